@@ -1,0 +1,248 @@
+// The bodies stand here, and not in the header, as the library's templates cost every
+// unit that includes them several seconds.
+#include "api/shapes.h"
+
+#include <nlohmann/json.hpp>
+
+namespace nlohmann {
+
+template <class T>
+struct adl_serializer<std::optional<T>> {
+  static void to_json(json& to, const std::optional<T>& from) {
+    if (from) {
+      to = *from;
+    } else {
+      to = nullptr;
+    }
+  }
+  static void from_json(const json& from, std::optional<T>& to) {
+    if (from.is_null()) {
+      to.reset();
+    } else {
+      to = from.get<T>();
+    }
+  }
+};
+
+}  // namespace nlohmann
+
+namespace vantro::api {
+namespace {
+
+using nlohmann::json;
+
+// Leaves the default where the field is missing.
+template <class T>
+void take(const json& from, const char* name, T& to) {
+  if (const auto found = from.find(name); found != from.end()) found->get_to(to);
+}
+
+}  // namespace
+
+void to_json(json& to, const Digests& from) {
+  to = json{{"md5", from.md5},
+            {"sha1", from.sha1},
+            {"sha256", from.sha256},
+            {"sha512", from.sha512}};
+}
+
+void from_json(const json& from, Digests& to) {
+  take(from, "md5", to.md5);
+  take(from, "sha1", to.sha1);
+  take(from, "sha256", to.sha256);
+  take(from, "sha512", to.sha512);
+}
+
+void to_json(json& to, const Image& from) {
+  to = json{{"name", from.name},
+            {"size", from.size},
+            {"digests", from.digests},
+            {"taken_in_at", from.taken_in_at},
+            {"taken_in_by", from.taken_in_by},
+            {"on_offer", from.on_offer}};
+}
+
+void from_json(const json& from, Image& to) {
+  take(from, "name", to.name);
+  take(from, "size", to.size);
+  take(from, "digests", to.digests);
+  take(from, "taken_in_at", to.taken_in_at);
+  take(from, "taken_in_by", to.taken_in_by);
+  take(from, "on_offer", to.on_offer);
+}
+
+void to_json(json& to, const ImageAdded& from) {
+  to = json{{"result", from.result},
+            {"known_as", from.known_as},
+            {"compared", from.compared},
+            {"image", from.image}};
+}
+
+void from_json(const json& from, ImageAdded& to) {
+  take(from, "result", to.result);
+  take(from, "known_as", to.known_as);
+  take(from, "compared", to.compared);
+  take(from, "image", to.image);
+}
+
+void to_json(json& to, const Offer& from) {
+  to = json{{"name", from.name},
+            {"image", from.image},
+            {"size", from.size},
+            {"sha256", from.sha256},
+            {"since", from.since}};
+}
+
+void from_json(const json& from, Offer& to) {
+  take(from, "name", to.name);
+  take(from, "image", to.image);
+  take(from, "size", to.size);
+  take(from, "sha256", to.sha256);
+  take(from, "since", to.since);
+}
+
+void to_json(json& to, const Backup& from) {
+  to = json{{"address", from.address},   {"name", from.name},
+            {"revision", from.revision}, {"complete", from.complete},
+            {"size", from.size},         {"announced", from.announced},
+            {"digests", from.digests},   {"arrived_at", from.arrived_at},
+            {"protocol", from.protocol}, {"why", from.why},
+            {"kept", from.kept}};
+}
+
+void from_json(const json& from, Backup& to) {
+  take(from, "address", to.address);
+  take(from, "name", to.name);
+  take(from, "revision", to.revision);
+  take(from, "complete", to.complete);
+  take(from, "size", to.size);
+  take(from, "announced", to.announced);
+  take(from, "digests", to.digests);
+  take(from, "arrived_at", to.arrived_at);
+  take(from, "protocol", to.protocol);
+  take(from, "why", to.why);
+  take(from, "kept", to.kept);
+}
+
+void to_json(json& to, const Transfer& from) {
+  to = json{{"id", from.id},
+            {"direction", from.direction},
+            {"state", from.state},
+            {"protocol", from.protocol},
+            {"peer", from.peer},
+            {"name", from.name},
+            {"bytes", from.bytes},
+            {"total", from.total},
+            {"rate", from.rate},
+            {"seconds_left", from.seconds_left},
+            {"resent", from.resent},
+            {"began_at", from.began_at},
+            {"duration_ms", from.duration_ms},
+            {"why", from.why}};
+}
+
+void from_json(const json& from, Transfer& to) {
+  take(from, "id", to.id);
+  take(from, "direction", to.direction);
+  take(from, "state", to.state);
+  take(from, "protocol", to.protocol);
+  take(from, "peer", to.peer);
+  take(from, "name", to.name);
+  take(from, "bytes", to.bytes);
+  take(from, "total", to.total);
+  take(from, "rate", to.rate);
+  take(from, "seconds_left", to.seconds_left);
+  take(from, "resent", to.resent);
+  take(from, "began_at", to.began_at);
+  take(from, "duration_ms", to.duration_ms);
+  take(from, "why", to.why);
+}
+
+void to_json(json& to, const LedgerEntry& from) {
+  to = json{{"id", from.id},
+            {"at", from.at},
+            {"event", from.event},
+            {"actor", from.actor},
+            {"protocol", from.protocol},
+            {"name", from.name},
+            {"sha256", from.sha256},
+            {"bytes", from.bytes},
+            {"total", from.total},
+            {"duration_ms", from.duration_ms},
+            {"resent", from.resent},
+            {"outcome", from.outcome},
+            {"sentence", from.sentence}};
+}
+
+void from_json(const json& from, LedgerEntry& to) {
+  take(from, "id", to.id);
+  take(from, "at", to.at);
+  take(from, "event", to.event);
+  take(from, "actor", to.actor);
+  take(from, "protocol", to.protocol);
+  take(from, "name", to.name);
+  take(from, "sha256", to.sha256);
+  take(from, "bytes", to.bytes);
+  take(from, "total", to.total);
+  take(from, "duration_ms", to.duration_ms);
+  take(from, "resent", to.resent);
+  take(from, "outcome", to.outcome);
+  take(from, "sentence", to.sentence);
+}
+
+void to_json(json& to, const Listener& from) {
+  to = json{{"protocol", from.protocol}, {"address", from.address}};
+}
+
+void from_json(const json& from, Listener& to) {
+  take(from, "protocol", to.protocol);
+  take(from, "address", to.address);
+}
+
+void to_json(json& to, const Status& from) {
+  to = json{{"version", from.version},
+            {"state_folder", from.state_folder},
+            {"started_at", from.started_at},
+            {"uptime_ms", from.uptime_ms},
+            {"listeners", from.listeners},
+            {"images", from.images},
+            {"offers", from.offers},
+            {"backups", from.backups},
+            {"running_transfers", from.running_transfers},
+            {"disk_free", from.disk_free},
+            {"trouble", from.trouble}};
+}
+
+void from_json(const json& from, Status& to) {
+  take(from, "version", to.version);
+  take(from, "state_folder", to.state_folder);
+  take(from, "started_at", to.started_at);
+  take(from, "uptime_ms", to.uptime_ms);
+  take(from, "listeners", to.listeners);
+  take(from, "images", to.images);
+  take(from, "offers", to.offers);
+  take(from, "backups", to.backups);
+  take(from, "running_transfers", to.running_transfers);
+  take(from, "disk_free", to.disk_free);
+  take(from, "trouble", to.trouble);
+}
+
+void to_json(json& to, const Problem& from) {
+  to =
+      json{{"type", from.type},         {"title", from.title},  {"status", from.status},
+           {"detail", from.detail},     {"kind", from.kind},    {"nearest", from.nearest},
+           {"expected", from.expected}, {"actual", from.actual}};
+}
+
+void from_json(const json& from, Problem& to) {
+  take(from, "type", to.type);
+  take(from, "title", to.title);
+  take(from, "status", to.status);
+  take(from, "detail", to.detail);
+  take(from, "kind", to.kind);
+  take(from, "nearest", to.nearest);
+  take(from, "expected", to.expected);
+  take(from, "actual", to.actual);
+}
+
+}  // namespace vantro::api

@@ -1,0 +1,146 @@
+// The shapes that cross the management API, defined once: manage/ fills them, client/
+// reads them, docs/api.md describes them. Field names here are the names in the JSON.
+//
+// Times are RFC 3339 in UTC with milliseconds; digests are lower-case hexadecimal; sizes
+// are bytes; what may be unknown is null.
+#pragma once
+
+#include <cstdint>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace vantro::api {
+
+struct Digests {
+  std::string md5, sha1, sha256, sha512;
+};
+
+struct Image {
+  std::string name;
+  std::uint64_t size = 0;
+  Digests digests;
+  std::string taken_in_at;
+  std::string taken_in_by;
+  bool on_offer = false;
+};
+
+// The answer to an image that was taken in.
+struct ImageAdded {
+  std::string result;     // "new", "new-name", "already-there"
+  std::string known_as;   // with "new-name": the name under which the bytes were known
+  bool compared = false;  // an expected checksum was given, and is what came
+  Image image;
+};
+
+struct Offer {
+  std::string name;  // what devices type
+  std::string image;
+  std::uint64_t size = 0;
+  std::string sha256;
+  std::string since;
+};
+
+struct Backup {
+  std::string address;
+  std::string name;
+  std::int64_t revision = 0;
+  bool complete = false;
+  std::uint64_t size = 0;
+  std::optional<std::uint64_t> announced;
+  std::optional<Digests> digests;  // null if it is partial
+  std::string arrived_at;
+  std::string protocol;
+  std::string why;   // partial: what broke it off
+  bool kept = true;  // its bytes can be had
+};
+
+struct Transfer {
+  std::uint64_t id = 0;
+  std::string direction;  // "fetch", "deposit", "image-add"
+  std::string state;      // "running", "complete", "failed", "abandoned"
+  std::string protocol;
+  std::string peer;
+  std::string name;
+  std::uint64_t bytes = 0;
+  std::optional<std::uint64_t> total;
+  double rate = 0;  // bytes per second
+  std::optional<double> seconds_left;
+  std::uint64_t resent = 0;
+  std::string began_at;
+  std::int64_t duration_ms = 0;
+  std::string why;
+};
+
+struct LedgerEntry {
+  std::int64_t id = 0;
+  std::string at;
+  std::string event;
+  std::string actor;
+  std::string protocol;
+  std::string name;
+  std::optional<std::string> sha256;
+  std::uint64_t bytes = 0;
+  std::optional<std::uint64_t> total;
+  std::int64_t duration_ms = 0;
+  std::uint64_t resent = 0;
+  std::string outcome;
+  std::string sentence;
+};
+
+struct Listener {
+  std::string protocol;
+  std::string address;  // "192.0.2.10:69"
+};
+
+struct Status {
+  std::string version;
+  std::string state_folder;
+  std::string started_at;
+  std::int64_t uptime_ms = 0;
+  std::vector<Listener> listeners;
+  std::size_t images = 0;
+  std::size_t offers = 0;
+  std::size_t backups = 0;  // revisions
+  std::size_t running_transfers = 0;
+  std::uint64_t disk_free = 0;
+  std::vector<std::string> trouble;  // sentences; empty if all is well
+};
+
+// RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two
+// values as extensions.
+struct Problem {
+  std::string type;  // "urn:vantro:problem:not-found"
+  std::string title;
+  int status = 0;
+  std::string detail;  // the sentence
+  std::string kind;
+  std::string nearest;
+  std::string expected, actual;
+};
+
+// Reading is lenient: a field that is missing keeps its default, so that a newer client
+// can talk to an older server.
+void to_json(nlohmann::json& to, const Digests& from);
+void from_json(const nlohmann::json& from, Digests& to);
+void to_json(nlohmann::json& to, const Image& from);
+void from_json(const nlohmann::json& from, Image& to);
+void to_json(nlohmann::json& to, const ImageAdded& from);
+void from_json(const nlohmann::json& from, ImageAdded& to);
+void to_json(nlohmann::json& to, const Offer& from);
+void from_json(const nlohmann::json& from, Offer& to);
+void to_json(nlohmann::json& to, const Backup& from);
+void from_json(const nlohmann::json& from, Backup& to);
+void to_json(nlohmann::json& to, const Transfer& from);
+void from_json(const nlohmann::json& from, Transfer& to);
+void to_json(nlohmann::json& to, const LedgerEntry& from);
+void from_json(const nlohmann::json& from, LedgerEntry& to);
+void to_json(nlohmann::json& to, const Listener& from);
+void from_json(const nlohmann::json& from, Listener& to);
+void to_json(nlohmann::json& to, const Status& from);
+void from_json(const nlohmann::json& from, Status& to);
+void to_json(nlohmann::json& to, const Problem& from);
+void from_json(const nlohmann::json& from, Problem& to);
+
+}  // namespace vantro::api

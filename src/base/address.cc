@@ -1,0 +1,104 @@
+#include "base/address.h"
+
+#include <algorithm>
+#include <arpa/inet.h>
+#include <charconv>
+#include <cstring>
+#include <fmt/format.h>
+
+namespace vantro::base {
+namespace {
+
+constexpr std::array<std::uint8_t, 12> kMapped{0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0xff, 0xff};
+
+std::optional<std::uint16_t> parse_port(std::string_view text) {
+  std::uint16_t port = 0;
+  const auto* end = text.data() + text.size();
+  const auto [stopped, error] = std::from_chars(text.data(), end, port);
+  if (error != std::errc{} || stopped != end) return std::nullopt;
+  return port;
+}
+
+}  // namespace
+
+std::optional<Address> Address::parse(std::string_view text) {
+  const std::string copy(text);
+  in_addr four{};
+  if (inet_pton(AF_INET, copy.c_str(), &four) == 1) return v4(ntohl(four.s_addr));
+  in6_addr six{};
+  if (inet_pton(AF_INET6, copy.c_str(), &six) != 1) return std::nullopt;
+  Address address;
+  std::copy(std::begin(six.s6_addr), std::end(six.s6_addr), address.bytes_.begin());
+  return address;
+}
+
+Address Address::v4(std::uint32_t host_order) {
+  Address address;
+  std::copy(kMapped.begin(), kMapped.end(), address.bytes_.begin());
+  for (int i = 0; i < 4; ++i) {
+    address.bytes_[12 + i] = static_cast<std::uint8_t>(host_order >> (24 - 8 * i));
+  }
+  return address;
+}
+
+bool Address::is_v4() const {
+  return std::equal(kMapped.begin(), kMapped.end(), bytes_.begin());
+}
+
+std::uint32_t Address::v4_host_order() const {
+  std::uint32_t value = 0;
+  for (int i = 12; i < 16; ++i) value = value << 8 | bytes_[i];
+  return value;
+}
+
+bool Address::is_unspecified() const {
+  if (is_v4()) return v4_host_order() == 0;
+  return bytes_ == std::array<std::uint8_t, 16>{};
+}
+
+bool Address::is_loopback() const {
+  if (is_v4()) return v4_host_order() >> 24 == 127;
+  std::array<std::uint8_t, 16> one{};
+  one[15] = 1;
+  return bytes_ == one;
+}
+
+std::string Address::text() const {
+  std::array<char, INET6_ADDRSTRLEN> out{};
+  if (is_v4()) {
+    inet_ntop(AF_INET, bytes_.data() + 12, out.data(), out.size());
+  } else {
+    inet_ntop(AF_INET6, bytes_.data(), out.data(), out.size());
+  }
+  return out.data();
+}
+
+std::optional<Endpoint> Endpoint::parse(std::string_view text,
+                                        std::optional<std::uint16_t> default_port) {
+  std::string_view host = text;
+  std::optional<std::uint16_t> port = default_port;
+  if (text.starts_with('[')) {
+    const auto close = text.find(']');
+    if (close == std::string_view::npos) return std::nullopt;
+    host = text.substr(1, close - 1);
+    const auto rest = text.substr(close + 1);
+    if (!rest.empty()) {
+      if (rest[0] != ':') return std::nullopt;
+      port = parse_port(rest.substr(1));
+    }
+  } else if (std::count(text.begin(), text.end(), ':') == 1) {
+    const auto colon = text.find(':');
+    host = text.substr(0, colon);
+    port = parse_port(text.substr(colon + 1));
+  }
+  const auto address = Address::parse(host);
+  if (!address || !port) return std::nullopt;
+  return Endpoint{*address, *port};
+}
+
+std::string Endpoint::text() const {
+  return address.is_v4() ? fmt::format("{}:{}", address.text(), port)
+                         : fmt::format("[{}]:{}", address.text(), port);
+}
+
+}  // namespace vantro::base

@@ -1,0 +1,44 @@
+// An IP address without a port, as a value that can be compared and shown.
+#pragma once
+
+#include <array>
+#include <compare>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace vantro::base {
+
+class Address {
+ public:
+  // IPv4 (four numbers with dots) or IPv6 (RFC 4291, 2.2). Nothing for anything else.
+  static std::optional<Address> parse(std::string_view text);
+  static Address v4(std::uint32_t host_order);
+
+  bool is_v4() const;
+  // REQUIRES: is_v4()
+  std::uint32_t v4_host_order() const;
+  bool is_unspecified() const;
+  bool is_loopback() const;
+  std::string text() const;
+
+  auto operator<=>(const Address&) const = default;
+
+ private:
+  // IPv4 stands in the last four bytes behind ::ffff: (RFC 4291, 2.5.5.2).
+  std::array<std::uint8_t, 16> bytes_{};
+};
+
+struct Endpoint {
+  Address address;
+  std::uint16_t port = 0;
+
+  // "192.0.2.1:69", "[2001:db8::1]:69", or either without a port if one is given here.
+  static std::optional<Endpoint> parse(std::string_view text,
+                                       std::optional<std::uint16_t> default_port = {});
+  std::string text() const;
+  auto operator<=>(const Endpoint&) const = default;
+};
+
+}  // namespace vantro::base

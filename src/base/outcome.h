@@ -1,0 +1,57 @@
+// What an operation gives back: a value, or a refusal that says why.
+//
+// A refusal is written for the engineer at a device's console: its sentence names the
+// thing and the fact, and what would have worked. Each protocol turns the kind into its
+// own number in one total switch.
+#pragma once
+
+#include <string>
+#include <tl/expected.hpp>
+#include <utility>
+
+namespace vantro::base {
+
+// A kind exists only where some caller acts differently on it.
+enum class Kind {
+  kNotFound,  // there is nothing under that name
+  kDenied,    // there is, but not for this asker or not now
+  kExists,    // the name is taken by other bytes
+  kInvalid,   // what was asked makes no sense as it stands
+  kTooLarge,  // over a limit on size
+  kBusy,      // too much at once; the same request may succeed later
+  kFull,      // no space left on the disk of the server
+  kMismatch,  // bytes and checksum differ
+  kCorrupt,   // what is stored is damaged or gone
+  kIo,        // the disk, the database or the network failed
+};
+
+struct Refusal {
+  Kind kind;
+  std::string sentence;      // one plain sentence, without a full stop at its end
+  std::string nearest = {};  // a name that would have worked, or empty
+};
+
+template <class T>
+using Outcome = tl::expected<T, Refusal>;
+
+inline tl::unexpected<Refusal> refuse(Kind kind, std::string sentence,
+                                      std::string nearest = {}) {
+  return tl::unexpected<Refusal>(Refusal{kind, std::move(sentence), std::move(nearest)});
+}
+
+// For passing a refusal on from one Outcome type to another.
+inline tl::unexpected<Refusal> refuse(Refusal refusal) {
+  return tl::unexpected<Refusal>(std::move(refusal));
+}
+
+// The word for a kind in JSON and in logs: "not-found", "io" and so on.
+const char* word(Kind kind);
+
+// The sentence, and the nearest name behind it where there is one.
+std::string in_full(const Refusal& refusal);
+
+// An operating-system error as a refusal: "what: No space left on device". ENOSPC and
+// EDQUOT become kFull, ENOENT kNotFound, everything else kIo.
+Refusal system_refusal(int error_number, const std::string& what);
+
+}  // namespace vantro::base

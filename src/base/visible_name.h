@@ -1,0 +1,33 @@
+// Names as devices and people type them, and text as it may be shown.
+//
+// The tree of names is the same on every protocol. What a hand at a console gets wrong
+// without changing the meaning is forgiven; what could reach outside the tree is not.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "base/outcome.h"
+
+namespace vantro::base {
+
+// The longest name that is taken, in bytes: the limit of the file systems that
+// "vantro backup save" writes to.
+inline constexpr std::size_t kLongestName = 255;
+
+// The one spelling of a name: no leading slash, no "./", no doubled slashes, "/" for a
+// backslash. Refused with kInvalid: an empty name, "..", control characters and NUL,
+// bytes that are not UTF-8, a name that ends in a slash, more than kLongestName bytes.
+Outcome<std::string> visible_name(std::string_view typed);
+
+// Lower-case for ASCII letters; other bytes stay.
+std::string folded(std::string_view text);
+
+// Text from outside, safe on a terminal, in a log line and in an error packet: control
+// characters and bytes that are not UTF-8 as \xNN, and cut with "..." after longest
+// bytes.
+std::string printable(std::string_view text, std::size_t longest = 120);
+
+bool is_utf8(std::string_view text);
+
+}  // namespace vantro::base

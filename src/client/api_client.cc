@@ -1,0 +1,257 @@
+#include "client/api_client.h"
+
+#include <array>
+#include <curl/curl.h>
+#include <fmt/format.h>
+#include <memory>
+#include <optional>
+
+#include "base/visible_name.h"
+
+namespace vantro::client {
+namespace {
+
+using nlohmann::json;
+
+struct FreeList {
+  void operator()(curl_slist* list) const { curl_slist_free_all(list); }
+};
+
+// libcurl wants this once before threads and calls; the client has one thread.
+struct CurlLibrary {
+  CurlLibrary() { curl_global_init(CURL_GLOBAL_DEFAULT); }
+  ~CurlLibrary() { curl_global_cleanup(); }
+};
+
+constexpr long kConnectSeconds = 10;
+// The server speaks at least every 5 seconds, or is busy with what was asked.
+constexpr long kSilentSeconds = 120;
+
+}  // namespace
+
+class ApiClient::Request {
+ public:
+  Request(const Access& access, const std::string& path) : access_(access) {
+    static const CurlLibrary library;
+    handle_.reset(curl_easy_init());
+    set(CURLOPT_URL, (access.url + path).c_str());
+    set(CURLOPT_NOSIGNAL, 1L);
+    set(CURLOPT_NOPROXY, "*");
+    set(CURLOPT_PROTOCOLS_STR, "http,https");
+    set(CURLOPT_CONNECTTIMEOUT, kConnectSeconds);
+    set(CURLOPT_LOW_SPEED_LIMIT, 1L);
+    set(CURLOPT_LOW_SPEED_TIME, kSilentSeconds);
+    set(CURLOPT_ERRORBUFFER, error_text_.data());
+    set(CURLOPT_WRITEFUNCTION, &Request::came);
+    set(CURLOPT_WRITEDATA, this);
+    add_header("Authorization: Bearer " + access.token);
+  }
+
+  template <class T>
+  void set(CURLoption option, T value) {
+    curl_easy_setopt(handle_.get(), option, value);
+  }
+
+  void add_header(const std::string& line) {
+    headers_.reset(curl_slist_append(headers_.release(), line.c_str()));
+  }
+
+  // Where the bytes of a 200 go; without one they are kept as the body.
+  void to(std::function<bool(base::ByteView)> sink) { sink_ = std::move(sink); }
+
+  void from(std::uint64_t size, const Source& source) {
+    source_ = &source;
+    set(CURLOPT_UPLOAD, 1L);
+    set(CURLOPT_INFILESIZE_LARGE, static_cast<curl_off_t>(size));
+    set(CURLOPT_READFUNCTION, &Request::wanted);
+    set(CURLOPT_READDATA, this);
+    set(CURLOPT_UPLOAD_BUFFERSIZE, 256L * 1024);
+    // Always ask first: a refusal then costs no upload.
+    add_header("Expect: 100-continue");
+    set(CURLOPT_EXPECT_100_TIMEOUT_MS, 5000L);
+  }
+
+  void every_moment(const std::function<bool()>& idle) {
+    idle_ = &idle;
+    set(CURLOPT_NOPROGRESS, 0L);
+    set(CURLOPT_XFERINFOFUNCTION, &Request::moment);
+    set(CURLOPT_XFERINFODATA, this);
+  }
+
+  // The body of a success.
+  Result<std::string> perform() {
+    set(CURLOPT_HTTPHEADER, headers_.get());
+    const auto code = curl_easy_perform(handle_.get());
+    if (local_failure_) return tl::unexpected(*local_failure_);
+    // An error may have been told before the rest of an upload was sent.
+    if (status() >= 400) return tl::unexpected(told());
+    if (stopped_by_sink_) return std::string{};
+    if (code == CURLE_WRITE_ERROR || code == CURLE_ABORTED_BY_CALLBACK)
+      return std::string{};
+    if (code != CURLE_OK) return tl::unexpected(unreached(code));
+    return std::move(body_);
+  }
+
+ private:
+  struct Close {
+    void operator()(CURL* handle) const { curl_easy_cleanup(handle); }
+  };
+
+  long status() const {
+    long value = 0;
+    curl_easy_getinfo(handle_.get(), CURLINFO_RESPONSE_CODE, &value);
+    return value;
+  }
+
+  static std::size_t came(char* data, std::size_t, std::size_t count, void* self) {
+    auto& request = *static_cast<Request*>(self);
+    if (!request.sink_ || request.status() != 200) {
+      request.body_.append(data, count);
+      return count;
+    }
+    if (request.sink_(base::as_bytes({data, count}))) return count;
+    request.stopped_by_sink_ = true;
+    return 0;
+  }
+
+  static std::size_t wanted(char* to, std::size_t size, std::size_t count, void* self) {
+    auto& request = *static_cast<Request*>(self);
+    const auto got = (*request.source_)(to, size * count);
+    if (got) return *got;
+    request.local_failure_ = got.error();
+    return CURL_READFUNC_ABORT;
+  }
+
+  static int moment(void* self, curl_off_t, curl_off_t, curl_off_t, curl_off_t) {
+    return (*static_cast<Request*>(self)->idle_)() ? 0 : 1;
+  }
+
+  Failure told() const {
+    const auto parsed = json::parse(body_, nullptr, false);
+    if (parsed.is_discarded() || !parsed.is_object() || !parsed.contains("detail")) {
+      return {ExitCode::kRefused,
+              fmt::format(
+                  "{} answered with HTTP status {}, and not as a vantrod does; is the "
+                  "address right?",
+                  access_.url, status())};
+    }
+    const auto problem = parsed.get<api::Problem>();
+    auto sentence = problem.detail;
+    if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
+    if (status() == 401) {
+      return {
+          ExitCode::kToken,
+          fmt::format("{} does not take this token. It stands in the file 'token' of the "
+                      "server's state folder: put it in VANTRO_TOKEN, or name the file "
+                      "with --token-file",
+                      access_.url),
+          problem};
+    }
+    const auto code = status() == 404                       ? ExitCode::kNotFound
+                      : problem.kind == "checksum-mismatch" ? ExitCode::kChecksum
+                                                            : ExitCode::kRefused;
+    return {code, std::move(sentence), problem};
+  }
+
+  Failure unreached(CURLcode code) const {
+    const std::string why =
+        error_text_[0] != '\0' ? error_text_.data() : curl_easy_strerror(code);
+    if (code == CURLE_COULDNT_CONNECT || code == CURLE_COULDNT_RESOLVE_HOST ||
+        code == CURLE_URL_MALFORMAT || code == CURLE_UNSUPPORTED_PROTOCOL ||
+        (code == CURLE_OPERATION_TIMEDOUT && status() == 0)) {
+      return {ExitCode::kNoServer,
+              fmt::format(
+                  "no vantrod answers at {} ({}). Start it with 'vantrod --state DIR' "
+                  "or 'systemctl start vantrod', or name another address with --url "
+                  "or VANTRO_URL",
+                  access_.url, why)};
+    }
+    return {ExitCode::kNoServer,
+            fmt::format("the connection to {} broke off ({})", access_.url, why)};
+  }
+
+  const Access& access_;
+  std::unique_ptr<CURL, Close> handle_;
+  std::unique_ptr<curl_slist, FreeList> headers_;
+  std::array<char, CURL_ERROR_SIZE> error_text_{};
+  std::string body_;
+  std::function<bool(base::ByteView)> sink_;
+  bool stopped_by_sink_ = false;
+  const Source* source_ = nullptr;
+  const std::function<bool()>* idle_ = nullptr;
+  std::optional<Failure> local_failure_;
+};
+
+namespace {
+
+Result<json> parsed(const Result<std::string>& body) {
+  if (!body) return tl::unexpected(body.error());
+  auto value = json::parse(*body, nullptr, false);
+  if (value.is_discarded()) {
+    return tl::unexpected(Failure{ExitCode::kRefused,
+                                  "the answer is no JSON; is this address a vantrod's?"});
+  }
+  return value;
+}
+
+}  // namespace
+
+Result<json> ApiClient::get(const std::string& path) const {
+  Request request(access_, path);
+  return parsed(request.perform());
+}
+
+Result<json> ApiClient::put(const std::string& path, std::uint64_t size,
+                            const Source& source) const {
+  Request request(access_, path);
+  request.from(size, source);
+  return parsed(request.perform());
+}
+
+Result<void> ApiClient::download(const std::string& path, const Sink& sink) const {
+  Request request(access_, path);
+  request.to(sink);
+  const auto body = request.perform();
+  if (!body) return tl::unexpected(body.error());
+  return {};
+}
+
+Result<void> ApiClient::events(const std::string& path,
+                               const std::function<bool(const std::string&)>& event,
+                               const std::function<bool()>& idle) const {
+  Request request(access_, path);
+  std::string rest;
+  request.to([&](base::ByteView bytes) {
+    rest += base::as_text(bytes);
+    // The server writes each event's data in one line, and a blank line behind it.
+    for (auto end = rest.find('\n'); end != std::string::npos; end = rest.find('\n')) {
+      const auto line = rest.substr(0, end);
+      rest.erase(0, end + 1);
+      constexpr std::string_view kData = "data: ";
+      if (line.starts_with(kData) && !event(line.substr(kData.size()))) return false;
+    }
+    return true;
+  });
+  request.every_moment(idle);
+  const auto body = request.perform();
+  if (!body) return tl::unexpected(body.error());
+  return {};
+}
+
+std::string url_escape(const std::string& text) {
+  std::string result;
+  for (const char c : text) {
+    const bool plain = (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') ||
+                       (c >= 'A' && c <= 'Z') || c == '-' || c == '.' || c == '_' ||
+                       c == '~';
+    // libcurl would take "." and ".." as steps in the path.
+    if (plain && text != "." && text != "..") {
+      result += c;
+    } else {
+      result += fmt::format("%{:02X}", static_cast<unsigned char>(c));
+    }
+  }
+  return result;
+}
+
+}  // namespace vantro::client

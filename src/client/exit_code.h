@@ -1,0 +1,34 @@
+// What "vantro" exits with. These numbers are in --help and do not change.
+#pragma once
+
+#include <string>
+
+#include "api/shapes.h"
+
+namespace vantro::client {
+
+enum class ExitCode {
+  kDone = 0,
+  kRefused = 1,   // the server refused it, or failed at it
+  kUsage = 2,     // the command line makes no sense
+  kNoServer = 3,  // no vantrod answers
+  kToken = 4,     // the token is missing or wrong
+  kNotFound = 5,  // there is no such image, backup ...
+  kChecksum = 6,  // a checksum differs
+  kFile = 7,      // a file on this side can't be read or written
+};
+
+inline constexpr const char* kExitCodeHelp =
+    "Exit codes: 0 done; 1 refused or failed by the server; 2 wrong use; 3 no server\n"
+    "answers; 4 token missing or wrong; 5 no such thing; 6 checksum differs; 7 a file "
+    "on\n"
+    "this side can't be read or written.";
+
+// Why a command did not do what it should.
+struct Failure {
+  ExitCode code;
+  std::string sentence;
+  api::Problem problem = {};  // as the server told it, if it did
+};
+
+}  // namespace vantro::client

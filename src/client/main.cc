@@ -1,0 +1,156 @@
+// vantro: the command-line client. Options and dispatch; what the commands do stands in
+// commands.cc.
+#include <CLI/CLI.hpp>
+#include <cstdlib>
+#include <fstream>
+#include <functional>
+#include <iostream>
+#include <optional>
+
+#include "client/api_client.h"
+#include "client/commands.h"
+
+namespace {
+
+using namespace vantro::client;
+
+constexpr const char* kUsualUrl = "http://127.0.0.1:7070";
+constexpr const char* kUsualTokenFile = "/var/lib/vantro/token";
+
+std::string environment(const char* name) {
+  const char* value = std::getenv(name);
+  return value == nullptr ? "" : value;
+}
+
+// From the named file; else from VANTRO_TOKEN; else from where an installed vantrod puts
+// it. An empty token is let through: the server's refusal says what to do.
+Result<std::string> find_token(const std::string& file) {
+  if (file.empty()) {
+    if (auto token = environment("VANTRO_TOKEN"); !token.empty()) return token;
+  }
+  std::ifstream in(file.empty() ? kUsualTokenFile : file);
+  std::string token;
+  if (!(in >> token) && !file.empty()) {
+    return tl::unexpected(
+        Failure{ExitCode::kFile, file + ": no token can be read from it"});
+  }
+  return token;
+}
+
+int report(const Done& done) {
+  if (done) return static_cast<int>(ExitCode::kDone);
+  std::cerr << "vantro: " << done.error().sentence << '\n';
+  return static_cast<int>(done.error().code);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{"vantro: keep and hand out the images of network devices"};
+  app.footer(std::string("Examples:\n"
+                         "  vantro image add FILE --expect sha256:HEX\n"
+                         "  vantro watch\n"
+                         "  vantro backup save 192.0.2.7 site.cfg --to site.cfg\n\n") +
+             kExitCodeHelp);
+  app.require_subcommand(1);
+  app.set_version_flag("--version", VANTRO_VERSION);
+  std::string url = environment("VANTRO_URL");
+  if (url.empty()) url = kUsualUrl;
+  std::string token_file;
+  bool json = false;
+  app.add_option("--url", url, "address of the management API (or VANTRO_URL)")
+      ->capture_default_str();
+  app.add_option("--token-file", token_file,
+                 std::string("file with the token (or the token in VANTRO_TOKEN; else ") +
+                     kUsualTokenFile + ")");
+  app.add_flag("--json", json, "the answer as JSON instead of a table");
+
+  std::function<Done(const Context&)> chosen;
+  const auto group = [](CLI::App& parent, const char* name, const char* about) {
+    auto* sub = parent.add_subcommand(name, about);
+    sub->fallthrough();
+    sub->require_subcommand(1);
+    return sub;
+  };
+  const auto command = [&chosen](CLI::App& parent, const char* name, const char* about,
+                                 std::function<Done(const Context&)> run) {
+    auto* sub = parent.add_subcommand(name, about);
+    sub->fallthrough();
+    sub->callback([&chosen, run = std::move(run)] { chosen = run; });
+    return sub;
+  };
+
+  command(app, "status", "what the server listens on, holds, and what is wrong",
+          show_status);
+
+  auto* image = group(app, "image", "the images that are known");
+  ImageAddOptions add_options;
+  auto* add = command(*image, "add", "take an image in", [&](const Context& context) {
+    return add_image(context, add_options);
+  });
+  add->add_option("FILE", add_options.file, "the image")->required();
+  add->add_option(
+      "--expect", add_options.expect,
+      "the maker's checksum, ALGO:HEX or bare HEX; what differs is not filed");
+  add->add_option("--name", add_options.name, "another name than the file's");
+  add->add_flag("--hold", add_options.hold, "keep it off offer");
+  command(*image, "list", "all images", list_images);
+  std::string image_name;
+  command(*image, "info", "one image with its checksums",
+          [&](const Context& context) { return show_image(context, image_name); })
+      ->add_option("NAME", image_name, "the image's name")
+      ->required();
+
+  auto* offer = group(app, "offer", "the names under which devices can fetch");
+  command(*offer, "list", "what devices can type, and what they get", list_offers);
+
+  auto* backup = group(app, "backup", "the files that devices sent");
+  BackupOptions backup_options;
+  command(*backup, "list", "all revisions", [&](const Context& context) {
+    return list_backups(context, backup_options.address);
+  })->add_option("ADDRESS", backup_options.address, "of one device only");
+  const auto for_revision = [&](CLI::App* sub) {
+    sub->add_option("ADDRESS", backup_options.address, "the device's address")
+        ->required();
+    sub->add_option("NAME", backup_options.name, "the name that it gave")->required();
+    sub->add_option("--revision", backup_options.revision,
+                    "its number (default: the newest complete one)");
+    return sub;
+  };
+  for_revision(command(
+      *backup, "info", "one revision with its checksums",
+      [&](const Context& context) { return show_backup(context, backup_options); }));
+  auto* save = for_revision(command(
+      *backup, "save", "write one revision to a file",
+      [&](const Context& context) { return save_backup(context, backup_options); }));
+  save->add_option("--to", backup_options.to,
+                   "the file, or - for standard output (default: the name's last part)");
+  save->add_flag("--force", backup_options.force, "write over a file that exists");
+
+  auto* transfer = group(app, "transfer", "what is being fetched and sent");
+  command(*transfer, "list", "running transfers, and those that ended just now",
+          list_transfers);
+  std::optional<double> watch_seconds;
+  command(app, "watch", "follow transfers live",
+          [&](const Context& context) { return watch(context, watch_seconds); })
+      ->add_option("--seconds", watch_seconds, "end after this time")
+      ->check(CLI::PositiveNumber);
+  std::int64_t ledger_rows = 50;
+  command(app, "ledger", "what was transferred and changed, newest last",
+          [&](const Context& context) { return show_ledger(context, ledger_rows); })
+      ->add_option("--limit", ledger_rows, "so many of the newest rows")
+      ->capture_default_str()
+      ->check(CLI::Range(std::int64_t{1}, std::int64_t{10'000}));
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    const int code = app.exit(error);
+    return code == 0 ? 0 : static_cast<int>(ExitCode::kUsage);
+  }
+  while (url.ends_with('/')) url.pop_back();
+  const auto token = find_token(token_file);
+  if (!token) return report(tl::unexpected(token.error()));
+  const ApiClient api({url, *token});
+  return report(chosen({api, json}));
+}

@@ -1,0 +1,97 @@
+#include "client/render.h"
+
+#include <fmt/format.h>
+
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "base/visible_name.h"
+
+namespace vantro::client {
+namespace {
+
+std::string progress(const api::Transfer& transfer) {
+  if (!transfer.total || transfer.state == "complete") {
+    return base::size_text(transfer.bytes);
+  }
+  const double part = *transfer.total == 0 ? 1.0
+                                           : static_cast<double>(transfer.bytes) /
+                                                 static_cast<double>(*transfer.total);
+  return fmt::format("{} of {} ({:.0f}%)", base::size_text(transfer.bytes),
+                     base::size_text(*transfer.total), part * 100);
+}
+
+std::string remaining(const api::Transfer& transfer) {
+  if (transfer.state != "running") {
+    return "took " +
+           base::duration_text(static_cast<double>(transfer.duration_ms) / 1000);
+  }
+  if (!transfer.seconds_left) return "unknown";
+  return base::duration_text(*transfer.seconds_left);
+}
+
+const char* verb(const std::string& direction) {
+  if (direction == "fetch") return "fetches";
+  if (direction == "deposit") return "sends";
+  return "hands in";
+}
+
+}  // namespace
+
+std::string shown_time(const std::string& iso) {
+  const auto time = base::parse_iso_time(iso);
+  return time ? base::local_time(*time) : iso;
+}
+
+std::string exact_size(std::uint64_t bytes) {
+  if (bytes < 1024) return fmt::format("{} bytes", bytes);
+  return fmt::format("{} ({} bytes)", base::size_text(bytes), bytes);
+}
+
+Tone tone_of(const std::string& outcome) {
+  if (outcome == "complete" || outcome == "done") return Tone::kGood;
+  if (outcome == "running") return Tone::kPlain;
+  return Tone::kBad;
+}
+
+Table transfer_table(const std::vector<api::Transfer>& transfers) {
+  using Align = Table::Align;
+  Table table({{"DEVICE"},
+               {"DOES"},
+               {"NAME"},
+               {"BYTES", Align::kRight},
+               {"RATE", Align::kRight},
+               {"LEFT", Align::kRight},
+               {"RESENT", Align::kRight},
+               {"STATE"}});
+  for (const auto& t : transfers) {
+    const auto tone = t.state == "running" ? Tone::kPlain : Tone::kFaint;
+    table.add({{t.peer, tone},
+               {t.direction, tone},
+               {t.name, tone},
+               {progress(t), tone},
+               {base::rate_text(t.rate), tone},
+               {remaining(t), tone},
+               {std::to_string(t.resent), tone},
+               {t.why.empty() ? t.state : t.state + ": " + t.why, tone_of(t.state)}});
+  }
+  return table;
+}
+
+std::string transfer_line(const api::Transfer& t) {
+  auto line = fmt::format("{} {} {}: {}, {}", t.peer, verb(t.direction),
+                          base::printable(t.name, 255), t.state, progress(t));
+  if (t.state == "running") {
+    line += fmt::format(", {}", base::rate_text(t.rate));
+    if (t.seconds_left)
+      line += fmt::format(", {} left", base::duration_text(*t.seconds_left));
+  } else {
+    line += fmt::format(" in {}, {}",
+                        base::duration_text(static_cast<double>(t.duration_ms) / 1000),
+                        base::rate_text(t.rate));
+  }
+  if (t.resent > 0) line += fmt::format(", {} resent", t.resent);
+  if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
+  return line;
+}
+
+}  // namespace vantro::client

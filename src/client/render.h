@@ -1,0 +1,25 @@
+// How the API's shapes look to people. Shared by the commands and by watch.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "api/shapes.h"
+#include "client/terminal.h"
+
+namespace vantro::client {
+
+// "2026-11-23 02:14:07" in this machine's zone.
+std::string shown_time(const std::string& iso);
+
+// "31.4 MiB (32911360 bytes)", or "812 bytes".
+std::string exact_size(std::uint64_t bytes);
+
+Table transfer_table(const std::vector<api::Transfer>& transfers);
+
+// One line: "127.1.0.7 fetches x.img: complete, 31.4 MiB in 12 s".
+std::string transfer_line(const api::Transfer& transfer);
+
+Tone tone_of(const std::string& outcome);
+
+}  // namespace vantro::client

@@ -1,0 +1,63 @@
+// The four digests that every byte gets from the moment it arrives: MD5 and SHA-1 because
+// makers still publish them, SHA-256 as the name in the vault, SHA-512 because some
+// makers publish nothing else.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "base/bytes.h"
+#include "base/outcome.h"
+
+namespace vantro::crypto {
+
+// All four in lower-case hexadecimal.
+struct Digests {
+  std::string md5;
+  std::string sha1;
+  std::string sha256;
+  std::string sha512;
+
+  bool operator==(const Digests&) const = default;
+};
+
+// Computes all four in one pass. Not thread-safe.
+class Digester {
+ public:
+  Digester();
+  Digester(Digester&&) noexcept;
+  Digester& operator=(Digester&&) noexcept;
+  ~Digester();
+
+  void update(base::ByteView bytes);
+  // The digests of what came so far. REQUIRES: called once, and update() not after it.
+  Digests finish();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+enum class Algorithm { kMd5, kSha1, kSha256, kSha512 };
+
+// "MD5", "SHA-1", "SHA-256", "SHA-512"
+const char* title(Algorithm algorithm);
+
+const std::string& value_of(const Digests& digests, Algorithm algorithm);
+
+// A checksum as a maker publishes it.
+struct Expected {
+  Algorithm algorithm;
+  std::string hex;  // lower-case, of the algorithm's length
+
+  // "ALGO:HEX" (md5, sha1, sha256, sha512; any case, with or without a hyphen) or the
+  // bare HEX, whose length tells the algorithm. Spaces around it are forgiven. kInvalid
+  // says what is wrong.
+  static base::Outcome<Expected> parse(std::string_view text);
+};
+
+}  // namespace vantro::crypto

@@ -1,0 +1,281 @@
+// vantrod: the server. main() reads as the order in which things happen.
+#include <CLI/CLI.hpp>
+#include <boost/asio/executor_work_guard.hpp>
+#include <boost/asio/io_context.hpp>
+#include <boost/asio/post.hpp>
+#include <boost/asio/signal_set.hpp>
+#include <boost/asio/steady_timer.hpp>
+#include <boost/asio/thread_pool.hpp>
+#include <csignal>
+#include <fmt/format.h>
+#include <functional>
+#include <iostream>
+#include <memory>
+#include <optional>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <thread>
+
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "daemon/port_holder.h"
+#include "daemon/settings.h"
+#include "gate/gate.h"
+#include "gate/repository.h"
+#include "manage/server.h"
+#include "serve/tftp/server.h"
+#include "upkeep/recovery.h"
+
+namespace {
+
+namespace asio = boost::asio;
+using namespace vantro;
+using namespace vantro::daemon;
+
+constexpr std::size_t kDiskThreads = 4;
+constexpr std::chrono::hours kSweepInterval{1};
+constexpr const char* kStopping = "the server is being stopped; try again in a minute";
+
+enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
+
+struct Options {
+  Settings settings;
+  bool recover_database = false;
+  bool check = false;
+};
+
+int fail(const std::string& sentence, int code) {
+  std::cerr << "vantrod: " << sentence << '\n';
+  return code;
+}
+
+// The exit code if it ends here.
+std::optional<int> read_options(int argc, char** argv, Options& options) {
+  CLI::App app{"vantrod: hands out device images and takes backups in"};
+  app.set_version_flag("--version", VANTRO_VERSION);
+  std::string config;
+  std::string state;
+  std::vector<std::string> tftp_listen;
+  std::string management_listen;
+  std::string log_form;
+  std::string log_level;
+  app.add_option("--config", config, "settings file (TOML); flags here win over it");
+  app.add_option("--state", state, "folder for everything that is kept")
+      ->default_str(options.settings.state);
+  app.add_option("--tftp-listen", tftp_listen, "ADDRESS:PORT, more than once if wanted")
+      ->default_str("0.0.0.0:69");
+  app.add_option("--management-listen", management_listen, "loopback ADDRESS:PORT")
+      ->default_str("127.0.0.1:7070");
+  app.add_option("--log-form", log_form, "text or json")->default_str("text");
+  app.add_option("--log-level", log_level, "debug, info, warning or error")
+      ->default_str("info");
+  app.add_flag("--check", options.check,
+               "read the settings, say if they are sound, and end");
+  app.add_flag(
+      "--recover-database", options.recover_database,
+      "when vantro.db is lost or damaged: put it aside and record the files in vault/ "
+      "anew, as held images without their names");
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    return app.exit(error) == 0 ? kDone : kUsage;
+  }
+  if (!config.empty()) {
+    auto read = read_settings(config);
+    if (!read) return fail(read.error().sentence, kUsage);
+    options.settings = std::move(*read);
+  }
+  const std::pair<const char*, const std::string&> flags[] = {
+      {"state", state},
+      {"management.listen", management_listen},
+      {"log.form", log_form},
+      {"log.level", log_level},
+  };
+  for (const auto& [key, value] : flags) {
+    if (value.empty()) continue;
+    if (auto done = set(options.settings, key, value); !done) {
+      return fail(done.error().sentence, kUsage);
+    }
+  }
+  if (!tftp_listen.empty()) {
+    auto endpoints = parse_tftp_listen(tftp_listen);
+    if (!endpoints) return fail("tftp.listen: " + endpoints.error().sentence, kUsage);
+    options.settings.tftp_listen = std::move(*endpoints);
+  }
+  if (options.check) {
+    std::cout << "The settings are sound.\n";
+    return kDone;
+  }
+  return std::nullopt;
+}
+
+// A transfer takes two descriptors; the usual limit of 1,024 would end at 500 of them.
+void raise_descriptor_limit() {
+  rlimit limit{};
+  if (::getrlimit(RLIMIT_NOFILE, &limit) != 0) return;
+  limit.rlim_cur = limit.rlim_max;
+  ::setrlimit(RLIMIT_NOFILE, &limit);
+}
+
+serve::tftp::Config tftp_config(const Settings& settings) {
+  serve::tftp::Config config;
+  config.listen = settings.tftp_listen;
+  config.most_transfers = static_cast<std::size_t>(settings.tftp_most_transfers);
+  config.patience.first = std::chrono::milliseconds(settings.tftp_resend_after_ms);
+  config.patience.longest =
+      std::max<base::Duration>(config.patience.longest, config.patience.first);
+  config.patience.most_resends = static_cast<int>(settings.tftp_most_resends);
+  config.patience.most_silence = std::chrono::seconds(settings.tftp_give_up_after_s);
+  return config;
+}
+
+// The address that is worth typing into a device.
+std::string reachable(const base::Endpoint& where) {
+  if (!where.address.is_unspecified()) return where.address.text();
+  const auto own = own_addresses();
+  return own.empty() ? where.address.text() : own.front().text();
+}
+
+void say_where(const Settings& settings, gate::Gate& gate, base::Log::Form form,
+               const std::vector<base::Endpoint>& tftp, const base::Endpoint& management,
+               const base::Log& log) {
+  auto& folder = gate.repository().folder;
+  if (form == base::Log::Form::kJson) {
+    for (const auto& where : tftp) log.info("TFTP listens", {{"address", where.text()}});
+    log.info("management listens", {{"address", management.text()}});
+    log.info("ready", {{"state", settings.state}, {"offers", gate.offers()}});
+    return;
+  }
+  std::string lines = fmt::format("vantrod {}\n", VANTRO_VERSION);
+  lines +=
+      fmt::format("State is in {}: {} names on offer, {} free on the disk.\n",
+                  folder.path(), gate.offers(), base::size_text(folder.free_bytes()));
+  for (const auto& where : tftp) {
+    lines += fmt::format("TFTP listens on {}.\n", where.text());
+  }
+  lines += fmt::format("Management listens on {}; its token is in {}.\n",
+                       management.text(), folder.token_file());
+  const auto& first = tftp.front();
+  lines += fmt::format(
+      "A device types: protocol TFTP, server {}{}, and a name from 'vantro "
+      "offer list'.\n",
+      reachable(first), first.port == 69 ? "" : fmt::format(", port {}", first.port));
+  if (gate.offers() == 0) {
+    lines += "Nothing is on offer yet; take an image in with 'vantro image add FILE'.\n";
+  }
+  lines += "Ready.\n";
+  std::cout << lines << std::flush;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) try {
+  Options options;
+  if (const auto code = read_options(argc, argv, options)) return *code;
+  const auto& settings = options.settings;
+  ::umask(0077);
+  ::signal(SIGPIPE, SIG_IGN);
+  raise_descriptor_limit();
+  const base::Log log(settings.log_form, settings.log_level);
+  const base::SystemClock clock;
+
+  if (options.recover_database) {
+    if (auto done = upkeep::rebuild_database(settings.state, clock.wall(), log); !done) {
+      return fail(done.error().sentence, kFailed);
+    }
+  }
+  auto repository = gate::Repository::open(settings.state, log);
+  if (!repository) return fail(repository.error().sentence, kFailed);
+  const auto token = manage::operator_token((*repository)->folder.token_file());
+  if (!token) return fail(token.error().sentence, kFailed);
+  auto recovery = upkeep::recover(**repository, clock.wall(), log);
+  if (!recovery) return fail(recovery.error().sentence, kFailed);
+  const std::chrono::hours keep_partial(24 * settings.backups_keep_partial_days);
+  auto gate = gate::Gate::open(**repository, clock, log, {settings.backups_largest});
+  if (!gate) return fail(gate.error().sentence, kFailed);
+
+  // Destroyed in reverse: servers, loops, then the pool, whose work uses the gate.
+  asio::thread_pool disk(kDiskThreads);
+  asio::io_context main_loop(1);
+  asio::io_context tftp_loop(1);
+  serve::tftp::Server tftp(tftp_loop, disk, **gate, clock, log, tftp_config(settings));
+  if (const auto bound = tftp.bind(); !bound) {
+    return fail(bind_sentence("TFTP", Transport::kUdp, bound.error().where,
+                              bound.error().error_number, "--tftp-listen"),
+                kFailed);
+  }
+  manage::Service service{**gate, clock, VANTRO_VERSION, clock.wall(), {}, *recovery};
+  manage::Server management(main_loop, disk, service, log,
+                            {settings.management_listen, *token});
+  if (const int error = management.bind(); error != 0) {
+    return fail(bind_sentence("Management", Transport::kTcp, settings.management_listen,
+                              error, "--management-listen"),
+                kFailed);
+  }
+  for (const auto& where : tftp.listening()) {
+    service.listeners.push_back({"tftp", where.text()});
+  }
+  service.listeners.push_back({"management", management.listening().text()});
+  (*gate)->record_event("server-start", "server",
+                        fmt::format("vantrod {}", VANTRO_VERSION));
+
+  tftp.start();
+  management.start();
+  auto tftp_work = asio::make_work_guard(tftp_loop);
+  std::thread tftp_thread([&tftp_loop] { tftp_loop.run(); });
+  say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
+            log);
+
+  asio::steady_timer sweep_timer(main_loop);
+  const std::function<void()> sweep = [&] {
+    asio::post(disk, [&] {
+      if (auto swept =
+              upkeep::sweep_partial(**repository, clock.wall(), keep_partial, log);
+          !swept) {
+        log.warning("old partial files can't be swept",
+                    {{"why", swept.error().sentence}});
+      }
+    });
+    sweep_timer.expires_after(kSweepInterval);
+    sweep_timer.async_wait([&](const auto& error) {
+      if (!error) sweep();
+    });
+  };
+  sweep();
+
+  // On a signal: no new requests, a grace for what runs, then the end of the loop.
+  const std::chrono::seconds grace(settings.stop_grace_s);
+  asio::steady_timer intake_timer(main_loop);
+  auto stop_at = base::Instant::max();
+  const std::function<void()> wait_for_intakes = [&] {
+    if ((*gate)->transfers().running() == 0 || clock.now() >= stop_at) {
+      main_loop.stop();
+      return;
+    }
+    intake_timer.expires_after(std::chrono::milliseconds(50));
+    intake_timer.async_wait([&](const auto&) { wait_for_intakes(); });
+  };
+  asio::signal_set signals(main_loop, SIGTERM, SIGINT);
+  signals.async_wait([&](const boost::system::error_code& error, int number) {
+    if (error) return;
+    log.info("stopping", {{"signal", number == SIGINT ? "SIGINT" : "SIGTERM"},
+                          {"running", (*gate)->transfers().running()}});
+    stop_at = clock.now() + grace;
+    sweep_timer.cancel();
+    management.stop();
+    asio::post(tftp_loop, [&] {
+      tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
+    });
+  });
+  main_loop.run();
+
+  tftp_work.reset();
+  tftp_loop.stop();
+  tftp_thread.join();
+  disk.join();
+  (*gate)->record_event("server-stop", "server", "");
+  log.info("stopped");
+  return kDone;
+} catch (const std::exception& error) {
+  return fail(error.what(), kFailed);
+}

@@ -1,0 +1,31 @@
+// Who holds a port, for the sentence that tells why we can't.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+
+namespace vantro::daemon {
+
+enum class Transport { kUdp, kTcp };
+
+struct Holder {
+  std::string program;
+  int pid = 0;
+};
+
+// Reads /proc. Nothing if the process can't be seen from here (another user's, say).
+std::optional<Holder> port_holder(Transport transport, const base::Endpoint& where);
+
+// The one sentence for a listener that could not be opened: what holds it or what is
+// missing, and what to do. `flag` is the option that changes it.
+std::string bind_sentence(const std::string& protocol, Transport transport,
+                          const base::Endpoint& where, int error_number,
+                          const std::string& flag);
+
+// This machine's addresses that devices could use, loopback last.
+std::vector<base::Address> own_addresses();
+
+}  // namespace vantro::daemon

@@ -1,0 +1,217 @@
+#include "daemon/settings.h"
+
+#include <fmt/format.h>
+#include <functional>
+#include <map>
+#include <toml++/toml.h>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "text/nearest.h"
+
+namespace vantro::daemon {
+namespace {
+
+using base::Kind;
+using Apply = std::function<base::Outcome<void>(Settings&, const toml::node&)>;
+
+constexpr std::uint16_t kTftpPort = 69;
+constexpr std::uint16_t kManagementPort = 7070;
+
+tl::unexpected<base::Refusal> no_value(std::string why) {
+  return base::refuse(Kind::kInvalid, std::move(why));
+}
+
+base::Outcome<std::string> text_of(const toml::node& node) {
+  if (const auto text = node.value_exact<std::string>()) return *text;
+  return no_value("must be a text in quotes");
+}
+
+Apply text(std::string Settings::*field) {
+  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    auto value = text_of(node);
+    if (!value) return base::refuse(value.error());
+    if (value->empty()) return no_value("must not be empty");
+    settings.*field = std::move(*value);
+    return {};
+  };
+}
+
+Apply number(std::int64_t Settings::*field, std::int64_t least, std::int64_t most) {
+  return [=](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    const auto value = node.value_exact<std::int64_t>();
+    if (!value || *value < least || *value > most) {
+      return no_value(fmt::format("must be a whole number from {} to {}", least, most));
+    }
+    settings.*field = *value;
+    return {};
+  };
+}
+
+Apply size(std::uint64_t Settings::*field) {
+  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    const auto text = node.value_exact<std::string>();
+    const auto value = text ? base::parse_size(*text) : std::nullopt;
+    if (!value || *value == 0) return no_value("must be a size such as \"16 GiB\"");
+    settings.*field = *value;
+    return {};
+  };
+}
+
+template <class Choice>
+Apply choice(Choice Settings::*field, std::map<std::string, Choice> choices) {
+  return [field, choices](Settings& settings,
+                          const toml::node& node) -> base::Outcome<void> {
+    const auto text = node.value_exact<std::string>();
+    const auto found = text ? choices.find(*text) : choices.end();
+    if (found == choices.end()) {
+      std::string names;
+      for (const auto& [name, value] : choices) {
+        names += fmt::format("{}\"{}\"", names.empty() ? "" : ", ", name);
+      }
+      return no_value("must be one of " + names);
+    }
+    settings.*field = found->second;
+    return {};
+  };
+}
+
+base::Outcome<base::Endpoint> tftp_endpoint(const std::string& text) {
+  const auto endpoint = base::Endpoint::parse(text, kTftpPort);
+  if (!endpoint || !endpoint->address.is_v4()) {
+    return no_value(
+        fmt::format("'{}' is no IPv4 address with or without a port, such as "
+                    "192.0.2.10:69",
+                    base::printable(text, 60)));
+  }
+  return *endpoint;
+}
+
+base::Outcome<void> apply_tftp_listen(Settings& settings, const toml::node& node) {
+  std::vector<std::string> texts;
+  if (const auto* list = node.as_array()) {
+    for (const auto& item : *list) {
+      auto value = text_of(item);
+      if (!value) return no_value("must be a list of texts such as [\"192.0.2.10:69\"]");
+      texts.push_back(std::move(*value));
+    }
+  } else if (const auto one = node.value_exact<std::string>()) {
+    texts.push_back(*one);
+  }
+  auto endpoints = parse_tftp_listen(texts);
+  if (!endpoints) return base::refuse(endpoints.error());
+  settings.tftp_listen = std::move(*endpoints);
+  return {};
+}
+
+base::Outcome<void> apply_management_listen(Settings& settings, const toml::node& node) {
+  const auto value = text_of(node);
+  if (!value) return base::refuse(value.error());
+  const auto endpoint = base::Endpoint::parse(*value, kManagementPort);
+  if (!endpoint) {
+    return no_value(
+        fmt::format("'{}' is no address with or without a port, such as "
+                    "127.0.0.1:7070",
+                    base::printable(*value, 60)));
+  }
+  if (!endpoint->address.is_loopback()) {
+    return no_value(
+        fmt::format("{} is not a loopback address, and this API is not encrypted; "
+                    "reach it from elsewhere through an SSH tunnel",
+                    endpoint->address.text()));
+  }
+  settings.management_listen = *endpoint;
+  return {};
+}
+
+const std::map<std::string, Apply>& keys() {
+  using Log = base::Log;
+  static const std::map<std::string, Apply> known{
+      {"state", text(&Settings::state)},
+      {"tftp.listen", apply_tftp_listen},
+      {"tftp.most_transfers", number(&Settings::tftp_most_transfers, 1, 100'000)},
+      {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
+      {"tftp.most_resends", number(&Settings::tftp_most_resends, 1, 100)},
+      {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
+      {"management.listen", apply_management_listen},
+      {"backups.largest", size(&Settings::backups_largest)},
+      {"backups.keep_partial_days",
+       number(&Settings::backups_keep_partial_days, 1, 3650)},
+      {"stop.grace_s", number(&Settings::stop_grace_s, 0, 600)},
+      {"log.form", choice<Log::Form>(&Settings::log_form, {{"text", Log::Form::kText},
+                                                           {"json", Log::Form::kJson}})},
+      {"log.level",
+       choice<Log::Level>(&Settings::log_level, {{"debug", Log::Level::kDebug},
+                                                 {"info", Log::Level::kInfo},
+                                                 {"warning", Log::Level::kWarning},
+                                                 {"error", Log::Level::kError}})},
+  };
+  return known;
+}
+
+base::Outcome<void> apply_table(Settings& settings, const toml::table& table,
+                                const std::string& prefix, const std::string& file) {
+  for (const auto& [key, node] : table) {
+    const auto name = prefix + std::string(key.str());
+    const auto at = fmt::format("{}:{}: ", file, key.source().begin.line);
+    const auto found = keys().find(name);
+    const auto section = keys().lower_bound(name + ".");
+    const bool is_section =
+        section != keys().end() && section->first.starts_with(name + ".");
+    if (const auto* inner = node.as_table(); inner != nullptr && is_section) {
+      if (auto done = apply_table(settings, *inner, name + ".", file); !done) return done;
+      continue;
+    }
+    if (found == keys().end()) {
+      std::vector<std::string> names;
+      for (const auto& [known, apply] : keys()) names.push_back(known);
+      const auto near = text::nearest(name, names);
+      return no_value(fmt::format("{}{} is no setting{}", at, base::printable(name, 80),
+                                  near ? fmt::format("; nearest: {}", *near) : ""));
+    }
+    if (auto done = found->second(settings, node); !done) {
+      return no_value(fmt::format("{}{}: {}", at, name, done.error().sentence));
+    }
+  }
+  return {};
+}
+
+}  // namespace
+
+base::Outcome<std::vector<base::Endpoint>> parse_tftp_listen(
+    const std::vector<std::string>& texts) {
+  if (texts.empty()) return no_value("must name at least one address");
+  std::vector<base::Endpoint> endpoints;
+  for (const auto& one : texts) {
+    auto endpoint = tftp_endpoint(one);
+    if (!endpoint) return base::refuse(endpoint.error());
+    endpoints.push_back(*endpoint);
+  }
+  return endpoints;
+}
+
+base::Outcome<Settings> read_settings(const std::string& file) {
+  Settings settings;
+  try {
+    const auto table = toml::parse_file(file);
+    if (auto done = apply_table(settings, table, "", file); !done) {
+      return base::refuse(done.error());
+    }
+  } catch (const toml::parse_error& error) {
+    const auto line = error.source().begin.line;
+    return no_value(line == 0
+                        ? fmt::format("{}: {}", file, error.description())
+                        : fmt::format("{}:{}: {}", file, line, error.description()));
+  }
+  return settings;
+}
+
+base::Outcome<void> set(Settings& settings, const std::string& key,
+                        const std::string& value) {
+  const toml::value<std::string> node(value);
+  auto done = keys().at(key)(settings, node);
+  if (!done) return no_value(fmt::format("{}: {}", key, done.error().sentence));
+  return done;
+}
+
+}  // namespace vantro::daemon

@@ -1,0 +1,239 @@
+#include "db/database.h"
+
+#include <fmt/format.h>
+// Before soci.h: its SQLite part brings sqlite3.h in a namespace of its own.
+#include <algorithm>
+#include <charconv>
+#include <deque>
+#include <soci/soci.h>
+#include <soci/sqlite3/soci-sqlite3.h>
+
+#include "base/clock.h"
+#include "db/schema.h"
+
+namespace vantro::db {
+namespace {
+
+using base::Kind;
+using base::Refusal;
+
+// SQLite result codes (https://www.sqlite.org/rescode.html) that callers act on.
+constexpr int kSqliteBusy = 5;
+constexpr int kSqliteReadonly = 8;
+constexpr int kSqliteCorrupt = 11;
+constexpr int kSqliteFull = 13;
+constexpr int kSqliteCantOpen = 14;
+constexpr int kSqliteNotADatabase = 26;
+
+// Never the library's own text: it holds the values of the statement.
+Refusal refusal_of(const soci::soci_error& error) {
+  const auto* sqlite = dynamic_cast<const soci::sqlite3_soci_error*>(&error);
+  const int code = sqlite == nullptr ? 0 : sqlite->result() & 0xff;
+  switch (code) {
+    case kSqliteFull:
+      return {Kind::kFull,
+              "the server's disk is full; free some space and send it again"};
+    case kSqliteCorrupt:
+    case kSqliteNotADatabase:
+      return {Kind::kCorrupt, "the database is damaged"};
+    case kSqliteBusy:
+      return {Kind::kBusy, "the database is locked by another program"};
+    case kSqliteReadonly:
+      return {Kind::kIo, "the database can't be written"};
+    case kSqliteCantOpen:
+      return {Kind::kIo, "the database can't be opened"};
+    default:
+      // A full disk shows as a plain I/O error where the log file could not grow.
+      return {Kind::kIo, fmt::format("the database failed (SQLite code {})", code)};
+  }
+}
+
+Value column_value(const soci::row& row, std::size_t i) {
+  if (row.get_indicator(i) == soci::i_null) return nullptr;
+  switch (row.get_properties(i).get_data_type()) {
+    case soci::dt_integer:
+      return std::int64_t{row.get<int>(i)};
+    case soci::dt_long_long:
+      return static_cast<std::int64_t>(row.get<long long>(i));
+    case soci::dt_unsigned_long_long:
+      return static_cast<std::int64_t>(row.get<unsigned long long>(i));
+    case soci::dt_double:
+      return static_cast<std::int64_t>(row.get<double>(i));
+    default:
+      return row.get<std::string>(i);
+  }
+}
+
+// SOCI's connection strings take a value in double quotes, and no quote inside one.
+std::string connection_string(const std::string& path) {
+  return fmt::format("db=\"{}\" timeout=10 synchronous=full", path);
+}
+
+}  // namespace
+
+bool Row::is_null(std::size_t column) const {
+  return std::holds_alternative<std::nullptr_t>(values_.at(column));
+}
+
+std::string Row::text(std::size_t column) const {
+  const auto& value = values_.at(column);
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  if (const auto* number = std::get_if<std::int64_t>(&value)) {
+    return std::to_string(*number);
+  }
+  return {};
+}
+
+std::int64_t Row::integer(std::size_t column) const {
+  const auto& value = values_.at(column);
+  if (const auto* number = std::get_if<std::int64_t>(&value)) return *number;
+  // An expression has no declared type, and then arrives as text.
+  std::int64_t number = 0;
+  if (const auto* text = std::get_if<std::string>(&value)) {
+    std::from_chars(text->data(), text->data() + text->size(), number);
+  }
+  return number;
+}
+
+class Connection {
+ public:
+  explicit Connection(const std::string& path)
+      : session_(soci::sqlite3, connection_string(path)) {}
+
+  // Throws soci::soci_error.
+  Rows execute(const std::string& sql, std::initializer_list<Value> values, bool wanted) {
+    soci::statement statement(session_);
+    // SOCI keeps references: a deque does not move what it holds.
+    std::deque<long long> numbers;
+    std::deque<std::string> texts;
+    std::deque<soci::indicator> indicators;
+    for (const auto& value : values) {
+      if (const auto* number = std::get_if<std::int64_t>(&value)) {
+        statement.exchange(soci::use(numbers.emplace_back(*number)));
+      } else if (const auto* text = std::get_if<std::string>(&value)) {
+        statement.exchange(soci::use(texts.emplace_back(*text)));
+      } else {
+        statement.exchange(
+            soci::use(texts.emplace_back(), indicators.emplace_back(soci::i_null)));
+      }
+    }
+    soci::row row;
+    if (wanted) statement.exchange(soci::into(row));
+    statement.alloc();
+    statement.prepare(sql);
+    statement.define_and_bind();
+    Rows rows;
+    bool got = statement.execute(true);
+    while (wanted && got) {
+      std::vector<Value> columns;
+      columns.reserve(row.size());
+      for (std::size_t i = 0; i < row.size(); ++i)
+        columns.push_back(column_value(row, i));
+      rows.emplace_back(std::move(columns));
+      got = statement.fetch();
+    }
+    return rows;
+  }
+
+  void plain(const char* sql) { execute(sql, {}, false); }
+
+  // May throw soci::soci_error as execute() does; a failed commit is such a failure.
+  void roll_back() {
+    try {
+      plain("rollback");
+    } catch (const soci::soci_error&) {
+      // SQLite has rolled back by itself after some failures, and says so here.
+    }
+  }
+
+ private:
+  soci::session session_;
+};
+
+void Transaction::run(const std::string& sql, std::initializer_list<Value> values) {
+  connection_.execute(sql, values, false);
+}
+
+Rows Transaction::query(const std::string& sql, std::initializer_list<Value> values) {
+  return connection_.execute(sql, values, true);
+}
+
+Database::Database() = default;
+Database::~Database() = default;
+
+Refusal Database::enclose(Connection& connection, const char* begin,
+                          const std::function<bool(Transaction&)>& work) {
+  try {
+    connection.plain(begin);
+    Transaction transaction(connection);
+    if (work(transaction)) {
+      connection.plain("commit");
+    } else {
+      connection.roll_back();
+    }
+    return {Kind::kIo, ""};
+  } catch (const soci::soci_error& error) {
+    connection.roll_back();
+    return refusal_of(error);
+  }
+}
+
+base::Outcome<std::unique_ptr<Database>> Database::open(const std::string& path) {
+  if (path.find('"') != std::string::npos) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("{}: the path of the state must not hold a '\"'", path));
+  }
+  std::unique_ptr<Database> database(new Database);
+  try {
+    database->writer_ = std::make_unique<Connection>(path);
+    auto& writer = *database->writer_;
+    writer.plain("pragma journal_mode = wal");
+    writer.plain("pragma foreign_keys = on");
+    const auto check = writer.execute("pragma quick_check(1)", {}, true);
+    if (check.size() != 1 || check.front().text(0) != "ok") {
+      return base::refuse(Kind::kCorrupt,
+                          fmt::format("{}: the database is damaged", path));
+    }
+    writer.plain(
+        "create table if not exists schema_versions "
+        "(version bigint primary key, what text not null, at bigint not null)");
+    const auto& versions = schema_versions();
+    const auto found =
+        writer.execute("select coalesce(max(version), 0) from schema_versions", {}, true)
+            .front()
+            .integer(0);
+    if (found > static_cast<std::int64_t>(versions.size())) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format(
+              "{}: a newer vantrod wrote this (schema {}; this one knows {}); start "
+              "the newer one",
+              path, found, versions.size()));
+    }
+    for (auto next = static_cast<std::size_t>(found); next < versions.size(); ++next) {
+      const auto failure =
+          enclose(writer, "begin immediate", [&](Transaction& transaction) {
+            for (const auto& statement : versions[next].statements)
+              transaction.run(statement);
+            transaction.run(
+                "insert into schema_versions (version, what, at) values (:v, :w, :t)",
+                {static_cast<std::int64_t>(next + 1), versions[next].what,
+                 base::SystemClock{}.wall()});
+            return true;
+          });
+      if (!failure.sentence.empty()) {
+        return base::refuse(failure.kind,
+                            fmt::format("{}: schema {} could not be made: {}", path,
+                                        next + 1, failure.sentence));
+      }
+    }
+    database->reader_ = std::make_unique<Connection>(path);
+    return database;
+  } catch (const soci::soci_error& error) {
+    const auto refusal = refusal_of(error);
+    return base::refuse(refusal.kind, fmt::format("{}: {}", path, refusal.sentence));
+  }
+}
+
+}  // namespace vantro::db

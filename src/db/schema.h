@@ -1,0 +1,19 @@
+// The schema's versions, oldest first. A version that was released is never edited: what
+// changes is a new version behind it.
+#pragma once
+
+#include <string>
+#include <vector>
+
+namespace vantro::db {
+
+struct SchemaVersion {
+  std::string what;  // for schema_versions, read by people
+  std::vector<std::string>
+      statements;  // run in order, in one transaction with the record
+};
+
+// Version n is element n - 1.
+const std::vector<SchemaVersion>& schema_versions();
+
+}  // namespace vantro::db

@@ -1,0 +1,412 @@
+#include "gate/gate.h"
+
+#include <cerrno>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+
+namespace vantro::gate {
+
+using base::Kind;
+using base::Refusal;
+
+// -- Transfer --
+
+Transfer::Transfer(Gate& gate, TransferView start)
+    : gate_(&gate), id_(gate.transfers_.begin(std::move(start))) {}
+
+Transfer::~Transfer() {
+  if (gate_ != nullptr) end(State::kFailed, "the server dropped it before its end");
+}
+
+void Transfer::advance(std::uint64_t bytes, std::uint64_t resent) const {
+  if (gate_ != nullptr) gate_->transfers_.advance(id_, bytes, resent);
+}
+
+void Transfer::end(State how, const std::string& why) {
+  auto* gate = gate_;
+  const auto view = end_unrecorded(how, why);
+  if (view) gate->repository_.ledger.append(gate->entry_of(*view));
+}
+
+std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
+  if (gate_ == nullptr) return std::nullopt;
+  auto view = gate_->transfers_.end(id_, how, why);
+  if (view) gate_->log_end(*view);
+  gate_ = nullptr;
+  return view;
+}
+
+// -- ReadGrant --
+
+base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset,
+                                                std::size_t count) const {
+  base::ByteBuffer bytes(count);
+  std::size_t have = 0;
+  while (have < count) {
+    const auto got = ::pread(file_.get(), bytes.data() + have, count - have,
+                             static_cast<off_t>(offset + have));
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) {
+      return base::refuse(base::system_refusal(errno, "the stored file can't be read"));
+    }
+    if (got == 0) {
+      return base::refuse(Kind::kCorrupt,
+                          "the server's stored copy is shorter than its record");
+    }
+    have += static_cast<std::size_t>(got);
+  }
+  return bytes;
+}
+
+// -- WriteGrant --
+
+WriteGrant::WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arrival,
+                       Transfer transfer)
+    : gate_(&gate),
+      revision_(std::move(revision)),
+      arrival_(std::move(arrival)),
+      transfer_(std::move(transfer)) {}
+
+WriteGrant::WriteGrant(WriteGrant&& other) noexcept
+    : gate_(other.gate_),
+      open_(std::exchange(other.open_, false)),
+      revision_(std::move(other.revision_)),
+      arrival_(std::move(other.arrival_)),
+      transfer_(std::move(other.transfer_)) {}
+
+WriteGrant::~WriteGrant() {
+  abandon(State::kFailed, "the server dropped it before its end");
+}
+
+base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
+  if (bytes.size() > gate_->limits_.largest_deposit - arrival_.size()) {
+    return base::refuse(Kind::kTooLarge,
+                        fmt::format("backups larger than {} are not taken",
+                                    base::size_text(gate_->limits_.largest_deposit)));
+  }
+  return arrival_.write(bytes);
+}
+
+base::Outcome<backup::Revision> WriteGrant::commit() {
+  auto digests = arrival_.seal();
+  if (!digests) return base::refuse(digests.error());
+  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
+  revision_.complete = true;
+  revision_.size = arrival_.size();
+  revision_.digests = std::move(*digests);
+  revision_.arrived_at = gate_->clock_.wall();
+  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
+  view.state = State::kComplete;
+  view.bytes = revision_.size;
+  view.sha256 = revision_.digests.sha256;
+  auto entry = gate_->entry_of(view);
+  auto filed = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+        auto added = backup::Backups::add(t, revision_);
+        entry.sentence = fmt::format("revision {}", added.number);
+        ledger::Ledger::record(t, entry);
+        return added;
+      });
+  if (!filed) return filed;
+  open_ = false;
+  transfer_.advance(revision_.size, entry.resent);
+  transfer_.end_unrecorded(State::kComplete, "");
+  return filed;
+}
+
+void WriteGrant::abandon(State how, const std::string& why) {
+  if (!std::exchange(open_, false)) return;
+  revision_.size = arrival_.size();
+  revision_.partial_file = arrival_.set_aside();
+  transfer_.end(how, why);
+  if (revision_.partial_file.empty()) return;
+  revision_.complete = false;
+  revision_.digests = {};
+  revision_.arrived_at = gate_->clock_.wall();
+  revision_.why = why;
+  auto filed = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+        return backup::Backups::add(t, revision_);
+      });
+  if (!filed) {
+    gate_->log_.error(
+        "a partial backup could not be recorded; its bytes are in partial/",
+        {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
+  }
+}
+
+// -- ImageIntake --
+
+ImageIntake::ImageIntake(Gate& gate, catalog::Image image, bool hold,
+                         store::Arrival arrival, Transfer transfer)
+    : gate_(&gate),
+      image_(std::move(image)),
+      hold_(hold),
+      arrival_(std::move(arrival)),
+      transfer_(std::move(transfer)) {}
+
+ImageIntake::ImageIntake(ImageIntake&& other) noexcept
+    : gate_(other.gate_),
+      image_(std::move(other.image_)),
+      hold_(other.hold_),
+      open_(std::exchange(other.open_, false)),
+      arrival_(std::move(other.arrival_)),
+      digests_(std::move(other.digests_)),
+      transfer_(std::move(other.transfer_)) {}
+
+ImageIntake::~ImageIntake() {
+  if (open_) fail("the upload broke off");
+}
+
+base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
+  auto written = arrival_.write(bytes);
+  if (written) {
+    transfer_.advance(arrival_.size(), 0);
+  } else {
+    fail(written.error().sentence);
+  }
+  return written;
+}
+
+void ImageIntake::fail(const std::string& why) {
+  if (!std::exchange(open_, false)) return;
+  arrival_.discard();
+  transfer_.end(State::kFailed, why);
+}
+
+base::Outcome<catalog::Added> ImageIntake::commit(
+    const std::optional<crypto::Expected>& expected) {
+  const auto refused = [&](const Refusal& refusal) {
+    fail(refusal.sentence);
+    return base::refuse(refusal);
+  };
+  auto digests = arrival_.seal();
+  if (!digests) return refused(digests.error());
+  digests_ = *digests;
+  if (expected && crypto::value_of(digests_, expected->algorithm) != expected->hex) {
+    return refused(
+        {Kind::kMismatch,
+         fmt::format("the {} checksum of what came differs from the expected one; "
+                     "nothing was filed",
+                     crypto::title(expected->algorithm))});
+  }
+  image_.size = arrival_.size();
+  image_.digests = digests_;
+  image_.taken_in_at = gate_->clock_.wall();
+  // Asked once more inside the transaction; here it saves a file that nobody knows.
+  if (const auto known = gate_->repository_.catalog.find(image_.name);
+      known && known->digests.sha256 != digests_.sha256) {
+    return refused(catalog::name_taken(*known));
+  }
+  // The file is in the vault before the record is: a crash between the two leaves a file
+  // without a record, which is found at the next start, never a record without its file.
+  if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
+  auto added = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<catalog::Added> {
+        auto result = catalog::Catalog::add(t, image_, hold_);
+        if (!result) return result;
+        ledger::Entry entry;
+        entry.at = image_.taken_in_at;
+        entry.event = word(Direction::kIntake);
+        entry.actor = image_.taken_in_by;
+        entry.protocol = "manage";
+        entry.name = image_.name;
+        entry.sha256 = image_.digests.sha256;
+        entry.bytes = image_.size;
+        entry.total = image_.size;
+        entry.outcome = "complete";
+        entry.sentence = std::string(result->what == catalog::Added::What::kAlreadyThere
+                                         ? "known already"
+                                         : "taken in") +
+                         (result->image.on_offer ? ", on offer" : ", held");
+        if (expected) {
+          entry.sentence +=
+              fmt::format("; {} as expected", crypto::title(expected->algorithm));
+        }
+        ledger::Ledger::record(t, entry);
+        return result;
+      });
+  if (!added) return refused(added.error());
+  open_ = false;
+  transfer_.end_unrecorded(State::kComplete, "");
+  if (auto reloaded = gate_->reload_offers(); !reloaded) {
+    gate_->log_.error(
+        "the offers could not be read again; restart to serve the new image",
+        {{"why", reloaded.error().sentence}});
+  }
+  return added;
+}
+
+// -- Gate --
+
+base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
+                                                const base::Clock& clock, base::Log log,
+                                                const Limits& limits) {
+  std::unique_ptr<Gate> gate(new Gate(repository, clock, std::move(log), limits));
+  if (auto loaded = gate->reload_offers(); !loaded) return base::refuse(loaded.error());
+  return gate;
+}
+
+base::Outcome<ReadGrant> Gate::open_read(const Asker& asker,
+                                         std::string_view typed_name) {
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, word(Direction::kFetch), typed_name, refusal);
+    return base::refuse(refusal);
+  };
+  const auto name = base::visible_name(typed_name);
+  if (!name) return refused(name.error());
+  const auto offers = index();
+  const auto offer = offers->find(*name);
+  if (!offer) return refused(offer.error());
+  const auto& image = (*offer)->image;
+  auto file = repository_.folder.open_stored(image.digests.sha256, image.size);
+  if (!file) {
+    log_.error("an image on offer can't be opened",
+               {{"name", image.name}, {"why", file.error().sentence}});
+    return refused(file.error());
+  }
+  TransferView start;
+  start.direction = Direction::kFetch;
+  start.protocol = asker.protocol;
+  start.peer = asker.peer.address.text();
+  start.name = (*offer)->name;
+  start.sha256 = image.digests.sha256;
+  start.total = image.size;
+  return ReadGrant((*offer)->name, image.size, std::move(*file),
+                   Transfer(*this, std::move(start)));
+}
+
+base::Outcome<WriteGrant> Gate::open_write(const Asker& asker,
+                                           std::string_view typed_name,
+                                           std::optional<std::uint64_t> announced) {
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, word(Direction::kDeposit), typed_name, refusal);
+    return base::refuse(refusal);
+  };
+  const auto name = base::visible_name(typed_name);
+  if (!name) return refused(name.error());
+  if (announced.value_or(0) > limits_.largest_deposit) {
+    return refused({Kind::kTooLarge,
+                    fmt::format("backups larger than {} are not taken; this one has {}",
+                                base::size_text(limits_.largest_deposit),
+                                base::size_text(*announced))});
+  }
+  backup::Revision revision;
+  revision.address = asker.peer.address.text();
+  revision.name = *name;
+  revision.announced = announced;
+  revision.protocol = asker.protocol;
+  auto arrival = repository_.folder.arrive({"backup", revision.address, *name},
+                                           clock_.wall(), announced.value_or(0));
+  if (!arrival) return refused(arrival.error());
+  TransferView start;
+  start.direction = Direction::kDeposit;
+  start.protocol = asker.protocol;
+  start.peer = revision.address;
+  start.name = *name;
+  start.total = announced;
+  return WriteGrant(*this, std::move(revision), std::move(*arrival),
+                    Transfer(*this, std::move(start)));
+}
+
+base::Outcome<ImageIntake> Gate::open_intake(std::string_view typed_name,
+                                             std::optional<std::uint64_t> size,
+                                             bool hold) {
+  const auto name = base::visible_name(typed_name);
+  if (!name) return base::refuse(name.error());
+  if (name->starts_with("backups/")) {
+    return base::refuse(Kind::kInvalid,
+                        "names under backups/ belong to the devices' backups");
+  }
+  auto arrival = repository_.folder.arrive({"image", "operator", *name}, clock_.wall(),
+                                           size.value_or(0));
+  if (!arrival) return base::refuse(arrival.error());
+  catalog::Image image;
+  image.name = *name;
+  image.taken_in_by = "operator";
+  TransferView start;
+  start.direction = Direction::kIntake;
+  start.protocol = "manage";
+  start.peer = image.taken_in_by;
+  start.name = *name;
+  start.total = size;
+  return ImageIntake(*this, std::move(image), hold, std::move(*arrival),
+                     Transfer(*this, std::move(start)));
+}
+
+void Gate::record_refusal(const Asker& asker, const std::string& event,
+                          std::string_view name, const Refusal& refusal) {
+  ledger::Entry entry;
+  entry.at = clock_.wall();
+  entry.event = event;
+  entry.actor = asker.peer.address.text();
+  entry.protocol = asker.protocol;
+  entry.name = base::printable(name, base::kLongestName);
+  entry.outcome = "refused";
+  entry.sentence = base::in_full(refusal);
+  log_.warning(event + " refused", {{"protocol", asker.protocol},
+                                    {"peer", asker.peer.text()},
+                                    {"name", name},
+                                    {"why", entry.sentence}});
+  repository_.ledger.append(std::move(entry));
+}
+
+void Gate::record_event(const std::string& event, const std::string& actor,
+                        const std::string& sentence) {
+  ledger::Entry entry;
+  entry.at = clock_.wall();
+  entry.event = event;
+  entry.actor = actor;
+  entry.outcome = "done";
+  entry.sentence = sentence;
+  repository_.ledger.append(std::move(entry));
+}
+
+std::shared_ptr<const catalog::OfferIndex> Gate::index() const {
+  const std::lock_guard lock(index_mutex_);
+  return index_;
+}
+
+base::Outcome<void> Gate::reload_offers() {
+  auto offers = repository_.catalog.offers();
+  if (!offers) return base::refuse(offers.error());
+  auto fresh = std::make_shared<const catalog::OfferIndex>(std::move(*offers));
+  const std::lock_guard lock(index_mutex_);
+  index_ = std::move(fresh);
+  return {};
+}
+
+ledger::Entry Gate::entry_of(const TransferView& view) const {
+  ledger::Entry entry;
+  entry.at = clock_.wall();
+  entry.event = word(view.direction);
+  entry.actor = view.peer;
+  entry.protocol = view.protocol;
+  entry.name = view.name;
+  entry.sha256 = view.sha256;
+  entry.bytes = view.bytes;
+  entry.total = view.total;
+  entry.duration_ms = view.duration_ms;
+  entry.resent = view.resent;
+  entry.outcome = word(view.state);
+  entry.sentence = view.why;
+  return entry;
+}
+
+void Gate::log_end(const TransferView& view) const {
+  const auto sentence = fmt::format("{} {}", word(view.direction), word(view.state));
+  const auto write =
+      view.state == State::kComplete ? &base::Log::info : &base::Log::warning;
+  (log_.*write)(sentence, {{"protocol", view.protocol},
+                           {"peer", view.peer},
+                           {"name", view.name},
+                           {"bytes", view.bytes},
+                           {"ms", view.duration_ms},
+                           {"resent", view.resent},
+                           {"why", view.why}});
+}
+
+}  // namespace vantro::gate

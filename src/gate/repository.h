@@ -1,0 +1,39 @@
+// Everything that is kept, opened together.
+#pragma once
+
+#include <memory>
+#include <string>
+
+#include "backup/backups.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "catalog/catalog.h"
+#include "db/database.h"
+#include "ledger/ledger.h"
+#include "store/state_folder.h"
+
+namespace vantro::gate {
+
+struct Repository {
+  // Makes what is missing and brings the schema up to date. What a crash left behind is
+  // upkeep's to clear. A vault with files but without a database is refused with
+  // kCorrupt: a new database would not know them.
+  static base::Outcome<std::unique_ptr<Repository>> open(const std::string& state,
+                                                         const base::Log& log);
+
+  Repository(store::StateFolder state_folder, std::unique_ptr<db::Database> db,
+             const base::Log& log)
+      : folder(std::move(state_folder)),
+        database(std::move(db)),
+        catalog(*database),
+        backups(*database),
+        ledger(*database, log) {}
+
+  store::StateFolder folder;
+  std::unique_ptr<db::Database> database;
+  catalog::Catalog catalog;
+  backup::Backups backups;
+  ledger::Ledger ledger;
+};
+
+}  // namespace vantro::gate

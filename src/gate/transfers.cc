@@ -1,0 +1,128 @@
+#include "gate/transfers.h"
+
+namespace vantro::gate {
+namespace {
+
+constexpr std::chrono::seconds kMarkDistance{1};
+
+double seconds(base::Duration duration) {
+  return std::chrono::duration<double>(duration).count();
+}
+
+std::int64_t milliseconds(base::Duration duration) {
+  return std::chrono::duration_cast<std::chrono::milliseconds>(duration).count();
+}
+
+}  // namespace
+
+const char* word(Direction direction) {
+  switch (direction) {
+    case Direction::kFetch:
+      return "fetch";
+    case Direction::kDeposit:
+      return "deposit";
+    case Direction::kIntake:
+      return "image-add";
+  }
+  return "fetch";
+}
+
+const char* word(State state) {
+  switch (state) {
+    case State::kRunning:
+      return "running";
+    case State::kComplete:
+      return "complete";
+    case State::kFailed:
+      return "failed";
+    case State::kAbandoned:
+      return "abandoned";
+  }
+  return "failed";
+}
+
+std::uint64_t Transfers::begin(TransferView start) {
+  const auto now = clock_.now();
+  const std::lock_guard lock(mutex_);
+  start.id = ++last_id_;
+  start.began_at = clock_.wall();
+  start.state = State::kRunning;
+  const auto id = start.id;
+  live_.emplace(id, Live{std::move(start), now, now, now});
+  return id;
+}
+
+void Transfers::advance(std::uint64_t id, std::uint64_t bytes, std::uint64_t resent) {
+  const auto now = clock_.now();
+  const std::lock_guard lock(mutex_);
+  const auto found = live_.find(id);
+  if (found == live_.end()) return;
+  auto& live = found->second;
+  live.view.bytes = bytes;
+  live.view.resent = resent;
+  if (now - live.newer_mark < kMarkDistance) return;
+  live.older_mark = live.newer_mark;
+  live.older_bytes = live.newer_bytes;
+  live.newer_mark = now;
+  live.newer_bytes = bytes;
+}
+
+void Transfers::measure(Live& live, base::Instant now) const {
+  live.view.duration_ms = milliseconds(now - live.began);
+  const auto span = seconds(now - live.older_mark);
+  if (span > 0) {
+    live.view.rate = static_cast<double>(live.view.bytes - live.older_bytes) / span;
+  }
+}
+
+std::optional<TransferView> Transfers::end(std::uint64_t id, State how, std::string why) {
+  const auto now = clock_.now();
+  const std::lock_guard lock(mutex_);
+  const auto found = live_.find(id);
+  if (found == live_.end()) return std::nullopt;
+  auto view = std::move(found->second.view);
+  const auto took = now - found->second.began;
+  live_.erase(found);
+  view.state = how;
+  view.why = std::move(why);
+  view.duration_ms = milliseconds(took);
+  view.rate = took.count() > 0 ? static_cast<double>(view.bytes) / seconds(took) : 0;
+  ended_.push_back({view, now});
+  while (ended_.size() > kMostEnded || ended_.front().at + kAfterglow < now) {
+    ended_.pop_front();
+  }
+  return view;
+}
+
+std::optional<TransferView> Transfers::find(std::uint64_t id) const {
+  const auto now = clock_.now();
+  const std::lock_guard lock(mutex_);
+  const auto found = live_.find(id);
+  if (found == live_.end()) return std::nullopt;
+  auto copy = found->second;
+  measure(copy, now);
+  return copy.view;
+}
+
+std::vector<TransferView> Transfers::view() const {
+  const auto now = clock_.now();
+  const std::lock_guard lock(mutex_);
+  std::vector<TransferView> views;
+  views.reserve(live_.size() + ended_.size());
+  for (const auto& [id, live] : live_) {
+    auto copy = live;
+    measure(copy, now);
+    views.push_back(std::move(copy.view));
+  }
+  for (const auto& one : ended_) {
+    if (one.at + kAfterglow >= now) views.push_back(one.view);
+  }
+  return views;
+}
+
+std::size_t Transfers::running() const {
+  const std::lock_guard lock(mutex_);
+  return live_.size();
+}
+
+}  // namespace vantro::gate

@@ -1,0 +1,90 @@
+// The transfers that run now, and those that ended a moment ago: what "vantro watch"
+// shows. Thread-safe.
+#pragma once
+
+#include <chrono>
+#include <cstdint>
+#include <deque>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+
+namespace vantro::gate {
+
+enum class Direction { kFetch, kDeposit, kIntake };
+enum class State { kRunning, kComplete, kFailed, kAbandoned };
+
+// "fetch" (a device takes an image), "deposit" (a device sends a backup), "image-add"
+const char* word(Direction direction);
+const char* word(State state);
+
+// One transfer at the moment of looking.
+struct TransferView {
+  std::uint64_t id = 0;  // unique while the server runs
+  Direction direction = Direction::kFetch;
+  State state = State::kRunning;
+  std::string protocol;
+  std::string peer;  // address, or "operator"
+  std::string name;
+  std::string sha256;  // fetches
+  std::uint64_t bytes = 0;
+  std::optional<std::uint64_t> total;
+  double rate = 0;           // bytes per second: lately while it runs, in all when ended
+  std::uint64_t resent = 0;  // packets
+  base::WallTime began_at = 0;
+  std::int64_t duration_ms = 0;
+  std::string why;  // ended badly: the reason
+};
+
+class Transfers {
+ public:
+  // How long an ended transfer can still be seen.
+  static constexpr std::chrono::seconds kAfterglow{10};
+  // And how many of them at most.
+  static constexpr std::size_t kMostEnded = 1000;
+
+  // `clock` must outlive it.
+  explicit Transfers(const base::Clock& clock) : clock_(clock) {}
+
+  // Takes peer, name and so on from `start`; gives it an id and begins its time.
+  std::uint64_t begin(TransferView start);
+  // `bytes` and `resent` count from the beginning. An unknown id is ignored.
+  void advance(std::uint64_t id, std::uint64_t bytes, std::uint64_t resent);
+  // The final view, or nothing if it had ended.
+  std::optional<TransferView> end(std::uint64_t id, State how, std::string why);
+
+  // One that runs, or nothing.
+  std::optional<TransferView> find(std::uint64_t id) const;
+
+  // Running ones first, each part by id.
+  std::vector<TransferView> view() const;
+  std::size_t running() const;
+
+ private:
+  struct Live {
+    TransferView view;
+    base::Instant began;
+    // Two marks a second or more apart: the rate is measured from the older one.
+    base::Instant older_mark, newer_mark;
+    std::uint64_t older_bytes = 0, newer_bytes = 0;
+  };
+
+  void measure(Live& live, base::Instant now) const;
+
+  const base::Clock& clock_;
+  mutable std::mutex mutex_;
+  std::uint64_t last_id_ = 0;
+  std::map<std::uint64_t, Live> live_;
+  struct EndedOne {
+    TransferView view;
+    base::Instant at;
+  };
+  std::deque<EndedOne> ended_;
+};
+
+}  // namespace vantro::gate

@@ -1,0 +1,81 @@
+// The append-only record of transfers and of everything that people changed.
+//
+// Rows of fetches and refusals are gathered and written in batches; a deposit's and an
+// image's row is written in the transaction that files it. Killed, the server may lose
+// the last kBatchDelay of gathered rows, and no others.
+#pragma once
+
+#include <chrono>
+#include <condition_variable>
+#include <cstdint>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "db/database.h"
+
+namespace vantro::ledger {
+
+struct Entry {
+  std::int64_t id = 0;    // given by the ledger, in the order of writing
+  base::WallTime at = 0;  // when it ended
+  std::string event;     // "fetch", "deposit", "image-add", "server-start", "server-stop"
+  std::string actor;     // a device's address, or "operator", or "server"
+  std::string protocol;  // "tftp", "manage", or empty
+  std::string name;
+  std::string sha256;       // of the bytes concerned, if they are known
+  std::uint64_t bytes = 0;  // that went over the line
+  std::optional<std::uint64_t> total;
+  std::int64_t duration_ms = 0;
+  std::uint64_t resent = 0;  // packets
+  std::string outcome;       // "complete", "failed", "abandoned", "refused", "done"
+  std::string sentence;      // why, where there is something to say
+};
+
+// Thread-safe.
+class Ledger {
+ public:
+  static constexpr std::chrono::milliseconds kBatchDelay{200};
+  // Rows that wait for a database which does not answer. What comes on top is dropped,
+  // counted, and said in the log.
+  static constexpr std::size_t kMostWaiting = 20'000;
+
+  // `database` must outlive the ledger.
+  Ledger(db::Database& database, base::Log log);
+  // Writes what is waiting.
+  ~Ledger();
+  Ledger(const Ledger&) = delete;
+  Ledger& operator=(const Ledger&) = delete;
+
+  void append(Entry entry);
+  // As part of a transaction of the caller's.
+  static void record(db::Transaction& transaction, const Entry& entry);
+
+  // What is waiting is on disk when this returns a value.
+  base::Outcome<void> flush();
+
+  // Newest first, at most `most`, older than `before` if it is given. Includes what is
+  // waiting.
+  base::Outcome<std::vector<Entry>> newest(std::size_t most,
+                                           std::optional<std::int64_t> before);
+
+ private:
+  void run();
+
+  db::Database& database_;
+  base::Log log_;
+  std::mutex flush_mutex_;  // taken before mutex_; keeps batches in order
+  std::mutex mutex_;
+  std::condition_variable wake_;
+  std::vector<Entry> waiting_;  // guarded by mutex_
+  std::uint64_t dropped_ = 0;   // guarded by mutex_
+  bool stopping_ = false;       // guarded by mutex_
+  std::thread writer_;
+};
+
+}  // namespace vantro::ledger

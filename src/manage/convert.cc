@@ -1,0 +1,79 @@
+#include "manage/convert.h"
+
+namespace vantro::manage {
+namespace {
+
+api::Digests shape(const crypto::Digests& digests) {
+  return {digests.md5, digests.sha1, digests.sha256, digests.sha512};
+}
+
+}  // namespace
+
+api::Image shape(const catalog::Image& image) {
+  return {image.name,           image.size,
+          shape(image.digests), base::iso_time(image.taken_in_at),
+          image.taken_in_by,    image.on_offer};
+}
+
+api::Offer shape(const catalog::Offer& offer) {
+  return {offer.name, offer.image.name, offer.image.size, offer.image.digests.sha256,
+          base::iso_time(offer.since)};
+}
+
+api::Backup shape(const backup::Revision& revision) {
+  api::Backup result;
+  result.address = revision.address;
+  result.name = revision.name;
+  result.revision = revision.number;
+  result.complete = revision.complete;
+  result.size = revision.size;
+  result.announced = revision.announced;
+  if (revision.complete) result.digests = shape(revision.digests);
+  result.arrived_at = base::iso_time(revision.arrived_at);
+  result.protocol = revision.protocol;
+  result.why = revision.why;
+  result.kept = revision.complete || !revision.partial_file.empty();
+  return result;
+}
+
+api::Transfer shape(const gate::TransferView& view) {
+  api::Transfer result;
+  result.id = view.id;
+  result.direction = word(view.direction);
+  result.state = word(view.state);
+  result.protocol = view.protocol;
+  result.peer = view.peer;
+  result.name = view.name;
+  result.bytes = view.bytes;
+  result.total = view.total;
+  result.rate = view.rate;
+  const bool known = view.total && *view.total >= view.bytes && view.rate >= 1;
+  if (known && view.state == gate::State::kRunning) {
+    result.seconds_left = static_cast<double>(*view.total - view.bytes) / view.rate;
+  }
+  result.resent = view.resent;
+  result.began_at = base::iso_time(view.began_at);
+  result.duration_ms = view.duration_ms;
+  result.why = view.why;
+  return result;
+}
+
+api::LedgerEntry shape(const ledger::Entry& entry) {
+  api::LedgerEntry result;
+  result.id = entry.id;
+  result.at = base::iso_time(entry.at);
+  result.event = entry.event;
+  result.actor = entry.actor;
+  result.protocol = entry.protocol;
+  result.name = entry.name;
+  if (!entry.sha256.empty()) result.sha256 = entry.sha256;
+  result.bytes = entry.bytes;
+  result.total = entry.total;
+  result.duration_ms = entry.duration_ms;
+  result.resent = entry.resent;
+  result.outcome = entry.outcome;
+  result.sentence = entry.sentence;
+  return result;
+}
+
+}  // namespace vantro::manage

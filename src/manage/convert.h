@@ -1,0 +1,18 @@
+// From the core's types to the shapes of the API.
+#pragma once
+
+#include "api/shapes.h"
+#include "backup/backups.h"
+#include "catalog/catalog.h"
+#include "gate/transfers.h"
+#include "ledger/ledger.h"
+
+namespace vantro::manage {
+
+api::Image shape(const catalog::Image& image);
+api::Offer shape(const catalog::Offer& offer);
+api::Backup shape(const backup::Revision& revision);
+api::Transfer shape(const gate::TransferView& view);
+api::LedgerEntry shape(const ledger::Entry& entry);
+
+}  // namespace vantro::manage

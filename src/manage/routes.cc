@@ -1,0 +1,318 @@
+#include "manage/routes.h"
+
+#include <charconv>
+#include <fmt/format.h>
+#include <optional>
+
+#include "base/bytes.h"
+#include "base/visible_name.h"
+#include "manage/convert.h"
+
+namespace vantro::manage {
+namespace {
+
+using base::Kind;
+using nlohmann::json;
+
+constexpr std::int64_t kMostLedgerRows = 10'000;
+constexpr std::int64_t kUsualLedgerRows = 50;
+
+template <class T>
+json shapes(const std::vector<T>& items) {
+  auto list = json::array();
+  for (const auto& item : items) list.push_back(shape(item));
+  return list;
+}
+
+// {"images": [...]}: an object, so that a page's end can be said beside the list later.
+template <class T>
+base::Outcome<json> listing(const char* name,
+                            const base::Outcome<std::vector<T>>& items) {
+  if (!items) return base::refuse(items.error());
+  return json{{name, shapes(*items)}};
+}
+
+base::Outcome<std::optional<std::int64_t>> number(const Call& call,
+                                                  const std::string& name) {
+  const auto found = call.query.find(name);
+  if (found == call.query.end()) return std::nullopt;
+  const auto& text = found->second;
+  std::int64_t value = 0;
+  const auto* end = text.data() + text.size();
+  const auto [stopped, error] = std::from_chars(text.data(), end, value);
+  if (error != std::errc{} || stopped != end || value < 1) {
+    return base::refuse(Kind::kInvalid, fmt::format("{}: '{}' is no number from 1 up",
+                                                    name, base::printable(text, 40)));
+  }
+  return value;
+}
+
+base::Outcome<backup::Revision> revision_for(Service& service, const Call& call) {
+  const auto wanted = number(call, "revision");
+  if (!wanted) return base::refuse(wanted.error());
+  const auto name = base::visible_name(call.path.at("name"));
+  if (!name) return base::refuse(name.error());
+  return service.gate.repository().backups.find(call.path.at("address"), *name, *wanted);
+}
+
+base::Outcome<json> status(Service& service) {
+  auto& repository = service.gate.repository();
+  const auto images = repository.catalog.images();
+  if (!images) return base::refuse(images.error());
+  const auto revisions = repository.backups.revisions();
+  if (!revisions) return base::refuse(revisions.error());
+  api::Status status;
+  status.version = service.version;
+  status.state_folder = repository.folder.path();
+  status.started_at = base::iso_time(service.started_at);
+  status.uptime_ms = service.clock.wall() - service.started_at;
+  status.listeners = service.listeners;
+  status.images = images->size();
+  status.offers = service.gate.offers();
+  status.backups = revisions->size();
+  status.running_transfers = service.gate.transfers().running();
+  status.disk_free = repository.folder.free_bytes();
+  const auto names_of = [&](const std::string& sha256) {
+    std::string names;
+    for (const auto& image : *images) {
+      if (image.digests.sha256 == sha256)
+        names += (names.empty() ? "" : ", ") + image.name;
+    }
+    for (const auto& revision : *revisions) {
+      if (revision.digests.sha256 != sha256) continue;
+      names += fmt::format("{}{} from {} (revision {})", names.empty() ? "" : ", ",
+                           revision.name, revision.address, revision.number);
+    }
+    return names;
+  };
+  // What was taken in again since is whole again.
+  const auto still_wrong = [&](const std::string& sha256) {
+    for (const auto& image : *images) {
+      if (image.digests.sha256 == sha256) {
+        return !repository.folder.open_stored(sha256, image.size).has_value();
+      }
+    }
+    return true;
+  };
+  for (const auto& sha256 : service.recovery.missing) {
+    if (!still_wrong(sha256)) continue;
+    status.trouble.push_back("gone from vault/: " + names_of(sha256));
+  }
+  for (const auto& sha256 : service.recovery.damaged) {
+    if (!still_wrong(sha256)) continue;
+    status.trouble.push_back("damaged, now in quarantine/: " + names_of(sha256));
+  }
+  return json(status);
+}
+
+base::Outcome<json> image(Service& service, const Call& call) {
+  const auto name = base::visible_name(call.path.at("name"));
+  if (!name) return base::refuse(name.error());
+  const auto found = service.gate.repository().catalog.find(*name);
+  if (!found) return base::refuse(found.error());
+  return json(shape(*found));
+}
+
+base::Outcome<json> backups(Service& service, const Call& call) {
+  std::optional<std::string> address;
+  if (const auto found = call.query.find("address"); found != call.query.end()) {
+    const auto parsed = base::Address::parse(found->second);
+    if (!parsed) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("'{}' is no IP address", base::printable(found->second, 60)));
+    }
+    address = parsed->text();
+  }
+  return listing("backups", service.gate.repository().backups.revisions(address));
+}
+
+base::Outcome<json> backup(Service& service, const Call& call) {
+  const auto revision = revision_for(service, call);
+  if (!revision) return base::refuse(revision.error());
+  return json(shape(*revision));
+}
+
+base::Outcome<Content> backup_content(Service& service, const Call& call) {
+  const auto revision = revision_for(service, call);
+  if (!revision) return base::refuse(revision.error());
+  const auto& folder = service.gate.repository().folder;
+  if (revision->complete) {
+    auto file = folder.open_stored(revision->digests.sha256, revision->size);
+    if (!file) return base::refuse(file.error());
+    return Content{std::move(*file), revision->size, revision->digests.sha256};
+  }
+  if (revision->partial_file.empty()) {
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format("revision {} broke off, and its bytes were kept only for "
+                    "some days",
+                    revision->number));
+  }
+  auto file = folder.open_partial(revision->partial_file);
+  if (!file) return base::refuse(file.error());
+  return Content{std::move(*file), revision->size, {}};
+}
+
+base::Outcome<json> ledger(Service& service, const Call& call) {
+  const auto limit = number(call, "limit");
+  if (!limit) return base::refuse(limit.error());
+  const auto before = number(call, "before");
+  if (!before) return base::refuse(before.error());
+  const auto rows = std::min(limit->value_or(kUsualLedgerRows), kMostLedgerRows);
+  return listing("entries", service.gate.repository().ledger.newest(
+                                static_cast<std::size_t>(rows), *before));
+}
+
+base::Outcome<std::string> decode(std::string_view text) {
+  std::string result;
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text[i] != '%') {
+      result += text[i];
+      continue;
+    }
+    const auto byte = base::from_hex(text.substr(i + 1, 2));
+    if (!byte || byte->size() != 1) {
+      return base::refuse(Kind::kInvalid,
+                          "a '%' in the address is not followed by two digits");
+    }
+    result += static_cast<char>(byte->front());
+    i += 2;
+  }
+  return result;
+}
+
+std::vector<std::string_view> split(std::string_view text, char at) {
+  std::vector<std::string_view> parts;
+  while (true) {
+    const auto found = text.find(at);
+    parts.push_back(text.substr(0, found));
+    if (found == std::string_view::npos) return parts;
+    text.remove_prefix(found + 1);
+  }
+}
+
+base::Outcome<std::map<std::string, std::string>> parse_query(std::string_view query) {
+  std::map<std::string, std::string> result;
+  if (query.empty()) return result;
+  for (const auto pair : split(query, '&')) {
+    const auto equals = pair.find('=');
+    auto name = decode(pair.substr(0, equals));
+    auto value = equals == std::string_view::npos ? std::string{}
+                                                  : decode(pair.substr(equals + 1));
+    if (!name) return base::refuse(name.error());
+    if (!value) return base::refuse(value.error());
+    result.insert_or_assign(std::move(*name), std::move(*value));
+  }
+  return result;
+}
+
+// The values of the pattern's {names}, or nothing if it is another path.
+base::Outcome<std::optional<std::map<std::string, std::string>>> fit(
+    std::string_view pattern, std::string_view path) {
+  const auto wanted = split(pattern, '/');
+  const auto given = split(path, '/');
+  if (wanted.size() != given.size()) return std::nullopt;
+  std::map<std::string, std::string> values;
+  for (std::size_t i = 0; i < wanted.size(); ++i) {
+    if (!wanted[i].starts_with('{')) {
+      if (wanted[i] != given[i]) return std::nullopt;
+      continue;
+    }
+    auto value = decode(given[i]);
+    if (!value) return base::refuse(value.error());
+    values.emplace(wanted[i].substr(1, wanted[i].size() - 2), std::move(*value));
+  }
+  return values;
+}
+
+json route_table(const std::vector<Route>& routes) {
+  auto list = json::array();
+  for (const auto& route : routes) {
+    list.push_back(
+        {{"method", route.method},
+         {"path", route.path},
+         {"permission", route.permission == Permission::kAnyone ? "anyone" : "operator"},
+         {"summary", route.summary}});
+  }
+  return {{"routes", list}};
+}
+
+}  // namespace
+
+std::vector<Route> make_routes(Service& service) {
+  constexpr auto kOperator = Permission::kOperator;
+  const auto with = [&service](auto handler) {
+    return [&service, handler](const Call& call) { return handler(service, call); };
+  };
+  std::vector<Route> routes{
+      {"GET", "/v1/health", Permission::kAnyone, JsonHandler([](const Call&) {
+         return json{{"ok", true}};
+       }),
+       "that the server answers"},
+      {"GET", "/v1/status", kOperator,
+       JsonHandler([&service](const Call&) { return status(service); }),
+       "listeners, counts, free space, trouble"},
+      {"GET", "/v1/images", kOperator, JsonHandler([&service](const Call&) {
+         return listing("images", service.gate.repository().catalog.images());
+       }),
+       "all images"},
+      {"GET", "/v1/images/{name}", kOperator, JsonHandler(with(image)), "one image"},
+      {"PUT", "/v1/images/{name}", kOperator, ImageUpload{},
+       "take an image in; the body is its bytes; ?expect=ALGO:HEX, ?hold=true"},
+      {"GET", "/v1/offers", kOperator, JsonHandler([&service](const Call&) {
+         return listing("offers", service.gate.repository().catalog.offers());
+       }),
+       "the names that devices can fetch"},
+      {"GET", "/v1/backups", kOperator, JsonHandler(with(backups)),
+       "all revisions; ?address=ADDRESS for one device"},
+      {"GET", "/v1/backups/{address}/{name}", kOperator, JsonHandler(with(backup)),
+       "one revision: the newest complete one, or ?revision=N"},
+      {"GET", "/v1/backups/{address}/{name}/content", kOperator,
+       ContentHandler(with(backup_content)), "its bytes"},
+      {"GET", "/v1/transfers", kOperator, JsonHandler([&service](const Call&) {
+         return json{{"transfers", shapes(service.gate.transfers().view())}};
+       }),
+       "running transfers, and those that ended in the last 10 seconds"},
+      {"GET", "/v1/events", kOperator, EventStream{},
+       "server-sent events: a 'transfer' whenever one begins, moves or ends"},
+      {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
+       "newest first; ?limit=N, ?before=ID"},
+  };
+  routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});
+  auto table = route_table(routes);
+  routes.back().handler =
+      JsonHandler([table = std::move(table)](const Call&) { return table; });
+  return routes;
+}
+
+base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view method,
+                             std::string_view target) {
+  const auto question = target.find('?');
+  const auto path = target.substr(0, question);
+  auto query =
+      parse_query(question == std::string_view::npos ? std::string_view{}
+                                                     : target.substr(question + 1));
+  if (!query) return base::refuse(query.error());
+  std::string other_methods;
+  for (const auto& route : routes) {
+    auto values = fit(route.path, path);
+    if (!values) return base::refuse(values.error());
+    if (!*values) continue;
+    if (route.method == method) {
+      return Matched{&route, {std::move(**values), std::move(*query)}};
+    }
+    other_methods += fmt::format("{}{}", other_methods.empty() ? "" : ", ", route.method);
+  }
+  if (!other_methods.empty()) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("{} is called with {}, not {}", base::printable(path),
+                                    other_methods, base::printable(method, 20)));
+  }
+  return base::refuse(Kind::kNotFound,
+                      fmt::format("there is nothing at {}; GET /v1/routes "
+                                  "lists what there is",
+                                  base::printable(path)));
+}
+
+}  // namespace vantro::manage

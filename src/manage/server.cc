@@ -1,0 +1,486 @@
+#include "manage/server.h"
+
+#include <boost/asio/awaitable.hpp>
+#include <boost/asio/co_spawn.hpp>
+#include <boost/asio/detached.hpp>
+#include <boost/asio/ip/tcp.hpp>
+#include <boost/asio/redirect_error.hpp>
+#include <boost/asio/steady_timer.hpp>
+#include <boost/asio/use_awaitable.hpp>
+#include <boost/asio/write.hpp>
+#include <boost/beast/core/flat_buffer.hpp>
+#include <boost/beast/core/tcp_stream.hpp>
+#include <boost/beast/http.hpp>
+#include <cerrno>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <map>
+#include <set>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "api/problem.h"
+#include "api/shapes.h"
+#include "base/visible_name.h"
+#include "crypto/digests.h"
+#include "crypto/secret.h"
+#include "manage/convert.h"
+#include "manage/routes.h"
+
+namespace vantro::manage {
+namespace {
+
+namespace asio = boost::asio;
+namespace beast = boost::beast;
+namespace http = boost::beast::http;
+using asio::ip::tcp;
+using base::Kind;
+using base::Refusal;
+using boost::system::error_code;
+using nlohmann::json;
+
+constexpr std::size_t kMostConnections = 128;
+constexpr std::size_t kPiece = 256 * 1024;  // of a body, read or sent at a time
+constexpr std::uint32_t kLongestHeader = 16 * 1024;
+constexpr std::chrono::seconds kPatience{30};  // for one read or write
+constexpr std::chrono::milliseconds kEventInterval{250};
+constexpr std::chrono::seconds kHeartbeat{5};
+constexpr std::chrono::milliseconds kAcceptPause{100};
+constexpr std::chrono::milliseconds kLongestAcceptPause{3200};
+
+// Runs work on the pool and comes back to the caller's thread with what it gave. Work and
+// result are kept in the caller's frame, which outlives the wait.
+template <class F>
+asio::awaitable<std::invoke_result_t<F>> on_pool(asio::thread_pool& pool, F work) {
+  using Result = std::invoke_result_t<F>;
+  std::optional<Result> result;
+  const auto run = [&result, &work]() -> asio::awaitable<void> {
+    result.emplace(work());
+    co_return;
+  };
+  co_await asio::co_spawn(pool, run(), asio::use_awaitable);
+  co_return std::move(*result);
+}
+
+using Response = http::response<http::string_body>;
+using HeaderParser = http::request_parser<http::buffer_body>;
+
+Response respond(int status, const char* type, std::string body, bool keep_alive) {
+  Response response(http::int_to_status(static_cast<unsigned>(status)), 11);
+  response.set(http::field::server, "vantrod");
+  response.set(http::field::content_type, type);
+  response.set(http::field::cache_control, "no-store");
+  response.keep_alive(keep_alive);
+  response.body() = std::move(body);
+  response.prepare_payload();
+  return response;
+}
+
+// Text from outside may be no UTF-8; a reply must not fail over it.
+std::string dump(const json& value) {
+  return value.dump(-1, ' ', false, json::error_handler_t::replace);
+}
+
+Response respond(const api::Problem& problem, bool keep_alive) {
+  return respond(problem.status, api::kProblemType, dump(problem), keep_alive);
+}
+
+Response unauthorized() {
+  api::Problem problem;
+  problem.type = "urn:vantro:problem:unauthorized";
+  problem.title = "The token is missing or wrong";
+  problem.status = 401;
+  problem.kind = "unauthorized";
+  problem.detail =
+      "the token is missing or wrong; it stands in the file 'token' of the server's "
+      "state "
+      "folder, and goes into 'Authorization: Bearer TOKEN'";
+  auto response = respond(problem, false);
+  response.set(http::field::www_authenticate, "Bearer");
+  return response;
+}
+
+std::string_view view(beast::string_view text) { return {text.data(), text.size()}; }
+
+bool is_true(const Call& call, const std::string& name) {
+  const auto found = call.query.find(name);
+  return found != call.query.end() && (found->second == "true" || found->second == "1");
+}
+
+}  // namespace
+
+class Server::State : public std::enable_shared_from_this<State> {
+ public:
+  State(asio::io_context& io, asio::thread_pool& disk, Service& service, base::Log log,
+        Config config)
+      : io_(io),
+        disk_(disk),
+        service_(service),
+        log_(std::move(log)),
+        config_(std::move(config)),
+        routes_(make_routes(service)),
+        acceptor_(io) {}
+
+  int bind() {
+    error_code error;
+    const auto address = asio::ip::make_address(config_.listen.address.text(), error);
+    if (error) return error.value();
+    const tcp::endpoint where(address, config_.listen.port);
+    acceptor_.open(where.protocol(), error);
+    if (!error) acceptor_.set_option(tcp::acceptor::reuse_address(true), error);
+    if (!error) acceptor_.bind(where, error);
+    if (!error) acceptor_.listen(asio::socket_base::max_listen_connections, error);
+    return error.value();
+  }
+
+  base::Endpoint listening() const {
+    error_code error;
+    const auto where = acceptor_.local_endpoint(error);
+    if (error) return {};
+    return {base::Address::parse(where.address().to_string()).value_or(base::Address{}),
+            where.port()};
+  }
+
+  void start() { asio::co_spawn(io_, accept(shared_from_this()), asio::detached); }
+
+  void stop() {
+    error_code ignored;
+    stopped_ = true;
+    acceptor_.close(ignored);
+    for (auto* stream : idle_) stream->cancel();
+  }
+
+ private:
+  // `self` keeps the state alive while a connection is served.
+  asio::awaitable<void> accept(std::shared_ptr<State> self) {
+    auto pause = kAcceptPause;
+    while (!stopped_) {
+      error_code error;
+      tcp::socket socket(io_);
+      co_await acceptor_.async_accept(socket,
+                                      asio::redirect_error(asio::use_awaitable, error));
+      if (stopped_) co_return;
+      if (error) {
+        // Out of descriptors, usually: trying again at once would spin. Wait, then go on.
+        log_.warning("management: a connection can't be accepted",
+                     {{"why", error.message()}});
+        asio::steady_timer timer(io_, pause);
+        co_await timer.async_wait(asio::redirect_error(asio::use_awaitable, error));
+        pause = std::min(pause * 2, kLongestAcceptPause);
+        continue;
+      }
+      pause = kAcceptPause;
+      asio::co_spawn(io_, serve(self, std::move(socket)), asio::detached);
+    }
+  }
+
+  asio::awaitable<void> serve([[maybe_unused]] std::shared_ptr<State> self,
+                              tcp::socket socket) {
+    beast::tcp_stream stream(std::move(socket));
+    error_code error;
+    stream.socket().set_option(tcp::no_delay(true), error);
+    if (connections_ >= kMostConnections) {
+      const auto response = respond(
+          api::problem_of({Kind::kBusy, "there are too many connections at once"}),
+          false);
+      stream.expires_after(kPatience);
+      co_await http::async_write(stream, response,
+                                 asio::redirect_error(asio::use_awaitable, error));
+      co_return;
+    }
+    ++connections_;
+    try {
+      beast::flat_buffer buffer(kLongestHeader + kPiece);
+      while (!stopped_ && co_await one_call(stream, buffer)) {
+      }
+    } catch (const std::exception& failure) {
+      log_.error("management: a call failed", {{"why", failure.what()}});
+    }
+    --connections_;
+    stream.socket().shutdown(tcp::socket::shutdown_both, error);
+  }
+
+  // False: the connection is to be closed.
+  asio::awaitable<bool> one_call(beast::tcp_stream& stream, beast::flat_buffer& buffer) {
+    // A parser and a deadline of its own for every message of a connection.
+    HeaderParser parser;
+    parser.body_limit(boost::none);
+    parser.header_limit(kLongestHeader);
+    error_code error;
+    stream.expires_after(kPatience);
+    idle_.insert(&stream);
+    co_await http::async_read_header(stream, buffer, parser,
+                                     asio::redirect_error(asio::use_awaitable, error));
+    idle_.erase(&stream);
+    if (error) {
+      const bool malformed =
+          error.category() == http::make_error_code(http::error::bad_method).category();
+      if (malformed && error != http::error::end_of_stream &&
+          error != http::error::partial_message) {
+        co_await send(
+            stream,
+            respond(api::problem_of({Kind::kInvalid, "this is no sound HTTP request: " +
+                                                         error.message()}),
+                    false));
+      }
+      co_return false;
+    }
+    const auto& request = parser.get();
+    const auto target = view(request.target());
+    auto matched = match(routes_, view(request.method_string()), target);
+    const bool open_to_all = matched && matched->route->permission == Permission::kAnyone;
+    // Before anything is said about what there is.
+    if (!open_to_all && !authorized(view(request[http::field::authorization]))) {
+      co_await send(stream, unauthorized());
+      co_return false;
+    }
+    if (!matched) {
+      co_await send(stream, respond(api::problem_of(matched.error()), false));
+      co_return false;
+    }
+    const auto& handler = matched->route->handler;
+    if (std::holds_alternative<ImageUpload>(handler)) {
+      co_return co_await image_upload(stream, buffer, parser, matched->call);
+    }
+    // The others take no body; what comes all the same is not read.
+    const bool keep_alive = request.keep_alive() && parser.is_done() && !stopped_;
+    if (const auto* json_handler = std::get_if<JsonHandler>(&handler)) {
+      const auto answer =
+          co_await on_pool(disk_, [&] { return (*json_handler)(matched->call); });
+      co_return co_await send(
+          stream, answer ? respond(200, "application/json", dump(*answer), keep_alive)
+                         : respond(api::problem_of(answer.error()), keep_alive));
+    }
+    if (const auto* content_handler = std::get_if<ContentHandler>(&handler)) {
+      auto content =
+          co_await on_pool(disk_, [&] { return (*content_handler)(matched->call); });
+      if (!content) {
+        co_return co_await send(stream,
+                                respond(api::problem_of(content.error()), keep_alive));
+      }
+      co_return co_await send_content(stream, *content, keep_alive);
+    }
+    co_await event_stream(stream);
+    co_return false;
+  }
+
+  bool authorized(std::string_view header) const {
+    constexpr std::string_view kScheme = "bearer ";
+    return base::folded(header.substr(0, kScheme.size())) == kScheme &&
+           crypto::equal_secrets(header.substr(kScheme.size()), config_.token);
+  }
+
+  static asio::awaitable<bool> send(beast::tcp_stream& stream, Response response) {
+    error_code error;
+    stream.expires_after(kPatience);
+    co_await http::async_write(stream, response,
+                               asio::redirect_error(asio::use_awaitable, error));
+    co_return !error && response.keep_alive();
+  }
+
+  asio::awaitable<bool> send_content(beast::tcp_stream& stream, const Content& content,
+                                     bool keep_alive) {
+    http::response<http::empty_body> head(http::status::ok, 11);
+    head.set(http::field::server, "vantrod");
+    head.set(http::field::content_type, "application/octet-stream");
+    head.content_length(content.size);
+    if (!content.sha256.empty()) head.set("X-Vantro-SHA-256", content.sha256);
+    head.keep_alive(keep_alive);
+    http::response_serializer<http::empty_body> serializer(head);
+    error_code error;
+    stream.expires_after(kPatience);
+    co_await http::async_write_header(stream, serializer,
+                                      asio::redirect_error(asio::use_awaitable, error));
+    base::ByteBuffer piece(kPiece);
+    std::uint64_t sent = 0;
+    while (!error && sent < content.size) {
+      const auto count = co_await on_pool(disk_, [&] {
+        return ::pread(content.file.get(), piece.data(),
+                       std::min<std::uint64_t>(piece.size(), content.size - sent),
+                       static_cast<off_t>(sent));
+      });
+      // The length is promised: breaking off is the only way to say that it went wrong.
+      if (count <= 0) co_return false;
+      stream.expires_after(kPatience);
+      co_await asio::async_write(
+          stream, asio::buffer(piece.data(), static_cast<std::size_t>(count)),
+          asio::redirect_error(asio::use_awaitable, error));
+      sent += static_cast<std::uint64_t>(count);
+    }
+    co_return !error && keep_alive;
+  }
+
+  asio::awaitable<bool> image_upload(beast::tcp_stream& stream,
+                                     beast::flat_buffer& buffer, HeaderParser& parser,
+                                     const Call& call) {
+    error_code error;
+    std::optional<crypto::Expected> expected;
+    if (const auto found = call.query.find("expect"); found != call.query.end()) {
+      auto parsed = crypto::Expected::parse(found->second);
+      if (!parsed) {
+        co_await send(stream, respond(api::problem_of(parsed.error()), false));
+        co_return false;
+      }
+      expected = std::move(*parsed);
+    }
+    std::optional<std::uint64_t> size;
+    if (parser.content_length()) size = *parser.content_length();
+    auto intake = co_await on_pool(disk_, [&] {
+      return service_.gate.open_intake(call.path.at("name"), size, is_true(call, "hold"));
+    });
+    if (!intake) {
+      co_await send(stream, respond(api::problem_of(intake.error()), false));
+      co_return false;
+    }
+    // Only now, so that a refusal costs no upload (RFC 9110, 10.1.1).
+    if (base::folded(view(parser.get()[http::field::expect])) == "100-continue") {
+      static constexpr std::string_view kContinue = "HTTP/1.1 100 Continue\r\n\r\n";
+      stream.expires_after(kPatience);
+      co_await asio::async_write(stream, asio::buffer(kContinue),
+                                 asio::redirect_error(asio::use_awaitable, error));
+    }
+    std::optional<Refusal> refusal;
+    base::ByteBuffer piece(kPiece);
+    while (!error && !refusal && !parser.is_done()) {
+      auto& body = parser.get().body();
+      body.data = piece.data();
+      body.size = piece.size();
+      stream.expires_after(kPatience);
+      co_await http::async_read(stream, buffer, parser,
+                                asio::redirect_error(asio::use_awaitable, error));
+      if (error == http::error::need_buffer) error = {};
+      if (error) break;
+      const base::ByteView came(piece.data(), piece.size() - body.size);
+      const auto written = co_await on_pool(disk_, [&] { return intake->write(came); });
+      if (!written) refusal = written.error();
+    }
+    if (error || refusal) {
+      // Ended on the pool, as it touches the disk.
+      co_await on_pool(disk_, [&] {
+        const auto ended = std::move(*intake);
+        return true;
+      });
+      if (refusal) co_await send(stream, respond(api::problem_of(*refusal), false));
+      co_return false;
+    }
+    const bool keep_alive = parser.get().keep_alive();
+    const auto added = co_await on_pool(disk_, [&] { return intake->commit(expected); });
+    if (!added) {
+      auto problem = api::problem_of(added.error());
+      if (added.error().kind == Kind::kMismatch) {
+        problem.expected = expected->hex;
+        problem.actual = crypto::value_of(intake->digests(), expected->algorithm);
+      }
+      co_return co_await send(stream, respond(problem, keep_alive));
+    }
+    api::ImageAdded answer;
+    using What = catalog::Added::What;
+    answer.result = added->what == What::kNew       ? "new"
+                    : added->what == What::kNewName ? "new-name"
+                                                    : "already-there";
+    answer.known_as = added->known_as;
+    answer.compared = expected.has_value();
+    answer.image = shape(added->image);
+    co_return co_await send(stream,
+                            respond(added->what == What::kAlreadyThere ? 200 : 201,
+                                    "application/json", dump(answer), keep_alive));
+  }
+
+  asio::awaitable<void> event_stream(beast::tcp_stream& stream) {
+    static constexpr std::string_view kHead =
+        "HTTP/1.1 200 OK\r\nServer: vantrod\r\nContent-Type: text/event-stream\r\n"
+        "Cache-Control: no-store\r\nConnection: close\r\n\r\n";
+    error_code error;
+    stream.expires_after(kPatience);
+    co_await asio::async_write(stream, asio::buffer(kHead),
+                               asio::redirect_error(asio::use_awaitable, error));
+    struct Told {
+      std::uint64_t bytes, resent;
+      gate::State state;
+    };
+    std::map<std::uint64_t, Told> told;
+    auto last_sent = base::Instant{};
+    while (!error && !stopped_) {
+      std::string events;
+      std::map<std::uint64_t, Told> now_told;
+      for (const auto& one : service_.gate.transfers().view()) {
+        const auto before = told.find(one.id);
+        now_told.emplace(one.id, Told{one.bytes, one.resent, one.state});
+        // One that stands still is told again, as its time goes on.
+        const bool ended = one.state != gate::State::kRunning;
+        if (ended && before != told.end() && before->second.state == one.state) continue;
+        // What had ended before the client came is no event.
+        if (ended && before == told.end() && last_sent == base::Instant{}) continue;
+        events += fmt::format("event: transfer\nid: {}\ndata: {}\n\n", one.id,
+                              dump(shape(one)));
+      }
+      told.swap(now_told);
+      const auto now = service_.clock.now();
+      // A comment, so that a client that has gone is noticed.
+      if (events.empty() && now - last_sent >= kHeartbeat) events = ": still here\n\n";
+      if (!events.empty()) {
+        stream.expires_after(kPatience);
+        co_await asio::async_write(stream, asio::buffer(events),
+                                   asio::redirect_error(asio::use_awaitable, error));
+        last_sent = now;
+      }
+      asio::steady_timer timer(io_, kEventInterval);
+      error_code waited;
+      co_await timer.async_wait(asio::redirect_error(asio::use_awaitable, waited));
+    }
+  }
+
+  asio::io_context& io_;
+  asio::thread_pool& disk_;
+  Service& service_;
+  base::Log log_;
+  Config config_;              // constant after construction
+  std::vector<Route> routes_;  // constant after construction
+  tcp::acceptor acceptor_;
+  bool stopped_ = false;
+  std::size_t connections_ = 0;
+  std::set<beast::tcp_stream*> idle_;  // waiting for their next call
+};
+
+Server::Server(asio::io_context& io, asio::thread_pool& disk, Service& service,
+               base::Log log, Config config)
+    : state_(std::make_shared<State>(io, disk, service, std::move(log),
+                                     std::move(config))) {}
+
+Server::~Server() = default;
+
+int Server::bind() { return state_->bind(); }
+base::Endpoint Server::listening() const { return state_->listening(); }
+void Server::start() { state_->start(); }
+void Server::stop() { state_->stop(); }
+
+base::Outcome<std::string> operator_token(const std::string& file) {
+  base::UniqueFd there(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
+  if (there) {
+    std::string text(256, '\0');
+    const auto count = ::read(there.get(), text.data(), text.size());
+    text.resize(count > 0 ? static_cast<std::size_t>(count) : 0);
+    while (!text.empty() && (text.back() == '\n' || text.back() == ' ')) text.pop_back();
+    if (text.size() < 16) {
+      return base::refuse(
+          Kind::kCorrupt,
+          fmt::format("{} holds no token; remove it, and the next start makes "
+                      "a new one",
+                      file));
+    }
+    return text;
+  }
+  if (errno != ENOENT) return base::refuse(base::system_refusal(errno, file));
+  const auto token = crypto::random_hex(24);
+  const auto line = token + "\n";
+  base::UniqueFd made(
+      ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
+  if (!made || ::write(made.get(), line.data(), line.size()) != ssize_t(line.size()) ||
+      ::fsync(made.get()) != 0) {
+    return base::refuse(
+        base::system_refusal(errno, file + ": the token can't be written"));
+  }
+  return token;
+}
+
+}  // namespace vantro::manage

@@ -1,0 +1,164 @@
+#include "serve/tftp/pump.h"
+
+namespace vantro::serve::tftp {
+namespace {
+
+using base::Kind;
+namespace wire = vantro::wire::tftp;
+
+class ReadEnd final : public FileEnd {
+ public:
+  explicit ReadEnd(gate::ReadGrant grant) : grant_(std::move(grant)) {}
+  base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count) override {
+    return grant_.read(offset, count);
+  }
+  base::Outcome<void> write(base::ByteView) override {
+    return base::refuse(Kind::kInvalid, "an image can't be written");
+  }
+  base::Outcome<void> commit() override {
+    return base::refuse(Kind::kInvalid, "an image can't be written");
+  }
+  void end(gate::State how, const std::string& why) override {
+    grant_.transfer().end(how, why);
+  }
+  void advance(std::uint64_t bytes, std::uint64_t resent) override {
+    grant_.transfer().advance(bytes, resent);
+  }
+
+ private:
+  gate::ReadGrant grant_;
+};
+
+class WriteEnd final : public FileEnd {
+ public:
+  explicit WriteEnd(gate::WriteGrant grant) : grant_(std::move(grant)) {}
+  base::Outcome<base::ByteBuffer> read(std::uint64_t, std::size_t) override {
+    return base::refuse(Kind::kInvalid, "a backup under way can't be read");
+  }
+  base::Outcome<void> write(base::ByteView bytes) override { return grant_.write(bytes); }
+  base::Outcome<void> commit() override {
+    if (auto filed = grant_.commit(); !filed) return base::refuse(filed.error());
+    return {};
+  }
+  void end(gate::State how, const std::string& why) override {
+    // A complete one was recorded by its commit.
+    if (how != gate::State::kComplete) grant_.abandon(how, why);
+  }
+  void advance(std::uint64_t bytes, std::uint64_t resent) override {
+    grant_.transfer().advance(bytes, resent);
+  }
+
+ private:
+  gate::WriteGrant grant_;
+};
+
+gate::State state_of(wire::Ended::How how) {
+  switch (how) {
+    case wire::Ended::How::kComplete:
+      return gate::State::kComplete;
+    case wire::Ended::How::kFailed:
+      return gate::State::kFailed;
+    case wire::Ended::How::kAbandoned:
+      return gate::State::kAbandoned;
+  }
+  return gate::State::kFailed;
+}
+
+}  // namespace
+
+std::unique_ptr<FileEnd> file_end(gate::ReadGrant grant) {
+  return std::make_unique<ReadEnd>(std::move(grant));
+}
+
+std::unique_ptr<FileEnd> file_end(gate::WriteGrant grant) {
+  return std::make_unique<WriteEnd>(std::move(grant));
+}
+
+Pump::Pump(std::unique_ptr<wire::Session> session, std::shared_ptr<FileEnd> file,
+           Transport& transport, std::shared_ptr<Workers> workers,
+           const base::Clock& clock)
+    : session_(std::move(session)),
+      file_(std::move(file)),
+      transport_(transport),
+      workers_(std::move(workers)),
+      clock_(clock) {}
+
+Pump::~Pump() {
+  workers_->on_disk([file = std::move(file_)]() mutable { file.reset(); });
+}
+
+void Pump::superseded() {
+  if (done()) return;
+  superseded_ = true;
+  if (session_->ended()) return;
+  workers_->on_disk([file = file_] {
+    file->end(gate::State::kAbandoned, "the device began anew with another request");
+  });
+}
+
+void Pump::tick(base::Instant now) {
+  const auto deadline = session_->deadline();
+  if (!done() && deadline && now >= *deadline) feed(wire::DeadlinePassed{});
+}
+
+void Pump::feed(const wire::Event& event) {
+  if (done()) return;
+  actions_.clear();
+  session_->step(event, clock_.now(), actions_);
+  for (auto& action : actions_) {
+    // Before the end is told, so that the record of the end has the last numbers.
+    if (std::holds_alternative<wire::Ended>(action)) {
+      file_->advance(session_->transferred(), session_->resent());
+    }
+    std::visit([this](auto& a) { on(a); }, action);
+  }
+  if (!session_->ended()) file_->advance(session_->transferred(), session_->resent());
+}
+
+void Pump::on(wire::Send& action) { transport_.send(action.head, action.payload); }
+
+void Pump::on(wire::ReadFile& action) {
+  ask_disk([action](FileEnd& file) -> wire::Event {
+    auto bytes = file.read(action.offset, action.count);
+    if (!bytes) return wire::FileFailed{bytes.error()};
+    return wire::FileRead{std::move(*bytes)};
+  });
+}
+
+void Pump::on(wire::WriteFile& action) {
+  auto bytes = std::make_shared<base::ByteBuffer>(std::move(action.bytes));
+  ask_disk([bytes](FileEnd& file) -> wire::Event {
+    if (auto written = file.write(*bytes); !written) {
+      return wire::FileFailed{written.error()};
+    }
+    return wire::FileWritten{};
+  });
+}
+
+void Pump::on(wire::CommitFile&) {
+  ask_disk([](FileEnd& file) -> wire::Event {
+    if (auto committed = file.commit(); !committed) {
+      return wire::FileFailed{committed.error()};
+    }
+    return wire::FileCommitted{};
+  });
+}
+
+void Pump::on(wire::Ended& action) {
+  workers_->on_disk([file = file_, how = state_of(action.how), why = action.why] {
+    file->end(how, why);
+  });
+}
+
+void Pump::ask_disk(std::function<wire::Event(FileEnd&)> work) {
+  workers_->on_disk([work = std::move(work), file = file_, workers = workers_,
+                     self = weak_from_this()] {
+    auto answer = std::make_shared<wire::Event>(work(*file));
+    workers->on_io([answer, self] {
+      // A pump that is gone has told the end already.
+      if (const auto pump = self.lock()) pump->feed(*answer);
+    });
+  });
+}
+
+}  // namespace vantro::serve::tftp

@@ -1,0 +1,92 @@
+// Carries out what a TFTP session asks for: datagrams through a transport, file bytes
+// through a file end on the disk pool. Written once, over interfaces, so that the same
+// loop runs over sockets and over a simulated network.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "base/bytes.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+#include "wire/tftp/session.h"
+
+namespace vantro::serve::tftp {
+
+// Where datagrams to the one peer go. What can't be sent is dropped: the session's resend
+// timer is there for that.
+class Transport {
+ public:
+  virtual ~Transport() = default;
+  virtual void send(base::ByteView head, base::ByteView payload) = 0;
+};
+
+// The file side of a transfer. Called on the disk pool only, and destroyed there.
+class FileEnd {
+ public:
+  virtual ~FileEnd() = default;
+  virtual base::Outcome<base::ByteBuffer> read(std::uint64_t offset,
+                                               std::size_t count) = 0;
+  virtual base::Outcome<void> write(base::ByteView bytes) = 0;
+  virtual base::Outcome<void> commit() = 0;
+  virtual void end(gate::State how, const std::string& why) = 0;
+  // The exception: called on the I/O thread.
+  virtual void advance(std::uint64_t bytes, std::uint64_t resent) = 0;
+};
+
+std::unique_ptr<FileEnd> file_end(gate::ReadGrant grant);
+std::unique_ptr<FileEnd> file_end(gate::WriteGrant grant);
+
+// Where work runs. Work given to on_disk() by one pump runs in its order.
+class Workers {
+ public:
+  virtual ~Workers() = default;
+  virtual void on_disk(std::function<void()> work) = 0;
+  virtual void on_io(std::function<void()> work) = 0;
+};
+
+// Used on the I/O thread. Transport, workers and clock must outlive it; workers also the
+// work that they were given.
+class Pump : public std::enable_shared_from_this<Pump> {
+ public:
+  Pump(std::unique_ptr<wire::tftp::Session> session, std::shared_ptr<FileEnd> file,
+       Transport& transport, std::shared_ptr<Workers> workers, const base::Clock& clock);
+  // Hands the file end to the disk pool, to be ended there.
+  ~Pump();
+  Pump(const Pump&) = delete;
+  Pump& operator=(const Pump&) = delete;
+
+  void begin() { feed(wire::tftp::Begin{}); }
+  void datagram(base::ByteView bytes) { feed(wire::tftp::Datagram{bytes}); }
+  void stop(const std::string& why) { feed(wire::tftp::Stop{why}); }
+  // The device began anew: this transfer leads nowhere any more. Nothing is sent.
+  void superseded();
+  // Call this often; the session's deadline is as fine as the calls are.
+  void tick(base::Instant now);
+
+  bool done() const { return session_->done() || superseded_; }
+  bool ended() const { return session_->ended() || superseded_; }
+
+ private:
+  void feed(const wire::tftp::Event& event);
+  void on(wire::tftp::Send& action);
+  void on(wire::tftp::ReadFile& action);
+  void on(wire::tftp::WriteFile& action);
+  void on(wire::tftp::CommitFile& action);
+  void on(wire::tftp::Ended& action);
+  // Runs on the disk pool, and feeds what it gives.
+  void ask_disk(std::function<wire::tftp::Event(FileEnd&)> work);
+
+  std::unique_ptr<wire::tftp::Session> session_;
+  std::shared_ptr<FileEnd> file_;
+  Transport& transport_;
+  std::shared_ptr<Workers> workers_;
+  const base::Clock& clock_;
+  wire::tftp::Actions actions_;  // kept for its memory
+  bool superseded_ = false;
+};
+
+}  // namespace vantro::serve::tftp

@@ -1,0 +1,77 @@
+#include "store/arrival.h"
+
+#include <cerrno>
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "store/state_folder.h"
+
+namespace vantro::store {
+
+Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file)
+    : folder_(&folder), file_name_(std::move(file_name)), file_(std::move(file)) {}
+
+Arrival::~Arrival() {
+  if (file_) set_aside();
+}
+
+base::Outcome<void> Arrival::write(base::ByteView bytes) {
+  auto rest = bytes;
+  while (!rest.empty()) {
+    const auto count = ::write(file_.get(), rest.data(), rest.size());
+    if (count < 0 && errno == EINTR) continue;
+    if (count < 0) {
+      return base::refuse(
+          base::system_refusal(errno, "the arriving file can't be written"));
+    }
+    rest = rest.subspan(static_cast<std::size_t>(count));
+  }
+  digester_.update(bytes);
+  size_ += bytes.size();
+  return {};
+}
+
+base::Outcome<crypto::Digests> Arrival::seal() {
+  // Read-only before the name exists: what is in the vault never changes.
+  if (::fchmod(file_.get(), 0444) != 0 || ::fsync(file_.get()) != 0) {
+    return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
+  }
+  auto digests = digester_.finish();
+  sha256_ = digests.sha256;
+  return digests;
+}
+
+base::Outcome<void> Arrival::keep() {
+  const auto from = folder_->arriving(file_name_);
+  const auto to = folder_->vault_file(sha256_);
+  struct stat there {};
+  if (::stat(to.c_str(), &there) == 0 &&
+      static_cast<std::uint64_t>(there.st_size) != size_) {
+    // What stands there can't be these bytes. The sound copy takes its place.
+    if (auto moved = folder_->to_quarantine(sha256_); !moved) return moved;
+  }
+  if (auto made = folder_->make_vault_shelf(sha256_); !made) return made;
+  if (::rename(from.c_str(), to.c_str()) != 0) {
+    return base::refuse(
+        base::system_refusal(errno, "the file can't be moved into vault/"));
+  }
+  file_.reset();
+  return folder_->sync_vault_shelf(sha256_);
+}
+
+std::string Arrival::set_aside() {
+  if (size_ == 0) {
+    discard();
+    return {};
+  }
+  file_.reset();
+  return folder_->to_partial(file_name_) ? file_name_ : std::string{};
+}
+
+void Arrival::discard() {
+  file_.reset();
+  ::unlink(folder_->arriving(file_name_).c_str());
+}
+
+}  // namespace vantro::store

@@ -1,0 +1,227 @@
+#include "store/state_folder.h"
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <charconv>
+#include <dirent.h>
+#include <fcntl.h>
+#include <filesystem>
+#include <fmt/format.h>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <unistd.h>
+
+#include "base/sizes.h"
+#include "crypto/secret.h"
+
+namespace vantro::store {
+namespace {
+
+using base::Kind;
+
+base::Outcome<void> make_folder(const std::string& path) {
+  std::error_code error;
+  std::filesystem::create_directories(path, error);
+  if (error) {
+    return base::refuse(Kind::kIo, fmt::format("{}: the folder can't be made: {}", path,
+                                               error.message()));
+  }
+  return {};
+}
+
+base::Outcome<void> sync_folder(const std::string& path) {
+  const base::UniqueFd folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  if (!folder || ::fsync(folder.get()) != 0) {
+    return base::refuse(base::system_refusal(errno, path + ": can't be synced"));
+  }
+  return {};
+}
+
+std::string shelf(const std::string& sha256) { return sha256.substr(0, 2); }
+
+bool is_sha256(std::string_view text) {
+  return text.size() == 64 &&
+         text.find_first_not_of("0123456789abcdef") == std::string_view::npos;
+}
+
+// Regular files of one folder, by name.
+base::Outcome<std::vector<StoredFile>> list(const std::string& path) {
+  std::vector<StoredFile> files;
+  DIR* folder = ::opendir(path.c_str());
+  if (folder == nullptr) {
+    return base::refuse(base::system_refusal(errno, path + ": can't be listed"));
+  }
+  while (const dirent* entry = ::readdir(folder)) {
+    struct stat found {};
+    if (::fstatat(dirfd(folder), entry->d_name, &found, AT_SYMLINK_NOFOLLOW) != 0)
+      continue;
+    if (!S_ISREG(found.st_mode)) continue;
+    files.push_back({entry->d_name, static_cast<std::uint64_t>(found.st_size),
+                     static_cast<base::WallTime>(found.st_ctime) * 1000});
+  }
+  ::closedir(folder);
+  std::sort(files.begin(), files.end(),
+            [](const auto& a, const auto& b) { return a.name < b.name; });
+  return files;
+}
+
+}  // namespace
+
+base::Outcome<StateFolder> StateFolder::open(const std::string& path) {
+  StateFolder folder(path);
+  for (const auto* part : {"", "/vault", "/arriving", "/partial", "/quarantine"}) {
+    if (auto made = make_folder(path + part); !made) return base::refuse(made.error());
+  }
+  ::chmod(path.c_str(), 0700);
+  const auto lock_path = path + "/lock";
+  folder.lock_.reset(::open(lock_path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600));
+  if (!folder.lock_) {
+    return base::refuse(
+        base::system_refusal(errno, fmt::format("{}: the state can't be written", path)));
+  }
+  if (::flock(folder.lock_.get(), LOCK_EX | LOCK_NB) != 0) {
+    std::array<char, 32> holder{};
+    const auto count = ::read(folder.lock_.get(), holder.data(), holder.size());
+    const std::string_view pid(holder.data(),
+                               count > 0 ? static_cast<std::size_t>(count) : 0);
+    return base::refuse(
+        Kind::kBusy, fmt::format("{}: another vantrod (process {}) works on this state; "
+                                 "stop it first, or give this one its own --state",
+                                 path, pid.empty() ? "unknown" : pid));
+  }
+  const auto pid = std::to_string(::getpid());
+  if (::ftruncate(folder.lock_.get(), 0) != 0 ||
+      ::pwrite(folder.lock_.get(), pid.data(), pid.size(), 0) < 0) {
+    return base::refuse(base::system_refusal(errno, lock_path + ": can't be written"));
+  }
+  return folder;
+}
+
+std::string StateFolder::arriving(const std::string& file_name) const {
+  return path_ + "/arriving/" + file_name;
+}
+
+std::string StateFolder::vault_file(const std::string& sha256) const {
+  return path_ + "/vault/" + shelf(sha256) + "/" + sha256;
+}
+
+base::Outcome<Arrival> StateFolder::arrive(const ArrivalLabel& label, base::WallTime now,
+                                           std::uint64_t announced) const {
+  if (const auto left = free_bytes(); announced > left) {
+    return base::refuse(
+        Kind::kFull, fmt::format("the server's disk is full: {} are needed, {} are left",
+                                 base::size_text(announced), base::size_text(left)));
+  }
+  auto name = label.file_name(now, crypto::random_hex(4));
+  base::UniqueFd file(
+      ::open(arriving(name).c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
+  if (!file) {
+    return base::refuse(base::system_refusal(errno, "a file can't be made in arriving/"));
+  }
+  return Arrival(*this, std::move(name), std::move(file));
+}
+
+base::Outcome<base::UniqueFd> StateFolder::open_stored(const std::string& sha256,
+                                                       std::uint64_t size) const {
+  base::UniqueFd file(::open(vault_file(sha256).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file && errno != ENOENT) {
+    return base::refuse(base::system_refusal(errno, "the stored file can't be opened"));
+  }
+  struct stat found {};
+  if (!file || ::fstat(file.get(), &found) != 0) {
+    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+  }
+  if (static_cast<std::uint64_t>(found.st_size) != size) {
+    return base::refuse(
+        Kind::kCorrupt,
+        fmt::format("the server's stored copy is damaged: {} bytes instead of {}",
+                    found.st_size, size));
+  }
+  return file;
+}
+
+base::Outcome<base::UniqueFd> StateFolder::open_partial(
+    const std::string& file_name) const {
+  base::UniqueFd file(
+      ::open((path_ + "/partial/" + file_name).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file) {
+    return base::refuse(base::system_refusal(errno, "the partial file can't be opened"));
+  }
+  return file;
+}
+
+base::Outcome<std::vector<StoredFile>> StateFolder::list_vault() const {
+  std::vector<StoredFile> files;
+  std::error_code error;
+  for (const auto& entry : std::filesystem::directory_iterator(path_ + "/vault", error)) {
+    if (!entry.is_directory(error)) continue;
+    auto found = list(entry.path());
+    if (!found) return found;
+    for (auto& file : *found) {
+      if (is_sha256(file.name)) files.push_back(std::move(file));
+    }
+  }
+  if (error) {
+    return base::refuse(Kind::kIo, "vault/ can't be listed: " + error.message());
+  }
+  return files;
+}
+
+base::Outcome<std::vector<StoredFile>> StateFolder::list_arriving() const {
+  return list(path_ + "/arriving");
+}
+
+base::Outcome<std::vector<StoredFile>> StateFolder::list_partial() const {
+  return list(path_ + "/partial");
+}
+
+bool StateFolder::to_partial(const std::string& arriving_name) const {
+  const auto to = path_ + "/partial/" + arriving_name;
+  return ::rename(arriving(arriving_name).c_str(), to.c_str()) == 0;
+}
+
+base::Outcome<void> StateFolder::vault_to_partial(const std::string& sha256) const {
+  const auto to = path_ + "/partial/" + sha256 + ".unrecorded";
+  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0) {
+    return base::refuse(base::system_refusal(errno, sha256 + ": can't be set aside"));
+  }
+  return {};
+}
+
+base::Outcome<void> StateFolder::to_quarantine(const std::string& sha256) const {
+  const auto to =
+      fmt::format("{}/quarantine/{}.{}", path_, sha256, crypto::random_hex(4));
+  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0) {
+    return base::refuse(base::system_refusal(errno, sha256 + ": can't be quarantined"));
+  }
+  return {};
+}
+
+void StateFolder::remove_arriving(const std::string& file_name) const {
+  ::unlink(arriving(file_name).c_str());
+}
+
+void StateFolder::remove_partial(const std::string& file_name) const {
+  ::unlink((path_ + "/partial/" + file_name).c_str());
+}
+
+base::Outcome<void> StateFolder::make_vault_shelf(const std::string& sha256) const {
+  const auto folder = path_ + "/vault/" + shelf(sha256);
+  if (::mkdir(folder.c_str(), 0700) == 0) return sync_folder(path_ + "/vault");
+  if (errno == EEXIST) return {};
+  return base::refuse(base::system_refusal(errno, folder + ": can't be made"));
+}
+
+base::Outcome<void> StateFolder::sync_vault_shelf(const std::string& sha256) const {
+  return sync_folder(path_ + "/vault/" + shelf(sha256));
+}
+
+std::uint64_t StateFolder::free_bytes() const {
+  struct statvfs found {};
+  if (::statvfs(path_.c_str(), &found) != 0) return 0;
+  return std::uint64_t{found.f_bavail} * found.f_frsize;
+}
+
+}  // namespace vantro::store

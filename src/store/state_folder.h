@@ -1,0 +1,79 @@
+// The folder with everything that must not be lost:
+//
+//   <state>/vantro.db        metadata
+//   <state>/vault/ab/abcd..  files named by SHA-256, read-only once there
+//   <state>/arriving/        uploads under way
+//   <state>/partial/         uploads that broke off, kept some days, never offered
+//   <state>/quarantine/      bytes that no longer match their name
+//   <state>/token            the operator's key to the management API
+//   <state>/lock             held while a vantrod runs
+//
+// Thread-safe.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "base/unique_fd.h"
+#include "store/arrival.h"
+#include "store/arrival_label.h"
+
+namespace vantro::store {
+
+struct StoredFile {
+  std::string name;  // vault: the SHA-256; elsewhere: the file's name
+  std::uint64_t size = 0;
+  base::WallTime changed_at = 0;  // its bytes, or the folder it is in (ctime)
+};
+
+class StateFolder {
+ public:
+  // Makes what is missing, owner-only, and takes the lock. Refused with kBusy if another
+  // vantrod holds it.
+  static base::Outcome<StateFolder> open(const std::string& path);
+
+  const std::string& path() const { return path_; }
+  std::string database() const { return path_ + "/vantro.db"; }
+  std::string token_file() const { return path_ + "/token"; }
+
+  // Refused with kFull if `announced` bytes can't fit on the disk.
+  base::Outcome<Arrival> arrive(const ArrivalLabel& label, base::WallTime now,
+                                std::uint64_t announced) const;
+
+  // A file of the vault for reading. kCorrupt if it is gone or not `size` bytes long.
+  base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
+                                            std::uint64_t size) const;
+  base::Outcome<base::UniqueFd> open_partial(const std::string& file_name) const;
+
+  base::Outcome<std::vector<StoredFile>> list_vault() const;
+  base::Outcome<std::vector<StoredFile>> list_arriving() const;
+  base::Outcome<std::vector<StoredFile>> list_partial() const;
+
+  bool to_partial(const std::string& arriving_name) const;
+  // A vault file without a record goes to partial/ as "<sha256>.unrecorded".
+  base::Outcome<void> vault_to_partial(const std::string& sha256) const;
+  base::Outcome<void> to_quarantine(const std::string& sha256) const;
+  void remove_arriving(const std::string& file_name) const;
+  void remove_partial(const std::string& file_name) const;
+
+  // For Arrival.
+  std::string arriving(const std::string& file_name) const;
+  std::string vault_file(const std::string& sha256) const;
+  base::Outcome<void> make_vault_shelf(const std::string& sha256) const;
+  base::Outcome<void> sync_vault_shelf(const std::string& sha256) const;
+
+  // Bytes that may still be written, for people who are not root.
+  std::uint64_t free_bytes() const;
+
+ private:
+  explicit StateFolder(std::string path) : path_(std::move(path)) {}
+
+  std::string path_;
+  base::UniqueFd lock_;
+};
+
+}  // namespace vantro::store

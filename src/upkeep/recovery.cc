@@ -1,0 +1,196 @@
+#include "upkeep/recovery.h"
+
+#include <array>
+#include <cerrno>
+#include <chrono>
+#include <fcntl.h>
+#include <filesystem>
+#include <fmt/format.h>
+#include <map>
+#include <unistd.h>
+
+#include "crypto/digests.h"
+
+namespace vantro::upkeep {
+namespace {
+
+using base::Kind;
+
+base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime now,
+                                   const base::Log& log, RecoveryReport& report) {
+  const auto files = repository.folder.list_arriving();
+  if (!files) return base::refuse(files.error());
+  for (const auto& file : *files) {
+    const auto label = store::ArrivalLabel::parse(file.name);
+    if (!label || label->purpose != "backup" || file.size == 0) {
+      repository.folder.remove_arriving(file.name);
+      ++report.removed;
+      log.warning("an upload that the last stop cut off was removed",
+                  {{"file", file.name}});
+      continue;
+    }
+    if (!repository.folder.to_partial(file.name)) {
+      return base::refuse(
+          base::system_refusal(errno, file.name + ": can't be set aside"));
+    }
+    backup::Revision revision;
+    revision.address = label->from;
+    revision.name = label->name;
+    revision.size = file.size;
+    revision.partial_file = file.name;
+    revision.arrived_at = now;
+    revision.why = "the server stopped while it was being received";
+    auto filed = repository.database->write(
+        [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+          return backup::Backups::add(t, revision);
+        });
+    if (!filed) return base::refuse(filed.error());
+    ++report.set_aside;
+    log.warning("a backup that the last stop cut off was kept as partial",
+                {{"device", revision.address},
+                 {"name", revision.name},
+                 {"bytes", revision.size}});
+  }
+  return {};
+}
+
+base::Outcome<void> reconcile(gate::Repository& repository, const base::Log& log,
+                              RecoveryReport& report) {
+  const auto files = repository.folder.list_vault();
+  if (!files) return base::refuse(files.error());
+  std::map<std::string, std::uint64_t> stored;
+  for (const auto& file : *files) stored.emplace(file.name, file.size);
+
+  std::map<std::string, std::uint64_t> recorded;
+  for (const auto& contents :
+       {repository.catalog.contents(), repository.backups.contents()}) {
+    if (!contents) return base::refuse(contents.error());
+    recorded.insert(contents->begin(), contents->end());
+  }
+
+  for (const auto& [sha256, size] : recorded) {
+    const auto found = stored.find(sha256);
+    if (found == stored.end()) {
+      report.missing.push_back(sha256);
+      log.error("a recorded file is gone from vault/",
+                {{"sha256", sha256}, {"bytes", size}});
+    } else if (found->second != size) {
+      report.damaged.push_back(sha256);
+      log.error("a file in vault/ has the wrong size and was moved to quarantine/",
+                {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
+      if (auto moved = repository.folder.to_quarantine(sha256); !moved) return moved;
+    }
+  }
+  for (const auto& [sha256, size] : stored) {
+    if (recorded.contains(sha256)) continue;
+    ++report.unrecorded;
+    log.warning("a file in vault/ without a record was moved to partial/",
+                {{"sha256", sha256}, {"bytes", size}});
+    if (auto moved = repository.folder.vault_to_partial(sha256); !moved) return moved;
+  }
+  return {};
+}
+
+base::Outcome<crypto::Digests> read_whole(const store::StateFolder& folder,
+                                          const store::StoredFile& file) {
+  auto opened = folder.open_stored(file.name, file.size);
+  if (!opened) return base::refuse(opened.error());
+  crypto::Digester digester;
+  base::ByteBuffer buffer(1 << 20);
+  while (true) {
+    const auto count = ::read(opened->get(), buffer.data(), buffer.size());
+    if (count < 0) return base::refuse(base::system_refusal(errno, file.name));
+    if (count == 0) return digester.finish();
+    digester.update({buffer.data(), static_cast<std::size_t>(count)});
+  }
+}
+
+}  // namespace
+
+bool RecoveryReport::clean() const {
+  return removed == 0 && set_aside == 0 && unrecorded == 0 && missing.empty() &&
+         damaged.empty();
+}
+
+base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTime now,
+                                      const base::Log& log) {
+  RecoveryReport report;
+  if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
+    return base::refuse(cleared.error());
+  }
+  if (auto reconciled = reconcile(repository, log, report); !reconciled) {
+    return base::refuse(reconciled.error());
+  }
+  return report;
+}
+
+base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::WallTime now,
+                                         std::chrono::hours keep, const base::Log& log) {
+  const auto files = repository.folder.list_partial();
+  if (!files) return base::refuse(files.error());
+  const auto oldest = now - std::chrono::milliseconds(keep).count();
+  std::size_t swept = 0;
+  for (const auto& file : *files) {
+    if (file.changed_at >= oldest) continue;
+    if (auto forgotten = repository.backups.forget_partial_file(file.name); !forgotten) {
+      return base::refuse(forgotten.error());
+    }
+    repository.folder.remove_partial(file.name);
+    ++swept;
+    log.info("a partial file was kept long enough and is removed", {{"file", file.name}});
+  }
+  return swept;
+}
+
+base::Outcome<void> rebuild_database(const std::string& state, base::WallTime now,
+                                     const base::Log& log) {
+  std::vector<std::pair<store::StoredFile, crypto::Digests>> sound;
+  {
+    auto folder = store::StateFolder::open(state);
+    if (!folder) return base::refuse(folder.error());
+    const auto files = folder->list_vault();
+    if (!files) return base::refuse(files.error());
+    for (const auto& file : *files) {
+      auto digests = read_whole(*folder, file);
+      if (!digests) return base::refuse(digests.error());
+      if (digests->sha256 != file.name) {
+        log.error("a file in vault/ is damaged and was moved to quarantine/",
+                  {{"sha256", file.name}});
+        if (auto moved = folder->to_quarantine(file.name); !moved) return moved;
+        continue;
+      }
+      sound.emplace_back(file, std::move(*digests));
+    }
+    for (const auto* part : {"", "-wal", "-shm"}) {
+      const auto from = folder->database() + part;
+      const auto to = fmt::format("{}.damaged-{}{}", folder->database(), now, part);
+      std::error_code error;
+      std::filesystem::rename(from, to, error);
+      if (error && error != std::errc::no_such_file_or_directory) {
+        return base::refuse(Kind::kIo, from + " can't be put aside: " + error.message());
+      }
+      if (!error) log.warning("the old database was put aside", {{"file", to}});
+    }
+    auto database = db::Database::open(folder->database());
+    if (!database) return base::refuse(database.error());
+    auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
+      for (const auto& [file, digests] : sound) {
+        catalog::Image image;
+        image.name = "recovered-" + file.name.substr(0, 12);
+        image.size = file.size;
+        image.digests = digests;
+        image.taken_in_at = now;
+        image.taken_in_by = "recovery";
+        auto added = catalog::Catalog::add(t, std::move(image), /*hold=*/true);
+        if (!added) return base::refuse(added.error());
+      }
+      return {};
+    });
+    if (!recorded) return recorded;
+  }
+  log.warning("the database was made anew; take images in again to give them their names",
+              {{"files", sound.size()}});
+  return {};
+}
+
+}  // namespace vantro::upkeep

@@ -1,0 +1,41 @@
+// What is done before the server answers anybody: clearing up after a crash, and holding
+// the vault against the database.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "gate/repository.h"
+
+namespace vantro::upkeep {
+
+struct RecoveryReport {
+  std::size_t removed = 0;     // image uploads under way: the operator still has the file
+  std::size_t set_aside = 0;   // backups under way, now partial revisions
+  std::size_t unrecorded = 0;  // files in the vault without a record, now in partial/
+  std::vector<std::string> missing;  // SHA-256 of records whose file is gone
+  std::vector<std::string>
+      damaged;  // of records whose file had another size; quarantined
+
+  bool clean() const;
+};
+
+// REQUIRES: nothing else uses the repository yet. Logs what it finds.
+base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTime now,
+                                      const base::Log& log);
+
+// Removes files from partial/ that are older than `keep`. Returns how many.
+base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::WallTime now,
+                                         std::chrono::hours keep, const base::Log& log);
+
+// Puts a damaged database aside as vantro.db.damaged-<time> and records every file of the
+// vault anew, read whole, as a held image named recovered-<first 12 of its SHA-256>.
+// Names, offers, revisions and the ledger of the old one are not brought back.
+base::Outcome<void> rebuild_database(const std::string& state, base::WallTime now,
+                                     const base::Log& log);
+
+}  // namespace vantro::upkeep

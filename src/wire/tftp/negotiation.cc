@@ -1,0 +1,47 @@
+#include "wire/tftp/negotiation.h"
+
+#include <algorithm>
+#include <charconv>
+#include <set>
+#include <string>
+
+namespace vantro::wire::tftp {
+namespace {
+
+constexpr std::uint64_t kSmallestBlock = 8;     // RFC 2348
+constexpr std::uint64_t kLargestBlock = 65464;  // RFC 2348
+constexpr std::uint64_t kLongestTimeout = 255;  // seconds, RFC 2349
+
+std::optional<std::uint64_t> number(const std::string& text) {
+  std::uint64_t value = 0;
+  const auto* end = text.data() + text.size();
+  const auto [stopped, error] = std::from_chars(text.data(), end, value);
+  if (error != std::errc{} || stopped != end) return std::nullopt;
+  return value;
+}
+
+}  // namespace
+
+Terms negotiate(const Request& request, std::optional<std::uint64_t> size) {
+  Terms terms;
+  std::set<std::string> seen;  // of an option that is given twice, the first counts
+  for (const auto& [name, text] : request.options) {
+    const auto value = number(text);
+    if (!value || !seen.insert(name).second) continue;
+    if (name == "blksize" && *value >= kSmallestBlock) {
+      terms.block_size = std::min(*value, kLargestBlock);
+      terms.answer.emplace_back(name, std::to_string(terms.block_size));
+    } else if (name == "timeout" && *value >= 1 && *value <= kLongestTimeout) {
+      terms.timeout = std::chrono::seconds(*value);
+      terms.answer.emplace_back(name, text);
+    } else if (name == "tsize" && request.write) {
+      terms.announced = *value;
+      terms.answer.emplace_back(name, text);
+    } else if (name == "tsize" && size.value_or(0) > 0) {
+      terms.answer.emplace_back(name, std::to_string(*size));
+    }
+  }
+  return terms;
+}
+
+}  // namespace vantro::wire::tftp

@@ -1,0 +1,99 @@
+// One TFTP transfer as a machine: events in, actions out. No socket, file, clock or
+// thread of its own: whoever drives it (serve/tftp, a simulation) carries the actions out
+// and hands the answers back as events.
+//
+//   actions.clear();
+//   session.step(event, now, actions);   // then carry the actions out, in their order
+//   session.deadline()                   // when to step with DeadlinePassed, if at all
+//
+// Not thread-safe.
+#pragma once
+
+#include <chrono>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+#include "base/bytes.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::wire::tftp {
+
+// -- Events --
+
+struct Begin {};   // the first one, once
+struct Datagram {  // from the peer's own address and port
+  base::ByteView bytes;
+};
+struct FileRead {          // the answer to ReadFile
+  base::ByteBuffer bytes;  // exactly as many as were asked for
+};
+struct FileWritten {};    // the answer to WriteFile
+struct FileCommitted {};  // the answer to CommitFile: bytes and record are on disk
+struct FileFailed {       // the answer to any of the three when it went wrong
+  base::Refusal refusal;
+};
+struct DeadlinePassed {};
+struct Stop {  // the server wants it to end now
+  std::string why;
+};
+
+using Event = std::variant<Begin, Datagram, FileRead, FileWritten, FileCommitted,
+                           FileFailed, DeadlinePassed, Stop>;
+
+// -- Actions --
+
+struct Send {
+  base::ByteBuffer head;
+  base::ByteView payload;  // behind the head; the session's memory, until the next step
+};
+struct ReadFile {  // at most one is open at a time
+  std::uint64_t offset = 0;
+  std::size_t count = 0;
+};
+struct WriteFile {  // append; at most one is open at a time, but for the last
+  base::ByteBuffer bytes;
+};
+struct CommitFile {};  // after every WriteFile before it
+struct Ended {         // the outcome is known; once
+  enum class How { kComplete, kFailed, kAbandoned };
+  How how;
+  std::string why;  // a sentence; empty if complete
+};
+
+using Action = std::variant<Send, ReadFile, WriteFile, CommitFile, Ended>;
+using Actions = std::vector<Action>;
+
+// How long to bear with a silent peer.
+struct Patience {
+  base::Duration first = std::chrono::seconds(1);    // before the first resend
+  base::Duration longest = std::chrono::seconds(8);  // between two resends
+  int most_resends = 6;                              // of one packet, then it is over
+  base::Duration most_silence =
+      std::chrono::seconds(45);                      // since the last sign of progress
+  base::Duration linger = std::chrono::seconds(10);  // after a write, for a lost last ACK
+};
+
+class Session {
+ public:
+  virtual ~Session() = default;
+
+  // REQUIRES: !done()
+  virtual void step(const Event& event, base::Instant now, Actions& actions) = 0;
+  virtual std::optional<base::Instant> deadline() const = 0;
+
+  // Nothing will come of further events. May be later than Ended: a finished write stays
+  // to acknowledge a repeated last block.
+  virtual bool done() const = 0;
+  virtual bool ended() const = 0;
+
+  // Bytes of file that the peer has acknowledged (reads) or that have come (writes).
+  virtual std::uint64_t transferred() const = 0;
+  // Packets that were sent again.
+  virtual std::uint64_t resent() const = 0;
+};
+
+}  // namespace vantro::wire::tftp
