@@ -116,6 +116,8 @@ void Log::write(Level level, std::string_view sentence, Fields fields) const {
   }
   std::string line = printable(sentence, kLongestValue);
   for (const auto& field : fields) {
+    const auto* text = std::get_if<std::string>(&field.value);
+    if (text != nullptr && text->empty()) continue;  // says nothing, and takes room
     line += ' ';
     line += field.name;
     line += '=';

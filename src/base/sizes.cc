@@ -25,6 +25,9 @@ std::string rate_text(double bytes_per_second) {
 }
 
 std::string duration_text(double seconds) {
+  if (seconds < 0.9995) {
+    return fmt::format("{} ms", static_cast<std::int64_t>(seconds * 1000 + 0.5));
+  }
   if (seconds < 9.95) return fmt::format("{:.1f} s", seconds);
   const auto whole = static_cast<std::uint64_t>(seconds + 0.5);
   if (whole < 60) return fmt::format("{} s", whole);

@@ -14,7 +14,7 @@ std::string size_text(std::uint64_t bytes);
 // "1.2 MiB/s"
 std::string rate_text(double bytes_per_second);
 
-// "0.4 s", "12 s", "3 min 20 s", "2 h 05 min"
+// "20 ms", "1.4 s", "12 s", "3 min 20 s", "2 h 05 min"
 std::string duration_text(double seconds);
 
 // "4096", "512 KiB", "4 GiB", "10MB" (MB and GB are powers of 1000). Nothing if it is no

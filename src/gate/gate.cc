@@ -204,20 +204,15 @@ base::Outcome<catalog::Added> ImageIntake::commit(
   // The file is in the vault before the record is: a crash between the two leaves a file
   // without a record, which is found at the next start, never a record without its file.
   if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
+  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
+  view.state = State::kComplete;
+  view.sha256 = digests_.sha256;
+  view.total = image_.size;
+  auto entry = gate_->entry_of(view);
   auto added = gate_->repository_.database->write(
       [&](db::Transaction& t) -> base::Outcome<catalog::Added> {
         auto result = catalog::Catalog::add(t, image_, hold_);
         if (!result) return result;
-        ledger::Entry entry;
-        entry.at = image_.taken_in_at;
-        entry.event = word(Direction::kIntake);
-        entry.actor = image_.taken_in_by;
-        entry.protocol = "manage";
-        entry.name = image_.name;
-        entry.sha256 = image_.digests.sha256;
-        entry.bytes = image_.size;
-        entry.total = image_.size;
-        entry.outcome = "complete";
         entry.sentence = std::string(result->what == catalog::Added::What::kAlreadyThere
                                          ? "known already"
                                          : "taken in") +

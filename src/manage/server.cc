@@ -43,6 +43,7 @@ constexpr std::size_t kMostConnections = 128;
 constexpr std::size_t kPiece = 256 * 1024;  // of a body, read or sent at a time
 constexpr std::uint32_t kLongestHeader = 16 * 1024;
 constexpr std::chrono::seconds kPatience{30};  // for one read or write
+constexpr std::chrono::seconds kLinger{2};
 constexpr std::chrono::milliseconds kEventInterval{250};
 constexpr std::chrono::seconds kHeartbeat{5};
 constexpr std::chrono::milliseconds kAcceptPause{100};
@@ -83,6 +84,58 @@ std::string dump(const json& value) {
 
 Response respond(const api::Problem& problem, bool keep_alive) {
   return respond(problem.status, api::kProblemType, dump(problem), keep_alive);
+}
+
+Response respond(const Refusal& refusal, bool keep_alive) {
+  return respond(api::problem_of(refusal), keep_alive);
+}
+
+Response respond(const base::Outcome<json>& answer, bool keep_alive) {
+  if (!answer) return respond(answer.error(), keep_alive);
+  return respond(200, "application/json", dump(*answer), keep_alive);
+}
+
+Response respond(const catalog::Added& added, bool compared, bool keep_alive) {
+  using What = catalog::Added::What;
+  api::ImageAdded answer;
+  answer.result = added.what == What::kNew       ? "new"
+                  : added.what == What::kNewName ? "new-name"
+                                                 : "already-there";
+  answer.known_as = added.known_as;
+  answer.compared = compared;
+  answer.image = shape(added.image);
+  return respond(added.what == What::kAlreadyThere ? 200 : 201, "application/json",
+                 dump(answer), keep_alive);
+}
+
+Response not_taken_in(const Refusal& refusal, const gate::ImageIntake& intake,
+                      const std::optional<crypto::Expected>& expected, bool keep_alive) {
+  auto problem = api::problem_of(refusal);
+  if (refusal.kind == Kind::kMismatch && expected) {
+    problem.expected = expected->hex;
+    problem.actual = crypto::value_of(intake.digests(), expected->algorithm);
+  }
+  return respond(problem, keep_alive);
+}
+
+base::Outcome<std::optional<crypto::Expected>> expected_of(const Call& call) {
+  const auto found = call.query.find("expect");
+  if (found == call.query.end()) return std::nullopt;
+  auto parsed = crypto::Expected::parse(found->second);
+  if (!parsed) return base::refuse(parsed.error());
+  return std::move(*parsed);
+}
+
+// What to answer to bytes that are no HTTP; nothing if there is nobody to answer.
+std::optional<Response> malformed(const error_code& error) {
+  const bool ours =
+      error.category() == http::make_error_code(http::error::bad_method).category();
+  if (!ours || error == http::error::end_of_stream ||
+      error == http::error::partial_message) {
+    return std::nullopt;
+  }
+  return respond(
+      Refusal{Kind::kInvalid, "this is no sound HTTP request: " + error.message()}, false);
 }
 
 Response unauthorized() {
@@ -180,12 +233,9 @@ class Server::State : public std::enable_shared_from_this<State> {
     error_code error;
     stream.socket().set_option(tcp::no_delay(true), error);
     if (connections_ >= kMostConnections) {
-      const auto response = respond(
-          api::problem_of({Kind::kBusy, "there are too many connections at once"}),
-          false);
-      stream.expires_after(kPatience);
-      co_await http::async_write(stream, response,
-                                 asio::redirect_error(asio::use_awaitable, error));
+      const auto busy =
+          respond(Refusal{Kind::kBusy, "there are too many connections at once"}, false);
+      co_await send(stream, busy);
       co_return;
     }
     ++connections_;
@@ -197,7 +247,20 @@ class Server::State : public std::enable_shared_from_this<State> {
       log_.error("management: a call failed", {{"why", failure.what()}});
     }
     --connections_;
-    stream.socket().shutdown(tcp::socket::shutdown_both, error);
+    co_await linger(stream);
+  }
+
+  // Closing with bytes unread resets the connection, and the client may lose the refusal
+  // that it was sent. So what still comes is read for a moment.
+  static asio::awaitable<void> linger(beast::tcp_stream& stream) {
+    error_code error;
+    stream.socket().shutdown(tcp::socket::shutdown_send, error);
+    base::ByteBuffer rest(kPiece);
+    stream.expires_after(kLinger);
+    while (!error) {
+      co_await stream.async_read_some(asio::buffer(rest),
+                                      asio::redirect_error(asio::use_awaitable, error));
+    }
   }
 
   // False: the connection is to be closed.
@@ -213,16 +276,8 @@ class Server::State : public std::enable_shared_from_this<State> {
                                      asio::redirect_error(asio::use_awaitable, error));
     idle_.erase(&stream);
     if (error) {
-      const bool malformed =
-          error.category() == http::make_error_code(http::error::bad_method).category();
-      if (malformed && error != http::error::end_of_stream &&
-          error != http::error::partial_message) {
-        co_await send(
-            stream,
-            respond(api::problem_of({Kind::kInvalid, "this is no sound HTTP request: " +
-                                                         error.message()}),
-                    false));
-      }
+      const auto answer = malformed(error);
+      if (answer) co_await send(stream, *answer);
       co_return false;
     }
     const auto& request = parser.get();
@@ -231,11 +286,13 @@ class Server::State : public std::enable_shared_from_this<State> {
     const bool open_to_all = matched && matched->route->permission == Permission::kAnyone;
     // Before anything is said about what there is.
     if (!open_to_all && !authorized(view(request[http::field::authorization]))) {
-      co_await send(stream, unauthorized());
+      const auto refusal = unauthorized();
+      co_await send(stream, refusal);
       co_return false;
     }
     if (!matched) {
-      co_await send(stream, respond(api::problem_of(matched.error()), false));
+      const auto refusal = respond(matched.error(), false);
+      co_await send(stream, refusal);
       co_return false;
     }
     const auto& handler = matched->route->handler;
@@ -245,18 +302,17 @@ class Server::State : public std::enable_shared_from_this<State> {
     // The others take no body; what comes all the same is not read.
     const bool keep_alive = request.keep_alive() && parser.is_done() && !stopped_;
     if (const auto* json_handler = std::get_if<JsonHandler>(&handler)) {
-      const auto answer =
-          co_await on_pool(disk_, [&] { return (*json_handler)(matched->call); });
-      co_return co_await send(
-          stream, answer ? respond(200, "application/json", dump(*answer), keep_alive)
-                         : respond(api::problem_of(answer.error()), keep_alive));
+      const auto work = [&] { return (*json_handler)(matched->call); };
+      const auto answer = co_await on_pool(disk_, work);
+      const auto response = respond(answer, keep_alive);
+      co_return co_await send(stream, response);
     }
     if (const auto* content_handler = std::get_if<ContentHandler>(&handler)) {
-      auto content =
-          co_await on_pool(disk_, [&] { return (*content_handler)(matched->call); });
+      const auto work = [&] { return (*content_handler)(matched->call); };
+      const auto content = co_await on_pool(disk_, work);
       if (!content) {
-        co_return co_await send(stream,
-                                respond(api::problem_of(content.error()), keep_alive));
+        const auto refusal = respond(content.error(), keep_alive);
+        co_return co_await send(stream, refusal);
       }
       co_return co_await send_content(stream, *content, keep_alive);
     }
@@ -270,7 +326,9 @@ class Server::State : public std::enable_shared_from_this<State> {
            crypto::equal_secrets(header.substr(kScheme.size()), config_.token);
   }
 
-  static asio::awaitable<bool> send(beast::tcp_stream& stream, Response response) {
+  // What is given to a co_await here is a named value, never a temporary: g++ 12 destroys
+  // some temporaries of such an expression twice.
+  static asio::awaitable<bool> send(beast::tcp_stream& stream, const Response& response) {
     error_code error;
     stream.expires_after(kPatience);
     co_await http::async_write(stream, response,
@@ -294,11 +352,12 @@ class Server::State : public std::enable_shared_from_this<State> {
     base::ByteBuffer piece(kPiece);
     std::uint64_t sent = 0;
     while (!error && sent < content.size) {
-      const auto count = co_await on_pool(disk_, [&] {
+      const auto read = [&] {
         return ::pread(content.file.get(), piece.data(),
                        std::min<std::uint64_t>(piece.size(), content.size - sent),
                        static_cast<off_t>(sent));
-      });
+      };
+      const auto count = co_await on_pool(disk_, read);
       // The length is promised: breaking off is the only way to say that it went wrong.
       if (count <= 0) co_return false;
       stream.expires_after(kPatience);
@@ -314,22 +373,21 @@ class Server::State : public std::enable_shared_from_this<State> {
                                      beast::flat_buffer& buffer, HeaderParser& parser,
                                      const Call& call) {
     error_code error;
-    std::optional<crypto::Expected> expected;
-    if (const auto found = call.query.find("expect"); found != call.query.end()) {
-      auto parsed = crypto::Expected::parse(found->second);
-      if (!parsed) {
-        co_await send(stream, respond(api::problem_of(parsed.error()), false));
-        co_return false;
-      }
-      expected = std::move(*parsed);
+    const auto expected = expected_of(call);
+    if (!expected) {
+      const auto refusal = respond(expected.error(), false);
+      co_await send(stream, refusal);
+      co_return false;
     }
     std::optional<std::uint64_t> size;
     if (parser.content_length()) size = *parser.content_length();
-    auto intake = co_await on_pool(disk_, [&] {
+    const auto open = [&] {
       return service_.gate.open_intake(call.path.at("name"), size, is_true(call, "hold"));
-    });
+    };
+    auto intake = co_await on_pool(disk_, open);
     if (!intake) {
-      co_await send(stream, respond(api::problem_of(intake.error()), false));
+      const auto response = respond(intake.error(), false);
+      co_await send(stream, response);
       co_return false;
     }
     // Only now, so that a refusal costs no upload (RFC 9110, 10.1.1).
@@ -351,39 +409,30 @@ class Server::State : public std::enable_shared_from_this<State> {
       if (error == http::error::need_buffer) error = {};
       if (error) break;
       const base::ByteView came(piece.data(), piece.size() - body.size);
-      const auto written = co_await on_pool(disk_, [&] { return intake->write(came); });
+      const auto write = [&] { return intake->write(came); };
+      const auto written = co_await on_pool(disk_, write);
       if (!written) refusal = written.error();
     }
     if (error || refusal) {
       // Ended on the pool, as it touches the disk.
-      co_await on_pool(disk_, [&] {
+      const auto drop = [&] {
         const auto ended = std::move(*intake);
         return true;
-      });
-      if (refusal) co_await send(stream, respond(api::problem_of(*refusal), false));
+      };
+      co_await on_pool(disk_, drop);
+      if (refusal) {
+        const auto response = respond(*refusal, false);
+        co_await send(stream, response);
+      }
       co_return false;
     }
     const bool keep_alive = parser.get().keep_alive();
-    const auto added = co_await on_pool(disk_, [&] { return intake->commit(expected); });
-    if (!added) {
-      auto problem = api::problem_of(added.error());
-      if (added.error().kind == Kind::kMismatch) {
-        problem.expected = expected->hex;
-        problem.actual = crypto::value_of(intake->digests(), expected->algorithm);
-      }
-      co_return co_await send(stream, respond(problem, keep_alive));
-    }
-    api::ImageAdded answer;
-    using What = catalog::Added::What;
-    answer.result = added->what == What::kNew       ? "new"
-                    : added->what == What::kNewName ? "new-name"
-                                                    : "already-there";
-    answer.known_as = added->known_as;
-    answer.compared = expected.has_value();
-    answer.image = shape(added->image);
-    co_return co_await send(stream,
-                            respond(added->what == What::kAlreadyThere ? 200 : 201,
-                                    "application/json", dump(answer), keep_alive));
+    const auto commit = [&] { return intake->commit(*expected); };
+    const auto added = co_await on_pool(disk_, commit);
+    const auto response =
+        added ? respond(*added, expected->has_value(), keep_alive)
+              : not_taken_in(added.error(), *intake, *expected, keep_alive);
+    co_return co_await send(stream, response);
   }
 
   asio::awaitable<void> event_stream(beast::tcp_stream& stream) {
@@ -394,21 +443,17 @@ class Server::State : public std::enable_shared_from_this<State> {
     stream.expires_after(kPatience);
     co_await asio::async_write(stream, asio::buffer(kHead),
                                asio::redirect_error(asio::use_awaitable, error));
-    struct Told {
-      std::uint64_t bytes, resent;
-      gate::State state;
-    };
-    std::map<std::uint64_t, Told> told;
+    std::map<std::uint64_t, gate::State> told;
     auto last_sent = base::Instant{};
     while (!error && !stopped_) {
       std::string events;
-      std::map<std::uint64_t, Told> now_told;
+      std::map<std::uint64_t, gate::State> now_told;
       for (const auto& one : service_.gate.transfers().view()) {
         const auto before = told.find(one.id);
-        now_told.emplace(one.id, Told{one.bytes, one.resent, one.state});
+        now_told.emplace(one.id, one.state);
         // One that stands still is told again, as its time goes on.
         const bool ended = one.state != gate::State::kRunning;
-        if (ended && before != told.end() && before->second.state == one.state) continue;
+        if (ended && before != told.end() && before->second == one.state) continue;
         // What had ended before the client came is no event.
         if (ended && before == told.end() && last_sent == base::Instant{}) continue;
         events += fmt::format("event: transfer\nid: {}\ndata: {}\n\n", one.id,

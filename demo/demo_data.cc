@@ -1,0 +1,227 @@
+// Makes the demo's images and configurations, the same bytes on every machine with the
+// same zlib:
+//
+//   vantro-demo-data FOLDER
+//     FOLDER/makers/fenrock/...    images with a SHA256SUMS
+//     FOLDER/makers/alderbit/...   images with an MD5SUMS
+//     FOLDER/makers/mirevault/...  images with a SHA512SUMS
+//     FOLDER/configs/...           what the devices send
+//
+// An image has a header of 512 bytes in text (maker, platform, role, version, length and
+// CRC-32 of the payload), and a gzip payload behind it.
+#include <cstdint>
+#include <filesystem>
+#include <fmt/format.h>
+#include <fstream>
+#include <iostream>
+#include <stdexcept>
+#include <string>
+#include <vector>
+#include <zlib.h>
+
+#include "base/bytes.h"
+#include "crypto/digests.h"
+
+namespace {
+
+using namespace vantro;
+
+constexpr std::size_t kHeader = 512;
+
+struct ImageKind {
+  const char* maker;
+  const char* platform;
+  const char* role;
+  const char* version;
+  const char* file;
+  std::size_t bytes;  // before compression; about half of it stays
+};
+
+constexpr ImageKind kImages[] = {
+    {"fenrock", "Causeway 4", "boot", "2.1.0", "causeway4-boot-2.1.0.img", 1'800'000},
+    {"fenrock", "Causeway 4", "system", "7.4.2", "causeway4-system-7.4.2.img",
+     36'000'000},
+    {"fenrock", "Causeway 4", "system", "7.6.0", "causeway4-system-7.6.0.img",
+     38'000'000},
+    {"alderbit", "Lattice 24", "boot", "1.9", "lattice24-boot-1.9.img", 200'000},
+    {"alderbit", "Lattice 24", "system", "3.10.1", "lattice24-system-3.10.1.img",
+     16'000'000},
+    {"mirevault", "Weir 2", "system", "12.0.5", "weir2-system-12.0.5.img", 80'000'000},
+};
+
+struct Maker {
+  const char* name;
+  const char* list;
+  crypto::Algorithm algorithm;
+};
+
+constexpr Maker kMakers[] = {
+    {"fenrock", "SHA256SUMS", crypto::Algorithm::kSha256},
+    {"alderbit", "MD5SUMS", crypto::Algorithm::kMd5},
+    {"mirevault", "SHA512SUMS", crypto::Algorithm::kSha512},
+};
+
+struct Device {
+  const char* name;
+  const char* site;
+  const char* platform;
+  int number;
+};
+
+constexpr Device kDevices[] = {
+    {"tidegate-rtr", "Tidegate", "Fenrock Causeway 4", 1},
+    {"heron-rtr", "Heron Reservoir", "Fenrock Causeway 4", 2},
+    {"osier-sw", "Osier Works", "Alderbit Lattice 24", 3},
+    {"sedgebank-sw", "Sedge Bank", "Alderbit Lattice 24", 4},
+    {"bittern-fw", "Bittern Hill", "Mirevault Weir 2", 5},
+};
+
+// xorshift64*: the payload must look like code and data, not be secret.
+class Noise {
+ public:
+  explicit Noise(std::uint64_t seed) : state_(seed * 2 + 1) {}
+  std::uint64_t next() {
+    state_ ^= state_ >> 12;
+    state_ ^= state_ << 25;
+    state_ ^= state_ >> 27;
+    return state_ * 0x2545f4914f6cdd1d;
+  }
+
+ private:
+  std::uint64_t state_;
+};
+
+// Runs of noise and runs of repeated text, as in a real image: it shrinks to about half.
+base::ByteBuffer payload_of(const ImageKind& kind) {
+  Noise noise(crc32(0, reinterpret_cast<const Bytef*>(kind.file),
+                    static_cast<uInt>(std::char_traits<char>::length(kind.file))));
+  const auto text =
+      fmt::format("{} {} {} {}\n", kind.maker, kind.platform, kind.role, kind.version);
+  base::ByteBuffer bytes;
+  bytes.reserve(kind.bytes + 8192);
+  while (bytes.size() < kind.bytes) {
+    for (int i = 0; i < 512; ++i) {
+      auto word = noise.next();
+      for (int byte = 0; byte < 8; ++byte, word >>= 8) {
+        bytes.push_back(static_cast<std::uint8_t>(word));
+      }
+    }
+    for (std::size_t i = 0; i < 4096; ++i) {
+      bytes.push_back(static_cast<std::uint8_t>(text[i % text.size()]));
+    }
+  }
+  bytes.resize(kind.bytes);
+  return bytes;
+}
+
+base::ByteBuffer gzip(const base::ByteBuffer& bytes) {
+  z_stream stream{};
+  constexpr int kGzipWindow = 15 + 16;  // zlib.h: 16 more asks for a gzip wrapper
+  if (deflateInit2(&stream, Z_BEST_SPEED, Z_DEFLATED, kGzipWindow, 8,
+                   Z_DEFAULT_STRATEGY) != Z_OK) {
+    throw std::runtime_error("zlib can't begin");
+  }
+  base::ByteBuffer packed(deflateBound(&stream, bytes.size()));
+  stream.next_in = const_cast<Bytef*>(bytes.data());
+  stream.avail_in = static_cast<uInt>(bytes.size());
+  stream.next_out = packed.data();
+  stream.avail_out = static_cast<uInt>(packed.size());
+  const int result = deflate(&stream, Z_FINISH);
+  packed.resize(stream.total_out);
+  deflateEnd(&stream);
+  if (result != Z_STREAM_END) throw std::runtime_error("zlib can't compress");
+  return packed;
+}
+
+void write_file(const std::filesystem::path& path, base::ByteView bytes) {
+  std::ofstream out(path, std::ios::binary);
+  out.write(reinterpret_cast<const char*>(bytes.data()),
+            static_cast<std::streamsize>(bytes.size()));
+  if (!out.flush()) throw std::runtime_error(path.string() + " can't be written");
+}
+
+base::ByteBuffer image_of(const ImageKind& kind) {
+  const auto payload = gzip(payload_of(kind));
+  auto header = fmt::format(
+      "DEVICE IMAGE 1\nmaker: {}\nplatform: {}\nrole: {}\nversion: {}\n"
+      "payload-bytes: {}\npayload-crc32: {:08x}\n",
+      kind.maker, kind.platform, kind.role, kind.version, payload.size(),
+      crc32(0, payload.data(), static_cast<uInt>(payload.size())));
+  header.resize(kHeader, '\0');
+  base::ByteBuffer image(header.begin(), header.end());
+  image.insert(image.end(), payload.begin(), payload.end());
+  return image;
+}
+
+void make_images(const std::filesystem::path& folder) {
+  for (const auto& maker : kMakers) {
+    const auto place = folder / "makers" / maker.name;
+    std::filesystem::create_directories(place);
+    std::string list;
+    for (const auto& kind : kImages) {
+      if (std::string(kind.maker) != maker.name) continue;
+      const auto image = image_of(kind);
+      crypto::Digester digester;
+      digester.update(image);
+      const auto digests = digester.finish();
+      list +=
+          fmt::format("{}  {}\n", crypto::value_of(digests, maker.algorithm), kind.file);
+      write_file(place / kind.file, image);
+    }
+    write_file(place / maker.list, base::as_bytes(list));
+  }
+}
+
+std::string config_of(const Device& device, int edition) {
+  std::string text = fmt::format(
+      "# {}, running configuration {}\n"
+      "device {}\n"
+      "    owner Reedmoor Water\n"
+      "    site {}\n"
+      "    contact 'control room, extension 4{}'\n"
+      "time\n"
+      "    source 192.0.2.5\n"
+      "    zone utc\n",
+      device.platform, edition, device.name, device.site, device.number);
+  text += fmt::format(
+      "uplink wan-1\n    about 'leased line to Tidegate'\n"
+      "    address 198.51.100.{}/30\n    rate 20M\n",
+      4 * device.number + 2);
+  for (int port = 1; port <= 8; ++port) {
+    text += fmt::format("port lan-{}\n    group {}\n    state {}\n", port,
+                        port < 5 ? "telemetry" : "office",
+                        port == 7 && edition == 1 ? "off" : "on");
+  }
+  text += fmt::format(
+      "group telemetry\n    number {}\n    network 203.0.113.{}/28\n"
+      "group office\n    number {}\n    network 192.0.2.{}/28\n"
+      "paths\n    default via 198.51.100.{}\n",
+      100 + device.number, 16 * device.number, 200 + device.number, 16 * device.number,
+      4 * device.number + 1);
+  if (edition > 1) text += "    203.0.113.240/28 via 198.51.100.30\n";
+  return text;
+}
+
+void make_configs(const std::filesystem::path& folder) {
+  std::filesystem::create_directories(folder / "configs");
+  for (const auto& device : kDevices) {
+    for (int edition = 1; edition <= 2; ++edition) {
+      write_file(folder / "configs" / fmt::format("{}.{}.cfg", device.name, edition),
+                 base::as_bytes(config_of(device, edition)));
+    }
+  }
+}
+
+}  // namespace
+
+int main(int argc, char** argv) try {
+  if (argc != 2) {
+    std::cerr << "usage: vantro-demo-data FOLDER\n";
+    return 2;
+  }
+  make_images(argv[1]);
+  make_configs(argv[1]);
+} catch (const std::exception& error) {
+  std::cerr << "vantro-demo-data: " << error.what() << '\n';
+  return 1;
+}

@@ -1,0 +1,206 @@
+// A simulated router, switch or firewall: it fetches an image by name and checks what
+// arrived, or sends its configuration, from an address of its own.
+//
+//   vantro-demo-device --name tidegate-rtr --address 127.1.0.1 --server 127.0.0.1:7069
+//                      fetch IMAGE [--expect ALGO:HEX] [--to FILE] [--block N] [--rate N]
+//   vantro-demo-device ... send FILE --as NAME
+//
+// Exit codes: 0 done; 1 the server refused, or the transfer broke off; 2 wrong use; 3
+// what arrived is not what was expected.
+#include <CLI/CLI.hpp>
+#include <chrono>
+#include <cstdio>
+#include <curl/curl.h>
+#include <fmt/format.h>
+#include <memory>
+#include <string>
+#include <string_view>
+#include <thread>
+
+#include "base/bytes.h"
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "crypto/digests.h"
+
+namespace {
+
+using namespace vantro;
+
+enum ExitCode { kDone = 0, kRefused = 1, kUsage = 2, kDamaged = 3 };
+
+struct Options {
+  std::string name;
+  std::string address;
+  std::string server;
+  std::string file;
+  std::string as;
+  std::string expect;
+  std::string to;
+  long block = 1428;
+  double rate = 0;  // bytes per second of its line; 0: as fast as it goes
+};
+
+struct CloseFile {
+  void operator()(std::FILE* file) const { std::fclose(file); }
+};
+using File = std::unique_ptr<std::FILE, CloseFile>;
+
+struct CloseCurl {
+  void operator()(CURL* curl) const { curl_easy_cleanup(curl); }
+};
+
+class Device {
+ public:
+  explicit Device(const Options& options) : options_(options), curl_(curl_easy_init()) {
+    set(CURLOPT_PROTOCOLS_STR, "tftp");
+    set(CURLOPT_INTERFACE, ("host!" + options.address).c_str());
+    set(CURLOPT_TFTP_BLKSIZE, options.block);
+    set(CURLOPT_ERRORBUFFER, error_);
+    set(CURLOPT_NOSIGNAL, 1L);
+    // A console shows the text of an error packet; libcurl gives it only to this.
+    set(CURLOPT_VERBOSE, 1L);
+    set(CURLOPT_DEBUGFUNCTION, &Device::overheard);
+    set(CURLOPT_DEBUGDATA, this);
+  }
+
+  int fetch() {
+    say(fmt::format("fetch {} by TFTP from {}", options_.file, options_.server));
+    if (!options_.to.empty()) {
+      file_.reset(std::fopen(options_.to.c_str(), "wb"));
+      if (!file_) return fail(options_.to + " can't be written", kUsage);
+    }
+    set(CURLOPT_URL, url(options_.file).c_str());
+    set(CURLOPT_WRITEFUNCTION, &Device::arrived);
+    set(CURLOPT_WRITEDATA, this);
+    if (const int code = run(); code != kDone) return code;
+    const auto digests = digester_.finish();
+    if (options_.expect.empty()) {
+      say(fmt::format("{} arrived", base::size_text(bytes_)));
+      return kDone;
+    }
+    const auto expected = crypto::Expected::parse(options_.expect);
+    if (!expected) return fail(expected.error().sentence, kUsage);
+    if (crypto::value_of(digests, expected->algorithm) != expected->hex) {
+      return fail(fmt::format("{} arrived, but the {} differs", base::size_text(bytes_),
+                              crypto::title(expected->algorithm)),
+                  kDamaged);
+    }
+    say(fmt::format("{} arrived, {} is as expected", base::size_text(bytes_),
+                    crypto::title(expected->algorithm)));
+    return kDone;
+  }
+
+  int send() {
+    say(fmt::format("send {} by TFTP to {}", options_.as, options_.server));
+    file_.reset(std::fopen(options_.file.c_str(), "rb"));
+    if (!file_) return fail(options_.file + " can't be read", kUsage);
+    std::fseek(file_.get(), 0, SEEK_END);
+    bytes_ = static_cast<std::uint64_t>(std::ftell(file_.get()));
+    std::rewind(file_.get());
+    set(CURLOPT_URL, url(options_.as).c_str());
+    set(CURLOPT_UPLOAD, 1L);
+    set(CURLOPT_INFILESIZE_LARGE, static_cast<curl_off_t>(bytes_));
+    set(CURLOPT_READDATA, file_.get());
+    if (const int code = run(); code != kDone) return code;
+    say(fmt::format("{} sent, and acknowledged by the server", base::size_text(bytes_)));
+    return kDone;
+  }
+
+ private:
+  template <class T>
+  void set(CURLoption option, T value) {
+    curl_easy_setopt(curl_.get(), option, value);
+  }
+
+  std::string url(const std::string& name) const {
+    return fmt::format("tftp://{}/{}", options_.server, name);
+  }
+
+  int run() {
+    const auto code = curl_easy_perform(curl_.get());
+    if (code == CURLE_OK) return kDone;
+    const std::string why = error_[0] != '\0' ? error_ : curl_easy_strerror(code);
+    return fail(told_.empty() ? why : "the server says: " + told_, kRefused);
+  }
+
+  static std::size_t arrived(char* data, std::size_t, std::size_t count, void* self) {
+    auto& device = *static_cast<Device*>(self);
+    device.bytes_ += count;
+    device.digester_.update(base::as_bytes({data, count}));
+    if (device.file_ && std::fwrite(data, 1, count, device.file_.get()) != count)
+      return 0;
+    if (device.options_.rate > 0) {
+      std::this_thread::sleep_for(std::chrono::duration<double>(
+          static_cast<double>(count) / device.options_.rate));
+    }
+    return count;
+  }
+
+  // libcurl tells an error packet's text in a line that begins with these words.
+  static int overheard(CURL*, curl_infotype type, char* data, std::size_t count,
+                       void* self) {
+    constexpr std::string_view kError = "TFTP error: ";
+    std::string_view line(data, count);
+    if (type != CURLINFO_TEXT || !line.starts_with(kError)) return 0;
+    line.remove_prefix(kError.size());
+    while (line.ends_with('\n')) line.remove_suffix(1);
+    static_cast<Device*>(self)->told_ = base::printable(line, 300);
+    return 0;
+  }
+
+  void say(const std::string& line) const {
+    std::fputs(fmt::format("[{} {}] {}\n", options_.name, options_.address, line).c_str(),
+               stdout);
+    std::fflush(stdout);
+  }
+
+  int fail(const std::string& why, ExitCode code) const {
+    say("FAILED: " + why);
+    return code;
+  }
+
+  const Options& options_;
+  std::unique_ptr<CURL, CloseCurl> curl_;
+  char error_[CURL_ERROR_SIZE] = {};
+  std::string told_;
+  File file_;
+  std::uint64_t bytes_ = 0;
+  crypto::Digester digester_;
+};
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{"a simulated network device"};
+  app.require_subcommand(1);
+  Options options;
+  std::string rate;
+  app.add_option("--name", options.name, "what it is called")->required();
+  app.add_option("--address", options.address, "its own address")->required();
+  app.add_option("--server", options.server, "ADDRESS:PORT of the TFTP server")
+      ->required();
+  auto* fetch = app.add_subcommand("fetch", "fetch an image");
+  fetch->add_option("IMAGE", options.file, "the name to ask for")->required();
+  fetch->add_option("--expect", options.expect, "checksum that it must have");
+  fetch->add_option("--to", options.to, "keep it in this file");
+  fetch->add_option("--block", options.block, "TFTP block size");
+  fetch->add_option("--rate", rate, "bytes per second of its line, such as 4MiB");
+  auto* send = app.add_subcommand("send", "send a file");
+  send->add_option("FILE", options.file, "the file to send")->required();
+  send->add_option("--as", options.as, "the name to send it under")->required();
+  send->add_option("--block", options.block, "TFTP block size");
+  CLI11_PARSE(app, argc, argv);
+  if (!rate.empty()) {
+    const auto parsed = base::parse_size(rate);
+    if (!parsed) {
+      std::fputs("--rate: no size\n", stderr);
+      return kUsage;
+    }
+    options.rate = static_cast<double>(*parsed);
+  }
+  curl_global_init(CURL_GLOBAL_DEFAULT);
+  Device device(options);
+  const int code = fetch->parsed() ? device.fetch() : device.send();
+  curl_global_cleanup();
+  return code;
+}
