@@ -2,22 +2,15 @@
 
 #include <algorithm>
 #include <arpa/inet.h>
-#include <charconv>
 #include <cstring>
 #include <fmt/format.h>
+
+#include "base/numbers.h"
 
 namespace vantro::base {
 namespace {
 
 constexpr std::array<std::uint8_t, 12> kMapped{0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0xff, 0xff};
-
-std::optional<std::uint16_t> parse_port(std::string_view text) {
-  std::uint16_t port = 0;
-  const auto* end = text.data() + text.size();
-  const auto [stopped, error] = std::from_chars(text.data(), end, port);
-  if (error != std::errc{} || stopped != end) return std::nullopt;
-  return port;
-}
 
 }  // namespace
 
@@ -84,12 +77,12 @@ std::optional<Endpoint> Endpoint::parse(std::string_view text,
     const auto rest = text.substr(close + 1);
     if (!rest.empty()) {
       if (rest[0] != ':') return std::nullopt;
-      port = parse_port(rest.substr(1));
+      port = parse_number<std::uint16_t>(rest.substr(1));
     }
   } else if (std::count(text.begin(), text.end(), ':') == 1) {
     const auto colon = text.find(':');
     host = text.substr(0, colon);
-    port = parse_port(text.substr(colon + 1));
+    port = parse_number<std::uint16_t>(text.substr(colon + 1));
   }
   const auto address = Address::parse(host);
   if (!address || !port) return std::nullopt;

@@ -6,7 +6,7 @@
 #include <memory>
 #include <optional>
 
-#include "base/visible_name.h"
+#include "base/percent.h"
 
 namespace vantro::client {
 namespace {
@@ -239,19 +239,10 @@ Result<void> ApiClient::events(const std::string& path,
 }
 
 std::string url_escape(const std::string& text) {
-  std::string result;
-  for (const char c : text) {
-    const bool plain = (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') ||
-                       (c >= 'A' && c <= 'Z') || c == '-' || c == '.' || c == '_' ||
-                       c == '~';
-    // libcurl would take "." and ".." as steps in the path.
-    if (plain && text != "." && text != "..") {
-      result += c;
-    } else {
-      result += fmt::format("%{:02X}", static_cast<unsigned char>(c));
-    }
-  }
-  return result;
+  // libcurl would take "." and ".." as steps in the path.
+  if (text == ".") return "%2E";
+  if (text == "..") return "%2E%2E";
+  return base::percent_encoded(text);
 }
 
 }  // namespace vantro::client

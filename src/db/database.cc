@@ -3,12 +3,12 @@
 #include <fmt/format.h>
 // Before soci.h: its SQLite part brings sqlite3.h in a namespace of its own.
 #include <algorithm>
-#include <charconv>
 #include <deque>
 #include <soci/soci.h>
 #include <soci/sqlite3/soci-sqlite3.h>
 
 #include "base/clock.h"
+#include "base/numbers.h"
 #include "db/schema.h"
 
 namespace vantro::db {
@@ -88,11 +88,8 @@ std::int64_t Row::integer(std::size_t column) const {
   const auto& value = values_.at(column);
   if (const auto* number = std::get_if<std::int64_t>(&value)) return *number;
   // An expression has no declared type, and then arrives as text.
-  std::int64_t number = 0;
-  if (const auto* text = std::get_if<std::string>(&value)) {
-    std::from_chars(text->data(), text->data() + text->size(), number);
-  }
-  return number;
+  const auto* text = std::get_if<std::string>(&value);
+  return text == nullptr ? 0 : base::parse_number<std::int64_t>(*text).value_or(0);
 }
 
 class Connection {

@@ -73,6 +73,7 @@ WriteGrant::WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arr
 WriteGrant::WriteGrant(WriteGrant&& other) noexcept
     : gate_(other.gate_),
       open_(std::exchange(other.open_, false)),
+      write_refusal_(std::move(other.write_refusal_)),
       revision_(std::move(other.revision_)),
       arrival_(std::move(other.arrival_)),
       transfer_(std::move(other.transfer_)) {}
@@ -82,15 +83,20 @@ WriteGrant::~WriteGrant() {
 }
 
 base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
+  if (write_refusal_) return base::refuse(*write_refusal_);
   if (bytes.size() > gate_->limits_.largest_deposit - arrival_.size()) {
-    return base::refuse(Kind::kTooLarge,
-                        fmt::format("backups larger than {} are not taken",
-                                    base::size_text(gate_->limits_.largest_deposit)));
+    write_refusal_ = {Kind::kTooLarge,
+                      fmt::format("backups larger than {} are not taken",
+                                  base::size_text(gate_->limits_.largest_deposit))};
+  } else if (auto written = arrival_.write(bytes); !written) {
+    write_refusal_ = written.error();
   }
-  return arrival_.write(bytes);
+  if (write_refusal_) return base::refuse(*write_refusal_);
+  return {};
 }
 
 base::Outcome<backup::Revision> WriteGrant::commit() {
+  if (write_refusal_) return base::refuse(*write_refusal_);
   auto digests = arrival_.seal();
   if (!digests) return base::refuse(digests.error());
   if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());

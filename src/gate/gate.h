@@ -105,7 +105,9 @@ class WriteGrant {
   // May return kTooLarge, kFull, kIo; then call abandon().
   base::Outcome<void> write(base::ByteView bytes);
 
-  // Bytes, revision and ledger row are on disk when this returns a value.
+  // Bytes, revision and ledger row are on disk when this returns a value. After a write()
+  // that was refused it is refused for the same reason, so that a caller who had asked for
+  // both at once can't file a file with a hole.
   base::Outcome<backup::Revision> commit();
 
   // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). Only the first call of
@@ -121,6 +123,7 @@ class WriteGrant {
 
   Gate* gate_;
   bool open_ = true;  // neither committed nor abandoned
+  std::optional<base::Refusal> write_refusal_;
   backup::Revision revision_;
   store::Arrival arrival_;
   Transfer transfer_;
@@ -137,7 +140,7 @@ class ImageIntake {
   base::Outcome<void> write(base::ByteView bytes);
 
   // Compares with `expected` before anything is filed: kMismatch if it differs. May
-  // return kExists: the name stands for other bytes.
+  // return kExists: the name stands for other bytes. REQUIRES: no write() was refused.
   base::Outcome<catalog::Added> commit(const std::optional<crypto::Expected>& expected);
 
   // What came; empty before commit() was called.

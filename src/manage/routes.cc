@@ -1,10 +1,11 @@
 #include "manage/routes.h"
 
-#include <charconv>
+#include <algorithm>
 #include <fmt/format.h>
 #include <optional>
 
-#include "base/bytes.h"
+#include "base/numbers.h"
+#include "base/percent.h"
 #include "base/visible_name.h"
 #include "manage/convert.h"
 
@@ -36,13 +37,11 @@ base::Outcome<std::optional<std::int64_t>> number(const Call& call,
                                                   const std::string& name) {
   const auto found = call.query.find(name);
   if (found == call.query.end()) return std::nullopt;
-  const auto& text = found->second;
-  std::int64_t value = 0;
-  const auto* end = text.data() + text.size();
-  const auto [stopped, error] = std::from_chars(text.data(), end, value);
-  if (error != std::errc{} || stopped != end || value < 1) {
-    return base::refuse(Kind::kInvalid, fmt::format("{}: '{}' is no number from 1 up",
-                                                    name, base::printable(text, 40)));
+  const auto value = base::parse_number<std::int64_t>(found->second);
+  if (!value || *value < 1) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("{}: '{}' is no number from 1 up", name,
+                                    base::printable(found->second, 40)));
   }
   return value;
 }
@@ -165,21 +164,12 @@ base::Outcome<json> ledger(Service& service, const Call& call) {
 }
 
 base::Outcome<std::string> decode(std::string_view text) {
-  std::string result;
-  for (std::size_t i = 0; i < text.size(); ++i) {
-    if (text[i] != '%') {
-      result += text[i];
-      continue;
-    }
-    const auto byte = base::from_hex(text.substr(i + 1, 2));
-    if (!byte || byte->size() != 1) {
-      return base::refuse(Kind::kInvalid,
-                          "a '%' in the address is not followed by two digits");
-    }
-    result += static_cast<char>(byte->front());
-    i += 2;
+  auto decoded = base::percent_decoded(text);
+  if (!decoded) {
+    return base::refuse(Kind::kInvalid,
+                        "a '%' in the address is not followed by two digits");
   }
-  return result;
+  return std::move(*decoded);
 }
 
 std::vector<std::string_view> split(std::string_view text, char at) {

@@ -135,7 +135,8 @@ std::optional<Response> malformed(const error_code& error) {
     return std::nullopt;
   }
   return respond(
-      Refusal{Kind::kInvalid, "this is no sound HTTP request: " + error.message()}, false);
+      Refusal{Kind::kInvalid, "this is no sound HTTP request: " + error.message()},
+      false);
 }
 
 Response unauthorized() {

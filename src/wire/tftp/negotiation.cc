@@ -1,9 +1,10 @@
 #include "wire/tftp/negotiation.h"
 
 #include <algorithm>
-#include <charconv>
 #include <set>
 #include <string>
+
+#include "base/numbers.h"
 
 namespace vantro::wire::tftp {
 namespace {
@@ -12,21 +13,13 @@ constexpr std::uint64_t kSmallestBlock = 8;     // RFC 2348
 constexpr std::uint64_t kLargestBlock = 65464;  // RFC 2348
 constexpr std::uint64_t kLongestTimeout = 255;  // seconds, RFC 2349
 
-std::optional<std::uint64_t> number(const std::string& text) {
-  std::uint64_t value = 0;
-  const auto* end = text.data() + text.size();
-  const auto [stopped, error] = std::from_chars(text.data(), end, value);
-  if (error != std::errc{} || stopped != end) return std::nullopt;
-  return value;
-}
-
 }  // namespace
 
 Terms negotiate(const Request& request, std::optional<std::uint64_t> size) {
   Terms terms;
   std::set<std::string> seen;  // of an option that is given twice, the first counts
   for (const auto& [name, text] : request.options) {
-    const auto value = number(text);
+    const auto value = base::parse_number<std::uint64_t>(text);
     if (!value || !seen.insert(name).second) continue;
     if (name == "blksize" && *value >= kSmallestBlock) {
       terms.block_size = std::min(*value, kLargestBlock);

@@ -1,0 +1,58 @@
+#include "client/terminal.h"
+
+#include <gtest/gtest.h>
+
+#include "client/render.h"
+
+namespace vantro::client {
+namespace {
+
+TEST(Table, AlignsItsColumnsAndTrimsItsLines) {
+  Table table({{"NAME"}, {"SIZE", Table::Align::kRight}, {"STATE"}});
+  table.add({{"x.img"}, {"9.0 MiB"}, {"on offer"}});
+  table.add({{"caf\xc3\xa9"}, {"1 B"}, {""}});
+  const Terminal terminal(stdout);
+  const auto lines = table.lines(terminal);
+  ASSERT_EQ(lines.size(), 3u);
+  if (terminal.is_terminal()) return;  // emphasis would stand in between
+  EXPECT_EQ(lines[0], "NAME      SIZE  STATE");
+  EXPECT_EQ(lines[1], "x.img  9.0 MiB  on offer");
+  EXPECT_EQ(lines[2], "caf\xc3\xa9       1 B");
+}
+
+TEST(Table, MakesWhatComesFromOutsidePrintable) {
+  Table table({{"NAME"}});
+  table.add({{"a\x1b[2J"}});
+  EXPECT_EQ(table.lines(Terminal(stdout))[1], "a\\x1b[2J");
+}
+
+TEST(TransferLine, SaysHowATransferStandsAndHowItEnded) {
+  api::Transfer transfer;
+  transfer.peer = "192.0.2.7";
+  transfer.direction = "fetch";
+  transfer.name = "x.img";
+  transfer.state = "running";
+  transfer.bytes = 1 << 20;
+  transfer.total = 4 << 20;
+  transfer.rate = 1 << 20;
+  transfer.seconds_left = 3;
+  transfer.resent = 2;
+  EXPECT_EQ(transfer_line(transfer),
+            "192.0.2.7 fetches x.img: running, 1.0 MiB of 4.0 MiB (25%), 1.0 MiB/s, 3.0 s left, "
+            "2 resent");
+  transfer.state = "abandoned";
+  transfer.direction = "deposit";
+  transfer.duration_ms = 12'000;
+  transfer.why = "the device went silent";
+  EXPECT_EQ(transfer_line(transfer),
+            "192.0.2.7 sends x.img: abandoned, 1.0 MiB of 4.0 MiB (25%) in 12 s, 1.0 MiB/s, 2 "
+            "resent: the device went silent");
+}
+
+TEST(ExactSize, GivesTheBytesBesideWhatPeopleRead) {
+  EXPECT_EQ(exact_size(812), "812 bytes");
+  EXPECT_EQ(exact_size(32'911'360), "31.4 MiB (32911360 bytes)");
+}
+
+}  // namespace
+}  // namespace vantro::client

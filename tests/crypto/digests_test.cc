@@ -1,0 +1,64 @@
+#include "crypto/digests.h"
+
+#include <gtest/gtest.h>
+
+#include "crypto/secret.h"
+
+namespace vantro::crypto {
+namespace {
+
+// Vectors: RFC 1321 A.5 (MD5), FIPS 180-4 examples ("abc").
+TEST(Digester, GivesAllFourInOnePass) {
+  Digester digester;
+  digester.update(base::as_bytes("a"));
+  digester.update({});
+  digester.update(base::as_bytes("bc"));
+  const auto digests = digester.finish();
+  EXPECT_EQ(digests.md5, "900150983cd24fb0d6963f7d28e17f72");
+  EXPECT_EQ(digests.sha1, "a9993e364706816aba3e25717850c26c9cd0d89d");
+  EXPECT_EQ(digests.sha256,
+            "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+  EXPECT_EQ(digests.sha512,
+            "ddaf35a193617abacc417349ae20413112e6fa4e89a97ea20a9eeee64b55d39a"
+            "2192992a274fc1a836ba3c23a3feebbd454d4423643ce80e2a9ac94fa54ca49f");
+}
+
+TEST(Expected, IsReadWithOrWithoutItsAlgorithm) {
+  const std::string hex(32, 'A');
+  for (const auto& text : {hex, "md5:" + hex, "MD5:" + hex, " " + hex + " "}) {
+    const auto expected = Expected::parse(text);
+    ASSERT_TRUE(expected) << text;
+    EXPECT_EQ(expected->algorithm, Algorithm::kMd5);
+    EXPECT_EQ(expected->hex, std::string(32, 'a'));
+  }
+  EXPECT_EQ(Expected::parse("SHA-256:" + std::string(64, '0'))->algorithm, Algorithm::kSha256);
+  EXPECT_EQ(Expected::parse(std::string(128, '0'))->algorithm, Algorithm::kSha512);
+}
+
+TEST(Expected, SaysWhatIsWrongWithIt) {
+  const auto sentence = [](const std::string& text) {
+    const auto expected = Expected::parse(text);
+    return expected ? "taken" : expected.error().sentence;
+  };
+  EXPECT_EQ(sentence("crc32:00000000"),
+            "'crc32' is no checksum algorithm that is known here; use md5, sha1, sha256 or "
+            "sha512");
+  EXPECT_EQ(sentence("sha256:" + std::string(63, '0')),
+            "the checksum has 63 digits; SHA-256 has 64. Was all of it copied?");
+  EXPECT_EQ(sentence("0011"),
+            "the checksum has 4 digits; MD5 has 32, SHA-1 40, SHA-256 64, SHA-512 128. Was all "
+            "of it copied?");
+  EXPECT_EQ(sentence("xyz"), "'xyz' is no checksum: it must be hexadecimal digits");
+  EXPECT_EQ(sentence(""), "'' is no checksum: it must be hexadecimal digits");
+}
+
+TEST(Secret, IsLongAndNeverTheSame) {
+  EXPECT_EQ(random_hex(24).size(), 48u);
+  EXPECT_NE(random_hex(24), random_hex(24));
+  EXPECT_TRUE(equal_secrets("abc", "abc"));
+  EXPECT_FALSE(equal_secrets("abc", "abd"));
+  EXPECT_FALSE(equal_secrets("abc", "abcd"));
+}
+
+}  // namespace
+}  // namespace vantro::crypto

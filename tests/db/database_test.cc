@@ -1,0 +1,104 @@
+#include "db/database.h"
+
+#include <gtest/gtest.h>
+
+#include "db/schema.h"
+#include "tests/fakes/scratch_folder.h"
+
+namespace vantro::db {
+namespace {
+
+using base::Outcome;
+
+class DatabaseTest : public testing::Test {
+ protected:
+  std::unique_ptr<Database> open() {
+    auto opened = Database::open(path());
+    EXPECT_TRUE(opened) << opened.error().sentence;
+    return std::move(*opened);
+  }
+  std::string path() const { return folder_ / "a folder's vantro.db"; }
+  static Outcome<std::int64_t> count(Transaction& t, const std::string& table) {
+    return t.query("select count(*) from " + table).front().integer(0);
+  }
+
+  fakes::ScratchFolder folder_;
+};
+
+TEST_F(DatabaseTest, KeepsWhatWasCommittedAcrossAnOpening) {
+  {
+    auto database = open();
+    const auto done = database->write([](Transaction& t) -> Outcome<void> {
+      t.run("insert into offers (name, image, since) select 'x', 1, 1 where 1 = 0");
+      t.run("insert into schema_versions (version, what, at) values (:v, :w, :t)",
+            {std::int64_t{-1}, std::string("it's \"quoted\""), std::int64_t{5'000'000'000}});
+      return {};
+    });
+    ASSERT_TRUE(done);
+  }
+  auto database = open();
+  const auto row = database->read([](Transaction& t) -> Outcome<Row> {
+    return t.query("select what, at, null from schema_versions where version = -1").front();
+  });
+  EXPECT_EQ(row->text(0), "it's \"quoted\"");
+  EXPECT_EQ(row->integer(1), 5'000'000'000);
+  EXPECT_TRUE(row->is_null(2));
+}
+
+TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
+  auto database = open();
+  const auto insert = [](Transaction& t) {
+    t.run("insert into schema_versions (version, what, at) values (-1, 'x', 0)");
+  };
+  const auto refused = database->write([&](Transaction& t) -> Outcome<void> {
+    insert(t);
+    return base::refuse(base::Kind::kExists, "no");
+  });
+  EXPECT_EQ(refused.error().sentence, "no");
+  const auto failed = database->write([&](Transaction& t) -> Outcome<void> {
+    insert(t);
+    t.run("insert into nowhere values ('a secret value')");
+    return {};
+  });
+  EXPECT_EQ(failed.error().kind, base::Kind::kIo);
+  EXPECT_EQ(failed.error().sentence.find("secret"), std::string::npos);
+  const auto rows = database->read(
+      [](Transaction& t) -> Outcome<std::int64_t> { return count(t, "schema_versions"); });
+  EXPECT_EQ(*rows, static_cast<std::int64_t>(schema_versions().size()));
+}
+
+TEST_F(DatabaseTest, RefusesANewerSchema) {
+  open()->write([](Transaction& t) -> Outcome<void> {
+    t.run("insert into schema_versions (version, what, at) values (99, 'later', 0)");
+    return {};
+  });
+  const auto opened = Database::open(path());
+  ASSERT_FALSE(opened);
+  EXPECT_EQ(opened.error().sentence,
+            path() + ": a newer vantrod wrote this (schema 99; this one knows " +
+                std::to_string(schema_versions().size()) + "); start the newer one");
+}
+
+TEST_F(DatabaseTest, RefusesDamageAndLeavesTheFileAlone) {
+  open();
+  const auto sound = fakes::read_file(path());
+  // Each page that matters, and a file that never was a database.
+  for (const std::size_t at : {std::size_t{0}, std::size_t{100}, std::size_t{4096}}) {
+    auto damaged = sound;
+    for (std::size_t i = at; i < at + 60; ++i) damaged[i] = '\x5a';
+    fakes::write_file(path(), damaged);
+    const auto opened = Database::open(path());
+    ASSERT_FALSE(opened) << at;
+    EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt) << at;
+    EXPECT_EQ(fakes::read_file(path()), damaged);
+  }
+}
+
+TEST_F(DatabaseTest, SaysThatAFolderCannotBeOpened) {
+  const auto opened = Database::open("/proc/none/vantro.db");
+  ASSERT_FALSE(opened);
+  EXPECT_EQ(opened.error().sentence, "/proc/none/vantro.db: the database can't be opened");
+}
+
+}  // namespace
+}  // namespace vantro::db

@@ -1,0 +1,94 @@
+// A repository in a scratch folder with a gate over it, for tests above the store.
+#pragma once
+
+#include <gtest/gtest.h>
+
+#include <memory>
+#include <string>
+
+#include "gate/gate.h"
+#include "tests/fakes/scratch_folder.h"
+#include "tests/fakes/sim_clock.h"
+#include "upkeep/recovery.h"
+
+namespace vantro::fakes {
+
+class RepositoryFixture : public testing::Test {
+ protected:
+  void SetUp() override { open(); }
+
+  void open() {
+    auto opened = gate::Repository::open(state(), log_);
+    ASSERT_TRUE(opened) << opened.error().sentence;
+    repository_ = std::move(*opened);
+    auto gate = gate::Gate::open(*repository_, clock_, log_, limits_);
+    ASSERT_TRUE(gate) << gate.error().sentence;
+    gate_ = std::move(*gate);
+  }
+  void close() {
+    gate_.reset();
+    repository_.reset();
+  }
+  // As the daemon does at its start.
+  upkeep::RecoveryReport reopen() {
+    close();
+    open();
+    auto report = upkeep::recover(*repository_, clock_.wall(), log_);
+    EXPECT_TRUE(report) << report.error().sentence;
+    // What recovery found may have changed nothing that is on offer, but the gate reads
+    // the offers once.
+    auto gate = gate::Gate::open(*repository_, clock_, log_, limits_);
+    gate_ = std::move(*gate);
+    return *report;
+  }
+
+  base::Outcome<catalog::Added> take_in(const std::string& name, const std::string& bytes,
+                                        const std::string& expect = "", bool hold = false) {
+    auto intake = gate_->open_intake(name, bytes.size(), hold);
+    if (!intake) return base::refuse(intake.error());
+    if (auto written = intake->write(base::as_bytes(bytes)); !written) {
+      return base::refuse(written.error());
+    }
+    std::optional<crypto::Expected> expected;
+    if (!expect.empty()) expected = *crypto::Expected::parse(expect);
+    return intake->commit(expected);
+  }
+
+  gate::Asker device(const std::string& address) const {
+    return {{*base::Address::parse(address), 5000}, "tftp"};
+  }
+
+  // The whole file under a name, or the refusal's words.
+  std::string fetch(const std::string& name) {
+    auto grant = gate_->open_read(device("192.0.2.7"), name);
+    if (!grant) return "refused: " + base::in_full(grant.error());
+    const auto bytes = grant->read(0, grant->size());
+    if (!bytes) return "failed: " + bytes.error().sentence;
+    grant->transfer().end(gate::State::kComplete, "");
+    return std::string(base::as_text(*bytes));
+  }
+
+  base::Outcome<backup::Revision> deposit(const std::string& address, const std::string& name,
+                                          const std::string& bytes) {
+    auto grant = gate_->open_write(device(address), name, bytes.size());
+    if (!grant) return base::refuse(grant.error());
+    if (auto written = grant->write(base::as_bytes(bytes)); !written) {
+      return base::refuse(written.error());
+    }
+    return grant->commit();
+  }
+
+  std::string state() const { return folder_ / "state"; }
+  std::string vault_path(const std::string& sha256) const {
+    return state() + "/vault/" + sha256.substr(0, 2) + "/" + sha256;
+  }
+
+  ScratchFolder folder_;
+  SimClock clock_;
+  base::Log log_;
+  gate::Limits limits_;
+  std::unique_ptr<gate::Repository> repository_;
+  std::unique_ptr<gate::Gate> gate_;
+};
+
+}  // namespace vantro::fakes
