@@ -391,9 +391,6 @@ Done show_ledger(const Context& context, std::int64_t limit) {
                      {""}});
         auto entries = list_of<api::LedgerEntry>(answer, "entries");
         std::reverse(entries.begin(), entries.end());
-        // A deposit's row is written at once, a fetch's with others a moment later.
-        std::stable_sort(entries.begin(), entries.end(),
-                         [](const auto& a, const auto& b) { return a.at < b.at; });
         for (const auto& entry : entries) {
           const bool moved = entry.event == "fetch" || entry.event == "deposit" ||
                              entry.event == "image-add";

@@ -221,7 +221,9 @@ int main(int argc, char** argv) try {
 
   tftp.start();
   management.start();
-  auto tftp_work = asio::make_work_guard(tftp_loop);
+  // The loops run until they are stopped, also when nothing is left to wait for.
+  const auto main_work = asio::make_work_guard(main_loop);
+  const auto tftp_work = asio::make_work_guard(tftp_loop);
   std::thread tftp_thread([&tftp_loop] { tftp_loop.run(); });
   say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
             log);
@@ -269,7 +271,6 @@ int main(int argc, char** argv) try {
   });
   main_loop.run();
 
-  tftp_work.reset();
   tftp_loop.stop();
   tftp_thread.join();
   disk.join();

@@ -51,6 +51,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 resent bigint not null,
                 outcome text not null,
                 sentence text not null))",
+           "create index ledger_by_time on ledger (at, id)",
        }},
   };
   return versions;

@@ -106,8 +106,8 @@ class WriteGrant {
   base::Outcome<void> write(base::ByteView bytes);
 
   // Bytes, revision and ledger row are on disk when this returns a value. After a write()
-  // that was refused it is refused for the same reason, so that a caller who had asked for
-  // both at once can't file a file with a hole.
+  // that was refused it is refused for the same reason, so that a caller who had asked
+  // for both at once can't file a file with a hole.
   base::Outcome<backup::Revision> commit();
 
   // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). Only the first call of

@@ -76,10 +76,19 @@ base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
     log_.warning("the ledger can't be written", {{"why", flushed.error().sentence}});
   }
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
-    const auto rows = t.query(
+    // By time, not by id: a gathered row gets its id a moment after its time.
+    const std::string columns =
         "select id, at, event, actor, protocol, name, sha256, bytes, total, duration_ms, "
-        "resent, outcome, sentence from ledger where id < :b order by id desc limit :m",
-        {before.value_or(INT64_MAX), static_cast<std::int64_t>(most)});
+        "resent, outcome, sentence from ledger ";
+    const std::string order = "order by at desc, id desc limit :m";
+    const auto limit = static_cast<std::int64_t>(most);
+    const auto rows =
+        before
+            ? t.query(columns +
+                          "where (at, id) < (select at, id from ledger where id = :b) " +
+                          order,
+                      {*before, limit})
+            : t.query(columns + order, {limit});
     std::vector<Entry> entries;
     entries.reserve(rows.size());
     for (const auto& row : rows) {

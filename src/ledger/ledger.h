@@ -59,8 +59,8 @@ class Ledger {
   // What is waiting is on disk when this returns a value.
   base::Outcome<void> flush();
 
-  // Newest first, at most `most`, older than `before` if it is given. Includes what is
-  // waiting.
+  // Newest first, at most `most`, older than the row with the id `before` if it is given.
+  // Includes what is waiting.
   base::Outcome<std::vector<Entry>> newest(std::size_t most,
                                            std::optional<std::int64_t> before);
 

@@ -1,6 +1,5 @@
-#include <gtest/gtest.h>
-
 #include <cerrno>
+#include <gtest/gtest.h>
 
 #include "base/address.h"
 #include "base/bytes.h"
@@ -15,12 +14,13 @@ namespace vantro::base {
 namespace {
 
 TEST(VisibleName, ForgivesWhatAHandAtAConsoleGetsWrong) {
-  for (const auto* typed : {"site/x.img", "/site/x.img", "//site//x.img", "./site/./x.img",
-                            "site\\x.img", "\\site\\\\x.img"}) {
+  for (const auto* typed : {"site/x.img", "/site/x.img", "//site//x.img",
+                            "./site/./x.img", "site\\x.img", "\\site\\\\x.img"}) {
     EXPECT_EQ(visible_name(typed).value_or("refused"), "site/x.img") << typed;
   }
   EXPECT_EQ(visible_name("...").value_or("refused"), "...");
-  EXPECT_EQ(visible_name(std::string(255, 'a')).value_or("refused"), std::string(255, 'a'));
+  EXPECT_EQ(visible_name(std::string(255, 'a')).value_or("refused"),
+            std::string(255, 'a'));
 }
 
 TEST(VisibleName, RefusesWhatCouldReachOutsideOrHide) {
@@ -53,7 +53,9 @@ TEST(Utf8, TakesWhatRfc3629Takes) {
 
 TEST(Printable, LetsNothingThroughThatDrivesATerminal) {
   EXPECT_EQ(printable("a\nb\tc\x7f"), "a\\x0ab\\x09c\\x7f");
-  EXPECT_EQ(printable("\xc2\x9b" "31m"), "\\xc2\\x9b31m");
+  EXPECT_EQ(printable("\xc2\x9b"
+                      "31m"),
+            "\\xc2\\x9b31m");
   EXPECT_EQ(printable("caf\xc3\xa9"), "caf\xc3\xa9");
   EXPECT_EQ(printable("abcdef", 4), "abcd...");
 }
@@ -96,7 +98,8 @@ TEST(Endpoint, TakesAPortOrTheGivenDefault) {
   EXPECT_EQ(Endpoint::parse("192.0.2.7", 69)->text(), "192.0.2.7:69");
   EXPECT_EQ(Endpoint::parse("[2001:db8::1]:69")->text(), "[2001:db8::1]:69");
   EXPECT_EQ(Endpoint::parse("2001:db8::1", 69)->text(), "[2001:db8::1]:69");
-  for (const auto* bad : {"192.0.2.7", "192.0.2.7:", "192.0.2.7:70000", "[2001:db8::1", ":69"}) {
+  for (const auto* bad :
+       {"192.0.2.7", "192.0.2.7:", "192.0.2.7:70000", "[2001:db8::1", ":69"}) {
     EXPECT_FALSE(Endpoint::parse(bad)) << bad;
   }
 }
@@ -129,7 +132,8 @@ TEST(Log, WritesTextThatNobodyOutsideCanForge) {
   log.debug("not wanted");
   log.info("fetch complete", {{"name", "x.img"}, {"bytes", 7}, {"why", ""}});
   log.warning("refused", {{"name", "a\n2026 info forged"}});
-  EXPECT_NE(out.find("info    fetch complete name=x.img bytes=7\n"), std::string::npos) << out;
+  EXPECT_NE(out.find("info    fetch complete name=x.img bytes=7\n"), std::string::npos)
+      << out;
   EXPECT_NE(out.find("name=\"a\\\\x0a2026 info forged\"\n"), std::string::npos) << out;
   EXPECT_EQ(std::count(out.begin(), out.end(), '\n'), 2);
 }

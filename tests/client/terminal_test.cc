@@ -38,15 +38,17 @@ TEST(TransferLine, SaysHowATransferStandsAndHowItEnded) {
   transfer.seconds_left = 3;
   transfer.resent = 2;
   EXPECT_EQ(transfer_line(transfer),
-            "192.0.2.7 fetches x.img: running, 1.0 MiB of 4.0 MiB (25%), 1.0 MiB/s, 3.0 s left, "
+            "192.0.2.7 fetches x.img: running, 1.0 MiB of 4.0 MiB (25%), 1.0 MiB/s, 3.0 "
+            "s left, "
             "2 resent");
   transfer.state = "abandoned";
   transfer.direction = "deposit";
   transfer.duration_ms = 12'000;
   transfer.why = "the device went silent";
-  EXPECT_EQ(transfer_line(transfer),
-            "192.0.2.7 sends x.img: abandoned, 1.0 MiB of 4.0 MiB (25%) in 12 s, 1.0 MiB/s, 2 "
-            "resent: the device went silent");
+  EXPECT_EQ(
+      transfer_line(transfer),
+      "192.0.2.7 sends x.img: abandoned, 1.0 MiB of 4.0 MiB (25%) in 12 s, 1.0 MiB/s, 2 "
+      "resent: the device went silent");
 }
 
 TEST(ExactSize, GivesTheBytesBesideWhatPeopleRead) {

@@ -16,7 +16,8 @@ class SettingsTest : public testing::Test {
   // What is said of a file, without the folder in front.
   std::string refusal(const std::string& text) {
     const auto settings = read(text);
-    return settings ? "taken" : settings.error().sentence.substr(scratch_.path().size() + 1);
+    return settings ? "taken"
+                    : settings.error().sentence.substr(scratch_.path().size() + 1);
   }
 
   fakes::ScratchFolder scratch_;
@@ -47,9 +48,11 @@ TEST_F(SettingsTest, AreReadFromTheFile) {
 }
 
 TEST_F(SettingsTest, RefuseAnUnknownKeyWithItsLineAndTheNearest) {
-  EXPECT_EQ(refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_transfer = 3\n"),
-            "vantro.toml:4: tftp.most_transfer is no setting; nearest: tftp.most_transfers");
-  EXPECT_EQ(refusal("sate = \"/x\"\n"), "vantro.toml:1: sate is no setting; nearest: state");
+  EXPECT_EQ(
+      refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_transfer = 3\n"),
+      "vantro.toml:4: tftp.most_transfer is no setting; nearest: tftp.most_transfers");
+  EXPECT_EQ(refusal("sate = \"/x\"\n"),
+            "vantro.toml:1: sate is no setting; nearest: state");
   EXPECT_EQ(refusal("[zzz]\nx = 1\n"), "vantro.toml:1: zzz is no setting");
 }
 
@@ -59,13 +62,15 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
   EXPECT_EQ(refusal("tftp.most_resends = \"3\"\n"),
             "vantro.toml:1: tftp.most_resends: must be a whole number from 1 to 100");
   EXPECT_EQ(refusal("tftp.listen = [\"router:69\"]\n"),
-            "vantro.toml:1: tftp.listen: 'router:69' is no IPv4 address with or without a port, "
+            "vantro.toml:1: tftp.listen: 'router:69' is no IPv4 address with or without "
+            "a port, "
             "such as 192.0.2.10:69");
   EXPECT_EQ(refusal("tftp.listen = []\n"),
             "vantro.toml:1: tftp.listen: must name at least one address");
-  EXPECT_EQ(refusal("management.listen = \"192.0.2.10:7070\"\n"),
-            "vantro.toml:1: management.listen: 192.0.2.10 is not a loopback address, and this "
-            "API is not encrypted; reach it from elsewhere through an SSH tunnel");
+  EXPECT_EQ(
+      refusal("management.listen = \"192.0.2.10:7070\"\n"),
+      "vantro.toml:1: management.listen: 192.0.2.10 is not a loopback address, and this "
+      "API is not encrypted; reach it from elsewhere through an SSH tunnel");
   EXPECT_EQ(refusal("backups.largest = \"much\"\n"),
             "vantro.toml:1: backups.largest: must be a size such as \"16 GiB\"");
   EXPECT_EQ(refusal("log.form = \"xml\"\n"),

@@ -31,14 +31,16 @@ TEST_F(DatabaseTest, KeepsWhatWasCommittedAcrossAnOpening) {
     const auto done = database->write([](Transaction& t) -> Outcome<void> {
       t.run("insert into offers (name, image, since) select 'x', 1, 1 where 1 = 0");
       t.run("insert into schema_versions (version, what, at) values (:v, :w, :t)",
-            {std::int64_t{-1}, std::string("it's \"quoted\""), std::int64_t{5'000'000'000}});
+            {std::int64_t{-1}, std::string("it's \"quoted\""),
+             std::int64_t{5'000'000'000}});
       return {};
     });
     ASSERT_TRUE(done);
   }
   auto database = open();
   const auto row = database->read([](Transaction& t) -> Outcome<Row> {
-    return t.query("select what, at, null from schema_versions where version = -1").front();
+    return t.query("select what, at, null from schema_versions where version = -1")
+        .front();
   });
   EXPECT_EQ(row->text(0), "it's \"quoted\"");
   EXPECT_EQ(row->integer(1), 5'000'000'000);
@@ -62,8 +64,9 @@ TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
   });
   EXPECT_EQ(failed.error().kind, base::Kind::kIo);
   EXPECT_EQ(failed.error().sentence.find("secret"), std::string::npos);
-  const auto rows = database->read(
-      [](Transaction& t) -> Outcome<std::int64_t> { return count(t, "schema_versions"); });
+  const auto rows = database->read([](Transaction& t) -> Outcome<std::int64_t> {
+    return count(t, "schema_versions");
+  });
   EXPECT_EQ(*rows, static_cast<std::int64_t>(schema_versions().size()));
 }
 
@@ -97,7 +100,8 @@ TEST_F(DatabaseTest, RefusesDamageAndLeavesTheFileAlone) {
 TEST_F(DatabaseTest, SaysThatAFolderCannotBeOpened) {
   const auto opened = Database::open("/proc/none/vantro.db");
   ASSERT_FALSE(opened);
-  EXPECT_EQ(opened.error().sentence, "/proc/none/vantro.db: the database can't be opened");
+  EXPECT_EQ(opened.error().sentence,
+            "/proc/none/vantro.db: the database can't be opened");
 }
 
 }  // namespace

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <gtest/gtest.h>
-
 #include <memory>
 #include <string>
 
@@ -43,7 +42,8 @@ class RepositoryFixture : public testing::Test {
   }
 
   base::Outcome<catalog::Added> take_in(const std::string& name, const std::string& bytes,
-                                        const std::string& expect = "", bool hold = false) {
+                                        const std::string& expect = "",
+                                        bool hold = false) {
     auto intake = gate_->open_intake(name, bytes.size(), hold);
     if (!intake) return base::refuse(intake.error());
     if (auto written = intake->write(base::as_bytes(bytes)); !written) {
@@ -68,7 +68,8 @@ class RepositoryFixture : public testing::Test {
     return std::string(base::as_text(*bytes));
   }
 
-  base::Outcome<backup::Revision> deposit(const std::string& address, const std::string& name,
+  base::Outcome<backup::Revision> deposit(const std::string& address,
+                                          const std::string& name,
                                           const std::string& bytes) {
     auto grant = gate_->open_write(device(address), name, bytes.size());
     if (!grant) return base::refuse(grant.error());

@@ -1,13 +1,14 @@
 // A folder that goes with the test.
 #pragma once
 
-#include <unistd.h>
-
+#include <algorithm>
 #include <filesystem>
 #include <fstream>
+#include <gtest/gtest.h>
 #include <sstream>
 #include <stdexcept>
 #include <string>
+#include <unistd.h>
 
 namespace vantro::fakes {
 
@@ -15,7 +16,8 @@ class ScratchFolder {
  public:
   ScratchFolder() {
     std::string pattern = std::filesystem::temp_directory_path() / "vantro-test-XXXXXX";
-    if (::mkdtemp(pattern.data()) == nullptr) throw std::runtime_error("no scratch folder");
+    if (::mkdtemp(pattern.data()) == nullptr)
+      throw std::runtime_error("no scratch folder");
     path_ = pattern;
   }
   ~ScratchFolder() {
@@ -52,6 +54,17 @@ inline std::string noise(std::size_t count, unsigned seed = 1) {
     byte = static_cast<char>(state >> 56);
   }
   return bytes;
+}
+
+// For EXPECT_TRUE: says how they differ in one line, and not in megabytes.
+inline testing::AssertionResult same_bytes(const std::string& got,
+                                           const std::string& wanted) {
+  if (got == wanted) return testing::AssertionSuccess();
+  const auto differs =
+      std::mismatch(got.begin(), got.end(), wanted.begin(), wanted.end());
+  return testing::AssertionFailure()
+         << got.size() << " bytes instead of " << wanted.size() << ", the first "
+         << differs.first - got.begin() << " of them alike";
 }
 
 }  // namespace vantro::fakes

@@ -22,11 +22,11 @@ using Network = std::function<Fate(std::size_t number)>;
 struct SimResult {
   bool server_ended = false;
   bool server_complete = false;
-  bool client_complete = false;  // by what the client saw
-  bool committed = false;        // writes: the server filed the bytes
-  std::string client_bytes;      // reads: what the client has
-  std::string server_bytes;      // writes: what the server has
-  std::size_t server_sent = 0;   // datagrams
+  bool client_complete = false;      // by what the client saw
+  bool committed = false;            // writes: the server filed the bytes
+  std::string client_bytes;          // reads: what the client has
+  std::string server_bytes;          // writes: what the server has
+  std::size_t server_sent = 0;       // datagrams
   base::Duration outlived_client{};  // from the client's end to the server's
 };
 
@@ -96,8 +96,9 @@ class SimTransfer {
     through_network([this, bytes] { client_gets(bytes); });
   }
   void carry_out(wire::tftp::ReadFile& read) {
-    base::ByteBuffer bytes(file_.begin() + static_cast<std::ptrdiff_t>(read.offset),
-                           file_.begin() + static_cast<std::ptrdiff_t>(read.offset + read.count));
+    base::ByteBuffer bytes(
+        file_.begin() + static_cast<std::ptrdiff_t>(read.offset),
+        file_.begin() + static_cast<std::ptrdiff_t>(read.offset + read.count));
     later(disk_delay_(), [this, bytes] { feed(wire::tftp::FileRead{bytes}); });
   }
   void carry_out(wire::tftp::WriteFile& write) {
@@ -124,8 +125,7 @@ class SimTransfer {
   }
   void send_again() {
     client_due_ = clock_.now() + kClientTimeout;
-    through_network(
-        [this, bytes = last_sent_] { feed(wire::tftp::Datagram{bytes}); });
+    through_network([this, bytes = last_sent_] { feed(wire::tftp::Datagram{bytes}); });
   }
   void end_client() {
     client_done_ = true;
@@ -155,12 +155,14 @@ class SimTransfer {
 
   void reader_gets(const wire::tftp::Packet& packet) {
     if (std::holds_alternative<wire::tftp::OptionAck>(packet)) {
-      if (awaiting_options_ && block_ == 0) client_sends(wire::tftp::encode(wire::tftp::Ack{0}));
+      if (awaiting_options_ && block_ == 0)
+        client_sends(wire::tftp::encode(wire::tftp::Ack{0}));
       return;
     }
     const auto* data = std::get_if<wire::tftp::Data>(&packet);
     if (data == nullptr) return;
-    if (data->block == static_cast<std::uint16_t>(block_ + 1) && !result_.client_complete) {
+    if (data->block == static_cast<std::uint16_t>(block_ + 1) &&
+        !result_.client_complete) {
       result_.client_bytes.append(data->bytes.begin(), data->bytes.end());
       ++block_;
       if (data->bytes.size() < block_size_) {

@@ -43,9 +43,10 @@ TEST_F(GateTest, DoesNotChooseBetweenNamesThatDifferInCaseOnly) {
   ASSERT_TRUE(take_in("a.img", "small"));
   ASSERT_TRUE(take_in("A.img", "large"));
   EXPECT_EQ(fetch("A.img"), "large");
-  EXPECT_EQ(fetch("a.IMG"),
-            "refused: 'a.IMG' is not on offer, and several names differ from it only in upper "
-            "and lower case; nearest: 'A.img'");
+  EXPECT_EQ(
+      fetch("a.IMG"),
+      "refused: 'a.IMG' is not on offer, and several names differ from it only in upper "
+      "and lower case; nearest: 'A.img'");
 }
 
 TEST_F(GateTest, HoldsAnImageBackUntilItIsTakenInAgainWithoutHold) {
@@ -57,8 +58,9 @@ TEST_F(GateTest, HoldsAnImageBackUntilItIsTakenInAgainWithoutHold) {
 }
 
 TEST_F(GateTest, FilesNothingWhenTheChecksumDiffers) {
-  EXPECT_EQ(sentence(take_in("x.img", "bytes", "md5:" + std::string(32, '0'))),
-            "the MD5 checksum of what came differs from the expected one; nothing was filed");
+  EXPECT_EQ(
+      sentence(take_in("x.img", "bytes", "md5:" + std::string(32, '0'))),
+      "the MD5 checksum of what came differs from the expected one; nothing was filed");
   EXPECT_TRUE(repository_->catalog.images()->empty());
   EXPECT_TRUE(repository_->folder.list_vault()->empty());
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
@@ -76,9 +78,10 @@ TEST_F(GateTest, KnowsBytesUnderASecondName) {
 
 TEST_F(GateTest, NeverPutsOtherBytesUnderAKnownName) {
   ASSERT_TRUE(take_in("x.img", "bytes"));
-  EXPECT_EQ(sentence(take_in("x.img", "other")),
-            "'x.img' is known with other bytes (SHA-256 277089d91c0bdf4f...); images never "
-            "change, so give this one another name");
+  EXPECT_EQ(
+      sentence(take_in("x.img", "other")),
+      "'x.img' is known with other bytes (SHA-256 277089d91c0bdf4f...); images never "
+      "change, so give this one another name");
   EXPECT_EQ(fetch("x.img"), "bytes");
   EXPECT_EQ(repository_->folder.list_vault()->size(), 1u);
 }
@@ -150,15 +153,16 @@ TEST_F(GateTest, WritesEverythingIntoTheLedger) {
   deposit("192.0.2.7", "x.cfg", "config").has_value();
   auto rows = ledger();
   std::sort(rows.begin(), rows.end());
-  EXPECT_EQ(rows, (std::vector<std::string>{
-                      "deposit complete x.cfg: revision 1",
-                      "fetch complete x.img",
-                      "fetch failed x.img: the server dropped it before its end",
-                      "fetch refused nothing.img: 'nothing.img' is not on offer",
-                      "image-add complete x.img: taken in, on offer",
-                      "image-add failed y.img: the MD5 checksum of what came differs from the "
-                      "expected one; nothing was filed",
-                  }));
+  EXPECT_EQ(rows,
+            (std::vector<std::string>{
+                "deposit complete x.cfg: revision 1",
+                "fetch complete x.img",
+                "fetch failed x.img: the server dropped it before its end",
+                "fetch refused nothing.img: 'nothing.img' is not on offer",
+                "image-add complete x.img: taken in, on offer",
+                "image-add failed y.img: the MD5 checksum of what came differs from the "
+                "expected one; nothing was filed",
+            }));
 }
 
 TEST_F(GateTest, ShowsTransfersWhileTheyRunAndAMomentAfter) {

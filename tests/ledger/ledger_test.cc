@@ -24,7 +24,8 @@ class LedgerTest : public testing::Test {
  protected:
   LedgerTest() : database_(*db::Database::open(scratch_ / "vantro.db")) {}
 
-  std::string names(Ledger& ledger, std::size_t most, std::optional<std::int64_t> before) {
+  std::string names(Ledger& ledger, std::size_t most,
+                    std::optional<std::int64_t> before) {
     std::string names;
     const auto entries = ledger.newest(most, before);
     for (const auto& e : *entries) names += e.name + std::to_string(e.id) + " ";

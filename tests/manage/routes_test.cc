@@ -36,7 +36,8 @@ TEST_F(RoutesTest, MatchesPathsAndDecodesThem) {
 }
 
 TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
-  EXPECT_EQ(get("/v2/images"), "there is nothing at /v2/images; GET /v1/routes lists what there is");
+  EXPECT_EQ(get("/v2/images"),
+            "there is nothing at /v2/images; GET /v1/routes lists what there is");
   EXPECT_EQ(get("/v1/images/a%2"), "a '%' in the address is not followed by two digits");
   EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, not DELETE");
@@ -50,7 +51,8 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
   EXPECT_NE(get("/v1/images").find(R"("name":"x-system-1.img")"), std::string::npos);
   EXPECT_NE(get("/v1/offers").find(R"("image":"x-system-1.img")"), std::string::npos);
-  EXPECT_NE(get("/v1/backups?address=192.0.2.7").find(R"("revision":1)"), std::string::npos);
+  EXPECT_NE(get("/v1/backups?address=192.0.2.7").find(R"("revision":1)"),
+            std::string::npos);
   EXPECT_EQ(get("/v1/backups?address=192.0.2.8"), R"({"backups":[]})");
   EXPECT_EQ(get("/v1/images/x-sytsem-1.img"),
             "there is no image 'x-sytsem-1.img'; nearest: 'x-system-1.img'");
@@ -70,7 +72,8 @@ TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
 
 TEST_F(RoutesTest, LeavesNothingButHealthOpenToAnyone) {
   for (const auto& route : routes_) {
-    EXPECT_EQ(route.permission == Permission::kAnyone, route.path == std::string("/v1/health"))
+    EXPECT_EQ(route.permission == Permission::kAnyone,
+              route.path == std::string("/v1/health"))
         << route.path;
   }
 }

@@ -51,8 +51,8 @@ class PumpTest : public fakes::RepositoryFixture {
     workers_->run_all();
   }
   void start(std::unique_ptr<wire::Session> session, std::shared_ptr<FileEnd> file) {
-    pump_ = std::make_shared<Pump>(std::move(session), std::move(file), transport_, workers_,
-                                   clock_);
+    pump_ = std::make_shared<Pump>(std::move(session), std::move(file), transport_,
+                                   workers_, clock_);
     pump_->begin();
     workers_->run_all();
   }

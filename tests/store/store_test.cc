@@ -10,7 +10,8 @@ namespace {
 TEST(ArrivalLabel, IsReadBackFromItsFileName) {
   const ArrivalLabel label{"backup", "2001:db8::7", "site/rtr ~1.cfg"};
   const auto name = label.file_name(1'795'400'047'120, "9f3c21d0");
-  EXPECT_EQ(name, "20261123T021407.120-9f3c21d0~backup~2001:db8::7~site%2Frtr%20%7E1.cfg");
+  EXPECT_EQ(name,
+            "20261123T021407.120-9f3c21d0~backup~2001:db8::7~site%2Frtr%20%7E1.cfg");
   const auto parsed = ArrivalLabel::parse(name);
   ASSERT_TRUE(parsed);
   EXPECT_EQ(parsed->purpose, "backup");
@@ -98,7 +99,8 @@ TEST_F(StoreTest, IsHeldByOneServerAtATime) {
   const auto again = StateFolder::open(scratch_ / "state");
   ASSERT_FALSE(again);
   EXPECT_EQ(again.error().sentence,
-            (scratch_ / "state") + ": another vantrod (process " + std::to_string(::getpid()) +
+            (scratch_ / "state") + ": another vantrod (process " +
+                std::to_string(::getpid()) +
                 ") works on this state; stop it first, or give this one its own --state");
 }
 

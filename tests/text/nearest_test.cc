@@ -5,9 +5,9 @@
 namespace vantro::text {
 namespace {
 
-const std::vector<std::string> kNames{"causeway4-boot-2.1.0.img", "causeway4-system-7.4.2.img",
-                                      "causeway4-system-7.6.0.img",
-                                      "fixed/recovery.img", "lattice24-system-3.10.1.img"};
+const std::vector<std::string> kNames{
+    "causeway4-boot-2.1.0.img", "causeway4-system-7.4.2.img",
+    "causeway4-system-7.6.0.img", "fixed/recovery.img", "lattice24-system-3.10.1.img"};
 
 TEST(Slips, CountsInsertionsDeletionsReplacementsAndSwaps) {
   EXPECT_EQ(slips("system", "system", 5), 0u);
@@ -20,7 +20,9 @@ TEST(Slips, CountsInsertionsDeletionsReplacementsAndSwaps) {
 }
 
 TEST(Nearest, NamesWhatWasMeant) {
-  const auto of = [](const char* asked) { return nearest(asked, kNames).value_or("none"); };
+  const auto of = [](const char* asked) {
+    return nearest(asked, kNames).value_or("none");
+  };
   EXPECT_EQ(of("causeway4-sytsem-7.6.0.img"), "causeway4-system-7.6.0.img");
   EXPECT_EQ(of("causeway4-system-7.4.2"), "causeway4-system-7.4.2.img");
   EXPECT_EQ(of("lattice24-system-3.1O.1.img"), "lattice24-system-3.10.1.img");

@@ -88,12 +88,14 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   const auto opened = gate::Repository::open(state(), log_);
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().sentence,
-            state() + "/vantro.db is missing, but vault/ holds 1 files that it knew: put the "
-                      "database back, or start once with --recover-database to record the "
-                      "files anew");
+            state() +
+                "/vantro.db is missing, but vault/ holds 1 files that it knew: put the "
+                "database back, or start once with --recover-database to record the "
+                "files anew");
   ASSERT_TRUE(rebuild_database(state(), 0, log_));
   open();
-  EXPECT_EQ(repository_->catalog.images()->front().name, "recovered-" + sha256.substr(0, 12));
+  EXPECT_EQ(repository_->catalog.images()->front().name,
+            "recovered-" + sha256.substr(0, 12));
   EXPECT_FALSE(repository_->catalog.images()->front().on_offer);
   ASSERT_TRUE(take_in("x.img", "bytes"));
   EXPECT_EQ(fetch("x.img"), "bytes");

@@ -123,6 +123,7 @@ void WriteSession::on(const FileCommitted&, base::Instant now, Actions& actions)
 }
 
 void WriteSession::on(const FileFailed& event, base::Instant, Actions& actions) {
+  disk_failed_ = true;
   fail(event.refusal, Ended::How::kFailed, actions);
 }
 
@@ -165,6 +166,8 @@ void WriteSession::fail(const base::Refusal& refusal, Ended::How how, Actions& a
 }
 
 void WriteSession::finish(Ended::How how, std::string why, Actions& actions) {
+  // What has come is worth keeping as a partial file, to its last byte.
+  if (!disk_failed_) write_out(actions);
   ended_ = true;
   state_ = State::kDone;
   timer_.pause();

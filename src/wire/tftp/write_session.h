@@ -56,6 +56,7 @@ class WriteSession final : public Session {
   std::uint64_t resent_ = 0;
   base::ByteBuffer buffer_;  // received, not yet handed to the disk
   bool writing_ = false;     // a WriteFile is open
+  bool disk_failed_ = false;
   std::optional<base::Instant> linger_until_;
 };
 

@@ -18,14 +18,18 @@ using namespace std::string_view_literals;
 
 TEST(TftpPacket, ReadsEachKind) {
   EXPECT_EQ(told("\0\1x.img\0OCTET\0"sv), "RRQ x.img octet");
-  EXPECT_EQ(told("\0\2a/b\0octet\0TSize\0" "42\0blksize\0" "1428\0"sv),
+  EXPECT_EQ(told("\0\2a/b\0octet\0TSize\0"
+                 "42\0blksize\0"
+                 "1428\0"sv),
             "WRQ a/b octet tsize=42 blksize=1428");
   EXPECT_EQ(told("\0\3\1\2abc"sv), "DATA 258 [3]");
   EXPECT_EQ(told("\0\3\0\1"sv), "DATA 1 [0]");
   EXPECT_EQ(told("\0\4\xff\xff"sv), "ACK 65535");
   EXPECT_EQ(told("\0\5\0\1no such file\0"sv), "ERROR 1 no such file");
   EXPECT_EQ(told("\0\5\0\1unended"sv), "ERROR 1 unended");
-  EXPECT_EQ(told("\0\6tsize\0" "9\0"sv), "OACK tsize=9");
+  EXPECT_EQ(told("\0\6tsize\0"
+                 "9\0"sv),
+            "OACK tsize=9");
 }
 
 TEST(TftpPacket, RefusesWhatIsNone) {
@@ -46,7 +50,9 @@ TEST(TftpPacket, RefusesWhatIsNone) {
 }
 
 TEST(TftpPacket, ForgivesZerosBehindTheLastOption) {
-  EXPECT_EQ(told("\0\1x\0octet\0tsize\0" "0\0\0\0\0"sv), "RRQ x octet tsize=0");
+  EXPECT_EQ(told("\0\1x\0octet\0tsize\0"
+                 "0\0\0\0\0"sv),
+            "RRQ x octet tsize=0");
 }
 
 TEST(TftpPacket, IsRefusedOrReadAtEveryTruncation) {

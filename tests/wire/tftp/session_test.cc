@@ -212,8 +212,9 @@ TEST_F(TftpReadSession, TellsTheDeviceWhenTheDiskFails) {
   begin_read(9);
   done();
   step(FileFailed{{base::Kind::kIo, "the stored file can't be read"}});
-  EXPECT_EQ(done(), "ERROR 0 the stored file can't be read, "
-                    "failed: the stored file can't be read");
+  EXPECT_EQ(done(),
+            "ERROR 0 the stored file can't be read, "
+            "failed: the stored file can't be read");
 }
 
 TEST_F(TftpReadSession, IgnoresWhatIsNoPacketOfItsKind) {
@@ -287,15 +288,17 @@ TEST_F(TftpWriteSession, NeverSaysCompleteWhenTheCommitFails) {
   data(1, 10);
   done();
   step(FileFailed{{base::Kind::kFull, "the server's disk is full"}});
-  EXPECT_EQ(done(), "ERROR 3 the server's disk is full, failed: the server's disk is full");
+  EXPECT_EQ(done(),
+            "ERROR 3 the server's disk is full, failed: the server's disk is full");
   EXPECT_TRUE(session_->done());
 }
 
 TEST_F(TftpWriteSession, RefusesABlockLargerThanAgreed) {
   begin_write();
   data(1, 513);
-  EXPECT_EQ(done(), "ACK 0, ERROR 4 a block of 513 bytes came; 512 were agreed, "
-                    "failed: the device sent a block larger than agreed");
+  EXPECT_EQ(done(),
+            "ACK 0, ERROR 4 a block of 513 bytes came; 512 were agreed, "
+            "failed: the device sent a block larger than agreed");
 }
 
 TEST_F(TftpWriteSession, GivesUpOnASilentDevice) {
@@ -305,8 +308,9 @@ TEST_F(TftpWriteSession, GivesUpOnASilentDevice) {
     clock_.move_to(*session_->deadline());
     step(DeadlinePassed{});
   }
-  EXPECT_EQ(done(), "ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, "
-                    "abandoned: the device never sent its first block");
+  EXPECT_EQ(done(),
+            "ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, "
+            "abandoned: the device never sent its first block");
 }
 
 TEST_F(TftpWriteSession, LetsARunningCommitFinishWhenTheServerStops) {
@@ -326,7 +330,9 @@ TEST_F(TftpWriteSession, TellsTheDeviceWhenTheServerStops) {
   data(1, 512);
   done();
   step(Stop{"the server is being stopped"});
-  EXPECT_EQ(done(), "ERROR 0 the server is being stopped, failed: the server is being stopped");
+  EXPECT_EQ(done(),
+            "ERROR 0 the server is being stopped, write 512, failed: the server is being "
+            "stopped");
 }
 
 }  // namespace

@@ -1,0 +1,216 @@
+// vantro as a person uses it: what it prints, and what it exits with.
+#include <regex>
+
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+class Cli : public ServerFixture {
+ protected:
+  void send(const std::string& name, const std::string& bytes) {
+    fakes::write_file(scratch_ / "sent", bytes);
+    const auto sent =
+        run({"curl", "-sS", "-m", "20", "-T", scratch_ / "sent", tftp_url(name)});
+    ASSERT_EQ(sent.code, 0) << sent.err;
+  }
+};
+
+constexpr const char* kAbcSha256 =
+    "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad";
+
+TEST_F(Cli, TakesAnImageInAndSaysWhatToType) {
+  fakes::write_file(scratch_ / "x-1.img", "abc");
+  const auto added =
+      vantro({"image", "add", scratch_ / "x-1.img", "--expect", kAbcSha256});
+  EXPECT_EQ(added.code, 0);
+  EXPECT_EQ(
+      added.out,
+      "x-1.img: taken in\n"
+      "  size     3 bytes\n"
+      "  MD5      900150983cd24fb0d6963f7d28e17f72\n"
+      "  SHA-1    a9993e364706816aba3e25717850c26c9cd0d89d\n"
+      "  SHA-256  ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad\n"
+      "  SHA-512  ddaf35a193617abacc417349ae20413112e6fa4e89a97ea20a9eeee64b55d39a"
+      "2192992a274fc1a836ba3c23a3feebbd454d4423643ce80e2a9ac94fa54ca49f\n"
+      "  SHA-256 is as expected\n"
+      "On offer. Devices must type exactly: x-1.img\n");
+  EXPECT_EQ(added.err, "");
+}
+
+TEST_F(Cli, ShowsBothChecksumsWhenTheyDiffer) {
+  fakes::write_file(scratch_ / "x-1.img", "abc");
+  const auto added = vantro({"image", "add", scratch_ / "x-1.img", "--expect",
+                             "SHA-1:0000000000000000000000000000000000000000"});
+  EXPECT_EQ(added.code, 6);
+  EXPECT_EQ(added.err,
+            "vantro: the SHA-1 checksum of what came differs from the expected one; "
+            "nothing was "
+            "filed\n"
+            "  expected  0000000000000000000000000000000000000000\n"
+            "  came      a9993e364706816aba3e25717850c26c9cd0d89d\n");
+  EXPECT_EQ(vantro({"image", "list"}).out,
+            "No images yet. Take one in with: vantro image add FILE\n");
+}
+
+TEST_F(Cli, RefusesWhatItCannotRead) {
+  const auto missing = vantro({"image", "add", scratch_ / "none.img"});
+  EXPECT_EQ(missing.code, 7);
+  EXPECT_EQ(missing.err,
+            "vantro: " + (scratch_ / "none.img") + ": No such file or directory\n");
+  EXPECT_EQ(vantro({"image", "add", scratch_.path()}).code, 7);
+  fakes::write_file(scratch_ / "x", "abc");
+  const auto odd = vantro({"image", "add", scratch_ / "x", "--expect", "abc"});
+  EXPECT_EQ(odd.code, 2);
+  EXPECT_NE(odd.err.find("the checksum has 3 digits"), std::string::npos);
+  EXPECT_EQ(vantro({"image", "add", scratch_ / "x", "--name", "../x"}).err,
+            "vantro: '../x' holds '..', which is never followed\n");
+  EXPECT_EQ(vantro({"image", "add"}).code, 2);
+  EXPECT_EQ(vantro({"image", "burn"}).code, 2);
+  EXPECT_EQ(vantro({"--help"}).code, 0);
+}
+
+TEST_F(Cli, HoldsAnImageBack) {
+  fakes::write_file(scratch_ / "x.img", "abc");
+  const auto held = vantro({"image", "add", scratch_ / "x.img", "--hold"});
+  EXPECT_NE(held.out.find("Held: not on offer."), std::string::npos);
+  EXPECT_TRUE(vantro_json({"offer", "list"})["offers"].empty());
+  const auto offered = vantro({"image", "add", scratch_ / "x.img"});
+  EXPECT_EQ(offered.out.find("x.img: these bytes are known under this name already\n"),
+            0u);
+  EXPECT_EQ(vantro_json({"offer", "list"})["offers"][0]["name"], "x.img");
+}
+
+TEST_F(Cli, GivesTheNearestNameWhenThereIsNoSuchImage) {
+  take_in("x-system-1.img", "abc");
+  const auto shown = vantro({"image", "info", "x-sytsem-1.img"});
+  EXPECT_EQ(shown.code, 5);
+  EXPECT_EQ(shown.err,
+            "vantro: there is no image 'x-sytsem-1.img'; nearest: 'x-system-1.img'\n");
+  const auto found = vantro({"image", "info", "x-system-1.img"});
+  EXPECT_NE(found.out.find(kAbcSha256), std::string::npos);
+}
+
+TEST_F(Cli, ShowsAndSavesBackups) {
+  send("site/x.cfg", "first\n");
+  send("site/x.cfg", "second\n");
+  const auto list = vantro({"backup", "list"});
+  EXPECT_TRUE(std::regex_search(
+      list.out,
+      std::regex("127\\.0\\.0\\.1 +site/x\\.cfg +2 +7 B +\\d{4}-.* +complete\n")))
+      << list.out;
+  const auto info =
+      vantro({"backup", "info", "127.0.0.1", "site/x.cfg", "--revision", "1"});
+  EXPECT_EQ(info.out.find("site/x.cfg from 127.0.0.1, revision 1\n"), 0u);
+  EXPECT_NE(info.out.find("the device announced 6 bytes"), std::string::npos);
+
+  const auto first = vantro(
+      {"backup", "save", "127.0.0.1", "site/x.cfg", "--revision", "1"}, scratch_.path());
+  EXPECT_EQ(first.code, 0) << first.err;
+  EXPECT_EQ(fakes::read_file(scratch_ / "x.cfg"), "first\n");
+  const auto again =
+      vantro({"backup", "save", "127.0.0.1", "site/x.cfg"}, scratch_.path());
+  EXPECT_EQ(again.code, 7);
+  EXPECT_EQ(
+      again.err,
+      "vantro: x.cfg exists; give another file with --to, or --force to write over it\n");
+  EXPECT_EQ(
+      vantro({"backup", "save", "127.0.0.1", "site/x.cfg", "--force"}, scratch_.path())
+          .code,
+      0);
+  EXPECT_EQ(fakes::read_file(scratch_ / "x.cfg"), "second\n");
+  EXPECT_EQ(vantro({"backup", "save", "127.0.0.1", "x.cfg"}).err,
+            "vantro: there is no backup 'x.cfg' from 127.0.0.1; nearest: 'site/x.cfg'\n");
+  EXPECT_EQ(vantro({"backup", "list", "router"}).err,
+            "vantro: 'router' is no IP address\n");
+}
+
+TEST_F(Cli, SaysWhichServerItTriedAndHowToStartOne) {
+  stop();
+  const auto none = vantro({"status"});
+  EXPECT_EQ(none.code, 3);
+  EXPECT_NE(none.err.find("no vantrod answers at " + url()), std::string::npos)
+      << none.err;
+  EXPECT_NE(none.err.find("Start it with 'vantrod --state DIR'"), std::string::npos);
+}
+
+TEST_F(Cli, SaysWhereTheTokenStandsWhenItIsWrong) {
+  const auto refused = run({VANTRO_PROGRAM, "--url", url(), "status"},
+                           {{"VANTRO_TOKEN", "0000000000000000"}});
+  EXPECT_EQ(refused.code, 4);
+  EXPECT_NE(
+      refused.err.find("It stands in the file 'token' of the server's state folder"),
+      std::string::npos);
+  const auto accepted =
+      run({VANTRO_PROGRAM, "--url", url(), "--token-file", state() + "/token", "status"});
+  EXPECT_EQ(accepted.code, 0) << accepted.err;
+  EXPECT_EQ(run({VANTRO_PROGRAM, "--token-file", scratch_ / "none", "status"}).code, 7);
+}
+
+TEST_F(Cli, WatchesTransfersFromTheirBeginningToTheirEnd) {
+  take_in("x.img", fakes::noise(3'000'000));
+  Process watch({VANTRO_PROGRAM, "watch"}, client_environment(), scratch_ / "watch.out",
+                scratch_ / "watch.err");
+  ::usleep(600'000);
+  // Slowly enough to be seen on its way.
+  const auto fetched = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-o",
+                            scratch_ / "got", tftp_url("x.img")});
+  EXPECT_EQ(fetched.code, 0);
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "watch.out").find("complete, 2.9 MiB in ") !=
+           std::string::npos;
+  }));
+  watch.signal(SIGINT);
+  EXPECT_EQ(watch.wait(), 0);
+  EXPECT_EQ(fakes::read_file(scratch_ / "watch.err"), "");
+}
+
+TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
+  Process watch({VANTRO_PROGRAM, "watch"}, client_environment(), scratch_ / "watch.out",
+                scratch_ / "watch.err");
+  ::usleep(500'000);
+  stop();
+  EXPECT_EQ(watch.wait(), 3);
+  EXPECT_NE(fakes::read_file(scratch_ / "watch.err"), "");
+}
+
+TEST_F(Cli, ShowsTheLedgerOldestFirst) {
+  take_in("x.img", "abc");
+  send("x.cfg", "config");
+  const auto ledger = vantro({"ledger", "--limit", "2"});
+  EXPECT_TRUE(std::regex_search(ledger.out,
+                                std::regex("operator +image-add +x\\.img[^\n]*\n"
+                                           "[^\n]*127\\.0\\.0\\.1 +deposit +x\\.cfg")))
+      << ledger.out;
+  EXPECT_EQ(vantro({"ledger", "--limit", "0"}).code, 2);
+}
+
+TEST_F(Cli, HoldsTheApiToHttp) {
+  const auto curl = [&](Arguments arguments) {
+    arguments.insert(arguments.begin(),
+                     {"curl", "-s", "-m", "20", "-o", scratch_ / "body", "-w",
+                      "%{http_code} "
+                      "%{content_type}",
+                      "-H", "Authorization: Bearer " + token()});
+    return run(arguments).out;
+  };
+  EXPECT_EQ(curl({url() + "/v1/health"}), "200 application/json");
+  EXPECT_EQ(curl({url() + "/v1/none"}), "404 application/problem+json");
+  EXPECT_EQ(curl({"-X", "DELETE", url() + "/v1/images/x"}),
+            "400 application/problem+json");
+  // Chunked, so of unknown length; and a name that was taken by other bytes.
+  fakes::write_file(scratch_ / "body-in", fakes::noise(1'000'000));
+  EXPECT_EQ(
+      curl({"-T", "-", "-H", "Transfer-Encoding: chunked", url() + "/v1/images/x.img"}),
+      "201 application/json");
+  EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/x.img"}),
+            "409 application/problem+json");
+  EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/y.img?expect=zz"}),
+            "400 application/problem+json");
+  const auto problem = nlohmann::json::parse(fakes::read_file(scratch_ / "body"));
+  EXPECT_EQ(problem["kind"], "invalid");
+  EXPECT_EQ(problem["detail"], "'zz' is no checksum: it must be hexadecimal digits");
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end

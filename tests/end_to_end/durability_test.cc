@@ -1,0 +1,202 @@
+// The promises about what is kept: killed at any instant, stopped, started twice, with
+// the disk full, with a damaged database.
+#include <gmock/gmock.h>
+#include <random>
+#include <signal.h>
+
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+class Durability : public ServerFixture {
+ protected:
+  // Output of a start that must not succeed.
+  Output start_fails(Arguments arguments) {
+    arguments.insert(arguments.begin(), VANTROD_PROGRAM);
+    return run(arguments);
+  }
+};
+
+TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
+  std::mt19937 random(7);
+  std::size_t sent = 0;
+  std::map<std::string, std::string> acknowledged;
+  constexpr int kRounds = 6;
+  for (int round = 0; round < kRounds; ++round) {
+    struct Upload {
+      std::string name, bytes;
+      std::unique_ptr<Process> process;
+    };
+    std::vector<Upload> uploads;
+    for (int i = 0; i < 12; ++i, ++sent) {
+      Upload upload;
+      upload.name = "cfg-" + std::to_string(sent);
+      upload.bytes = fakes::noise(random() % 2'000'000, static_cast<unsigned>(sent));
+      fakes::write_file(scratch_ / upload.name, upload.bytes);
+      upload.process = std::make_unique<Process>(
+          Arguments{"curl", "-s", "-m", "5", "--tftp-blksize", "8192", "-T",
+                    scratch_ / upload.name, tftp_url(upload.name)},
+          Environment{}, "", "");
+      uploads.push_back(std::move(upload));
+    }
+    fakes::write_file(scratch_ / "image",
+                      fakes::noise(5'000'000, static_cast<unsigned>(round)));
+    const auto image = "image-" + std::to_string(round);
+    Process add({VANTRO_PROGRAM, "image", "add", scratch_ / "image", "--name", image},
+                client_environment(), "", "");
+    ::usleep(20'000 + random() % 120'000);
+    server_->signal(SIGKILL);
+    EXPECT_EQ(server_->wait(), 128 + SIGKILL);
+    // What a client was told counts, not what it hoped for.
+    for (auto& upload : uploads) {
+      if (upload.process->wait() == 0) acknowledged[upload.name] = upload.bytes;
+    }
+    const bool image_acknowledged = add.wait() == 0;
+    start();
+    if (image_acknowledged) {
+      EXPECT_EQ(vantro({"image", "info", image}).code, 0);
+    }
+  }
+  EXPECT_FALSE(acknowledged.empty());
+  for (const auto& [name, bytes] : acknowledged)
+    EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), bytes));
+  // And nothing that is half poses as whole.
+  const auto backups = vantro_json({"backup", "list"})["backups"];
+  std::size_t partial = 0;
+  for (const auto& backup : backups) {
+    if (!backup["complete"].get<bool>()) {
+      ++partial;
+      continue;
+    }
+    const auto name = backup["name"].get<std::string>();
+    EXPECT_TRUE(
+        fakes::same_bytes(saved("127.0.0.1", name), fakes::read_file(scratch_ / name)));
+  }
+  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  for (const auto& image : vantro_json({"image", "list"})["images"]) {
+    EXPECT_EQ(image["size"], 5'000'000);
+  }
+  RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
+  RecordProperty("partial", static_cast<int>(partial));
+}
+
+TEST_F(Durability, ASecondServerOnTheSameStateDoesNotStart) {
+  const auto second = start_fails({"--state", state(), "--tftp-listen", "127.0.0.1:0",
+                                   "--management-listen", "127.0.0.1:0"});
+  EXPECT_EQ(second.code, 1);
+  EXPECT_EQ(second.err,
+            "vantrod: " + state() + ": another vantrod (process " +
+                std::to_string(server_->pid()) +
+                ") works on this state; stop it first, or give this one its own "
+                "--state\n");
+}
+
+TEST_F(Durability, APortInUseIsNamedWithItsHolder) {
+  const auto tftp = "127.0.0.1:" + std::to_string(tftp_port_);
+  const auto second = start_fails({"--state", scratch_ / "other", "--tftp-listen", tftp,
+                                   "--management-listen", "127.0.0.1:0"});
+  EXPECT_EQ(second.code, 1);
+  EXPECT_THAT(second.err, testing::StartsWith(
+                              "vantrod: TFTP can't listen on " + tftp +
+                              ": 'vantrod' (process " + std::to_string(server_->pid()) +
+                              ") holds the port; stop it, or choose another "
+                              "port with --tftp-listen 127.0.0.1:"));
+  const auto management = "127.0.0.1:" + std::to_string(management_port_);
+  const auto third = start_fails({"--state", scratch_ / "other", "--tftp-listen",
+                                  "127.0.0.1:0", "--management-listen", management});
+  EXPECT_THAT(third.err, testing::StartsWith("vantrod: Management can't listen on " +
+                                             management + ": 'vantrod' (process "));
+  const auto strange =
+      start_fails({"--state", scratch_ / "other", "--tftp-listen", "192.0.2.77:0",
+                   "--management-listen", "127.0.0.1:0"});
+  EXPECT_THAT(strange.err,
+              testing::StartsWith("vantrod: TFTP can't listen on 192.0.2.77:0: this "
+                                  "machine does not have that address; it has "));
+}
+
+TEST_F(Durability, ADamagedDatabaseStopsTheStartAndCanBeRebuilt) {
+  take_in("x.img", "bytes");
+  stop();
+  for (const auto* part : {"-wal", "-shm"}) {
+    std::filesystem::remove(state() + "/vantro.db" + part);
+  }
+  fakes::write_file(state() + "/vantro.db", std::string(8192, 'z'));
+  const Arguments arguments{
+      "--state",    state(), "--tftp-listen", "127.0.0.1:0", "--management-listen",
+      "127.0.0.1:0"};
+  const auto refused = start_fails(arguments);
+  EXPECT_EQ(refused.code, 1);
+  EXPECT_THAT(refused.err,
+              testing::HasSubstr("the database is damaged; the files in vault/ are "
+                                 "untouched"));
+  start({"--recover-database"});
+  EXPECT_EQ(vantro_json({"image", "list"})["images"][0]["on_offer"], false);
+  take_in("x.img", "bytes");
+  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).out, "bytes");
+}
+
+TEST_F(Durability, WrongSettingsDoNotStart) {
+  fakes::write_file(scratch_ / "vantro.toml", "[tftp]\nlisten_on = \"127.0.0.1\"\n");
+  const auto refused = start_fails({"--config", scratch_ / "vantro.toml"});
+  EXPECT_EQ(refused.code, 2);
+  EXPECT_EQ(refused.err, "vantrod: " + (scratch_ / "vantro.toml") +
+                             ":2: tftp.listen_on is no setting; nearest: tftp.listen\n");
+  EXPECT_EQ(start_fails({"--log-form", "xml"}).code, 2);
+  EXPECT_EQ(start_fails({"--check"}).out, "The settings are sound.\n");
+}
+
+// The state on a file system of 12 MiB that exists for this server alone.
+class FullDisk : public ServerFixture {
+ protected:
+  void SetUp() override {
+    std::filesystem::create_directories(state());
+    const std::string script =
+        "mount -t tmpfs -o size=12m,mode=700 tmpfs \"$1\" && shift && exec \"$@\"";
+    Arguments before{"unshare", "--mount"};
+    if (::geteuid() != 0) before = {"unshare", "--mount", "--map-root-user"};
+    before.insert(before.end(), {"sh", "-c", script, "sh", state()});
+    start({}, before);
+  }
+  std::string token_here() const {
+    // The file system is the server's own: seen through its process.
+    return fakes::read_file("/proc/" + std::to_string(server_->pid()) + "/root" +
+                            state() + "/token");
+  }
+};
+
+TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
+  auto token = token_here();
+  ASSERT_FALSE(token.empty());
+  token.pop_back();
+  const Environment environment{{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token}};
+  const auto client = [&](Arguments arguments) {
+    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    return run(arguments, environment);
+  };
+  fakes::write_file(scratch_ / "small.img", fakes::noise(4'000'000));
+  fakes::write_file(scratch_ / "large.img", fakes::noise(20'000'000));
+  EXPECT_EQ(client({"image", "add", scratch_ / "small.img"}).code, 0);
+
+  const auto announced = client({"image", "add", scratch_ / "large.img"});
+  EXPECT_EQ(announced.code, 1);
+  EXPECT_THAT(announced.err,
+              testing::StartsWith("vantro: the server's disk is full: 19.1 MiB "
+                                  "are needed, "));
+  // A device that does not announce its size fills the disk before it is told.
+  const auto sent = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-T",
+                         scratch_ / "large.img", tftp_url("large.cfg")});
+  EXPECT_NE(sent.code, 0);
+  const auto list = client({"backup", "list"});
+  EXPECT_EQ(list.code, 0) << list.err;
+  EXPECT_THAT(list.out, testing::Not(testing::HasSubstr("complete")));
+  // What was there is served as before.
+  const auto got =
+      run({"curl", "-sS", "-m", "20", "-o", scratch_ / "got", tftp_url("small.img")});
+  EXPECT_EQ(got.code, 0) << got.err;
+  EXPECT_TRUE(
+      fakes::same_bytes(fakes::read_file(scratch_ / "got"), fakes::noise(4'000'000)));
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end

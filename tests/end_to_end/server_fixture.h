@@ -1,0 +1,112 @@
+// The real vantrod on loopback ports that the system chooses, driven by the real vantro.
+#pragma once
+
+#include <functional>
+#include <gtest/gtest.h>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <string>
+
+#include "tests/end_to_end/process.h"
+#include "tests/fakes/scratch_folder.h"
+
+namespace vantro::end_to_end {
+
+class ServerFixture : public testing::Test {
+ protected:
+  void SetUp() override { start(); }
+
+  // Starts and waits until it is ready. `before`: words in front of the command.
+  void start(const Arguments& more = {}, const Arguments& before = {}) {
+    Arguments arguments = before;
+    arguments.insert(arguments.end(),
+                     {VANTROD_PROGRAM, "--state", state(), "--tftp-listen", tftp_listen_,
+                      "--management-listen", "127.0.0.1:0"});
+    arguments.insert(arguments.end(), more.begin(), more.end());
+    // What an earlier server said must not be taken for this one's.
+    std::filesystem::remove(scratch_ / "server.out");
+    server_ = std::make_unique<Process>(arguments, Environment{}, scratch_ / "server.out",
+                                        scratch_ / "server.err");
+    ASSERT_TRUE(eventually([&] {
+      return server_out().find("Ready.") != std::string::npos || !server_->running();
+    }));
+    ASSERT_TRUE(server_->running()) << fakes::read_file(scratch_ / "server.err");
+    tftp_port_ = number_behind("TFTP listens on " + tftp_host() + ":");
+    management_port_ = number_behind("Management listens on 127.0.0.1:");
+  }
+  // As an operator would stop it. A sanitizer's finding shows in the exit code.
+  void stop() {
+    server_->signal(SIGTERM);
+    EXPECT_EQ(server_->wait(), 0) << fakes::read_file(scratch_ / "server.err");
+  }
+  void TearDown() override {
+    if (server_ && server_->running()) stop();
+  }
+
+  Output vantro(Arguments arguments, const std::string& folder = "") {
+    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    return run(arguments, client_environment(), "", folder);
+  }
+  Environment client_environment() const {
+    return {{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token()}, {"TZ", "UTC"}};
+  }
+  nlohmann::json vantro_json(Arguments arguments) {
+    arguments.insert(arguments.begin(), "--json");
+    const auto output = vantro(arguments);
+    EXPECT_EQ(output.code, 0) << output.err;
+    return nlohmann::json::parse(output.out, nullptr, false);
+  }
+  // Makes a file with these bytes and takes it in.
+  void take_in(const std::string& name, const std::string& bytes) {
+    fakes::write_file(scratch_ / "image", bytes);
+    const auto output = vantro({"image", "add", scratch_ / "image", "--name", name});
+    ASSERT_EQ(output.code, 0) << output.err;
+  }
+  // The newest complete revision's bytes.
+  std::string saved(const std::string& address, const std::string& name) {
+    const auto output = vantro({"backup", "save", address, name, "--to", "-"});
+    EXPECT_EQ(output.code, 0) << output.err;
+    return output.out;
+  }
+  // The rows of the ledger as JSON, newest first.
+  nlohmann::json ledger() { return vantro_json({"ledger"})["entries"]; }
+
+  static bool eventually(const std::function<bool()>& condition) {
+    for (int i = 0; i < 3000; ++i) {
+      if (condition()) return true;
+      ::usleep(10'000);
+    }
+    return false;
+  }
+
+  std::string state() const { return scratch_ / "the state"; }
+  std::string token() const {
+    auto text = fakes::read_file(state() + "/token");
+    if (!text.empty()) text.pop_back();
+    return text;
+  }
+  std::string url() const {
+    return "http://127.0.0.1:" + std::to_string(management_port_);
+  }
+  std::string tftp_url(const std::string& name) const {
+    return "tftp://" + tftp_host() + ":" + std::to_string(tftp_port_) + "/" + name;
+  }
+  std::string tftp_host() const { return tftp_listen_.substr(0, tftp_listen_.find(':')); }
+  std::string server_out() const { return fakes::read_file(scratch_ / "server.out"); }
+
+  fakes::ScratchFolder scratch_;
+  std::string tftp_listen_ = "127.0.0.1:0";
+  int tftp_port_ = 0;
+  int management_port_ = 0;
+  std::unique_ptr<Process> server_;
+
+ private:
+  int number_behind(const std::string& words) const {
+    const auto text = server_out();
+    const auto at = text.find(words);
+    EXPECT_NE(at, std::string::npos) << text;
+    return at == std::string::npos ? 0 : std::atoi(text.c_str() + at + words.size());
+  }
+};
+
+}  // namespace vantro::end_to_end

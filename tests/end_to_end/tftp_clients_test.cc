@@ -1,0 +1,162 @@
+// TFTP with clients that this project did not write: curl, tftp-hpa and atftp.
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+struct Client {
+  const char* name;
+  std::size_t block;
+  // The command that fetches NAME into FILE, or sends FILE as NAME, and what it reads.
+  std::function<Arguments(const std::string&host, int port, const std::string&name,
+                          const std::string&file)>
+      fetch, send;
+  std::function<std::string(const std::string&name, const std::string&file)> fetch_input,
+      send_input;
+};
+
+std::string url(const std::string& host, int port, const std::string& name) {
+  return "tftp://" + host + ":" + std::to_string(port) + "/" + name;
+}
+
+Client curl(std::size_t block, bool options) {
+  const Arguments start =
+      options
+          ? Arguments{"curl", "-sS", "-m", "50", "--tftp-blksize", std::to_string(block)}
+          : Arguments{"curl", "-sS", "-m", "50", "--tftp-no-options"};
+  return {"curl",
+          block,
+          [start](auto& host, int port, auto& name, auto& file) {
+            auto command = start;
+            command.insert(command.end(), {"-o", file, url(host, port, name)});
+            return command;
+          },
+          [start](auto& host, int port, auto& name, auto& file) {
+            auto command = start;
+            command.insert(command.end(), {"-T", file, url(host, port, name)});
+            return command;
+          },
+          {},
+          {}};
+}
+
+Client tftp_hpa() {
+  const auto command = [](auto& host, int port, auto&, auto&) {
+    return Arguments{"tftp", host, std::to_string(port)};
+  };
+  return {"tftp-hpa",
+          512,
+          command,
+          command,
+          [](auto& name, auto& file) {
+            return "mode octet\nget " + name + " " + file + "\nquit\n";
+          },
+          [](auto& name, auto& file) {
+            return "mode octet\nput " + file + " " + name + "\nquit\n";
+          }};
+}
+
+Client atftp(std::size_t block) {
+  const auto command = [block](const char* direction) {
+    return [block, direction](auto& host, int port, auto& name, auto& file) {
+      return Arguments{"atftp",
+                       "--option",
+                       "blksize " + std::to_string(block),
+                       direction,
+                       "-r",
+                       name,
+                       "-l",
+                       file,
+                       host,
+                       std::to_string(port)};
+    };
+  };
+  return {"atftp", block, command("-g"), command("-p"), {}, {}};
+}
+
+class TftpClients : public ServerFixture {
+ protected:
+  void fetch_and_send(const Client& client, std::size_t size) {
+    SCOPED_TRACE(std::string(client.name) + ", block " + std::to_string(client.block) +
+                 ", size " + std::to_string(size));
+    const auto bytes = fakes::noise(size, static_cast<unsigned>(size) + 3);
+    const auto name = "image-" + std::to_string(size) + ".img";
+    take_in(name, bytes);
+    const auto got = scratch_ / "got";
+    std::filesystem::remove(got);
+    const auto fetched = run(client.fetch(tftp_host(), tftp_port_, name, got), {},
+                             client.fetch_input ? client.fetch_input(name, got) : "");
+    EXPECT_EQ(fetched.code, 0) << fetched.err;
+    EXPECT_TRUE(fakes::same_bytes(fakes::read_file(got), bytes));
+
+    const auto given = scratch_ / "given";
+    fakes::write_file(given, bytes);
+    const auto as = "backup-" + std::to_string(size) + ".cfg";
+    const auto sent = run(client.send(tftp_host(), tftp_port_, as, given), {},
+                          client.send_input ? client.send_input(as, given) : "");
+    EXPECT_EQ(sent.code, 0) << sent.err;
+    EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", as), bytes));
+  }
+  void all_sizes(const Client& client) {
+    const auto b = client.block;
+    for (const std::size_t size :
+         {std::size_t{0}, std::size_t{1}, b - 1, b, b + 1, 2 * b, 7 * b + 5}) {
+      fetch_and_send(client, size);
+    }
+    for (const auto& row : ledger()) {
+      EXPECT_NE(row["outcome"], "failed") << row;
+      EXPECT_NE(row["outcome"], "abandoned") << row;
+    }
+  }
+};
+
+TEST_F(TftpClients, CurlWithoutOptions) { all_sizes(curl(512, false)); }
+TEST_F(TftpClients, CurlWithOptions) { all_sizes(curl(1428, true)); }
+TEST_F(TftpClients, CurlWithLargeBlocks) { all_sizes(curl(8192, true)); }
+TEST_F(TftpClients, TftpHpa) { all_sizes(tftp_hpa()); }
+TEST_F(TftpClients, Atftp) { all_sizes(atftp(1428)); }
+
+TEST_F(TftpClients, MoreBlocksThanABlockNumberCounts) {
+  // 70,000 blocks of 512 bytes: the number wraps past 65,535 to 0.
+  fetch_and_send(curl(512, false), 70'000 * 512 + 1);
+}
+
+TEST_F(TftpClients, ManyAtOnceGetTheirOwnBytes) {
+  std::vector<std::unique_ptr<Process>> processes;
+  for (unsigned i = 0; i < 20; ++i) {
+    const auto name = "image-" + std::to_string(i) + ".img";
+    take_in(name, fakes::noise(200'000 + i, i));
+    processes.push_back(std::make_unique<Process>(
+        Arguments{"curl", "-sS", "-m", "50", "-o", scratch_ / name, tftp_url(name)},
+        Environment{}, scratch_ / "out", scratch_ / "err"));
+  }
+  for (auto& process : processes) EXPECT_EQ(process->wait(), 0);
+  for (unsigned i = 0; i < 20; ++i) {
+    EXPECT_TRUE(fakes::same_bytes(
+        fakes::read_file(scratch_ / ("image-" + std::to_string(i) + ".img")),
+        fakes::noise(200'000 + i, i)));
+  }
+}
+
+TEST_F(TftpClients, ARefusalReachesTheConsoleAndNamesTheNearest) {
+  take_in("causeway4-system-7.6.0.img", "bytes");
+  const auto refused = run(
+      {"tftp", tftp_host(), std::to_string(tftp_port_)}, {},
+      "mode octet\nget causeway4-sytsem-7.6.0.img " + (scratch_ / "got") + "\nquit\n");
+  EXPECT_NE(
+      refused.out.find("Error code 1: 'causeway4-sytsem-7.6.0.img' is not on offer; "
+                       "nearest: 'causeway4-system-7.6.0.img'"),
+      std::string::npos)
+      << refused.out << refused.err;
+}
+
+TEST_F(TftpClients, ASlashInFrontAndLetterCaseAreForgiven) {
+  take_in("x-system-1.img", "bytes");
+  for (const auto* typed : {"x-system-1.img", "/x-system-1.img", "./X-System-1.IMG"}) {
+    const auto got = run({"curl", "-sS", "-m", "20", "--path-as-is", tftp_url(typed)});
+    EXPECT_EQ(got.out, "bytes") << typed;
+  }
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
