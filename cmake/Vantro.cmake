@@ -12,9 +12,9 @@ target_include_directories(vantro_flags INTERFACE "${CMAKE_SOURCE_DIR}/src")
 if(VANTRO_SANITIZE STREQUAL "asan")
   # The left-out checks double the build time and have found nothing that ASan does not find.
   set(flags -fsanitize=address,undefined -fno-sanitize=vptr,null,alignment,object-size
-    -fno-sanitize-recover=all -fno-omit-frame-pointer -O1)
+    -fno-sanitize-recover=all -fno-omit-frame-pointer -g1)
 elseif(VANTRO_SANITIZE STREQUAL "tsan")
-  set(flags -fsanitize=thread -O1)
+  set(flags -fsanitize=thread -g1)
 elseif(VANTRO_SANITIZE)
   message(FATAL_ERROR "VANTRO_SANITIZE: '${VANTRO_SANITIZE}' is neither asan nor tsan")
 endif()
