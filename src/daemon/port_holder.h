@@ -14,6 +14,7 @@ enum class Transport { kUdp, kTcp };
 struct Holder {
   std::string program;
   int pid = 0;
+  bool operator==(const Holder&) const = default;
 };
 
 // Reads /proc. Nothing if the process can't be seen from here (another user's, say).

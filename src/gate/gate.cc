@@ -126,7 +126,13 @@ base::Outcome<backup::Revision> WriteGrant::commit() {
 void WriteGrant::abandon(State how, const std::string& why) {
   if (!std::exchange(open_, false)) return;
   revision_.size = arrival_.size();
-  revision_.partial_file = arrival_.set_aside();
+  if (write_refusal_) {
+    // Kept, an upload that filled the disk would keep it full for days, and one over the
+    // limit could be sent again and again.
+    arrival_.discard();
+  } else {
+    revision_.partial_file = arrival_.set_aside();
+  }
   transfer_.end(how, why);
   if (revision_.partial_file.empty()) return;
   revision_.complete = false;

@@ -110,8 +110,9 @@ class WriteGrant {
   // for both at once can't file a file with a hole.
   base::Outcome<backup::Revision> commit();
 
-  // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). Only the first call of
-  // this or commit() counts.
+  // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). What has come is kept
+  // as a partial revision, unless a write() was refused. Only the first call of this or
+  // commit() counts.
   void abandon(State how, const std::string& why);
 
   const Transfer& transfer() const { return transfer_; }

@@ -74,7 +74,8 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
         fakes::same_bytes(saved("127.0.0.1", name), fakes::read_file(scratch_ / name)));
   }
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
-  for (const auto& image : vantro_json({"image", "list"})["images"]) {
+  const auto images = vantro_json({"image", "list"})["images"];
+  for (const auto& image : images) {
     EXPECT_EQ(image["size"], 5'000'000);
   }
   RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
@@ -187,6 +188,9 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   const auto sent = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-T",
                          scratch_ / "large.img", tftp_url("large.cfg")});
   EXPECT_NE(sent.code, 0);
+  // And does not keep it full.
+  fakes::write_file(scratch_ / "second.img", fakes::noise(5'000'000, 2));
+  EXPECT_EQ(client({"image", "add", scratch_ / "second.img"}).code, 0);
   const auto list = client({"backup", "list"});
   EXPECT_EQ(list.code, 0) << list.err;
   EXPECT_THAT(list.out, testing::Not(testing::HasSubstr("complete")));

@@ -136,6 +136,10 @@ TEST_F(GateTest, RefusesADepositOverTheLimit) {
   auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", {});
   EXPECT_TRUE(grant->write(base::as_bytes("0123456789")));
   EXPECT_EQ(grant->write(base::as_bytes("x")).error().kind, base::Kind::kTooLarge);
+  EXPECT_EQ(grant->commit().error().kind, base::Kind::kTooLarge);
+  grant->abandon(State::kFailed, "too large");
+  EXPECT_TRUE(repository_->folder.list_partial()->empty());
+  EXPECT_TRUE(repository_->folder.list_arriving()->empty());
 }
 
 TEST_F(GateTest, RefusesAnImageWhoseStoredCopyIsGone) {
