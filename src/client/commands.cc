@@ -105,20 +105,20 @@ Done show_status(const Context& context) {
                     shown_time(status.started_at)));
     for (const auto& listener : status.listeners) {
       terminal.write(
-          fmt::format("  {:<11}listens on {}\n", listener.protocol, listener.address));
+          fmt::format("  {:<12}listens on {}\n", listener.protocol, listener.address));
     }
-    terminal.write(fmt::format("  state      {}, {} free\n", status.state_folder,
+    terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
                                base::size_text(status.disk_free)));
     terminal.write(
-        fmt::format("  images     {}, {} on offer\n", status.images, status.offers));
-    terminal.write(fmt::format("  backups    {} revisions\n", status.backups));
-    terminal.write(fmt::format("  transfers  {} running\n", status.running_transfers));
+        fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
+    terminal.write(fmt::format("  backups     {} revisions\n", status.backups));
+    terminal.write(fmt::format("  transfers   {} running\n", status.running_transfers));
     if (status.trouble.empty()) {
       terminal.write(terminal.toned("  no trouble known", Tone::kGood) + "\n");
     }
     for (const auto& sentence : status.trouble) {
       terminal.write(
-          terminal.toned("  TROUBLE    " + base::printable(sentence, 1000), Tone::kBad) +
+          terminal.toned("  TROUBLE     " + base::printable(sentence, 1000), Tone::kBad) +
           "\n");
     }
   });

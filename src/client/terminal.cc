@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
+#include <utility>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -65,7 +66,31 @@ std::size_t width(std::string_view text) {
   }));
 }
 
-std::vector<std::string> Table::lines(const Terminal& terminal) const {
+namespace {
+
+// A column this narrow is not worth wrapping into.
+constexpr std::size_t kNarrowest = 20;
+
+// Broken at spaces so that each piece fits in `room`, if its words do.
+std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
+  std::vector<std::string> pieces{""};
+  std::string_view rest = text;
+  while (!rest.empty()) {
+    const auto space = rest.find(' ', 1);
+    const auto word = rest.substr(0, space);
+    rest = space == std::string_view::npos ? std::string_view{} : rest.substr(space);
+    if (width(pieces.back()) + width(word) > room && !pieces.back().empty()) {
+      pieces.emplace_back(word.substr(word.starts_with(' ') ? 1 : 0));
+    } else {
+      pieces.back() += word;
+    }
+  }
+  return pieces;
+}
+
+}  // namespace
+
+std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room) const {
   std::vector<std::vector<Cell>> all;
   std::vector<Cell> head;
   for (const auto& column : columns_) head.push_back({column.title, Tone::kHead});
@@ -80,11 +105,16 @@ std::vector<std::string> Table::lines(const Terminal& terminal) const {
       widths[i] = std::max(widths[i], width(row[i].text));
     }
   }
+  std::size_t before_last = 0;
+  for (std::size_t i = 0; i + 1 < widths.size(); ++i) before_last += widths[i] + 2;
+  const bool wrap =
+      columns_.back().align == Align::kLeft && room >= before_last + kNarrowest;
+
   std::vector<std::string> lines;
   for (const auto& row : all) {
     std::string line;
     std::size_t owed = 0;  // spaces, written only when something follows
-    for (std::size_t i = 0; i < row.size(); ++i) {
+    for (std::size_t i = 0; i + 1 < row.size(); ++i) {
       const auto padding = widths[i] - width(row[i].text);
       const bool right = columns_[i].align == Align::kRight;
       if (right) owed += padding;
@@ -95,13 +125,23 @@ std::vector<std::string> Table::lines(const Terminal& terminal) const {
       }
       owed += 2 + (right ? 0 : padding);
     }
-    lines.push_back(std::move(line));
+    const auto& last = row.back();
+    if (columns_.back().align == Align::kRight) owed += widths.back() - width(last.text);
+    const auto pieces = wrap ? wrapped(last.text, room - before_last)
+                             : std::vector<std::string>{last.text};
+    for (const auto& piece : pieces) {
+      if (!piece.empty())
+        line += std::string(owed, ' ') + terminal.toned(piece, last.tone);
+      lines.push_back(std::exchange(line, ""));
+      owed = before_last;
+    }
   }
   return lines;
 }
 
 void Table::write(const Terminal& terminal) const {
-  for (const auto& line : lines(terminal)) terminal.write(line + "\n");
+  const auto room = terminal.is_terminal() ? terminal.columns() : std::string::npos;
+  for (const auto& line : lines(terminal, room)) terminal.write(line + "\n");
 }
 
 ProgressBar::ProgressBar(std::string label, std::uint64_t total)

@@ -49,8 +49,9 @@ class Table {
   explicit Table(std::vector<Column> columns) : columns_(std::move(columns)) {}
   void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
   bool empty() const { return rows_.empty(); }
-  // Lines, the title line first, without spaces at their ends.
-  std::vector<std::string> lines(const Terminal& terminal) const;
+  // Lines, the title line first, without spaces at their ends. A last column that does
+  // not fit in `room` columns is broken at spaces and goes on below itself.
+  std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
   void write(const Terminal& terminal) const;
 
  private:

@@ -46,7 +46,8 @@ class Screen {
     out += "\r\x1b[J" + head + "\n";
     drawn_lines_ = 1;
     if (!list.empty()) {
-      for (const auto& line : transfer_table(list).lines(terminal_)) {
+      for (const auto& line :
+           transfer_table(list).lines(terminal_, terminal_.columns())) {
         out += line + "\n";
         // A line that is too long takes several of the window's.
         drawn_lines_ += 1 + (width(plain(line)) - 1) / terminal_.columns();

@@ -8,6 +8,11 @@
 #include "store/state_folder.h"
 
 namespace vantro::store {
+namespace {
+
+constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
+
+}  // namespace
 
 Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file)
     : folder_(&folder), file_name_(std::move(file_name)), file_(std::move(file)) {}
@@ -29,6 +34,13 @@ base::Outcome<void> Arrival::write(base::ByteView bytes) {
   }
   digester_.update(bytes);
   size_ += bytes.size();
+  if (size_ - flushed_ >= kFlushEvery) {
+    // Begins the writing without waiting for it: the sync at the end is then short, while
+    // a device waits for its last acknowledgement. It is a hint, so it may fail.
+    ::sync_file_range(file_.get(), static_cast<off_t>(flushed_),
+                      static_cast<off_t>(size_ - flushed_), SYNC_FILE_RANGE_WRITE);
+    flushed_ = size_;
+  }
   return {};
 }
 

@@ -52,6 +52,7 @@ class Arrival {
   crypto::Digester digester_;
   std::string sha256_;  // once sealed
   std::uint64_t size_ = 0;
+  std::uint64_t flushed_ = 0;  // on their way to the disk
 };
 
 }  // namespace vantro::store

@@ -12,7 +12,7 @@ TEST(Table, AlignsItsColumnsAndTrimsItsLines) {
   table.add({{"x.img"}, {"9.0 MiB"}, {"on offer"}});
   table.add({{"caf\xc3\xa9"}, {"1 B"}, {""}});
   const Terminal terminal(stdout);
-  const auto lines = table.lines(terminal);
+  const auto lines = table.lines(terminal, 200);
   ASSERT_EQ(lines.size(), 3u);
   if (terminal.is_terminal()) return;  // emphasis would stand in between
   EXPECT_EQ(lines[0], "NAME      SIZE  STATE");
@@ -20,10 +20,21 @@ TEST(Table, AlignsItsColumnsAndTrimsItsLines) {
   EXPECT_EQ(lines[2], "caf\xc3\xa9       1 B");
 }
 
+TEST(Table, BreaksALastColumnThatDoesNotFit) {
+  Table table({{"NAME"}, {"WHY"}});
+  table.add({{"x.img"}, {"the device went silent after nine bytes"}});
+  const Terminal terminal(stdout);
+  if (terminal.is_terminal()) return;  // emphasis would stand in between
+  EXPECT_EQ(table.lines(terminal, 30),
+            (std::vector<std::string>{"NAME   WHY", "x.img  the device went silent",
+                                      "       after nine bytes"}));
+  EXPECT_EQ(table.lines(terminal, 20).size(), 2u);  // too narrow to be worth it
+}
+
 TEST(Table, MakesWhatComesFromOutsidePrintable) {
   Table table({{"NAME"}});
   table.add({{"a\x1b[2J"}});
-  EXPECT_EQ(table.lines(Terminal(stdout))[1], "a\\x1b[2J");
+  EXPECT_EQ(table.lines(Terminal(stdout), 200)[1], "a\\x1b[2J");
 }
 
 TEST(TransferLine, SaysHowATransferStandsAndHowItEnded) {

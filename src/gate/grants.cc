@@ -1,0 +1,250 @@
+#include "gate/grants.h"
+
+#include <cerrno>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "base/sizes.h"
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+using base::Kind;
+using base::Refusal;
+
+// -- Transfer --
+
+Transfer::Transfer(Gate& gate, TransferView start)
+    : gate_(&gate), id_(gate.transfers_.begin(std::move(start))) {}
+
+Transfer::~Transfer() {
+  if (gate_ != nullptr) end(State::kFailed, "the server dropped it before its end");
+}
+
+void Transfer::advance(std::uint64_t bytes, std::uint64_t resent) const {
+  if (gate_ != nullptr) gate_->transfers_.advance(id_, bytes, resent);
+}
+
+void Transfer::end(State how, const std::string& why) {
+  auto* gate = gate_;
+  const auto view = end_unrecorded(how, why);
+  if (view) gate->repository_.ledger.append(gate->entry_of(*view));
+}
+
+std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
+  if (gate_ == nullptr) return std::nullopt;
+  auto view = gate_->transfers_.end(id_, how, why);
+  if (view) gate_->log_end(*view);
+  gate_ = nullptr;
+  return view;
+}
+
+// -- ReadGrant --
+
+base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset,
+                                                std::size_t count) const {
+  base::ByteBuffer bytes(count);
+  std::size_t have = 0;
+  while (have < count) {
+    const auto got = ::pread(file_.get(), bytes.data() + have, count - have,
+                             static_cast<off_t>(offset + have));
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) {
+      return base::refuse(base::system_refusal(errno, "the stored file can't be read"));
+    }
+    if (got == 0) {
+      return base::refuse(Kind::kCorrupt,
+                          "the server's stored copy is shorter than its record");
+    }
+    have += static_cast<std::size_t>(got);
+  }
+  return bytes;
+}
+
+// -- WriteGrant --
+
+WriteGrant::WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arrival,
+                       Transfer transfer)
+    : gate_(&gate),
+      revision_(std::move(revision)),
+      arrival_(std::move(arrival)),
+      transfer_(std::move(transfer)) {}
+
+WriteGrant::WriteGrant(WriteGrant&& other) noexcept
+    : gate_(other.gate_),
+      open_(std::exchange(other.open_, false)),
+      write_refusal_(std::move(other.write_refusal_)),
+      revision_(std::move(other.revision_)),
+      arrival_(std::move(other.arrival_)),
+      transfer_(std::move(other.transfer_)) {}
+
+WriteGrant::~WriteGrant() {
+  abandon(State::kFailed, "the server dropped it before its end");
+}
+
+base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
+  if (write_refusal_) return base::refuse(*write_refusal_);
+  if (bytes.size() > gate_->limits_.largest_deposit - arrival_.size()) {
+    write_refusal_ = {Kind::kTooLarge,
+                      fmt::format("backups larger than {} are not taken",
+                                  base::size_text(gate_->limits_.largest_deposit))};
+  } else if (auto written = arrival_.write(bytes); !written) {
+    write_refusal_ = written.error();
+  }
+  if (write_refusal_) return base::refuse(*write_refusal_);
+  return {};
+}
+
+base::Outcome<backup::Revision> WriteGrant::commit() {
+  if (write_refusal_) return base::refuse(*write_refusal_);
+  auto digests = arrival_.seal();
+  if (!digests) return base::refuse(digests.error());
+  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
+  revision_.complete = true;
+  revision_.size = arrival_.size();
+  revision_.digests = std::move(*digests);
+  revision_.arrived_at = gate_->clock_.wall();
+  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
+  view.state = State::kComplete;
+  view.bytes = revision_.size;
+  view.sha256 = revision_.digests.sha256;
+  auto entry = gate_->entry_of(view);
+  auto filed = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+        auto added = backup::Backups::add(t, revision_);
+        entry.sentence = fmt::format("revision {}", added.number);
+        ledger::Ledger::record(t, entry);
+        return added;
+      });
+  if (!filed) return filed;
+  open_ = false;
+  transfer_.advance(revision_.size, entry.resent);
+  transfer_.end_unrecorded(State::kComplete, "");
+  return filed;
+}
+
+void WriteGrant::abandon(State how, const std::string& why) {
+  if (!std::exchange(open_, false)) return;
+  revision_.size = arrival_.size();
+  if (write_refusal_) {
+    // Kept, an upload that filled the disk would keep it full for days, and one over the
+    // limit could be sent again and again.
+    arrival_.discard();
+  } else {
+    revision_.partial_file = arrival_.set_aside();
+  }
+  transfer_.end(how, why);
+  if (revision_.partial_file.empty()) return;
+  revision_.complete = false;
+  revision_.digests = {};
+  revision_.arrived_at = gate_->clock_.wall();
+  revision_.why = why;
+  auto filed = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+        return backup::Backups::add(t, revision_);
+      });
+  if (!filed) {
+    gate_->log_.error(
+        "a partial backup could not be recorded; its bytes are in partial/",
+        {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
+  }
+}
+
+// -- ImageIntake --
+
+ImageIntake::ImageIntake(Gate& gate, catalog::Image image, bool hold,
+                         store::Arrival arrival, Transfer transfer)
+    : gate_(&gate),
+      image_(std::move(image)),
+      hold_(hold),
+      arrival_(std::move(arrival)),
+      transfer_(std::move(transfer)) {}
+
+ImageIntake::ImageIntake(ImageIntake&& other) noexcept
+    : gate_(other.gate_),
+      image_(std::move(other.image_)),
+      hold_(other.hold_),
+      open_(std::exchange(other.open_, false)),
+      arrival_(std::move(other.arrival_)),
+      digests_(std::move(other.digests_)),
+      transfer_(std::move(other.transfer_)) {}
+
+ImageIntake::~ImageIntake() {
+  if (open_) fail("the upload broke off");
+}
+
+base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
+  auto written = arrival_.write(bytes);
+  if (written) {
+    transfer_.advance(arrival_.size(), 0);
+  } else {
+    fail(written.error().sentence);
+  }
+  return written;
+}
+
+void ImageIntake::fail(const std::string& why) {
+  if (!std::exchange(open_, false)) return;
+  arrival_.discard();
+  transfer_.end(State::kFailed, why);
+}
+
+base::Outcome<catalog::Added> ImageIntake::commit(
+    const std::optional<crypto::Expected>& expected) {
+  const auto refused = [&](const Refusal& refusal) {
+    fail(refusal.sentence);
+    return base::refuse(refusal);
+  };
+  auto digests = arrival_.seal();
+  if (!digests) return refused(digests.error());
+  digests_ = *digests;
+  if (expected && crypto::value_of(digests_, expected->algorithm) != expected->hex) {
+    return refused(
+        {Kind::kMismatch,
+         fmt::format("the {} checksum of what came differs from the expected one; "
+                     "nothing was filed",
+                     crypto::title(expected->algorithm))});
+  }
+  image_.size = arrival_.size();
+  image_.digests = digests_;
+  image_.taken_in_at = gate_->clock_.wall();
+  // Asked once more inside the transaction; here it saves a file that nobody knows.
+  if (const auto known = gate_->repository_.catalog.find(image_.name);
+      known && known->digests.sha256 != digests_.sha256) {
+    return refused(catalog::name_taken(*known));
+  }
+  // The file is in the vault before the record is: a crash between the two leaves a file
+  // without a record, which is found at the next start, never a record without its file.
+  if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
+  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
+  view.state = State::kComplete;
+  view.sha256 = digests_.sha256;
+  view.total = image_.size;
+  auto entry = gate_->entry_of(view);
+  auto added = gate_->repository_.database->write(
+      [&](db::Transaction& t) -> base::Outcome<catalog::Added> {
+        auto result = catalog::Catalog::add(t, image_, hold_);
+        if (!result) return result;
+        entry.sentence = std::string(result->what == catalog::Added::What::kAlreadyThere
+                                         ? "known already"
+                                         : "taken in") +
+                         (result->image.on_offer ? ", on offer" : ", held");
+        if (expected) {
+          entry.sentence +=
+              fmt::format("; {} as expected", crypto::title(expected->algorithm));
+        }
+        ledger::Ledger::record(t, entry);
+        return result;
+      });
+  if (!added) return refused(added.error());
+  open_ = false;
+  transfer_.end_unrecorded(State::kComplete, "");
+  if (auto reloaded = gate_->reload_offers(); !reloaded) {
+    gate_->log_.error(
+        "the offers could not be read again; restart to serve the new image",
+        {{"why", reloaded.error().sentence}});
+  }
+  return added;
+}
+
+}  // namespace vantro::gate
