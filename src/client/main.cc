@@ -46,7 +46,7 @@ int report(const Done& done) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  CLI::App app{"vantro: keep and hand out the images of network devices"};
+  CLI::App app{"vantro: keep and hand out the images of network devices", "vantro"};
   app.footer(std::string("Examples:\n"
                          "  vantro image add FILE --expect sha256:HEX\n"
                          "  vantro watch\n"
@@ -145,8 +145,13 @@ int main(int argc, char** argv) {
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
-    const int code = app.exit(error);
-    return code == 0 ? 0 : static_cast<int>(ExitCode::kUsage);
+    if (error.get_exit_code() == 0) return app.exit(error);  // --help, --version
+    const auto unknown = app.remaining(/*recurse=*/true);
+    return report(tl::unexpected(
+        Failure{ExitCode::kUsage,
+                (unknown.empty() ? std::string(error.what())
+                                 : "'" + unknown.front() + "' is not understood here") +
+                    "; --help behind a command shows what can be given"}));
   }
   while (url.ends_with('/')) url.pop_back();
   const auto token = find_token(token_file);

@@ -51,7 +51,7 @@ int fail(const std::string& sentence, int code) {
 
 // The exit code if it ends here.
 std::optional<int> read_options(int argc, char** argv, Options& options) {
-  CLI::App app{"vantrod: hands out device images and takes backups in"};
+  CLI::App app{"vantrod: hands out device images and takes backups in", "vantrod"};
   app.set_version_flag("--version", VANTRO_VERSION);
   std::string config;
   std::string state;

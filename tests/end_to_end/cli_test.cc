@@ -66,7 +66,11 @@ TEST_F(Cli, RefusesWhatItCannotRead) {
   EXPECT_EQ(vantro({"image", "add", scratch_ / "x", "--name", "../x"}).err,
             "vantro: '../x' holds '..', which is never followed\n");
   EXPECT_EQ(vantro({"image", "add"}).code, 2);
-  EXPECT_EQ(vantro({"image", "burn"}).code, 2);
+  const auto burn = vantro({"image", "burn"});
+  EXPECT_EQ(burn.code, 2);
+  EXPECT_EQ(burn.err,
+            "vantro: 'burn' is not understood here; --help behind a command shows "
+            "what can be given\n");
   EXPECT_EQ(vantro({"--help"}).code, 0);
 }
 

@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
+#include <sys/prctl.h>
 #include <sys/wait.h>
 #include <thread>
 #include <unistd.h>
@@ -30,6 +31,8 @@ Process::Process(const Arguments& arguments, const Environment& environment,
   argv.push_back(nullptr);
   pid_ = ::fork();
   if (pid_ != 0) return;
+  // A test that crashes must not leave a server behind.
+  ::prctl(PR_SET_PDEATHSIG, SIGKILL);
   if (!folder.empty() && ::chdir(folder.c_str()) != 0) ::_exit(126);
   redirect(in, O_RDONLY, STDIN_FILENO);
   redirect(out, O_WRONLY | O_CREAT | O_TRUNC, STDOUT_FILENO);
