@@ -12,10 +12,10 @@ target_include_directories(vantro_flags INTERFACE "${CMAKE_SOURCE_DIR}/src")
 if(VANTRO_SANITIZE STREQUAL "asan")
   # The left-out checks double the build time and have found nothing that ASan does not find.
   set(flags -fsanitize=address,undefined -fno-sanitize=vptr,null,alignment,object-size
-    -fno-sanitize-recover=all -fno-omit-frame-pointer -g1)
+    -fno-sanitize-recover=all -fno-omit-frame-pointer)
 elseif(VANTRO_SANITIZE STREQUAL "tsan")
   # Asio has fences of its own that TSan does not see; they are what the warning is about.
-  set(flags -fsanitize=thread -Wno-tsan -g1)
+  set(flags -fsanitize=thread -Wno-tsan)
 elseif(VANTRO_SANITIZE)
   message(FATAL_ERROR "VANTRO_SANITIZE: '${VANTRO_SANITIZE}' is neither asan nor tsan")
 endif()
