@@ -7,6 +7,7 @@
 #include <boost/asio/steady_timer.hpp>
 #include <boost/asio/thread_pool.hpp>
 #include <csignal>
+#include <filesystem>
 #include <fmt/format.h>
 #include <functional>
 #include <iostream>
@@ -172,7 +173,9 @@ void say_where(const Settings& settings, gate::Gate& gate, base::Log::Form form,
 int main(int argc, char** argv) try {
   Options options;
   if (const auto code = read_options(argc, argv, options)) return *code;
-  const auto& settings = options.settings;
+  auto& settings = options.settings;
+  // What is said about it must hold in another folder, too.
+  settings.state = std::filesystem::absolute(settings.state).lexically_normal();
   ::umask(0077);
   ::signal(SIGPIPE, SIG_IGN);
   raise_descriptor_limit();
