@@ -17,25 +17,23 @@ using base::Refusal;
 Transfer::Transfer(Gate& gate, TransferView start)
     : gate_(&gate), id_(gate.transfers_.begin(std::move(start))) {}
 
-Transfer::~Transfer() {
-  if (gate_ != nullptr) end(State::kFailed, "the server dropped it before its end");
-}
+Transfer::~Transfer() { end(State::kFailed, "the server dropped it before its end"); }
 
 void Transfer::advance(std::uint64_t bytes, std::uint64_t resent) const {
-  if (gate_ != nullptr) gate_->transfers_.advance(id_, bytes, resent);
+  if (auto* gate = gate_.load()) gate->transfers_.advance(id_, bytes, resent);
 }
 
 void Transfer::end(State how, const std::string& why) {
-  auto* gate = gate_;
+  auto* gate = gate_.load();
   const auto view = end_unrecorded(how, why);
   if (view) gate->repository_.ledger.append(gate->entry_of(*view));
 }
 
 std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
-  if (gate_ == nullptr) return std::nullopt;
-  auto view = gate_->transfers_.end(id_, how, why);
-  if (view) gate_->log_end(*view);
-  gate_ = nullptr;
+  auto* gate = gate_.exchange(nullptr);
+  if (gate == nullptr) return std::nullopt;
+  auto view = gate->transfers_.end(id_, how, why);
+  if (view) gate->log_end(*view);
   return view;
 }
 

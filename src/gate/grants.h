@@ -5,6 +5,7 @@
 // on a disk pool, each by one thread at a time. The gate must outlive them.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <optional>
 #include <string>
@@ -27,7 +28,7 @@ class Transfer {
  public:
   Transfer(Gate& gate, TransferView start);
   Transfer(Transfer&& other) noexcept
-      : gate_(std::exchange(other.gate_, nullptr)), id_(other.id_) {}
+      : gate_(other.gate_.exchange(nullptr)), id_(other.id_) {}
   Transfer& operator=(Transfer&&) = delete;
   ~Transfer();
 
@@ -43,7 +44,9 @@ class Transfer {
   // As end(), where the ledger row is written elsewhere.
   std::optional<TransferView> end_unrecorded(State how, const std::string& why);
 
-  Gate* gate_;  // null: moved from, or ended
+  // Null: moved from, or ended. Atomic as advance() may run beside a commit: a device can
+  // repeat its last block while the disk pool files it.
+  std::atomic<Gate*> gate_;
   std::uint64_t id_ = 0;
 };
 

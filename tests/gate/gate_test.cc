@@ -1,5 +1,8 @@
 #include "gate/gate.h"
 
+#include <atomic>
+#include <thread>
+
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::gate {
@@ -123,6 +126,22 @@ TEST_F(GateTest, KeepsABrokenOffDepositAsPartialAndPrefersCompleteOnes) {
   EXPECT_EQ(partial.why, "the device went silent after 4 bytes");
   EXPECT_EQ(fakes::read_file(state() + "/partial/" + partial.partial_file), "half");
   EXPECT_EQ(repository_->backups.find("192.0.2.7", "x.cfg", {})->number, 1);
+}
+
+TEST_F(GateTest, TakesProgressFromAnotherThreadWhileItCommits) {
+  for (int i = 0; i < 20; ++i) {
+    auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", {});
+    ASSERT_TRUE(grant->write(base::as_bytes("config")));
+    std::atomic<bool> filed = false;
+    // As the I/O thread does when a device repeats its last block.
+    std::thread io([&] {
+      while (!filed) grant->transfer().advance(6, 1);
+    });
+    EXPECT_TRUE(grant->commit());
+    filed = true;
+    io.join();
+  }
+  EXPECT_EQ(repository_->backups.revisions()->size(), 20u);
 }
 
 TEST_F(GateTest, RefusesADepositOverTheLimit) {
