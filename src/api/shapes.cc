@@ -136,6 +136,8 @@ void to_json(json& to, const Transfer& from) {
             {"rate", from.rate},
             {"seconds_left", from.seconds_left},
             {"resent", from.resent},
+            {"unanswered", from.unanswered},
+            {"stalled_ms", from.stalled_ms},
             {"began_at", from.began_at},
             {"duration_ms", from.duration_ms},
             {"why", from.why}};
@@ -153,6 +155,8 @@ void from_json(const json& from, Transfer& to) {
   take(from, "rate", to.rate);
   take(from, "seconds_left", to.seconds_left);
   take(from, "resent", to.resent);
+  take(from, "unanswered", to.unanswered);
+  take(from, "stalled_ms", to.stalled_ms);
   take(from, "began_at", to.began_at);
   take(from, "duration_ms", to.duration_ms);
   take(from, "why", to.why);
@@ -164,6 +168,7 @@ void to_json(json& to, const LedgerEntry& from) {
             {"event", from.event},
             {"actor", from.actor},
             {"protocol", from.protocol},
+            {"heard_on", from.heard_on},
             {"name", from.name},
             {"sha256", from.sha256},
             {"bytes", from.bytes},
@@ -180,6 +185,7 @@ void from_json(const json& from, LedgerEntry& to) {
   take(from, "event", to.event);
   take(from, "actor", to.actor);
   take(from, "protocol", to.protocol);
+  take(from, "heard_on", to.heard_on);
   take(from, "name", to.name);
   take(from, "sha256", to.sha256);
   take(from, "bytes", to.bytes);
@@ -188,6 +194,49 @@ void from_json(const json& from, LedgerEntry& to) {
   take(from, "resent", to.resent);
   take(from, "outcome", to.outcome);
   take(from, "sentence", to.sentence);
+}
+
+void to_json(json& to, const Contact& from) {
+  to = json{{"address", from.address},       {"last_heard_at", from.last_heard_at},
+            {"heard_on", from.heard_on},     {"requests", from.requests},
+            {"unanswered", from.unanswered}, {"strays", from.strays},
+            {"state", from.state},           {"sentence", from.sentence}};
+}
+
+void from_json(const json& from, Contact& to) {
+  take(from, "address", to.address);
+  take(from, "last_heard_at", to.last_heard_at);
+  take(from, "heard_on", to.heard_on);
+  take(from, "requests", to.requests);
+  take(from, "unanswered", to.unanswered);
+  take(from, "strays", to.strays);
+  take(from, "state", to.state);
+  take(from, "sentence", to.sentence);
+}
+
+void to_json(json& to, const StoryLine& from) {
+  to = json{{"at", from.at},
+            {"state", from.state},
+            {"name", from.name},
+            {"heard_on", from.heard_on},
+            {"sentence", from.sentence}};
+}
+
+void from_json(const json& from, StoryLine& to) {
+  take(from, "at", to.at);
+  take(from, "state", to.state);
+  take(from, "name", to.name);
+  take(from, "heard_on", to.heard_on);
+  take(from, "sentence", to.sentence);
+}
+
+void to_json(json& to, const Story& from) {
+  to = json{{"address", from.address}, {"lines", from.lines}};
+}
+
+void from_json(const json& from, Story& to) {
+  take(from, "address", to.address);
+  take(from, "lines", to.lines);
 }
 
 void to_json(json& to, const Listener& from) {

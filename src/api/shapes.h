@@ -68,6 +68,8 @@ struct Transfer {
   double rate = 0;  // bytes per second
   std::optional<double> seconds_left;
   std::uint64_t resent = 0;
+  std::uint64_t unanswered = 0;            // resends since the peer last moved it on
+  std::optional<std::int64_t> stalled_ms;  // null: it moves, or has ended
   std::string began_at;
   std::int64_t duration_ms = 0;
   std::string why;
@@ -79,6 +81,7 @@ struct LedgerEntry {
   std::string event;
   std::string actor;
   std::string protocol;
+  std::string heard_on;  // "192.0.2.10:69 on eth0", or empty
   std::string name;
   std::optional<std::string> sha256;
   std::uint64_t bytes = 0;
@@ -87,6 +90,33 @@ struct LedgerEntry {
   std::uint64_t resent = 0;
   std::string outcome;
   std::string sentence;
+};
+
+// An address that was heard, and how it stands with it.
+struct Contact {
+  std::string address;
+  std::string last_heard_at;
+  std::string heard_on;
+  std::uint64_t requests = 0;    // since the server's start
+  std::uint64_t unanswered = 0;  // of them and the strays: over a limit
+  std::uint64_t strays = 0;      // datagrams that were no requests, since then
+  std::string state;             // as of a story line
+  std::string sentence;
+};
+
+// One thing that happened with it.
+struct StoryLine {
+  std::string at;
+  std::string state;  // "heard", "refused", "running", "stalled", "complete", "failed",
+                      // "abandoned"
+  std::string name;
+  std::string heard_on;
+  std::string sentence;
+};
+
+struct Story {
+  std::string address;
+  std::vector<StoryLine> lines;  // oldest first
 };
 
 struct Listener {
@@ -136,6 +166,12 @@ void to_json(nlohmann::json& to, const Transfer& from);
 void from_json(const nlohmann::json& from, Transfer& to);
 void to_json(nlohmann::json& to, const LedgerEntry& from);
 void from_json(const nlohmann::json& from, LedgerEntry& to);
+void to_json(nlohmann::json& to, const Contact& from);
+void from_json(const nlohmann::json& from, Contact& to);
+void to_json(nlohmann::json& to, const StoryLine& from);
+void from_json(const nlohmann::json& from, StoryLine& to);
+void to_json(nlohmann::json& to, const Story& from);
+void from_json(const nlohmann::json& from, Story& to);
 void to_json(nlohmann::json& to, const Listener& from);
 void from_json(const nlohmann::json& from, Listener& to);
 void to_json(nlohmann::json& to, const Status& from);

@@ -56,6 +56,23 @@ bool Address::is_loopback() const {
   return bytes_ == one;
 }
 
+bool Address::is_multicast() const {
+  return is_v4() ? v4_host_order() >> 28 == 14 : bytes_[0] == 0xff;
+}
+
+Address Address::network() const {
+  Address result = *this;
+  const auto kept = is_v4() ? 15 : 8;
+  std::fill(result.bytes_.begin() + kept, result.bytes_.end(), std::uint8_t{0});
+  return result;
+}
+
+Address Address::v6(const std::array<std::uint8_t, 16>& bytes) {
+  Address address;
+  address.bytes_ = bytes;
+  return address;
+}
+
 std::string Address::text() const {
   std::array<char, INET6_ADDRSTRLEN> out{};
   if (is_v4()) {
@@ -90,8 +107,9 @@ std::optional<Endpoint> Endpoint::parse(std::string_view text,
 }
 
 std::string Endpoint::text() const {
-  return address.is_v4() ? fmt::format("{}:{}", address.text(), port)
-                         : fmt::format("[{}]:{}", address.text(), port);
+  if (address.is_v4()) return fmt::format("{}:{}", address.text(), port);
+  const auto in_zone = zone == 0 ? std::string() : fmt::format("%{}", zone);
+  return fmt::format("[{}{}]:{}", address.text(), in_zone, port);
 }
 
 }  // namespace vantro::base

@@ -21,6 +21,13 @@ class Address {
   std::uint32_t v4_host_order() const;
   bool is_unspecified() const;
   bool is_loopback() const;
+  bool is_multicast() const;
+  // The network that it is taken to be in where nothing is known of masks: IPv4 /24,
+  // IPv6 /64. The rest is zero.
+  Address network() const;
+  // In network byte order; IPv4 mapped (RFC 4291, 2.5.5.2).
+  const std::array<std::uint8_t, 16>& bytes() const { return bytes_; }
+  static Address v6(const std::array<std::uint8_t, 16>& bytes);
   std::string text() const;
 
   auto operator<=>(const Address&) const = default;
@@ -33,8 +40,12 @@ class Address {
 struct Endpoint {
   Address address;
   std::uint16_t port = 0;
+  // IPv6 link-local addresses: the interface that the address is meant on (RFC 4007),
+  // else 0.
+  std::uint32_t zone = 0;
 
   // "192.0.2.1:69", "[2001:db8::1]:69", or either without a port if one is given here.
+  // A zone is not read.
   static std::optional<Endpoint> parse(std::string_view text,
                                        std::optional<std::uint16_t> default_port = {});
   std::string text() const;

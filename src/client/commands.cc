@@ -8,6 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/clock.h"
 #include "base/sizes.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
@@ -374,6 +375,42 @@ Done list_transfers(const Context& context) {
     write_or(transfer_table(list_of<api::Transfer>(answer, "transfers")), terminal,
              "No transfer is running. What ended is in: vantro ledger");
   });
+}
+
+Done show_contacts(const Context& context, const std::string& address) {
+  if (address.empty()) {
+    return show(
+        context, "/v1/contacts", [](const Terminal& terminal, const json& answer) {
+          const auto now = base::SystemClock{}.wall();
+          Table table(
+              {{"LAST HEARD", Align::kRight}, {"FROM"}, {"ON"}, {"WHAT HAPPENED LAST"}});
+          for (const auto& one : list_of<api::Contact>(answer, "contacts")) {
+            const auto at = base::parse_iso_time(one.last_heard_at).value_or(now);
+            const auto ago =
+                static_cast<double>(std::max<std::int64_t>(0, now - at)) / 1000;
+            table.add({{base::duration_text(ago) + " ago"},
+                       {one.address},
+                       {one.heard_on},
+                       {one.sentence, tone_of(one.state)}});
+          }
+          write_or(
+              table, terminal,
+              "Nobody was heard yet. A device that says it has asked did not reach this "
+              "server: check the address that it was given, the route, and firewalls.");
+        });
+  }
+  return show(context, "/v1/contacts/" + url_escape(address),
+              [](const Terminal& terminal, const json& answer) {
+                const auto story = answer.get<api::Story>();
+                Table table({{"WHEN"}, {"STATE"}, {"ON"}, {"WHAT HAPPENED"}});
+                for (const auto& line : story.lines) {
+                  table.add({{shown_time(line.at)},
+                             {line.state, tone_of(line.state)},
+                             {line.heard_on},
+                             {line.sentence}});
+                }
+                table.write(terminal);
+              });
 }
 
 Done show_ledger(const Context& context, std::int64_t limit) {

@@ -43,6 +43,9 @@ Done show_backup(const Context& context, const BackupOptions& options);
 Done save_backup(const Context& context, const BackupOptions& options);
 
 Done list_transfers(const Context& context);
+
+// Of one address; empty: of all.
+Done show_contacts(const Context& context, const std::string& address);
 Done show_ledger(const Context& context, std::int64_t limit);
 
 // Until interrupted, or after `seconds` if they are given.

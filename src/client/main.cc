@@ -130,6 +130,11 @@ int main(int argc, char** argv) {
   auto* transfer = group(app, "transfer", "what is being fetched and sent");
   command(*transfer, "list", "running transfers, and those that ended just now",
           list_transfers);
+  std::string contact_address;
+  command(app, "contact",
+          "who was heard, and what became of it: is it that nothing arrives?",
+          [&](const Context& context) { return show_contacts(context, contact_address); })
+      ->add_option("ADDRESS", contact_address, "the story of one address, in order");
   std::optional<double> watch_seconds;
   command(app, "watch", "follow transfers live",
           [&](const Context& context) { return watch(context, watch_seconds); })

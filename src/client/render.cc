@@ -29,6 +29,16 @@ std::string remaining(const api::Transfer& transfer) {
   return base::duration_text(*transfer.seconds_left);
 }
 
+std::string state_of(const api::Transfer& t) {
+  if (t.stalled_ms) {
+    return fmt::format("stalled for {}, asked again {} times",
+                       base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
+                       t.unanswered);
+  }
+  if (t.state == "complete") return "complete: every byte acknowledged";
+  return t.why.empty() ? t.state : t.state + ": " + t.why;
+}
+
 const char* verb(const std::string& direction) {
   if (direction == "fetch") return "fetches";
   if (direction == "deposit") return "sends";
@@ -49,7 +59,7 @@ std::string exact_size(std::uint64_t bytes) {
 
 Tone tone_of(const std::string& outcome) {
   if (outcome == "complete" || outcome == "done") return Tone::kGood;
-  if (outcome == "running") return Tone::kPlain;
+  if (outcome == "running" || outcome == "heard" || outcome.empty()) return Tone::kPlain;
   return Tone::kBad;
 }
 
@@ -72,14 +82,15 @@ Table transfer_table(const std::vector<api::Transfer>& transfers) {
                {base::rate_text(t.rate), tone},
                {remaining(t), tone},
                {std::to_string(t.resent), tone},
-               {t.why.empty() ? t.state : t.state + ": " + t.why, tone_of(t.state)}});
+               {state_of(t), t.stalled_ms ? Tone::kBad : tone_of(t.state)}});
   }
   return table;
 }
 
 std::string transfer_line(const api::Transfer& t) {
   auto line = fmt::format("{} {} {}: {}, {}", t.peer, verb(t.direction),
-                          base::printable(t.name, 255), t.state, progress(t));
+                          base::printable(t.name, 255),
+                          t.stalled_ms ? "stalled" : t.state, progress(t));
   if (t.state == "running") {
     line += fmt::format(", {}", base::rate_text(t.rate));
     if (t.seconds_left)
@@ -90,6 +101,13 @@ std::string transfer_line(const api::Transfer& t) {
                         base::rate_text(t.rate));
   }
   if (t.resent > 0) line += fmt::format(", {} resent", t.resent);
+  if (t.stalled_ms) {
+    line += fmt::format(", nothing moved for {}, asked again {} times",
+                        base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
+                        t.unanswered);
+  }
+  if (t.state == "complete" && t.resent == 0) line += ", nothing resent";
+  if (t.state == "complete") line += ", every byte acknowledged";
   if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
   return line;
 }

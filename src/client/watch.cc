@@ -3,8 +3,10 @@
 #include <csignal>
 #include <fmt/format.h>
 #include <map>
+#include <set>
 
 #include "base/clock.h"
+#include "base/sizes.h"
 #include "client/commands.h"
 #include "client/render.h"
 #include "client/terminal.h"
@@ -75,6 +77,51 @@ class Screen {
 
 }  // namespace
 
+namespace {
+
+// What ended while the view was open.
+class Tally {
+ public:
+  void ended(const api::Transfer& transfer) {
+    if (transfer.state != "complete") {
+      ++broken_off_;
+      return;
+    }
+    ++complete_;
+    bytes_ += transfer.bytes;
+    resent_ += transfer.resent;
+    milliseconds_ += transfer.duration_ms;
+  }
+  // Empty if nothing ended.
+  std::string text(std::size_t running) const {
+    if (complete_ + broken_off_ == 0) return "";
+    std::string text =
+        fmt::format("While this view was open {} ended", complete_ + broken_off_);
+    if (complete_ > 0) {
+      const auto seconds = static_cast<double>(milliseconds_) / 1000;
+      text += fmt::format(
+          "; {} complete, every byte acknowledged: {} in {}, {} each on average, {} "
+          "resent",
+          complete_, base::size_text(bytes_), base::duration_text(seconds),
+          base::rate_text(seconds > 0 ? static_cast<double>(bytes_) / seconds : 0),
+          resent_);
+    }
+    text += broken_off_ == 0 ? "; none broke off"
+                             : fmt::format("; {} broke off", broken_off_);
+    if (running > 0) text += fmt::format("; {} still running", running);
+    return text + ".\n";
+  }
+
+ private:
+  std::size_t complete_ = 0;
+  std::size_t broken_off_ = 0;
+  std::uint64_t bytes_ = 0;
+  std::uint64_t resent_ = 0;
+  std::int64_t milliseconds_ = 0;
+};
+
+}  // namespace
+
 Done watch(const Context& context, std::optional<double> seconds) {
   struct sigaction action {};
   action.sa_handler = interrupt;
@@ -87,6 +134,8 @@ Done watch(const Context& context, std::optional<double> seconds) {
   std::map<std::uint64_t, api::Transfer> transfers;
   std::map<std::uint64_t, base::Instant> gone_at;     // ended ones leave the view then
   std::map<std::uint64_t, base::Instant> written_at;  // the last line of each
+  std::set<std::uint64_t> now_running;  // by id, so that each end is counted once
+  Tally tally;
   std::optional<Screen> screen;
   if (table) screen.emplace(terminal);
   const auto began = clock.now();
@@ -109,6 +158,10 @@ Done watch(const Context& context, std::optional<double> seconds) {
     const auto parsed = nlohmann::json::parse(data, nullptr, false);
     if (parsed.is_discarded()) return true;
     auto transfer = parsed.get<api::Transfer>();
+    const bool runs = transfer.state == "running";
+    // One that had ended before the view was opened is shown, and not counted.
+    if (!runs && now_running.erase(transfer.id) > 0) tally.ended(transfer);
+    if (runs) now_running.insert(transfer.id);
     if (!table) {
       line_for(transfer);
       return true;
@@ -139,6 +192,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
   };
   auto done = context.api.events("/v1/events", event, idle);
   if (table && drawn_at != base::Instant{}) screen->draw(transfers);
+  if (!context.json) terminal.write(tally.text(now_running.size()));
   if (!done || interrupted != 0 || seconds) return done;
   return tl::unexpected(
       Failure{ExitCode::kNoServer, "the server ended the stream of events"});

@@ -15,7 +15,6 @@
 #include <optional>
 #include <sys/resource.h>
 #include <sys/stat.h>
-#include <thread>
 
 #include "base/clock.h"
 #include "base/sizes.h"
@@ -64,7 +63,7 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
   app.add_option("--state", state, "folder for everything that is kept")
       ->default_str(options.settings.state);
   app.add_option("--tftp-listen", tftp_listen, "ADDRESS:PORT, more than once if wanted")
-      ->default_str("0.0.0.0:69");
+      ->default_str("0.0.0.0:69 and [::]:69");
   app.add_option("--management-listen", management_listen, "loopback ADDRESS:PORT")
       ->default_str("127.0.0.1:7070");
   app.add_option("--log-form", log_form, "text or json")->default_str("text");
@@ -121,13 +120,31 @@ void raise_descriptor_limit() {
 serve::tftp::Config tftp_config(const Settings& settings) {
   serve::tftp::Config config;
   config.listen = settings.tftp_listen;
-  config.most_transfers = static_cast<std::size_t>(settings.tftp_most_transfers);
+  config.threads = static_cast<std::size_t>(settings.tftp_threads);
+  config.reply_ports = {settings.tftp_reply_ports.listening_port,
+                        settings.tftp_reply_ports.range};
+  config.ceiling.block_size = static_cast<std::size_t>(settings.tftp_largest_block);
+  config.ceiling.window_size = static_cast<std::size_t>(settings.tftp_largest_window);
   config.patience.first = std::chrono::milliseconds(settings.tftp_resend_after_ms);
   config.patience.longest =
       std::max<base::Duration>(config.patience.longest, config.patience.first);
-  config.patience.most_resends = static_cast<int>(settings.tftp_most_resends);
+  config.patience.shortest =
+      std::min<base::Duration>(config.patience.shortest, config.patience.first);
+  config.patience.most_unanswered = static_cast<int>(settings.tftp_most_unanswered);
   config.patience.most_silence = std::chrono::seconds(settings.tftp_give_up_after_s);
   return config;
+}
+
+gate::Limits gate_limits(const Settings& settings) {
+  gate::Limits limits;
+  limits.largest_deposit = settings.backups_largest;
+  limits.admission.in_all = static_cast<std::size_t>(settings.limits_transfers);
+  limits.admission.per_network =
+      static_cast<std::size_t>(settings.limits_transfers_per_network);
+  limits.admission.per_address =
+      static_cast<std::size_t>(settings.limits_transfers_per_device);
+  limits.admission.arriving_per_address = settings.limits_arriving_per_device;
+  return limits;
 }
 
 // The address that is worth typing into a device.
@@ -194,14 +211,13 @@ int main(int argc, char** argv) try {
   auto recovery = upkeep::recover(**repository, clock.wall(), log);
   if (!recovery) return fail(recovery.error().sentence, kFailed);
   const std::chrono::hours keep_partial(24 * settings.backups_keep_partial_days);
-  auto gate = gate::Gate::open(**repository, clock, log, {settings.backups_largest});
+  auto gate = gate::Gate::open(**repository, clock, log, gate_limits(settings));
   if (!gate) return fail(gate.error().sentence, kFailed);
 
   // Destroyed in reverse: servers, loops, then the pool, whose work uses the gate.
   asio::thread_pool disk(kDiskThreads);
   asio::io_context main_loop(1);
-  asio::io_context tftp_loop(1);
-  serve::tftp::Server tftp(tftp_loop, disk, **gate, clock, log, tftp_config(settings));
+  serve::tftp::Server tftp(disk, **gate, clock, log, tftp_config(settings));
   if (const auto bound = tftp.bind(); !bound) {
     return fail(bind_sentence("TFTP", Transport::kUdp, bound.error().where,
                               bound.error().error_number, "--tftp-listen"),
@@ -224,10 +240,8 @@ int main(int argc, char** argv) try {
 
   tftp.start();
   management.start();
-  // The loops run until they are stopped, also when nothing is left to wait for.
+  // The loop runs until it is stopped, also when nothing is left to wait for.
   const auto main_work = asio::make_work_guard(main_loop);
-  const auto tftp_work = asio::make_work_guard(tftp_loop);
-  std::thread tftp_thread([&tftp_loop] { tftp_loop.run(); });
   say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
             log);
 
@@ -268,14 +282,11 @@ int main(int argc, char** argv) try {
     stop_at = clock.now() + grace;
     sweep_timer.cancel();
     management.stop();
-    asio::post(tftp_loop, [&] {
-      tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
-    });
+    tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
   });
   main_loop.run();
 
-  tftp_loop.stop();
-  tftp_thread.join();
+  tftp.stop();
   disk.join();
   (*gate)->record_event("server-stop", "server", "");
   log.info("stopped");

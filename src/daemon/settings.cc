@@ -5,6 +5,7 @@
 #include <map>
 #include <toml++/toml.h>
 
+#include "base/numbers.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "text/nearest.h"
@@ -78,10 +79,10 @@ Apply choice(Choice Settings::*field, std::map<std::string, Choice> choices) {
 
 base::Outcome<base::Endpoint> tftp_endpoint(const std::string& text) {
   const auto endpoint = base::Endpoint::parse(text, kTftpPort);
-  if (!endpoint || !endpoint->address.is_v4()) {
+  if (!endpoint) {
     return no_value(
-        fmt::format("'{}' is no IPv4 address with or without a port, such as "
-                    "192.0.2.10:69",
+        fmt::format("'{}' is no IP address with or without a port, such as "
+                    "192.0.2.10:69 or [2001:db8::10]:69",
                     base::printable(text, 60)));
   }
   return *endpoint;
@@ -101,6 +102,31 @@ base::Outcome<void> apply_tftp_listen(Settings& settings, const toml::node& node
   auto endpoints = parse_tftp_listen(texts);
   if (!endpoints) return base::refuse(endpoints.error());
   settings.tftp_listen = std::move(*endpoints);
+  return {};
+}
+
+// "any", "listening" or "50000-50999"
+base::Outcome<void> apply_reply_ports(Settings& settings, const toml::node& node) {
+  const auto value = text_of(node);
+  if (!value) return base::refuse(value.error());
+  ReplyPorts ports;
+  if (*value == "listening") {
+    ports.listening_port = true;
+  } else if (*value != "any") {
+    const auto dash = value->find('-');
+    const auto text = std::string_view(*value);
+    const auto first = base::parse_number<std::uint16_t>(text.substr(0, dash));
+    const auto last = dash == std::string::npos
+                          ? std::nullopt
+                          : base::parse_number<std::uint16_t>(text.substr(dash + 1));
+    if (!first || !last || *first < 1024 || *last < *first) {
+      return no_value(
+          "must be \"any\", \"listening\" or two ports from 1024 up such as "
+          "\"50000-50999\"");
+    }
+    ports.range = {*first, *last};
+  }
+  settings.tftp_reply_ports = ports;
   return {};
 }
 
@@ -129,9 +155,18 @@ const std::map<std::string, Apply>& keys() {
   static const std::map<std::string, Apply> known{
       {"state", text(&Settings::state)},
       {"tftp.listen", apply_tftp_listen},
-      {"tftp.most_transfers", number(&Settings::tftp_most_transfers, 1, 100'000)},
+      {"tftp.threads", number(&Settings::tftp_threads, 1, 64)},
+      {"tftp.reply_ports", apply_reply_ports},
+      {"tftp.largest_block", number(&Settings::tftp_largest_block, 8, 65464)},
+      {"tftp.largest_window", number(&Settings::tftp_largest_window, 1, 65535)},
+      {"limits.transfers", number(&Settings::limits_transfers, 1, 100'000)},
+      {"limits.transfers_per_network",
+       number(&Settings::limits_transfers_per_network, 1, 100'000)},
+      {"limits.transfers_per_device",
+       number(&Settings::limits_transfers_per_device, 1, 100'000)},
+      {"limits.arriving_per_device", size(&Settings::limits_arriving_per_device)},
       {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
-      {"tftp.most_resends", number(&Settings::tftp_most_resends, 1, 100)},
+      {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
       {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
       {"management.listen", apply_management_listen},
       {"backups.largest", size(&Settings::backups_largest)},

@@ -4,7 +4,9 @@
 
 #include <chrono>
 #include <cstdint>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "base/address.h"
@@ -13,13 +15,27 @@
 
 namespace vantro::daemon {
 
+// Where TFTP answers leave from: the port that was asked, or one of a range, or any.
+struct ReplyPorts {
+  bool listening_port = false;
+  std::optional<std::pair<std::uint16_t, std::uint16_t>> range;
+};
+
 struct Settings {
   std::string state = "/var/lib/vantro";
-  std::vector<base::Endpoint> tftp_listen = {{base::Address::v4(0), 69}};
-  std::int64_t tftp_most_transfers = 2000;   // 1 to 100,000
-  std::int64_t tftp_resend_after_ms = 1000;  // 50 to 60,000
-  std::int64_t tftp_most_resends = 6;        // 1 to 100
-  std::int64_t tftp_give_up_after_s = 45;    // 1 to 3,600
+  std::vector<base::Endpoint> tftp_listen = {{base::Address::v4(0), 69},
+                                             {base::Address(), 69}};
+  std::int64_t tftp_threads = 2;  // 1 to 64
+  ReplyPorts tftp_reply_ports;
+  std::int64_t tftp_resend_after_ms = 1000;                            // 50 to 60,000
+  std::int64_t tftp_most_unanswered = 4;                               // 0 to 20
+  std::int64_t tftp_give_up_after_s = 45;                              // 1 to 3,600
+  std::int64_t tftp_largest_block = 65464;                             // 8 to 65464
+  std::int64_t tftp_largest_window = 64;                               // 1 to 65535
+  std::int64_t limits_transfers = 4000;                                // 1 to 100,000
+  std::int64_t limits_transfers_per_network = 1000;                    // 1 to 100,000
+  std::int64_t limits_transfers_per_device = 32;                       // 1 to 100,000
+  std::uint64_t limits_arriving_per_device = std::uint64_t{32} << 30;  // bytes
   base::Endpoint management_listen = {base::Address::v4(0x7f000001), 7070};
   std::uint64_t backups_largest = std::uint64_t{16} << 30;  // bytes
   std::int64_t backups_keep_partial_days = 7;               // 1 to 3,650

@@ -53,6 +53,12 @@ const std::vector<SchemaVersion>& schema_versions() {
                 sentence text not null))",
            "create index ledger_by_time on ledger (at, id)",
        }},
+      {"contacts: where a request was heard, and an actor's rows in order",
+       {
+           "alter table ledger add column heard_on text not null default ''",
+           "create index ledger_by_actor on ledger (actor, at, id)",
+           "create index ledger_by_content on ledger (sha256, at)",
+       }},
   };
   return versions;
 }

@@ -1,7 +1,10 @@
 #include "gate/gate.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <fmt/format.h>
+#include <iterator>
+#include <map>
 #include <unistd.h>
 
 #include "base/sizes.h"
@@ -20,7 +23,14 @@ base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
   return gate;
 }
 
-base::Outcome<ReadGrant> Gate::open_read(const Asker& asker,
+base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
+                                 std::string_view typed_name) {
+  auto place = admission_.admit(asker.peer.address);
+  if (!place) record_refusal(asker, word(direction), typed_name, place.error());
+  return place;
+}
+
+base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,
                                          std::string_view typed_name) {
   const auto refused = [&](const Refusal& refusal) {
     record_refusal(asker, word(Direction::kFetch), typed_name, refusal);
@@ -42,14 +52,15 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker,
   start.direction = Direction::kFetch;
   start.protocol = asker.protocol;
   start.peer = asker.peer.address.text();
+  start.heard_on = asker.heard_on;
   start.name = (*offer)->name;
   start.sha256 = image.digests.sha256;
   start.total = image.size;
   return ReadGrant((*offer)->name, image.size, std::move(*file),
-                   Transfer(*this, std::move(start)));
+                   Transfer(*this, std::move(start), std::move(place)));
 }
 
-base::Outcome<WriteGrant> Gate::open_write(const Asker& asker,
+base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
                                            std::string_view typed_name,
                                            std::optional<std::uint64_t> announced) {
   const auto refused = [&](const Refusal& refusal) {
@@ -75,11 +86,12 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker,
   TransferView start;
   start.direction = Direction::kDeposit;
   start.protocol = asker.protocol;
+  start.heard_on = asker.heard_on;
   start.peer = revision.address;
   start.name = *name;
   start.total = announced;
   return WriteGrant(*this, std::move(revision), std::move(*arrival),
-                    Transfer(*this, std::move(start)));
+                    Transfer(*this, std::move(start), std::move(place)));
 }
 
 base::Outcome<ImageIntake> Gate::open_intake(std::string_view typed_name,
@@ -104,16 +116,18 @@ base::Outcome<ImageIntake> Gate::open_intake(std::string_view typed_name,
   start.name = *name;
   start.total = size;
   return ImageIntake(*this, std::move(image), hold, std::move(*arrival),
-                     Transfer(*this, std::move(start)));
+                     Transfer(*this, std::move(start), std::nullopt));
 }
 
 void Gate::record_refusal(const Asker& asker, const std::string& event,
                           std::string_view name, const Refusal& refusal) {
+  if (!contacts_.may_record_refusal(asker.peer.address)) return;
   ledger::Entry entry;
   entry.at = clock_.wall();
   entry.event = event;
   entry.actor = asker.peer.address.text();
   entry.protocol = asker.protocol;
+  entry.heard_on = asker.heard_on;
   entry.name = base::printable(name, base::kLongestName);
   entry.outcome = "refused";
   entry.sentence = base::in_full(refusal);
@@ -122,6 +136,89 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
                                     {"name", name},
                                     {"why", entry.sentence}});
   repository_.ledger.append(std::move(entry));
+}
+
+std::vector<TransferView> Gate::running_of(const std::string& peer) const {
+  std::vector<TransferView> result;
+  for (auto& view : transfers_.view()) {
+    if (view.state == State::kRunning && view.peer == peer) {
+      result.push_back(std::move(view));
+    }
+  }
+  return result;
+}
+
+// From the address's own past with these bytes; else from all devices'.
+std::optional<Absence> Gate::absence_after(const ledger::Entry& entry) {
+  constexpr std::size_t kMostLookedAt = 20;
+  if (entry.event != word(Direction::kFetch) || entry.outcome != "complete") return {};
+  for (const auto& actor : {std::optional(entry.actor), std::optional<std::string>()}) {
+    const auto past = repository_.ledger.absences(entry.sha256, actor, kMostLookedAt);
+    if (!past) return {};
+    if (const auto usual = usual_absence(*past)) return usual;
+  }
+  return {};
+}
+
+base::Outcome<std::vector<Overview>> Gate::overview(std::size_t most) {
+  std::map<base::Address, Overview> all;
+  for (auto& contact : contacts_.newest(most)) {
+    const auto address = contact.address;
+    all[address].contact = std::move(contact);
+  }
+  auto rows = repository_.ledger.last_of_each(most);
+  if (!rows) return base::refuse(rows.error());
+  std::map<base::Address, ledger::Entry> last;
+  for (auto& row : *rows) {
+    const auto address = base::Address::parse(row.actor);
+    if (!address) continue;
+    auto& contact = all[*address].contact;
+    contact.address = *address;
+    contact.last_at = std::max(contact.last_at, row.at);
+    if (contact.heard_on.empty()) contact.heard_on = row.heard_on;
+    last.emplace(*address, std::move(row));
+  }
+  std::vector<Overview> result;
+  for (auto& [address, one] : all) result.push_back(std::move(one));
+  std::sort(result.begin(), result.end(), [](const auto& a, const auto& b) {
+    return a.contact.last_at > b.contact.last_at;
+  });
+  if (result.size() > most) result.resize(most);
+  for (auto& one : result) {
+    Known known;
+    known.running = running_of(one.contact.address.text());
+    if (const auto found = last.find(one.contact.address); found != last.end()) {
+      known.absence = absence_after(found->second);
+      known.entries.push_back(std::move(found->second));
+    }
+    // Strays are news only where nothing else is known.
+    if (known.entries.empty() && known.running.empty()) known.contact = one.contact;
+    auto lines = story(known, clock_.wall());
+    if (!lines.empty()) one.last = std::move(lines.back());
+  }
+  return result;
+}
+
+base::Outcome<std::vector<StoryLine>> Gate::story_of(const base::Address& address) {
+  constexpr std::size_t kMostTold = 200;
+  Known known;
+  known.contact = contacts_.find(address);
+  known.running = running_of(address.text());
+  auto rows = repository_.ledger.newest_of(address.text(), kMostTold);
+  if (!rows) return base::refuse(rows.error());
+  if (rows->empty() && known.running.empty() && !known.contact) {
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format(
+            "nothing was ever heard from {}; if it has asked, its datagrams do "
+            "not arrive here: check the address that it was given, the route, and "
+            "firewalls on the way",
+            address.text()));
+  }
+  if (!rows->empty()) known.absence = absence_after(rows->front());
+  known.entries.assign(std::make_move_iterator(rows->rbegin()),
+                       std::make_move_iterator(rows->rend()));
+  return story(known, clock_.wall());
 }
 
 void Gate::record_event(const std::string& event, const std::string& actor,
@@ -155,6 +252,7 @@ ledger::Entry Gate::entry_of(const TransferView& view) const {
   entry.event = word(view.direction);
   entry.actor = view.peer;
   entry.protocol = view.protocol;
+  entry.heard_on = view.heard_on;
   entry.name = view.name;
   entry.sha256 = view.sha256;
   entry.bytes = view.bytes;

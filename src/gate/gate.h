@@ -15,6 +15,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "backup/backups.h"
 #include "base/address.h"
@@ -23,9 +24,12 @@
 #include "base/outcome.h"
 #include "catalog/catalog.h"
 #include "catalog/offer_index.h"
+#include "gate/admission.h"
 #include "gate/grants.h"
 #include "gate/repository.h"
+#include "gate/story.h"
 #include "gate/transfers.h"
+#include "ledger/contacts.h"
 
 namespace vantro::gate {
 
@@ -33,11 +37,19 @@ namespace vantro::gate {
 struct Asker {
   base::Endpoint peer;
   std::string protocol;  // "tftp"
+  std::string heard_on;  // the listener and the network interface, for people
+};
+
+// One address, and how it stands with it.
+struct Overview {
+  ledger::Contact contact;
+  StoryLine last;
 };
 
 struct Limits {
   // The largest backup that a device may send, in bytes.
   std::uint64_t largest_deposit = std::uint64_t{16} << 30;
+  AdmissionLimits admission;
 };
 
 class Gate {
@@ -47,10 +59,17 @@ class Gate {
                                                    const base::Clock& clock,
                                                    base::Log log, const Limits& limits);
 
-  base::Outcome<ReadGrant> open_read(const Asker& asker, std::string_view typed_name);
+  // The right to run one more transfer, to be given to one of the two below. May return
+  // kBusy; that is recorded. Cheap: it may be called on an I/O thread.
+  base::Outcome<Place> admit(const Asker& asker, Direction direction,
+                             std::string_view typed_name);
+
+  base::Outcome<ReadGrant> open_read(const Asker& asker, Place place,
+                                     std::string_view typed_name);
 
   // `announced` is the size that the device gives, if it does.
-  base::Outcome<WriteGrant> open_write(const Asker& asker, std::string_view typed_name,
+  base::Outcome<WriteGrant> open_write(const Asker& asker, Place place,
+                                       std::string_view typed_name,
                                        std::optional<std::uint64_t> announced);
 
   // `size` is what will come, if that is known. `hold`: not on offer for now.
@@ -58,9 +77,17 @@ class Gate {
                                          std::optional<std::uint64_t> size, bool hold);
 
   // A request that its protocol refused before the gate was asked. Cheap: it may be
-  // called on an I/O thread.
+  // called on an I/O thread. Of an address that is refused again and again only so many
+  // rows go to the ledger; its contact counts them all.
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
+
+  // The addresses that were heard, the last first, each with what happened last. May wait
+  // for the database, as the next.
+  base::Outcome<std::vector<Overview>> overview(std::size_t most);
+  // What happened with one address, in the order of time. kNotFound if it was never
+  // heard.
+  base::Outcome<std::vector<StoryLine>> story_of(const base::Address& address);
 
   // What the operator did or the server itself: into ledger and log.
   void record_event(const std::string& event, const std::string& actor,
@@ -68,6 +95,7 @@ class Gate {
 
   std::size_t offers() const { return index()->size(); }
   const Transfers& transfers() const { return transfers_; }
+  ledger::Contacts& contacts() { return contacts_; }
   Repository& repository() { return repository_; }
 
  private:
@@ -81,18 +109,24 @@ class Gate {
         clock_(clock),
         log_(std::move(log)),
         limits_(limits),
-        transfers_(clock) {}
+        transfers_(clock),
+        contacts_(clock),
+        admission_(limits.admission) {}
 
   std::shared_ptr<const catalog::OfferIndex> index() const;
   base::Outcome<void> reload_offers();
   ledger::Entry entry_of(const TransferView& view) const;
   void log_end(const TransferView& view) const;
+  std::vector<TransferView> running_of(const std::string& peer) const;
+  std::optional<Absence> absence_after(const ledger::Entry& entry);
 
   Repository& repository_;
   const base::Clock& clock_;
   base::Log log_;
   Limits limits_;  // constant after construction
   Transfers transfers_;
+  ledger::Contacts contacts_;
+  Admission admission_;
   mutable std::mutex index_mutex_;
   std::shared_ptr<const catalog::OfferIndex> index_;  // guarded by index_mutex_
 };

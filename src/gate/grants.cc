@@ -2,6 +2,7 @@
 
 #include <cerrno>
 #include <fmt/format.h>
+#include <sys/uio.h>
 #include <unistd.h>
 
 #include "base/sizes.h"
@@ -14,13 +15,15 @@ using base::Refusal;
 
 // -- Transfer --
 
-Transfer::Transfer(Gate& gate, TransferView start)
-    : gate_(&gate), id_(gate.transfers_.begin(std::move(start))) {}
+Transfer::Transfer(Gate& gate, TransferView start, std::optional<Place> place)
+    : gate_(&gate),
+      id_(gate.transfers_.begin(std::move(start))),
+      place_(std::move(place)) {}
 
 Transfer::~Transfer() { end(State::kFailed, "the server dropped it before its end"); }
 
-void Transfer::advance(std::uint64_t bytes, std::uint64_t resent) const {
-  if (auto* gate = gate_.load()) gate->transfers_.advance(id_, bytes, resent);
+void Transfer::advance(const Movement& movement) const {
+  if (auto* gate = gate_.load()) gate->transfers_.advance(id_, movement);
 }
 
 void Transfer::end(State how, const std::string& why) {
@@ -39,9 +42,10 @@ std::optional<TransferView> Transfer::end_unrecorded(State how, const std::strin
 
 // -- ReadGrant --
 
-base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset,
-                                                std::size_t count) const {
-  base::ByteBuffer bytes(count);
+base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset, std::size_t count,
+                                                base::ByteBuffer spare) const {
+  auto bytes = std::move(spare);
+  bytes.resize(count);
   std::size_t have = 0;
   while (have < count) {
     const auto got = ::pread(file_.get(), bytes.data() + have, count - have,
@@ -59,7 +63,31 @@ base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset,
   return bytes;
 }
 
+bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
+                         base::ByteBuffer& bytes) const {
+  bytes.resize(count);
+  const iovec part{bytes.data(), count};
+  // Short or refused if a page is not in memory, or the file system can't say.
+  const auto got =
+      ::preadv2(file_.get(), &part, 1, static_cast<off_t>(offset), RWF_NOWAIT);
+  return got == static_cast<ssize_t>(count);
+}
+
 // -- WriteGrant --
+
+namespace {
+
+std::string filed_sentence(const backup::Revision& revision) {
+  auto sentence = fmt::format("revision {}", revision.number);
+  const auto announced = revision.announced.value_or(0);
+  if (announced != 0 && announced != revision.size) {
+    sentence += fmt::format("; the device had announced {} bytes, {} came", announced,
+                            revision.size);
+  }
+  return sentence;
+}
+
+}  // namespace
 
 WriteGrant::WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arrival,
                        Transfer transfer)
@@ -86,6 +114,8 @@ base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
     write_refusal_ = {Kind::kTooLarge,
                       fmt::format("backups larger than {} are not taken",
                                   base::size_text(gate_->limits_.largest_deposit))};
+  } else if (auto room = transfer_.place_->arrive(bytes.size()); !room) {
+    write_refusal_ = room.error();
   } else if (auto written = arrival_.write(bytes); !written) {
     write_refusal_ = written.error();
   }
@@ -110,13 +140,13 @@ base::Outcome<backup::Revision> WriteGrant::commit() {
   auto filed = gate_->repository_.database->write(
       [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
         auto added = backup::Backups::add(t, revision_);
-        entry.sentence = fmt::format("revision {}", added.number);
+        entry.sentence = filed_sentence(added);
         ledger::Ledger::record(t, entry);
         return added;
       });
   if (!filed) return filed;
   open_ = false;
-  transfer_.advance(revision_.size, entry.resent);
+  transfer_.advance({revision_.size, entry.resent, 0});
   transfer_.end_unrecorded(State::kComplete, "");
   return filed;
 }
@@ -174,7 +204,7 @@ ImageIntake::~ImageIntake() {
 base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
   auto written = arrival_.write(bytes);
   if (written) {
-    transfer_.advance(arrival_.size(), 0);
+    transfer_.advance({arrival_.size(), 0, 0});
   } else {
     fail(written.error().sentence);
   }

@@ -16,6 +16,7 @@
 #include "base/unique_fd.h"
 #include "catalog/catalog.h"
 #include "crypto/digests.h"
+#include "gate/admission.h"
 #include "gate/transfers.h"
 #include "store/arrival.h"
 
@@ -26,14 +27,16 @@ class Gate;
 // A running transfer. One that is destroyed before it was ended is recorded as failed.
 class Transfer {
  public:
-  Transfer(Gate& gate, TransferView start);
+  Transfer(Gate& gate, TransferView start, std::optional<Place> place);
   Transfer(Transfer&& other) noexcept
-      : gate_(other.gate_.exchange(nullptr)), id_(other.id_) {}
+      : gate_(other.gate_.exchange(nullptr)),
+        id_(other.id_),
+        place_(std::move(other.place_)) {}
   Transfer& operator=(Transfer&&) = delete;
   ~Transfer();
 
   // Cheap, and the one thing here that may be called on an I/O thread.
-  void advance(std::uint64_t bytes, std::uint64_t resent) const;
+  void advance(const Movement& movement) const;
   // Into the ledger and the log. Only the first call counts.
   void end(State how, const std::string& why);
 
@@ -48,6 +51,7 @@ class Transfer {
   // repeat its last block while the disk pool files it.
   std::atomic<Gate*> gate_;
   std::uint64_t id_ = 0;
+  std::optional<Place> place_;  // none: the operator's own
 };
 
 class ReadGrant {
@@ -58,7 +62,12 @@ class ReadGrant {
   Transfer& transfer() { return transfer_; }
 
   // Exactly `count` bytes. kCorrupt if the file ends before.
-  base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count) const;
+  // `spare` is memory to use, if it is large enough.
+  base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count,
+                                       base::ByteBuffer spare = {}) const;
+  // The same without waiting for the disk: whether all of it was in memory, and is in
+  // `bytes` now. May be called on an I/O thread.
+  bool read_now(std::uint64_t offset, std::size_t count, base::ByteBuffer& bytes) const;
 
  private:
   friend class Gate;

@@ -4,6 +4,7 @@ namespace vantro::gate {
 namespace {
 
 constexpr std::chrono::seconds kMarkDistance{1};
+constexpr std::chrono::seconds kStallsAfter{3};
 
 double seconds(base::Duration duration) {
   return std::chrono::duration<double>(duration).count();
@@ -48,27 +49,34 @@ std::uint64_t Transfers::begin(TransferView start) {
   start.began_at = clock_.wall();
   start.state = State::kRunning;
   const auto id = start.id;
-  live_.emplace(id, Live{std::move(start), now, now, now});
+  live_.emplace(id, Live{std::move(start), now, now, now, now});
   return id;
 }
 
-void Transfers::advance(std::uint64_t id, std::uint64_t bytes, std::uint64_t resent) {
+void Transfers::advance(std::uint64_t id, const Movement& movement) {
   const auto now = clock_.now();
   const std::lock_guard lock(mutex_);
   const auto found = live_.find(id);
   if (found == live_.end()) return;
   auto& live = found->second;
-  live.view.bytes = bytes;
-  live.view.resent = resent;
+  if (live.view.bytes != movement.bytes) live.moved = now;
+  live.view.bytes = movement.bytes;
+  live.view.resent = movement.resent;
+  live.view.unanswered = movement.unanswered;
   if (now - live.newer_mark < kMarkDistance) return;
   live.older_mark = live.newer_mark;
   live.older_bytes = live.newer_bytes;
   live.newer_mark = now;
-  live.newer_bytes = bytes;
+  live.newer_bytes = movement.bytes;
 }
 
 void Transfers::measure(Live& live, base::Instant now) const {
   live.view.duration_ms = milliseconds(now - live.began);
+  const auto still = now - live.moved;
+  // One packet that went out again is everyday; only a peer that stays away is not.
+  const bool stalled =
+      live.view.unanswered >= 2 || (live.view.unanswered >= 1 && still >= kStallsAfter);
+  if (stalled) live.view.stalled_ms = milliseconds(still);
   const auto span = seconds(now - live.older_mark);
   if (span > 0) {
     live.view.rate = static_cast<double>(live.view.bytes - live.older_bytes) / span;

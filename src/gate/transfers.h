@@ -16,6 +16,13 @@
 
 namespace vantro::gate {
 
+// How far a transfer has come, as its protocol tells.
+struct Movement {
+  std::uint64_t bytes = 0;       // from the beginning
+  std::uint64_t resent = 0;      // packets, from the beginning
+  std::uint32_t unanswered = 0;  // resends since the peer last moved it on
+};
+
 enum class Direction { kFetch, kDeposit, kIntake };
 enum class State { kRunning, kComplete, kFailed, kAbandoned };
 
@@ -29,13 +36,17 @@ struct TransferView {
   Direction direction = Direction::kFetch;
   State state = State::kRunning;
   std::string protocol;
-  std::string peer;  // address, or "operator"
+  std::string peer;      // address, or "operator"
+  std::string heard_on;  // the listener and the network interface
   std::string name;
   std::string sha256;  // fetches
   std::uint64_t bytes = 0;
   std::optional<std::uint64_t> total;
   double rate = 0;           // bytes per second: lately while it runs, in all when ended
   std::uint64_t resent = 0;  // packets
+  std::uint32_t unanswered = 0;  // of them: since the peer last moved it on
+  // Running, and nothing has moved for so long although it was asked for again.
+  std::optional<std::int64_t> stalled_ms;
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
   std::string why;  // ended badly: the reason
@@ -53,8 +64,8 @@ class Transfers {
 
   // Takes peer, name and so on from `start`; gives it an id and begins its time.
   std::uint64_t begin(TransferView start);
-  // `bytes` and `resent` count from the beginning. An unknown id is ignored.
-  void advance(std::uint64_t id, std::uint64_t bytes, std::uint64_t resent);
+  // An unknown id is ignored.
+  void advance(std::uint64_t id, const Movement& movement);
   // The final view, or nothing if it had ended.
   std::optional<TransferView> end(std::uint64_t id, State how, std::string why);
 
@@ -69,6 +80,7 @@ class Transfers {
   struct Live {
     TransferView view;
     base::Instant began;
+    base::Instant moved;  // when bytes last changed
     // Two marks a second or more apart: the rate is measured from the older one.
     base::Instant older_mark, newer_mark;
     std::uint64_t older_bytes = 0, newer_bytes = 0;

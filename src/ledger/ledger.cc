@@ -37,11 +37,12 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
   db::Value total = nullptr;
   if (entry.total) total = static_cast<std::int64_t>(*entry.total);
   transaction.run(
-      "insert into ledger (id, at, event, actor, protocol, name, sha256, bytes, total, "
+      "insert into ledger (id, at, event, actor, protocol, heard_on, name, sha256, "
+      "bytes, total, "
       "duration_ms, resent, outcome, sentence) values "
-      "(:i, :a, :e, :w, :p, :n, :s, :b, :t, :d, :r, :o, :c)",
-      {id, entry.at, entry.event, entry.actor, entry.protocol, entry.name, sha256,
-       static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
+      "(:i, :a, :e, :w, :p, :h, :n, :s, :b, :t, :d, :r, :o, :c)",
+      {id, entry.at, entry.event, entry.actor, entry.protocol, entry.heard_on, entry.name,
+       sha256, static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
        static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence});
 }
 
@@ -72,23 +73,66 @@ base::Outcome<void> Ledger::flush() {
 
 base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
                                                  std::optional<std::int64_t> before) {
+  // By time, not by id: a gathered row gets its id a moment after its time.
+  const std::string order = "order by at desc, id desc limit :m";
+  const auto limit = static_cast<std::int64_t>(most);
+  if (!before) return select(order, {limit});
+  return select("where (at, id) < (select at, id from ledger where id = :b) " + order,
+                {*before, limit});
+}
+
+base::Outcome<std::vector<Entry>> Ledger::newest_of(const std::string& actor,
+                                                    std::size_t most) {
+  return select("where actor = :a order by at desc, id desc limit :m",
+                {actor, static_cast<std::int64_t>(most)});
+}
+
+base::Outcome<std::vector<Entry>> Ledger::last_of_each(std::size_t most) {
+  return select(
+      "where id in (select max(id) from ledger where protocol <> '' and "
+      "protocol <> 'manage' group by actor) order by at desc, id desc limit :m",
+      {static_cast<std::int64_t>(most)});
+}
+
+base::Outcome<std::vector<std::int64_t>> Ledger::absences(
+    const std::string& sha256, const std::optional<std::string>& actor,
+    std::size_t most) {
+  write_out();
+  using Result = base::Outcome<std::vector<std::int64_t>>;
+  return database_.read([&](db::Transaction& t) -> Result {
+    const std::string query =
+        "select (select min(n.at - n.duration_ms) from ledger n where n.actor = l.actor "
+        "and n.at > l.at) - l.at from ledger l where l.sha256 = :s and "
+        "l.event = 'fetch' and l.outcome = 'complete' ";
+    const std::string order = "order by l.at desc limit :m";
+    const auto limit = static_cast<std::int64_t>(most);
+    const auto rows =
+        actor ? t.query(query + "and l.actor = :a " + order, {sha256, *actor, limit})
+              : t.query(query + order, {sha256, limit});
+    std::vector<std::int64_t> result;
+    for (const auto& row : rows) {
+      // Negative: it fetched two things at once.
+      if (!row.is_null(0) && row.integer(0) >= 0) result.push_back(row.integer(0));
+    }
+    return result;
+  });
+}
+
+void Ledger::write_out() {
   if (auto flushed = flush(); !flushed) {
     log_.warning("the ledger can't be written", {{"why", flushed.error().sentence}});
   }
+}
+
+base::Outcome<std::vector<Entry>> Ledger::select(
+    const std::string& which, std::initializer_list<db::Value> values) {
+  write_out();
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
-    // By time, not by id: a gathered row gets its id a moment after its time.
-    const std::string columns =
-        "select id, at, event, actor, protocol, name, sha256, bytes, total, duration_ms, "
-        "resent, outcome, sentence from ledger ";
-    const std::string order = "order by at desc, id desc limit :m";
-    const auto limit = static_cast<std::int64_t>(most);
-    const auto rows =
-        before
-            ? t.query(columns +
-                          "where (at, id) < (select at, id from ledger where id = :b) " +
-                          order,
-                      {*before, limit})
-            : t.query(columns + order, {limit});
+    const auto rows = t.query(
+        "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
+        "duration_ms, resent, outcome, sentence from ledger " +
+            which,
+        values);
     std::vector<Entry> entries;
     entries.reserve(rows.size());
     for (const auto& row : rows) {
@@ -98,14 +142,15 @@ base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
       entry.event = row.text(2);
       entry.actor = row.text(3);
       entry.protocol = row.text(4);
-      entry.name = row.text(5);
-      entry.sha256 = row.text(6);
-      entry.bytes = static_cast<std::uint64_t>(row.integer(7));
-      if (!row.is_null(8)) entry.total = static_cast<std::uint64_t>(row.integer(8));
-      entry.duration_ms = row.integer(9);
-      entry.resent = static_cast<std::uint64_t>(row.integer(10));
-      entry.outcome = row.text(11);
-      entry.sentence = row.text(12);
+      entry.heard_on = row.text(5);
+      entry.name = row.text(6);
+      entry.sha256 = row.text(7);
+      entry.bytes = static_cast<std::uint64_t>(row.integer(8));
+      if (!row.is_null(9)) entry.total = static_cast<std::uint64_t>(row.integer(9));
+      entry.duration_ms = row.integer(10);
+      entry.resent = static_cast<std::uint64_t>(row.integer(11));
+      entry.outcome = row.text(12);
+      entry.sentence = row.text(13);
       entries.push_back(std::move(entry));
     }
     return entries;

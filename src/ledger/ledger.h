@@ -8,6 +8,7 @@
 #include <chrono>
 #include <condition_variable>
 #include <cstdint>
+#include <initializer_list>
 #include <mutex>
 #include <optional>
 #include <string>
@@ -27,6 +28,7 @@ struct Entry {
   std::string event;     // "fetch", "deposit", "image-add", "server-start", "server-stop"
   std::string actor;     // a device's address, or "operator", or "server"
   std::string protocol;  // "tftp", "manage", or empty
+  std::string heard_on;  // the listener and the network interface, or empty
   std::string name;
   std::string sha256;       // of the bytes concerned, if they are known
   std::uint64_t bytes = 0;  // that went over the line
@@ -63,9 +65,24 @@ class Ledger {
   // Includes what is waiting.
   base::Outcome<std::vector<Entry>> newest(std::size_t most,
                                            std::optional<std::int64_t> before);
+  // The same for one actor.
+  base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
+  // Of each actor that came over a device's protocol the newest row, newest first.
+  base::Outcome<std::vector<Entry>> last_of_each(std::size_t most);
+  // How long devices stayed away after they had fetched these bytes in full, in
+  // milliseconds, the newest first: the time from the fetch's end to the next request.
+  // Of one actor, or of all.
+  base::Outcome<std::vector<std::int64_t>> absences(
+      const std::string& sha256, const std::optional<std::string>& actor,
+      std::size_t most);
 
  private:
   void run();
+  // What is waiting goes to the database; if it does not take it, that is said in the
+  // log.
+  void write_out();
+  base::Outcome<std::vector<Entry>> select(const std::string& which,
+                                           std::initializer_list<db::Value> values);
 
   db::Database& database_;
   base::Log log_;

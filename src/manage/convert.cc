@@ -52,9 +52,29 @@ api::Transfer shape(const gate::TransferView& view) {
     result.seconds_left = static_cast<double>(*view.total - view.bytes) / view.rate;
   }
   result.resent = view.resent;
+  result.unanswered = view.unanswered;
+  result.stalled_ms = view.stalled_ms;
   result.began_at = base::iso_time(view.began_at);
   result.duration_ms = view.duration_ms;
   result.why = view.why;
+  return result;
+}
+
+api::Contact shape(const gate::Overview& overview) {
+  const auto& contact = overview.contact;
+  return {contact.address.text(), base::iso_time(contact.last_at),
+          contact.heard_on,       contact.requests,
+          contact.unanswered,     contact.strays,
+          overview.last.state,    overview.last.sentence};
+}
+
+api::Story shape(const base::Address& address,
+                 const std::vector<gate::StoryLine>& lines) {
+  api::Story result{address.text(), {}};
+  for (const auto& line : lines) {
+    result.lines.push_back(
+        {base::iso_time(line.at), line.state, line.name, line.heard_on, line.sentence});
+  }
   return result;
 }
 
@@ -65,6 +85,7 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.event = entry.event;
   result.actor = entry.actor;
   result.protocol = entry.protocol;
+  result.heard_on = entry.heard_on;
   result.name = entry.name;
   if (!entry.sha256.empty()) result.sha256 = entry.sha256;
   result.bytes = entry.bytes;

@@ -4,6 +4,7 @@
 #include "api/shapes.h"
 #include "backup/backups.h"
 #include "catalog/catalog.h"
+#include "gate/gate.h"
 #include "gate/transfers.h"
 #include "ledger/ledger.h"
 
@@ -14,5 +15,7 @@ api::Offer shape(const catalog::Offer& offer);
 api::Backup shape(const backup::Revision& revision);
 api::Transfer shape(const gate::TransferView& view);
 api::LedgerEntry shape(const ledger::Entry& entry);
+api::Contact shape(const gate::Overview& overview);
+api::Story shape(const base::Address& address, const std::vector<gate::StoryLine>& lines);
 
 }  // namespace vantro::manage

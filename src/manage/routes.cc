@@ -17,6 +17,8 @@ using nlohmann::json;
 
 constexpr std::int64_t kMostLedgerRows = 10'000;
 constexpr std::int64_t kUsualLedgerRows = 50;
+constexpr std::int64_t kMostContacts = 1000;
+constexpr std::int64_t kUsualContacts = 100;
 
 template <class T>
 json shapes(const std::vector<T>& items) {
@@ -153,6 +155,25 @@ base::Outcome<Content> backup_content(Service& service, const Call& call) {
   return Content{std::move(*file), revision->size, {}};
 }
 
+base::Outcome<json> story(Service& service, const Call& call) {
+  const auto& text = call.path.at("address");
+  const auto address = base::Address::parse(text);
+  if (!address) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' is no IP address", base::printable(text, 60)));
+  }
+  const auto lines = service.gate.story_of(*address);
+  if (!lines) return base::refuse(lines.error());
+  return json(shape(*address, *lines));
+}
+
+base::Outcome<json> contacts(Service& service, const Call& call) {
+  const auto limit = number(call, "limit");
+  if (!limit) return base::refuse(limit.error());
+  const auto rows = std::min(limit->value_or(kUsualContacts), kMostContacts);
+  return listing("contacts", service.gate.overview(static_cast<std::size_t>(rows)));
+}
+
 base::Outcome<json> ledger(Service& service, const Call& call) {
   const auto limit = number(call, "limit");
   if (!limit) return base::refuse(limit.error());
@@ -266,6 +287,10 @@ std::vector<Route> make_routes(Service& service) {
        "running transfers, and those that ended in the last 10 seconds"},
       {"GET", "/v1/events", kOperator, EventStream{},
        "server-sent events: a 'transfer' whenever one begins, moves or ends"},
+      {"GET", "/v1/contacts", kOperator, JsonHandler(with(contacts)),
+       "the addresses that were heard, the last first; ?limit=N"},
+      {"GET", "/v1/contacts/{address}", kOperator, JsonHandler(with(story)),
+       "what happened with one address, in the order of time"},
       {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
        "newest first; ?limit=N, ?before=ID"},
   };

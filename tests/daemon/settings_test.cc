@@ -34,7 +34,8 @@ TEST_F(SettingsTest, HaveAWorkingDefaultForEverything) {
 TEST_F(SettingsTest, AreReadFromTheFile) {
   const auto settings = read(
       "state = \"/srv/vantro\"\n"
-      "[tftp]\nlisten = [\"192.0.2.10\", \"192.0.2.11:6969\"]\nmost_resends = 3\n"
+      "[tftp]\nlisten = [\"192.0.2.10\", \"192.0.2.11:6969\"]\nmost_unanswered = "
+      "3\nreply_ports = \"50000-50999\"\n"
       "[backups]\nlargest = \"2 GiB\"\n"
       "[log]\nform = \"json\"\nlevel = \"debug\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
@@ -42,29 +43,37 @@ TEST_F(SettingsTest, AreReadFromTheFile) {
   ASSERT_EQ(settings->tftp_listen.size(), 2u);
   EXPECT_EQ(settings->tftp_listen[0].text(), "192.0.2.10:69");
   EXPECT_EQ(settings->tftp_listen[1].text(), "192.0.2.11:6969");
-  EXPECT_EQ(settings->tftp_most_resends, 3);
+  EXPECT_EQ(settings->tftp_most_unanswered, 3);
+  EXPECT_EQ(settings->tftp_reply_ports.range->first, 50000);
+  EXPECT_EQ(settings->tftp_reply_ports.range->second, 50999);
   EXPECT_EQ(settings->backups_largest, 2ull << 30);
   EXPECT_EQ(settings->log_form, base::Log::Form::kJson);
 }
 
 TEST_F(SettingsTest, RefuseAnUnknownKeyWithItsLineAndTheNearest) {
   EXPECT_EQ(
-      refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_transfer = 3\n"),
-      "vantro.toml:4: tftp.most_transfer is no setting; nearest: tftp.most_transfers");
+      refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_unanswere = 3\n"),
+      "vantro.toml:4: tftp.most_unanswere is no setting; nearest: tftp.most_unanswered");
   EXPECT_EQ(refusal("sate = \"/x\"\n"),
             "vantro.toml:1: sate is no setting; nearest: state");
   EXPECT_EQ(refusal("[zzz]\nx = 1\n"), "vantro.toml:1: zzz is no setting");
 }
 
 TEST_F(SettingsTest, SayWhatAValueMustBe) {
-  EXPECT_EQ(refusal("tftp.most_resends = 0\n"),
-            "vantro.toml:1: tftp.most_resends: must be a whole number from 1 to 100");
-  EXPECT_EQ(refusal("tftp.most_resends = \"3\"\n"),
-            "vantro.toml:1: tftp.most_resends: must be a whole number from 1 to 100");
+  EXPECT_EQ(refusal("tftp.most_unanswered = 21\n"),
+            "vantro.toml:1: tftp.most_unanswered: must be a whole number from 0 to 20");
+  EXPECT_EQ(refusal("tftp.most_unanswered = \"3\"\n"),
+            "vantro.toml:1: tftp.most_unanswered: must be a whole number from 0 to 20");
   EXPECT_EQ(refusal("tftp.listen = [\"router:69\"]\n"),
-            "vantro.toml:1: tftp.listen: 'router:69' is no IPv4 address with or without "
+            "vantro.toml:1: tftp.listen: 'router:69' is no IP address with or without "
             "a port, "
-            "such as 192.0.2.10:69");
+            "such as 192.0.2.10:69 or [2001:db8::10]:69");
+  for (const auto* ports : {"80-90", "50000", "60000-50000", "some"}) {
+    EXPECT_EQ(
+        refusal("tftp.reply_ports = \"" + std::string(ports) + "\"\n"),
+        "vantro.toml:1: tftp.reply_ports: must be \"any\", \"listening\" or two ports "
+        "from 1024 up such as \"50000-50999\"");
+  }
   EXPECT_EQ(refusal("tftp.listen = []\n"),
             "vantro.toml:1: tftp.listen: must name at least one address");
   EXPECT_EQ(
@@ -90,10 +99,18 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   const Settings defaults;
   EXPECT_EQ(example->state, defaults.state);
   EXPECT_EQ(example->tftp_listen, defaults.tftp_listen);
-  EXPECT_EQ(example->tftp_most_transfers, defaults.tftp_most_transfers);
+  EXPECT_EQ(example->tftp_threads, defaults.tftp_threads);
   EXPECT_EQ(example->tftp_resend_after_ms, defaults.tftp_resend_after_ms);
-  EXPECT_EQ(example->tftp_most_resends, defaults.tftp_most_resends);
+  EXPECT_EQ(example->tftp_most_unanswered, defaults.tftp_most_unanswered);
   EXPECT_EQ(example->tftp_give_up_after_s, defaults.tftp_give_up_after_s);
+  EXPECT_FALSE(example->tftp_reply_ports.listening_port);
+  EXPECT_EQ(example->tftp_reply_ports.range, defaults.tftp_reply_ports.range);
+  EXPECT_EQ(example->tftp_largest_block, defaults.tftp_largest_block);
+  EXPECT_EQ(example->tftp_largest_window, defaults.tftp_largest_window);
+  EXPECT_EQ(example->limits_transfers, defaults.limits_transfers);
+  EXPECT_EQ(example->limits_transfers_per_network, defaults.limits_transfers_per_network);
+  EXPECT_EQ(example->limits_transfers_per_device, defaults.limits_transfers_per_device);
+  EXPECT_EQ(example->limits_arriving_per_device, defaults.limits_arriving_per_device);
   EXPECT_EQ(example->management_listen, defaults.management_listen);
   EXPECT_EQ(example->backups_largest, defaults.backups_largest);
   EXPECT_EQ(example->backups_keep_partial_days, defaults.backups_keep_partial_days);

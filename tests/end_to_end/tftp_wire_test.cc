@@ -168,9 +168,8 @@ TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
             "ERROR 2 the name is 300 bytes long; the longest that is taken is 255");
   EXPECT_EQ(named(""), "ERROR 2 the name is empty");
   EXPECT_EQ(
-      answer(wire::encode(wire::Request{false, "x.img", "netascii", {}})),
-      "ERROR 2 mode 'netascii' is not served, as it changes bytes; set the client to "
-      "binary (octet)");
+      answer(wire::encode(wire::Request{false, "x.img", "mail", {}})),
+      "ERROR 2 mode 'mail' is not served; set the client to binary (octet)");
   EXPECT_EQ(answer({0, 1, 'x'}),
             "ERROR 4 this is no TFTP request: the name in the request does not end");
   EXPECT_EQ(answer({0, 99}), "ERROR 4 this is no TFTP request: 99 is no TFTP opcode");

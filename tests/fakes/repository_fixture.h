@@ -55,12 +55,27 @@ class RepositoryFixture : public testing::Test {
   }
 
   gate::Asker device(const std::string& address) const {
-    return {{*base::Address::parse(address), 5000}, "tftp"};
+    return {{*base::Address::parse(address), 5000}, "tftp", "192.0.2.10:69 on eth0"};
+  }
+
+  // As a protocol does it, with a place of its own.
+  base::Outcome<gate::ReadGrant> open_read(const gate::Asker& asker,
+                                           const std::string& name) {
+    auto place = gate_->admit(asker, gate::Direction::kFetch, name);
+    if (!place) return base::refuse(place.error());
+    return gate_->open_read(asker, std::move(*place), name);
+  }
+  base::Outcome<gate::WriteGrant> open_write(const gate::Asker& asker,
+                                             const std::string& name,
+                                             std::optional<std::uint64_t> announced) {
+    auto place = gate_->admit(asker, gate::Direction::kDeposit, name);
+    if (!place) return base::refuse(place.error());
+    return gate_->open_write(asker, std::move(*place), name, announced);
   }
 
   // The whole file under a name, or the refusal's words.
   std::string fetch(const std::string& name) {
-    auto grant = gate_->open_read(device("192.0.2.7"), name);
+    auto grant = open_read(device("192.0.2.7"), name);
     if (!grant) return "refused: " + base::in_full(grant.error());
     const auto bytes = grant->read(0, grant->size());
     if (!bytes) return "failed: " + bytes.error().sentence;
@@ -71,7 +86,7 @@ class RepositoryFixture : public testing::Test {
   base::Outcome<backup::Revision> deposit(const std::string& address,
                                           const std::string& name,
                                           const std::string& bytes) {
-    auto grant = gate_->open_write(device(address), name, bytes.size());
+    auto grant = open_write(device(address), name, bytes.size());
     if (!grant) return base::refuse(grant.error());
     if (auto written = grant->write(base::as_bytes(bytes)); !written) {
       return base::refuse(written.error());

@@ -112,7 +112,7 @@ TEST_F(GateTest, FilesADepositAsTheNextRevisionAndNeverAsAnOffer) {
 TEST_F(GateTest, KeepsABrokenOffDepositAsPartialAndPrefersCompleteOnes) {
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "whole"));
   {
-    auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", 100);
+    auto grant = open_write(device("192.0.2.7"), "x.cfg", 100);
     ASSERT_TRUE(grant->write(base::as_bytes("half")));
     grant->abandon(State::kAbandoned, "the device went silent after 4 bytes");
   }
@@ -130,12 +130,12 @@ TEST_F(GateTest, KeepsABrokenOffDepositAsPartialAndPrefersCompleteOnes) {
 
 TEST_F(GateTest, TakesProgressFromAnotherThreadWhileItCommits) {
   for (int i = 0; i < 20; ++i) {
-    auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", {});
+    auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
     ASSERT_TRUE(grant->write(base::as_bytes("config")));
     std::atomic<bool> filed = false;
     // As the I/O thread does when a device repeats its last block.
     std::thread io([&] {
-      while (!filed) grant->transfer().advance(6, 1);
+      while (!filed) grant->transfer().advance({6, 1, 0});
     });
     EXPECT_TRUE(grant->commit());
     filed = true;
@@ -148,11 +148,11 @@ TEST_F(GateTest, RefusesADepositOverTheLimit) {
   limits_.largest_deposit = 10;
   close();
   open();
-  const auto announced = gate_->open_write(device("192.0.2.7"), "x.cfg", 11);
+  const auto announced = open_write(device("192.0.2.7"), "x.cfg", 11);
   ASSERT_FALSE(announced);
   EXPECT_EQ(announced.error().sentence,
             "backups larger than 10 B are not taken; this one has 11 B");
-  auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", {});
+  auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
   EXPECT_TRUE(grant->write(base::as_bytes("0123456789")));
   EXPECT_EQ(grant->write(base::as_bytes("x")).error().kind, base::Kind::kTooLarge);
   EXPECT_EQ(grant->commit().error().kind, base::Kind::kTooLarge);
@@ -172,7 +172,7 @@ TEST_F(GateTest, WritesEverythingIntoTheLedger) {
   take_in("y.img", "bytes", "md5:" + std::string(32, '0')).has_value();
   fetch("x.img");
   fetch("nothing.img");
-  { auto dropped = gate_->open_read(device("192.0.2.7"), "x.img"); }
+  { auto dropped = open_read(device("192.0.2.7"), "x.img"); }
   deposit("192.0.2.7", "x.cfg", "config").has_value();
   auto rows = ledger();
   std::sort(rows.begin(), rows.end());
@@ -191,9 +191,9 @@ TEST_F(GateTest, WritesEverythingIntoTheLedger) {
 TEST_F(GateTest, ShowsTransfersWhileTheyRunAndAMomentAfter) {
   ASSERT_TRUE(take_in("x.img", std::string(4000, 'x')));
   clock_.advance(Transfers::kAfterglow + 1s);
-  auto grant = gate_->open_read(device("192.0.2.7"), "x.img");
+  auto grant = open_read(device("192.0.2.7"), "x.img");
   clock_.advance(2s);
-  grant->transfer().advance(1000, 1);
+  grant->transfer().advance({1000, 1, 0});
   auto view = gate_->transfers().view();
   ASSERT_EQ(view.size(), 1u);
   EXPECT_EQ(view[0].state, State::kRunning);

@@ -32,9 +32,12 @@ class QueuedWorkers final : public Workers {
 
 class RecordingTransport final : public Transport {
  public:
-  void send(base::ByteView head, base::ByteView payload) override {
-    base::ByteBuffer bytes(head.begin(), head.end());
-    bytes.insert(bytes.end(), payload.begin(), payload.end());
+  void send(base::ByteView datagram) override {
+    last_text_ = wire::describe(*wire::parse(datagram));
+  }
+  void send(const wire::SendBlocks& blocks) override {
+    auto bytes = wire::encode_data_head(static_cast<std::uint16_t>(blocks.first));
+    bytes.insert(bytes.end(), blocks.bytes.begin(), blocks.bytes.end());
     last_text_ = wire::describe(*wire::parse(bytes));
   }
   // Of the last datagram, once.
@@ -57,12 +60,12 @@ class PumpTest : public fakes::RepositoryFixture {
     workers_->run_all();
   }
   void start_write() {
-    auto grant = gate_->open_write(device("192.0.2.7"), "x.cfg", {});
+    auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
     start(std::make_unique<wire::WriteSession>(wire::Terms{}, wire::Patience{}, 1),
           file_end(std::move(*grant)));
   }
   void start_read() {
-    auto grant = gate_->open_read(device("192.0.2.7"), "x.img");
+    auto grant = open_read(device("192.0.2.7"), "x.img");
     const auto size = grant->size();
     start(std::make_unique<wire::ReadSession>(wire::Terms{}, size, wire::Patience{}, 1),
           file_end(std::move(*grant)));

@@ -9,8 +9,13 @@ namespace wire = vantro::wire::tftp;
 class ReadEnd final : public FileEnd {
  public:
   explicit ReadEnd(gate::ReadGrant grant) : grant_(std::move(grant)) {}
-  base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count) override {
-    return grant_.read(offset, count);
+  base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count,
+                                       base::ByteBuffer spare) override {
+    return grant_.read(offset, count, std::move(spare));
+  }
+  bool read_now(std::uint64_t offset, std::size_t count,
+                base::ByteBuffer& bytes) override {
+    return grant_.read_now(offset, count, bytes);
   }
   base::Outcome<void> write(base::ByteView) override {
     return base::refuse(Kind::kInvalid, "an image can't be written");
@@ -21,8 +26,8 @@ class ReadEnd final : public FileEnd {
   void end(gate::State how, const std::string& why) override {
     grant_.transfer().end(how, why);
   }
-  void advance(std::uint64_t bytes, std::uint64_t resent) override {
-    grant_.transfer().advance(bytes, resent);
+  void advance(const gate::Movement& movement) override {
+    grant_.transfer().advance(movement);
   }
 
  private:
@@ -32,9 +37,11 @@ class ReadEnd final : public FileEnd {
 class WriteEnd final : public FileEnd {
  public:
   explicit WriteEnd(gate::WriteGrant grant) : grant_(std::move(grant)) {}
-  base::Outcome<base::ByteBuffer> read(std::uint64_t, std::size_t) override {
+  base::Outcome<base::ByteBuffer> read(std::uint64_t, std::size_t,
+                                       base::ByteBuffer) override {
     return base::refuse(Kind::kInvalid, "a backup under way can't be read");
   }
+  bool read_now(std::uint64_t, std::size_t, base::ByteBuffer&) override { return false; }
   base::Outcome<void> write(base::ByteView bytes) override { return grant_.write(bytes); }
   base::Outcome<void> commit() override {
     if (auto filed = grant_.commit(); !filed) return base::refuse(filed.error());
@@ -44,13 +51,15 @@ class WriteEnd final : public FileEnd {
     // A complete one was recorded by its commit.
     if (how != gate::State::kComplete) grant_.abandon(how, why);
   }
-  void advance(std::uint64_t bytes, std::uint64_t resent) override {
-    grant_.transfer().advance(bytes, resent);
+  void advance(const gate::Movement& movement) override {
+    grant_.transfer().advance(movement);
   }
 
  private:
   gate::WriteGrant grant_;
 };
+
+constexpr std::chrono::milliseconds kTellInterval{100};
 
 gate::State state_of(wire::Ended::How how) {
   switch (how) {
@@ -101,27 +110,53 @@ void Pump::tick(base::Instant now) {
   if (!done() && deadline && now >= *deadline) feed(wire::DeadlinePassed{});
 }
 
-void Pump::feed(const wire::Event& event) {
-  if (done()) return;
-  actions_.clear();
-  session_->step(event, clock_.now(), actions_);
-  for (auto& action : actions_) {
-    // Before the end is told, so that the record of the end has the last numbers.
-    if (std::holds_alternative<wire::Ended>(action)) {
-      file_->advance(session_->transferred(), session_->resent());
-    }
-    std::visit([this](auto& a) { on(a); }, action);
-  }
-  if (!session_->ended()) file_->advance(session_->transferred(), session_->resent());
+void Pump::feed(wire::Event event) {
+  step(std::move(event));
+  while (at_once_) step(*std::exchange(at_once_, std::nullopt));
 }
 
-void Pump::on(wire::Send& action) { transport_.send(action.head, action.payload); }
+void Pump::step(wire::Event event) {
+  if (done()) return;
+  actions_.clear();
+  session_->step(std::move(event), clock_.now(), actions_);
+  for (auto& action : actions_) {
+    // Before the end is told, so that the record of the end has the last numbers.
+    if (std::holds_alternative<wire::Ended>(action)) tell_progress(true);
+    std::visit([this](auto& a) { on(a); }, action);
+  }
+  if (!session_->ended()) tell_progress(false);
+}
+
+// People look a few times a second; telling with each packet would cost more than the
+// packet.
+void Pump::tell_progress(bool at_end) {
+  const auto progress = session_->progress();
+  if (progress == told_) return;
+  const auto now = clock_.now();
+  if (!at_end && progress.unanswered == told_.unanswered &&
+      now - told_at_ < kTellInterval) {
+    return;
+  }
+  told_ = progress;
+  told_at_ = now;
+  file_->advance({progress.bytes, progress.resent, progress.unanswered});
+}
+
+void Pump::on(wire::Send& action) { transport_.send(action.packet); }
+
+void Pump::on(wire::SendBlocks& action) { transport_.send(action); }
 
 void Pump::on(wire::ReadFile& action) {
-  ask_disk([action](FileEnd& file) -> wire::Event {
-    auto bytes = file.read(action.offset, action.count);
-    if (!bytes) return wire::FileFailed{bytes.error()};
-    return wire::FileRead{std::move(*bytes)};
+  auto bytes = std::move(action.spare);
+  if (file_->read_now(action.offset, action.count, bytes)) {
+    at_once_ = wire::FileRead{std::move(bytes)};
+    return;
+  }
+  ask_disk([offset = action.offset, count = action.count,
+            spare = std::move(bytes)](FileEnd& file) mutable -> wire::Event {
+    auto read = file.read(offset, count, std::move(spare));
+    if (!read) return wire::FileFailed{read.error()};
+    return wire::FileRead{std::move(*read)};
   });
 }
 
@@ -156,7 +191,7 @@ void Pump::ask_disk(std::function<wire::Event(FileEnd&)> work) {
     auto answer = std::make_shared<wire::Event>(work(*file));
     workers->on_io([answer, self] {
       // A pump that is gone has told the end already.
-      if (const auto pump = self.lock()) pump->feed(*answer);
+      if (const auto pump = self.lock()) pump->feed(std::move(*answer));
     });
   });
 }

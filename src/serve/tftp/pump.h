@@ -21,20 +21,23 @@ namespace vantro::serve::tftp {
 class Transport {
  public:
   virtual ~Transport() = default;
-  virtual void send(base::ByteView head, base::ByteView payload) = 0;
+  virtual void send(base::ByteView datagram) = 0;
+  virtual void send(const wire::tftp::SendBlocks& blocks) = 0;
 };
 
 // The file side of a transfer. Called on the disk pool only, and destroyed there.
 class FileEnd {
  public:
   virtual ~FileEnd() = default;
-  virtual base::Outcome<base::ByteBuffer> read(std::uint64_t offset,
-                                               std::size_t count) = 0;
+  virtual base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count,
+                                               base::ByteBuffer spare) = 0;
   virtual base::Outcome<void> write(base::ByteView bytes) = 0;
   virtual base::Outcome<void> commit() = 0;
   virtual void end(gate::State how, const std::string& why) = 0;
-  // The exception: called on the I/O thread.
-  virtual void advance(std::uint64_t bytes, std::uint64_t resent) = 0;
+  // The exceptions: called on the I/O thread.
+  virtual bool read_now(std::uint64_t offset, std::size_t count,
+                        base::ByteBuffer& bytes) = 0;
+  virtual void advance(const gate::Movement& movement) = 0;
 };
 
 std::unique_ptr<FileEnd> file_end(gate::ReadGrant grant);
@@ -69,10 +72,15 @@ class Pump : public std::enable_shared_from_this<Pump> {
 
   bool done() const { return session_->done() || superseded_; }
   bool ended() const { return session_->ended() || superseded_; }
+  // The peer has answered at least once.
+  bool heard() const { return session_->progress().heard; }
 
  private:
-  void feed(const wire::tftp::Event& event);
+  void feed(wire::tftp::Event event);
+  void step(wire::tftp::Event event);
+  void tell_progress(bool at_end);
   void on(wire::tftp::Send& action);
+  void on(wire::tftp::SendBlocks& action);
   void on(wire::tftp::ReadFile& action);
   void on(wire::tftp::WriteFile& action);
   void on(wire::tftp::CommitFile& action);
@@ -85,7 +93,10 @@ class Pump : public std::enable_shared_from_this<Pump> {
   Transport& transport_;
   std::shared_ptr<Workers> workers_;
   const base::Clock& clock_;
-  wire::tftp::Actions actions_;  // kept for its memory
+  wire::tftp::Actions actions_;               // kept for its memory
+  std::optional<wire::tftp::Event> at_once_;  // an answer that was there without waiting
+  wire::tftp::Progress told_;
+  base::Instant told_at_{};
   bool superseded_ = false;
 };
 

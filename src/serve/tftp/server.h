@@ -1,37 +1,45 @@
-// TFTP over UDP sockets (RFC 1350, 2347, 2348, 2349).
+// TFTP over UDP sockets (RFC 1350, 2347, 2348, 2349, 7440), on as many threads as wanted.
 //
-// A request comes in on a listener; its transfer gets a socket of its own, bound to the
-// address that was asked, so that the answers leave from there. The same request again
-// from the same peer and port is the same transfer; another one from there replaces it.
-//
-// Everything here runs on the thread that runs the io_context, but for the disk work.
+// Every thread is a lane of its own: it has a socket on each listening address, which the
+// kernel keeps the same for all datagrams of one peer and port, and it runs the transfers
+// that are asked for there from their first datagram to their last.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
-#include <boost/asio/ip/udp.hpp>
-#include <boost/asio/steady_timer.hpp>
+#include <atomic>
 #include <boost/asio/thread_pool.hpp>
 #include <functional>
-#include <map>
 #include <memory>
+#include <optional>
 #include <string>
+#include <thread>
+#include <tl/expected.hpp>
 #include <utility>
 #include <vector>
 
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/log.h"
-#include "base/outcome.h"
 #include "gate/gate.h"
-#include "wire/tftp/packet.h"
+#include "wire/tftp/negotiation.h"
 #include "wire/tftp/session.h"
 
 namespace vantro::serve::tftp {
 
+// Where answers leave from.
+struct ReplyPorts {
+  // From the port that was asked, for firewalls that let nothing else through. The
+  // transfers of a peer are then told apart by its port alone.
+  bool listening_port = false;
+  // Else from a port of this range; nothing: from any.
+  std::optional<std::pair<std::uint16_t, std::uint16_t>> range;
+};
+
 struct Config {
-  std::vector<base::Endpoint> listen;  // IPv4
+  std::vector<base::Endpoint> listen;
+  ReplyPorts reply_ports;
   wire::tftp::Patience patience;
-  std::size_t most_transfers = 2000;  // at once
+  wire::tftp::Ceiling ceiling;
+  std::size_t threads = 2;
 };
 
 // An operating-system refusal to listen: what main() explains in its own words.
@@ -40,59 +48,41 @@ struct BindFailure {
   int error_number;
 };
 
+class Lane;
+struct Shared;
+
 class Server {
  public:
   // All of them must outlive the server, and the disk pool's work must be joined before
   // the gate goes.
-  Server(boost::asio::io_context& io, boost::asio::thread_pool& disk, gate::Gate& gate,
-         const base::Clock& clock, base::Log log, Config config);
+  Server(boost::asio::thread_pool& disk, gate::Gate& gate, const base::Clock& clock,
+         base::Log log, Config config);
+  // Ends what still runs.
   ~Server();
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;
 
-  // Every listener or none.
+  // Every listener or none; but on a system without IPv6 the listener on all of its
+  // addresses ([::]) is left out if there is another one.
   tl::expected<void, BindFailure> bind();
   // Where it really listens (a configured port of 0 becomes the one that was given).
   std::vector<base::Endpoint> listening() const;
-  // After bind().
+  // After bind(): starts the threads.
   void start();
 
+  // Ends the threads. What still runs is ended by the destructor.
+  void stop();
+
   // Takes no more requests. Running transfers may go on for `grace`; what then still runs
-  // is ended with an error that says `why`. `finished` is called when the last has ended.
+  // is ended with an error that says `why`. `finished` is called when the last has ended,
+  // on one of the server's threads. Once, after start().
   void drain(base::Duration grace, std::string why, std::function<void()> finished);
 
  private:
-  class Listener;
-  class Active;
-  // Peer, and the address and port it asked.
-  using Key = std::pair<base::Endpoint, base::Endpoint>;
-
-  void arrived(Listener& listener, const base::Endpoint& peer,
-               const base::Endpoint& asked, base::ByteView datagram);
-  void requested(Listener& listener, const Key& key, wire::tftp::Request request);
-  void open(const std::shared_ptr<Active>& active);
-  void granted_read(const std::shared_ptr<Active>& active,
-                    base::Outcome<gate::ReadGrant> grant);
-  void granted_write(const std::shared_ptr<Active>& active,
-                     base::Outcome<gate::WriteGrant> grant);
-  void refused(const std::shared_ptr<Active>& active, const base::Refusal& refusal);
-  void arm_sweep();
-  void sweep();
-
-  boost::asio::io_context& io_;
-  boost::asio::thread_pool& disk_;
-  gate::Gate& gate_;
-  const base::Clock& clock_;
-  base::Log log_;
-  Config config_;  // constant after construction
-  std::vector<std::unique_ptr<Listener>> listeners_;
-  std::map<Key, std::shared_ptr<Active>> active_;
-  boost::asio::steady_timer sweep_timer_;
-  bool sweep_armed_ = false;
-  bool draining_ = false;
-  base::Instant drain_until_{};
-  std::string drain_why_;
-  std::function<void()> drained_;
+  std::unique_ptr<Shared> shared_;
+  std::vector<std::unique_ptr<Lane>> lanes_;
+  std::vector<std::thread> threads_;
+  std::atomic<std::size_t> lanes_to_drain_ = 0;
 };
 
 }  // namespace vantro::serve::tftp

@@ -4,13 +4,28 @@
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
+#include "wire/tftp/netascii.h"
 #include "wire/tftp/packet.h"
 
 namespace vantro::wire::tftp {
 namespace {
 
-// Two of these are the memory of a transfer: a thousand transfers cost 64 MiB.
-constexpr std::size_t kUsualChunk = 32 * 1024;
+// Two of these are the memory of a lock-step transfer: a thousand cost 64 MiB.
+constexpr std::size_t kUsualRead = 32 * 1024;
+// A window can go out in one piece from contiguous memory: up to a datagram's limit.
+constexpr std::size_t kWindowedRead = 60 * 1024;
+
+// Four losses in a row right behind an ACK are rarer than a peer that acknowledges so.
+constexpr int kSmallStepsToSlide = 4;
+
+// Between two portions of a window.
+constexpr base::Duration kShortestPause = std::chrono::milliseconds(2);
+constexpr base::Duration kLongestPause = std::chrono::milliseconds(250);
+
+std::size_t read_size_for(const Terms& terms) {
+  const auto usual = terms.window_size > 1 ? kWindowedRead : kUsualRead;
+  return std::max<std::size_t>(1, usual / terms.block_size) * terms.block_size;
+}
 
 }  // namespace
 
@@ -18,26 +33,42 @@ ReadSession::ReadSession(Terms terms, std::uint64_t size, const Patience& patien
                          std::uint64_t seed)
     : terms_(std::move(terms)),
       size_(size),
-      chunk_size_(std::max<std::size_t>(1, kUsualChunk / terms_.block_size) *
-                  terms_.block_size),
-      timer_(patience, terms_.timeout, seed) {}
-
-void ReadSession::step(const Event& event, base::Instant now, Actions& actions) {
-  std::visit([&](const auto& e) { on(e, now, actions); }, event);
+      read_size_(read_size_for(terms_)),
+      timer_(patience, terms_.timeout, seed),
+      portion_(terms_.window_size) {
+  if (!terms_.netascii || size_ == 0) length_ = size_;
 }
 
-void ReadSession::on(const Begin&, base::Instant now, Actions& actions) {
-  if (!terms_.answer.empty()) {
-    state_ = State::kOpening;
-    actions.emplace_back(Send{encode(OptionAck{terms_.answer}), {}});
-    timer_.sent(now);
-    read_ahead(actions);
+Progress ReadSession::progress() const {
+  // In netascii the wire carries more than the file; what counts is the file.
+  const auto on_wire = std::min(offset_of(base_), length_.value_or(UINT64_MAX));
+  return {std::min(on_wire, size_), resent_, static_cast<std::uint32_t>(timer_.tries()),
+          timer_.heard()};
+}
+
+std::optional<base::Instant> ReadSession::deadline() const {
+  if (!portion_due_) return timer_.due();
+  return std::min(*portion_due_, timer_.due().value_or(*portion_due_));
+}
+
+void ReadSession::step(Event event, base::Instant now, Actions& actions) {
+  std::visit([&](auto&& e) { on(std::move(e), now, actions); }, std::move(event));
+}
+
+void ReadSession::on(Begin, base::Instant now, Actions& actions) {
+  if (terms_.answer.empty()) {
+    begin_flight(now, actions);
+    if (next_ > base_) timer_.sent(now);
     return;
   }
-  send_or_wait(now, actions);
+  state_ = State::kOpening;
+  flight_at_ = now;
+  actions.emplace_back(Send{encode(OptionAck{terms_.answer})});
+  timer_.sent(now);
+  read_ahead(actions);
 }
 
-void ReadSession::on(const Datagram& event, base::Instant now, Actions& actions) {
+void ReadSession::on(Datagram event, base::Instant now, Actions& actions) {
   const auto packet = parse(event.bytes);
   if (!packet) return;
   if (const auto* ack = std::get_if<Ack>(&*packet)) {
@@ -51,104 +82,233 @@ void ReadSession::on(const Datagram& event, base::Instant now, Actions& actions)
 }
 
 void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& actions) {
-  if (state_ == State::kOpening && block == 0) {
-    send_or_wait(now, actions);
+  if (state_ == State::kOpening) {
+    if (block != 0) return;
+    state_ = State::kSending;
+    timer_.answered(now);
+    // A window needs to know at once what is too soon to be an answer to it.
+    if (terms_.window_size > 1) timer_.moved(now, now - flight_at_);
+    timer_.pause();
+    begin_flight(now, actions);
+    if (next_ > base_) timer_.sent(now);
     return;
   }
-  if (state_ != State::kSending || block != static_cast<std::uint16_t>(block_)) return;
-  transferred_ = std::min(size_, offset_of(block_) + terms_.block_size);
-  if (block_ == last_block()) {
-    end(Ended::How::kComplete, "", actions);
+  // How far it goes beyond what was acknowledged; what never went out can't be meant.
+  const auto advanced =
+      static_cast<std::uint16_t>(block - static_cast<std::uint16_t>(base_ - 1));
+  if (advanced > sent_end_ - base_) return;
+  const bool lock_step = terms_.window_size == 1;
+  if (advanced == 0) {
+    if (lock_step || next_ == base_ || repeated_for_ == base_ || !may_be_news(now))
+      return;
+    repeated_for_ = base_;
+  } else {
+    timer_.answered(now);
+    base_ += advanced;
+    next_ = std::max(next_, base_);
+    drop_acknowledged();
+    if (length_ && base_ > last_block()) {
+      end(Ended::How::kComplete, "", actions);
+      return;
+    }
+  }
+  if (next_ > base_) {
+    fell_short(advanced, now, actions);
     return;
   }
-  ++block_;
-  send_or_wait(now, actions);
+  small_steps_ = 0;
+  if (base_ > recover_to_)
+    portion_ = std::min<std::uint64_t>(2 * portion_, terms_.window_size);
+  timer_.pause();  // until something is on its way again: the disk may be late
+  begin_flight(now, actions);
+  if (next_ > base_) timer_.sent(now);
 }
 
-void ReadSession::send_or_wait(base::Instant now, Actions& actions) {
-  const auto offset = offset_of(block_);
-  if (offset == chunk_offset_ + chunk_.size() && !next_chunk_.empty()) {
-    chunk_offset_ += chunk_.size();
-    chunk_ = std::move(next_chunk_);
-    next_chunk_.clear();
+void ReadSession::fell_short(std::uint64_t advanced, base::Instant now,
+                             Actions& actions) {
+  const bool small = advanced <= std::max<std::uint64_t>(1, terms_.window_size / 4);
+  if (!small) small_steps_ = 0;
+  if (small && advanced > 0 && ++small_steps_ >= kSmallStepsToSlide) slides_ = true;
+  const bool echo = base_ < recover_to_ && !may_be_news(now);
+  if (slides_ || echo) {
+    if (slides_) slide(advanced, now, actions);
+    if (advanced > 0) timer_.moved(now, now - flight_at_);
+    return;
   }
-  const bool here = offset == size_ || offset < chunk_offset_ + chunk_.size();
-  if (here) {
-    state_ = State::kSending;
-    send_block(actions);
-    timer_.sent(now);
-  } else {
-    state_ = State::kReading;
-    timer_.pause();  // the disk makes the peer wait, so its silence says nothing
+  const auto took = now - flight_at_;
+  resend_window(now, actions);
+  timer_.moved(now, took);
+}
+
+// The portion follows the ACKs, and grows by a block with each round of them.
+void ReadSession::slide(std::uint64_t advanced, base::Instant now, Actions& actions) {
+  slid_ += advanced;
+  if (slid_ >= portion_) {
+    slid_ = 0;
+    portion_ = std::min<std::uint64_t>(portion_ + 1, terms_.window_size);
+  }
+  portion_end_ = std::max(portion_end_, base_ + portion_ - 1);
+  send_on(now, actions);
+}
+
+// An answer to what went out at flight_at_ takes a round trip, or nearly; what comes
+// sooner was on its way before.
+bool ReadSession::may_be_news(base::Instant now) const {
+  return now - flight_at_ >= timer_.quickest() * 3 / 4 && timer_.heard();
+}
+
+void ReadSession::resend_window(base::Instant now, Actions& actions) {
+  recover_to_ = sent_end_;
+  next_ = base_;
+  portion_ = std::max<std::uint64_t>(portion_ / 2, 1);
+  begin_flight(now, actions);
+}
+
+void ReadSession::begin_flight(base::Instant now, Actions& actions) {
+  flight_at_ = now;
+  portion_end_ = next_ + portion_ - 1;
+  send_on(now, actions);
+}
+
+std::uint64_t ReadSession::last_sendable() const {
+  // Full blocks that are here, and the last one when all bytes are.
+  std::uint64_t here = chunks_end_ / terms_.block_size;
+  if (length_ && chunks_end_ == *length_) here = last_block();
+  return std::min(here, base_ + terms_.window_size - 1);
+}
+
+void ReadSession::send_on(base::Instant now, Actions& actions) {
+  const auto sendable = last_sendable();
+  const auto last = std::min(sendable, portion_end_);
+  portion_due_.reset();
+  if (last < sendable) {
+    portion_due_ = now + std::clamp(timer_.usual(), kShortestPause, kLongestPause);
+  }
+  auto chunk = chunks_.begin();
+  while (next_ <= last) {
+    const auto offset = offset_of(next_);
+    while (chunk != chunks_.end() && chunk->end() <= offset) ++chunk;
+    SendBlocks blocks{next_, 1, terms_.block_size, {}};
+    if (chunk != chunks_.end()) {
+      // As many as lie together.
+      const auto end = std::min(chunk->end(), offset_of(last + 1));
+      blocks.bytes =
+          base::ByteView(chunk->bytes).subspan(offset - chunk->offset, end - offset);
+      blocks.count = (blocks.bytes.size() + terms_.block_size - 1) / terms_.block_size;
+      // An empty last block goes with the full one before it.
+      const bool full = blocks.bytes.size() == blocks.count * terms_.block_size;
+      if (full && next_ + blocks.count == last && end == length_) ++blocks.count;
+    }
+    const auto behind = next_ + blocks.count;
+    if (sent_end_ > next_) resent_ += std::min(sent_end_, behind) - next_;
+    next_ = behind;
+    sent_end_ = std::max(sent_end_, next_);
+    actions.emplace_back(blocks);
   }
   read_ahead(actions);
 }
 
-void ReadSession::send_block(Actions& actions) const {
-  const auto offset = offset_of(block_);
-  const auto count = std::min<std::uint64_t>(terms_.block_size, size_ - offset);
-  base::ByteView payload;
-  if (count > 0) {
-    payload = base::ByteView(chunk_).subspan(offset - chunk_offset_, count);
-  }
-  actions.emplace_back(
-      Send{encode_data_head(static_cast<std::uint16_t>(block_)), payload});
-}
-
 void ReadSession::read_ahead(Actions& actions) {
-  const auto offset = chunk_offset_ + chunk_.size();
-  if (being_read_ != 0 || !next_chunk_.empty() || offset >= size_) return;
-  being_read_ = std::min<std::uint64_t>(chunk_size_, size_ - offset);
-  actions.emplace_back(ReadFile{offset, being_read_});
+  const auto wanted = offset_of(base_ + terms_.window_size) + read_size_ / 2;
+  if (being_read_ != 0 || file_read_ >= size_ || chunks_end_ >= wanted) return;
+  being_read_ = std::min<std::uint64_t>(read_size_, size_ - file_read_);
+  actions.emplace_back(ReadFile{file_read_, being_read_, std::move(spare_)});
 }
 
-void ReadSession::on(const FileRead& event, base::Instant now, Actions& actions) {
+void ReadSession::on(FileRead event, base::Instant now, Actions& actions) {
   if (event.bytes.size() != being_read_) {
     on(FileFailed{{base::Kind::kCorrupt, "the stored file is shorter than its record"}},
        now, actions);
     return;
   }
   being_read_ = 0;
-  next_chunk_ = event.bytes;
-  if (state_ == State::kReading) send_or_wait(now, actions);
+  take(std::move(event.bytes));
+  if (state_ == State::kOpening) {
+    read_ahead(actions);
+    return;
+  }
+  if (next_ > base_) {
+    send_on(now, actions);
+    return;
+  }
+  begin_flight(now, actions);
+  // The peer's time begins with what it can answer.
+  if (next_ > base_) timer_.sent(now);
 }
 
-void ReadSession::on(const FileFailed& event, base::Instant, Actions& actions) {
-  actions.emplace_back(Send{refusal_packet(event.refusal), {}});
+void ReadSession::take(base::ByteBuffer bytes) {
+  file_read_ += bytes.size();
+  if (terms_.netascii) {
+    base::ByteBuffer wire = std::move(carried_);
+    carried_.clear();
+    append_netascii(wire, bytes);
+    spare_ = std::move(bytes);
+    if (file_read_ == size_) {
+      length_ = chunks_end_ + wire.size();
+    } else {
+      const auto whole = wire.size() / terms_.block_size * terms_.block_size;
+      carried_.assign(wire.begin() + static_cast<std::ptrdiff_t>(whole), wire.end());
+      wire.resize(whole);
+    }
+    bytes = std::move(wire);
+  }
+  if (bytes.empty()) return;
+  chunks_.push_back({chunks_end_, std::move(bytes)});
+  chunks_end_ = chunks_.back().end();
+}
+
+void ReadSession::drop_acknowledged() {
+  while (!chunks_.empty() && chunks_.front().end() <= offset_of(base_)) {
+    if (!terms_.netascii) spare_ = std::move(chunks_.front().bytes);
+    chunks_.pop_front();
+  }
+}
+
+void ReadSession::on(FileFailed event, base::Instant, Actions& actions) {
+  actions.emplace_back(Send{refusal_packet(event.refusal)});
   end(Ended::How::kFailed, base::in_full(event.refusal), actions);
 }
 
-void ReadSession::on(const DeadlinePassed&, base::Instant now, Actions& actions) {
+void ReadSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
+  if (portion_due_ && now >= *portion_due_) {
+    portion_end_ = next_ + portion_ - 1;
+    send_on(now, actions);
+    timer_.postpone(now);
+  }
   if (!timer_.due() || now < *timer_.due()) return;
   if (!timer_.resend(now)) {
-    const auto why = state_ == State::kOpening
-                         ? std::string("the device never answered the first packet")
-                         : fmt::format("the device went silent after {} of {} bytes",
-                                       transferred_, size_);
     actions.emplace_back(
         Send{encode(Error{static_cast<std::uint16_t>(ErrorCode::kNotDefined),
-                          "no acknowledgement came; the transfer is given up"}),
-             {}});
-    end(Ended::How::kAbandoned, why, actions);
+                          "no acknowledgement came; the transfer is given up"})});
+    end(Ended::How::kAbandoned,
+        timer_.heard() ? fmt::format("the device went silent after {} of {} bytes",
+                                     progress().bytes, size_)
+                       : never_answered(timer_.tries() + 1),
+        actions);
     return;
   }
-  ++resent_;
   if (state_ == State::kOpening) {
-    actions.emplace_back(Send{encode(OptionAck{terms_.answer}), {}});
-  } else {
-    send_block(actions);
+    ++resent_;
+    actions.emplace_back(Send{encode(OptionAck{terms_.answer})});
+    return;
   }
+  // A peer that was taken for one that acknowledges inside its windows may just have lost
+  // much.
+  slides_ = false;
+  small_steps_ = 0;
+  resend_window(now, actions);
 }
 
-void ReadSession::on(const Stop& event, base::Instant, Actions& actions) {
-  actions.emplace_back(Send{
-      encode(Error{static_cast<std::uint16_t>(ErrorCode::kNotDefined), event.why}), {}});
-  end(Ended::How::kFailed, event.why, actions);
+void ReadSession::on(Stop event, base::Instant, Actions& actions) {
+  actions.emplace_back(
+      Send{encode(Error{static_cast<std::uint16_t>(ErrorCode::kNotDefined), event.why})});
+  end(Ended::How::kFailed, std::move(event.why), actions);
 }
 
 void ReadSession::end(Ended::How how, std::string why, Actions& actions) {
   state_ = State::kDone;
   timer_.pause();
+  portion_due_.reset();
   actions.emplace_back(Ended{how, std::move(why)});
 }
 

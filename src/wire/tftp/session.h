@@ -47,12 +47,21 @@ using Event = std::variant<Begin, Datagram, FileRead, FileWritten, FileCommitted
 // -- Actions --
 
 struct Send {
-  base::ByteBuffer head;
-  base::ByteView payload;  // behind the head; the session's memory, until the next step
+  base::ByteBuffer packet;
+};
+// `count` DATA packets with the block numbers first, first + 1, ... (on the wire their
+// low 16 bits). Each holds `block_size` of the bytes, in order; the last may hold fewer,
+// or none. The bytes are the session's memory, until the next step.
+struct SendBlocks {
+  std::uint64_t first = 1;
+  std::size_t count = 1;
+  std::size_t block_size = 512;
+  base::ByteView bytes;
 };
 struct ReadFile {  // at most one is open at a time
   std::uint64_t offset = 0;
   std::size_t count = 0;
+  base::ByteBuffer spare;  // memory to read into, to be given back in FileRead
 };
 struct WriteFile {  // append; at most one is open at a time, but for the last
   base::ByteBuffer bytes;
@@ -64,25 +73,38 @@ struct Ended {         // the outcome is known; once
   std::string why;  // a sentence; empty if complete
 };
 
-using Action = std::variant<Send, ReadFile, WriteFile, CommitFile, Ended>;
+using Action = std::variant<Send, SendBlocks, ReadFile, WriteFile, CommitFile, Ended>;
 using Actions = std::vector<Action>;
 
 // How long to bear with a silent peer.
 struct Patience {
-  base::Duration first = std::chrono::seconds(1);    // before the first resend
-  base::Duration longest = std::chrono::seconds(8);  // between two resends
-  int most_resends = 6;                              // of one packet, then it is over
+  base::Duration first = std::chrono::seconds(1);  // before a round trip was measured
+  base::Duration shortest = std::chrono::milliseconds(200);  // whatever was measured
+  base::Duration longest = std::chrono::seconds(8);          // between two resends
+  int most_unanswered = 4;  // resends to a peer that has not answered once
   base::Duration most_silence =
       std::chrono::seconds(45);                      // since the last sign of progress
   base::Duration linger = std::chrono::seconds(10);  // after a write, for a lost last ACK
 };
+
+struct Progress {
+  // Bytes of file that the peer has acknowledged (reads) or that have come (writes).
+  std::uint64_t bytes = 0;
+  std::uint64_t resent = 0;      // packets that were sent again
+  std::uint32_t unanswered = 0;  // resends since the last packet that moved it on
+  bool heard = false;            // the peer has answered at least once
+  bool operator==(const Progress&) const = default;
+};
+
+// How a transfer ends whose peer did not answer a single one of `packets` packets.
+std::string never_answered(int packets);
 
 class Session {
  public:
   virtual ~Session() = default;
 
   // REQUIRES: !done()
-  virtual void step(const Event& event, base::Instant now, Actions& actions) = 0;
+  virtual void step(Event event, base::Instant now, Actions& actions) = 0;
   virtual std::optional<base::Instant> deadline() const = 0;
 
   // Nothing will come of further events. May be later than Ended: a finished write stays
@@ -90,10 +112,7 @@ class Session {
   virtual bool done() const = 0;
   virtual bool ended() const = 0;
 
-  // Bytes of file that the peer has acknowledged (reads) or that have come (writes).
-  virtual std::uint64_t transferred() const = 0;
-  // Packets that were sent again.
-  virtual std::uint64_t resent() const = 0;
+  virtual Progress progress() const = 0;
 };
 
 }  // namespace vantro::wire::tftp

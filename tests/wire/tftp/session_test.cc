@@ -55,10 +55,17 @@ class SessionTest : public testing::Test {
   void note(const Action& action) {
     if (!done_.empty()) done_ += ", ";
     if (const auto* send = std::get_if<Send>(&action)) {
-      auto bytes = send->head;
-      bytes.insert(bytes.end(), send->payload.begin(), send->payload.end());
-      const auto packet = parse(bytes);
+      const auto packet = parse(send->packet);
       done_ += packet ? describe(*packet) : "NO PACKET";
+    } else if (const auto* blocks = std::get_if<SendBlocks>(&action)) {
+      // The size of the last one; of the others it is the block size.
+      const auto before = (blocks->count - 1) * blocks->block_size;
+      const auto last = blocks->first + blocks->count - 1;
+      const auto numbers =
+          blocks->count == 1 ? std::to_string(last)
+                             : std::to_string(blocks->first) + "-" + std::to_string(last);
+      done_ +=
+          "DATA " + numbers + " [" + std::to_string(blocks->bytes.size() - before) + "]";
     } else if (const auto* read = std::get_if<ReadFile>(&action)) {
       done_ += "read " + std::to_string(read->offset) + "+" + std::to_string(read->count);
     } else if (const auto* write = std::get_if<WriteFile>(&action)) {
@@ -88,7 +95,7 @@ TEST_F(TftpReadSession, SendsABlockForEachAcknowledgement) {
   EXPECT_EQ(done(), "DATA 2 [488]");
   ack(2);
   EXPECT_EQ(done(), "complete");
-  EXPECT_EQ(session_->transferred(), 1000u);
+  EXPECT_EQ(session_->progress().bytes, 1000u);
 }
 
 TEST_F(TftpReadSession, EndsAnExactMultipleWithAnEmptyBlock) {
@@ -121,7 +128,7 @@ TEST_F(TftpReadSession, IgnoresAnAckForABlockThatIsStillBeingRead) {
   begin_read(100'000, {{"blksize", "32768"}});
   file_read(32768);
   ack(0);
-  EXPECT_EQ(done(), "OACK blksize=32768, read 0+32768, DATA 1 [32768], read 32768+32768");
+  EXPECT_EQ(done(), "OACK blksize=32768, read 0+32768, read 32768+32768, DATA 1 [32768]");
   ack(1);
   EXPECT_EQ(done(), "");  // block 2 is not here yet
   ack(2);
@@ -145,7 +152,7 @@ TEST_F(TftpReadSession, NeverAnswersADuplicateAckNorLetsItMoveTheDeadline) {
   EXPECT_EQ(session_->deadline(), deadline);
   wait(100ms);
   EXPECT_EQ(done(), "DATA 2 [512]");
-  EXPECT_EQ(session_->resent(), 1u);
+  EXPECT_EQ(session_->progress().resent, 1u);
 }
 
 TEST_F(TftpReadSession, WrapsTheBlockNumberToZero) {
@@ -153,6 +160,7 @@ TEST_F(TftpReadSession, WrapsTheBlockNumberToZero) {
   begin_read(kBlocks * 8, {{"blksize", "8"}});
   ack(0);
   file_read(32768);
+  done();
   std::uint64_t given = 32768;
   for (std::uint64_t block = 1; block <= kBlocks + 1; ++block) {
     const auto did = done();
@@ -164,7 +172,7 @@ TEST_F(TftpReadSession, WrapsTheBlockNumberToZero) {
     ack(static_cast<std::uint16_t>(block));
   }
   EXPECT_EQ(done(), "complete");
-  EXPECT_EQ(session_->transferred(), kBlocks * 8);
+  EXPECT_EQ(session_->progress().bytes, kBlocks * 8);
 }
 
 TEST_F(TftpReadSession, BacksOffAndGivesUpInBoundedTime) {
@@ -182,12 +190,93 @@ TEST_F(TftpReadSession, BacksOffAndGivesUpInBoundedTime) {
     step(DeadlinePassed{});
     ++sent;
   }
-  EXPECT_EQ(session_->resent(), 6u);
-  EXPECT_EQ(sent, 7);
-  EXPECT_LE(clock_.now() - began, 46s);
-  EXPECT_NE(done().find("ERROR 0 no acknowledgement came; the transfer is given up, "
-                        "abandoned: the device went silent after 0 of 9 bytes"),
+  EXPECT_EQ(session_->progress().resent, 4u);
+  EXPECT_EQ(sent, 5);
+  EXPECT_LE(clock_.now() - began, 25s);
+  EXPECT_NE(
+      done().find("ERROR 0 no acknowledgement came; the transfer is given up, "
+                  "abandoned: we answered 5 times, but nothing came back: look for a "
+                  "firewall or a wrong route between the server and the device"),
+      std::string::npos);
+}
+
+TEST_F(TftpReadSession, BearsLongerWithAPeerThatWasHeard) {
+  begin_read(2000);
+  file_read(2000);
+  ack(1);
+  done();
+  const auto began = clock_.now();
+  while (!session_->done()) {
+    clock_.move_to(*session_->deadline());
+    step(DeadlinePassed{});
+  }
+  EXPECT_EQ(clock_.now() - began, 45s);
+  EXPECT_NE(done().find("abandoned: the device went silent after 512 of 2000 bytes"),
             std::string::npos);
+}
+
+TEST_F(TftpReadSession, SendsAWindowForEachAcknowledgement) {
+  begin_read(3000, {{"windowsize", "4"}});
+  file_read(3000);
+  ack(0);
+  EXPECT_EQ(done(), "OACK windowsize=4, read 0+3000, DATA 1-4 [512]");
+  ack(4);
+  EXPECT_EQ(done(), "DATA 5-6 [440]");
+  ack(6);
+  EXPECT_EQ(done(), "complete");
+}
+
+TEST_F(TftpReadSession, SendsAnEmptyLastBlockWithItsWindow) {
+  begin_read(1024, {{"windowsize", "4"}});
+  file_read(1024);
+  ack(0);
+  EXPECT_EQ(done(), "OACK windowsize=4, read 0+1024, DATA 1-3 [0]");
+  ack(3);
+  EXPECT_EQ(done(), "complete");
+}
+
+TEST_F(TftpReadSession, ResendsAWindowFromTheBlockThatWasLost) {
+  begin_read(10'000, {{"windowsize", "4"}});
+  file_read(10'000);
+  clock_.advance(10ms);
+  ack(0);
+  done();
+  clock_.advance(10ms);
+  ack(2);
+  EXPECT_EQ(done(), "DATA 3-4 [512]");  // a smaller portion, as something was lost
+  ack(2);
+  EXPECT_EQ(done(), "");  // once
+  wait(10ms);
+  EXPECT_EQ(done(), "DATA 5-6 [512]");
+  EXPECT_EQ(session_->progress().resent, 2u);
+}
+
+TEST_F(TftpReadSession, SlidesForAPeerThatAcknowledgesEachBlock) {
+  begin_read(40 * 512, {{"windowsize", "8"}});
+  file_read(40 * 512);
+  clock_.advance(10ms);
+  ack(0);
+  for (std::uint16_t block = 1; block <= 20; ++block) {
+    clock_.advance(10ms);
+    ack(block);
+  }
+  EXPECT_LE(session_->progress().resent, 16u);  // two windows, until it is understood
+  EXPECT_EQ(session_->progress().bytes, 20u * 512);
+}
+
+TEST_F(TftpReadSession, SpellsAFileInNetascii) {
+  const Request request{false, "x", "netascii", {{"tsize", "0"}, {"blksize", "8"}}};
+  begin(std::make_unique<ReadSession>(negotiate(request, 10), 10, Patience{}, 1));
+  EXPECT_EQ(done(), "OACK blksize=8, read 0+10");  // no tsize: it is not known
+  const auto text = base::as_bytes("line\nnext\r");
+  step(FileRead{base::ByteBuffer(text.begin(), text.end())});
+  ack(0);
+  EXPECT_EQ(done(), "DATA 1 [8]");
+  ack(1);
+  EXPECT_EQ(done(), "DATA 2 [4]");
+  ack(2);
+  EXPECT_EQ(done(), "complete");
+  EXPECT_EQ(session_->progress().bytes, 10u);
 }
 
 TEST_F(TftpReadSession, ResendsAtTheIntervalThatTheDeviceAskedFor) {
@@ -268,7 +357,7 @@ TEST_F(TftpWriteSession, AcknowledgesARepeatedBlockAgainButTakesItOnce) {
   data(0, 512);
   data(3, 512);
   EXPECT_EQ(done(), "ACK 0, ACK 1, ACK 1");
-  EXPECT_EQ(session_->transferred(), 512u);
+  EXPECT_EQ(session_->progress().bytes, 512u);
 }
 
 TEST_F(TftpWriteSession, HoldsTheAcknowledgementBackWhileTheDiskIsBehind) {
@@ -309,8 +398,69 @@ TEST_F(TftpWriteSession, GivesUpOnASilentDevice) {
     step(DeadlinePassed{});
   }
   EXPECT_EQ(done(),
-            "ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, ACK 0, "
-            "abandoned: the device never sent its first block");
+            "ACK 0, ACK 0, ACK 0, ACK 0, abandoned: we answered 5 times, but nothing "
+            "came back: look for a firewall or a wrong route between the server and the "
+            "device");
+}
+
+TEST_F(TftpWriteSession, AcknowledgesAWindowAtItsEnd) {
+  begin_write({{"windowsize", "3"}});
+  data(1, 512);
+  data(2, 512);
+  EXPECT_EQ(done(), "OACK windowsize=3");
+  data(3, 512);
+  EXPECT_EQ(done(), "ACK 3");
+}
+
+TEST_F(TftpWriteSession, TellsAGapOnce) {
+  begin_write({{"windowsize", "4"}});
+  data(1, 512);
+  data(3, 512);
+  data(4, 512);
+  EXPECT_EQ(done(), "OACK windowsize=4, ACK 1");
+  data(2, 512);
+  data(4, 512);
+  EXPECT_EQ(done(), "ACK 2");
+}
+
+TEST_F(TftpWriteSession, AcknowledgesAWindowThatStaysShort) {
+  begin_write({{"windowsize", "8"}});
+  clock_.advance(10ms);
+  data(1, 512);
+  EXPECT_EQ(done(), "OACK windowsize=8");
+  wait(*session_->deadline() - clock_.now());
+  EXPECT_EQ(done(), "ACK 1");
+}
+
+TEST_F(TftpWriteSession, TakesAnEarlyEndOnlyWhenTheDeviceInsists) {
+  begin_write({{"tsize", "900"}});
+  data(1, 100);
+  data(1, 100);
+  EXPECT_EQ(done(), "OACK tsize=900");
+  data(1, 100);
+  EXPECT_EQ(done(), "write 100, commit");
+}
+
+TEST_F(TftpWriteSession, TakesABlockThatHadBeenCutShort) {
+  begin_write({{"tsize", "900"}});
+  data(1, 100);
+  data(1, 512);
+  data(2, 388);
+  EXPECT_EQ(done(), "OACK tsize=900, ACK 1, write 900, commit");
+}
+
+TEST_F(TftpWriteSession, ReadsNetasciiAcrossBlocks) {
+  const Request request{true, "x", "netascii", {{"blksize", "8"}}};
+  begin(std::make_unique<WriteSession>(negotiate(request, {}), Patience{}, 1));
+  auto first = encode_data_head(1);
+  for (const char c : std::string("abcdefg\r"))
+    first.push_back(static_cast<std::uint8_t>(c));
+  datagram(first);
+  auto second = encode_data_head(2);
+  second.push_back('\n');
+  datagram(second);
+  EXPECT_EQ(done(), "OACK blksize=8, ACK 1, write 8, commit");
+  EXPECT_EQ(session_->progress().bytes, 8u);
 }
 
 TEST_F(TftpWriteSession, LetsARunningCommitFinishWhenTheServerStops) {

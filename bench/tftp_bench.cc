@@ -1,0 +1,340 @@
+// How fast the TFTP server is, as ratios to what the machine can do in the same run.
+//
+//   vantro-bench-tftp [--rounds N] [--only LETTERS] [--markdown]
+//
+// Each pair (a yardstick, the server) is measured in turns, N rounds; what is shown are
+// the medians and their ratio. Everything is on loopback, in processes of its own.
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <fmt/format.h>
+#include <fstream>
+#include <functional>
+#include <string>
+#include <sys/resource.h>
+#include <unistd.h>
+#include <vector>
+
+#include "bench/bare_peers.h"
+#include "bench/readers.h"
+#include "tests/end_to_end/process.h"
+
+namespace vantro::bench {
+namespace {
+
+constexpr double kGiB = 1024.0 * 1024 * 1024;
+constexpr double kMiB = 1024.0 * 1024;
+
+double median(std::vector<double> values) {
+  std::sort(values.begin(), values.end());
+  return values[values.size() / 2];
+}
+
+// The real vantrod in a state folder of its own, with one image.
+class RealServer {
+ public:
+  explicit RealServer(int threads) {
+    std::string pattern =
+        (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX");
+    folder_ = ::mkdtemp(pattern.data());
+    const auto settings = folder_ + "/settings.toml";
+    std::ofstream(settings) << "[tftp]\nthreads = " << threads << "\n";
+    server_ = std::make_unique<end_to_end::Process>(
+        end_to_end::Arguments{VANTROD_PROGRAM, "--config", settings, "--state",
+                              folder_ + "/state", "--tftp-listen", "127.0.0.1:0",
+                              "--management-listen", "127.0.0.1:0", "--log-level",
+                              "error"},
+        end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
+    for (int i = 0; i < 1000 && text("/out").find("Ready.") == std::string::npos; ++i) {
+      ::usleep(10'000);
+    }
+    port_ = number_behind("TFTP listens on 127.0.0.1:");
+    const auto management = number_behind("Management listens on 127.0.0.1:");
+    const auto image = folder_ + "/bench.img";
+    std::ofstream(image) << std::string(256 << 20, 'i');
+    auto token = text("/state/token");
+    token.pop_back();
+    const auto added =
+        end_to_end::run({VANTRO_PROGRAM, "image", "add", image},
+                        {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management)},
+                         {"VANTRO_TOKEN", token}});
+    if (added.code != 0) throw std::runtime_error(added.err);
+    std::filesystem::remove(image);
+  }
+  ~RealServer() {
+    server_.reset();
+    std::filesystem::remove_all(folder_);
+  }
+  RealServer(const RealServer&) = delete;
+  RealServer& operator=(const RealServer&) = delete;
+
+  Target target() const { return {port_, "bench.img"}; }
+  // Seconds of processor time so far, of all its threads.
+  double cpu() const {
+    const auto stat = read("/proc/" + std::to_string(server_->pid()) + "/stat");
+    std::istringstream fields(stat.substr(stat.rfind(')') + 2));
+    std::string skipped;
+    for (int i = 0; i < 11; ++i) fields >> skipped;
+    double user = 0;
+    double system = 0;
+    fields >> user >> system;
+    return (user + system) / static_cast<double>(::sysconf(_SC_CLK_TCK));
+  }
+  // Bytes that are in memory and its own.
+  double memory() const {
+    const auto status = read("/proc/" + std::to_string(server_->pid()) + "/status");
+    const auto at = status.find("RssAnon:");
+    return at == std::string::npos ? 0 : std::atof(status.c_str() + at + 8) * 1024;
+  }
+
+ private:
+  static std::string read(const std::string& file) {
+    std::ifstream in(file);
+    return {std::istreambuf_iterator<char>(in), {}};
+  }
+  std::string text(const char* file) const { return read(folder_ + file); }
+  std::uint16_t number_behind(const std::string& words) const {
+    const auto out = text("/out");
+    const auto at = out.find(words);
+    if (at == std::string::npos) throw std::runtime_error("vantrod: " + text("/err"));
+    return static_cast<std::uint16_t>(std::atoi(out.c_str() + at + words.size()));
+  }
+
+  std::string folder_;
+  std::unique_ptr<end_to_end::Process> server_;
+  std::uint16_t port_ = 0;
+};
+
+class Report {
+ public:
+  explicit Report(bool markdown) : markdown_(markdown) {
+    if (markdown_)
+      std::printf("| what | limit | vantrod | ratio |\n| --- | --- | --- | --- |\n");
+  }
+  void line(const std::string& what, const std::string& limit, const std::string& ours,
+            const std::string& ratio) const {
+    std::printf(markdown_ ? "| %s | %s | %s | %s |\n" : "%-58s %16s %16s  %s\n",
+                what.c_str(), limit.c_str(), ours.c_str(), ratio.c_str());
+    std::fflush(stdout);
+  }
+
+ private:
+  bool markdown_;
+};
+
+class Bench {
+ public:
+  Bench(int rounds, bool markdown) : rounds_(rounds), report_(markdown) {}
+
+  void lock_step(const RealServer& server) {
+    for (const std::size_t block : {512, 1428, 8192, 65464}) {
+      const auto bare = BarePeer::windowed(block, 1);
+      pair(fmt::format("(a) 1 reader, blksize {}", block), block, bare, server.target(),
+           [=](const Target& target, std::size_t blocks) {
+             return read_alone(target, block, 1, blocks);
+           });
+    }
+  }
+
+  void windows(const RealServer& server) {
+    for (const std::size_t block : {512, 1428}) {
+      for (const std::size_t window : {8, 16, 64}) {
+        const auto bare = BarePeer::windowed(block, window);
+        pair(fmt::format("(b) 1 reader, blksize {}, windowsize {}", block, window), block,
+             bare, server.target(), [=](const Target& target, std::size_t blocks) {
+               return read_alone(target, block, window, blocks);
+             });
+      }
+    }
+  }
+
+  void many(const RealServer& one, const RealServer& two) {
+    for (const std::size_t readers : {500, 2000}) {
+      const auto bare = BarePeer::epoll(1428);
+      const std::size_t blocks = 400'000 / readers;
+      std::vector<double> limit, ours, both, fair, fair_two, busy;
+      for (int i = 0; i < rounds_; ++i) {
+        const auto rate = [&](const ManyResult& r) {
+          return static_cast<double>(readers * (blocks - 1)) / r.seconds;
+        };
+        limit.push_back(
+            rate(read_together({bare.port(), "x"}, readers, 1428, blocks, false)));
+        const auto before = one.cpu();
+        const auto single = read_together(one.target(), readers, 1428, blocks, false);
+        busy.push_back((one.cpu() - before) / single.seconds);
+        ours.push_back(rate(single));
+        fair.push_back(single.slowest / single.median);
+        const auto twice = read_together(two.target(), readers, 1428, blocks, false);
+        both.push_back(rate(twice));
+        fair_two.push_back(twice.slowest / twice.median);
+      }
+      report_.line(fmt::format("(c) {} readers, blksize 1428, 1 thread", readers),
+                   blocks_text(median(limit)), blocks_text(median(ours)),
+                   fmt::format("{:.2f}", median(ours) / median(limit)));
+      report_.line(fmt::format("(c) {} readers, blksize 1428, 2 threads", readers),
+                   blocks_text(median(limit)), blocks_text(median(both)),
+                   fmt::format("{:.2f}", median(both) / median(limit)));
+      report_.line("    of a core, the 1 thread was busy", "",
+                   fmt::format("{:.0f}%", 100 * median(busy)), "");
+      report_.line(fmt::format("    slowest reader / median reader, {}", readers), "",
+                   fmt::format("{:.2f}, {:.2f}", median(fair), median(fair_two)), "");
+    }
+  }
+
+  void cost(const RealServer& server) {
+    for (const auto& [block, window] : {std::pair<std::size_t, std::size_t>{1428, 1},
+                                        {1428, 16},
+                                        {8192, 1},
+                                        {65464, 1}}) {
+      const auto blocks = (200 << 20) / block;
+      const auto before = server.cpu();
+      read_alone(server.target(), block, window, blocks);
+      const auto used = server.cpu() - before;
+      const auto bytes = static_cast<double>(blocks * block);
+      report_.line(
+          fmt::format("(d) processor time, blksize {}, windowsize {}", block, window), "",
+          fmt::format("{:.2f} s/GiB", used / bytes * kGiB), "");
+    }
+    const auto before = server.memory();
+    const WaitingReaders waiting(server.target(), 1000, 1428);
+    report_.line("(d) memory for a transfer, of 1000 that wait, blksize 1428", "",
+                 fmt::format("{:.0f} KiB", (server.memory() - before) / 1000 / 1024), "");
+  }
+
+  void writes(const RealServer& server) {
+    std::vector<double> without, with;
+    for (int i = 0; i < rounds_; ++i) {
+      const std::size_t bytes = (32 << 20) + static_cast<std::size_t>(i) * 8192;
+      const auto result = write_alone(
+          {server.target().port, fmt::format("bench-{}.cfg", i)}, 8192, 8, bytes);
+      without.push_back(static_cast<double>(bytes) / result.to_last_block);
+      with.push_back(static_cast<double>(bytes) / result.to_last_ack);
+    }
+    report_.line("(e) a write of 32 MiB, blksize 8192, windowsize 8, to the last block",
+                 "", rate_text(median(without)), "");
+    report_.line("(e) the same, to the last ACK (filed and synced)",
+                 rate_text(median(without)), rate_text(median(with)),
+                 fmt::format("{:.2f}", median(with) / median(without)));
+  }
+
+  void garbage(const RealServer& server) {
+    constexpr std::size_t kReaders = 500;
+    constexpr std::size_t kBlocks = 800;
+    const auto sink = BarePeer::sink();
+    std::vector<double> quiet, elsewhere, here;
+    const auto rate = [&] {
+      const auto r = read_together(server.target(), kReaders, 1428, kBlocks, false);
+      return kReaders * (kBlocks - 1) / r.seconds;
+    };
+    for (int i = 0; i < rounds_; ++i) {
+      quiet.push_back(rate());
+      {
+        const Garbage flood(sink.port(), 50'000);
+        elsewhere.push_back(rate());
+      }
+      {
+        const Garbage flood(server.target().port, 50'000);
+        here.push_back(rate());
+      }
+    }
+    report_.line("(f) 500 readers; a flood of 50,000/s to another port",
+                 blocks_text(median(quiet)), blocks_text(median(elsewhere)),
+                 fmt::format("{:.2f}", median(elsewhere) / median(quiet)));
+    report_.line("(f) 500 readers; the flood to vantrod's port",
+                 blocks_text(median(elsewhere)), blocks_text(median(here)),
+                 fmt::format("{:.2f}", median(here) / median(elsewhere)));
+  }
+
+  void two_cores(const RealServer& one, const RealServer& two) {
+    constexpr std::size_t kReaders = 500;
+    constexpr std::size_t kBlock = 32768;
+    constexpr std::size_t kBlocks = 200;
+    std::vector<double> single, both, per_cpu_one, per_cpu_two;
+    for (int i = 0; i < rounds_; ++i) {
+      const auto measure = [&](const RealServer& server, std::vector<double>& rates,
+                               std::vector<double>& per_cpu) {
+        const auto before = server.cpu();
+        const auto r = read_together(server.target(), kReaders, kBlock, kBlocks, true);
+        const double bytes = kReaders * kBlocks * static_cast<double>(kBlock);
+        rates.push_back(bytes / r.seconds);
+        per_cpu.push_back(bytes / (server.cpu() - before));
+      };
+      measure(one, single, per_cpu_one);
+      measure(two, both, per_cpu_two);
+    }
+    report_.line("(g) 500 readers that copy nothing, blksize 32768, 1 thread -> 2",
+                 rate_text(median(single)), rate_text(median(both)),
+                 fmt::format("{:.2f}", median(both) / median(single)));
+    report_.line("(g) bytes for a second of processor time, 1 thread -> 2",
+                 rate_text(median(per_cpu_one)), rate_text(median(per_cpu_two)),
+                 fmt::format("{:.2f}", median(per_cpu_two) / median(per_cpu_one)));
+  }
+
+ private:
+  static std::string rate_text(double bytes_per_second) {
+    return fmt::format("{:.0f} MiB/s", bytes_per_second / kMiB);
+  }
+  static std::string blocks_text(double per_second) {
+    return fmt::format("{:.0f} blocks/s", per_second);
+  }
+
+  // So many blocks that one measurement takes about a third of a second.
+  void pair(const std::string& what, std::size_t block, const BarePeer& bare,
+            const Target& ours,
+            const std::function<double(const Target&, std::size_t)>& read) {
+    const Target limit{bare.port(), "x"};
+    const std::size_t most = (250 << 20) / block;
+    const std::size_t trial = std::min<std::size_t>(3200, most);
+    const auto blocks = std::min(
+        most,
+        static_cast<std::size_t>(static_cast<double>(trial) / read(limit, trial) * 0.33));
+    std::vector<double> theirs, mine;
+    for (int i = 0; i < rounds_; ++i) {
+      const auto bytes = static_cast<double>(blocks * block);
+      theirs.push_back(bytes / read(limit, blocks));
+      mine.push_back(bytes / read(ours, blocks));
+    }
+    report_.line(what, rate_text(median(theirs)), rate_text(median(mine)),
+                 fmt::format("{:.2f}", median(mine) / median(theirs)));
+  }
+
+  int rounds_;
+  Report report_;
+};
+
+}  // namespace
+}  // namespace vantro::bench
+
+int main(int argc, char** argv) try {
+  using namespace vantro::bench;
+  CLI::App app{"how fast the TFTP server is, beside what the machine can do"};
+  int rounds = 7;
+  std::string only = "abcdefg";
+  bool markdown = false;
+  app.add_option("--rounds", rounds, "measurements of each")->check(CLI::Range(1, 100));
+  app.add_option("--only", only, "letters of the parts to run");
+  app.add_flag("--markdown", markdown, "as a table for a document");
+  CLI11_PARSE(app, argc, argv);
+
+  rlimit limit{};
+  ::getrlimit(RLIMIT_NOFILE, &limit);
+  limit.rlim_cur = limit.rlim_max;
+  ::setrlimit(RLIMIT_NOFILE, &limit);
+
+  const RealServer one(1);
+  const RealServer two(2);
+  Bench bench(rounds, markdown);
+  const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
+  if (wanted('a')) bench.lock_step(one);
+  if (wanted('b')) bench.windows(one);
+  if (wanted('c')) bench.many(one, two);
+  if (wanted('d')) bench.cost(one);
+  if (wanted('e')) bench.writes(one);
+  if (wanted('f')) bench.garbage(two);
+  if (wanted('g')) bench.two_cores(one, two);
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "vantro-bench-tftp: %s\n", error.what());
+  return 1;
+}

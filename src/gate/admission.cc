@@ -1,0 +1,74 @@
+#include "gate/admission.h"
+
+#include <fmt/format.h>
+
+#include "base/sizes.h"
+
+namespace vantro::gate {
+
+using base::Kind;
+
+Admission::Admission(const AdmissionLimits& limits)
+    : shared_(std::make_shared<Shared>()) {
+  shared_->limits = limits;
+}
+
+base::Outcome<Place> Admission::admit(const base::Address& address) {
+  auto& shared = *shared_;
+  const auto& limits = shared.limits;
+  const auto network = address.network();
+  const std::lock_guard lock(shared.mutex);
+  if (shared.in_all >= limits.in_all) {
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("{} transfers run already, which is the limit; try again in a minute",
+                    shared.in_all));
+  }
+  const auto of_network = shared.networks.find(network);
+  if (of_network != shared.networks.end() && of_network->second >= limits.per_network) {
+    return base::refuse(Kind::kBusy,
+                        fmt::format("{} transfers to the network of {} run already, "
+                                    "which is the limit; try again in a minute",
+                                    of_network->second, address.text()));
+  }
+  const auto of_address = shared.addresses.find(address);
+  if (of_address != shared.addresses.end() &&
+      of_address->second.transfers >= limits.per_address) {
+    return base::refuse(Kind::kBusy,
+                        fmt::format("{} has {} transfers running already, which is the "
+                                    "limit; let them end, or wait a minute",
+                                    address.text(), of_address->second.transfers));
+  }
+  ++shared.in_all;
+  ++shared.networks[network];
+  ++shared.addresses[address].transfers;
+  return Place(shared_, address);
+}
+
+Place::~Place() {
+  if (!shared_) return;
+  const std::lock_guard lock(shared_->mutex);
+  --shared_->in_all;
+  const auto network = shared_->networks.find(address_.network());
+  if (--network->second == 0) shared_->networks.erase(network);
+  const auto use = shared_->addresses.find(address_);
+  use->second.arriving -= arrived_;
+  if (--use->second.transfers == 0) shared_->addresses.erase(use);
+}
+
+base::Outcome<void> Place::arrive(std::uint64_t bytes) {
+  const std::lock_guard lock(shared_->mutex);
+  auto& use = shared_->addresses.at(address_);
+  const auto most = shared_->limits.arriving_per_address;
+  if (bytes > most - std::min(most, use.arriving)) {
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("{} has {} on their way here at once, which is the limit",
+                    address_.text(), base::size_text(use.arriving)));
+  }
+  use.arriving += bytes;
+  arrived_ += bytes;
+  return {};
+}
+
+}  // namespace vantro::gate

@@ -1,0 +1,183 @@
+#include "gate/story.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+
+namespace vantro::gate {
+namespace {
+
+constexpr std::int64_t kHour = 3'600'000;
+
+std::string spell(std::int64_t milliseconds) {
+  return base::duration_text(static_cast<double>(milliseconds) / 1000);
+}
+
+std::string amount(const ledger::Entry& entry) {
+  if (!entry.total) return base::size_text(entry.bytes);
+  return fmt::format("{} of {}", base::size_text(entry.bytes),
+                     base::size_text(*entry.total));
+}
+
+std::string blocks_resent(std::uint64_t count) {
+  if (count == 0) return "nothing resent";
+  return count == 1 ? "1 packet resent" : fmt::format("{} packets resent", count);
+}
+
+std::string range(const Absence& absence) {
+  const auto shortest = spell(absence.shortest);
+  const auto longest = spell(absence.longest);
+  if (shortest == longest) return shortest;
+  return fmt::format("{} to {}", shortest, longest);
+}
+
+const char* asked_to(const std::string& event) {
+  return event == "deposit" ? "wanted to send" : "asked for";
+}
+
+class Teller {
+ public:
+  Teller(const Known& known, base::WallTime now) : known_(known), now_(now) {}
+
+  std::vector<StoryLine> tell() {
+    for (std::size_t i = 0; i < known_.entries.size(); ++i) entry(i);
+    strays();
+    for (const auto& transfer : known_.running) running(transfer);
+    std::stable_sort(lines_.begin(), lines_.end(),
+                     [](const auto& a, const auto& b) { return a.at < b.at; });
+    return std::move(lines_);
+  }
+
+ private:
+  void entry(std::size_t index) {
+    const auto& e = known_.entries[index];
+    const auto shown = base::printable(e.name, base::kLongestName);
+    StoryLine line{e.at, e.outcome, e.name, e.heard_on, ""};
+    if (e.outcome == "refused") {
+      line.sentence =
+          fmt::format("{} '{}'; refused: {}", asked_to(e.event), shown, e.sentence);
+    } else if (e.outcome == "complete" && e.event == "fetch") {
+      line.sentence = fmt::format(
+          "'{}' sent in full: {} in {}, {}; nothing more to do here", shown,
+          base::size_text(e.bytes), spell(e.duration_ms), blocks_resent(e.resent));
+      line.sentence += second_of_two(index) + afterwards(index);
+    } else if (e.outcome == "complete") {
+      line.sentence = fmt::format("sent '{}', filed to its last byte: {} in {}, {} ({})",
+                                  shown, base::size_text(e.bytes), spell(e.duration_ms),
+                                  blocks_resent(e.resent), e.sentence);
+    } else {
+      line.sentence =
+          fmt::format("'{}' broke off after {} and {}, {}: {}", shown, amount(e),
+                      spell(e.duration_ms), blocks_resent(e.resent), e.sentence);
+    }
+    lines_.push_back(std::move(line));
+  }
+
+  // Devices often fetch an image twice.
+  std::string second_of_two(std::size_t index) const {
+    const auto& e = known_.entries[index];
+    for (std::size_t i = index; i-- > 0;) {
+      const auto& before = known_.entries[i];
+      if (before.at + kHour < e.at) break;
+      if (before.event == "fetch" && before.outcome == "complete" &&
+          before.sha256 == e.sha256) {
+        return fmt::format(
+            "; it had fetched the same {} before: usually one is the load to memory, the "
+            "other the one to storage",
+            spell(e.at - e.duration_ms - before.at));
+      }
+    }
+    return "";
+  }
+
+  // What the device does after a complete fetch, and when it was heard again.
+  std::string afterwards(std::size_t index) const {
+    const auto& e = known_.entries[index];
+    std::optional<base::WallTime> next;
+    for (std::size_t i = index + 1; i < known_.entries.size() && !next; ++i) {
+      const auto began = known_.entries[i].at - known_.entries[i].duration_ms;
+      if (began >= e.at) next = began;
+    }
+    for (const auto& transfer : known_.running) {
+      if (transfer.began_at >= e.at)
+        next = std::min(next.value_or(now_), transfer.began_at);
+    }
+    if (next) return fmt::format("; heard again {} later", spell(*next - e.at));
+    if (index + 1 != known_.entries.size()) return "";
+    std::string text = "; the device is now writing or starting";
+    if (known_.absence) text += ", which earlier took " + range(*known_.absence);
+    return text;
+  }
+
+  void strays() {
+    if (!known_.contact || known_.contact->strays + known_.contact->unanswered == 0)
+      return;
+    const auto& c = *known_.contact;
+    std::string sentence;
+    if (c.strays > 0) {
+      sentence = fmt::format(
+          "{} that {} no request came since {}, the last: {}",
+          c.strays == 1 ? "1 datagram" : fmt::format("{} datagrams", c.strays),
+          c.strays == 1 ? "was" : "were", base::local_time(c.first_at), c.stray_why);
+    }
+    if (c.unanswered > 0) {
+      if (!sentence.empty()) sentence += "; ";
+      sentence += fmt::format(
+          "{} got no answer, as too many came that it never acknowledged",
+          c.unanswered == 1 ? "1 datagram" : fmt::format("{} datagrams", c.unanswered));
+    }
+    lines_.push_back({std::max(c.stray_at, c.strays > 0 ? c.stray_at : c.last_at),
+                      "heard", "", c.heard_on, std::move(sentence)});
+  }
+
+  void running(const TransferView& view) {
+    const auto shown = base::printable(view.name, base::kLongestName);
+    const bool fetch = view.direction == Direction::kFetch;
+    StoryLine line{now_, "running", view.name, view.heard_on, ""};
+    const auto so_far = view.total ? fmt::format("{} of {}", base::size_text(view.bytes),
+                                                 base::size_text(*view.total))
+                                   : base::size_text(view.bytes);
+    line.sentence = fmt::format("{} '{}': {} in {}, {}, {}", fetch ? "fetches" : "sends",
+                                shown, so_far, spell(view.duration_ms),
+                                base::rate_text(view.rate), blocks_resent(view.resent));
+    if (view.stalled_ms) {
+      line.state = "stalled";
+      line.sentence +=
+          fmt::format("; stalled: nothing has moved for {}, asked again {} times",
+                      spell(*view.stalled_ms), view.unanswered);
+      if (view.bytes == 0 && fetch) {
+        line.sentence +=
+            "; we answer, but nothing comes back: look for a firewall or a wrong route "
+            "between the server and the device";
+      }
+    }
+    lines_.push_back(std::move(line));
+  }
+
+  const Known& known_;
+  base::WallTime now_;
+  std::vector<StoryLine> lines_;
+};
+
+}  // namespace
+
+std::optional<Absence> usual_absence(const std::vector<std::int64_t>& absences) {
+  constexpr std::int64_t kLongestUsual = 3 * kHour;
+  constexpr std::int64_t kShortestUsual = 1000;  // sooner, it was only the next file
+  std::optional<Absence> result;
+  for (const auto one : absences) {
+    if (one > kLongestUsual || one < kShortestUsual) continue;
+    if (!result) result = Absence{one, one};
+    result->shortest = std::min(result->shortest, one);
+    result->longest = std::max(result->longest, one);
+  }
+  return result;
+}
+
+std::vector<StoryLine> story(const Known& known, base::WallTime now) {
+  return Teller(known, now).tell();
+}
+
+}  // namespace vantro::gate

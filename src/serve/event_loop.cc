@@ -1,0 +1,125 @@
+#include "serve/event_loop.h"
+
+#include <array>
+#include <cerrno>
+#include <optional>
+#include <sys/epoll.h>
+#include <sys/eventfd.h>
+#include <system_error>
+#include <unistd.h>
+
+namespace vantro::serve {
+namespace {
+
+constexpr int kEventsAtOnce = 256;
+constexpr std::uint64_t kOwnEvent = 0;  // no source's Id: its first use is 1
+
+base::Instant now() { return std::chrono::steady_clock::now(); }
+
+[[noreturn]] void refuse_to_start(const char* what) {
+  throw std::system_error(errno, std::generic_category(), what);
+}
+
+}  // namespace
+
+EventLoop::EventLoop(base::Duration interval)
+    : epoll_(::epoll_create1(EPOLL_CLOEXEC)),
+      event_(::eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK)),
+      interval_(interval) {
+  if (!epoll_ || !event_) refuse_to_start("an event loop can't be made");
+  epoll_event event{};
+  event.events = EPOLLIN;
+  event.data.u64 = kOwnEvent;
+  if (::epoll_ctl(epoll_.get(), EPOLL_CTL_ADD, event_.get(), &event) != 0) {
+    refuse_to_start("an event loop can't be made");
+  }
+}
+
+std::optional<EventLoop::Id> EventLoop::watch(int fd, Source& source) {
+  if (free_slots_.empty()) {
+    free_slots_.push_back(static_cast<std::uint32_t>(slots_.size()));
+    slots_.emplace_back();
+  }
+  const auto number = free_slots_.back();
+  auto& slot = slots_[number];
+  const Id id = static_cast<Id>(slot.use + 1) << 32 | number;
+  epoll_event event{};
+  event.events = EPOLLIN;
+  event.data.u64 = id;
+  if (::epoll_ctl(epoll_.get(), EPOLL_CTL_ADD, fd, &event) != 0) return std::nullopt;
+  free_slots_.pop_back();
+  ++slot.use;
+  slot.source = &source;
+  return id;
+}
+
+void EventLoop::forget(Id id, int fd) {
+  const auto number = static_cast<std::uint32_t>(id);
+  slots_[number].source = nullptr;
+  free_slots_.push_back(number);
+  ::epoll_ctl(epoll_.get(), EPOLL_CTL_DEL, fd, nullptr);
+}
+
+void EventLoop::post(std::function<void()> work) {
+  bool first = false;
+  {
+    const std::lock_guard lock(mutex_);
+    first = posted_.empty();
+    posted_.push_back(std::move(work));
+  }
+  if (first) wake();
+}
+
+void EventLoop::stop() {
+  stopped_ = true;
+  wake();
+}
+
+void EventLoop::wake() {
+  const std::uint64_t one = 1;
+  // Refused only if the count is full, and then the loop is awake anyway.
+  [[maybe_unused]] const auto written = ::write(event_.get(), &one, sizeof one);
+}
+
+void EventLoop::run_posted() {
+  std::uint64_t count = 0;
+  [[maybe_unused]] const auto got = ::read(event_.get(), &count, sizeof count);
+  std::vector<std::function<void()>> work;
+  {
+    const std::lock_guard lock(mutex_);
+    work.swap(posted_);
+  }
+  for (auto& one : work) one();
+}
+
+int EventLoop::wait_milliseconds(base::Instant at) const {
+  if (!ticking_) return -1;
+  if (next_tick_ <= at) return 0;
+  const auto left = std::chrono::ceil<std::chrono::milliseconds>(next_tick_ - at);
+  return static_cast<int>(left.count());
+}
+
+void EventLoop::run() {
+  std::array<epoll_event, kEventsAtOnce> events;
+  while (!stopped_) {
+    const int count = ::epoll_wait(epoll_.get(), events.data(), kEventsAtOnce,
+                                   wait_milliseconds(now()));
+    for (int i = 0; i < count; ++i) {
+      const auto id = events[static_cast<std::size_t>(i)].data.u64;
+      if (id == kOwnEvent) {
+        run_posted();
+        continue;
+      }
+      // Gone, if an earlier event of this round ended it.
+      const auto& slot = slots_[static_cast<std::uint32_t>(id)];
+      if (slot.source != nullptr && slot.use == id >> 32) slot.source->readable();
+    }
+    const auto at = now();
+    if (ticking_ && at >= next_tick_) {
+      next_tick_ = at + interval_;
+      tick_();
+    }
+  }
+}
+
+}  // namespace vantro::serve

@@ -1,0 +1,72 @@
+// One I/O thread's loop: sockets that can be read, work from other threads, and one
+// coarse tick for all deadlines. Over epoll itself: for thousands of small datagrams a
+// second, what stands between a socket and its handler is most of the cost.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+#include <functional>
+#include <mutex>
+#include <optional>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/unique_fd.h"
+
+namespace vantro::serve {
+
+class EventLoop {
+ public:
+  // Called when its socket can be read; again and again as long as it can.
+  class Source {
+   public:
+    virtual ~Source() = default;
+    virtual void readable() = 0;
+  };
+  using Id = std::uint64_t;
+
+  // `tick` is called every `interval` while keep_ticking() holds. Throws
+  // std::system_error when the system has no descriptors left.
+  explicit EventLoop(base::Duration interval);
+
+  void on_tick(std::function<void()> tick) { tick_ = std::move(tick); }
+  void keep_ticking(bool on) { ticking_ = on; }
+
+  // Nothing if the system refuses. `source` must live until forget().
+  std::optional<Id> watch(int fd, Source& source);
+  // Nothing is called for it any more, from this moment.
+  void forget(Id id, int fd);
+
+  // The two that other threads may call.
+  void post(std::function<void()> work);
+  void stop();
+
+  // Until stop().
+  void run();
+
+ private:
+  void wake();
+  void run_posted();
+  int wait_milliseconds(base::Instant now) const;
+
+  base::UniqueFd epoll_;
+  base::UniqueFd event_;
+  base::Duration interval_;
+  std::function<void()> tick_;
+  bool ticking_ = false;
+  base::Instant next_tick_{};
+  // An Id is a slot's number and how often it was used, so that an event for a source
+  // that
+  // has gone can't be taken for one of its successor in the slot.
+  struct Slot {
+    Source* source = nullptr;
+    std::uint32_t use = 0;
+  };
+  std::vector<Slot> slots_;
+  std::vector<std::uint32_t> free_slots_;
+  std::mutex mutex_;
+  std::vector<std::function<void()>> posted_;  // guarded by mutex_
+  std::atomic<bool> stopped_ = false;
+};
+
+}  // namespace vantro::serve

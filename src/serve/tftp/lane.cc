@@ -1,0 +1,565 @@
+#include "serve/tftp/lane.h"
+
+#include <array>
+#include <boost/asio/post.hpp>
+#include <boost/asio/strand.hpp>
+#include <cerrno>
+#include <fmt/format.h>
+#include <net/if.h>
+#include <optional>
+#include <random>
+
+#include "base/visible_name.h"
+#include "serve/tftp/pump.h"
+#include "serve/tftp/udp_socket.h"
+#include "wire/tftp/read_session.h"
+#include "wire/tftp/repeated_request.h"
+#include "wire/tftp/write_session.h"
+
+namespace vantro::serve::tftp {
+namespace {
+
+namespace asio = boost::asio;
+namespace wire = vantro::wire::tftp;
+using base::Kind;
+using For = wire::AnswerBudget::For;
+using Verdict = wire::AnswerBudget::Verdict;
+
+// All transfers' deadlines are looked at together: a timer for each packet would cost
+// more than the packet.
+constexpr std::chrono::milliseconds kTick{10};
+
+// A listener hands over to the transfers after so many datagrams, so that a flood costs
+// them no more than its share.
+constexpr int kDatagramsInARow = 16;
+
+constexpr int kTriesForAPort = 64;
+
+constexpr int kDatagramsToConnect = 32;
+
+using ReceiveBuffer = std::array<std::uint8_t, 65536>;
+
+// One for all sockets of a lane: each reads when it has its turn.
+ReceiveBuffer& receive_buffer() {
+  thread_local ReceiveBuffer buffer;
+  return buffer;
+}
+
+class PoolWorkers final : public Workers {
+ public:
+  PoolWorkers(std::shared_ptr<EventLoop> loop, asio::thread_pool& disk)
+      : loop_(std::move(loop)), disk_(asio::make_strand(disk)) {}
+  void on_disk(std::function<void()> work) override {
+    asio::post(disk_, std::move(work));
+  }
+  void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
+
+ private:
+  std::shared_ptr<EventLoop> loop_;
+  asio::strand<asio::thread_pool::executor_type> disk_;
+};
+
+base::ByteBuffer error_packet(wire::ErrorCode code, std::string text) {
+  return wire::encode(wire::Error{static_cast<std::uint16_t>(code), std::move(text)});
+}
+
+bool is_error(base::ByteView datagram) {
+  return datagram.size() >= 2 && datagram[0] == 0 && datagram[1] == 5;
+}
+
+std::uint64_t chance() {
+  thread_local std::mt19937_64 random{std::random_device{}()};
+  return random();
+}
+
+}  // namespace
+
+Verdict Shared::may_answer(const base::Address& address, For what) {
+  const auto now = clock.now();
+  const std::lock_guard lock(mutex_);
+  return budget_.ask(address, what, now);
+}
+
+void Shared::proven(const base::Address& address) {
+  const auto now = clock.now();
+  const std::lock_guard lock(mutex_);
+  budget_.proven(address, now);
+}
+
+class Lane::Listener final : public EventLoop::Source {
+ public:
+  explicit Listener(Lane& lane) : lane_(lane) {}
+  ~Listener() override { close(); }
+
+  int open(const base::Endpoint& where, bool first) {
+    if (const int error = first ? socket_.open(where) : socket_.open_shared(where);
+        error != 0) {
+      return error;
+    }
+    local_ = socket_.local();
+    watched_ = lane_.loop_->watch(socket_.fd(), *this);
+    return watched_ ? 0 : errno;
+  }
+  int share() { return socket_.share_port(); }
+  void close() {
+    if (watched_) lane_.loop_->forget(*watched_, socket_.fd());
+    watched_.reset();
+    socket_.close();
+  }
+  const base::Endpoint& local() const { return local_; }
+  UdpSocket& socket() { return socket_; }
+  // From the address that was asked.
+  void send(const Key& key, base::ByteView datagram) {
+    socket_.send(Route(key.first, key.second.address), datagram);
+  }
+
+  void readable() override {
+    for (int i = 0; i < kDatagramsInARow && socket_.is_open(); ++i) {
+      const auto received = socket_.receive(receive_buffer(), true);
+      if (!received) return;
+      base::Endpoint asked{received->to, local_.port, received->peer.zone};
+      lane_.arrived(*this, received->peer, asked, heard_on(*received), received->bytes);
+    }
+  }
+
+ private:
+  // "192.0.2.10:69 on eth0"
+  const std::string& heard_on(const Received& received) {
+    auto& text = heard_on_[{received.to, received.interface}];
+    if (!text.empty()) return text;
+    text = base::Endpoint{received.to, local_.port, 0}.text();
+    std::array<char, IF_NAMESIZE> name{};
+    if (::if_indextoname(received.interface, name.data()) != nullptr) {
+      text += std::string(" on ") + name.data();
+    }
+    return text;
+  }
+
+  Lane& lane_;
+  UdpSocket socket_;
+  base::Endpoint local_;
+  std::optional<EventLoop::Id> watched_;
+  // As many as this machine has addresses.
+  std::map<std::pair<base::Address, std::uint32_t>, std::string> heard_on_;
+};
+
+// One transfer: its socket, and its pump once the gate has agreed.
+class Lane::Active final : public Transport,
+                           public EventLoop::Source,
+                           public std::enable_shared_from_this<Active> {
+ public:
+  Active(Lane& lane, Listener& listener, Key key, std::string heard_on,
+         wire::Request request)
+      : lane_(lane),
+        shared_socket_(lane.shared_.config.reply_ports.listening_port ? &listener.socket()
+                                                                      : nullptr),
+        key_(std::move(key)),
+        heard_on_(std::move(heard_on)),
+        request_(std::move(request)),
+        route_(shared_socket_ != nullptr ? Route(key_.first, key_.second.address)
+                                         : Route(key_.first)),
+        workers_(std::make_shared<PoolWorkers>(lane.loop_, lane.shared_.disk)) {}
+  ~Active() override { close(); }
+
+  const Key& key() const { return key_; }
+  const wire::Request& request() const { return request_; }
+  const std::shared_ptr<Workers>& workers() const { return workers_; }
+  gate::Asker asker() const { return {key_.first, "tftp", heard_on_}; }
+  bool shares_port() const { return shared_socket_ != nullptr; }
+  base::Instant heard_at() const { return heard_at_; }
+  Pump* pump() { return pump_.get(); }
+
+  // 0 or an errno.
+  int open() {
+    if (shares_port()) return 0;
+    const auto& range = lane_.shared_.config.reply_ports.range;
+    base::Endpoint local{key_.second.address, 0, key_.second.zone};
+    if (!range) return socket_.open(local);
+    const auto count = static_cast<unsigned>(range->second - range->first) + 1;
+    const auto start = chance();
+    int error = EADDRINUSE;
+    for (unsigned i = 0; i < std::min<unsigned>(count, kTriesForAPort); ++i) {
+      local.port = static_cast<std::uint16_t>(range->first + (start + i) % count);
+      error = socket_.open(local);
+      if (error != EADDRINUSE) break;
+    }
+    return error;
+  }
+
+  void send(base::ByteView datagram) override { socket().send(route_, datagram); }
+  void send(const wire::SendBlocks& blocks) override { socket().send(route_, blocks); }
+
+  // False if the socket can't be watched.
+  bool run(std::unique_ptr<wire::Session> session, std::shared_ptr<FileEnd> file) {
+    if (!shares_port()) {
+      watched_ = lane_.loop_->watch(socket_.fd(), *this);
+      if (!watched_) return false;
+    }
+    pump_ = std::make_shared<Pump>(std::move(session), std::move(file), *this, workers_,
+                                   lane_.shared_.clock);
+    pump_->begin();
+    return true;
+  }
+
+  void datagram(base::ByteView bytes) {
+    if (!pump_) return;  // the gate is still being asked
+    if (shares_port()) heard_at_ = lane_.shared_.clock.now();
+    pump_->datagram(bytes);
+    if (heard_ || !pump_ || !pump_->heard()) return;
+    heard_ = true;
+    lane_.shared_.proven(key_.first.address);
+    if (before_) std::exchange(before_, nullptr)->supersede();
+  }
+  bool heard() const { return heard_; }
+
+  void readable() override {
+    const auto alive = shared_from_this();
+    const auto received = socket_.receive(receive_buffer(), false);
+    if (!received) return;
+    if (received->peer == key_.first) {
+      // A peer that has stayed on its port so long stays there; strangers then get the
+      // kernel's answer that the port is not theirs (ICMP) in place of ours.
+      if (++from_peer_ == kDatagramsToConnect) socket_.connect(route_);
+      datagram(received->bytes);
+      return;
+    }
+    // RFC 1350, 4: a packet from a foreign transfer identifier gets an error, and nothing
+    // changes here. An error is never answered with an error.
+    auto& shared = lane_.shared_;
+    shared.gate.contacts().stray(received->peer.address, heard_on_,
+                                 "it came to the port of another device's transfer");
+    if (is_error(received->bytes) ||
+        shared.may_answer(received->peer.address, For::kStray) != Verdict::kAnswer) {
+      return;
+    }
+    socket_.send(Route(received->peer),
+                 error_packet(wire::ErrorCode::kUnknownTransferId,
+                              "this port serves another transfer"));
+  }
+
+  // A transfer with the same peer that goes on until this one is heard.
+  void set_before(std::shared_ptr<Active> before) { before_ = std::move(before); }
+  std::shared_ptr<Active> take_before() { return std::exchange(before_, nullptr); }
+  const std::shared_ptr<Active>& before() const { return before_; }
+
+  // The device began anew.
+  void supersede() {
+    if (pump_) pump_->superseded();
+    close();
+  }
+
+  // Nothing more will come of it: the socket goes now, the file end on the disk pool.
+  void close() {
+    if (before_) std::exchange(before_, nullptr)->supersede();
+    closed_ = true;
+    if (watched_) lane_.loop_->forget(*watched_, socket_.fd());
+    watched_.reset();
+    socket_.close();
+    pump_.reset();
+  }
+  bool closed() const { return closed_; }
+
+ private:
+  const UdpSocket& socket() const {
+    return shared_socket_ != nullptr ? *shared_socket_ : socket_;
+  }
+
+  Lane& lane_;
+  UdpSocket* shared_socket_;  // null: it has its own
+  Key key_;
+  std::string heard_on_;
+  wire::Request request_;
+  UdpSocket socket_;
+  Route route_;
+  std::optional<EventLoop::Id> watched_;
+  std::shared_ptr<Workers> workers_;
+  std::shared_ptr<Pump> pump_;
+  std::shared_ptr<Active> before_;
+  base::Instant heard_at_{};
+  int from_peer_ = 0;  // datagrams
+  bool heard_ = false;
+  bool closed_ = false;
+};
+
+Lane::Lane(Shared& shared) : shared_(shared), loop_(std::make_shared<EventLoop>(kTick)) {
+  loop_->on_tick([this] { sweep(); });
+}
+
+Lane::~Lane() {
+  for (auto& [key, active] : active_) active->close();
+}
+
+int Lane::listen_first(const base::Endpoint& where) { return add_listener(where, true); }
+int Lane::listen_too(const base::Endpoint& where) { return add_listener(where, false); }
+
+int Lane::add_listener(const base::Endpoint& where, bool first) {
+  auto listener = std::make_unique<Listener>(*this);
+  if (const int error = listener->open(where, first); error != 0) return error;
+  if (first) {
+    if (const int error = listener->share(); error != 0) return error;
+  }
+  listeners_.push_back(std::move(listener));
+  return 0;
+}
+
+std::vector<base::Endpoint> Lane::listening() const {
+  std::vector<base::Endpoint> where;
+  for (const auto& listener : listeners_) where.push_back(listener->local());
+  return where;
+}
+
+void Lane::run() { loop_->run(); }
+
+void Lane::arrived(Listener& listener, const base::Endpoint& peer,
+                   const base::Endpoint& asked, const std::string& heard_on,
+                   base::ByteView datagram) {
+  if (peer.port == 0) return;
+  const Key key{peer, asked};
+  auto packet = wire::parse(datagram);
+  auto* request = packet ? std::get_if<wire::Request>(&*packet) : nullptr;
+  if (request == nullptr && shared_.config.reply_ports.listening_port) {
+    if (const auto found = active_.find(key); found != active_.end()) {
+      const auto active = found->second;
+      active->datagram(datagram);
+      return;
+    }
+  }
+  if (draining_) return;
+  if (request != nullptr) {
+    shared_.gate.contacts().request(peer.address, heard_on);
+    requested(listener, key, heard_on, std::move(*request));
+  } else if (!packet) {
+    stray(listener, key, heard_on, packet.error().sentence,
+          error_packet(wire::ErrorCode::kIllegalOperation,
+                       "this is no TFTP request: " + packet.error().sentence));
+  } else if (std::holds_alternative<wire::Error>(*packet)) {
+    stray(listener, key, heard_on, "an error without a transfer", {});
+  } else {
+    stray(listener, key, heard_on, "it belongs to no transfer that runs",
+          error_packet(wire::ErrorCode::kUnknownTransferId,
+                       "no transfer with this address and port is running"));
+  }
+}
+
+void Lane::stray(Listener& listener, const Key& key, const std::string& heard_on,
+                 const std::string& why, base::ByteBuffer answer) {
+  // Not into the ledger: whoever sends garbage must not fill the disk with it.
+  shared_.gate.contacts().stray(key.first.address, heard_on, why);
+  if (answer.empty()) return;
+  if (shared_.may_answer(key.first.address, For::kStray) != Verdict::kAnswer) return;
+  shared_.log.debug("a datagram is no TFTP request",
+                    {{"peer", key.first.text()}, {"why", why}});
+  listener.send(key, answer);
+}
+
+bool Lane::makes_room(const Key& key, const wire::Request& request,
+                      std::shared_ptr<Active>& before) {
+  const auto found = active_.find(key);
+  if (found == active_.end()) return true;
+  const auto running = found->second;
+  wire::RunningTransfer state;
+  state.same_request = running->request() == request;
+  state.opened = running->pump() != nullptr;
+  state.ended = state.opened && running->pump()->ended();
+  state.heard = running->heard();
+  state.shared_port = running->shares_port();
+  state.quiet_for = shared_.clock.now() - running->heard_at();
+  switch (wire::on_request(state)) {
+    case wire::OnRequest::kIgnore:
+      return false;
+    case wire::OnRequest::kReplace:
+      running->supersede();
+      break;
+    case wire::OnRequest::kOpenBeside:
+      before = running;
+      break;
+  }
+  active_.erase(found);
+  return true;
+}
+
+void Lane::requested(Listener& listener, const Key& key, const std::string& heard_on,
+                     wire::Request request) {
+  std::shared_ptr<Active> before;
+  if (!makes_room(key, request, before)) return;
+  // Whatever happens to the new request: the old transfer goes on.
+  const auto keep_before = [&] {
+    if (before) active_.emplace(key, before);
+  };
+  const auto direction =
+      request.write ? gate::Direction::kDeposit : gate::Direction::kFetch;
+  const gate::Asker asker{key.first, "tftp", heard_on};
+  const auto refuse_here = [&](const base::Refusal& refusal) {
+    shared_.gate.record_refusal(asker, word(direction), request.name, refusal);
+    refuse(listener, key, refusal);
+    keep_before();
+  };
+  if (request.mode != "octet" && request.mode != "netascii") {
+    refuse_here({Kind::kInvalid,
+                 fmt::format("mode '{}' is not served; set the client to binary (octet)",
+                             base::printable(request.mode, 20))});
+    return;
+  }
+  switch (shared_.may_answer(key.first.address, For::kTransfer)) {
+    case Verdict::kAnswer:
+      break;
+    case Verdict::kLastAnswer:
+      refuse_here({Kind::kBusy,
+                   fmt::format("{} has not acknowledged one of the last answers; nothing "
+                               "more goes there for a while",
+                               key.first.address.text())});
+      return;
+    case Verdict::kSilence:
+      shared_.gate.contacts().unanswered(key.first.address);
+      keep_before();
+      return;
+  }
+  auto place = shared_.gate.admit(asker, direction, request.name);
+  if (!place) {
+    refuse(listener, key, place.error());
+    keep_before();
+    return;
+  }
+  auto active =
+      std::make_shared<Active>(*this, listener, key, heard_on, std::move(request));
+  if (const int error = active->open(); error != 0) {
+    shared_.log.error("a transfer's socket can't be opened",
+                      {{"peer", key.first.text()},
+                       {"why", base::system_refusal(error, "socket").sentence}});
+    const base::Refusal refusal{
+        Kind::kBusy,
+        "the server has no port left for this transfer; try again in a minute"};
+    shared_.gate.record_refusal(asker, word(direction), active->request().name, refusal);
+    refuse(listener, key, refusal);
+    keep_before();
+    return;
+  }
+  active->set_before(std::move(before));
+  active_.emplace(key, active);
+  loop_->keep_ticking(true);
+  open(active, std::move(*place));
+}
+
+// An ERROR, as long as the peer has not had too many.
+void Lane::refuse(Listener& listener, const Key& key, const base::Refusal& refusal) {
+  switch (shared_.may_answer(key.first.address, For::kRefusal)) {
+    case Verdict::kAnswer:
+      listener.send(key, wire::refusal_packet(refusal));
+      break;
+    case Verdict::kLastAnswer:
+      listener.send(key,
+                    wire::refusal_packet(
+                        {Kind::kBusy, "too many requests were refused; wait a while"}));
+      break;
+    case Verdict::kSilence:
+      shared_.gate.contacts().unanswered(key.first.address);
+      break;
+  }
+}
+
+void Lane::open(const std::shared_ptr<Active>& active, gate::Place place) {
+  // Shared pointers, as std::function wants copies of what it holds.
+  const auto right = std::make_shared<gate::Place>(std::move(place));
+  const auto& config = shared_.config;
+  if (active->request().write) {
+    const auto terms = wire::negotiate(active->request(), std::nullopt, config.ceiling);
+    active->workers()->on_disk([this, active, right, terms] {
+      auto grant = std::make_shared<base::Outcome<gate::WriteGrant>>(
+          shared_.gate.open_write(active->asker(), std::move(*right),
+                                  active->request().name, terms.announced));
+      active->workers()->on_io([this, active, grant, terms] {
+        granted(active, std::move(*grant), [&](const gate::WriteGrant&) {
+          return std::make_unique<wire::WriteSession>(terms, shared_.config.patience,
+                                                      chance());
+        });
+      });
+    });
+    return;
+  }
+  active->workers()->on_disk([this, active, right] {
+    auto grant = std::make_shared<base::Outcome<gate::ReadGrant>>(shared_.gate.open_read(
+        active->asker(), std::move(*right), active->request().name));
+    active->workers()->on_io([this, active, grant] {
+      granted(active, std::move(*grant), [&](const gate::ReadGrant& image) {
+        return std::make_unique<wire::ReadSession>(
+            wire::negotiate(active->request(), image.size(), shared_.config.ceiling),
+            image.size(), shared_.config.patience, chance());
+      });
+    });
+  });
+}
+
+template <class Grant, class MakeSession>
+void Lane::granted(const std::shared_ptr<Active>& active, base::Outcome<Grant> grant,
+                   MakeSession make_session) {
+  if (active->closed()) return;
+  if (!grant) {
+    // Through the transfer's own socket, so that a firewall that watches sees a pair.
+    if (shared_.may_answer(active->key().first.address, For::kRefusal) ==
+        Verdict::kSilence) {
+      shared_.gate.contacts().unanswered(active->key().first.address);
+    } else {
+      active->send(wire::refusal_packet(grant.error()));
+    }
+    forget(active);
+    return;
+  }
+  auto session = make_session(*grant);
+  if (!active->run(std::move(session), file_end(std::move(*grant)))) forget(active);
+}
+
+// The transfer is over; one that ran before it goes on.
+void Lane::forget(const std::shared_ptr<Active>& active) {
+  const auto found = active_.find(active->key());
+  auto before = active->take_before();
+  if (found != active_.end() && found->second == active) {
+    if (before) {
+      found->second = before;
+    } else {
+      active_.erase(found);
+    }
+  }
+  active->close();
+}
+
+void Lane::sweep() {
+  const auto now = shared_.clock.now();
+  const bool over = draining_ && now >= drain_until_;
+  const auto tend = [&](Active& active) {
+    auto* pump = active.pump();
+    if (pump == nullptr) return;
+    pump->tick(now);
+    if (draining_ && (over || pump->ended())) pump->stop(drain_why_);
+  };
+  std::vector<std::shared_ptr<Active>> done;
+  for (auto& [key, active] : active_) {
+    tend(*active);
+    if (const auto& before = active->before()) {
+      tend(*before);
+      if (before->pump() != nullptr && before->pump()->done()) {
+        active->take_before()->close();
+      }
+    }
+    if (active->pump() != nullptr && active->pump()->done()) done.push_back(active);
+  }
+  for (const auto& active : done) forget(active);
+  if (!active_.empty()) return;
+  loop_->keep_ticking(false);
+  if (drained_) std::exchange(drained_, nullptr)();
+}
+
+void Lane::drain(base::Duration grace, std::string why, std::function<void()> finished) {
+  loop_->post([this, grace, why = std::move(why), finished = std::move(finished)] {
+    draining_ = true;
+    drain_until_ = shared_.clock.now() + grace;
+    drain_why_ = why;
+    drained_ = finished;
+    // The listeners of transfers that answer through them stay until the last has ended.
+    if (!shared_.config.reply_ports.listening_port) {
+      for (auto& listener : listeners_) listener->close();
+    }
+    loop_->keep_ticking(true);
+  });
+}
+
+}  // namespace vantro::serve::tftp

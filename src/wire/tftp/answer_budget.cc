@@ -1,0 +1,70 @@
+#include "wire/tftp/answer_budget.h"
+
+#include <algorithm>
+#include <utility>
+#include <vector>
+
+namespace vantro::wire::tftp {
+
+const AnswerBudget::Purse& AnswerBudget::purse(For what) const {
+  switch (what) {
+    case For::kTransfer:
+      return config_.transfer;
+    case For::kRefusal:
+      return config_.refusal;
+    case For::kStray:
+      return config_.stray;
+  }
+  return config_.stray;
+}
+
+AnswerBudget::Account& AnswerBudget::account(const base::Address& address,
+                                             base::Instant now) {
+  if (const auto found = accounts_.find(address); found != accounts_.end()) {
+    found->second.used_at = now;
+    return found->second;
+  }
+  if (accounts_.size() >= config_.most_addresses) {
+    // A flood from forged addresses must not cost more than this. The older half goes;
+    // whoever is in it begins with full purses again.
+    std::vector<base::Instant> used;
+    used.reserve(accounts_.size());
+    for (const auto& [at, one] : accounts_) used.push_back(one.used_at);
+    const auto middle = used.begin() + static_cast<std::ptrdiff_t>(used.size() / 2);
+    std::nth_element(used.begin(), middle, used.end());
+    const auto limit = *middle;
+    std::erase_if(accounts_,
+                  [&](const auto& one) { return one.second.used_at <= limit; });
+  }
+  const auto full = [&](For what) { return Level{purse(what).most, now}; };
+  const Account fresh{{full(For::kTransfer), full(For::kRefusal), full(For::kStray)},
+                      now - base::Duration(1),
+                      now};
+  return accounts_.emplace(address, fresh).first->second;
+}
+
+AnswerBudget::Verdict AnswerBudget::ask(const base::Address& address, For what,
+                                        base::Instant now) {
+  auto& one = account(address, now);
+  if (what == For::kTransfer && now <= one.trusted_until) return Verdict::kAnswer;
+  const auto& limits = purse(what);
+  auto& level = one.levels[static_cast<std::size_t>(what)];
+  const auto gained = std::chrono::duration<double>(now - level.at) /
+                      std::chrono::duration<double>(limits.every);
+  level.left = std::min(limits.most, level.left + gained);
+  level.at = now;
+  if (level.left >= 1) {
+    level.left -= 1;
+    level.told = false;
+    return Verdict::kAnswer;
+  }
+  return std::exchange(level.told, true) ? Verdict::kSilence : Verdict::kLastAnswer;
+}
+
+void AnswerBudget::proven(const base::Address& address, base::Instant now) {
+  auto& one = account(address, now);
+  one.trusted_until = now + config_.trusted_for;
+  one.levels[static_cast<std::size_t>(For::kTransfer)].left = config_.transfer.most;
+}
+
+}  // namespace vantro::wire::tftp

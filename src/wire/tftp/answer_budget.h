@@ -1,0 +1,71 @@
+// How many datagrams an address is worth that may not have asked: a request's sender can
+// be forged, and the answers then hit somebody else. An address that acknowledges has
+// shown that it is there, and is not counted any more for a while.
+//
+// Three purses for each address, each filled up again with time: transfers begun that
+// were never acknowledged, refusals, and answers to datagrams that are no request. Not
+// thread-safe; bounded in memory.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <map>
+
+#include "base/address.h"
+#include "base/clock.h"
+
+namespace vantro::wire::tftp {
+
+class AnswerBudget {
+ public:
+  enum class For { kTransfer, kRefusal, kStray };
+  enum class Verdict {
+    kAnswer,
+    kLastAnswer,  // answer this once that no more will come for now
+    kSilence,
+  };
+
+  struct Purse {
+    double most;           // answers at once
+    base::Duration every;  // one more after this time
+  };
+  // A boot loader asks for a dozen names that may not be there, one right after the
+  // other, and so do two dozen switches behind one address.
+  struct Config {
+    Purse transfer{8, std::chrono::seconds(15)};
+    Purse refusal{64, std::chrono::milliseconds(500)};
+    Purse stray{8, std::chrono::seconds(5)};
+    base::Duration trusted_for = std::chrono::minutes(10);
+    std::size_t most_addresses = 8192;
+  };
+
+  AnswerBudget() : AnswerBudget(Config{}) {}
+  explicit AnswerBudget(const Config& config) : config_(config) {}
+
+  Verdict ask(const base::Address& address, For what, base::Instant now);
+  // It has acknowledged something that was sent to it. Counts for transfers only:
+  // refusals stay limited, as they are not acknowledged.
+  void proven(const base::Address& address, base::Instant now);
+
+  std::size_t addresses() const { return accounts_.size(); }
+
+ private:
+  struct Level {
+    double left;
+    base::Instant at;
+    bool told = false;  // that it is empty
+  };
+  struct Account {
+    Level levels[3];
+    base::Instant trusted_until;
+    base::Instant used_at;
+  };
+
+  Account& account(const base::Address& address, base::Instant now);
+  const Purse& purse(For what) const;
+
+  Config config_;  // constant after construction
+  std::map<base::Address, Account> accounts_;
+};
+
+}  // namespace vantro::wire::tftp

@@ -1,0 +1,28 @@
+// What to do with a request from an address and port that has a transfer already.
+#pragma once
+
+#include "base/clock.h"
+
+namespace vantro::wire::tftp {
+
+struct RunningTransfer {
+  bool same_request = false;   // the request came again, byte for byte
+  bool opened = false;         // the gate has answered; else it is still being asked
+  bool ended = false;          // its outcome is known; it may linger
+  bool heard = false;          // the peer has answered on it at least once
+  bool shared_port = false;    // its packets come to the port that requests come to
+  base::Duration quiet_for{};  // since the peer was last heard on it
+};
+
+enum class OnRequest {
+  kIgnore,   // it is the request that runs: its resend timer answers
+  kReplace,  // the device began anew: the old transfer leads nowhere
+  // It may be a device that was restarted, or an old copy of the request that took a
+  // detour. Both transfers get a chance: when the peer answers on the new one, the old
+  // one is over.
+  kOpenBeside,
+};
+
+OnRequest on_request(const RunningTransfer& running);
+
+}  // namespace vantro::wire::tftp
