@@ -19,6 +19,10 @@ elseif(VANTRO_SANITIZE STREQUAL "tsan")
 elseif(VANTRO_SANITIZE)
   message(FATAL_ERROR "VANTRO_SANITIZE: '${VANTRO_SANITIZE}' is neither asan nor tsan")
 endif()
+if(VANTRO_FUZZ)
+  # The rooms tell the engine where they have been; its main() is linked by the targets.
+  list(APPEND flags -fsanitize=fuzzer-no-link -fno-sanitize=function)
+endif()
 target_compile_options(vantro_flags INTERFACE ${flags})
 target_link_options(vantro_flags INTERFACE ${flags})
 

@@ -166,6 +166,14 @@ base::Outcome<std::vector<Overview>> Gate::overview(std::size_t most) {
     const auto address = contact.address;
     all[address].contact = std::move(contact);
   }
+  for (const auto& view : transfers_.view()) {
+    const auto address = base::Address::parse(view.peer);
+    if (!address || view.state != State::kRunning) continue;
+    auto& contact = all[*address].contact;
+    contact.address = *address;
+    contact.last_at = std::max(contact.last_at, view.began_at);
+    contact.heard_on = view.heard_on;
+  }
   auto rows = repository_.ledger.last_of_each(most);
   if (!rows) return base::refuse(rows.error());
   std::map<base::Address, ledger::Entry> last;

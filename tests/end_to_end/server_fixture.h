@@ -91,7 +91,9 @@ class ServerFixture : public testing::Test {
   std::string tftp_url(const std::string& name) const {
     return "tftp://" + tftp_host() + ":" + std::to_string(tftp_port_) + "/" + name;
   }
-  std::string tftp_host() const { return tftp_listen_.substr(0, tftp_listen_.find(':')); }
+  std::string tftp_host() const {
+    return tftp_listen_.substr(0, tftp_listen_.rfind(':'));
+  }
   std::string server_out() const { return fakes::read_file(scratch_ / "server.out"); }
 
   fakes::ScratchFolder scratch_;

@@ -56,22 +56,35 @@ Client tftp_hpa() {
           }};
 }
 
-Client atftp(std::size_t block) {
-  const auto command = [block](const char* direction) {
-    return [block, direction](auto& host, int port, auto& name, auto& file) {
-      return Arguments{"atftp",
-                       "--option",
-                       "blksize " + std::to_string(block),
-                       direction,
-                       "-r",
-                       name,
-                       "-l",
-                       file,
-                       host,
-                       std::to_string(port)};
+Client atftp(std::size_t block, int window = 1) {
+  const auto command = [block, window](const char* direction) {
+    return [block, window, direction](auto& host, int port, auto& name, auto& file) {
+      return Arguments{
+          "atftp",
+          "--option",
+          "blksize " + std::to_string(block),
+          "--option",
+          window > 1 ? "windowsize " + std::to_string(window) : "tsize enable",
+          direction,
+          "-r",
+          name,
+          "-l",
+          file,
+          host,
+          std::to_string(port)};
     };
   };
   return {"atftp", block, command("-g"), command("-p"), {}, {}};
+}
+
+Client busybox(std::size_t block) {
+  const auto command = [block](const char* direction) {
+    return [block, direction](auto& host, int port, auto& name, auto& file) {
+      return Arguments{"busybox", "tftp", direction, "-b", std::to_string(block), "-r",
+                       name,      "-l",   file,      host, std::to_string(port)};
+    };
+  };
+  return {"busybox", block, command("-g"), command("-p"), {}, {}};
 }
 
 class TftpClients : public ServerFixture {
@@ -115,6 +128,25 @@ TEST_F(TftpClients, CurlWithOptions) { all_sizes(curl(1428, true)); }
 TEST_F(TftpClients, CurlWithLargeBlocks) { all_sizes(curl(8192, true)); }
 TEST_F(TftpClients, TftpHpa) { all_sizes(tftp_hpa()); }
 TEST_F(TftpClients, Atftp) { all_sizes(atftp(1428)); }
+
+TEST_F(TftpClients, AtftpWithWindows) { all_sizes(atftp(1428, 8)); }
+TEST_F(TftpClients, Busybox) { all_sizes(busybox(512)); }
+TEST_F(TftpClients, BusyboxWithBlocks) { all_sizes(busybox(1428)); }
+TEST_F(TftpClients, CurlWithTheLargestBlocks) { all_sizes(curl(65464, true)); }
+
+TEST_F(TftpClients, TextInNetasciiComesBackAsItWas) {
+  // Line ends of both kinds, and a pair across the border of two blocks.
+  std::string text;
+  while (text.size() < 5000)
+    text += "line " + std::to_string(text.size()) + "\nnext\r\nlone\r";
+  take_in("x.txt", text);
+  const auto got = run({"tftp", tftp_host(), std::to_string(tftp_port_)}, {},
+                       "mode ascii\nget x.txt " + (scratch_ / "got") + "\nquit\n");
+  EXPECT_EQ(fakes::read_file(scratch_ / "got"), text) << got.out << got.err;
+  run({"tftp", tftp_host(), std::to_string(tftp_port_)}, {},
+      "mode ascii\nput " + (scratch_ / "got") + " y.txt\nquit\n");
+  EXPECT_EQ(saved("127.0.0.1", "y.txt"), text);
+}
 
 TEST_F(TftpClients, MoreBlocksThanABlockNumberCounts) {
   // 70,000 blocks of 512 bytes: the number wraps past 65,535 to 0.

@@ -1,74 +1,13 @@
 // TFTP with datagrams that no sound client sends, and with the addresses they come from.
-#include <arpa/inet.h>
 #include <csignal>
-#include <netinet/in.h>
 #include <random>
-#include <sys/socket.h>
 
-#include "base/unique_fd.h"
 #include "tests/end_to_end/server_fixture.h"
+#include "tests/end_to_end/udp_peer.h"
 #include "wire/tftp/packet.h"
 
 namespace vantro::end_to_end {
 namespace {
-
-namespace wire = vantro::wire::tftp;
-
-// A UDP socket on an address of 127/8.
-class Peer {
- public:
-  explicit Peer(const std::string& address) : fd_(::socket(AF_INET, SOCK_DGRAM, 0)) {
-    auto own = to(address, 0);
-    EXPECT_EQ(::bind(fd_.get(), reinterpret_cast<sockaddr*>(&own), sizeof own), 0);
-    const timeval patience{5, 0};
-    ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
-  }
-  void send(const std::string& address, int port, const base::ByteBuffer& bytes) {
-    auto where = to(address, port);
-    ::sendto(fd_.get(), bytes.data(), bytes.size(), 0,
-             reinterpret_cast<sockaddr*>(&where), sizeof where);
-  }
-  // To where the last datagram came from.
-  void answer(const base::ByteBuffer& bytes) {
-    ::sendto(fd_.get(), bytes.data(), bytes.size(), 0,
-             reinterpret_cast<sockaddr*>(&from_), sizeof from_);
-  }
-  // The next datagram in words, or "silence". Waits 5 seconds, or not at all.
-  std::string hear(bool wait = true) {
-    std::array<std::uint8_t, 70'000> buffer;
-    socklen_t length = sizeof from_;
-    const auto count =
-        ::recvfrom(fd_.get(), buffer.data(), buffer.size(), wait ? 0 : MSG_DONTWAIT,
-                   reinterpret_cast<sockaddr*>(&from_), &length);
-    if (count < 0) return "silence";
-    const auto packet =
-        wire::parse(base::ByteView(buffer.data(), static_cast<std::size_t>(count)));
-    return packet ? wire::describe(*packet) : packet.error().sentence;
-  }
-  std::string heard_from() const {
-    std::array<char, 64> text{};
-    ::inet_ntop(AF_INET, &from_.sin_addr, text.data(), text.size());
-    return text.data();
-  }
-  int heard_from_port() const { return ntohs(from_.sin_port); }
-
- private:
-  static sockaddr_in to(const std::string& address, int port) {
-    sockaddr_in where{};
-    where.sin_family = AF_INET;
-    where.sin_port = htons(static_cast<std::uint16_t>(port));
-    ::inet_pton(AF_INET, address.c_str(), &where.sin_addr);
-    return where;
-  }
-
-  base::UniqueFd fd_;
-  sockaddr_in from_{};
-};
-
-base::ByteBuffer read_request(const std::string& name, wire::Options options = {}) {
-  return wire::encode(wire::Request{false, name, "octet", std::move(options)});
-}
-base::ByteBuffer ack(std::uint16_t block) { return wire::encode(wire::Ack{block}); }
 
 class TftpWire : public ServerFixture {
  protected:
@@ -136,6 +75,49 @@ TEST_F(TftpWire, AnotherRequestFromThereReplacesTheTransfer) {
   EXPECT_EQ(ledger()[1]["sentence"], "the device began anew with another request");
 }
 
+TEST_F(TftpWire, TheSameRequestAfterDataHasBegunGetsItsChance) {
+  take_in("x.img", std::string(1200, 'x'));
+  Peer peer("127.0.0.1");
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  peer.answer(ack(1));
+  EXPECT_EQ(peer.hear(), "DATA 2 [512]");
+  const auto old_port = peer.heard_from_port();
+  // The device was restarted, or an old copy of its request comes late: nobody can tell
+  // yet, so both go on.
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  EXPECT_NE(peer.heard_from_port(), old_port);
+  peer.send("127.0.0.1", old_port, ack(2));
+  EXPECT_EQ(peer.hear(), "DATA 3 [176]");
+  peer.answer(ack(3));
+  ASSERT_TRUE(eventually([&] { return ledger()[0]["outcome"] == "complete"; }));
+  // Again, and this time the peer answers the new one: then the old one is over.
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  peer.answer(ack(1));
+  EXPECT_EQ(peer.hear(), "DATA 2 [512]");
+  peer.answer(wire::encode(wire::Error{0, "enough"}));
+}
+
+TEST_F(TftpWire, ADeviceThatStartedAgainIsServedAtOnce) {
+  take_in("x.img", std::string(1200, 'x'));
+  Peer peer("127.0.0.1");
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  peer.answer(ack(1));
+  EXPECT_EQ(peer.hear(), "DATA 2 [512]");
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  peer.answer(ack(1));
+  EXPECT_EQ(peer.hear(), "DATA 2 [512]");
+  peer.answer(ack(2));
+  EXPECT_EQ(peer.hear(), "DATA 3 [176]");
+  peer.answer(ack(3));
+  ASSERT_TRUE(eventually([&] { return ledger()[0]["outcome"] == "complete"; }));
+  EXPECT_EQ(ledger()[1]["sentence"], "the device began anew with another request");
+}
+
 TEST_F(TftpWire, AForeignTransferIdGetsAnErrorAndChangesNothing) {
   take_in("x.img", std::string(600, 'x'));
   Peer peer("127.0.0.1");
@@ -167,9 +149,8 @@ TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
   EXPECT_EQ(named(std::string(300, 'a')),
             "ERROR 2 the name is 300 bytes long; the longest that is taken is 255");
   EXPECT_EQ(named(""), "ERROR 2 the name is empty");
-  EXPECT_EQ(
-      answer(wire::encode(wire::Request{false, "x.img", "mail", {}})),
-      "ERROR 2 mode 'mail' is not served; set the client to binary (octet)");
+  EXPECT_EQ(answer(wire::encode(wire::Request{false, "x.img", "mail", {}})),
+            "ERROR 2 mode 'mail' is not served; set the client to binary (octet)");
   EXPECT_EQ(answer({0, 1, 'x'}),
             "ERROR 4 this is no TFTP request: the name in the request does not end");
   EXPECT_EQ(answer({0, 99}), "ERROR 4 this is no TFTP request: 99 is no TFTP opcode");
@@ -283,6 +264,144 @@ TEST_F(TftpWire, StoppingTheServerLetsATransferFinishInItsGrace) {
   EXPECT_EQ(late.hear(false), "silence");
   start();
   EXPECT_EQ(ledger()[2]["outcome"], "complete");
+}
+
+// With settings of their own.
+class TftpWithSettings : public TftpWire {
+ protected:
+  void SetUp() override {}
+  void start_with(const std::string& toml) {
+    fakes::write_file(scratch_ / "vantro.toml", toml);
+    start({"--config", scratch_ / "vantro.toml"});
+  }
+};
+
+TEST_F(TftpWithSettings, AnswersLeaveFromAPortOfTheRange) {
+  start_with("tftp.reply_ports = \"51000-51003\"");
+  take_in("x.img", std::string(600, 'x'));
+  std::vector<std::unique_ptr<Peer>> peers;
+  for (int i = 0; i < 4; ++i) {
+    peers.push_back(std::make_unique<Peer>("127.0.0.1"));
+    ask(*peers.back(), read_request("x.img"));
+    EXPECT_EQ(peers.back()->hear(), "DATA 1 [512]");
+    EXPECT_GE(peers.back()->heard_from_port(), 51000);
+    EXPECT_LE(peers.back()->heard_from_port(), 51003);
+  }
+  Peer late("127.0.0.1");
+  ask(late, read_request("x.img"));
+  EXPECT_EQ(
+      late.hear(),
+      "ERROR 0 the server has no port left for this transfer; try again in a minute");
+  for (auto& peer : peers) {
+    peer->answer(ack(1));
+    EXPECT_EQ(peer->hear(), "DATA 2 [88]");
+    peer->answer(ack(2));
+  }
+}
+
+TEST_F(TftpWithSettings, AnswersLeaveFromTheListeningPort) {
+  start_with("tftp.reply_ports = \"listening\"");
+  const auto image = fakes::noise(700'000);
+  take_in("x.img", image);
+  Peer peer("127.0.0.1");
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  EXPECT_EQ(peer.heard_from_port(), tftp_port_);
+  peer.answer(wire::encode(wire::Error{0, "enough"}));
+  const auto got = run({"curl", "-sS", "-m", "20", tftp_url("x.img")});
+  EXPECT_TRUE(fakes::same_bytes(got.out, image));
+  fakes::write_file(scratch_ / "given", image);
+  EXPECT_EQ(
+      run({"curl", "-sS", "-m", "20", "-T", scratch_ / "given", tftp_url("x.cfg")}).code,
+      0);
+  EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", "x.cfg"), image));
+}
+
+TEST_F(TftpWithSettings, ASilentAddressGetsAHandfulOfDatagrams) {
+  start_with("tftp.resend_after_ms = 50");
+  take_in("x.img", std::string(600, 'x'));
+  std::vector<std::unique_ptr<Peer>> peers;
+  for (int i = 0; i < 100; ++i) {
+    peers.push_back(std::make_unique<Peer>("127.5.0.1"));
+    ask(*peers.back(), read_request("x.img"));
+  }
+  ASSERT_TRUE(eventually([&] {
+    return vantro_json({"status"})["running_transfers"] == 0 && ledger().size() > 8;
+  }));
+  int heard = 0;
+  std::string words;
+  for (auto& peer : peers) {
+    for (auto text = peer->hear(false); text != "silence"; text = peer->hear(false)) {
+      ++heard;
+      if (text.find("acknowledged") != std::string::npos) words = text;
+    }
+  }
+  // Eight transfers that are sent once, four times more, and then told that it is over;
+  // and one that says why no more comes.
+  EXPECT_LE(heard, 8 * 6 + 1);
+  EXPECT_EQ(
+      words,
+      "ERROR 0 127.5.0.1 has not acknowledged one of the last answers; nothing more "
+      "goes there for a while");
+  const auto contact = vantro_json({"contact"})["contacts"][0];
+  EXPECT_EQ(contact["requests"], 100);
+  EXPECT_EQ(contact["unanswered"], 91);
+  // Others are served, and so is this one once it acknowledges.
+  expect_still_serving();
+}
+
+TEST_F(TftpWithSettings, TransfersOfOneDeviceAreLimited) {
+  start_with("limits.transfers_per_device = 2");
+  take_in("x.img", std::string(600, 'x'));
+  Peer first("127.0.0.1");
+  Peer second("127.0.0.1");
+  Peer third("127.0.0.1");
+  ask(first, read_request("x.img"));
+  EXPECT_EQ(first.hear(), "DATA 1 [512]");
+  ask(second, read_request("x.img"));
+  EXPECT_EQ(second.hear(), "DATA 1 [512]");
+  ask(third, read_request("x.img"));
+  EXPECT_EQ(third.hear(),
+            "ERROR 0 127.0.0.1 has 2 transfers running already, which is the limit; let "
+            "them end, or wait a minute");
+  first.answer(wire::encode(wire::Error{0, "enough"}));
+  ASSERT_TRUE(
+      eventually([&] { return vantro_json({"status"})["running_transfers"] == 1; }));
+  ask(third, read_request("x.img"));
+  EXPECT_EQ(third.hear(), "DATA 1 [512]");
+}
+
+TEST_F(TftpWire, ASecondServerOnThePortIsRefused) {
+  const auto again = run({VANTROD_PROGRAM, "--state", scratch_ / "other", "--tftp-listen",
+                          "127.0.0.1:" + std::to_string(tftp_port_),
+                          "--management-listen", "127.0.0.1:0"});
+  EXPECT_EQ(again.code, 1);
+  EXPECT_NE(again.err.find("vantrod"), std::string::npos) << again.err;
+}
+
+class TftpOverIpv6 : public TftpWire {
+ protected:
+  void SetUp() override {
+    tftp_listen_ = "[::1]:0";
+    start();
+  }
+};
+
+TEST_F(TftpOverIpv6, FetchesAndDeposits) {
+  const auto image = fakes::noise(100'000);
+  take_in("x.img", image);
+  const auto got = run({"curl", "-sS", "-g", "-m", "20", tftp_url("x.img")});
+  EXPECT_TRUE(fakes::same_bytes(got.out, image)) << got.err;
+  fakes::write_file(scratch_ / "given", image);
+  const auto sent =
+      run({"curl", "-sS", "-g", "-m", "20", "-T", scratch_ / "given", tftp_url("x.cfg")});
+  EXPECT_EQ(sent.code, 0) << sent.err;
+  EXPECT_TRUE(fakes::same_bytes(saved("::1", "x.cfg"), image));
+  Peer peer("::1");
+  peer.send("::1", tftp_port_, read_request("none.img"));
+  EXPECT_EQ(peer.hear(), "ERROR 1 'none.img' is not on offer");
+  EXPECT_EQ(vantro_json({"contact", "::1"})["lines"][0]["heard_on"],
+            "[::1]:" + std::to_string(tftp_port_) + " on lo");
 }
 
 }  // namespace
