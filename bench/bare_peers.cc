@@ -2,8 +2,9 @@
 
 #include <array>
 #include <csignal>
+#include <cstdlib>
 #include <cstring>
-#include <map>
+#include <fcntl.h>
 #include <netinet/in.h>
 #include <netinet/udp.h>
 #include <stdexcept>
@@ -46,11 +47,14 @@ void put_head(std::uint8_t* to, std::uint16_t block) {
   to[3] = static_cast<std::uint8_t>(block);
 }
 
-[[noreturn]] void serve_windows(int fd, std::size_t block_size, std::size_t window) {
+[[noreturn]] void serve_windows(int fd, std::size_t block_size, std::size_t window,
+                                const std::string& file) {
+  const int source = file.empty() ? -1 : ::open(file.c_str(), O_RDONLY);
   const auto size = block_size + 4;
   std::vector<std::uint8_t> out(size * window);
   const auto at_once = window == 1 ? 1 : std::min<std::size_t>(64, 65'000 / size);
   std::array<std::uint8_t, 2048> in;
+  std::size_t sent = 0;  // blocks, of the one reader at a time
   while (true) {
     sockaddr_in peer{};
     socklen_t length = sizeof peer;
@@ -60,7 +64,16 @@ void put_head(std::uint8_t* to, std::uint16_t block) {
     }
     if (in[1] == 5) continue;
     auto block = wanted(in.data());
-    for (std::size_t i = 0; i < window; ++i) put_head(&out[i * size], block++);
+    const auto offset = static_cast<off_t>(sent * block_size);
+    sent = block == 1 ? window : sent + window;
+    for (std::size_t i = 0; i < window; ++i) {
+      put_head(&out[i * size], block++);
+      if (source < 0) continue;
+      if (::pread(source, &out[i * size + 4], block_size,
+                  offset + static_cast<off_t>(i * block_size)) < 0) {
+        std::abort();
+      }
+    }
     for (std::size_t i = 0; i < window; i += at_once) {
       const auto count = std::min(at_once, window - i);
       iovec part{&out[i * size], count * size};
@@ -147,8 +160,9 @@ BarePeer::~BarePeer() {
   ::waitpid(child_, nullptr, 0);
 }
 
-BarePeer BarePeer::windowed(std::size_t block_size, std::size_t window) {
-  return in_child([=](int fd) { serve_windows(fd, block_size, window); });
+BarePeer BarePeer::windowed(std::size_t block_size, std::size_t window,
+                            const std::string& file) {
+  return in_child([=](int fd) { serve_windows(fd, block_size, window, file); });
 }
 
 BarePeer BarePeer::epoll(std::size_t block_size) {

@@ -5,6 +5,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <string>
 #include <sys/types.h>
 
 namespace vantro::bench {
@@ -19,7 +20,9 @@ class BarePeer {
   // A blocking socket: one ACK in, the next window of DATA out. With a window of one
   // block that is a lock-step echo; with more, the window goes out by UDP_SEGMENT, as
   // many blocks in a call as the kernel takes.
-  static BarePeer windowed(std::size_t block_size, std::size_t window);
+  // With a file, its bytes are read block by block; else they lie in memory.
+  static BarePeer windowed(std::size_t block_size, std::size_t window,
+                           const std::string& file = "");
   // One epoll loop on one thread, a socket for each peer.
   static BarePeer epoll(std::size_t block_size);
   // A socket that nobody reads.

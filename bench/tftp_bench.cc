@@ -61,7 +61,6 @@ class RealServer {
                         {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management)},
                          {"VANTRO_TOKEN", token}});
     if (added.code != 0) throw std::runtime_error(added.err);
-    std::filesystem::remove(image);
   }
   ~RealServer() {
     server_.reset();
@@ -70,6 +69,7 @@ class RealServer {
   RealServer(const RealServer&) = delete;
   RealServer& operator=(const RealServer&) = delete;
 
+  std::string image() const { return folder_ + "/bench.img"; }
   Target target() const { return {port_, "bench.img"}; }
   // Seconds of processor time so far, of all its threads.
   double cpu() const {
@@ -138,6 +138,17 @@ class Bench {
     }
   }
 
+  // The largest blocks once more: beside a yardstick that has to read them, too.
+  void lock_step_from_a_file(const RealServer& server) {
+    for (const std::size_t block : {8192, 65464}) {
+      const auto bare = BarePeer::windowed(block, 1, server.image());
+      pair(fmt::format("(a) the same, the limit reads a file, {}", block), block, bare,
+           server.target(), [=](const Target& target, std::size_t blocks) {
+             return read_alone(target, block, 1, blocks);
+           });
+    }
+  }
+
   void windows(const RealServer& server) {
     for (const std::size_t block : {512, 1428}) {
       for (const std::size_t window : {8, 16, 64}) {
@@ -197,6 +208,10 @@ class Bench {
           fmt::format("(d) processor time, blksize {}, windowsize {}", block, window), "",
           fmt::format("{:.2f} s/GiB", used / bytes * kGiB), "");
     }
+  }
+
+  // On a server that has done nothing else yet.
+  void memory(const RealServer& server) {
     const auto before = server.memory();
     const WaitingReaders waiting(server.target(), 1000, 1428);
     report_.line("(d) memory for a transfer, of 1000 that wait, blksize 1428", "",
@@ -327,7 +342,9 @@ int main(int argc, char** argv) try {
   const RealServer two(2);
   Bench bench(rounds, markdown);
   const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
+  if (wanted('d')) bench.memory(RealServer(1));
   if (wanted('a')) bench.lock_step(one);
+  if (wanted('a')) bench.lock_step_from_a_file(one);
   if (wanted('b')) bench.windows(one);
   if (wanted('c')) bench.many(one, two);
   if (wanted('d')) bench.cost(one);

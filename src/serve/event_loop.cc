@@ -64,6 +64,7 @@ void EventLoop::post(std::function<void()> work) {
   bool first = false;
   {
     const std::lock_guard lock(mutex_);
+    if (ended_) return;
     first = posted_.empty();
     posted_.push_back(std::move(work));
   }
@@ -120,6 +121,11 @@ void EventLoop::run() {
       tick_();
     }
   }
+  // What waits may own what owns this loop.
+  std::vector<std::function<void()>> dropped;
+  const std::lock_guard lock(mutex_);
+  ended_ = true;
+  dropped.swap(posted_);
 }
 
 }  // namespace vantro::serve

@@ -37,7 +37,8 @@ class EventLoop {
   // Nothing is called for it any more, from this moment.
   void forget(Id id, int fd);
 
-  // The two that other threads may call.
+  // The two that other threads may call. Work that comes after the loop has ended is
+  // dropped.
   void post(std::function<void()> work);
   void stop();
 
@@ -66,6 +67,7 @@ class EventLoop {
   std::vector<std::uint32_t> free_slots_;
   std::mutex mutex_;
   std::vector<std::function<void()>> posted_;  // guarded by mutex_
+  bool ended_ = false;                         // guarded by mutex_
   std::atomic<bool> stopped_ = false;
 };
 

@@ -35,6 +35,8 @@ constexpr int kDatagramsInARow = 16;
 
 constexpr int kTriesForAPort = 64;
 
+constexpr std::size_t kMostOwnAddresses = 1000;
+
 constexpr int kDatagramsToConnect = 32;
 
 using ReceiveBuffer = std::array<std::uint8_t, 65536>;
@@ -125,6 +127,7 @@ class Lane::Listener final : public EventLoop::Source {
  private:
   // "192.0.2.10:69 on eth0"
   const std::string& heard_on(const Received& received) {
+    if (heard_on_.size() >= kMostOwnAddresses) heard_on_.clear();
     auto& text = heard_on_[{received.to, received.interface}];
     if (!text.empty()) return text;
     text = base::Endpoint{received.to, local_.port, 0}.text();
@@ -139,7 +142,7 @@ class Lane::Listener final : public EventLoop::Source {
   UdpSocket socket_;
   base::Endpoint local_;
   std::optional<EventLoop::Id> watched_;
-  // As many as this machine has addresses.
+  // Usually as many as this machine has addresses.
   std::map<std::pair<base::Address, std::uint32_t>, std::string> heard_on_;
 };
 
@@ -205,9 +208,15 @@ class Lane::Active final : public Transport,
     if (!pump_) return;  // the gate is still being asked
     if (shares_port()) heard_at_ = lane_.shared_.clock.now();
     pump_->datagram(bytes);
-    if (heard_ || !pump_ || !pump_->heard()) return;
+    // Who knows the port that we answered from has got our answer. On the listening port
+    // only an acknowledgement that fits says so.
+    const bool answered = pump_ != nullptr && pump_->heard();
+    if (!proven_ && (answered || !shares_port())) {
+      proven_ = true;
+      lane_.shared_.proven(key_.first.address);
+    }
+    if (heard_ || !answered) return;
     heard_ = true;
-    lane_.shared_.proven(key_.first.address);
     if (before_) std::exchange(before_, nullptr)->supersede();
   }
   bool heard() const { return heard_; }
@@ -276,7 +285,8 @@ class Lane::Active final : public Transport,
   std::shared_ptr<Pump> pump_;
   std::shared_ptr<Active> before_;
   base::Instant heard_at_{};
-  int from_peer_ = 0;  // datagrams
+  int from_peer_ = 0;    // datagrams
+  bool proven_ = false;  // that the peer is where it says
   bool heard_ = false;
   bool closed_ = false;
 };

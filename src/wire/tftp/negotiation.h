@@ -13,8 +13,9 @@ namespace vantro::wire::tftp {
 struct Ceiling {
   std::size_t block_size = 65464;  // 8 to 65464 (RFC 2348)
   std::size_t window_size = 64;    // 1 to 65535 blocks (RFC 7440)
-  // Bytes of a window: what a transfer holds in memory, to send it again.
-  std::size_t window_bytes = 1024 * 1024;
+  // Bytes of a window: what a transfer holds in memory, to send it again, and what a
+  // socket's buffer takes at once on either side.
+  std::size_t window_bytes = 256 * 1024;
 };
 
 struct Terms {
