@@ -35,6 +35,11 @@ std::string duration_text(double seconds) {
   return fmt::format("{} h {:02} min", whole / 3600, whole % 3600 / 60);
 }
 
+std::string times_text(std::uint64_t count) {
+  if (count == 1) return "once";
+  return count == 2 ? "twice" : fmt::format("{} times", count);
+}
+
 std::optional<std::uint64_t> parse_size(std::string_view text) {
   std::uint64_t number = 0;
   const auto* end = text.data() + text.size();

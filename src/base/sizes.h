@@ -17,6 +17,9 @@ std::string rate_text(double bytes_per_second);
 // "20 ms", "1.4 s", "12 s", "3 min 20 s", "2 h 05 min"
 std::string duration_text(double seconds);
 
+// "once", "twice", "3 times"
+std::string times_text(std::uint64_t count);
+
 // "4096", "512 KiB", "4 GiB", "10MB" (MB and GB are powers of 1000). Nothing if it is no
 // size or does not fit in 64 bits.
 std::optional<std::uint64_t> parse_size(std::string_view text);

@@ -31,9 +31,9 @@ std::string remaining(const api::Transfer& transfer) {
 
 std::string state_of(const api::Transfer& t) {
   if (t.stalled_ms) {
-    return fmt::format("stalled for {}, asked again {} times",
+    return fmt::format("stalled for {}, asked again {}",
                        base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
-                       t.unanswered);
+                       base::times_text(t.unanswered));
   }
   if (t.state == "complete") return "complete: every byte acknowledged";
   return t.why.empty() ? t.state : t.state + ": " + t.why;
@@ -102,9 +102,9 @@ std::string transfer_line(const api::Transfer& t) {
   }
   if (t.resent > 0) line += fmt::format(", {} resent", t.resent);
   if (t.stalled_ms) {
-    line += fmt::format(", nothing moved for {}, asked again {} times",
+    line += fmt::format(", nothing moved for {}, asked again {}",
                         base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
-                        t.unanswered);
+                        base::times_text(t.unanswered));
   }
   if (t.state == "complete" && t.resent == 0) line += ", nothing resent";
   if (t.state == "complete") line += ", every byte acknowledged";

@@ -145,8 +145,8 @@ class Teller {
     if (view.stalled_ms) {
       line.state = "stalled";
       line.sentence +=
-          fmt::format("; stalled: nothing has moved for {}, asked again {} times",
-                      spell(*view.stalled_ms), view.unanswered);
+          fmt::format("; stalled: nothing has moved for {}, asked again {}",
+                      spell(*view.stalled_ms), base::times_text(view.unanswered));
       if (view.bytes == 0 && fetch) {
         line.sentence +=
             "; we answer, but nothing comes back: look for a firewall or a wrong route "

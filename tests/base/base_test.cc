@@ -13,6 +13,12 @@
 namespace vantro::base {
 namespace {
 
+TEST(TimesText, CountsAsPeopleDo) {
+  EXPECT_EQ(times_text(1), "once");
+  EXPECT_EQ(times_text(2), "twice");
+  EXPECT_EQ(times_text(7), "7 times");
+}
+
 TEST(VisibleName, ForgivesWhatAHandAtAConsoleGetsWrong) {
   for (const auto* typed : {"site/x.img", "/site/x.img", "//site//x.img",
                             "./site/./x.img", "site\\x.img", "\\site\\\\x.img"}) {

@@ -85,7 +85,7 @@ TEST_F(StoryTest, NamesAStalledTransferAndWhatItMayMean) {
   EXPECT_EQ(
       told().back().sentence,
       "fetches 'x.img': 0 B of 1000 B in 5.0 s, 0 B/s, 2 packets resent; stalled: "
-      "nothing has moved for 5.0 s, asked again 2 times; we answer, but nothing comes "
+      "nothing has moved for 5.0 s, asked again twice; we answer, but nothing comes "
       "back: look for a firewall or a wrong route between the server and the device");
   EXPECT_EQ(gate_->overview(10)->front().last.state, "stalled");
   grant->transfer().end(State::kAbandoned, "the device went silent");

@@ -29,9 +29,9 @@ using Verdict = wire::AnswerBudget::Verdict;
 // more than the packet.
 constexpr std::chrono::milliseconds kTick{10};
 
-// A listener hands over to the transfers after so many datagrams, so that a flood costs
-// them no more than its share.
-constexpr int kDatagramsInARow = 16;
+// A listener hands over to the transfers after so many datagrams: a flood then costs them
+// no more than its share, and requests are not lost in it.
+constexpr int kDatagramsInARow = 128;
 
 constexpr int kTriesForAPort = 64;
 

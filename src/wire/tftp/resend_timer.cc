@@ -79,7 +79,7 @@ bool ResendTimer::resend(base::Instant now) {
     return false;
   }
   ++tries_;
-  // Between two who talk the agreed timeout holds; a peer that has gone is not asked every
+  // The agreed timeout holds between two who talk. One that has gone is not asked every
   // second for a minute.
   const auto longest =
       tries_ <= kTriesWithinBound ? bound_ : std::max(bound_, patience_.longest);
