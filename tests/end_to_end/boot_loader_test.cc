@@ -28,7 +28,7 @@ TEST(BootLoader, FetchesEverySizeWithAndWithoutWindows) {
   std::filesystem::create_directory(scratch / "images");
   std::string keys = "setenv ipaddr 192.0.2.2\nsetenv serverip 192.0.2.1\n";
   std::vector<std::string> sums;
-  // Around its block of 1468 bytes; the last is more blocks than a number counts.
+  // Around its block of 1468 bytes, and some thousand blocks.
   const std::pair<std::size_t, int> cases[] = {
       {1, 1},    {1467, 1},    {1468, 1},      {1469, 1},
       {2936, 8}, {100'000, 8}, {5'000'001, 1}, {5'000'001, 16}};

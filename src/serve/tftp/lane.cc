@@ -1,17 +1,12 @@
 #include "serve/tftp/lane.h"
 
 #include <array>
-#include <boost/asio/post.hpp>
-#include <boost/asio/strand.hpp>
 #include <cerrno>
 #include <fmt/format.h>
 #include <net/if.h>
 #include <optional>
-#include <random>
 
 #include "base/visible_name.h"
-#include "serve/tftp/pump.h"
-#include "serve/tftp/udp_socket.h"
 #include "wire/tftp/read_session.h"
 #include "wire/tftp/repeated_request.h"
 #include "wire/tftp/write_session.h"
@@ -19,7 +14,6 @@
 namespace vantro::serve::tftp {
 namespace {
 
-namespace asio = boost::asio;
 namespace wire = vantro::wire::tftp;
 using base::Kind;
 using For = wire::AnswerBudget::For;
@@ -33,60 +27,9 @@ constexpr std::chrono::milliseconds kTick{10};
 // no more than its share, and requests are not lost in it.
 constexpr int kDatagramsInARow = 128;
 
-constexpr int kTriesForAPort = 64;
-
 constexpr std::size_t kMostOwnAddresses = 1000;
 
-constexpr int kDatagramsToConnect = 32;
-
-using ReceiveBuffer = std::array<std::uint8_t, 65536>;
-
-// One for all sockets of a lane: each reads when it has its turn.
-ReceiveBuffer& receive_buffer() {
-  thread_local ReceiveBuffer buffer;
-  return buffer;
-}
-
-class PoolWorkers final : public Workers {
- public:
-  PoolWorkers(std::shared_ptr<EventLoop> loop, asio::thread_pool& disk)
-      : loop_(std::move(loop)), disk_(asio::make_strand(disk)) {}
-  void on_disk(std::function<void()> work) override {
-    asio::post(disk_, std::move(work));
-  }
-  void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
-
- private:
-  std::shared_ptr<EventLoop> loop_;
-  asio::strand<asio::thread_pool::executor_type> disk_;
-};
-
-base::ByteBuffer error_packet(wire::ErrorCode code, std::string text) {
-  return wire::encode(wire::Error{static_cast<std::uint16_t>(code), std::move(text)});
-}
-
-bool is_error(base::ByteView datagram) {
-  return datagram.size() >= 2 && datagram[0] == 0 && datagram[1] == 5;
-}
-
-std::uint64_t chance() {
-  thread_local std::mt19937_64 random{std::random_device{}()};
-  return random();
-}
-
 }  // namespace
-
-Verdict Shared::may_answer(const base::Address& address, For what) {
-  const auto now = clock.now();
-  const std::lock_guard lock(mutex_);
-  return budget_.ask(address, what, now);
-}
-
-void Shared::proven(const base::Address& address) {
-  const auto now = clock.now();
-  const std::lock_guard lock(mutex_);
-  budget_.proven(address, now);
-}
 
 class Lane::Listener final : public EventLoop::Source {
  public:
@@ -111,7 +54,7 @@ class Lane::Listener final : public EventLoop::Source {
   const base::Endpoint& local() const { return local_; }
   UdpSocket& socket() { return socket_; }
   // From the address that was asked.
-  void send(const Key& key, base::ByteView datagram) {
+  void send(const ExchangeKey& key, base::ByteView datagram) {
     socket_.send(Route(key.first, key.second.address), datagram);
   }
 
@@ -144,151 +87,6 @@ class Lane::Listener final : public EventLoop::Source {
   std::optional<EventLoop::Id> watched_;
   // Usually as many as this machine has addresses.
   std::map<std::pair<base::Address, std::uint32_t>, std::string> heard_on_;
-};
-
-// One transfer: its socket, and its pump once the gate has agreed.
-class Lane::Active final : public Transport,
-                           public EventLoop::Source,
-                           public std::enable_shared_from_this<Active> {
- public:
-  Active(Lane& lane, Listener& listener, Key key, std::string heard_on,
-         wire::Request request)
-      : lane_(lane),
-        shared_socket_(lane.shared_.config.reply_ports.listening_port ? &listener.socket()
-                                                                      : nullptr),
-        key_(std::move(key)),
-        heard_on_(std::move(heard_on)),
-        request_(std::move(request)),
-        route_(shared_socket_ != nullptr ? Route(key_.first, key_.second.address)
-                                         : Route(key_.first)),
-        workers_(std::make_shared<PoolWorkers>(lane.loop_, lane.shared_.disk)) {}
-  ~Active() override { close(); }
-
-  const Key& key() const { return key_; }
-  const wire::Request& request() const { return request_; }
-  const std::shared_ptr<Workers>& workers() const { return workers_; }
-  gate::Asker asker() const { return {key_.first, "tftp", heard_on_}; }
-  bool shares_port() const { return shared_socket_ != nullptr; }
-  base::Instant heard_at() const { return heard_at_; }
-  Pump* pump() { return pump_.get(); }
-
-  // 0 or an errno.
-  int open() {
-    if (shares_port()) return 0;
-    const auto& range = lane_.shared_.config.reply_ports.range;
-    base::Endpoint local{key_.second.address, 0, key_.second.zone};
-    if (!range) return socket_.open(local);
-    const auto count = static_cast<unsigned>(range->second - range->first) + 1;
-    const auto start = chance();
-    int error = EADDRINUSE;
-    for (unsigned i = 0; i < std::min<unsigned>(count, kTriesForAPort); ++i) {
-      local.port = static_cast<std::uint16_t>(range->first + (start + i) % count);
-      error = socket_.open(local);
-      if (error != EADDRINUSE) break;
-    }
-    return error;
-  }
-
-  void send(base::ByteView datagram) override { socket().send(route_, datagram); }
-  void send(const wire::SendBlocks& blocks) override { socket().send(route_, blocks); }
-
-  // False if the socket can't be watched.
-  bool run(std::unique_ptr<wire::Session> session, std::shared_ptr<FileEnd> file) {
-    if (!shares_port()) {
-      watched_ = lane_.loop_->watch(socket_.fd(), *this);
-      if (!watched_) return false;
-    }
-    pump_ = std::make_shared<Pump>(std::move(session), std::move(file), *this, workers_,
-                                   lane_.shared_.clock);
-    pump_->begin();
-    return true;
-  }
-
-  void datagram(base::ByteView bytes) {
-    if (!pump_) return;  // the gate is still being asked
-    if (shares_port()) heard_at_ = lane_.shared_.clock.now();
-    pump_->datagram(bytes);
-    // Who knows the port that we answered from has got our answer. On the listening port
-    // only an acknowledgement that fits says so.
-    const bool answered = pump_ != nullptr && pump_->heard();
-    if (!proven_ && (answered || !shares_port())) {
-      proven_ = true;
-      lane_.shared_.proven(key_.first.address);
-    }
-    if (heard_ || !answered) return;
-    heard_ = true;
-    if (before_) std::exchange(before_, nullptr)->supersede();
-  }
-  bool heard() const { return heard_; }
-
-  void readable() override {
-    const auto alive = shared_from_this();
-    const auto received = socket_.receive(receive_buffer(), false);
-    if (!received) return;
-    if (received->peer == key_.first) {
-      // A peer that has stayed on its port so long stays there; strangers then get the
-      // kernel's answer that the port is not theirs (ICMP) in place of ours.
-      if (++from_peer_ == kDatagramsToConnect) socket_.connect(route_);
-      datagram(received->bytes);
-      return;
-    }
-    // RFC 1350, 4: a packet from a foreign transfer identifier gets an error, and nothing
-    // changes here. An error is never answered with an error.
-    auto& shared = lane_.shared_;
-    shared.gate.contacts().stray(received->peer.address, heard_on_,
-                                 "it came to the port of another device's transfer");
-    if (is_error(received->bytes) ||
-        shared.may_answer(received->peer.address, For::kStray) != Verdict::kAnswer) {
-      return;
-    }
-    socket_.send(Route(received->peer),
-                 error_packet(wire::ErrorCode::kUnknownTransferId,
-                              "this port serves another transfer"));
-  }
-
-  // A transfer with the same peer that goes on until this one is heard.
-  void set_before(std::shared_ptr<Active> before) { before_ = std::move(before); }
-  std::shared_ptr<Active> take_before() { return std::exchange(before_, nullptr); }
-  const std::shared_ptr<Active>& before() const { return before_; }
-
-  // The device began anew.
-  void supersede() {
-    if (pump_) pump_->superseded();
-    close();
-  }
-
-  // Nothing more will come of it: the socket goes now, the file end on the disk pool.
-  void close() {
-    if (before_) std::exchange(before_, nullptr)->supersede();
-    closed_ = true;
-    if (watched_) lane_.loop_->forget(*watched_, socket_.fd());
-    watched_.reset();
-    socket_.close();
-    pump_.reset();
-  }
-  bool closed() const { return closed_; }
-
- private:
-  const UdpSocket& socket() const {
-    return shared_socket_ != nullptr ? *shared_socket_ : socket_;
-  }
-
-  Lane& lane_;
-  UdpSocket* shared_socket_;  // null: it has its own
-  Key key_;
-  std::string heard_on_;
-  wire::Request request_;
-  UdpSocket socket_;
-  Route route_;
-  std::optional<EventLoop::Id> watched_;
-  std::shared_ptr<Workers> workers_;
-  std::shared_ptr<Pump> pump_;
-  std::shared_ptr<Active> before_;
-  base::Instant heard_at_{};
-  int from_peer_ = 0;    // datagrams
-  bool proven_ = false;  // that the peer is where it says
-  bool heard_ = false;
-  bool closed_ = false;
 };
 
 Lane::Lane(Shared& shared) : shared_(shared), loop_(std::make_shared<EventLoop>(kTick)) {
@@ -324,7 +122,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
                    const base::Endpoint& asked, const std::string& heard_on,
                    base::ByteView datagram) {
   if (peer.port == 0) return;
-  const Key key{peer, asked};
+  const ExchangeKey key{peer, asked};
   auto packet = wire::parse(datagram);
   auto* request = packet ? std::get_if<wire::Request>(&*packet) : nullptr;
   if (request == nullptr && shared_.config.reply_ports.listening_port) {
@@ -351,7 +149,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
   }
 }
 
-void Lane::stray(Listener& listener, const Key& key, const std::string& heard_on,
+void Lane::stray(Listener& listener, const ExchangeKey& key, const std::string& heard_on,
                  const std::string& why, base::ByteBuffer answer) {
   // Not into the ledger: whoever sends garbage must not fill the disk with it.
   shared_.gate.contacts().stray(key.first.address, heard_on, why);
@@ -362,8 +160,8 @@ void Lane::stray(Listener& listener, const Key& key, const std::string& heard_on
   listener.send(key, answer);
 }
 
-bool Lane::makes_room(const Key& key, const wire::Request& request,
-                      std::shared_ptr<Active>& before) {
+bool Lane::makes_room(const ExchangeKey& key, const wire::Request& request,
+                      std::shared_ptr<Exchange>& before) {
   const auto found = active_.find(key);
   if (found == active_.end()) return true;
   const auto running = found->second;
@@ -388,9 +186,9 @@ bool Lane::makes_room(const Key& key, const wire::Request& request,
   return true;
 }
 
-void Lane::requested(Listener& listener, const Key& key, const std::string& heard_on,
-                     wire::Request request) {
-  std::shared_ptr<Active> before;
+void Lane::requested(Listener& listener, const ExchangeKey& key,
+                     const std::string& heard_on, wire::Request request) {
+  std::shared_ptr<Exchange> before;
   if (!makes_room(key, request, before)) return;
   // Whatever happens to the new request: the old transfer goes on.
   const auto keep_before = [&] {
@@ -430,8 +228,10 @@ void Lane::requested(Listener& listener, const Key& key, const std::string& hear
     keep_before();
     return;
   }
-  auto active =
-      std::make_shared<Active>(*this, listener, key, heard_on, std::move(request));
+  auto active = std::make_shared<Exchange>(
+      shared_, loop_,
+      shared_.config.reply_ports.listening_port ? &listener.socket() : nullptr, key,
+      heard_on, std::move(request));
   if (const int error = active->open(); error != 0) {
     shared_.log.error("a transfer's socket can't be opened",
                       {{"peer", key.first.text()},
@@ -451,7 +251,8 @@ void Lane::requested(Listener& listener, const Key& key, const std::string& hear
 }
 
 // An ERROR, as long as the peer has not had too many.
-void Lane::refuse(Listener& listener, const Key& key, const base::Refusal& refusal) {
+void Lane::refuse(Listener& listener, const ExchangeKey& key,
+                  const base::Refusal& refusal) {
   switch (shared_.may_answer(key.first.address, For::kRefusal)) {
     case Verdict::kAnswer:
       listener.send(key, wire::refusal_packet(refusal));
@@ -467,7 +268,7 @@ void Lane::refuse(Listener& listener, const Key& key, const base::Refusal& refus
   }
 }
 
-void Lane::open(const std::shared_ptr<Active>& active, gate::Place place) {
+void Lane::open(const std::shared_ptr<Exchange>& active, gate::Place place) {
   // Shared pointers, as std::function wants copies of what it holds.
   const auto right = std::make_shared<gate::Place>(std::move(place));
   const auto& config = shared_.config;
@@ -500,7 +301,7 @@ void Lane::open(const std::shared_ptr<Active>& active, gate::Place place) {
 }
 
 template <class Grant, class MakeSession>
-void Lane::granted(const std::shared_ptr<Active>& active, base::Outcome<Grant> grant,
+void Lane::granted(const std::shared_ptr<Exchange>& active, base::Outcome<Grant> grant,
                    MakeSession make_session) {
   if (active->closed()) return;
   if (!grant) {
@@ -519,7 +320,7 @@ void Lane::granted(const std::shared_ptr<Active>& active, base::Outcome<Grant> g
 }
 
 // The transfer is over; one that ran before it goes on.
-void Lane::forget(const std::shared_ptr<Active>& active) {
+void Lane::forget(const std::shared_ptr<Exchange>& active) {
   const auto found = active_.find(active->key());
   auto before = active->take_before();
   if (found != active_.end() && found->second == active) {
@@ -535,13 +336,13 @@ void Lane::forget(const std::shared_ptr<Active>& active) {
 void Lane::sweep() {
   const auto now = shared_.clock.now();
   const bool over = draining_ && now >= drain_until_;
-  const auto tend = [&](Active& active) {
+  const auto tend = [&](Exchange& active) {
     auto* pump = active.pump();
     if (pump == nullptr) return;
     pump->tick(now);
     if (draining_ && (over || pump->ended())) pump->stop(drain_why_);
   };
-  std::vector<std::shared_ptr<Active>> done;
+  std::vector<std::shared_ptr<Exchange>> done;
   for (auto& [key, active] : active_) {
     tend(*active);
     if (const auto& before = active->before()) {

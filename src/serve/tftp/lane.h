@@ -9,43 +9,18 @@
 // Everything runs on the lane's thread, but for what says otherwise.
 #pragma once
 
-#include <boost/asio/thread_pool.hpp>
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "serve/event_loop.h"
-#include "serve/tftp/server.h"
-#include "wire/tftp/answer_budget.h"
+#include "serve/tftp/exchange.h"
+#include "serve/tftp/shared.h"
 #include "wire/tftp/packet.h"
 
 namespace vantro::serve::tftp {
-
-// What the lanes have in common.
-struct Shared {
-  Shared(boost::asio::thread_pool& pool, gate::Gate& g, const base::Clock& c, base::Log l,
-         Config settings)
-      : disk(pool), gate(g), clock(c), log(std::move(l)), config(std::move(settings)) {}
-
-  using For = wire::tftp::AnswerBudget::For;
-  using Verdict = wire::tftp::AnswerBudget::Verdict;
-  Verdict may_answer(const base::Address& address, For what);
-  void proven(const base::Address& address);
-
-  boost::asio::thread_pool& disk;
-  gate::Gate& gate;
-  const base::Clock& clock;
-  base::Log log;
-  const Config config;
-
- private:
-  std::mutex mutex_;
-  wire::tftp::AnswerBudget budget_;  // guarded by mutex_
-};
 
 class Lane {
  public:
@@ -68,35 +43,32 @@ class Lane {
 
  private:
   class Listener;
-  class Active;
-  // Peer, and the address and port it asked.
-  using Key = std::pair<base::Endpoint, base::Endpoint>;
 
   int add_listener(const base::Endpoint& where, bool first);
   void arrived(Listener& listener, const base::Endpoint& peer,
                const base::Endpoint& asked, const std::string& heard_on,
                base::ByteView datagram);
-  void stray(Listener& listener, const Key& key, const std::string& heard_on,
+  void stray(Listener& listener, const ExchangeKey& key, const std::string& heard_on,
              const std::string& why, base::ByteBuffer answer);
-  void requested(Listener& listener, const Key& key, const std::string& heard_on,
+  void requested(Listener& listener, const ExchangeKey& key, const std::string& heard_on,
                  wire::tftp::Request request);
   // The transfer that the new one takes over from if its peer answers there; or nothing.
   // False: the request is answered by what runs.
-  bool makes_room(const Key& key, const wire::tftp::Request& request,
-                  std::shared_ptr<Active>& before);
-  void open(const std::shared_ptr<Active>& active, gate::Place place);
+  bool makes_room(const ExchangeKey& key, const wire::tftp::Request& request,
+                  std::shared_ptr<Exchange>& before);
+  void open(const std::shared_ptr<Exchange>& active, gate::Place place);
   template <class Grant, class MakeSession>
-  void granted(const std::shared_ptr<Active>& active, base::Outcome<Grant> grant,
+  void granted(const std::shared_ptr<Exchange>& active, base::Outcome<Grant> grant,
                MakeSession make_session);
-  void refuse(Listener& listener, const Key& key, const base::Refusal& refusal);
-  void forget(const std::shared_ptr<Active>& active);
+  void refuse(Listener& listener, const ExchangeKey& key, const base::Refusal& refusal);
+  void forget(const std::shared_ptr<Exchange>& active);
   void sweep();
 
   Shared& shared_;
   // Disk work that ends late still posts to it.
   std::shared_ptr<EventLoop> loop_;
   std::vector<std::unique_ptr<Listener>> listeners_;
-  std::map<Key, std::shared_ptr<Active>> active_;
+  std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
   bool draining_ = false;
   base::Instant drain_until_{};
   std::string drain_why_;

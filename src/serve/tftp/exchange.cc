@@ -1,0 +1,151 @@
+#include "serve/tftp/exchange.h"
+
+#include <algorithm>
+#include <boost/asio/post.hpp>
+#include <boost/asio/strand.hpp>
+#include <cerrno>
+#include <random>
+
+namespace vantro::serve::tftp {
+namespace {
+
+namespace asio = boost::asio;
+namespace wire = vantro::wire::tftp;
+
+constexpr int kTriesForAPort = 64;
+constexpr int kDatagramsToConnect = 32;
+
+class PoolWorkers final : public Workers {
+ public:
+  PoolWorkers(std::shared_ptr<EventLoop> loop, asio::thread_pool& disk)
+      : loop_(std::move(loop)), disk_(asio::make_strand(disk)) {}
+  void on_disk(std::function<void()> work) override {
+    asio::post(disk_, std::move(work));
+  }
+  void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
+
+ private:
+  std::shared_ptr<EventLoop> loop_;
+  asio::strand<asio::thread_pool::executor_type> disk_;
+};
+
+bool is_error(base::ByteView datagram) {
+  return datagram.size() >= 2 && datagram[0] == 0 && datagram[1] == 5;
+}
+
+}  // namespace
+
+std::array<std::uint8_t, 65536>& receive_buffer() {
+  thread_local std::array<std::uint8_t, 65536> buffer;
+  return buffer;
+}
+
+base::ByteBuffer error_packet(wire::ErrorCode code, std::string text) {
+  return wire::encode(wire::Error{static_cast<std::uint16_t>(code), std::move(text)});
+}
+
+std::uint64_t chance() {
+  thread_local std::mt19937_64 random{std::random_device{}()};
+  return random();
+}
+
+Exchange::Exchange(Shared& shared, std::shared_ptr<EventLoop> loop,
+                   const UdpSocket* listening, ExchangeKey key, std::string heard_on,
+                   wire::Request request)
+    : shared_(shared),
+      loop_(std::move(loop)),
+      listening_(listening),
+      key_(std::move(key)),
+      heard_on_(std::move(heard_on)),
+      request_(std::move(request)),
+      route_(listening != nullptr ? Route(key_.first, key_.second.address)
+                                  : Route(key_.first)),
+      workers_(std::make_shared<PoolWorkers>(loop_, shared.disk)) {}
+
+int Exchange::open() {
+  if (shares_port()) return 0;
+  const auto& range = shared_.config.reply_ports.range;
+  base::Endpoint local{key_.second.address, 0, key_.second.zone};
+  if (!range) return socket_.open(local);
+  const auto count = static_cast<unsigned>(range->second - range->first) + 1;
+  const auto start = chance();
+  int error = EADDRINUSE;
+  for (unsigned i = 0; i < std::min<unsigned>(count, kTriesForAPort); ++i) {
+    local.port = static_cast<std::uint16_t>(range->first + (start + i) % count);
+    error = socket_.open(local);
+    if (error != EADDRINUSE) break;
+  }
+  return error;
+}
+
+bool Exchange::run(std::unique_ptr<wire::Session> session,
+                   std::shared_ptr<FileEnd> file) {
+  if (!shares_port()) {
+    watched_ = loop_->watch(socket_.fd(), *this);
+    if (!watched_) return false;
+  }
+  pump_ = std::make_shared<Pump>(std::move(session), std::move(file), *this, workers_,
+                                 shared_.clock);
+  pump_->begin();
+  return true;
+}
+
+void Exchange::datagram(base::ByteView bytes) {
+  if (!pump_) return;  // the gate is still being asked
+  if (shares_port()) heard_at_ = shared_.clock.now();
+  pump_->datagram(bytes);
+  // Who knows the port that we answered from has got our answer. On the listening port
+  // only an acknowledgement that fits says so.
+  const bool answered = pump_ != nullptr && pump_->heard();
+  if (!proven_ && (answered || !shares_port())) {
+    proven_ = true;
+    shared_.proven(key_.first.address);
+  }
+  if (heard_ || !answered) return;
+  heard_ = true;
+  if (before_) std::exchange(before_, nullptr)->supersede();
+}
+
+void Exchange::readable() {
+  const auto alive = shared_from_this();
+  const auto received = socket_.receive(receive_buffer(), false);
+  if (!received) return;
+  if (received->peer != key_.first) {
+    stranger(*received);
+    return;
+  }
+  // A peer that has stayed on its port so long stays there; strangers then get the
+  // kernel's answer that the port is not theirs (ICMP) in place of ours.
+  if (++from_peer_ == kDatagramsToConnect) socket_.connect(route_);
+  datagram(received->bytes);
+}
+
+// RFC 1350, 4: a packet from a foreign transfer identifier gets an error, and nothing
+// changes here. An error is never answered with an error.
+void Exchange::stranger(const Received& received) {
+  const auto& address = received.peer.address;
+  shared_.gate.contacts().stray(address, heard_on_,
+                                "it came to the port of another device's transfer");
+  if (is_error(received.bytes) ||
+      shared_.may_answer(address, Shared::For::kStray) != Shared::Verdict::kAnswer) {
+    return;
+  }
+  socket_.send(Route(received.peer), error_packet(wire::ErrorCode::kUnknownTransferId,
+                                                  "this port serves another transfer"));
+}
+
+void Exchange::supersede() {
+  if (pump_) pump_->superseded();
+  close();
+}
+
+void Exchange::close() {
+  if (before_) std::exchange(before_, nullptr)->supersede();
+  closed_ = true;
+  if (watched_) loop_->forget(*watched_, socket_.fd());
+  watched_.reset();
+  socket_.close();
+  pump_.reset();
+}
+
+}  // namespace vantro::serve::tftp

@@ -1,0 +1,37 @@
+// What the lanes of a TFTP server have in common. Thread-safe.
+#pragma once
+
+#include <boost/asio/thread_pool.hpp>
+#include <mutex>
+#include <utility>
+
+#include "base/clock.h"
+#include "base/log.h"
+#include "gate/gate.h"
+#include "serve/tftp/server.h"
+#include "wire/tftp/answer_budget.h"
+
+namespace vantro::serve::tftp {
+
+struct Shared {
+  Shared(boost::asio::thread_pool& pool, gate::Gate& g, const base::Clock& c, base::Log l,
+         Config settings)
+      : disk(pool), gate(g), clock(c), log(std::move(l)), config(std::move(settings)) {}
+
+  using For = wire::tftp::AnswerBudget::For;
+  using Verdict = wire::tftp::AnswerBudget::Verdict;
+  Verdict may_answer(const base::Address& address, For what);
+  void proven(const base::Address& address);
+
+  boost::asio::thread_pool& disk;
+  gate::Gate& gate;
+  const base::Clock& clock;
+  base::Log log;
+  const Config config;
+
+ private:
+  std::mutex mutex_;
+  wire::tftp::AnswerBudget budget_;  // guarded by mutex_
+};
+
+}  // namespace vantro::serve::tftp
