@@ -42,8 +42,8 @@ class Teller {
   Teller(const Known& known, base::WallTime now) : known_(known), now_(now) {}
 
   std::vector<StoryLine> tell() {
+    strays();  // first, should they be of the same moment as a request
     for (std::size_t i = 0; i < known_.entries.size(); ++i) entry(i);
-    strays();
     for (const auto& transfer : known_.running) running(transfer);
     std::stable_sort(lines_.begin(), lines_.end(),
                      [](const auto& a, const auto& b) { return a.at < b.at; });
