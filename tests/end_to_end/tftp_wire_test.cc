@@ -162,6 +162,21 @@ TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
   EXPECT_EQ(named("none"), "ERROR 1 'none' is not on offer");
 }
 
+TEST_F(TftpWire, ABootLoaderMayTryManyNames) {
+  take_in("x.img", "bytes");
+  // Each from a port of its own, none of the refusals acknowledged, as boot loaders do.
+  for (int i = 0; i < 40; ++i) {
+    Peer peer("127.4.0.1");
+    const auto name = "boot." + std::to_string(i);
+    ask(peer, read_request(name));
+    EXPECT_EQ(peer.hear(), "ERROR 1 '" + name + "' is not on offer");
+  }
+  Peer peer("127.4.0.1");
+  ask(peer, read_request("x.img"));
+  EXPECT_EQ(peer.hear(), "DATA 1 [5]");
+  peer.answer(ack(1));
+}
+
 TEST_F(TftpWire, SurvivesEveryTruncationAndRandomGarbage) {
   Peer peer("127.0.0.1");
   const auto whole = wire::encode(

@@ -224,6 +224,7 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
   }
   auto place = shared_.gate.admit(asker, direction, request.name);
   if (!place) {
+    shared_.give_back(key.first.address, For::kTransfer);
     refuse(listener, key, place.error());
     keep_before();
     return;
@@ -233,6 +234,7 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
       shared_.config.reply_ports.listening_port ? &listener.socket() : nullptr, key,
       heard_on, std::move(request));
   if (const int error = active->open(); error != 0) {
+    shared_.give_back(key.first.address, For::kTransfer);
     shared_.log.error("a transfer's socket can't be opened",
                       {{"peer", key.first.text()},
                        {"why", base::system_refusal(error, "socket").sentence}});
@@ -305,6 +307,8 @@ void Lane::granted(const std::shared_ptr<Exchange>& active, base::Outcome<Grant>
                    MakeSession make_session) {
   if (active->closed()) return;
   if (!grant) {
+    // A refusal is never acknowledged: it has a purse of its own.
+    shared_.give_back(active->key().first.address, For::kTransfer);
     // Through the transfer's own socket, so that a firewall that watches sees a pair.
     if (shared_.may_answer(active->key().first.address, For::kRefusal) ==
         Verdict::kSilence) {

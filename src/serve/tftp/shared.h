@@ -21,6 +21,7 @@ struct Shared {
   using For = wire::tftp::AnswerBudget::For;
   using Verdict = wire::tftp::AnswerBudget::Verdict;
   Verdict may_answer(const base::Address& address, For what);
+  void give_back(const base::Address& address, For what);
   void proven(const base::Address& address);
 
   boost::asio::thread_pool& disk;

@@ -61,6 +61,11 @@ AnswerBudget::Verdict AnswerBudget::ask(const base::Address& address, For what,
   return std::exchange(level.told, true) ? Verdict::kSilence : Verdict::kLastAnswer;
 }
 
+void AnswerBudget::give_back(const base::Address& address, For what, base::Instant now) {
+  auto& level = account(address, now).levels[static_cast<std::size_t>(what)];
+  level.left = std::min(purse(what).most, level.left + 1);
+}
+
 void AnswerBudget::proven(const base::Address& address, base::Instant now) {
   auto& one = account(address, now);
   one.trusted_until = now + config_.trusted_for;

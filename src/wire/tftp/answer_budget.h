@@ -43,6 +43,8 @@ class AnswerBudget {
   explicit AnswerBudget(const Config& config) : config_(config) {}
 
   Verdict ask(const base::Address& address, For what, base::Instant now);
+  // What was asked for was not sent after all.
+  void give_back(const base::Address& address, For what, base::Instant now);
   // It has acknowledged something that was sent to it. Counts for transfers only:
   // refusals stay limited, as they are not acknowledged.
   void proven(const base::Address& address, base::Instant now);

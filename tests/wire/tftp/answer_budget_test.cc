@@ -55,6 +55,13 @@ TEST_F(AnswerBudgetTest, RefusalsStayLimitedForAProvenAddress) {
   EXPECT_EQ(answers(For::kStray, 1000), 8);
 }
 
+TEST_F(AnswerBudgetTest, TakesBackWhatWasNotSent) {
+  for (int i = 0; i < 100; ++i) {
+    EXPECT_EQ(answers(For::kTransfer, 1), 1);
+    budget_.give_back(host(1), For::kTransfer, now_);
+  }
+}
+
 TEST_F(AnswerBudgetTest, IsBoundedUnderAFloodFromForgedAddresses) {
   answers(For::kTransfer, 100, host(0));
   for (std::uint32_t i = 1; i < 50'000; ++i) {
