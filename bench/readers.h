@@ -27,11 +27,13 @@ struct ManyResult {
   std::size_t resent = 0;  // blocks that came twice
 };
 
-// So many readers at once, each from an address of its own, on one thread, in lock-step.
-// `heads_only`: the payload is not copied out of the kernel, so that the readers cost
-// less than the server.
+// So many readers at once, each from an address of its own, on one thread. `blocks` is a
+// multiple of the window. `cheap`: the payload is not copied out of the kernel, and what
+// was sent in one piece is taken in one (UDP_GRO), so that the readers cost much less
+// than the server.
 ManyResult read_together(const Target& target, std::size_t readers,
-                         std::size_t block_size, std::size_t blocks, bool heads_only);
+                         std::size_t block_size, std::size_t window, std::size_t blocks,
+                         bool cheap);
 
 // Readers that stop after their first block and stay. They end with the object.
 class WaitingReaders {

@@ -70,6 +70,31 @@ TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
   EXPECT_EQ(*rows, static_cast<std::int64_t>(schema_versions().size()));
 }
 
+TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
+  {
+    auto database = open();
+    ASSERT_TRUE(database->write([&](Transaction& t) -> Outcome<void> {
+      // Back to the first version, with a row of its time.
+      t.run("drop index ledger_by_actor");
+      t.run("drop index ledger_by_content");
+      t.run("alter table ledger drop column heard_on");
+      t.run("delete from schema_versions where version > 1");
+      t.run(
+          "insert into ledger (id, at, event, actor, protocol, name, bytes, duration_ms, "
+          "resent, outcome, sentence) values (1, 2, 'fetch', '192.0.2.7', 'tftp', 'x', "
+          "3, "
+          "4, 5, 'complete', '')");
+      return {};
+    }));
+  }
+  const auto database = open();
+  const auto row = database->read([](Transaction& t) -> Outcome<std::string> {
+    const auto rows = t.query("select actor, heard_on from ledger");
+    return rows.front().text(0) + "|" + rows.front().text(1);
+  });
+  EXPECT_EQ(*row, "192.0.2.7|");
+}
+
 TEST_F(DatabaseTest, RefusesANewerSchema) {
   open()->write([](Transaction& t) -> Outcome<void> {
     t.run("insert into schema_versions (version, what, at) values (99, 'later', 0)");
