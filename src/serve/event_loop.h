@@ -57,8 +57,7 @@ class EventLoop {
   bool ticking_ = false;
   base::Instant next_tick_{};
   // An Id is a slot's number and how often it was used, so that an event for a source
-  // that
-  // has gone can't be taken for one of its successor in the slot.
+  // that has gone can't be taken for one of its successor in the slot.
   struct Slot {
     Source* source = nullptr;
     std::uint32_t use = 0;

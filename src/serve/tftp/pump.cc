@@ -118,21 +118,21 @@ void Pump::feed(wire::Event event) {
 void Pump::step(wire::Event event) {
   if (done()) return;
   actions_.clear();
-  session_->step(std::move(event), clock_.now(), actions_);
+  const auto now = clock_.now();
+  session_->step(std::move(event), now, actions_);
   for (auto& action : actions_) {
     // Before the end is told, so that the record of the end has the last numbers.
-    if (std::holds_alternative<wire::Ended>(action)) tell_progress(true);
+    if (std::holds_alternative<wire::Ended>(action)) tell_progress(now, true);
     std::visit([this](auto& a) { on(a); }, action);
   }
-  if (!session_->ended()) tell_progress(false);
+  if (!session_->ended()) tell_progress(now, false);
 }
 
 // People look a few times a second; telling with each packet would cost more than the
 // packet.
-void Pump::tell_progress(bool at_end) {
+void Pump::tell_progress(base::Instant now, bool at_end) {
   const auto progress = session_->progress();
   if (progress == told_) return;
-  const auto now = clock_.now();
   if (!at_end && progress.unanswered == told_.unanswered &&
       now - told_at_ < kTellInterval) {
     return;

@@ -78,7 +78,7 @@ class Pump : public std::enable_shared_from_this<Pump> {
  private:
   void feed(wire::tftp::Event event);
   void step(wire::tftp::Event event);
-  void tell_progress(bool at_end);
+  void tell_progress(base::Instant now, bool at_end);
   void on(wire::tftp::Send& action);
   void on(wire::tftp::SendBlocks& action);
   void on(wire::tftp::ReadFile& action);
