@@ -83,6 +83,40 @@ std::string Address::text() const {
   return out.data();
 }
 
+std::optional<Network> Network::parse(std::string_view text) {
+  const auto slash = text.find('/');
+  const auto address = Address::parse(text.substr(0, slash));
+  if (!address) return std::nullopt;
+  const unsigned most = address->is_v4() ? 32 : 128;
+  auto prefix = most;
+  if (slash != std::string_view::npos) {
+    const auto given = parse_number<unsigned>(text.substr(slash + 1));
+    if (!given || *given > most) return std::nullopt;
+    prefix = *given;
+  }
+  Network network;
+  network.address_ = *address;
+  network.prefix_ = prefix + (128 - most);
+  for (unsigned bit = network.prefix_; bit < 128; ++bit) {
+    if (address->bytes()[bit / 8] & (0x80 >> bit % 8)) return std::nullopt;
+  }
+  return network;
+}
+
+bool Network::contains(const Address& address) const {
+  for (unsigned bit = 0; bit < prefix_; ++bit) {
+    const auto differing = address.bytes()[bit / 8] ^ address_.bytes()[bit / 8];
+    if (differing & (0x80 >> bit % 8)) return false;
+  }
+  return true;
+}
+
+std::string Network::text() const {
+  const bool v4 = address_.is_v4() && prefix_ >= 96;
+  if (prefix_ == 128) return address_.text();
+  return address_.text() + "/" + std::to_string(v4 ? prefix_ - 96 : prefix_);
+}
+
 std::optional<Endpoint> Endpoint::parse(std::string_view text,
                                         std::optional<std::uint16_t> default_port) {
   std::string_view host = text;

@@ -37,6 +37,28 @@ class Address {
   std::array<std::uint8_t, 16> bytes_{};
 };
 
+// A network in CIDR form (RFC 4632, RFC 4291 2.3); a single address is one of its own.
+class Network {
+ public:
+  // "192.0.2.0/24", "2001:db8::/32", "192.0.2.7". Nothing for anything else, and where
+  // bits are set behind the prefix.
+  static std::optional<Network> parse(std::string_view text);
+
+  bool contains(const Address& address) const;
+  bool overlaps(const Network& other) const {
+    return contains(other.address_) || other.contains(address_);
+  }
+  // Bits that are fixed; IPv4 counted as mapped, so that lengths can be compared.
+  unsigned prefix() const { return prefix_; }
+  std::string text() const;
+
+  auto operator<=>(const Network&) const = default;
+
+ private:
+  Address address_;
+  unsigned prefix_ = 0;
+};
+
 struct Endpoint {
   Address address;
   std::uint16_t port = 0;
