@@ -1,0 +1,30 @@
+// The look inside, in a process of its own: it has no rights, little memory and little
+// time, and whatever a hostile file does to it ends with it.
+#pragma once
+
+#include <string>
+
+#include "probe/report.h"
+#include "probe/source.h"
+
+namespace vantro::probe {
+
+struct Apart {
+  // The program whose main() calls child_main() when its first argument is
+  // kChildArgument.
+  std::string program;
+  base::Duration time = std::chrono::seconds(60);
+};
+
+inline constexpr const char* kChildArgument = "--look-inside";
+
+// Waits until the child has ended, a little longer than `time` at most. Never refuses: a
+// child that crashed or was stopped is a finding. `fd` is a regular file; the child gets
+// a copy of it. Thread-safe.
+Report look_apart(const Apart& apart, int fd, std::uint64_t size);
+
+// In the child: looks into standard input, writes the report to standard output, and
+// gives the exit code. `seconds` is the second argument.
+int child_main(const std::string& seconds);
+
+}  // namespace vantro::probe

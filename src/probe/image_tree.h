@@ -1,0 +1,15 @@
+// Flattened image trees: a device tree that holds images as properties (or names where
+// they lie behind it), each with hashes. Read through libfdt.
+#pragma once
+
+#include <optional>
+
+#include "probe/report.h"
+#include "probe/source.h"
+
+namespace vantro::probe {
+
+// Nothing if it does not begin as a flattened tree.
+std::optional<Report> look_at_image_tree(const Source& source);
+
+}  // namespace vantro::probe

@@ -1,0 +1,49 @@
+// What a look inside a file came to.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "base/outcome.h"
+
+namespace vantro::probe {
+
+enum class Verdict {
+  kUnknown,   // nothing in it that could be held against itself, or no time for all of it
+  kWhole,     // its own check values and lengths fit
+  kCutShort,  // it ends before its own end
+  kDamaged,   // its own check values do not fit
+};
+
+// "unknown", "whole", "cut-short", "damaged"
+const char* word(Verdict verdict);
+
+struct Member {
+  std::string path;
+  std::uint64_t size = 0;
+};
+
+struct Report {
+  static constexpr std::size_t kMostMembers = 10'000;
+
+  Verdict verdict = Verdict::kUnknown;
+  std::string kind;                   // "tar archive in gzip"; empty: none that is known
+  std::vector<std::string> findings;  // sentences: what was checked, what is wrong
+  std::vector<Member> members;        // of an archive, at most kMostMembers
+  std::uint64_t members_in_all = 0;
+  // Names that the file gives itself, for the recognisers: where it stands, and the name.
+  std::vector<std::pair<std::string, std::string>> names;
+
+  void say(std::string finding) { findings.push_back(std::move(finding)); }
+  // The worse verdict stays.
+  void judge(Verdict found, std::string finding);
+};
+
+// The report as lines of text, for the way from one process to another, and back.
+// kInvalid: it is none, or not all of it.
+std::string encode(const Report& report);
+base::Outcome<Report> decode(const std::string& text);
+
+}  // namespace vantro::probe

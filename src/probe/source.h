@@ -1,0 +1,45 @@
+// The file that is looked into, and how long that may take.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+
+#include "base/bytes.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::probe {
+
+struct Limits {
+  base::Duration time = std::chrono::seconds(60);
+  // Bytes that compressed ones may become.
+  std::uint64_t expanded = std::uint64_t{64} << 30;
+};
+
+class Source {
+ public:
+  // Borrows the descriptor of a regular file.
+  Source(int fd, std::uint64_t size, const Limits& limits);
+
+  int fd() const { return fd_; }
+  std::uint64_t size() const { return size_; }
+  const Limits& limits() const { return limits_; }
+  bool out_of_time() const;
+
+  // As many as there are, at most `count`. Throws std::system_error if the disk fails.
+  base::ByteBuffer read(std::uint64_t offset, std::size_t count) const;
+  // The CRC-32 of a part that lies in the file; nothing if the time is up.
+  std::optional<std::uint32_t> crc32(std::uint64_t offset, std::uint64_t count) const;
+
+ private:
+  int fd_;
+  std::uint64_t size_;
+  Limits limits_;
+  base::Instant until_;
+};
+
+// The time was not enough to look at all of it.
+inline constexpr const char* kOutOfTime =
+    "not looked at to its end: it took longer than is allowed (probe_seconds)";
+
+}  // namespace vantro::probe
