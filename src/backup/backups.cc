@@ -12,7 +12,7 @@ using base::Kind;
 
 const std::string kSelect =
     "select id, address, name, number, complete, size, announced, md5, sha1, sha256, "
-    "sha512, partial_file, arrived_at, protocol, why from revisions ";
+    "sha512, partial_file, arrived_at, protocol, why, whole, read_at from revisions ";
 
 Revision revision_of(const db::Row& row) {
   Revision revision;
@@ -28,6 +28,8 @@ Revision revision_of(const db::Row& row) {
   revision.arrived_at = row.integer(12);
   revision.protocol = row.text(13);
   revision.why = row.text(14);
+  revision.whole = row.integer(15) != 0;
+  revision.read_at = row.integer(16);
   return revision;
 }
 
@@ -53,15 +55,21 @@ Revision Backups::add(db::Transaction& transaction, Revision revision) {
   if (revision.announced) announced = static_cast<std::int64_t>(*revision.announced);
   transaction.run(
       "insert into revisions (id, address, name, number, complete, size, announced, md5, "
-      "sha1, sha256, sha512, partial_file, arrived_at, protocol, why) values "
-      "(:i, :a, :n, :r, :c, :z, :x, :d, :e, :f, :g, :p, :t, :q, :w)",
+      "sha1, sha256, sha512, partial_file, arrived_at, protocol, why, read_at) values "
+      "(:i, :a, :n, :r, :c, :z, :x, :d, :e, :f, :g, :p, :t, :q, :w, :y)",
       {revision.id, revision.address, revision.name, revision.number,
        std::int64_t{revision.complete ? 1 : 0}, static_cast<std::int64_t>(revision.size),
        announced, text_or_null(revision.digests.md5), text_or_null(revision.digests.sha1),
        text_or_null(revision.digests.sha256), text_or_null(revision.digests.sha512),
        text_or_null(revision.partial_file), revision.arrived_at, revision.protocol,
-       revision.why});
+       revision.why, revision.arrived_at});
   return revision;
+}
+
+void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
+                        bool whole, base::WallTime now) {
+  transaction.run("update revisions set whole = :w, read_at = :t where sha256 = :s",
+                  {std::int64_t{whole}, now, sha256});
 }
 
 base::Outcome<std::vector<Revision>> Backups::revisions(
@@ -113,6 +121,13 @@ base::Outcome<Revision> Backups::find(const std::string& address, const std::str
     return base::refuse(Kind::kNotFound,
                         fmt::format("'{}' from {} has revisions 1 to {}, not {}", name,
                                     address, newest, *number));
+  });
+}
+
+base::Outcome<std::size_t> Backups::count() const {
+  return database_.read([](db::Transaction& t) -> base::Outcome<std::size_t> {
+    return static_cast<std::size_t>(
+        t.query("select count(*) from revisions").front().integer(0));
   });
 }
 

@@ -27,7 +27,9 @@ struct Revision {
   std::string partial_file;  // partial ones: in partial/; empty once swept away
   base::WallTime arrived_at = 0;
   std::string protocol;
-  std::string why;  // partial ones: what broke it off
+  std::string why;             // partial ones: what broke it off
+  bool whole = true;           // complete ones: when they were last read
+  base::WallTime read_at = 0;  // last held against their SHA-256
 };
 
 // Stateless but for the database, which must outlive it. Thread-safe.
@@ -38,6 +40,9 @@ class Backups {
   // Gives the revision its id and number. Its bytes must be in vault/ or partial/
   // already.
   static Revision add(db::Transaction& transaction, Revision revision);
+  // These bytes were read: they are what they were, or not.
+  static void mark_read(db::Transaction& transaction, const std::string& sha256,
+                        bool whole, base::WallTime now);
 
   // By address, name and number; of one address if one is given.
   base::Outcome<std::vector<Revision>> revisions(
@@ -46,6 +51,7 @@ class Backups {
   // kNotFound says what there is.
   base::Outcome<Revision> find(const std::string& address, const std::string& name,
                                std::optional<std::int64_t> number) const;
+  base::Outcome<std::size_t> count() const;
   // The SHA-256 and size of everything that must be in the vault for backups.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
   // The file of a partial revision is no longer kept.

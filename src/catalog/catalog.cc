@@ -1,48 +1,195 @@
 #include "catalog/catalog.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
+#include "base/visible_name.h"
 #include "text/nearest.h"
+#include "text/version.h"
 
 namespace vantro::catalog {
 namespace {
 
 using base::Kind;
 
-const std::string kColumns =
-    "i.id, i.name, i.size, i.md5, i.sha1, i.sha256, i.sha512, i.taken_in_at, "
-    "i.taken_in_by";
+// Of an archive; what has more shows only its first members.
+constexpr std::size_t kMostMembersKept = 1000;
 
-Image image_of(const db::Row& row) {
-  Image image;
-  image.id = row.integer(0);
-  image.name = row.text(1);
-  image.size = static_cast<std::uint64_t>(row.integer(2));
-  image.digests = {row.text(3), row.text(4), row.text(5), row.text(6)};
-  image.taken_in_at = row.integer(7);
-  image.taken_in_by = row.text(8);
-  return image;
+std::string line_key(const Facts& facts) {
+  const auto line = facts.release_line();
+  const text::Version version(line);
+  return version.sort_key().empty() ? base::folded(line) : version.sort_key();
 }
 
-db::Rows images_where(db::Transaction& transaction, const std::string& condition,
-                      std::initializer_list<db::Value> values) {
-  return transaction.query(
-      fmt::format("select {}, (select count(*) from offers o where o.image = i.id) "
-                  "from images i {} order by i.name",
-                  kColumns, condition),
-      values);
+void write_facts(db::Transaction& transaction, const Image& image) {
+  const auto& f = image.facts;
+  const db::Value space =
+      f.space ? db::Value(static_cast<std::int64_t>(*f.space)) : db::Value(nullptr);
+  transaction.run(
+      "update images set maker = :a, platforms = :b, hardware = :c, role = :d, "
+      "version = :e, version_key = :f, line = :g, line_key = :h, stage = :i, "
+      "space = :j, remarks = :k, source = :l where id = :m",
+      {f.maker, joined_lines(f.platforms), joined_lines(f.hardware), f.role, f.version,
+       text::Version(f.version).sort_key(), f.line, line_key(f), f.stage, space,
+       f.remarks, f.source, image.id});
+  transaction.run("delete from image_platforms where image = :i", {image.id});
+  auto platforms = f.platforms;
+  if (platforms.empty()) platforms.emplace_back();
+  for (const auto& platform : platforms) {
+    transaction.run("insert into image_platforms (image, platform) values (:i, :p)",
+                    {image.id, platform});
+  }
 }
 
-Image image_with_offer(const db::Row& row) {
-  auto image = image_of(row);
-  image.on_offer = row.integer(9) > 0;
-  return image;
+std::optional<Image> one_image(db::Transaction& transaction, const std::string& which,
+                               const std::vector<db::Value>& values) {
+  const auto rows = transaction.query(
+      fmt::format("select {} from images i {}", kImageColumns, which), values);
+  if (rows.empty()) return std::nullopt;
+  return image_of(rows.front());
 }
 
-void offer(db::Transaction& transaction, Image& image, base::WallTime since) {
-  transaction.run("insert into offers (name, image, since) values (:n, :i, :s)",
-                  {image.name, image.id, since});
-  image.on_offer = true;
+std::vector<std::string> all_names(db::Transaction& transaction) {
+  std::vector<std::string> names;
+  for (const auto& row :
+       transaction.query("select name from image_names order by name")) {
+    names.push_back(row.text(0));
+  }
+  return names;
+}
+
+void add_name(db::Transaction& transaction, std::int64_t image, const std::string& name,
+              base::WallTime since) {
+  transaction.run("insert into image_names (name, image, since) values (:n, :i, :s)",
+                  {name, image, since});
+}
+
+// The facts that come, where nothing was known.
+void complete(Facts& known, const Facts& came) {
+  for (const auto& name : fact_names()) {
+    if (fact(known, name).empty()) (void)set_fact(known, name, fact(came, name));
+  }
+}
+
+// -- Conditions of a list --
+
+struct Where {
+  std::string sql;
+  std::vector<db::Value> values;
+  void and_that(const std::string& condition, std::vector<db::Value> more = {}) {
+    sql += (sql.empty() ? "where " : " and ") + condition;
+    values.insert(values.end(), more.begin(), more.end());
+  }
+};
+
+// No other image of the same platform, role and line is newer.
+const std::string kIsNewest =
+    "(i.withdrawn_at is null and i.version_key <> '' and not exists "
+    "(select 1 from images j join image_platforms q on q.image = j.id "
+    "where j.line_key = i.line_key and j.role = i.role "
+    "and j.version_key > i.version_key and q.platform = p.platform "
+    "and j.withdrawn_at is null))";
+
+base::Outcome<void> where_version(Where& where, const std::string& text) {
+  const auto digits = text.find_first_not_of("<>= ");
+  auto operation = text.substr(0, std::min(digits, text.size()));
+  std::erase(operation, ' ');
+  const text::Version version(digits == std::string::npos ? "" : text.substr(digits));
+  auto key = version.sort_key();
+  if (key.empty()) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' is no version", base::printable(text, 60)));
+  }
+  if (operation.empty()) {
+    key.pop_back();  // the mark of its end: whatever begins so is meant
+    where.and_that("substr(i.version_key, 1, :l) = :v",
+                   {static_cast<std::int64_t>(key.size()), key});
+  } else if (operation == ">" || operation == "<" || operation == ">=" ||
+             operation == "<=" || operation == "=") {
+    where.and_that("i.version_key " + operation + " :v and i.version_key <> ''", {key});
+  } else {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' does not compare versions; there are =, >, "
+                                    ">=, <, <=",
+                                    operation));
+  }
+  return {};
+}
+
+base::Outcome<void> where_fact(Where& where, const std::string& name,
+                               const std::string& text) {
+  const auto folded = base::folded(text);
+  if (name == "platform") {
+    where.and_that("lower(p.platform) = :p", {folded});
+  } else if (name == "hardware") {
+    where.and_that(
+        "(i.hardware = '' or instr(char(10) || lower(i.hardware) || char(10), "
+        "char(10) || :h || char(10)) > 0)",
+        {folded});
+  } else if (name == "version") {
+    return where_version(where, text);
+  } else if (name == "line") {
+    Facts facts;
+    facts.line = text;
+    where.and_that("i.line_key = :l", {line_key(facts)});
+  } else if (name == "stage" && folded == "withdrawn") {
+    where.and_that("i.withdrawn_at is not null");
+  } else if (name == "maker" || name == "role" || name == "stage" || name == "source") {
+    where.and_that("lower(i." + name + ") = :f", {folded});
+  } else {
+    return base::refuse(Kind::kInvalid, fmt::format("images can't be filtered by '{}'",
+                                                    base::printable(name, 40)));
+  }
+  return {};
+}
+
+base::Outcome<Where> where_of(const Filter& filter) {
+  Where where;
+  for (const auto& [name, text] : filter.facts) {
+    if (auto added = where_fact(where, name, text); !added) {
+      return base::refuse(added.error());
+    }
+  }
+  if (filter.text) {
+    where.and_that(
+        "exists (select 1 from image_names n where n.image = i.id and "
+        "instr(lower(n.name), :t) > 0)",
+        {base::folded(*filter.text)});
+  }
+  if (filter.vouching) where.and_that("i.vouching = :v", {word(*filter.vouching)});
+  if (filter.offered) {
+    where.and_that(std::string(*filter.offered ? "" : "not ") +
+                   "exists (select 1 from offers o where o.image = i.id and "
+                   "o.ended_at is null)");
+  }
+  if (filter.newest_only) where.and_that(kIsNewest);
+  return where;
+}
+
+// In groups that a person can still look through.
+void mark_confusable(std::vector<Listed>& images) {
+  constexpr std::ptrdiff_t kLargestGroup = 300;
+  const auto same_group = [](const Listed& a, const Listed& b) {
+    return a.platform == b.platform && a.image.facts.role == b.image.facts.role;
+  };
+  for (auto first = images.begin(); first != images.end();) {
+    const auto last = std::find_if_not(
+        first, images.end(), [&](const Listed& one) { return same_group(*first, one); });
+    std::vector<text::Version> versions;
+    if (last - first <= kLargestGroup) {
+      for (auto one = first; one != last; ++one) {
+        versions.emplace_back(one->image.facts.version);
+      }
+    }
+    for (std::size_t a = 0; a < versions.size(); ++a) {
+      for (std::size_t b = a + 1; b < versions.size(); ++b) {
+        if (!text::easily_confused(versions[a], versions[b])) continue;
+        first[static_cast<std::ptrdiff_t>(a)].confusable = true;
+        first[static_cast<std::ptrdiff_t>(b)].confusable = true;
+      }
+    }
+    first = last;
+  }
 }
 
 }  // namespace
@@ -55,66 +202,230 @@ base::Refusal name_taken(const Image& known) {
                   known.name, known.digests.sha256.substr(0, 16))};
 }
 
-base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image, bool hold) {
-  const auto same_name = images_where(transaction, "where i.name = :n", {image.name});
-  if (!same_name.empty()) {
-    auto there = image_with_offer(same_name.front());
-    if (there.digests.sha256 != image.digests.sha256) {
-      return base::refuse(name_taken(there));
-    }
-    if (!hold && !there.on_offer) offer(transaction, there, image.taken_in_at);
-    return Added{Added::What::kAlreadyThere, std::move(there), {}};
+base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
+  using What = Added::What;
+  auto by_name =
+      one_image(transaction, "join image_names n on n.image = i.id where n.name = :n",
+                {image.name});
+  if (by_name && by_name->digests.sha256 != image.digests.sha256) {
+    by_name->name = image.name;
+    return base::refuse(name_taken(*by_name));
   }
-  const auto same_bytes = transaction.query(
-      "select name from images where sha256 = :s order by id", {image.digests.sha256});
+  if (auto known = with_content(transaction, image.digests.sha256)) {
+    complete(known->facts, image.facts);
+    write_facts(transaction, *known);
+    mark_read(transaction, known->digests.sha256, true, image.taken_in_at);
+    if (by_name) return Added{What::kAlreadyThere, std::move(*known)};
+    add_name(transaction, known->id, image.name, image.taken_in_at);
+    return Added{What::kNewName, std::move(*known)};
+  }
   image.id =
       transaction.query("select coalesce(max(id), 0) + 1 from images").front().integer(0);
+  image.read_at = image.taken_in_at;
   transaction.run(
       "insert into images (id, name, size, md5, sha1, sha256, sha512, taken_in_at, "
-      "taken_in_by) values (:i, :n, :z, :a, :b, :c, :d, :t, :w)",
+      "taken_in_by, read_at) values (:i, :n, :z, :a, :b, :c, :d, :t, :w, :r)",
       {image.id, image.name, static_cast<std::int64_t>(image.size), image.digests.md5,
        image.digests.sha1, image.digests.sha256, image.digests.sha512, image.taken_in_at,
-       image.taken_in_by});
-  image.on_offer = false;
-  if (!hold) offer(transaction, image, image.taken_in_at);
-  if (same_bytes.empty()) return Added{Added::What::kNew, std::move(image), {}};
-  return Added{Added::What::kNewName, std::move(image), same_bytes.front().text(0)};
+       image.taken_in_by, image.read_at});
+  write_facts(transaction, image);
+  add_name(transaction, image.id, image.name, image.taken_in_at);
+  return Added{What::kNew, std::move(image)};
 }
 
-base::Outcome<std::vector<Image>> Catalog::images() const {
-  return database_.read([](db::Transaction& t) -> base::Outcome<std::vector<Image>> {
-    std::vector<Image> images;
-    for (const auto& row : images_where(t, "", {}))
-      images.push_back(image_with_offer(row));
-    return images;
-  });
+void Catalog::set_inside(db::Transaction& transaction, std::int64_t image,
+                         const probe::Report& report) {
+  transaction.run(
+      "update images set verdict = :v, kind = :k, findings = :f, members_in_all = :m "
+      "where id = :i",
+      {probe::word(report.verdict), report.kind, joined_lines(report.findings),
+       static_cast<std::int64_t>(report.members_in_all), image});
+  transaction.run("delete from members where image = :i", {image});
+  std::int64_t position = 0;
+  for (const auto& member : report.members) {
+    if (++position > static_cast<std::int64_t>(kMostMembersKept)) break;
+    transaction.run(
+        "insert into members (image, position, path, size) values (:i, :n, :p, :s)",
+        {image, position, member.path, static_cast<std::int64_t>(member.size)});
+  }
 }
 
-base::Outcome<std::vector<Offer>> Catalog::offers() const {
-  return database_.read([](db::Transaction& t) -> base::Outcome<std::vector<Offer>> {
-    std::vector<Offer> offers;
-    const auto rows = t.query(
-        fmt::format("select {}, o.name, o.since from offers o join images i on i.id = "
-                    "o.image order by o.name",
-                    kColumns));
-    for (const auto& row : rows) {
-      offers.push_back({row.text(9), image_of(row), row.integer(10)});
-      offers.back().image.on_offer = true;
+base::Outcome<std::vector<FactChange>> Catalog::edit(
+    db::Transaction& transaction, Image& image,
+    const std::map<std::string, std::string>& facts) {
+  const auto before = image.facts;
+  for (const auto& [name, text] : facts) {
+    if (auto set = set_fact(image.facts, name, text); !set) {
+      image.facts = before;
+      return base::refuse(set.error());
     }
-    return offers;
-  });
+  }
+  std::vector<FactChange> changes;
+  for (const auto& name : fact_names()) {
+    auto was = fact(before, name);
+    auto is = fact(image.facts, name);
+    if (was != is) changes.push_back({name, std::move(was), std::move(is)});
+  }
+  if (!changes.empty()) write_facts(transaction, image);
+  return changes;
+}
+
+base::Outcome<void> Catalog::withdraw(db::Transaction& transaction, const Image& image,
+                                      const std::string& why, base::WallTime now) {
+  if (image.withdrawal) {
+    return base::refuse(Kind::kExists, fmt::format("'{}' is withdrawn already: {}",
+                                                   image.name, image.withdrawal->why));
+  }
+  transaction.run("update images set withdrawn_at = :t, withdrawn_why = :w where id = :i",
+                  {now, why, image.id});
+  return {};
+}
+
+base::Outcome<void> Catalog::take_back_withdrawal(db::Transaction& transaction,
+                                                  const Image& image) {
+  if (!image.withdrawal) {
+    return base::refuse(Kind::kInvalid, fmt::format("'{}' is not withdrawn", image.name));
+  }
+  transaction.run(
+      "update images set withdrawn_at = null, withdrawn_why = '' where id = :i",
+      {image.id});
+  return {};
+}
+
+void Catalog::mark_read(db::Transaction& transaction, const std::string& sha256,
+                        bool whole, base::WallTime now) {
+  transaction.run("update images set whole = :w, read_at = :t where sha256 = :s",
+                  {std::int64_t{whole}, now, sha256});
+}
+
+base::Outcome<Image> Catalog::find(db::Transaction& transaction,
+                                   const std::string& name) {
+  auto image = one_image(
+      transaction, "join image_names n on n.image = i.id where n.name = :n", {name});
+  if (image) return std::move(*image);
+  return base::refuse(
+      Kind::kNotFound,
+      fmt::format("there is no image '{}' in the catalogue", base::printable(name)),
+      text::nearest(name, all_names(transaction)).value_or(""));
 }
 
 base::Outcome<Image> Catalog::find(const std::string& name) const {
-  return database_.read([&](db::Transaction& t) -> base::Outcome<Image> {
-    const auto rows = images_where(t, "where i.name = :n", {name});
-    if (!rows.empty()) return image_with_offer(rows.front());
-    std::vector<std::string> names;
-    for (const auto& row : t.query("select name from images order by name")) {
-      names.push_back(row.text(0));
+  return database_.read([&](db::Transaction& t) { return find(t, name); });
+}
+
+std::optional<Image> Catalog::with_content(db::Transaction& transaction,
+                                           const std::string& sha256) {
+  return one_image(transaction, "where i.sha256 = :s", {sha256});
+}
+
+base::Outcome<std::optional<Image>> Catalog::with_content(
+    const std::string& sha256) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::optional<Image>> {
+    return with_content(t, sha256);
+  });
+}
+
+base::Outcome<std::optional<Image>> Catalog::with_checksum(
+    const crypto::Expected& sum) const {
+  const auto column = [&]() -> std::string {
+    switch (sum.algorithm) {
+      case crypto::Algorithm::kMd5:
+        return "md5";
+      case crypto::Algorithm::kSha1:
+        return "sha1";
+      case crypto::Algorithm::kSha256:
+        return "sha256";
+      case crypto::Algorithm::kSha512:
+        return "sha512";
     }
-    return base::refuse(Kind::kNotFound, fmt::format("there is no image '{}'", name),
-                        text::nearest(name, names).value_or(""));
+    return "sha256";
+  };
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::optional<Image>> {
+    return one_image(t, "where i." + column() + " = :s", {sum.hex});
+  });
+}
+
+base::Outcome<Listing> Catalog::list(const Filter& filter) const {
+  const auto where = where_of(filter);
+  if (!where) return base::refuse(where.error());
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
+    const std::string from = "from images i join image_platforms p on p.image = i.id ";
+    Listing listing;
+    listing.in_all = static_cast<std::size_t>(
+        t.query("select count(*) " + from + where->sql, where->values)
+            .front()
+            .integer(0));
+    auto values = where->values;
+    values.emplace_back(static_cast<std::int64_t>(filter.most));
+    values.emplace_back(static_cast<std::int64_t>(filter.skip));
+    // What costs more is looked up only for those that are shown.
+    const std::string order = " order by p.platform, i.role, i.version_key desc, i.name ";
+    const auto rows =
+        t.query("with page as (select i.id as id, p.platform as platform " + from +
+                    where->sql + order + "limit :most offset :skip) select " +
+                    kImageColumns + ", p.platform, " + kIsNewest +
+                    " from page p join images i on i.id = p.id" + order,
+                values);
+    for (const auto& row : rows) {
+      listing.images.push_back({row.text(kImageColumnCount), image_of(row),
+                                row.integer(kImageColumnCount + 1) != 0, false});
+    }
+    mark_confusable(listing.images);
+    return listing;
+  });
+}
+
+base::Outcome<std::vector<std::string>> Catalog::names_of(std::int64_t image) const {
+  return database_.read(
+      [&](db::Transaction& t) -> base::Outcome<std::vector<std::string>> {
+        std::vector<std::string> names;
+        for (const auto& row :
+             t.query("select n.name from image_names n join images i on i.id = n.image "
+                     "where i.id = :i order by n.name <> i.name, n.since, n.name",
+                     {image})) {
+          names.push_back(row.text(0));
+        }
+        return names;
+      });
+}
+
+base::Outcome<std::vector<probe::Member>> Catalog::members_of(std::int64_t image) const {
+  using Members = std::vector<probe::Member>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Members> {
+    Members members;
+    for (const auto& row :
+         t.query("select path, size from members where image = :i order by position",
+                 {image})) {
+      members.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1))});
+    }
+    return members;
+  });
+}
+
+base::Outcome<std::vector<LookAlike>> Catalog::look_alikes(const Image& image) const {
+  const text::Version version(image.facts.version);
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<LookAlike>> {
+    std::vector<LookAlike> result;
+    if (version.fields().empty()) return result;
+    const auto rows = t.query(
+        "select distinct i.name, i.version from images i "
+        "join image_platforms p on p.image = i.id "
+        "join image_platforms q on q.platform = p.platform and q.image = :a "
+        "where i.id <> :b and i.role = :c and i.version <> '' order by i.name",
+        {image.id, image.id, image.facts.role});
+    for (const auto& row : rows) {
+      if (text::easily_confused(version, text::Version(row.text(1)))) {
+        result.push_back({row.text(0), row.text(1)});
+      }
+    }
+    return result;
+  });
+}
+
+base::Outcome<std::size_t> Catalog::count() const {
+  return database_.read([](db::Transaction& t) -> base::Outcome<std::size_t> {
+    return static_cast<std::size_t>(
+        t.query("select count(*) from images").front().integer(0));
   });
 }
 
@@ -123,7 +434,8 @@ base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Catalog::conte
   using Contents = std::vector<std::pair<std::string, std::uint64_t>>;
   return database_.read([](db::Transaction& t) -> base::Outcome<Contents> {
     Contents contents;
-    for (const auto& row : t.query("select distinct sha256, size from images")) {
+    for (const auto& row : t.query("select sha256, size from images union "
+                                   "select sha256, size from documents")) {
       contents.emplace_back(row.text(0), static_cast<std::uint64_t>(row.integer(1)));
     }
     return contents;

@@ -1,32 +1,23 @@
-// The images that are known, and the names under which they are on offer.
+// The images that are known: taking in, finding, and what people change about them.
+//
+// What changes is a static function that works in the caller's transaction, so that it
+// and its ledger row are written together; what only reads is a member.
 #pragma once
 
 #include <cstdint>
+#include <map>
+#include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "base/clock.h"
 #include "base/outcome.h"
-#include "crypto/digests.h"
+#include "catalog/image.h"
 #include "db/database.h"
+#include "probe/report.h"
 
 namespace vantro::catalog {
-
-struct Image {
-  std::int64_t id = 0;
-  std::string name;
-  std::uint64_t size = 0;
-  crypto::Digests digests;
-  base::WallTime taken_in_at = 0;
-  std::string taken_in_by;
-  bool on_offer = false;
-};
-
-struct Offer {
-  std::string name;
-  Image image;
-  base::WallTime since = 0;
-};
 
 // The refusal where a name stands for other bytes than those that came.
 base::Refusal name_taken(const Image& known);
@@ -34,13 +25,51 @@ base::Refusal name_taken(const Image& known);
 // What add() did.
 struct Added {
   enum class What {
-    kNew,           // bytes and name were not known
-    kNewName,       // the bytes were known under another name
-    kAlreadyThere,  // nothing has changed, but that it may be on offer now
+    kNew,           // the bytes were not known
+    kNewName,       // the bytes were known under another name, and have this one now, too
+    kAlreadyThere,  // bytes and name were known
   };
   What what;
   Image image;
-  std::string known_as;  // with kNewName: the earliest other name
+};
+
+// One fact that edit() changed.
+struct FactChange {
+  std::string fact;
+  std::string before, after;
+};
+
+// Which images; all that is given must hold.
+struct Filter {
+  // By fact name; letter case aside. A platform or hardware revision is one of those of
+  // the image (no hardware at all: any). A version is "7.6" for it and all that begins
+  // with it, or ">=7.6.1", ">", "<=", "<", "=". Stage "withdrawn" is known here.
+  std::map<std::string, std::string> facts;
+  std::optional<std::string> text;  // somewhere in a name
+  std::optional<Vouching> vouching;
+  std::optional<bool> offered;
+  bool newest_only = false;  // of each platform, role and line
+  std::size_t most = 1000;
+  std::size_t skip = 0;
+};
+
+struct Listed {
+  std::string platform;  // the group it stands in; an image is in that of each platform
+  Image image;
+  bool newest =
+      false;  // of its platform, role and line; what is withdrawn is not counted
+  bool confusable = false;  // with another that is listed for its platform and role
+};
+
+struct Listing {
+  std::vector<Listed> images;  // by platform, role, version (newest first), name
+  std::size_t in_all = 0;
+};
+
+// An image whose version can be taken for this one's (text/version.h).
+struct LookAlike {
+  std::string name;
+  std::string version;
 };
 
 // Stateless but for the database, which must outlive it. Thread-safe.
@@ -48,16 +77,44 @@ class Catalog {
  public:
   explicit Catalog(db::Database& database) : database_(database) {}
 
-  // Records the image, and offers it under its name unless it is held. The bytes must be
-  // in the vault already. May return kExists: the name stands for other bytes.
-  static base::Outcome<Added> add(db::Transaction& transaction, Image image, bool hold);
+  // The bytes must be in the vault already. Facts that the image has are set, those that
+  // were known stay. May return kExists: the name stands for other bytes.
+  static base::Outcome<Added> add(db::Transaction& transaction, Image image);
+  // What a look inside came to.
+  static void set_inside(db::Transaction& transaction, std::int64_t image,
+                         const probe::Report& report);
+  // Of an image as find() gave it. The changes, in the order of fact_names(); kInvalid if
+  // one can't be made, and then none is.
+  static base::Outcome<std::vector<FactChange>> edit(
+      db::Transaction& transaction, Image& image,
+      const std::map<std::string, std::string>& facts);
+  // kExists if it is withdrawn already. Its offers are the caller's to end.
+  static base::Outcome<void> withdraw(db::Transaction& transaction, const Image& image,
+                                      const std::string& why, base::WallTime now);
+  // kInvalid if it is not withdrawn.
+  static base::Outcome<void> take_back_withdrawal(db::Transaction& transaction,
+                                                  const Image& image);
+  // Its bytes were read: they are what they were, or not.
+  static void mark_read(db::Transaction& transaction, const std::string& sha256,
+                        bool whole, base::WallTime now);
 
-  // By name.
-  base::Outcome<std::vector<Image>> images() const;
-  base::Outcome<std::vector<Offer>> offers() const;
-  // kNotFound has the nearest name.
+  // By any of its names. kNotFound has the nearest.
+  static base::Outcome<Image> find(db::Transaction& transaction, const std::string& name);
   base::Outcome<Image> find(const std::string& name) const;
-  // The SHA-256 and size of everything that must be in the vault for images.
+  // Of bytes; nothing if they are not in the catalogue.
+  base::Outcome<std::optional<Image>> with_content(const std::string& sha256) const;
+  // By any of the four checksums.
+  base::Outcome<std::optional<Image>> with_checksum(const crypto::Expected& sum) const;
+  static std::optional<Image> with_content(db::Transaction& transaction,
+                                           const std::string& sha256);
+  // kInvalid: a fact or version in the filter makes no sense.
+  base::Outcome<Listing> list(const Filter& filter) const;
+  // Its names, the first one first.
+  base::Outcome<std::vector<std::string>> names_of(std::int64_t image) const;
+  base::Outcome<std::vector<probe::Member>> members_of(std::int64_t image) const;
+  base::Outcome<std::vector<LookAlike>> look_alikes(const Image& image) const;
+  base::Outcome<std::size_t> count() const;
+  // The SHA-256 and size of everything that must be in the vault for the catalogue.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
 
  private:

@@ -103,7 +103,7 @@ class Connection {
   }
 
   // Throws soci::soci_error.
-  Rows execute(const std::string& sql, std::initializer_list<Value> values, bool wanted) {
+  Rows execute(const std::string& sql, const std::vector<Value>& values, bool wanted) {
     soci::statement statement(session_);
     // SOCI keeps references: a deque does not move what it holds.
     std::deque<long long> numbers;
@@ -152,11 +152,11 @@ class Connection {
   soci::session session_;
 };
 
-void Transaction::run(const std::string& sql, std::initializer_list<Value> values) {
+void Transaction::run(const std::string& sql, const std::vector<Value>& values) {
   connection_.execute(sql, values, false);
 }
 
-Rows Transaction::query(const std::string& sql, std::initializer_list<Value> values) {
+Rows Transaction::query(const std::string& sql, const std::vector<Value>& values) {
   return connection_.execute(sql, values, true);
 }
 

@@ -15,7 +15,6 @@
 
 #include <cstdint>
 #include <functional>
-#include <initializer_list>
 #include <memory>
 #include <mutex>
 #include <string>
@@ -56,8 +55,8 @@ class Transaction {
 
   // Parameters are named :a, :b ... in the statement and taken in the order in which they
   // appear there.
-  void run(const std::string& sql, std::initializer_list<Value> values = {});
-  Rows query(const std::string& sql, std::initializer_list<Value> values = {});
+  void run(const std::string& sql, const std::vector<Value>& values = {});
+  Rows query(const std::string& sql, const std::vector<Value>& values = {});
 
  private:
   Connection& connection_;

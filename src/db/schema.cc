@@ -59,6 +59,120 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index ledger_by_actor on ledger (actor, at, id)",
            "create index ledger_by_content on ledger (sha256, at)",
        }},
+      {"the catalogue: facts, names, vouching, what is inside, kits, offers with a past",
+       {
+           // An image is its bytes; any number of names stand for it, images.name is the
+           // first. What was known twice under two names becomes one.
+           R"(create table image_names (
+                name text primary key,
+                image bigint not null references images (id),
+                since bigint not null))",
+           R"(insert into image_names (name, image, since)
+                select i.name, (select min(j.id) from images j where j.sha256 = i.sha256),
+                       i.taken_in_at
+                from images i)",
+           "create index image_names_by_image on image_names (image)",
+           // One row for each stretch of time in which a name stood for an image. Empty
+           // network or protocols: all of them; protocols are parted by spaces.
+           R"(create table named_offers (
+                id bigint primary key,
+                name text not null,
+                image bigint not null references images (id),
+                network text not null,
+                protocols text not null,
+                since bigint not null,
+                until bigint,
+                ended_at bigint,
+                why text not null))",
+           R"(insert into named_offers
+                select o.rowid, o.name, n.image, '', '', o.since, null, null, ''
+                from offers o join images i on i.id = o.image
+                join image_names n on n.name = i.name)",
+           "drop table offers",
+           "alter table named_offers rename to offers",
+           "create index offers_by_name on offers (name, since)",
+           "create index offers_by_image on offers (image)",
+           R"(delete from images where id not in
+                (select min(id) from images group by sha256))",
+           "drop index images_by_content",
+           "create unique index images_by_content on images (sha256)",
+           // Lists are parted by line ends. The keys' order is the versions' order
+           // (text/version.h). Vouching is worked out from the vouches.
+           "alter table images add column maker text not null default ''",
+           "alter table images add column platforms text not null default ''",
+           "alter table images add column hardware text not null default ''",
+           "alter table images add column role text not null default ''",
+           "alter table images add column version text not null default ''",
+           "alter table images add column version_key text not null default ''",
+           "alter table images add column line text not null default ''",
+           "alter table images add column line_key text not null default ''",
+           "alter table images add column stage text not null default ''",
+           "alter table images add column space bigint",
+           "alter table images add column remarks text not null default ''",
+           "alter table images add column source text not null default ''",
+           "alter table images add column vouching text not null default 'unvouched'",
+           "alter table images add column withdrawn_at bigint",
+           "alter table images add column withdrawn_why text not null default ''",
+           // Bytes: whether they were whole when they were last read, and when that was.
+           "alter table images add column whole bigint not null default 1",
+           "alter table images add column read_at bigint not null default 0",
+           "update images set read_at = taken_in_at",
+           "alter table revisions add column whole bigint not null default 1",
+           "alter table revisions add column read_at bigint not null default 0",
+           "update revisions set read_at = arrived_at",
+           // What a look inside came to (probe/report.h).
+           "alter table images add column verdict text not null default ''",
+           "alter table images add column kind text not null default ''",
+           "alter table images add column findings text not null default ''",
+           "alter table images add column members_in_all bigint not null default 0",
+           "create index images_by_line on images (line_key, role, version_key)",
+           R"(create table members (
+                image bigint not null references images (id),
+                position bigint not null,
+                path text not null,
+                size bigint not null,
+                primary key (image, position)))",
+           // An image for no known platform has a row with an empty one.
+           R"(create table image_platforms (
+                image bigint not null references images (id),
+                platform text not null,
+                primary key (image, platform)))",
+           "create index images_by_platform on image_platforms (platform, image)",
+           "insert into image_platforms select id, '' from images",
+           R"(create table vouches (
+                id bigint primary key,
+                image bigint not null references images (id),
+                at bigint not null,
+                who text not null,
+                source text not null,
+                algorithm text not null,
+                hex text not null,
+                agrees bigint not null,
+                signer text not null,
+                retracted_at bigint))",
+           "create index vouches_by_image on vouches (image, id)",
+           R"(create table documents (
+                id bigint primary key,
+                image bigint not null references images (id),
+                name text not null,
+                sha256 text not null,
+                size bigint not null,
+                added_at bigint not null,
+                removed_at bigint))",
+           "create index documents_by_image on documents (image, name)",
+           R"(create table kits (
+                id bigint primary key,
+                name text not null unique,
+                remarks text not null,
+                made_at bigint not null))",
+           R"(create table kit_parts (
+                kit bigint not null references kits (id),
+                position bigint not null,
+                image bigint not null references images (id),
+                remark text not null,
+                primary key (kit, position)))",
+           "create index kit_parts_by_image on kit_parts (image)",
+       }},
   };
   return versions;
 }

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <iterator>
 #include <map>
+#include <set>
 #include <unistd.h>
 
 #include "base/sizes.h"
@@ -15,10 +16,29 @@ namespace vantro::gate {
 using base::Kind;
 using base::Refusal;
 
+namespace {
+
+std::string names_of_content(db::Transaction& transaction, const std::string& sha256) {
+  std::string names;
+  for (const auto& row : transaction.query(
+           "select n.name from image_names n join images i on i.id = n.image "
+           "where i.sha256 = :a union all "
+           "select r.address || ':' || r.name || ' revision ' || r.number "
+           "from revisions r where r.sha256 = :b union all "
+           "select d.name from documents d where d.sha256 = :c",
+           {sha256, sha256, sha256})) {
+    names += (names.empty() ? "" : ", ") + row.text(0);
+  }
+  return names;
+}
+
+}  // namespace
+
 base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
                                                 const base::Clock& clock, base::Log log,
-                                                const Limits& limits) {
-  std::unique_ptr<Gate> gate(new Gate(repository, clock, std::move(log), limits));
+                                                Config config) {
+  std::unique_ptr<Gate> gate(
+      new Gate(repository, clock, std::move(log), std::move(config)));
   if (auto loaded = gate->reload_offers(); !loaded) return base::refuse(loaded.error());
   return gate;
 }
@@ -39,7 +59,8 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,
   const auto name = base::visible_name(typed_name);
   if (!name) return refused(name.error());
   const auto offers = index();
-  const auto offer = offers->find(*name);
+  const auto offer =
+      offers->find(*name, {asker.peer.address, asker.protocol, clock_.wall()});
   if (!offer) return refused(offer.error());
   const auto& image = (*offer)->image;
   auto file = repository_.folder.open_stored(image.digests.sha256, image.size);
@@ -69,10 +90,10 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
   };
   const auto name = base::visible_name(typed_name);
   if (!name) return refused(name.error());
-  if (announced.value_or(0) > limits_.largest_deposit) {
+  if (announced.value_or(0) > config_.largest_deposit) {
     return refused({Kind::kTooLarge,
                     fmt::format("backups larger than {} are not taken; this one has {}",
-                                base::size_text(limits_.largest_deposit),
+                                base::size_text(config_.largest_deposit),
                                 base::size_text(*announced))});
   }
   backup::Revision revision;
@@ -94,29 +115,38 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
                     Transfer(*this, std::move(start), std::move(place)));
 }
 
-base::Outcome<ImageIntake> Gate::open_intake(std::string_view typed_name,
-                                             std::optional<std::uint64_t> size,
-                                             bool hold) {
-  const auto name = base::visible_name(typed_name);
+base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
+  const auto name = base::visible_name(options.name);
   if (!name) return base::refuse(name.error());
   if (name->starts_with("backups/")) {
     return base::refuse(Kind::kInvalid,
                         "names under backups/ belong to the devices' backups");
   }
-  auto arrival = repository_.folder.arrive({"image", "operator", *name}, clock_.wall(),
-                                           size.value_or(0));
+  catalog::Facts facts;
+  for (const auto& [fact, text] : options.facts) {
+    if (auto set = catalog::set_fact(facts, fact, text); !set) {
+      return base::refuse(set.error());
+    }
+  }
+  auto arrival = repository_.folder.arrive({"image", options.who, *name}, clock_.wall(),
+                                           options.size.value_or(0));
   if (!arrival) return base::refuse(arrival.error());
-  catalog::Image image;
-  image.name = *name;
-  image.taken_in_by = "operator";
+  options.name = *name;
   TransferView start;
   start.direction = Direction::kIntake;
   start.protocol = "manage";
-  start.peer = image.taken_in_by;
+  start.peer = options.who;
   start.name = *name;
-  start.total = size;
-  return ImageIntake(*this, std::move(image), hold, std::move(*arrival),
+  start.total = options.size;
+  return ImageIntake(*this, std::move(options), std::move(facts), std::move(*arrival),
                      Transfer(*this, std::move(start), std::nullopt));
+}
+
+probe::Report Gate::look_inside(int fd, std::uint64_t size) const {
+  if (!config_.look.program.empty()) return probe::look_apart(config_.look, fd, size);
+  probe::Report report;
+  report.say("not looked into");
+  return report;
 }
 
 void Gate::record_refusal(const Asker& asker, const std::string& event,
@@ -226,7 +256,25 @@ base::Outcome<std::vector<StoryLine>> Gate::story_of(const base::Address& addres
   if (!rows->empty()) known.absence = absence_after(rows->front());
   known.entries.assign(std::make_move_iterator(rows->rbegin()),
                        std::make_move_iterator(rows->rend()));
+  if (auto added = add_kits(known); !added) return base::refuse(added.error());
   return story(known, clock_.wall());
+}
+
+// Which kits the fetched images belong to.
+base::Outcome<void> Gate::add_kits(Known& known) const {
+  std::set<std::string> seen;
+  for (const auto& entry : known.entries) {
+    if (entry.event != word(Direction::kFetch) || entry.outcome != "complete") continue;
+    if (!seen.insert(entry.sha256).second) continue;
+    auto kits = repository_.kits.with_content(entry.sha256);
+    if (!kits) return base::refuse(kits.error());
+    for (auto& kit : *kits) {
+      const bool there = std::any_of(known.kits.begin(), known.kits.end(),
+                                     [&](const auto& one) { return one.id == kit.id; });
+      if (!there) known.kits.push_back(std::move(kit));
+    }
+  }
+  return {};
 }
 
 void Gate::record_event(const std::string& event, const std::string& actor,
@@ -245,13 +293,87 @@ std::shared_ptr<const catalog::OfferIndex> Gate::index() const {
   return index_;
 }
 
+base::Outcome<void> Gate::content_read(const std::string& sha256, bool whole,
+                                       const std::string& found) {
+  std::string names;
+  auto marked =
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        catalog::Catalog::mark_read(t, sha256, whole, clock_.wall());
+        backup::Backups::mark_read(t, sha256, whole, clock_.wall());
+        if (whole) return {};
+        names = names_of_content(t, sha256);
+        ledger::Entry entry;
+        entry.at = clock_.wall();
+        entry.event = "damage-found";
+        entry.actor = "server";
+        entry.name = names;
+        entry.sha256 = sha256;
+        entry.outcome = "failed";
+        entry.sentence = found;
+        ledger::Ledger::record(t, entry);
+        return {};
+      });
+  if (!marked || whole) return marked;
+  log_.error("stored bytes no longer match their checksum; they are off offer",
+             {{"name", names}, {"sha256", sha256}, {"found", found}});
+  // Before the file moves, so that nobody is sent to where it was.
+  auto reloaded = reload_offers();
+  if (auto moved = repository_.folder.to_quarantine(sha256);
+      !moved && moved.error().kind != Kind::kNotFound) {
+    return moved;
+  }
+  return reloaded;
+}
+
+std::string Gate::names_of(const std::string& sha256) {
+  auto names =
+      repository_.database->read([&](db::Transaction& t) -> base::Outcome<std::string> {
+        return names_of_content(t, sha256);
+      });
+  return names ? *names : sha256;
+}
+
+base::Outcome<std::vector<std::string>> Gate::trouble() {
+  using Sentences = std::vector<std::string>;
+  return repository_.database->read([&](db::Transaction& t) -> base::Outcome<Sentences> {
+    Sentences sentences;
+    for (const auto& row :
+         t.query("select sha256, max(read_at) from (select sha256, read_at from images "
+                 "where whole = 0 union all select sha256, read_at from revisions where "
+                 "whole = 0) group by sha256 order by 2, 1")) {
+      sentences.push_back(fmt::format(
+          "damaged or gone, found {}: {}; the same bytes taken in again mend it",
+          base::local_time(row.integer(1)), names_of_content(t, row.text(0))));
+    }
+    for (const auto& row : t.query("select name from images where vouching = "
+                                   "'contradicted' and withdrawn_at is null order by "
+                                   "name")) {
+      sentences.push_back(fmt::format(
+          "'{}' differs from the checksum of its maker and is not handed out: withdraw "
+          "it, or take the checksum back with 'vantro image vouch --retract'",
+          row.text(0)));
+    }
+    return sentences;
+  });
+}
+
 base::Outcome<void> Gate::reload_offers() {
-  auto offers = repository_.catalog.offers();
-  if (!offers) return base::refuse(offers.error());
-  auto fresh = std::make_shared<const catalog::OfferIndex>(std::move(*offers));
+  auto standing = repository_.offers.standing();
+  if (!standing) return base::refuse(standing.error());
+  auto withdrawn = repository_.offers.withdrawn();
+  if (!withdrawn) return base::refuse(withdrawn.error());
+  auto fresh = std::make_shared<const catalog::OfferIndex>(
+      std::move(*standing), std::move(*withdrawn), config_.only_vouched);
   const std::lock_guard lock(index_mutex_);
   index_ = std::move(fresh);
   return {};
+}
+
+void Gate::reload_offers_or_log() {
+  if (auto reloaded = reload_offers(); !reloaded) {
+    log_.error("the offers could not be read again; restart to serve what has changed",
+               {{"why", reloaded.error().sentence}});
+  }
 }
 
 ledger::Entry Gate::entry_of(const TransferView& view) const {
@@ -269,6 +391,11 @@ ledger::Entry Gate::entry_of(const TransferView& view) const {
   entry.resent = view.resent;
   entry.outcome = word(view.state);
   entry.sentence = view.why;
+  // It ends as it began, but whoever reads of it must know.
+  if (view.direction == Direction::kFetch && index()->withdrawn(view.sha256)) {
+    entry.sentence += std::string(entry.sentence.empty() ? "" : "; ") +
+                      "the image was withdrawn while it was sent";
+  }
   return entry;
 }
 

@@ -23,13 +23,17 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "catalog/catalog.h"
+#include "catalog/documents.h"
 #include "catalog/offer_index.h"
 #include "gate/admission.h"
 #include "gate/grants.h"
+#include "gate/intake.h"
 #include "gate/repository.h"
 #include "gate/story.h"
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
+#include "probe/apart.h"
+#include "text/recogniser.h"
 
 namespace vantro::gate {
 
@@ -46,10 +50,15 @@ struct Overview {
   StoryLine last;
 };
 
-struct Limits {
+struct Config {
   // The largest backup that a device may send, in bytes.
   std::uint64_t largest_deposit = std::uint64_t{16} << 30;
   AdmissionLimits admission;
+  // An image that nobody has vouched for is not handed out.
+  bool only_vouched = false;
+  std::vector<text::Recogniser> recognisers;
+  // How to look inside; no program: nothing is looked into.
+  probe::Apart look;
 };
 
 class Gate {
@@ -57,7 +66,7 @@ class Gate {
   // The repository and the clock must outlive the gate. Reads the offers.
   static base::Outcome<std::unique_ptr<Gate>> open(Repository& repository,
                                                    const base::Clock& clock,
-                                                   base::Log log, const Limits& limits);
+                                                   base::Log log, Config config);
 
   // The right to run one more transfer, to be given to one of the two below. May return
   // kBusy; that is recorded. Cheap: it may be called on an I/O thread.
@@ -72,9 +81,7 @@ class Gate {
                                        std::string_view typed_name,
                                        std::optional<std::uint64_t> announced);
 
-  // `size` is what will come, if that is known. `hold`: not on offer for now.
-  base::Outcome<ImageIntake> open_intake(std::string_view typed_name,
-                                         std::optional<std::uint64_t> size, bool hold);
+  base::Outcome<ImageIntake> open_intake(IntakeOptions options);
 
   // A request that its protocol refused before the gate was asked. Cheap: it may be
   // called on an I/O thread. Of an address that is refused again and again only so many
@@ -93,7 +100,26 @@ class Gate {
   void record_event(const std::string& event, const std::string& actor,
                     const std::string& sentence);
 
+  // In a process of its own. Takes up to the configured time.
+  probe::Report look_inside(int fd, std::uint64_t size) const;
+  // What is stored under this SHA-256 was read, and is what it was, or not: then it goes
+  // to quarantine, off offer at once, and into ledger and log. `found` says what is
+  // wrong.
+  base::Outcome<void> content_read(const std::string& sha256, bool whole,
+                                   const std::string& found);
+  // Everything that is stored under this SHA-256, for people.
+  std::string names_of(const std::string& sha256);
+  // What is wrong with what is kept, in sentences.
+  base::Outcome<std::vector<std::string>> trouble();
+  // The offers have changed in the database.
+  base::Outcome<void> reload_offers();
+
+  // What devices can fetch at this moment.
+  std::shared_ptr<const catalog::OfferIndex> index() const;
   std::size_t offers() const { return index()->size(); }
+  const std::vector<text::Recogniser>& recognisers() const { return config_.recognisers; }
+  const base::Clock& clock() const { return clock_; }
+  const base::Log& log() const { return log_; }
   const Transfers& transfers() const { return transfers_; }
   ledger::Contacts& contacts() { return contacts_; }
   Repository& repository() { return repository_; }
@@ -103,27 +129,27 @@ class Gate {
   friend class WriteGrant;
   friend class ImageIntake;
 
-  Gate(Repository& repository, const base::Clock& clock, base::Log log,
-       const Limits& limits)
+  Gate(Repository& repository, const base::Clock& clock, base::Log log, Config config)
       : repository_(repository),
         clock_(clock),
         log_(std::move(log)),
-        limits_(limits),
+        config_(std::move(config)),
         transfers_(clock),
         contacts_(clock),
-        admission_(limits.admission) {}
+        admission_(config_.admission) {}
 
-  std::shared_ptr<const catalog::OfferIndex> index() const;
-  base::Outcome<void> reload_offers();
+  // For a change that is made already.
+  void reload_offers_or_log();
   ledger::Entry entry_of(const TransferView& view) const;
   void log_end(const TransferView& view) const;
   std::vector<TransferView> running_of(const std::string& peer) const;
   std::optional<Absence> absence_after(const ledger::Entry& entry);
+  base::Outcome<void> add_kits(Known& known) const;
 
   Repository& repository_;
   const base::Clock& clock_;
   base::Log log_;
-  Limits limits_;  // constant after construction
+  Config config_;  // constant after construction
   Transfers transfers_;
   ledger::Contacts contacts_;
   Admission admission_;

@@ -110,10 +110,10 @@ WriteGrant::~WriteGrant() {
 
 base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
   if (write_refusal_) return base::refuse(*write_refusal_);
-  if (bytes.size() > gate_->limits_.largest_deposit - arrival_.size()) {
+  if (bytes.size() > gate_->config_.largest_deposit - arrival_.size()) {
     write_refusal_ = {Kind::kTooLarge,
                       fmt::format("backups larger than {} are not taken",
-                                  base::size_text(gate_->limits_.largest_deposit))};
+                                  base::size_text(gate_->config_.largest_deposit))};
   } else if (auto room = transfer_.place_->arrive(bytes.size()); !room) {
     write_refusal_ = room.error();
   } else if (auto written = arrival_.write(bytes); !written) {
@@ -140,6 +140,15 @@ base::Outcome<backup::Revision> WriteGrant::commit() {
   auto filed = gate_->repository_.database->write(
       [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
         auto added = backup::Backups::add(t, revision_);
+        // The bytes may have been there before, and damaged.
+        backup::Backups::mark_read(t, revision_.digests.sha256, true,
+                                   revision_.arrived_at);
+        const bool image =
+            catalog::Catalog::with_content(t, revision_.digests.sha256).has_value();
+        if (image) {
+          catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
+                                      revision_.arrived_at);
+        }
         entry.sentence = filed_sentence(added);
         ledger::Ledger::record(t, entry);
         return added;
@@ -176,103 +185,6 @@ void WriteGrant::abandon(State how, const std::string& why) {
         "a partial backup could not be recorded; its bytes are in partial/",
         {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
   }
-}
-
-// -- ImageIntake --
-
-ImageIntake::ImageIntake(Gate& gate, catalog::Image image, bool hold,
-                         store::Arrival arrival, Transfer transfer)
-    : gate_(&gate),
-      image_(std::move(image)),
-      hold_(hold),
-      arrival_(std::move(arrival)),
-      transfer_(std::move(transfer)) {}
-
-ImageIntake::ImageIntake(ImageIntake&& other) noexcept
-    : gate_(other.gate_),
-      image_(std::move(other.image_)),
-      hold_(other.hold_),
-      open_(std::exchange(other.open_, false)),
-      arrival_(std::move(other.arrival_)),
-      digests_(std::move(other.digests_)),
-      transfer_(std::move(other.transfer_)) {}
-
-ImageIntake::~ImageIntake() {
-  if (open_) fail("the upload broke off");
-}
-
-base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
-  auto written = arrival_.write(bytes);
-  if (written) {
-    transfer_.advance({arrival_.size(), 0, 0});
-  } else {
-    fail(written.error().sentence);
-  }
-  return written;
-}
-
-void ImageIntake::fail(const std::string& why) {
-  if (!std::exchange(open_, false)) return;
-  arrival_.discard();
-  transfer_.end(State::kFailed, why);
-}
-
-base::Outcome<catalog::Added> ImageIntake::commit(
-    const std::optional<crypto::Expected>& expected) {
-  const auto refused = [&](const Refusal& refusal) {
-    fail(refusal.sentence);
-    return base::refuse(refusal);
-  };
-  auto digests = arrival_.seal();
-  if (!digests) return refused(digests.error());
-  digests_ = *digests;
-  if (expected && crypto::value_of(digests_, expected->algorithm) != expected->hex) {
-    return refused(
-        {Kind::kMismatch,
-         fmt::format("the {} checksum of what came differs from the expected one; "
-                     "nothing was filed",
-                     crypto::title(expected->algorithm))});
-  }
-  image_.size = arrival_.size();
-  image_.digests = digests_;
-  image_.taken_in_at = gate_->clock_.wall();
-  // Asked once more inside the transaction; here it saves a file that nobody knows.
-  if (const auto known = gate_->repository_.catalog.find(image_.name);
-      known && known->digests.sha256 != digests_.sha256) {
-    return refused(catalog::name_taken(*known));
-  }
-  // The file is in the vault before the record is: a crash between the two leaves a file
-  // without a record, which is found at the next start, never a record without its file.
-  if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
-  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
-  view.state = State::kComplete;
-  view.sha256 = digests_.sha256;
-  view.total = image_.size;
-  auto entry = gate_->entry_of(view);
-  auto added = gate_->repository_.database->write(
-      [&](db::Transaction& t) -> base::Outcome<catalog::Added> {
-        auto result = catalog::Catalog::add(t, image_, hold_);
-        if (!result) return result;
-        entry.sentence = std::string(result->what == catalog::Added::What::kAlreadyThere
-                                         ? "known already"
-                                         : "taken in") +
-                         (result->image.on_offer ? ", on offer" : ", held");
-        if (expected) {
-          entry.sentence +=
-              fmt::format("; {} as expected", crypto::title(expected->algorithm));
-        }
-        ledger::Ledger::record(t, entry);
-        return result;
-      });
-  if (!added) return refused(added.error());
-  open_ = false;
-  transfer_.end_unrecorded(State::kComplete, "");
-  if (auto reloaded = gate_->reload_offers(); !reloaded) {
-    gate_->log_.error(
-        "the offers could not be read again; restart to serve the new image",
-        {{"why", reloaded.error().sentence}});
-  }
-  return added;
 }
 
 }  // namespace vantro::gate

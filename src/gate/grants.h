@@ -1,5 +1,5 @@
-// What the gate hands out: an image to read, a backup or an image to write. Each holds
-// the running transfer, and sees to it that it ends.
+// What the gate hands out to devices: an image to read, a backup to write. Each holds the
+// running transfer, and sees to it that it ends.
 //
 // They may wait for the disk and the database, in their destructors too, so they are used
 // on a disk pool, each by one thread at a time. The gate must outlive them.
@@ -14,8 +14,6 @@
 #include "backup/backups.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
-#include "catalog/catalog.h"
-#include "crypto/digests.h"
 #include "gate/admission.h"
 #include "gate/transfers.h"
 #include "store/arrival.h"
@@ -116,39 +114,6 @@ class WriteGrant {
   std::optional<base::Refusal> write_refusal_;
   backup::Revision revision_;
   store::Arrival arrival_;
-  Transfer transfer_;
-};
-
-// An image that the operator hands in. Destroyed before commit() succeeded, nothing of it
-// stays.
-class ImageIntake {
- public:
-  ImageIntake(ImageIntake&& other) noexcept;
-  ImageIntake& operator=(ImageIntake&&) = delete;
-  ~ImageIntake();
-
-  base::Outcome<void> write(base::ByteView bytes);
-
-  // Compares with `expected` before anything is filed: kMismatch if it differs. May
-  // return kExists: the name stands for other bytes. REQUIRES: no write() was refused.
-  base::Outcome<catalog::Added> commit(const std::optional<crypto::Expected>& expected);
-
-  // What came; empty before commit() was called.
-  const crypto::Digests& digests() const { return digests_; }
-
- private:
-  friend class Gate;
-  ImageIntake(Gate& gate, catalog::Image image, bool hold, store::Arrival arrival,
-              Transfer transfer);
-
-  void fail(const std::string& why);
-
-  Gate* gate_;
-  catalog::Image image_;
-  bool hold_;
-  bool open_ = true;
-  store::Arrival arrival_;
-  crypto::Digests digests_;
   Transfer transfer_;
 };
 

@@ -8,6 +8,10 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "catalog/catalog.h"
+#include "catalog/documents.h"
+#include "catalog/kits.h"
+#include "catalog/offers.h"
+#include "catalog/vouches.h"
 #include "db/database.h"
 #include "ledger/ledger.h"
 #include "store/state_folder.h"
@@ -26,12 +30,20 @@ struct Repository {
       : folder(std::move(state_folder)),
         database(std::move(db)),
         catalog(*database),
+        offers(*database),
+        vouches(*database),
+        documents(*database),
+        kits(*database),
         backups(*database),
         ledger(*database, log) {}
 
   store::StateFolder folder;
   std::unique_ptr<db::Database> database;
   catalog::Catalog catalog;
+  catalog::Offers offers;
+  catalog::Vouches vouches;
+  catalog::Documents documents;
+  catalog::Kits kits;
   backup::Backups backups;
   ledger::Ledger ledger;
 };

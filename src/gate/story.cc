@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -62,7 +63,7 @@ class Teller {
       line.sentence = fmt::format(
           "'{}' sent in full: {} in {}, {}; nothing more to do here", shown,
           base::size_text(e.bytes), spell(e.duration_ms), blocks_resent(e.resent));
-      line.sentence += second_of_two(index) + afterwards(index);
+      line.sentence += second_of_two(index) + part_of_kits(index) + afterwards(index);
     } else if (e.outcome == "complete") {
       line.sentence = fmt::format("sent '{}', filed to its last byte: {} in {}, {} ({})",
                                   shown, base::size_text(e.bytes), spell(e.duration_ms),
@@ -90,6 +91,37 @@ class Teller {
       }
     }
     return "";
+  }
+
+  // Said once for each kit, with the last of its parts that was fetched.
+  std::string part_of_kits(std::size_t index) const {
+    std::string text;
+    for (const auto& kit : known_.kits) {
+      std::vector<std::string> missing;
+      std::optional<std::size_t> last;
+      for (const auto& part : kit.parts) {
+        const auto at = last_fetch(part.image.digests.sha256);
+        if (!at) missing.push_back("'" + part.image.name + "'");
+        if (at) last = std::max(last.value_or(0), *at);
+      }
+      if (last != index) continue;
+      if (missing.empty()) {
+        text += fmt::format("; with it all {} parts of kit '{}' were fetched",
+                            kit.parts.size(), kit.name);
+      } else {
+        text += fmt::format("; of kit '{}' still to be fetched: {}", kit.name,
+                            fmt::join(missing, ", "));
+      }
+    }
+    return text;
+  }
+
+  std::optional<std::size_t> last_fetch(const std::string& sha256) const {
+    for (std::size_t i = known_.entries.size(); i-- > 0;) {
+      const auto& e = known_.entries[i];
+      if (e.event == "fetch" && e.outcome == "complete" && e.sha256 == sha256) return i;
+    }
+    return std::nullopt;
   }
 
   // What the device does after a complete fetch, and when it was heard again.

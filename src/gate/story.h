@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/clock.h"
+#include "catalog/kits.h"
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
 #include "ledger/ledger.h"
@@ -38,6 +39,7 @@ struct Known {
   std::optional<ledger::Contact> contact;  // if it was heard since the start
   // After the last entry, if that is a complete fetch.
   std::optional<Absence> absence;
+  std::vector<catalog::Kit> kits;  // that fetched images are parts of
 };
 
 // Oldest first; at most one line for each entry and running transfer, and one for

@@ -124,8 +124,8 @@ void Ledger::write_out() {
   }
 }
 
-base::Outcome<std::vector<Entry>> Ledger::select(
-    const std::string& which, std::initializer_list<db::Value> values) {
+base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
+                                                 const std::vector<db::Value>& values) {
   write_out();
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
     const auto rows = t.query(

@@ -8,7 +8,6 @@
 #include <chrono>
 #include <condition_variable>
 #include <cstdint>
-#include <initializer_list>
 #include <mutex>
 #include <optional>
 #include <string>
@@ -82,7 +81,7 @@ class Ledger {
   // log.
   void write_out();
   base::Outcome<std::vector<Entry>> select(const std::string& which,
-                                           std::initializer_list<db::Value> values);
+                                           const std::vector<db::Value>& values);
 
   db::Database& database_;
   base::Log log_;

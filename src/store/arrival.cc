@@ -54,6 +54,13 @@ base::Outcome<crypto::Digests> Arrival::seal() {
   return digests;
 }
 
+base::Outcome<base::UniqueFd> Arrival::open_for_reading() const {
+  base::UniqueFd file(
+      ::open(folder_->arriving(file_name_).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file) return base::refuse(base::system_refusal(errno, "what came can't be read"));
+  return file;
+}
+
 base::Outcome<void> Arrival::keep() {
   const auto from = folder_->arriving(file_name_);
   const auto to = folder_->vault_file(sha256_);

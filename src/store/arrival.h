@@ -44,6 +44,8 @@ class Arrival {
   void discard();
 
   std::uint64_t size() const { return size_; }
+  // For reading what has come. REQUIRES: none of the three was called.
+  base::Outcome<base::UniqueFd> open_for_reading() const;
 
  private:
   const StateFolder* folder_;

@@ -54,8 +54,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
   return {};
 }
 
-base::Outcome<void> reconcile(gate::Repository& repository, const base::Log& log,
-                              RecoveryReport& report) {
+base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
+                              const base::Log& log, RecoveryReport& report) {
   const auto files = repository.folder.list_vault();
   if (!files) return base::refuse(files.error());
   std::map<std::string, std::uint64_t> stored;
@@ -68,17 +68,27 @@ base::Outcome<void> reconcile(gate::Repository& repository, const base::Log& log
     recorded.insert(contents->begin(), contents->end());
   }
 
+  // Until it is taken in again; verifying would find the same.
+  const auto mark = [&](const std::string& sha256) {
+    return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+      catalog::Catalog::mark_read(t, sha256, false, now);
+      backup::Backups::mark_read(t, sha256, false, now);
+      return {};
+    });
+  };
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
     if (found == stored.end()) {
       report.missing.push_back(sha256);
       log.error("a recorded file is gone from vault/",
                 {{"sha256", sha256}, {"bytes", size}});
+      if (auto marked = mark(sha256); !marked) return marked;
     } else if (found->second != size) {
       report.damaged.push_back(sha256);
       log.error("a file in vault/ has the wrong size and was moved to quarantine/",
                 {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
       if (auto moved = repository.folder.to_quarantine(sha256); !moved) return moved;
+      if (auto marked = mark(sha256); !marked) return marked;
     }
   }
   for (const auto& [sha256, size] : stored) {
@@ -118,7 +128,7 @@ base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTi
   if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
     return base::refuse(cleared.error());
   }
-  if (auto reconciled = reconcile(repository, log, report); !reconciled) {
+  if (auto reconciled = reconcile(repository, now, log, report); !reconciled) {
     return base::refuse(reconciled.error());
   }
   return report;
@@ -181,7 +191,7 @@ base::Outcome<void> rebuild_database(const std::string& state, base::WallTime no
         image.digests = digests;
         image.taken_in_at = now;
         image.taken_in_by = "recovery";
-        auto added = catalog::Catalog::add(t, std::move(image), /*hold=*/true);
+        auto added = catalog::Catalog::add(t, std::move(image));
         if (!added) return base::refuse(added.error());
       }
       return {};

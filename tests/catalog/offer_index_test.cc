@@ -5,19 +5,32 @@
 namespace vantro::catalog {
 namespace {
 
-OfferIndex index_of(const std::vector<std::string>& names) {
-  std::vector<Offer> offers;
-  for (const auto& name : names) {
-    Offer offer;
-    offer.name = name;
-    offers.push_back(std::move(offer));
-  }
-  return OfferIndex(std::move(offers));
+constexpr base::WallTime kNow = 1'000'000;
+
+Offer offer(const std::string& name, const std::string& network = "",
+            const std::string& image = "") {
+  Offer made;
+  made.name = name;
+  made.image.name = image.empty() ? name : image;
+  if (!network.empty()) made.network = base::Network::parse(network);
+  return made;
 }
 
-std::string found(const OfferIndex& index, const std::string& name) {
-  const auto offer = index.find(name);
-  return offer ? (*offer)->name : "refused: " + base::in_full(offer.error());
+OfferIndex index_of(const std::vector<std::string>& names) {
+  std::vector<Offer> offers;
+  for (const auto& name : names) offers.push_back(offer(name));
+  return {std::move(offers), {}, false};
+}
+
+Asking from(const std::string& address, const std::string& protocol = "tftp") {
+  return {*base::Address::parse(address), protocol, kNow};
+}
+
+// The image that is found, or the refusal.
+std::string found(const OfferIndex& index, const std::string& name,
+                  const Asking& asking = from("192.0.2.7")) {
+  const auto one = index.find(name, asking);
+  return one ? (*one)->image.name : "refused: " + base::in_full(one.error());
 }
 
 TEST(OfferIndex, PrefersTheExactNameAndForgivesCaseWhereOneIsLeft) {
@@ -39,8 +52,82 @@ TEST(OfferIndex, RefusesWithTheNearestOrWithNoneAtAll) {
 }
 
 TEST(OfferIndex, ShowsALongNameCutAndNothingThatDrivesATerminal) {
-  const auto refusal = index_of({}).find(std::string(200, 'a')).error().sentence;
-  EXPECT_EQ(refusal, "'" + std::string(80, 'a') + "...' is not on offer");
+  EXPECT_EQ(found(index_of({}), std::string(200, 'a')),
+            "refused: '" + std::string(80, 'a') + "...' is not on offer");
+}
+
+TEST(OfferIndex, GivesTheNarrowestNetworkThatTheAskerIsIn) {
+  const OfferIndex index(
+      {offer("boot.img", "", "for-all"), offer("boot.img", "192.0.2.0/24", "for-net"),
+       offer("boot.img", "192.0.2.7", "for-one"),
+       offer("boot.img", "2001:db8::/32", "for-six")},
+      {}, false);
+  EXPECT_EQ(found(index, "boot.img"), "for-one");
+  EXPECT_EQ(found(index, "boot.img", from("192.0.2.8")), "for-net");
+  EXPECT_EQ(found(index, "boot.img", from("198.51.100.1")), "for-all");
+  EXPECT_EQ(found(index, "boot.img", from("2001:db8::9")), "for-six");
+}
+
+TEST(OfferIndex, HidesWhatIsForOthersAndNeverNamesIt) {
+  const OfferIndex index({offer("secret-1.img", "198.51.100.0/24"), offer("open-1.img")},
+                         {}, false);
+  EXPECT_EQ(found(index, "secret-1.img"), "refused: 'secret-1.img' is not on offer");
+  EXPECT_EQ(found(index, "SECRET-1.img"), "refused: 'SECRET-1.img' is not on offer");
+  EXPECT_EQ(found(index, "secret-2.img"), "refused: 'secret-2.img' is not on offer");
+  EXPECT_EQ(found(index, "secret-1.img", from("198.51.100.7")), "secret-1.img");
+}
+
+TEST(OfferIndex, EndsByItselfAndKeepsToItsProtocols) {
+  auto late = offer("late.img");
+  late.until = kNow;
+  auto soon = offer("soon.img");
+  soon.until = kNow + 1;
+  auto other = offer("other.img");
+  other.protocols = {"tftp"};
+  const OfferIndex index({late, soon, other}, {}, false);
+  EXPECT_EQ(found(index, "late.img"),
+            "refused: 'late.img' was on offer until " + base::local_time(kNow));
+  EXPECT_EQ(found(index, "soon.img"), "soon.img");
+  EXPECT_EQ(found(index, "other.img", from("192.0.2.7", "http")),
+            "refused: 'other.img' is not on offer over http; it is over tftp");
+}
+
+TEST(OfferIndex, TellsTheReasonOfAWithdrawalAlsoUnderAFixedName) {
+  auto gone = offer("fixed/boot.img", "", "x.img");
+  gone.image.withdrawal = Withdrawal{1, "loses its routes"};
+  gone.image.digests.sha256 = "abc";
+  const OfferIndex index({offer("y.img")}, {gone}, false);
+  EXPECT_EQ(found(index, "Fixed/boot.img"),
+            "refused: 'fixed/boot.img' was withdrawn: loses its routes");
+  EXPECT_TRUE(index.withdrawn("abc"));
+  EXPECT_FALSE(index.withdrawn("def"));
+}
+
+TEST(OfferIndex, HandsNothingOutThatIsDamagedContradictedOrWhereAskedUnvouched) {
+  auto damaged = offer("damaged.img");
+  damaged.image.whole = false;
+  auto wrong = offer("wrong.img");
+  wrong.image.vouching = Vouching::kContradicted;
+  auto weak = offer("weak.img");
+  weak.image.vouching = Vouching::kWeakly;
+  const std::vector<Offer> all{damaged, wrong, weak, offer("plain.img")};
+  const OfferIndex index(all, {}, false);
+  EXPECT_EQ(
+      found(index, "damaged.img"),
+      "refused: 'damaged.img' is damaged on the server's disk and is not handed out; "
+      "the operator must take it in again");
+  EXPECT_EQ(found(index, "wrong.img"),
+            "refused: 'wrong.img' differs from the checksum that its maker publishes and "
+            "is not handed out");
+  EXPECT_EQ(found(index, "weak.img"), "weak.img");
+  EXPECT_EQ(found(index, "plain.img"), "plain.img");
+  EXPECT_EQ(index.size(), 2u);
+  const OfferIndex strict(all, {}, true);
+  EXPECT_EQ(found(strict, "weak.img"), "weak.img");
+  EXPECT_EQ(found(strict, "plain.img"),
+            "refused: 'plain.img' is not handed out before somebody has held it against "
+            "its maker's checksum");
+  EXPECT_EQ(strict.size(), 1u);
 }
 
 }  // namespace

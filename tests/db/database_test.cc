@@ -71,28 +71,51 @@ TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
 }
 
 TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
-  {
-    auto database = open();
-    ASSERT_TRUE(database->write([&](Transaction& t) -> Outcome<void> {
-      // Back to the first version, with a row of its time.
-      t.run("drop index ledger_by_actor");
-      t.run("drop index ledger_by_content");
-      t.run("alter table ledger drop column heard_on");
-      t.run("delete from schema_versions where version > 1");
-      t.run(
-          "insert into ledger (id, at, event, actor, protocol, name, bytes, duration_ms, "
-          "resent, outcome, sentence) values (1, 2, 'fetch', '192.0.2.7', 'tftp', 'x', "
-          "3, "
-          "4, 5, 'complete', '')");
-      return {};
-    }));
-  }
-  const auto database = open();
-  const auto row = database->read([](Transaction& t) -> Outcome<std::string> {
-    const auto rows = t.query("select actor, heard_on from ledger");
-    return rows.front().text(0) + "|" + rows.front().text(1);
+  ASSERT_TRUE(open()->write([&](Transaction& t) -> Outcome<void> {
+    for (const auto* table :
+         {"kit_parts", "kits", "documents", "vouches", "members", "image_platforms",
+          "image_names", "offers", "images", "revisions", "ledger"}) {
+      t.run(std::string("drop table ") + table);
+    }
+    t.run("delete from schema_versions where version > 1");
+    for (const auto& statement : schema_versions().front().statements) t.run(statement);
+    t.run(
+        "insert into ledger (id, at, event, actor, protocol, name, bytes, duration_ms, "
+        "resent, outcome, sentence) values (1, 2, 'fetch', '192.0.2.7', 'tftp', 'x', 3, "
+        "4, 5, 'complete', '')");
+    // One content under two names, as the first version knew it.
+    for (const auto* row : {"(1, 'x.img', 5, 'm', 's', 'same', 't', 7, 'operator')",
+                            "(2, 'y.img', 5, 'm', 's', 'same', 't', 8, 'operator')",
+                            "(3, 'z.img', 6, 'm', 's', 'other', 't', 9, 'operator')"}) {
+      t.run(std::string("insert into images (id, name, size, md5, sha1, sha256, sha512, "
+                        "taken_in_at, taken_in_by) values ") +
+            row);
+    }
+    t.run("insert into offers (name, image, since) values ('x.img', 1, 7)");
+    t.run("insert into offers (name, image, since) values ('y.img', 2, 8)");
+    return {};
+  }));
+  const auto told = open()->read([](Transaction& t) -> Outcome<std::string> {
+    std::string text;
+    for (const auto* sql :
+         {"select actor || '|' || heard_on from ledger",
+          "select name || ' ' || read_at || ' ' || vouching from images order by id",
+          "select n.name || '>' || i.name from image_names n join images i on i.id = "
+          "n.image order by n.name",
+          "select o.name || '>' || i.name || ' ' || o.since from offers o join images i "
+          "on i.id = o.image where o.ended_at is null order by o.name",
+          "select count(*) from image_platforms"}) {
+      for (const auto& row : t.query(sql)) text += row.text(0) + "\n";
+    }
+    return text;
   });
-  EXPECT_EQ(*row, "192.0.2.7|");
+  ASSERT_TRUE(told) << told.error().sentence;
+  EXPECT_EQ(*told,
+            "192.0.2.7|\n"
+            "x.img 7 unvouched\nz.img 9 unvouched\n"
+            "x.img>x.img\ny.img>x.img\nz.img>z.img\n"
+            "x.img>x.img 7\ny.img>x.img 8\n"
+            "2\n");
 }
 
 TEST_F(DatabaseTest, RefusesANewerSchema) {

@@ -20,7 +20,7 @@ class RepositoryFixture : public testing::Test {
     auto opened = gate::Repository::open(state(), log_);
     ASSERT_TRUE(opened) << opened.error().sentence;
     repository_ = std::move(*opened);
-    auto gate = gate::Gate::open(*repository_, clock_, log_, limits_);
+    auto gate = gate::Gate::open(*repository_, clock_, log_, config_);
     ASSERT_TRUE(gate) << gate.error().sentence;
     gate_ = std::move(*gate);
   }
@@ -36,22 +36,33 @@ class RepositoryFixture : public testing::Test {
     EXPECT_TRUE(report) << report.error().sentence;
     // What recovery found may have changed nothing that is on offer, but the gate reads
     // the offers once.
-    auto gate = gate::Gate::open(*repository_, clock_, log_, limits_);
+    auto gate = gate::Gate::open(*repository_, clock_, log_, config_);
     gate_ = std::move(*gate);
     return *report;
   }
 
-  base::Outcome<catalog::Added> take_in(const std::string& name, const std::string& bytes,
-                                        const std::string& expect = "",
-                                        bool hold = false) {
-    auto intake = gate_->open_intake(name, bytes.size(), hold);
+  base::Outcome<gate::Taken> take_in(gate::IntakeOptions options,
+                                     const std::string& bytes) {
+    options.size = bytes.size();
+    auto intake = gate_->open_intake(std::move(options));
     if (!intake) return base::refuse(intake.error());
     if (auto written = intake->write(base::as_bytes(bytes)); !written) {
       return base::refuse(written.error());
     }
-    std::optional<crypto::Expected> expected;
-    if (!expect.empty()) expected = *crypto::Expected::parse(expect);
-    return intake->commit(expected);
+    return intake->commit();
+  }
+  base::Outcome<catalog::Added> take_in(const std::string& name, const std::string& bytes,
+                                        const std::string& expect = "",
+                                        bool hold = false) {
+    gate::IntakeOptions options;
+    options.name = name;
+    options.hold = hold;
+    if (!expect.empty()) {
+      options.claims.push_back({*crypto::Expected::parse(expect), "", ""});
+    }
+    auto taken = take_in(std::move(options), bytes);
+    if (!taken) return base::refuse(taken.error());
+    return std::move(taken->added);
   }
 
   gate::Asker device(const std::string& address) const {
@@ -102,7 +113,7 @@ class RepositoryFixture : public testing::Test {
   ScratchFolder folder_;
   SimClock clock_;
   base::Log log_;
-  gate::Limits limits_;
+  gate::Config config_;
   std::unique_ptr<gate::Repository> repository_;
   std::unique_ptr<gate::Gate> gate_;
 };

@@ -64,7 +64,7 @@ TEST_F(GateTest, FilesNothingWhenTheChecksumDiffers) {
   EXPECT_EQ(
       sentence(take_in("x.img", "bytes", "md5:" + std::string(32, '0'))),
       "the MD5 checksum of what came differs from the expected one; nothing was filed");
-  EXPECT_TRUE(repository_->catalog.images()->empty());
+  EXPECT_EQ(repository_->catalog.count(), 0u);
   EXPECT_TRUE(repository_->folder.list_vault()->empty());
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
@@ -74,7 +74,8 @@ TEST_F(GateTest, KnowsBytesUnderASecondName) {
   ASSERT_TRUE(take_in("x.img", "bytes"));
   const auto second = take_in("y.img", "bytes");
   EXPECT_EQ(second->what, catalog::Added::What::kNewName);
-  EXPECT_EQ(second->known_as, "x.img");
+  EXPECT_EQ(second->image.name, "x.img");
+  EXPECT_EQ(repository_->catalog.find("y.img")->name, "x.img");
   EXPECT_EQ(repository_->folder.list_vault()->size(), 1u);
   EXPECT_EQ(fetch("y.img"), "bytes");
 }
@@ -145,7 +146,7 @@ TEST_F(GateTest, TakesProgressFromAnotherThreadWhileItCommits) {
 }
 
 TEST_F(GateTest, RefusesADepositOverTheLimit) {
-  limits_.largest_deposit = 10;
+  config_.largest_deposit = 10;
   close();
   open();
   const auto announced = open_write(device("192.0.2.7"), "x.cfg", 11);

@@ -58,7 +58,10 @@ TEST_F(RecoveryTest, ReportsWhatIsGoneAndQuarantinesWhatIsDamaged) {
   const auto report = reopen();
   EXPECT_EQ(report.missing, std::vector<std::string>{gone});
   EXPECT_EQ(report.damaged, std::vector<std::string>{cut});
-  EXPECT_EQ(fetch("cut.img"), "refused: the server's stored copy is gone");
+  EXPECT_EQ(
+      fetch("cut.img"),
+      "refused: 'cut.img' is damaged on the server's disk and is not handed out; the "
+      "operator must take it in again");
   // Taken in again, it is whole again.
   ASSERT_TRUE(take_in("gone.img", "gone"));
   ASSERT_TRUE(take_in("cut.img", "whole"));
@@ -94,9 +97,9 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
                 "files anew");
   ASSERT_TRUE(rebuild_database(state(), 0, log_));
   open();
-  EXPECT_EQ(repository_->catalog.images()->front().name,
-            "recovered-" + sha256.substr(0, 12));
-  EXPECT_FALSE(repository_->catalog.images()->front().on_offer);
+  const auto recovered = repository_->catalog.list({})->images.front().image;
+  EXPECT_EQ(recovered.name, "recovered-" + sha256.substr(0, 12));
+  EXPECT_FALSE(recovered.offered);
   ASSERT_TRUE(take_in("x.img", "bytes"));
   EXPECT_EQ(fetch("x.img"), "bytes");
 }
@@ -113,7 +116,7 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   ASSERT_TRUE(rebuild_database(state(), 77, log_));
   EXPECT_TRUE(std::filesystem::exists(state() + "/vantro.db.damaged-77"));
   EXPECT_TRUE(reopen().clean());
-  EXPECT_EQ(repository_->catalog.images()->size(), 1u);
+  EXPECT_EQ(repository_->catalog.count(), 1u);
 }
 
 }  // namespace

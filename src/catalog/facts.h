@@ -1,0 +1,58 @@
+// What is known about an image besides its bytes. Facts change, bytes never do.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/outcome.h"
+#include "text/recogniser.h"
+#include "text/version.h"
+
+namespace vantro::catalog {
+
+struct Facts {
+  std::string maker;
+  std::vector<std::string> platforms;  // that it is for
+  std::vector<std::string> hardware;   // revisions of them; empty: any
+  std::string role;                    // "system", "boot", "module", "recovery", "other"
+  std::string version;
+  std::string line;                    // release line; empty: the version's own
+  std::string stage;                   // "early", "general", "ending", "withdrawn"
+  std::optional<std::uint64_t> space;  // bytes that a device needs for it
+  std::string remarks;                 // to be read before it is used
+  std::string source;                  // where it was had from
+
+  bool operator==(const Facts&) const = default;
+
+  // `line`, or what the version tells.
+  std::string release_line() const;
+};
+
+// The names of the facts, in the order in which they are shown: "maker", "platform",
+// "hardware", "role", "version", "line", "stage", "space", "remarks", "source".
+const std::vector<std::string>& fact_names();
+
+// A fact as text: lists with ", " between, the space in bytes; empty: not known.
+// REQUIRES: a name of fact_names().
+std::string fact(const Facts& facts, const std::string& name);
+
+// kInvalid: there is no such fact, or it can't have this value. An empty text forgets it.
+// Stage "withdrawn" is kInvalid, too: withdrawing is more than a fact.
+base::Outcome<void> set_fact(Facts& facts, const std::string& name,
+                             const std::string& text);
+
+// What a recogniser, or a look inside, makes of a file.
+struct Suggestion {
+  std::string fact;
+  std::string text;
+  std::string origin;  // "name, by recogniser 'causeway'"
+};
+
+// Of all recognisers that fit the name, the first for each fact. What can't be such a
+// fact is left out.
+std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recognisers,
+                                    const std::string& file_name);
+
+}  // namespace vantro::catalog

@@ -1,0 +1,61 @@
+// An image: bytes that never change, and what is known about them.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "catalog/facts.h"
+#include "crypto/digests.h"
+#include "db/database.h"
+
+namespace vantro::catalog {
+
+// How the image's checksums stand to its maker's.
+enum class Vouching {
+  kUnvouched,     // nobody has compared them
+  kWeakly,        // they agree, but only MD5 or SHA-1 was compared: both can be forged
+  kVouched,       // they agree
+  kContradicted,  // one differs
+};
+
+// "unvouched", "vouched-weakly", "vouched", "contradicted"
+const char* word(Vouching vouching);
+std::optional<Vouching> vouching_of(const std::string& word);
+
+struct Withdrawal {
+  base::WallTime at = 0;
+  std::string why;  // what devices are told
+};
+
+struct Image {
+  std::int64_t id = 0;
+  std::string name;  // the one it was taken in under first
+  std::uint64_t size = 0;
+  crypto::Digests digests;
+  base::WallTime taken_in_at = 0;
+  std::string taken_in_by;
+  Facts facts;
+  Vouching vouching = Vouching::kUnvouched;
+  std::optional<Withdrawal> withdrawal;
+  bool whole = true;           // when it was last read
+  base::WallTime read_at = 0;  // last held against its SHA-256; it was so as it came in
+  std::string verdict;         // of the look inside (probe/report.h); empty: none yet
+  std::string kind;
+  std::vector<std::string> findings;
+  std::uint64_t members_in_all = 0;
+  bool offered = false;  // some offer stands; whether a device gets it is the index's say
+};
+
+// The columns of table images "i" that image_of() reads, from the given one on.
+extern const std::string kImageColumns;
+inline constexpr std::size_t kImageColumnCount = 29;
+Image image_of(const db::Row& row, std::size_t from = 0);
+
+// Lists in one column.
+std::string joined_lines(const std::vector<std::string>& lines);
+std::vector<std::string> split_lines(const std::string& text);
+
+}  // namespace vantro::catalog

@@ -1,0 +1,232 @@
+#include "catalog/offers.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include "base/visible_name.h"
+#include "text/nearest.h"
+
+namespace vantro::catalog {
+namespace {
+
+using base::Kind;
+
+constexpr std::array kProtocols{"tftp"};
+
+Offer offer_of(const db::Row& row) {
+  Offer offer;
+  offer.id = row.integer(0);
+  offer.name = row.text(1);
+  if (const auto network = row.text(2); !network.empty()) {
+    offer.network = base::Network::parse(network);
+  }
+  const auto protocols = row.text(3);
+  for (std::size_t at = 0; at < protocols.size();) {
+    const auto end = std::min(protocols.find(' ', at), protocols.size());
+    offer.protocols.push_back(protocols.substr(at, end - at));
+    at = end + 1;
+  }
+  offer.since = row.integer(4);
+  if (!row.is_null(5)) offer.until = row.integer(5);
+  if (!row.is_null(6)) offer.ended_at = row.integer(6);
+  offer.why = row.text(7);
+  offer.image = image_of(row, 8);
+  return offer;
+}
+
+std::vector<Offer> offers_where(db::Transaction& transaction, const std::string& which,
+                                const std::vector<db::Value>& values) {
+  std::vector<Offer> offers;
+  for (const auto& row : transaction.query(
+           fmt::format("select f.id, f.name, f.network, f.protocols, f.since, f.until, "
+                       "f.ended_at, f.why, {} from offers f "
+                       "join images i on i.id = f.image {}",
+                       kImageColumns, which),
+           values)) {
+    offers.push_back(offer_of(row));
+  }
+  return offers;
+}
+
+std::string network_text(const std::optional<base::Network>& network) {
+  return network ? network->text() : "";
+}
+
+std::string whom(const std::optional<base::Network>& network) {
+  return network ? "to " + network->text() : "to all";
+}
+
+db::Value time_or_null(const std::optional<base::WallTime>& time) {
+  return time ? db::Value(*time) : db::Value(nullptr);
+}
+
+constexpr const char* kStanding = "where f.ended_at is null ";
+
+}  // namespace
+
+base::Outcome<std::vector<std::string>> parse_protocols(const std::string& text) {
+  std::vector<std::string> protocols;
+  const auto folded = base::folded(text);
+  for (std::size_t at = 0; at < folded.size();) {
+    const auto end = std::min(folded.find_first_of(", ", at), folded.size());
+    auto word = folded.substr(at, end - at);
+    at = end + 1;
+    if (word.empty()) continue;
+    if (std::find(kProtocols.begin(), kProtocols.end(), word) == kProtocols.end()) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("'{}' is no protocol that is served here; there is "
+                      "{}",
+                      base::printable(word, 40), fmt::join(kProtocols, ", ")));
+    }
+    if (std::find(protocols.begin(), protocols.end(), word) == protocols.end()) {
+      protocols.push_back(std::move(word));
+    }
+  }
+  return protocols;
+}
+
+std::string limits_text(const Offer& offer) {
+  std::vector<std::string> parts;
+  if (offer.network) parts.push_back("to " + offer.network->text());
+  if (!offer.protocols.empty()) {
+    parts.push_back(fmt::format("over {}", fmt::join(offer.protocols, ", ")));
+  }
+  if (offer.until) parts.push_back("until " + base::local_time(*offer.until));
+  return fmt::format("{}", fmt::join(parts, ", "));
+}
+
+base::Outcome<Offer> Offers::add(db::Transaction& transaction, Offer offer) {
+  const auto standing = offers_where(
+      transaction, std::string(kStanding) + "and f.name = :n and f.network = :w",
+      {offer.name, network_text(offer.network)});
+  if (!standing.empty()) {
+    const auto& known = standing.front();
+    if (known.image.id == offer.image.id) {
+      return base::refuse(Kind::kExists,
+                          fmt::format("'{}' stands for this image already {}; change it "
+                                      "with 'vantro offer change'",
+                                      offer.name, whom(offer.network)));
+    }
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("'{}' stands for '{}' {}; let it stand for another image with "
+                    "'vantro offer change', or end it",
+                    offer.name, known.image.name, whom(offer.network)));
+  }
+  offer.id =
+      transaction.query("select coalesce(max(id), 0) + 1 from offers").front().integer(0);
+  transaction.run(
+      "insert into offers (id, name, image, network, protocols, since, until, ended_at, "
+      "why) values (:i, :n, :m, :w, :p, :s, :u, :e, :y)",
+      {offer.id, offer.name, offer.image.id, network_text(offer.network),
+       fmt::format("{}", fmt::join(offer.protocols, " ")), offer.since,
+       time_or_null(offer.until), nullptr, ""});
+  return offer;
+}
+
+base::Outcome<Offer> Offers::change(db::Transaction& transaction, const Offer& offer,
+                                    const OfferChange& change, base::WallTime now) {
+  auto next = offer;
+  if (change.image) next.image = *change.image;
+  if (change.network) next.network = *change.network;
+  if (change.protocols) next.protocols = *change.protocols;
+  if (change.until) next.until = *change.until;
+  next.since = now;
+  end(transaction, offer.id, "changed", now);
+  return add(transaction, std::move(next));
+}
+
+void Offers::end(db::Transaction& transaction, std::int64_t id, const std::string& why,
+                 base::WallTime now) {
+  transaction.run("update offers set ended_at = :t, why = :w where id = :i",
+                  {now, why, id});
+}
+
+std::vector<Offer> Offers::end_all_of(db::Transaction& transaction, std::int64_t image,
+                                      const std::string& why, base::WallTime now) {
+  auto ended =
+      offers_where(transaction, std::string(kStanding) + "and f.image = :i", {image});
+  for (const auto& one : ended) end(transaction, one.id, why, now);
+  return ended;
+}
+
+base::Outcome<Offer> Offers::find(
+    db::Transaction& transaction, const std::string& name,
+    const std::optional<std::optional<base::Network>>& network) {
+  auto standing =
+      offers_where(transaction, std::string(kStanding) + "and f.name = :n", {name});
+  if (standing.empty()) {
+    std::vector<std::string> names;
+    for (const auto& row : transaction.query(
+             "select distinct name from offers where ended_at is null order by name")) {
+      names.push_back(row.text(0));
+    }
+    return base::refuse(Kind::kNotFound,
+                        fmt::format("'{}' is not on offer", base::printable(name)),
+                        text::nearest(name, names).value_or(""));
+  }
+  std::vector<std::string> networks;
+  for (auto& one : standing) {
+    if (network ? one.network == *network : standing.size() == 1) return std::move(one);
+    networks.push_back(whom(one.network));
+  }
+  if (!network) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' is on offer {}; say which with --of NETWORK, or "
+                    "--of all",
+                    name, fmt::join(networks, ", and ")));
+  }
+  return base::refuse(Kind::kNotFound,
+                      fmt::format("'{}' is not on offer {}; it is {}", name,
+                                  whom(*network), fmt::join(networks, ", and ")));
+}
+
+std::vector<Offer> Offers::overlapping(db::Transaction& transaction, const Offer& offer) {
+  auto others =
+      offers_where(transaction, std::string(kStanding) + "and f.name = :n and f.id <> :i",
+                   {offer.name, offer.id});
+  std::erase_if(others, [&](const Offer& other) {
+    return offer.network && other.network && !offer.network->overlaps(*other.network);
+  });
+  return others;
+}
+
+base::Outcome<std::vector<Offer>> Offers::select(
+    const std::string& which, const std::vector<db::Value>& values) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Offer>> {
+    return offers_where(t, which, values);
+  });
+}
+
+base::Outcome<std::vector<Offer>> Offers::standing() const {
+  return select(std::string(kStanding) + "order by f.name, f.network", {});
+}
+
+base::Outcome<std::vector<Offer>> Offers::standing_at(base::WallTime time) const {
+  return select(
+      "where f.since <= :a and (f.ended_at is null or f.ended_at > :b) "
+      "and (f.until is null or f.until > :c) order by f.name, f.network",
+      {time, time, time});
+}
+
+base::Outcome<std::vector<Offer>> Offers::history(const std::string& name) const {
+  return select("where f.name = :n order by f.since desc, f.id desc", {name});
+}
+
+base::Outcome<std::vector<Offer>> Offers::of_image(std::int64_t image) const {
+  return select(std::string(kStanding) + "and f.image = :i order by f.name, f.network",
+                {image});
+}
+
+base::Outcome<std::vector<Offer>> Offers::withdrawn() const {
+  return select(
+      "where f.id = (select max(g.id) from offers g where g.name = f.name) "
+      "and f.why = :w and i.withdrawn_at is not null order by f.name",
+      {kImageWithdrawn});
+}
+
+}  // namespace vantro::catalog

@@ -1,0 +1,89 @@
+// Offers: names under which devices can fetch an image, to whom, over what, until when.
+// None is ever removed: one that was changed or ended stays as the name's history.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "catalog/image.h"
+#include "db/database.h"
+
+namespace vantro::catalog {
+
+struct Offer {
+  std::int64_t id = 0;
+  std::string name;
+  Image image;
+  std::optional<base::Network> network;  // none: to all
+  std::vector<std::string> protocols;    // none: over all
+  base::WallTime since = 0;
+  std::optional<base::WallTime> until;
+  std::optional<base::WallTime> ended_at;  // none: it stands
+  std::string why;                         // it was ended
+};
+
+// What a change of an offer leaves is as it was.
+struct OfferChange {
+  std::optional<Image> image;
+  std::optional<std::optional<base::Network>> network;
+  std::optional<std::vector<std::string>> protocols;
+  std::optional<std::optional<base::WallTime>> until;
+};
+
+// "tftp" and the like, lower-case, each once. kInvalid: a word that is no protocol here.
+base::Outcome<std::vector<std::string>> parse_protocols(const std::string& text);
+
+// To whom, over what and until when, in words: "to 192.0.2.0/24, over tftp, until ...".
+// Empty if there are no limits.
+std::string limits_text(const Offer& offer);
+
+// As Catalog: changes are static and work in the caller's transaction.
+class Offers {
+ public:
+  explicit Offers(db::Database& database) : database_(database) {}
+
+  // `offer` without id. kExists if the name stands for something to the same network.
+  static base::Outcome<Offer> add(db::Transaction& transaction, Offer offer);
+  // Ends the offer and begins another: what the name stood for until now stays known.
+  static base::Outcome<Offer> change(db::Transaction& transaction, const Offer& offer,
+                                     const OfferChange& change, base::WallTime now);
+  static void end(db::Transaction& transaction, std::int64_t id, const std::string& why,
+                  base::WallTime now);
+  // All that stand for the image; returns them.
+  static std::vector<Offer> end_all_of(db::Transaction& transaction, std::int64_t image,
+                                       const std::string& why, base::WallTime now);
+  // The one under this name to this network. Where `network` is not given and the name
+  // has only one offer, that. kNotFound has the nearest name, kInvalid says between which
+  // to choose.
+  static base::Outcome<Offer> find(
+      db::Transaction& transaction, const std::string& name,
+      const std::optional<std::optional<base::Network>>& network);
+  // Under the same name, to networks that have addresses in common with this offer's.
+  static std::vector<Offer> overlapping(db::Transaction& transaction, const Offer& offer);
+
+  // Those that stand, by name, then network; and those that stood at a time in the past.
+  base::Outcome<std::vector<Offer>> standing() const;
+  base::Outcome<std::vector<Offer>> standing_at(base::WallTime time) const;
+  // Of one name, all that ever stood, newest first.
+  base::Outcome<std::vector<Offer>> history(const std::string& name) const;
+  base::Outcome<std::vector<Offer>> of_image(std::int64_t image) const;
+  // The last one of each name that no longer stands for anything because its image was
+  // withdrawn.
+  base::Outcome<std::vector<Offer>> withdrawn() const;
+
+ private:
+  base::Outcome<std::vector<Offer>> select(const std::string& which,
+                                           const std::vector<db::Value>& values) const;
+
+  db::Database& database_;
+};
+
+// Why an offer ended, where somebody must be told the image's own reason.
+inline constexpr const char* kImageWithdrawn = "the image was withdrawn";
+
+}  // namespace vantro::catalog

@@ -1,0 +1,230 @@
+#include "gate/intake.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <utility>
+
+#include "base/visible_name.h"
+#include "catalog/offers.h"
+#include "catalog/vouches.h"
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+using base::Kind;
+using base::Refusal;
+
+ImageIntake::ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
+                         store::Arrival arrival, Transfer transfer)
+    : gate_(&gate),
+      options_(std::move(options)),
+      facts_(std::move(facts)),
+      arrival_(std::move(arrival)),
+      transfer_(std::move(transfer)) {}
+
+ImageIntake::ImageIntake(ImageIntake&& other) noexcept
+    : gate_(other.gate_),
+      options_(std::move(other.options_)),
+      facts_(std::move(other.facts_)),
+      open_(std::exchange(other.open_, false)),
+      arrival_(std::move(other.arrival_)),
+      digests_(std::move(other.digests_)),
+      differing_(std::move(other.differing_)),
+      transfer_(std::move(other.transfer_)) {}
+
+ImageIntake::~ImageIntake() {
+  if (open_) fail("the upload broke off");
+}
+
+base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
+  auto written = arrival_.write(bytes);
+  if (written) {
+    transfer_.advance({arrival_.size(), 0, 0});
+  } else {
+    fail(written.error().sentence);
+  }
+  return written;
+}
+
+void ImageIntake::fail(const std::string& why) {
+  if (!std::exchange(open_, false)) return;
+  arrival_.discard();
+  transfer_.end(State::kFailed, why);
+}
+
+base::Outcome<void> ImageIntake::compare() {
+  for (const auto& claim : options_.claims) {
+    const auto& expected = claim.expected;
+    if (crypto::value_of(digests_, expected.algorithm) == expected.hex) continue;
+    differing_ = expected;
+    return base::refuse(
+        Kind::kMismatch,
+        fmt::format("the {} checksum of what came differs from the expected one; nothing "
+                    "was filed",
+                    crypto::title(expected.algorithm)));
+  }
+  return {};
+}
+
+base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
+  const auto file = arrival_.open_for_reading();
+  if (!file) return base::refuse(file.error());
+  taken.inside = gate_->look_inside(file->get(), arrival_.size());
+  const bool bad = taken.inside.verdict == probe::Verdict::kCutShort ||
+                   taken.inside.verdict == probe::Verdict::kDamaged;
+  if (!bad || options_.despite_findings) return {};
+  return base::refuse(
+      Kind::kInvalid,
+      fmt::format("'{}' ({}) is {}; nothing was filed. Fetch it again from its maker; if "
+                  "it is meant to be so, add it with --despite-findings",
+                  options_.name, taken.inside.kind, taken.inside.findings.front()));
+}
+
+// From the name first, then from the names that the file gives itself.
+void ImageIntake::take_suggestions(Taken& taken) {
+  const auto& recognisers = gate_->recognisers();
+  taken.suggestions = catalog::suggestions(recognisers, options_.name);
+  for (const auto& [where, name] : taken.inside.names) {
+    for (auto& one : catalog::suggestions(recognisers, name)) {
+      const bool known = std::any_of(taken.suggestions.begin(), taken.suggestions.end(),
+                                     [&](const auto& s) { return s.fact == one.fact; });
+      if (known) continue;
+      one.origin = fmt::format("content, {}{}", where, one.origin.substr(4));
+      taken.suggestions.push_back(std::move(one));
+    }
+  }
+  if (!options_.take_suggestions) return;
+  for (const auto& one : taken.suggestions) {
+    if (!catalog::fact(facts_, one.fact).empty()) continue;
+    (void)catalog::set_fact(facts_, one.fact, one.text);  // it was tried before
+  }
+}
+
+base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Image image,
+                                      Taken& taken) {
+  auto added = catalog::Catalog::add(transaction, std::move(image));
+  if (!added) return base::refuse(added.error());
+  taken.added = std::move(*added);
+  auto& known = taken.added.image;
+  const auto now = gate_->clock_.wall();
+  // What was damaged is whole again.
+  backup::Backups::mark_read(transaction, known.digests.sha256, true, now);
+  catalog::Catalog::set_inside(transaction, known.id, taken.inside);
+  if (options_.record_claims) {
+    for (const auto& claim : options_.claims) {
+      catalog::Vouch vouch;
+      vouch.at = now;
+      vouch.who = options_.who;
+      vouch.source = claim.source;
+      vouch.expected = claim.expected;
+      vouch.signer = claim.signer;
+      catalog::Vouches::add(transaction, known, std::move(vouch));
+    }
+  }
+  if (options_.hold) return {};
+  if (known.withdrawal) {
+    taken.note = "it was withdrawn: " + known.withdrawal->why;
+    return {};
+  }
+  const auto standing = catalog::Offers::find(transaction, options_.name,
+                                              std::optional<base::Network>(std::nullopt));
+  if (standing && standing->image.id != known.id) {
+    taken.note = fmt::format(
+        "the name '{}' stands for '{}'; let it stand for this image with 'vantro offer "
+        "change'",
+        options_.name, standing->image.name);
+    return {};
+  }
+  taken.offer = options_.name;
+  if (standing) return {};
+  catalog::Offer offer;
+  offer.name = options_.name;
+  offer.image = known;
+  offer.since = now;
+  if (auto made = catalog::Offers::add(transaction, std::move(offer)); !made) {
+    return base::refuse(made.error());
+  }
+  return {};
+}
+
+std::string ImageIntake::sentence(const Taken& taken) const {
+  using What = catalog::Added::What;
+  std::string text;
+  switch (taken.added.what) {
+    case What::kNew:
+      text = "taken in";
+      break;
+    case What::kNewName:
+      text = fmt::format("another name of '{}'", taken.added.image.name);
+      break;
+    case What::kAlreadyThere:
+      text = "known already";
+      break;
+  }
+  text += taken.offer.empty() ? ", held" : ", on offer";
+  for (const auto& claim : options_.claims) {
+    text += fmt::format("; {} as expected", crypto::title(claim.expected.algorithm));
+  }
+  if (options_.despite_findings && !taken.inside.findings.empty()) {
+    text += "; taken despite: " + taken.inside.findings.front();
+  }
+  return text;
+}
+
+base::Outcome<Taken> ImageIntake::commit() {
+  const auto refused = [&](const Refusal& refusal) {
+    fail(refusal.sentence);
+    return base::refuse(refusal);
+  };
+  auto digests = arrival_.seal();
+  if (!digests) return refused(digests.error());
+  digests_ = std::move(*digests);
+  if (auto same = compare(); !same) return refused(same.error());
+  catalog::Image image;
+  image.name = options_.name;
+  image.size = arrival_.size();
+  image.digests = digests_;
+  image.taken_in_by = options_.who;
+  // Asked once more inside the transaction; here it saves a file that nobody knows.
+  if (const auto known = gate_->repository_.catalog.find(image.name);
+      known && known->digests.sha256 != digests_.sha256) {
+    return refused(catalog::name_taken(*known));
+  }
+  Taken taken;
+  if (auto sound = look_inside(taken); !sound) return refused(sound.error());
+  take_suggestions(taken);
+  image.facts = facts_;
+  image.taken_in_at = gate_->clock_.wall();
+  // The file is in the vault before the record is: a crash between the two leaves a file
+  // without a record, which is found at the next start, never a record without its file.
+  if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
+  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
+  view.state = State::kComplete;
+  view.sha256 = digests_.sha256;
+  view.total = image.size;
+  auto entry = gate_->entry_of(view);
+  auto filed =
+      gate_->repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        if (auto done = file(t, image, taken); !done) return done;
+        entry.sentence = sentence(taken);
+        ledger::Ledger::record(t, entry);
+        return {};
+      });
+  if (!filed) return refused(filed.error());
+  open_ = false;
+  transfer_.end_unrecorded(State::kComplete, "");
+  gate_->reload_offers_or_log();
+  if (auto fresh = gate_->repository_.catalog.find(options_.name)) {
+    taken.added.image = std::move(*fresh);
+  }
+  if (!taken.offer.empty()) {
+    // What the rules say about the image as it is now.
+    if (auto why = gate_->index()->held_back(taken.added.image); !why.empty()) {
+      taken.note = "it " + why;
+      taken.offer.clear();
+    }
+  }
+  return taken;
+}
+
+}  // namespace vantro::gate

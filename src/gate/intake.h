@@ -1,0 +1,94 @@
+// An image on its way into the catalogue: its bytes, the checksums that its maker
+// publishes, a look inside, and the facts that name and content tell.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/outcome.h"
+#include "catalog/catalog.h"
+#include "crypto/digests.h"
+#include "gate/grants.h"
+#include "gate/transfers.h"
+#include "probe/report.h"
+#include "store/arrival.h"
+
+namespace vantro::gate {
+
+class Gate;
+
+// A checksum of the maker's, and where it was had from.
+struct Claim {
+  crypto::Expected expected;
+  std::string source;
+  std::string signer;  // of the list it stood in, if that was checked; else empty
+};
+
+struct IntakeOptions {
+  std::string name;  // as typed
+  std::string who = "operator";
+  std::optional<std::uint64_t> size;         // what will come, if that is known
+  std::map<std::string, std::string> facts;  // catalog::fact_names()
+  std::vector<Claim> claims;                 // what differs is not filed
+  bool record_claims = true;                 // else they are compared, and forgotten
+  bool take_suggestions = true;   // facts that nobody gave, from name and content
+  bool despite_findings = false;  // file it though it is cut short or damaged
+  bool hold = false;              // not on offer for now
+};
+
+struct Taken {
+  catalog::Added added;
+  probe::Report inside;
+  // What name and content tell; taken where that was wanted and nothing was known.
+  std::vector<catalog::Suggestion> suggestions;
+  std::string offer;  // the name under which devices can fetch it now; empty: none
+  std::string note;   // why it is not on offer, where that was not wanted
+};
+
+// Destroyed before commit() succeeded, nothing of it stays.
+class ImageIntake {
+ public:
+  ImageIntake(ImageIntake&& other) noexcept;
+  ImageIntake& operator=(ImageIntake&&) = delete;
+  ~ImageIntake();
+
+  base::Outcome<void> write(base::ByteView bytes);
+
+  // Compares with the claims and looks inside before anything is filed: kMismatch if a
+  // checksum differs, kInvalid if the look finds it cut short or damaged. May return
+  // kExists: the name stands for other bytes. Takes as long as the look does. REQUIRES:
+  // no write() was refused.
+  base::Outcome<Taken> commit();
+
+  // What came; empty before commit() was called.
+  const crypto::Digests& digests() const { return digests_; }
+  // The claim that commit() found to differ.
+  const std::optional<crypto::Expected>& differing() const { return differing_; }
+
+ private:
+  friend class Gate;
+  ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
+              store::Arrival arrival, Transfer transfer);
+
+  void fail(const std::string& why);
+  base::Outcome<void> compare();
+  base::Outcome<void> look_inside(Taken& taken);
+  void take_suggestions(Taken& taken);
+  base::Outcome<void> file(db::Transaction& transaction, catalog::Image image,
+                           Taken& taken);
+  std::string sentence(const Taken& taken) const;
+
+  Gate* gate_;
+  IntakeOptions options_;  // the name in its one spelling
+  catalog::Facts facts_;
+  bool open_ = true;
+  store::Arrival arrival_;
+  crypto::Digests digests_;
+  std::optional<crypto::Expected> differing_;
+  Transfer transfer_;
+};
+
+}  // namespace vantro::gate

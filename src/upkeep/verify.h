@@ -1,0 +1,84 @@
+// Keeping knowing that what is stored is whole: every byte is read again and held against
+// its SHA-256, at a polite pace, on a thread of its own.
+#pragma once
+
+#include <condition_variable>
+#include <cstdint>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+
+namespace vantro::upkeep {
+
+struct VerifyRequest {
+  std::optional<std::string> image;    // by name; none: all that is stored
+  std::chrono::hours unread_for{0};    // only what was not read for so long
+  std::uint64_t bytes_per_second = 0;  // 0: as fast as the disk is
+  std::string who = "operator";
+};
+
+// Bytes that did not match.
+struct Damage {
+  std::string sha256;
+  std::string names;
+  std::string found;  // what is wrong
+};
+
+struct VerifyProgress {
+  bool running = false;
+  base::WallTime began_at = 0;  // 0: it has not run since the start
+  base::WallTime ended_at = 0;
+  std::uint64_t contents = 0, contents_read = 0;
+  std::uint64_t bytes = 0, bytes_read = 0;
+  std::vector<Damage> damages;
+  std::string trouble;  // why it stopped before its end
+};
+
+// Thread-safe. The gate must outlive it.
+class Verifier {
+ public:
+  explicit Verifier(gate::Gate& gate) : gate_(gate) {}
+  // Stops what runs.
+  ~Verifier();
+  Verifier(const Verifier&) = delete;
+  Verifier& operator=(const Verifier&) = delete;
+
+  // Begins, and comes back at once with the number of files that will be read; with 0 it
+  // has not begun. kBusy if it runs already; kNotFound: no such image.
+  base::Outcome<std::size_t> start(const VerifyRequest& request);
+  VerifyProgress progress() const;
+  // Soon; returns when it has ended.
+  void stop();
+
+ private:
+  struct Content {
+    std::string sha256;
+    std::uint64_t size = 0;
+  };
+
+  base::Outcome<std::vector<Content>> contents(const VerifyRequest& request) const;
+  void run(std::vector<Content> contents, std::uint64_t bytes_per_second,
+           std::string who);
+  // Nothing: it was stopped. Else what is wrong, or "".
+  std::optional<std::string> read(const Content& content);
+  // False: it was stopped.
+  bool keep_pace(std::uint64_t bytes);
+
+  gate::Gate& gate_;
+  mutable std::mutex mutex_;
+  std::condition_variable stopped_;
+  VerifyProgress progress_;  // guarded by mutex_
+  bool stopping_ = false;    // guarded by mutex_
+  std::thread thread_;
+  // Of the thread.
+  std::uint64_t rate_ = 0;
+  base::Instant pace_;  // when the next bytes may be read
+};
+
+}  // namespace vantro::upkeep

@@ -1,0 +1,166 @@
+#include "catalog/catalog.h"
+
+#include "gate/changes.h"
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::catalog {
+namespace {
+
+class CatalogTest : public fakes::RepositoryFixture {
+ protected:
+  void add(const std::string& name, std::map<std::string, std::string> facts) {
+    gate::IntakeOptions options;
+    options.name = name;
+    options.facts = std::move(facts);
+    const auto taken = take_in(std::move(options), "bytes of " + name);
+    ASSERT_TRUE(taken) << taken.error().sentence;
+  }
+  void add_usual() {
+    add("c4-7.4.img",
+        {{"platform", "causeway4"}, {"role", "system"}, {"version", "7.4.2"}});
+    add("c4-7.6a.img", {{"platform", "causeway4, causeway6"},
+                        {"role", "system"},
+                        {"version", "7.6.9"},
+                        {"maker", "Fenrock"},
+                        {"hardware", "A1, A2"}});
+    add("c4-7.6b.img", {{"platform", "causeway4"},
+                        {"role", "system"},
+                        {"version", "7.6.10"},
+                        {"stage", "general"}});
+    add("c4-boot.img", {{"platform", "causeway4"}, {"role", "boot"}, {"version", "2.1"}});
+    add("odd.bin", {});
+  }
+  std::string list(const Filter& filter) {
+    const auto listing = repository_->catalog.list(filter);
+    if (!listing) return "refused: " + base::in_full(listing.error());
+    std::string text;
+    for (const auto& row : listing->images) {
+      text += row.platform + ":" + row.image.name + (row.newest ? "*" : "") +
+              (row.confusable ? "~ " : " ");
+    }
+    return text;
+  }
+  std::string list(const std::string& fact, const std::string& text) {
+    Filter filter;
+    filter.facts[fact] = text;
+    return list(filter);
+  }
+};
+
+TEST_F(CatalogTest, ListsByPlatformRoleAndVersionAndMarksTheNewest) {
+  add_usual();
+  EXPECT_EQ(
+      list(Filter{}),
+      ":odd.bin causeway4:c4-boot.img* causeway4:c4-7.6b.img* causeway4:c4-7.6a.img "
+      "causeway4:c4-7.4.img* causeway6:c4-7.6a.img* ");
+  Filter two;
+  two.most = 2;
+  two.skip = 1;
+  EXPECT_EQ(list(two), "causeway4:c4-boot.img* causeway4:c4-7.6b.img* ");
+  EXPECT_EQ(repository_->catalog.list(two)->in_all, 6u);
+}
+
+TEST_F(CatalogTest, FiltersOnEveryFact) {
+  add_usual();
+  EXPECT_EQ(list("platform", "CAUSEWAY6"), "causeway6:c4-7.6a.img* ");
+  EXPECT_EQ(list("maker", "fenrock"), "causeway4:c4-7.6a.img causeway6:c4-7.6a.img* ");
+  EXPECT_EQ(list("role", "boot"), "causeway4:c4-boot.img* ");
+  EXPECT_EQ(list("stage", "general"), "causeway4:c4-7.6b.img* ");
+  EXPECT_EQ(list("line", "7.6"),
+            "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img causeway6:c4-7.6a.img* ");
+  EXPECT_EQ(list("version", "7.6.1"), "");
+  EXPECT_EQ(list("version", "7.6.10"), "causeway4:c4-7.6b.img* ");
+  EXPECT_EQ(list("version", "7"),
+            "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img causeway4:c4-7.4.img* "
+            "causeway6:c4-7.6a.img* ");
+  EXPECT_EQ(list("version", ">7.6.9"), "causeway4:c4-7.6b.img* ");
+  EXPECT_EQ(list("version", "<= 7.4.2"), "causeway4:c4-boot.img* causeway4:c4-7.4.img* ");
+  // No revision at all is any.
+  Filter fits;
+  fits.facts = {{"hardware", "a2"}, {"line", "7.6"}, {"platform", "causeway4"}};
+  EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img ");
+  fits.facts["hardware"] = "A";
+  EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* ");
+  Filter newest;
+  newest.newest_only = true;
+  newest.text = "7.6";
+  EXPECT_EQ(list(newest), "causeway4:c4-7.6b.img* causeway6:c4-7.6a.img* ");
+  EXPECT_EQ(list("version", "!!"), "refused: '!!' is no version");
+  EXPECT_EQ(list("version", "<>7"),
+            "refused: '<>' does not compare versions; there are =, >, >=, <, <=");
+  EXPECT_EQ(list("colour", "blue"), "refused: images can't be filtered by 'colour'");
+}
+
+TEST_F(CatalogTest, MarksVersionsThatAreEasilyConfused) {
+  add("a.img", {{"platform", "c4"}, {"version", "7.6.12"}});
+  add("b.img", {{"platform", "c4"}, {"version", "7.6.21"}});
+  add("c.img", {{"platform", "c6"}, {"version", "7.6.12"}});
+  EXPECT_EQ(list(Filter{}), "c4:b.img*~ c4:a.img~ c6:c.img* ");
+  const auto alike =
+      repository_->catalog.look_alikes(*repository_->catalog.find("a.img"));
+  ASSERT_EQ(alike->size(), 1u);
+  EXPECT_EQ(alike->front().name + " " + alike->front().version, "b.img 7.6.21");
+}
+
+TEST_F(CatalogTest, EditsFactsAllOrNone) {
+  add_usual();
+  gate::Changes changes(*gate_, "operator");
+  const auto made =
+      changes.edit("c4-7.4.img", {{"version", "7.4.3"}, {"platform", "causeway9"}});
+  ASSERT_TRUE(made);
+  ASSERT_EQ(made->size(), 2u);
+  EXPECT_EQ((*made)[0].fact + ":" + (*made)[0].before + ">" + (*made)[0].after,
+            "platform:causeway4>causeway9");
+  EXPECT_EQ(list("platform", "causeway9"), "causeway9:c4-7.4.img* ");
+  EXPECT_EQ(base::in_full(
+                changes.edit("c4-7.4.img", {{"version", "9"}, {"role", "x"}}).error()),
+            "'x' is no role; there are system, boot, module, recovery, other");
+  EXPECT_EQ(repository_->catalog.find("c4-7.4.img")->facts.version, "7.4.3");
+  EXPECT_TRUE(changes.edit("c4-7.4.img", {{"version", "7.4.3"}})->empty());
+  const auto rows = repository_->ledger.newest(1, {});
+  EXPECT_EQ(rows->front().event + ": " + rows->front().sentence,
+            "image-edit: platform: 'causeway4' -> 'causeway9'; version: '7.4.2' -> "
+            "'7.4.3'");
+}
+
+TEST_F(CatalogTest, FindsByAnyChecksumAndAnyName) {
+  add("x.img", {});
+  const auto image = *repository_->catalog.find("x.img");
+  for (const auto& hex : {image.digests.md5, image.digests.sha1, image.digests.sha256,
+                          image.digests.sha512}) {
+    const auto found = repository_->catalog.with_checksum(*crypto::Expected::parse(hex));
+    ASSERT_TRUE(found && found->has_value()) << hex;
+    EXPECT_EQ((*found)->name, "x.img");
+  }
+  EXPECT_FALSE(
+      repository_->catalog.with_checksum(*crypto::Expected::parse(std::string(64, '0')))
+          ->has_value());
+  ASSERT_TRUE(take_in("dir/y.img", "bytes of x.img"));
+  EXPECT_EQ(repository_->catalog.find("dir/y.img")->id, image.id);
+  EXPECT_EQ(*repository_->catalog.names_of(image.id),
+            (std::vector<std::string>{"x.img", "dir/y.img"}));
+  EXPECT_EQ(base::in_full(repository_->catalog.find("z.img").error()),
+            "there is no image 'z.img' in the catalogue; nearest: 'x.img'");
+}
+
+TEST_F(CatalogTest, KeepsDocumentsAndWhatTheyWereBefore) {
+  add("x.img", {});
+  gate::Changes changes(*gate_, "operator");
+  ASSERT_TRUE(changes.attach("x.img", "notes.md", base::as_bytes("first")));
+  ASSERT_TRUE(changes.attach("x.img", "notes.md", base::as_bytes("second")));
+  const auto id = repository_->catalog.find("x.img")->id;
+  ASSERT_EQ(repository_->documents.of(id)->size(), 1u);
+  EXPECT_EQ(repository_->documents.find(id, "notes.md")->size, 6u);
+  EXPECT_EQ(base::in_full(repository_->documents.find(id, "note.md").error()),
+            "the image has no document 'note.md'; nearest: 'notes.md'");
+  EXPECT_EQ(
+      changes.attach("x.img", "notes.exe", base::as_bytes("x")).error().sentence,
+      "'notes.exe' is no document: release notes are text (.txt), Markdown (.md) or "
+      "PDF (.pdf)");
+  ASSERT_TRUE(changes.detach("x.img", "notes.md"));
+  EXPECT_TRUE(repository_->documents.of(id)->empty());
+  EXPECT_TRUE(reopen().clean());  // all their bytes are still on record
+}
+
+}  // namespace
+}  // namespace vantro::catalog

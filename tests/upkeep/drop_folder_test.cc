@@ -1,0 +1,146 @@
+#include "upkeep/drop_folder.h"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::upkeep {
+namespace {
+
+namespace fs = std::filesystem;
+
+class DropFolderTest : public fakes::RepositoryFixture {
+ protected:
+  void SetUp() override {
+    RepositoryFixture::SetUp();
+    real_gate_ = std::move(*gate::Gate::open(*repository_, real_clock_, log_, config_));
+    fs::create_directories(drop());
+    watch();
+  }
+  void TearDown() override { watched_.reset(); }
+  void watch() {
+    auto made = DropFolder::watch(*real_gate_, {drop(), std::chrono::milliseconds(100)});
+    ASSERT_TRUE(made) << made.error().sentence;
+    watched_ = std::move(*made);
+  }
+  std::string drop(const std::string& name = "") const {
+    return folder_ / "drop" + (name.empty() ? "" : "/" + name);
+  }
+  void put(const std::string& name, const std::string& bytes) {
+    fakes::write_file(drop(name), bytes);
+  }
+  // Within a few seconds.
+  static bool becomes_true(const std::function<bool()>& condition) {
+    for (int i = 0; i < 2000; ++i) {
+      if (condition()) return true;
+      std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+    return false;
+  }
+  bool is_taken_in(const std::string& name) {
+    return becomes_true(
+        [&] { return fs::exists(drop("done/" + name)) && !fs::exists(drop(name)); });
+  }
+  bool has_trouble(const std::string& name) {
+    return becomes_true([&] {
+      const auto text = fakes::read_file(drop(name + ".trouble.txt"));
+      return text.ends_with("gone.\n");
+    });
+  }
+  std::string trouble(const std::string& name) {
+    return fakes::read_file(drop(name + ".trouble.txt"));
+  }
+  std::string vouching(const std::string& name) {
+    return catalog::word(repository_->catalog.find(name)->vouching);
+  }
+
+  base::SystemClock real_clock_;
+  std::unique_ptr<gate::Gate> real_gate_;
+  std::unique_ptr<DropFolder> watched_;
+};
+
+const std::string kSha256OfBytes =
+    "277089d91c0bdf4f2e6862ba7e4a07605119431f5d13f726dd352b06f1b206a9";
+
+TEST_F(DropFolderTest, TakesAFileInAndMovesItAside) {
+  put("x.img", "bytes");
+  ASSERT_TRUE(is_taken_in("x.img"));
+  EXPECT_EQ(vouching("x.img"), "unvouched");
+  EXPECT_EQ(repository_->catalog.find("x.img")->taken_in_by, "drop-folder");
+  EXPECT_EQ(fakes::read_file(drop("done/x.img")), "bytes");
+  put("x.img", "bytes");  // again: the one that was there stays
+  ASSERT_TRUE(becomes_true([&] { return fs::exists(drop("done/x.img.2")); }));
+}
+
+TEST_F(DropFolderTest, ComparesWithTheChecksumFileBesideIt) {
+  put("x.img.sha256", kSha256OfBytes + "\n");
+  put("SHA256SUMS", kSha256OfBytes + " *y.img\n" + std::string(64, '0') + "  z.img\n");
+  put("x.img", "bytes");
+  ASSERT_TRUE(is_taken_in("x.img"));
+  EXPECT_TRUE(becomes_true([&] { return fs::exists(drop("done/x.img.sha256")); }));
+  EXPECT_EQ(vouching("x.img"), "vouched");
+  put("y.img", "bytes");
+  ASSERT_TRUE(is_taken_in("y.img"));
+  put("z.img", "bytes");
+  ASSERT_TRUE(has_trouble("z.img"));
+  EXPECT_NE(trouble("z.img").find("expected  " + std::string(64, '0') + "\ncame      " +
+                                  kSha256OfBytes),
+            std::string::npos)
+      << trouble("z.img");
+  EXPECT_TRUE(fs::exists(drop("z.img")));
+  EXPECT_FALSE(repository_->catalog.find("z.img"));
+  // The right list makes it right.
+  put("SHA256SUMS", kSha256OfBytes + "  z.img\n");
+  ASSERT_TRUE(is_taken_in("z.img"));
+  EXPECT_FALSE(fs::exists(drop("z.img.trouble.txt")));
+}
+
+TEST_F(DropFolderTest, WaitsForASlowWriter) {
+  const base::UniqueFd out(
+      ::open(drop("slow.img").c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0644));
+  for (int i = 0; i < 6; ++i) {
+    ASSERT_EQ(::write(out.get(), "slow ", 5), 5);
+    std::this_thread::sleep_for(std::chrono::milliseconds(60));
+  }
+  // It has paused for longer than it takes to settle, and is still open.
+  std::this_thread::sleep_for(std::chrono::milliseconds(400));
+  EXPECT_FALSE(repository_->catalog.find("slow.img"));
+  ASSERT_EQ(::write(out.get(), "end", 3), 3);
+  const_cast<base::UniqueFd&>(out).reset();
+  ASSERT_TRUE(is_taken_in("slow.img"));
+  EXPECT_EQ(repository_->catalog.find("slow.img")->size, 33u);
+}
+
+TEST_F(DropFolderTest, TakesAFileThatIsMovedInAndLeavesOtherThingsAlone) {
+  put(".hidden.img", "x");
+  put("half.img.part", "x");
+  fs::create_directory(drop("folder"));
+  fs::create_symlink("/etc/hostname", drop("link.img"));
+  fakes::write_file(folder_ / "y.img", "bytes");
+  fs::rename(folder_ / "y.img", drop("y.img"));
+  ASSERT_TRUE(is_taken_in("y.img"));
+  EXPECT_EQ(repository_->catalog.count(), 1u);
+  EXPECT_TRUE(fs::exists(drop(".hidden.img")));
+  EXPECT_TRUE(fs::exists(drop("half.img.part")));
+}
+
+TEST_F(DropFolderTest, TriesAFailedFileAgainOnlyWhenItChanges) {
+  ASSERT_TRUE(take_in("x.img", "other bytes"));
+  put("x.img", "bytes");
+  ASSERT_TRUE(has_trouble("x.img"));
+  EXPECT_NE(trouble("x.img").find("is known with other bytes"), std::string::npos);
+  const auto told_at = fs::last_write_time(drop("x.img.trouble.txt"));
+  // Not by a restart, either.
+  watched_.reset();
+  watch();
+  put("wake.img", "wake");
+  ASSERT_TRUE(is_taken_in("wake.img"));
+  EXPECT_EQ(fs::last_write_time(drop("x.img.trouble.txt")), told_at);
+  put("x.img", "other bytes");
+  ASSERT_TRUE(is_taken_in("x.img"));
+  EXPECT_FALSE(fs::exists(drop("x.img.trouble.txt")));
+}
+
+}  // namespace
+}  // namespace vantro::upkeep

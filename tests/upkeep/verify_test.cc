@@ -1,0 +1,110 @@
+#include "upkeep/verify.h"
+
+#include <sys/stat.h>
+
+#include "gate/changes.h"
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::upkeep {
+namespace {
+
+class VerifyTest : public fakes::RepositoryFixture {
+ protected:
+  // Reads until it has ended; how many files it began with.
+  std::size_t verify(VerifyRequest request = {}) {
+    Verifier verifier(*gate_);
+    const auto begun = verifier.start(request);
+    EXPECT_TRUE(begun) << begun.error().sentence;
+    while (verifier.progress().running) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    }
+    last_ = verifier.progress();
+    return begun.value_or(0);
+  }
+  void damage(const std::string& sha256, const std::string& bytes) {
+    ::chmod(vault_path(sha256).c_str(), 0644);
+    fakes::write_file(vault_path(sha256), bytes);
+  }
+  VerifyProgress last_;
+};
+
+TEST_F(VerifyTest, ReadsEverythingThatIsStored) {
+  ASSERT_TRUE(take_in("x.img", "image"));
+  ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
+  ASSERT_TRUE(gate::Changes(*gate_, "operator")
+                  .attach("x.img", "notes.txt", base::as_bytes("notes")));
+  EXPECT_EQ(verify(), 3u);
+  EXPECT_EQ(last_.contents_read, 3u);
+  EXPECT_EQ(last_.bytes_read, 5u + 6u + 5u);
+  EXPECT_TRUE(last_.damages.empty());
+  EXPECT_EQ(repository_->ledger.newest(1, {})->front().sentence,
+            "3 of 3 stored files read, 16 B; 0 damaged");
+}
+
+TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
+  const auto sha256 = take_in("x.img", "image")->image.digests.sha256;
+  ASSERT_TRUE(take_in("y.img", "other"));
+  const auto config = deposit("192.0.2.7", "x.cfg", "config")->digests.sha256;
+  damage(sha256, "imagE");
+  std::filesystem::remove(vault_path(config));
+  verify();
+  ASSERT_EQ(last_.damages.size(), 2u);
+  EXPECT_FALSE(std::filesystem::exists(vault_path(sha256)));
+  EXPECT_EQ(fetch("x.img"),
+            "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
+            "operator must take it in again");
+  EXPECT_EQ(fetch("y.img"), "other");
+  EXPECT_FALSE(repository_->backups.find("192.0.2.7", "x.cfg", {})->whole);
+  EXPECT_EQ(gate_->trouble()->size(), 2u);
+  std::size_t rows = 0;
+  const auto newest = repository_->ledger.newest(20, {});
+  for (const auto& row : *newest) {
+    rows += row.event == "damage-found";
+  }
+  EXPECT_EQ(rows, 2u);
+  // It is not reported again and again, and the same bytes mend it.
+  EXPECT_EQ(verify(), 1u);
+  ASSERT_TRUE(take_in("x.img", "image"));
+  ASSERT_TRUE(deposit("192.0.2.8", "y.cfg", "config"));
+  EXPECT_EQ(fetch("x.img"), "image");
+  EXPECT_TRUE(repository_->backups.find("192.0.2.7", "x.cfg", {})->whole);
+  EXPECT_TRUE(gate_->trouble()->empty());
+}
+
+TEST_F(VerifyTest, ReadsOneImageOrWhatWasNotReadForLong) {
+  ASSERT_TRUE(take_in("x.img", "image"));
+  ASSERT_TRUE(take_in("y.img", "other"));
+  VerifyRequest one;
+  one.image = "y.img";
+  EXPECT_EQ(verify(one), 1u);
+  VerifyRequest old;
+  old.unread_for = std::chrono::hours(24);
+  EXPECT_EQ(verify(old), 0u);
+  clock_.advance(std::chrono::hours(25));
+  EXPECT_EQ(verify(one), 1u);
+  EXPECT_EQ(verify(old), 1u);  // x.img alone: y.img was read just now
+  one.image = "z.img";
+  EXPECT_EQ(base::in_full(Verifier(*gate_).start(one).error()),
+            "there is no image 'z.img' in the catalogue; nearest: 'x.img'");
+}
+
+TEST_F(VerifyTest, KeepsItsPaceAndStopsAtOnceWhenItIsTold) {
+  ASSERT_TRUE(take_in("x.img", std::string(1000, 'x')));
+  VerifyRequest slow;
+  slow.bytes_per_second = 1;
+  const auto began = std::chrono::steady_clock::now();
+  {
+    Verifier verifier(*gate_);
+    ASSERT_TRUE(verifier.start(slow));
+    EXPECT_EQ(verifier.start(slow).error().kind, base::Kind::kBusy);
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    EXPECT_TRUE(verifier.progress().running);
+    verifier.stop();
+    EXPECT_FALSE(verifier.progress().running);
+    EXPECT_EQ(verifier.progress().trouble, "stopped before its end");
+  }
+  EXPECT_LT(std::chrono::steady_clock::now() - began, std::chrono::seconds(60));
+}
+
+}  // namespace
+}  // namespace vantro::upkeep
