@@ -25,7 +25,10 @@ for room in allowed:
 # Libraries that one room alone may know, and the rooms that may.
 owners = {
     r"soci/": {"db"},
-    r"openssl/": {"crypto"},
+    r"openssl/|sodium|rnp/": {"crypto"},
+    r"re2/": {"text"},
+    r"archive": {"probe", "client"},
+    r"libfdt|seccomp|zlib": {"probe"},
     r"boost/": {"serve", "manage", "daemon"},
     r"curl/": {"client"},
     r"CLI/": {"client", "daemon"},

@@ -4,27 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-namespace nlohmann {
-
-template <class T>
-struct adl_serializer<std::optional<T>> {
-  static void to_json(json& to, const std::optional<T>& from) {
-    if (from) {
-      to = *from;
-    } else {
-      to = nullptr;
-    }
-  }
-  static void from_json(const json& from, std::optional<T>& to) {
-    if (from.is_null()) {
-      to.reset();
-    } else {
-      to = from.get<T>();
-    }
-  }
-};
-
-}  // namespace nlohmann
+#include "api/optional_json.h"
 
 namespace vantro::api {
 namespace {
@@ -51,54 +31,6 @@ void from_json(const json& from, Digests& to) {
   take(from, "sha1", to.sha1);
   take(from, "sha256", to.sha256);
   take(from, "sha512", to.sha512);
-}
-
-void to_json(json& to, const Image& from) {
-  to = json{{"name", from.name},
-            {"size", from.size},
-            {"digests", from.digests},
-            {"taken_in_at", from.taken_in_at},
-            {"taken_in_by", from.taken_in_by},
-            {"on_offer", from.on_offer}};
-}
-
-void from_json(const json& from, Image& to) {
-  take(from, "name", to.name);
-  take(from, "size", to.size);
-  take(from, "digests", to.digests);
-  take(from, "taken_in_at", to.taken_in_at);
-  take(from, "taken_in_by", to.taken_in_by);
-  take(from, "on_offer", to.on_offer);
-}
-
-void to_json(json& to, const ImageAdded& from) {
-  to = json{{"result", from.result},
-            {"known_as", from.known_as},
-            {"compared", from.compared},
-            {"image", from.image}};
-}
-
-void from_json(const json& from, ImageAdded& to) {
-  take(from, "result", to.result);
-  take(from, "known_as", to.known_as);
-  take(from, "compared", to.compared);
-  take(from, "image", to.image);
-}
-
-void to_json(json& to, const Offer& from) {
-  to = json{{"name", from.name},
-            {"image", from.image},
-            {"size", from.size},
-            {"sha256", from.sha256},
-            {"since", from.since}};
-}
-
-void from_json(const json& from, Offer& to) {
-  take(from, "name", to.name);
-  take(from, "image", to.image);
-  take(from, "size", to.size);
-  take(from, "sha256", to.sha256);
-  take(from, "since", to.since);
 }
 
 void to_json(json& to, const Backup& from) {

@@ -17,31 +17,6 @@ struct Digests {
   std::string md5, sha1, sha256, sha512;
 };
 
-struct Image {
-  std::string name;
-  std::uint64_t size = 0;
-  Digests digests;
-  std::string taken_in_at;
-  std::string taken_in_by;
-  bool on_offer = false;
-};
-
-// The answer to an image that was taken in.
-struct ImageAdded {
-  std::string result;     // "new", "new-name", "already-there"
-  std::string known_as;   // with "new-name": the name under which the bytes were known
-  bool compared = false;  // an expected checksum was given, and is what came
-  Image image;
-};
-
-struct Offer {
-  std::string name;  // what devices type
-  std::string image;
-  std::uint64_t size = 0;
-  std::string sha256;
-  std::string since;
-};
-
 struct Backup {
   std::string address;
   std::string name;
@@ -154,12 +129,6 @@ struct Problem {
 // can talk to an older server.
 void to_json(nlohmann::json& to, const Digests& from);
 void from_json(const nlohmann::json& from, Digests& to);
-void to_json(nlohmann::json& to, const Image& from);
-void from_json(const nlohmann::json& from, Image& to);
-void to_json(nlohmann::json& to, const ImageAdded& from);
-void from_json(const nlohmann::json& from, ImageAdded& to);
-void to_json(nlohmann::json& to, const Offer& from);
-void from_json(const nlohmann::json& from, Offer& to);
 void to_json(nlohmann::json& to, const Backup& from);
 void from_json(const nlohmann::json& from, Backup& to);
 void to_json(nlohmann::json& to, const Transfer& from);

@@ -71,6 +71,15 @@ class ApiClient::Request {
     set(CURLOPT_EXPECT_100_TIMEOUT_MS, 5000L);
   }
 
+  void with_method(const char* method, const std::string& body) {
+    set(CURLOPT_CUSTOMREQUEST, method);
+    sent_ = body;
+    if (sent_.empty()) return;
+    set(CURLOPT_POSTFIELDSIZE_LARGE, static_cast<curl_off_t>(sent_.size()));
+    set(CURLOPT_POSTFIELDS, sent_.c_str());
+    add_header("Content-Type: application/json");
+  }
+
   void every_moment(const std::function<bool()>& idle) {
     idle_ = &idle;
     set(CURLOPT_NOPROGRESS, 0L);
@@ -175,6 +184,7 @@ class ApiClient::Request {
   std::unique_ptr<curl_slist, FreeList> headers_;
   std::array<char, CURL_ERROR_SIZE> error_text_{};
   std::string body_;
+  std::string sent_;
   std::function<bool(base::ByteView)> sink_;
   bool stopped_by_sink_ = false;
   const Source* source_ = nullptr;
@@ -198,6 +208,13 @@ Result<json> parsed(const Result<std::string>& body) {
 
 Result<json> ApiClient::get(const std::string& path) const {
   Request request(access_, path);
+  return parsed(request.perform());
+}
+
+Result<json> ApiClient::send(const char* method, const std::string& path,
+                             const json& body) const {
+  Request request(access_, path);
+  request.with_method(method, body.is_null() ? "" : body.dump());
   return parsed(request.perform());
 }
 

@@ -27,6 +27,10 @@ class ApiClient {
 
   Result<nlohmann::json> get(const std::string& path) const;
 
+  // POST, PATCH or DELETE, with a JSON body or none.
+  Result<nlohmann::json> send(const char* method, const std::string& path,
+                              const nlohmann::json& body = nullptr) const;
+
   // Bytes up to the given count; fewer only at the end of the file.
   using Source =
       std::function<tl::expected<std::size_t, Failure>(char* to, std::size_t count)>;

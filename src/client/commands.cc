@@ -12,6 +12,7 @@
 #include "base/sizes.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
+#include "client/answers.h"
 #include "client/render.h"
 #include "client/terminal.h"
 #include "crypto/digests.h"
@@ -21,54 +22,6 @@ namespace {
 
 using nlohmann::json;
 using Align = Table::Align;
-
-tl::unexpected<Failure> file_failure(const std::string& file, int error_number) {
-  return tl::unexpected(
-      Failure{ExitCode::kFile, fmt::format("{}: {}", file, std::strerror(error_number))});
-}
-
-std::string last_part(const std::string& path) {
-  const auto slash = path.rfind('/');
-  return slash == std::string::npos ? path : path.substr(slash + 1);
-}
-
-// Gets a path and shows the answer: as it is, or by `people`.
-template <class F>
-Done show(const Context& context, const std::string& path, F people) {
-  const auto answer = context.api.get(path);
-  if (!answer) return tl::unexpected(answer.error());
-  const Terminal terminal(stdout);
-  if (context.json) {
-    terminal.write(answer->dump(2) + "\n");
-  } else {
-    people(terminal, *answer);
-  }
-  return {};
-}
-
-template <class T>
-std::vector<T> list_of(const json& answer, const char* name) {
-  return answer.value(name, json::array()).get<std::vector<T>>();
-}
-
-void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty) {
-  if (table.empty()) {
-    terminal.write(if_empty + "\n");
-  } else {
-    table.write(terminal);
-  }
-}
-
-void write_digests(const Terminal& terminal, const api::Digests& digests) {
-  terminal.write(
-      fmt::format("  MD5      {}\n  SHA-1    {}\n  SHA-256  {}\n  SHA-512  {}\n",
-                  digests.md5, digests.sha1, digests.sha256, digests.sha512));
-}
-
-void write_image(const Terminal& terminal, const api::Image& image) {
-  terminal.write(fmt::format("  size     {}\n", exact_size(image.size)));
-  write_digests(terminal, image.digests);
-}
 
 std::string backup_path(const BackupOptions& options, const char* rest) {
   auto path = fmt::format("/v1/backups/{}/{}{}", url_escape(options.address),
@@ -83,16 +36,6 @@ std::string backup_state(const api::Backup& backup) {
   if (backup.announced)
     state += fmt::format(" of {}", base::size_text(*backup.announced));
   return state + (backup.why.empty() ? "" : ": " + backup.why);
-}
-
-bool write_all(int fd, base::ByteView bytes) {
-  while (!bytes.empty()) {
-    const auto count = ::write(fd, bytes.data(), bytes.size());
-    if (count < 0 && errno == EINTR) continue;
-    if (count < 0) return false;
-    bytes = bytes.subspan(static_cast<std::size_t>(count));
-  }
-  return true;
 }
 
 }  // namespace
@@ -122,130 +65,6 @@ Done show_status(const Context& context) {
           terminal.toned("  TROUBLE     " + base::printable(sentence, 1000), Tone::kBad) +
           "\n");
     }
-  });
-}
-
-Done add_image(const Context& context, const ImageAddOptions& options) {
-  const base::UniqueFd file(::open(options.file.c_str(), O_RDONLY | O_CLOEXEC));
-  if (!file) return file_failure(options.file, errno);
-  struct stat found {};
-  if (::fstat(file.get(), &found) != 0) return file_failure(options.file, errno);
-  if (S_ISDIR(found.st_mode)) return file_failure(options.file, EISDIR);
-  if (!S_ISREG(found.st_mode)) {
-    return tl::unexpected(
-        Failure{ExitCode::kFile, options.file + ": is no regular file"});
-  }
-  const auto size = static_cast<std::uint64_t>(found.st_size);
-  const auto name = options.name.empty() ? last_part(options.file) : options.name;
-  std::string path = "/v1/images/" + url_escape(name);
-  std::string mark = "?";
-  std::optional<crypto::Expected> expected;
-  if (!options.expect.empty()) {
-    auto parsed = crypto::Expected::parse(options.expect);
-    if (!parsed)
-      return tl::unexpected(Failure{ExitCode::kUsage, parsed.error().sentence});
-    expected = std::move(*parsed);
-    path += mark + "expect=" + url_escape(options.expect);
-    mark = "&";
-  }
-  if (options.hold) path += mark + "hold=true";
-
-  Result<json> answer;
-  {
-    ProgressBar bar(base::printable(name, 40), size);
-    std::uint64_t sent = 0;
-    answer = context.api.put(
-        path, size,
-        [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
-          const auto got = ::read(file.get(), to, count);
-          if (got < 0) return file_failure(options.file, errno);
-          sent += static_cast<std::uint64_t>(got);
-          bar.advance(sent);
-          return static_cast<std::size_t>(got);
-        });
-  }
-  if (!answer) {
-    auto failure = answer.error();
-    if (failure.code == ExitCode::kChecksum) {
-      failure.sentence += fmt::format("\n  expected  {}\n  came      {}",
-                                      failure.problem.expected, failure.problem.actual);
-    }
-    return tl::unexpected(std::move(failure));
-  }
-  const Terminal terminal(stdout);
-  if (context.json) {
-    terminal.write(answer->dump(2) + "\n");
-    return {};
-  }
-  const auto added = answer->get<api::ImageAdded>();
-  const auto shown = base::printable(added.image.name, 255);
-  if (added.result == "already-there") {
-    terminal.write(
-        fmt::format("{}: these bytes are known under this name already\n", shown));
-  } else if (added.result == "new-name") {
-    terminal.write(fmt::format("{}: taken in as another name of {} (the same bytes)\n",
-                               shown, base::printable(added.known_as, 255)));
-  } else {
-    terminal.write(fmt::format("{}: taken in\n", shown));
-  }
-  write_image(terminal, added.image);
-  if (expected) {
-    terminal.write("  " +
-                   terminal.toned(fmt::format("{} is as expected",
-                                              crypto::title(expected->algorithm)),
-                                  Tone::kGood) +
-                   "\n");
-  }
-  if (added.image.on_offer) {
-    terminal.write(fmt::format("On offer. Devices must type exactly: {}\n", shown));
-  } else {
-    terminal.write(fmt::format(
-        "Held: not on offer. To offer it as {}, add it again without --hold.\n", shown));
-  }
-  return {};
-}
-
-Done list_images(const Context& context) {
-  return show(context, "/v1/images", [](const Terminal& terminal, const json& answer) {
-    Table table(
-        {{"IMAGE"}, {"SIZE", Align::kRight}, {"SHA-256"}, {"TAKEN IN"}, {"OFFER"}});
-    for (const auto& image : list_of<api::Image>(answer, "images")) {
-      table.add({{image.name},
-                 {base::size_text(image.size)},
-                 {image.digests.sha256.substr(0, 16) + "..."},
-                 {shown_time(image.taken_in_at)},
-                 {image.on_offer ? "on offer" : "held",
-                  image.on_offer ? Tone::kGood : Tone::kFaint}});
-    }
-    write_or(table, terminal, "No images yet. Take one in with: vantro image add FILE");
-  });
-}
-
-Done show_image(const Context& context, const std::string& name) {
-  return show(
-      context, "/v1/images/" + url_escape(name),
-      [](const Terminal& terminal, const json& answer) {
-        const auto image = answer.get<api::Image>();
-        terminal.write(base::printable(image.name, 255) + "\n");
-        write_image(terminal, image);
-        terminal.write(fmt::format("  taken in {} by {}\n", shown_time(image.taken_in_at),
-                                   base::printable(image.taken_in_by)));
-        terminal.write(image.on_offer ? "  on offer under this name\n"
-                                      : "  held: not on offer\n");
-      });
-}
-
-Done list_offers(const Context& context) {
-  return show(context, "/v1/offers", [](const Terminal& terminal, const json& answer) {
-    Table table({{"DEVICES TYPE"}, {"IMAGE"}, {"SIZE", Align::kRight}, {"SINCE"}});
-    for (const auto& offer : list_of<api::Offer>(answer, "offers")) {
-      table.add({{offer.name},
-                 {offer.image},
-                 {base::size_text(offer.size)},
-                 {shown_time(offer.since)}});
-    }
-    write_or(table, terminal,
-             "Nothing is on offer. Take an image in with: vantro image add FILE");
   });
 }
 
@@ -303,52 +122,12 @@ Done save_backup(const Context& context, const BackupOptions& options) {
   auto exact = options;
   exact.revision = backup.revision;
 
-  const bool to_stdout = options.to == "-";
   const auto target = options.to.empty() ? last_part(backup.name) : options.to;
-  const auto beside = target + ".part";
-  base::UniqueFd file;
-  if (!to_stdout) {
-    if (!options.force && ::access(target.c_str(), F_OK) == 0) {
-      return tl::unexpected(Failure{
-          ExitCode::kFile,
-          fmt::format("{} exists; give another file with --to, or --force to write "
-                      "over it",
-                      target)});
-    }
-    file.reset(::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
-    if (!file) return file_failure(beside, errno);
-  }
-  const int fd = to_stdout ? STDOUT_FILENO : file.get();
-  crypto::Digester digester;
-  std::uint64_t size = 0;
-  int write_error = 0;
-  auto done =
-      context.api.download(backup_path(exact, "/content"), [&](base::ByteView bytes) {
-        digester.update(bytes);
-        size += bytes.size();
-        if (write_all(fd, bytes)) return true;
-        write_error = errno;
-        return false;
-      });
-  const auto give_up = [&](Failure failure) {
-    if (!to_stdout) ::unlink(beside.c_str());
-    return tl::unexpected(std::move(failure));
-  };
-  if (!done) return give_up(done.error());
-  if (write_error != 0) return give_up(file_failure(target, write_error).value());
-  const auto digests = digester.finish();
-  if (size != backup.size ||
-      (backup.digests && digests.sha256 != backup.digests->sha256)) {
-    return give_up({ExitCode::kChecksum,
-                    fmt::format("what came is not what is on record; nothing was saved\n"
-                                "  recorded  {}\n  came      {}",
-                                backup.digests ? backup.digests->sha256 : "(partial)",
-                                digests.sha256)});
-  }
-  if (to_stdout) return {};
-  if (::fsync(fd) != 0 || ::rename(beside.c_str(), target.c_str()) != 0) {
-    return give_up(file_failure(target, errno).value());
-  }
+  const auto saved =
+      save(context.api, backup_path(exact, "/content"), target, options.force,
+           {backup.size, backup.digests ? backup.digests->sha256 : std::string()});
+  if (!saved) return tl::unexpected(saved.error());
+  if (target == "-") return {};
   const Terminal terminal(stdout);
   if (context.json) {
     auto said = *answer;
@@ -358,9 +137,9 @@ Done save_backup(const Context& context, const BackupOptions& options) {
   }
   terminal.write(fmt::format("{}: revision {} of {} from {}, {}\n", target,
                              backup.revision, base::printable(backup.name, 255),
-                             backup.address, exact_size(size)));
+                             backup.address, exact_size(backup.size)));
   if (backup.complete) {
-    terminal.write(fmt::format("  SHA-256 {} as recorded\n", digests.sha256));
+    terminal.write(fmt::format("  SHA-256 {} as recorded\n", backup.digests->sha256));
   } else {
     terminal.write(
         terminal.toned("  Partial: the transfer broke off, the rest is missing",

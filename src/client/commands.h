@@ -1,35 +1,17 @@
-// What "vantro" does, one function for each command. Each writes its answer to standard
-// output and gives back how it went; the caller writes the failure's sentence.
+// The commands about the server, its transfers and the devices' backups. Each writes its
+// answer to standard output and gives back how it went; the caller writes the failure's
+// sentence.
 #pragma once
 
 #include <cstdint>
 #include <optional>
 #include <string>
 
-#include "client/api_client.h"
+#include "client/answers.h"
 
 namespace vantro::client {
 
-struct Context {
-  const ApiClient& api;
-  bool json = false;  // the API's answer as it is, instead of a table
-};
-
-using Done = Result<void>;
-
 Done show_status(const Context& context);
-
-struct ImageAddOptions {
-  std::string file;
-  std::string name;    // empty: the file's own
-  std::string expect;  // "ALGO:HEX" or hex; empty: none
-  bool hold = false;
-};
-Done add_image(const Context& context, const ImageAddOptions& options);
-Done list_images(const Context& context);
-Done show_image(const Context& context, const std::string& name);
-
-Done list_offers(const Context& context);
 
 struct BackupOptions {
   std::string address;

@@ -1,5 +1,5 @@
 // vantro: the command-line client. Options and dispatch; what the commands do stands in
-// commands.cc.
+// commands.cc, images.cc, offers.cc and export.cc.
 #include <CLI/CLI.hpp>
 #include <cstdlib>
 #include <fstream>
@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "client/api_client.h"
+#include "client/catalogue_options.h"
 #include "client/commands.h"
 
 namespace {
@@ -39,7 +40,10 @@ Result<std::string> find_token(const std::string& file) {
 
 int report(const Done& done) {
   if (done) return static_cast<int>(ExitCode::kDone);
-  std::cerr << "vantro: " << done.error().sentence << '\n';
+  // Without a sentence the answer has said it all.
+  if (!done.error().sentence.empty()) {
+    std::cerr << "vantro: " << done.error().sentence << '\n';
+  }
   return static_cast<int>(done.error().code);
 }
 
@@ -65,44 +69,18 @@ int main(int argc, char** argv) {
                      kUsualTokenFile + ")");
   app.add_flag("--json", json, "the answer as JSON instead of a table");
 
-  std::function<Done(const Context&)> chosen;
-  const auto group = [](CLI::App& parent, const char* name, const char* about) {
-    auto* sub = parent.add_subcommand(name, about);
-    sub->fallthrough();
-    sub->require_subcommand(1);
-    return sub;
+  Commands commands(app);
+  const auto group = [&](CLI::App& parent, const char* name, const char* about) {
+    return commands.group(parent, name, about);
   };
-  const auto command = [&chosen](CLI::App& parent, const char* name, const char* about,
-                                 std::function<Done(const Context&)> run) {
-    auto* sub = parent.add_subcommand(name, about);
-    sub->fallthrough();
-    sub->callback([&chosen, run = std::move(run)] { chosen = run; });
-    return sub;
+  const auto command = [&](CLI::App& parent, const char* name, const char* about,
+                           Commands::Run run) {
+    return commands.add(parent, name, about, std::move(run));
   };
 
   command(app, "status", "what the server listens on, holds, and what is wrong",
           show_status);
-
-  auto* image = group(app, "image", "the images that are known");
-  ImageAddOptions add_options;
-  auto* add = command(*image, "add", "take an image in", [&](const Context& context) {
-    return add_image(context, add_options);
-  });
-  add->add_option("FILE", add_options.file, "the image")->required();
-  add->add_option(
-      "--expect", add_options.expect,
-      "the maker's checksum, ALGO:HEX or bare HEX; what differs is not filed");
-  add->add_option("--name", add_options.name, "another name than the file's");
-  add->add_flag("--hold", add_options.hold, "keep it off offer");
-  command(*image, "list", "all images", list_images);
-  std::string image_name;
-  command(*image, "info", "one image with its checksums",
-          [&](const Context& context) { return show_image(context, image_name); })
-      ->add_option("NAME", image_name, "the image's name")
-      ->required();
-
-  auto* offer = group(app, "offer", "the names under which devices can fetch");
-  command(*offer, "list", "what devices can type, and what they get", list_offers);
+  add_catalogue_commands(commands);
 
   auto* backup = group(app, "backup", "the files that devices sent");
   BackupOptions backup_options;
@@ -162,5 +140,5 @@ int main(int argc, char** argv) {
   const auto token = find_token(token_file);
   if (!token) return report(tl::unexpected(token.error()));
   const ApiClient api({url, *token});
-  return report(chosen({api, json}));
+  return report(commands.chosen()({api, json}));
 }

@@ -1,6 +1,7 @@
 #include "client/render.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/clock.h"
 #include "base/sizes.h"
@@ -55,6 +56,16 @@ std::string shown_time(const std::string& iso) {
 std::string exact_size(std::uint64_t bytes) {
   if (bytes < 1024) return fmt::format("{} bytes", bytes);
   return fmt::format("{} ({} bytes)", base::size_text(bytes), bytes);
+}
+
+std::string offer_text(const api::Offer& offer) {
+  auto text = base::printable(offer.name, 255);
+  if (!offer.to.empty()) text += " to " + offer.to;
+  if (!offer.over.empty()) text += fmt::format(" over {}", fmt::join(offer.over, ", "));
+  if (offer.until) text += " until " + shown_time(*offer.until);
+  if (!offer.held_back.empty())
+    text += ", but it " + base::printable(offer.held_back, 400);
+  return text;
 }
 
 Tone tone_of(const std::string& outcome) {

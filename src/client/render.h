@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "api/catalogue.h"
 #include "api/shapes.h"
 #include "client/terminal.h"
 
@@ -14,6 +15,9 @@ std::string shown_time(const std::string& iso);
 
 // "31.4 MiB (32911360 bytes)", or "812 bytes".
 std::string exact_size(std::uint64_t bytes);
+
+// "causeway.img to 192.0.2.0/24 over tftp until 2026-11-24 06:00:00"
+std::string offer_text(const api::Offer& offer);
 
 Table transfer_table(const std::vector<api::Transfer>& transfers);
 

@@ -23,8 +23,11 @@
 #include "gate/gate.h"
 #include "gate/repository.h"
 #include "manage/server.h"
+#include "probe/apart.h"
 #include "serve/tftp/server.h"
+#include "upkeep/drop_folder.h"
 #include "upkeep/recovery.h"
+#include "upkeep/verify.h"
 
 namespace {
 
@@ -33,6 +36,7 @@ using namespace vantro;
 using namespace vantro::daemon;
 
 constexpr std::size_t kDiskThreads = 4;
+constexpr std::size_t kSlowThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
@@ -135,8 +139,8 @@ serve::tftp::Config tftp_config(const Settings& settings) {
   return config;
 }
 
-gate::Limits gate_limits(const Settings& settings) {
-  gate::Limits limits;
+gate::Config gate_config(const Settings& settings) {
+  gate::Config limits;
   limits.largest_deposit = settings.backups_largest;
   limits.admission.in_all = static_cast<std::size_t>(settings.limits_transfers);
   limits.admission.per_network =
@@ -144,6 +148,15 @@ gate::Limits gate_limits(const Settings& settings) {
   limits.admission.per_address =
       static_cast<std::size_t>(settings.limits_transfers_per_device);
   limits.admission.arriving_per_address = settings.limits_arriving_per_device;
+  limits.only_vouched = settings.catalogue_only_vouched;
+  for (const auto& pattern : settings.recognisers) {
+    // The settings were read with this check.
+    limits.recognisers.push_back(
+        text::Recogniser::make(pattern, catalog::fact_names()).value());
+  }
+  // This program itself, also when its file has been exchanged since.
+  limits.look = {"/proc/self/exe",
+                 std::chrono::seconds(settings.catalogue_look_inside_s)};
   return limits;
 }
 
@@ -188,6 +201,9 @@ void say_where(const Settings& settings, gate::Gate& gate, base::Log::Form form,
 }  // namespace
 
 int main(int argc, char** argv) try {
+  if (argc == 3 && std::string_view(argv[1]) == probe::kChildArgument) {
+    return probe::child_main(argv[2]);
+  }
   Options options;
   if (const auto code = read_options(argc, argv, options)) return *code;
   auto& settings = options.settings;
@@ -211,11 +227,13 @@ int main(int argc, char** argv) try {
   auto recovery = upkeep::recover(**repository, clock.wall(), log);
   if (!recovery) return fail(recovery.error().sentence, kFailed);
   const std::chrono::hours keep_partial(24 * settings.backups_keep_partial_days);
-  auto gate = gate::Gate::open(**repository, clock, log, gate_limits(settings));
+  auto gate = gate::Gate::open(**repository, clock, log, gate_config(settings));
   if (!gate) return fail(gate.error().sentence, kFailed);
 
   // Destroyed in reverse: servers, loops, then the pool, whose work uses the gate.
+  upkeep::Verifier verifier(**gate);
   asio::thread_pool disk(kDiskThreads);
+  asio::thread_pool slow(kSlowThreads);
   asio::io_context main_loop(1);
   serve::tftp::Server tftp(disk, **gate, clock, log, tftp_config(settings));
   if (const auto bound = tftp.bind(); !bound) {
@@ -223,8 +241,9 @@ int main(int argc, char** argv) try {
                               bound.error().error_number, "--tftp-listen"),
                 kFailed);
   }
-  manage::Service service{**gate, clock, VANTRO_VERSION, clock.wall(), {}, *recovery};
-  manage::Server management(main_loop, disk, service, log,
+  manage::Service service{
+      **gate, verifier, settings.verify_rate, clock, VANTRO_VERSION, clock.wall(), {}};
+  manage::Server management(main_loop, disk, slow, service, log,
                             {settings.management_listen, *token});
   if (const int error = management.bind(); error != 0) {
     return fail(bind_sentence("Management", Transport::kTcp, settings.management_listen,
@@ -245,6 +264,14 @@ int main(int argc, char** argv) try {
   say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
             log);
 
+  std::unique_ptr<upkeep::DropFolder> drop_folder;
+  if (!settings.drop_folder.empty()) {
+    auto watched = upkeep::DropFolder::watch(
+        **gate, {settings.drop_folder, std::chrono::seconds(settings.drop_settle_s)});
+    if (!watched) return fail(watched.error().sentence, kFailed);
+    drop_folder = std::move(*watched);
+  }
+
   asio::steady_timer sweep_timer(main_loop);
   const std::function<void()> sweep = [&] {
     asio::post(disk, [&] {
@@ -253,6 +280,15 @@ int main(int argc, char** argv) try {
           !swept) {
         log.warning("old partial files can't be swept",
                     {{"why", swept.error().sentence}});
+      }
+      if (settings.verify_every_days == 0) return;
+      upkeep::VerifyRequest due;
+      due.unread_for = std::chrono::hours(24 * settings.verify_every_days);
+      due.bytes_per_second = settings.verify_rate;
+      due.who = "server";
+      if (auto begun = verifier.start(due);
+          !begun && begun.error().kind != base::Kind::kBusy) {
+        log.warning("stored bytes can't be verified", {{"why", begun.error().sentence}});
       }
     });
     sweep_timer.expires_after(kSweepInterval);
@@ -287,7 +323,10 @@ int main(int argc, char** argv) try {
   main_loop.run();
 
   tftp.stop();
+  drop_folder.reset();
   disk.join();
+  slow.join();
+  verifier.stop();
   (*gate)->record_event("server-stop", "server", "");
   log.info("stopped");
   return kDone;

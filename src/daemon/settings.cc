@@ -8,6 +8,7 @@
 #include "base/numbers.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "catalog/facts.h"
 #include "text/nearest.h"
 
 namespace vantro::daemon {
@@ -34,6 +35,15 @@ Apply text(std::string Settings::*field) {
     if (!value) return base::refuse(value.error());
     if (value->empty()) return no_value("must not be empty");
     settings.*field = std::move(*value);
+    return {};
+  };
+}
+
+Apply yes_or_no(bool Settings::*field) {
+  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    const auto value = node.value_exact<bool>();
+    if (!value) return no_value("must be true or false");
+    settings.*field = *value;
     return {};
   };
 }
@@ -150,6 +160,62 @@ base::Outcome<void> apply_management_listen(Settings& settings, const toml::node
   return {};
 }
 
+base::Outcome<std::map<std::string, std::string>> texts_of(const toml::node& node,
+                                                           const char* example) {
+  std::map<std::string, std::string> texts;
+  const auto* table = node.as_table();
+  for (const auto& [key, value] : table == nullptr ? toml::table{} : *table) {
+    auto one = text_of(value);
+    if (!one) table = nullptr;
+    if (one) texts.emplace(key.str(), std::move(*one));
+  }
+  if (table == nullptr) return no_value(fmt::format("must be texts such as {}", example));
+  return texts;
+}
+
+base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
+  text::Pattern pattern;
+  for (const auto& [key, node] : table) {
+    const auto name = std::string(key.str());
+    if (name == "facts" || name == "words") {
+      auto texts = texts_of(
+          node, name == "facts" ? "{ maker = \"Ostrel\" }" : "{ sys = \"system\" }");
+      if (!texts) return no_value(name + ": " + texts.error().sentence);
+      (name == "facts" ? pattern.facts : pattern.words) = std::move(*texts);
+    } else if (name == "name" || name == "pattern") {
+      auto one = text_of(node);
+      if (!one) return no_value(name + ": " + one.error().sentence);
+      (name == "name" ? pattern.name : pattern.pattern) = std::move(*one);
+    } else {
+      return no_value(fmt::format(
+          "'{}' is nothing of a recogniser; there are name, pattern, facts, words",
+          base::printable(name, 40)));
+    }
+  }
+  if (pattern.name.empty() || pattern.pattern.empty()) {
+    return no_value("a recogniser needs a name and a pattern");
+  }
+  return pattern;
+}
+
+// [[recogniser]], any number of them; the first that fits gives a fact.
+base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node) {
+  const auto* list = node.as_array();
+  if (list == nullptr) return no_value("must be written as [[recogniser]]");
+  settings.recognisers.clear();
+  for (const auto& item : *list) {
+    const auto* table = item.as_table();
+    if (table == nullptr) return no_value("must be written as [[recogniser]]");
+    auto pattern = pattern_of(*table);
+    if (!pattern) return base::refuse(pattern.error());
+    if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
+      return no_value(base::in_full(made.error()));
+    }
+    settings.recognisers.push_back(std::move(*pattern));
+  }
+  return {};
+}
+
 const std::map<std::string, Apply>& keys() {
   using Log = base::Log;
   static const std::map<std::string, Apply> known{
@@ -169,6 +235,13 @@ const std::map<std::string, Apply>& keys() {
       {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
       {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
       {"management.listen", apply_management_listen},
+      {"catalogue.only_vouched", yes_or_no(&Settings::catalogue_only_vouched)},
+      {"catalogue.look_inside_s", number(&Settings::catalogue_look_inside_s, 1, 3600)},
+      {"recogniser", apply_recognisers},
+      {"drop.folder", text(&Settings::drop_folder)},
+      {"drop.settle_s", number(&Settings::drop_settle_s, 1, 3600)},
+      {"verify.every_days", number(&Settings::verify_every_days, 0, 3650)},
+      {"verify.rate", size(&Settings::verify_rate)},
       {"backups.largest", size(&Settings::backups_largest)},
       {"backups.keep_partial_days",
        number(&Settings::backups_keep_partial_days, 1, 3650)},

@@ -12,6 +12,7 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "text/recogniser.h"
 
 namespace vantro::daemon {
 
@@ -39,7 +40,14 @@ struct Settings {
   base::Endpoint management_listen = {base::Address::v4(0x7f000001), 7070};
   std::uint64_t backups_largest = std::uint64_t{16} << 30;  // bytes
   std::int64_t backups_keep_partial_days = 7;               // 1 to 3,650
-  std::int64_t stop_grace_s = 5;                            // 0 to 600
+  bool catalogue_only_vouched = false;
+  std::int64_t catalogue_look_inside_s = 60;  // 1 to 3,600
+  std::vector<text::Pattern> recognisers;
+  std::string drop_folder;                              // empty: none
+  std::int64_t drop_settle_s = 5;                       // 1 to 3,600
+  std::int64_t verify_every_days = 30;                  // 0: not by itself; to 3,650
+  std::uint64_t verify_rate = std::uint64_t{32} << 20;  // bytes per second
+  std::int64_t stop_grace_s = 5;                        // 0 to 600
   base::Log::Form log_form = base::Log::Form::kText;
   base::Log::Level log_level = base::Log::Level::kInfo;
 };

@@ -1,23 +1,9 @@
 #include "manage/convert.h"
 
 namespace vantro::manage {
-namespace {
 
 api::Digests shape(const crypto::Digests& digests) {
   return {digests.md5, digests.sha1, digests.sha256, digests.sha512};
-}
-
-}  // namespace
-
-api::Image shape(const catalog::Image& image) {
-  return {image.name,           image.size,
-          shape(image.digests), base::iso_time(image.taken_in_at),
-          image.taken_in_by,    image.on_offer};
-}
-
-api::Offer shape(const catalog::Offer& offer) {
-  return {offer.name, offer.image.name, offer.image.size, offer.image.digests.sha256,
-          base::iso_time(offer.since)};
 }
 
 api::Backup shape(const backup::Revision& revision) {

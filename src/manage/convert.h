@@ -3,15 +3,13 @@
 
 #include "api/shapes.h"
 #include "backup/backups.h"
-#include "catalog/catalog.h"
 #include "gate/gate.h"
 #include "gate/transfers.h"
 #include "ledger/ledger.h"
 
 namespace vantro::manage {
 
-api::Image shape(const catalog::Image& image);
-api::Offer shape(const catalog::Offer& offer);
+api::Digests shape(const crypto::Digests& digests);
 api::Backup shape(const backup::Revision& revision);
 api::Transfer shape(const gate::TransferView& view);
 api::LedgerEntry shape(const ledger::Entry& entry);

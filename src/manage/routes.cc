@@ -7,6 +7,7 @@
 #include "base/numbers.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
+#include "manage/catalogue_routes.h"
 #include "manage/convert.h"
 
 namespace vantro::manage {
@@ -58,60 +59,25 @@ base::Outcome<backup::Revision> revision_for(Service& service, const Call& call)
 
 base::Outcome<json> status(Service& service) {
   auto& repository = service.gate.repository();
-  const auto images = repository.catalog.images();
+  const auto images = repository.catalog.count();
   if (!images) return base::refuse(images.error());
-  const auto revisions = repository.backups.revisions();
+  const auto revisions = repository.backups.count();
   if (!revisions) return base::refuse(revisions.error());
+  auto trouble = service.gate.trouble();
+  if (!trouble) return base::refuse(trouble.error());
   api::Status status;
   status.version = service.version;
   status.state_folder = repository.folder.path();
   status.started_at = base::iso_time(service.started_at);
   status.uptime_ms = service.clock.wall() - service.started_at;
   status.listeners = service.listeners;
-  status.images = images->size();
+  status.images = *images;
   status.offers = service.gate.offers();
-  status.backups = revisions->size();
+  status.backups = *revisions;
   status.running_transfers = service.gate.transfers().running();
   status.disk_free = repository.folder.free_bytes();
-  const auto names_of = [&](const std::string& sha256) {
-    std::string names;
-    for (const auto& image : *images) {
-      if (image.digests.sha256 == sha256)
-        names += (names.empty() ? "" : ", ") + image.name;
-    }
-    for (const auto& revision : *revisions) {
-      if (revision.digests.sha256 != sha256) continue;
-      names += fmt::format("{}{} from {} (revision {})", names.empty() ? "" : ", ",
-                           revision.name, revision.address, revision.number);
-    }
-    return names;
-  };
-  // What was taken in again since is whole again.
-  const auto still_wrong = [&](const std::string& sha256) {
-    for (const auto& image : *images) {
-      if (image.digests.sha256 == sha256) {
-        return !repository.folder.open_stored(sha256, image.size).has_value();
-      }
-    }
-    return true;
-  };
-  for (const auto& sha256 : service.recovery.missing) {
-    if (!still_wrong(sha256)) continue;
-    status.trouble.push_back("gone from vault/: " + names_of(sha256));
-  }
-  for (const auto& sha256 : service.recovery.damaged) {
-    if (!still_wrong(sha256)) continue;
-    status.trouble.push_back("damaged, now in quarantine/: " + names_of(sha256));
-  }
+  status.trouble = std::move(*trouble);
   return json(status);
-}
-
-base::Outcome<json> image(Service& service, const Call& call) {
-  const auto name = base::visible_name(call.path.at("name"));
-  if (!name) return base::refuse(name.error());
-  const auto found = service.gate.repository().catalog.find(*name);
-  if (!found) return base::refuse(found.error());
-  return json(shape(*found));
 }
 
 base::Outcome<json> backups(Service& service, const Call& call) {
@@ -264,17 +230,6 @@ std::vector<Route> make_routes(Service& service) {
       {"GET", "/v1/status", kOperator,
        JsonHandler([&service](const Call&) { return status(service); }),
        "listeners, counts, free space, trouble"},
-      {"GET", "/v1/images", kOperator, JsonHandler([&service](const Call&) {
-         return listing("images", service.gate.repository().catalog.images());
-       }),
-       "all images"},
-      {"GET", "/v1/images/{name}", kOperator, JsonHandler(with(image)), "one image"},
-      {"PUT", "/v1/images/{name}", kOperator, ImageUpload{},
-       "take an image in; the body is its bytes; ?expect=ALGO:HEX, ?hold=true"},
-      {"GET", "/v1/offers", kOperator, JsonHandler([&service](const Call&) {
-         return listing("offers", service.gate.repository().catalog.offers());
-       }),
-       "the names that devices can fetch"},
       {"GET", "/v1/backups", kOperator, JsonHandler(with(backups)),
        "all revisions; ?address=ADDRESS for one device"},
       {"GET", "/v1/backups/{address}/{name}", kOperator, JsonHandler(with(backup)),
@@ -294,6 +249,7 @@ std::vector<Route> make_routes(Service& service) {
       {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
        "newest first; ?limit=N, ?before=ID"},
   };
+  for (auto& route : catalogue_routes(service)) routes.push_back(std::move(route));
   routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});
   auto table = route_table(routes);
   routes.back().handler =

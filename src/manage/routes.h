@@ -31,6 +31,11 @@ struct Content {
 
 using JsonHandler = std::function<base::Outcome<nlohmann::json>(const Call&)>;
 using ContentHandler = std::function<base::Outcome<Content>(const Call&)>;
+using TextHandler = std::function<base::Outcome<std::string>(const Call&)>;
+// With the body, of at most kLongestBody bytes.
+using BodyHandler =
+    std::function<base::Outcome<nlohmann::json>(const Call&, const std::string& body)>;
+inline constexpr std::size_t kLongestBody = 32 << 20;
 struct ImageUpload {};  // the body is an image; the server streams it into the gate
 struct EventStream {};  // server-sent events of transfers, until the client goes
 
@@ -40,7 +45,9 @@ struct Route {
   const char* method;
   const char* path;  // with {name} for one segment
   Permission permission;
-  std::variant<JsonHandler, ContentHandler, ImageUpload, EventStream> handler;
+  std::variant<JsonHandler, ContentHandler, TextHandler, BodyHandler, ImageUpload,
+               EventStream>
+      handler;
   const char* summary;
 };
 

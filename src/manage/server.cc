@@ -24,7 +24,9 @@
 #include "base/visible_name.h"
 #include "crypto/digests.h"
 #include "crypto/secret.h"
+#include "manage/catalogue_routes.h"
 #include "manage/convert.h"
+#include "manage/convert_catalogue.h"
 #include "manage/routes.h"
 
 namespace vantro::manage {
@@ -95,35 +97,21 @@ Response respond(const base::Outcome<json>& answer, bool keep_alive) {
   return respond(200, "application/json", dump(*answer), keep_alive);
 }
 
-Response respond(const catalog::Added& added, bool compared, bool keep_alive) {
-  using What = catalog::Added::What;
-  api::ImageAdded answer;
-  answer.result = added.what == What::kNew       ? "new"
-                  : added.what == What::kNewName ? "new-name"
-                                                 : "already-there";
-  answer.known_as = added.known_as;
-  answer.compared = compared;
-  answer.image = shape(added.image);
-  return respond(added.what == What::kAlreadyThere ? 200 : 201, "application/json",
-                 dump(answer), keep_alive);
+Response respond(const gate::Taken& taken, bool compared,
+                 const catalog::OfferIndex& index, bool keep_alive) {
+  const api::ImageAdded answer = shape(taken, compared, index);
+  const bool there = taken.added.what == catalog::Added::What::kAlreadyThere;
+  return respond(there ? 200 : 201, "application/json", dump(answer), keep_alive);
 }
 
 Response not_taken_in(const Refusal& refusal, const gate::ImageIntake& intake,
-                      const std::optional<crypto::Expected>& expected, bool keep_alive) {
+                      bool keep_alive) {
   auto problem = api::problem_of(refusal);
-  if (refusal.kind == Kind::kMismatch && expected) {
+  if (const auto& expected = intake.differing()) {
     problem.expected = expected->hex;
     problem.actual = crypto::value_of(intake.digests(), expected->algorithm);
   }
   return respond(problem, keep_alive);
-}
-
-base::Outcome<std::optional<crypto::Expected>> expected_of(const Call& call) {
-  const auto found = call.query.find("expect");
-  if (found == call.query.end()) return std::nullopt;
-  auto parsed = crypto::Expected::parse(found->second);
-  if (!parsed) return base::refuse(parsed.error());
-  return std::move(*parsed);
 }
 
 // What to answer to bytes that are no HTTP; nothing if there is nobody to answer.
@@ -156,19 +144,15 @@ Response unauthorized() {
 
 std::string_view view(beast::string_view text) { return {text.data(), text.size()}; }
 
-bool is_true(const Call& call, const std::string& name) {
-  const auto found = call.query.find(name);
-  return found != call.query.end() && (found->second == "true" || found->second == "1");
-}
-
 }  // namespace
 
 class Server::State : public std::enable_shared_from_this<State> {
  public:
-  State(asio::io_context& io, asio::thread_pool& disk, Service& service, base::Log log,
-        Config config)
+  State(asio::io_context& io, asio::thread_pool& disk, asio::thread_pool& slow,
+        Service& service, base::Log log, Config config)
       : io_(io),
         disk_(disk),
+        slow_(slow),
         service_(service),
         log_(std::move(log)),
         config_(std::move(config)),
@@ -300,12 +284,24 @@ class Server::State : public std::enable_shared_from_this<State> {
     if (std::holds_alternative<ImageUpload>(handler)) {
       co_return co_await image_upload(stream, buffer, parser, matched->call);
     }
+    if (const auto* body_handler = std::get_if<BodyHandler>(&handler)) {
+      co_return co_await call_with_body(stream, buffer, parser, *body_handler,
+                                        matched->call);
+    }
     // The others take no body; what comes all the same is not read.
     const bool keep_alive = request.keep_alive() && parser.is_done() && !stopped_;
     if (const auto* json_handler = std::get_if<JsonHandler>(&handler)) {
       const auto work = [&] { return (*json_handler)(matched->call); };
       const auto answer = co_await on_pool(disk_, work);
       const auto response = respond(answer, keep_alive);
+      co_return co_await send(stream, response);
+    }
+    if (const auto* text_handler = std::get_if<TextHandler>(&handler)) {
+      const auto work = [&] { return (*text_handler)(matched->call); };
+      const auto text = co_await on_pool(disk_, work);
+      const auto response =
+          text ? respond(200, "text/plain; charset=utf-8", *text, keep_alive)
+               : respond(text.error(), keep_alive);
       co_return co_await send(stream, response);
     }
     if (const auto* content_handler = std::get_if<ContentHandler>(&handler)) {
@@ -370,34 +366,73 @@ class Server::State : public std::enable_shared_from_this<State> {
     co_return !error && keep_alive;
   }
 
-  asio::awaitable<bool> image_upload(beast::tcp_stream& stream,
-                                     beast::flat_buffer& buffer, HeaderParser& parser,
-                                     const Call& call) {
+  // The client that asks first is told to send its body (RFC 9110, 10.1.1).
+  static asio::awaitable<error_code> let_come(beast::tcp_stream& stream,
+                                              HeaderParser& parser) {
     error_code error;
-    const auto expected = expected_of(call);
-    if (!expected) {
-      const auto refusal = respond(expected.error(), false);
-      co_await send(stream, refusal);
-      co_return false;
-    }
-    std::optional<std::uint64_t> size;
-    if (parser.content_length()) size = *parser.content_length();
-    const auto open = [&] {
-      return service_.gate.open_intake(call.path.at("name"), size, is_true(call, "hold"));
-    };
-    auto intake = co_await on_pool(disk_, open);
-    if (!intake) {
-      const auto response = respond(intake.error(), false);
-      co_await send(stream, response);
-      co_return false;
-    }
-    // Only now, so that a refusal costs no upload (RFC 9110, 10.1.1).
     if (base::folded(view(parser.get()[http::field::expect])) == "100-continue") {
       static constexpr std::string_view kContinue = "HTTP/1.1 100 Continue\r\n\r\n";
       stream.expires_after(kPatience);
       co_await asio::async_write(stream, asio::buffer(kContinue),
                                  asio::redirect_error(asio::use_awaitable, error));
     }
+    co_return error;
+  }
+
+  asio::awaitable<bool> call_with_body(beast::tcp_stream& stream,
+                                       beast::flat_buffer& buffer, HeaderParser& parser,
+                                       const BodyHandler& handler, const Call& call) {
+    const Refusal too_long{Kind::kTooLarge, "the body is larger than 32 MiB"};
+    std::string body;
+    bool fits = parser.content_length().value_or(0) <= kLongestBody;
+    error_code error;
+    if (fits) error = co_await let_come(stream, parser);
+    base::ByteBuffer piece(kPiece);
+    while (!error && fits && !parser.is_done()) {
+      auto& into = parser.get().body();
+      into.data = piece.data();
+      into.size = piece.size();
+      stream.expires_after(kPatience);
+      co_await http::async_read(stream, buffer, parser,
+                                asio::redirect_error(asio::use_awaitable, error));
+      if (error == http::error::need_buffer) error = {};
+      body.append(reinterpret_cast<const char*>(piece.data()), piece.size() - into.size);
+      fits = body.size() <= kLongestBody;
+    }
+    if (error) co_return false;
+    if (!fits) {
+      const auto refusal = respond(too_long, false);
+      co_await send(stream, refusal);
+      co_return false;
+    }
+    const bool keep_alive = parser.get().keep_alive() && !stopped_;
+    const auto work = [&] { return handler(call, body); };
+    const auto answer = co_await on_pool(disk_, work);
+    const auto response = respond(answer, keep_alive);
+    co_return co_await send(stream, response);
+  }
+
+  asio::awaitable<bool> image_upload(beast::tcp_stream& stream,
+                                     beast::flat_buffer& buffer, HeaderParser& parser,
+                                     const Call& call) {
+    error_code error;
+    auto options = intake_options(call);
+    if (!options) {
+      const auto refusal = respond(options.error(), false);
+      co_await send(stream, refusal);
+      co_return false;
+    }
+    if (parser.content_length()) options->size = *parser.content_length();
+    const bool compared = !options->claims.empty();
+    const auto open = [&] { return service_.gate.open_intake(std::move(*options)); };
+    auto intake = co_await on_pool(disk_, open);
+    if (!intake) {
+      const auto response = respond(intake.error(), false);
+      co_await send(stream, response);
+      co_return false;
+    }
+    // Only now, so that a refusal costs no upload.
+    error = co_await let_come(stream, parser);
     std::optional<Refusal> refusal;
     base::ByteBuffer piece(kPiece);
     while (!error && !refusal && !parser.is_done()) {
@@ -428,11 +463,12 @@ class Server::State : public std::enable_shared_from_this<State> {
       co_return false;
     }
     const bool keep_alive = parser.get().keep_alive();
-    const auto commit = [&] { return intake->commit(*expected); };
-    const auto added = co_await on_pool(disk_, commit);
+    // The look inside may take a minute: not among the short works of the disk pool.
+    const auto commit = [&] { return intake->commit(); };
+    const auto taken = co_await on_pool(slow_, commit);
     const auto response =
-        added ? respond(*added, expected->has_value(), keep_alive)
-              : not_taken_in(added.error(), *intake, *expected, keep_alive);
+        taken ? respond(*taken, compared, *service_.gate.index(), keep_alive)
+              : not_taken_in(taken.error(), *intake, keep_alive);
     co_return co_await send(stream, response);
   }
 
@@ -478,6 +514,7 @@ class Server::State : public std::enable_shared_from_this<State> {
 
   asio::io_context& io_;
   asio::thread_pool& disk_;
+  asio::thread_pool& slow_;
   Service& service_;
   base::Log log_;
   Config config_;              // constant after construction
@@ -488,9 +525,9 @@ class Server::State : public std::enable_shared_from_this<State> {
   std::set<beast::tcp_stream*> idle_;  // waiting for their next call
 };
 
-Server::Server(asio::io_context& io, asio::thread_pool& disk, Service& service,
-               base::Log log, Config config)
-    : state_(std::make_shared<State>(io, disk, service, std::move(log),
+Server::Server(asio::io_context& io, asio::thread_pool& disk, asio::thread_pool& slow,
+               Service& service, base::Log log, Config config)
+    : state_(std::make_shared<State>(io, disk, slow, service, std::move(log),
                                      std::move(config))) {}
 
 Server::~Server() = default;

@@ -21,9 +21,10 @@ struct Config {
 
 class Server {
  public:
-  // All of them must outlive the server, but for config and log.
-  Server(boost::asio::io_context& io, boost::asio::thread_pool& disk, Service& service,
-         base::Log log, Config config);
+  // All of them must outlive the server, but for config and log. `slow` is for work that
+  // may take a minute.
+  Server(boost::asio::io_context& io, boost::asio::thread_pool& disk,
+         boost::asio::thread_pool& slow, Service& service, base::Log log, Config config);
   ~Server();
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;

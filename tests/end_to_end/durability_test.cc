@@ -132,7 +132,7 @@ TEST_F(Durability, ADamagedDatabaseStopsTheStartAndCanBeRebuilt) {
               testing::HasSubstr("the database is damaged; the files in vault/ are "
                                  "untouched"));
   start({"--recover-database"});
-  EXPECT_EQ(vantro_json({"image", "list"})["images"][0]["on_offer"], false);
+  EXPECT_EQ(vantro_json({"image", "list"})["images"][0]["image"]["on_offer"], false);
   take_in("x.img", "bytes");
   EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).out, "bytes");
 }

@@ -10,7 +10,8 @@ class RoutesTest : public fakes::RepositoryFixture {
  protected:
   void SetUp() override {
     RepositoryFixture::SetUp();
-    service_ = std::unique_ptr<Service>(new Service{*gate_, clock_, "0", 0, {}, {}});
+    service_ =
+        std::unique_ptr<Service>(new Service{*gate_, verifier_, 0, clock_, "0", 0, {}});
     routes_ = make_routes(*service_);
   }
   // The answer to a GET as JSON text, or the refusal's sentence.
@@ -21,6 +22,7 @@ class RoutesTest : public fakes::RepositoryFixture {
     return answer ? answer->dump() : base::in_full(answer.error());
   }
 
+  upkeep::Verifier verifier_{*gate_};
   std::unique_ptr<Service> service_;
   std::vector<Route> routes_;
 };
@@ -40,7 +42,7 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
             "there is nothing at /v2/images; GET /v1/routes lists what there is");
   EXPECT_EQ(get("/v1/images/a%2"), "a '%' in the address is not followed by two digits");
   EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
-            "/v1/images/x is called with GET, PUT, not DELETE");
+            "/v1/images/x is called with GET, PUT, PATCH, not DELETE");
   EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is no number from 1 up");
   EXPECT_EQ(get("/v1/backups?address=router"), "'router' is no IP address");
   EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' holds '..', which is never followed");
@@ -55,15 +57,16 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
             std::string::npos);
   EXPECT_EQ(get("/v1/backups?address=192.0.2.8"), R"({"backups":[]})");
   EXPECT_EQ(get("/v1/images/x-sytsem-1.img"),
-            "there is no image 'x-sytsem-1.img'; nearest: 'x-system-1.img'");
+            "there is no image 'x-sytsem-1.img' in the catalogue; nearest: "
+            "'x-system-1.img'");
   EXPECT_NE(get("/v1/routes").find(R"("path":"/v1/events")"), std::string::npos);
 }
 
 TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
   const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
   std::filesystem::remove(vault_path(sha256));
-  service_->recovery = *upkeep::recover(*repository_, 0, log_);
-  EXPECT_NE(get("/v1/status").find(R"("trouble":["gone from vault/: x.img"])"),
+  ASSERT_TRUE(upkeep::recover(*repository_, 0, log_));
+  EXPECT_NE(get("/v1/status").find("x.img; the same bytes taken in again mend it"),
             std::string::npos)
       << get("/v1/status");
   ASSERT_TRUE(take_in("x.img", "bytes"));

@@ -120,7 +120,7 @@ TEST_F(PumpTest, RecordsATransferThatTheDeviceBeganAnew) {
 }
 
 TEST_F(PumpTest, TellsTheDeviceWhyAnUploadFails) {
-  limits_.largest_deposit = 10;
+  config_.largest_deposit = 10;
   close();
   open();
   start_write();

@@ -1,0 +1,132 @@
+#include "client/answers.h"
+
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "crypto/digests.h"
+
+namespace vantro::client {
+
+void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty) {
+  if (table.empty()) {
+    terminal.write(if_empty + "\n");
+  } else {
+    table.write(terminal);
+  }
+}
+
+void write_digests(const Terminal& terminal, const api::Digests& digests) {
+  terminal.write(
+      fmt::format("  MD5      {}\n  SHA-1    {}\n  SHA-256  {}\n  SHA-512  {}\n",
+                  digests.md5, digests.sha1, digests.sha256, digests.sha512));
+}
+
+tl::unexpected<Failure> file_failure(const std::string& file, int error_number) {
+  return tl::unexpected(
+      Failure{ExitCode::kFile, fmt::format("{}: {}", file, std::strerror(error_number))});
+}
+
+tl::unexpected<Failure> wrong_use(std::string sentence) {
+  return tl::unexpected(Failure{ExitCode::kUsage, std::move(sentence)});
+}
+
+std::string last_part(const std::string& path) {
+  return path.substr(path.rfind('/') + 1);
+}
+
+bool write_all(int fd, base::ByteView bytes) {
+  while (!bytes.empty()) {
+    const auto count = ::write(fd, bytes.data(), bytes.size());
+    if (count < 0 && errno == EINTR) continue;
+    if (count < 0) return false;
+    bytes = bytes.subspan(static_cast<std::size_t>(count));
+  }
+  return true;
+}
+
+Result<OpenedFile> open_file(const std::string& file) {
+  OpenedFile opened{base::UniqueFd(::open(file.c_str(), O_RDONLY | O_CLOEXEC)), 0};
+  if (!opened.fd) return file_failure(file, errno);
+  struct stat found {};
+  if (::fstat(opened.fd.get(), &found) != 0) return file_failure(file, errno);
+  if (S_ISDIR(found.st_mode)) return file_failure(file, EISDIR);
+  if (!S_ISREG(found.st_mode)) {
+    return tl::unexpected(Failure{ExitCode::kFile, file + ": is no regular file"});
+  }
+  opened.size = static_cast<std::uint64_t>(found.st_size);
+  return opened;
+}
+
+Result<std::string> read_text(const std::string& file, std::size_t most) {
+  base::UniqueFd opened;
+  if (file != "-") {
+    opened.reset(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
+    if (!opened) return file_failure(file, errno);
+  }
+  std::string text;
+  std::string piece(64 * 1024, '\0');
+  while (true) {
+    const auto got =
+        ::read(file == "-" ? STDIN_FILENO : opened.get(), piece.data(), piece.size());
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return file_failure(file, errno);
+    if (got == 0) return text;
+    text.append(piece, 0, static_cast<std::size_t>(got));
+    if (text.size() > most) return file_failure(file, EFBIG);
+  }
+}
+
+Done save(const ApiClient& api, const std::string& path, const std::string& file,
+          bool force, const Recorded& recorded) {
+  const bool to_stdout = file == "-";
+  const auto beside = file + ".part";
+  base::UniqueFd opened;
+  if (!to_stdout) {
+    if (!force && ::access(file.c_str(), F_OK) == 0) {
+      return tl::unexpected(Failure{
+          ExitCode::kFile,
+          fmt::format("{} exists; give another file with --to, or --force to write "
+                      "over it",
+                      file)});
+    }
+    opened.reset(::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+    if (!opened) return file_failure(beside, errno);
+  }
+  const int fd = to_stdout ? STDOUT_FILENO : opened.get();
+  crypto::Digester digester;
+  std::uint64_t size = 0;
+  int write_error = 0;
+  const auto done = api.download(path, [&](base::ByteView bytes) {
+    digester.update(bytes);
+    size += bytes.size();
+    if (write_all(fd, bytes)) return true;
+    write_error = errno;
+    return false;
+  });
+  const auto give_up = [&](Failure failure) {
+    if (!to_stdout) ::unlink(beside.c_str());
+    return tl::unexpected(std::move(failure));
+  };
+  if (!done) return give_up(done.error());
+  if (write_error != 0) return give_up(file_failure(file, write_error).value());
+  const auto digests = digester.finish();
+  const bool same = recorded.sha256.empty() || digests.sha256 == recorded.sha256;
+  if (size != recorded.size || !same) {
+    return give_up({ExitCode::kChecksum,
+                    fmt::format("what came is not what is on record; nothing was saved\n"
+                                "  recorded  {}\n  came      {}",
+                                recorded.sha256.empty() ? "(partial)" : recorded.sha256,
+                                digests.sha256)});
+  }
+  if (to_stdout) return {};
+  if (::fsync(fd) != 0 || ::rename(beside.c_str(), file.c_str()) != 0) {
+    return give_up(file_failure(file, errno).value());
+  }
+  return {};
+}
+
+}  // namespace vantro::client

@@ -1,0 +1,73 @@
+// What all commands have in common: asking the server, showing the answer, files.
+#pragma once
+
+#include <nlohmann/json.hpp>
+#include <string>
+#include <vector>
+
+#include "api/shapes.h"
+#include "base/bytes.h"
+#include "base/unique_fd.h"
+#include "client/api_client.h"
+#include "client/terminal.h"
+
+namespace vantro::client {
+
+struct Context {
+  const ApiClient& api;
+  bool json = false;  // the API's answer as it is, instead of a table
+};
+
+using Done = Result<void>;
+
+// The answer as it is, or by `people(terminal, answer)`.
+template <class F>
+Done show_answer(const Context& context, const Result<nlohmann::json>& answer, F people) {
+  if (!answer) return tl::unexpected(answer.error());
+  const Terminal terminal(stdout);
+  if (context.json) {
+    terminal.write(answer->dump(2) + "\n");
+  } else {
+    people(terminal, *answer);
+  }
+  return {};
+}
+
+template <class F>
+Done show(const Context& context, const std::string& path, F people) {
+  return show_answer(context, context.api.get(path), std::move(people));
+}
+
+template <class T>
+std::vector<T> list_of(const nlohmann::json& answer, const char* name) {
+  return answer.value(name, nlohmann::json::array()).get<std::vector<T>>();
+}
+
+void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty);
+void write_digests(const Terminal& terminal, const api::Digests& digests);
+
+tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
+tl::unexpected<Failure> wrong_use(std::string sentence);
+std::string last_part(const std::string& path);
+bool write_all(int fd, base::ByteView bytes);
+
+// A regular file to read, with its size.
+struct OpenedFile {
+  base::UniqueFd fd;
+  std::uint64_t size = 0;
+};
+Result<OpenedFile> open_file(const std::string& file);
+// All of it, at most `most` bytes; "-" is standard input.
+Result<std::string> read_text(const std::string& file, std::size_t most = 16 << 20);
+
+// What must come; an empty SHA-256 is not compared.
+struct Recorded {
+  std::uint64_t size = 0;
+  std::string sha256;
+};
+// Bytes of the server into a file, first beside it, so that it is there whole or not at
+// all. "-" is standard output. A file that is there is written over only with `force`.
+Done save(const ApiClient& api, const std::string& path, const std::string& file,
+          bool force, const Recorded& recorded);
+
+}  // namespace vantro::client

@@ -1,0 +1,569 @@
+#include "client/export.h"
+
+#include <algorithm>
+#include <archive.h>
+#include <archive_entry.h>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <filesystem>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "api/catalogue.h"
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "client/images.h"
+#include "crypto/checksum_list.h"
+#include "crypto/digests.h"
+
+namespace vantro::client {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+
+constexpr const char* kFormat = "vantro-export";
+constexpr int kVersion = 1;
+constexpr const char* kManifest = "manifest.json";
+constexpr const char* kSums = "SHA256SUMS";
+constexpr std::size_t kLongestManifest = 256 << 20;
+
+std::string shown(const std::string& text) { return base::printable(text, 255); }
+
+tl::unexpected<Failure> bad_file(const std::string& file, const std::string& why) {
+  return tl::unexpected(Failure{ExitCode::kFile, file + ": " + why});
+}
+
+// -- Writing: a folder or an archive --
+
+class Target {
+ public:
+  virtual ~Target() = default;
+  virtual Done put(const std::string& name, const std::string& bytes) = 0;
+  // The bytes that the API gives under this path.
+  virtual Done fetch(const ApiClient& api, const std::string& path,
+                     const std::string& name, const Recorded& recorded) = 0;
+  virtual Done finish() = 0;
+};
+
+class FolderTarget final : public Target {
+ public:
+  explicit FolderTarget(std::string folder) : folder_(std::move(folder)) {}
+
+  Done put(const std::string& name, const std::string& bytes) override {
+    if (auto made = make_way(name); !made) return made;
+    const auto file = folder_ + "/" + name;
+    const base::UniqueFd out(
+        ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644));
+    if (!out || !write_all(out.get(), base::as_bytes(bytes)) || ::fsync(out.get()) != 0) {
+      return file_failure(file, errno);
+    }
+    return {};
+  }
+  Done fetch(const ApiClient& api, const std::string& path, const std::string& name,
+             const Recorded& recorded) override {
+    if (auto made = make_way(name); !made) return made;
+    return save(api, path, folder_ + "/" + name, false, recorded);
+  }
+  Done finish() override { return {}; }
+
+ private:
+  Done make_way(const std::string& name) const {
+    std::error_code error;
+    fs::create_directories(fs::path(folder_ + "/" + name).parent_path(), error);
+    if (error) return bad_file(folder_, error.message());
+    return {};
+  }
+
+  std::string folder_;
+};
+
+class TarTarget final : public Target {
+ public:
+  static Result<std::unique_ptr<Target>> open(const std::string& file) {
+    auto target = std::make_unique<TarTarget>();
+    target->file_ = file;
+    target->archive_.reset(::archive_write_new());
+    ::archive_write_set_format_pax_restricted(target->archive_.get());
+    if (::archive_write_open_filename(target->archive_.get(), (file + ".part").c_str()) !=
+        ARCHIVE_OK) {
+      return bad_file(file, target->why());
+    }
+    return target;
+  }
+
+  Done put(const std::string& name, const std::string& bytes) override {
+    if (auto begun = begin(name, bytes.size()); !begun) return begun;
+    return add(base::as_bytes(bytes)) ? Done{} : bad_file(file_, why());
+  }
+  Done fetch(const ApiClient& api, const std::string& path, const std::string& name,
+             const Recorded& recorded) override {
+    if (auto begun = begin(name, recorded.size); !begun) return begun;
+    crypto::Digester digester;
+    bool written = true;
+    const auto done = api.download(path, [&](base::ByteView bytes) {
+      digester.update(bytes);
+      return written = add(bytes);
+    });
+    if (!written) return bad_file(file_, why());
+    if (!done) return done;
+    if (digester.finish().sha256 == recorded.sha256) return {};
+    return tl::unexpected(
+        Failure{ExitCode::kChecksum, name + ": what came is not what is on record"});
+  }
+  Done finish() override {
+    const auto part = file_ + ".part";
+    if (::archive_write_close(archive_.get()) != ARCHIVE_OK) {
+      return bad_file(file_, why());
+    }
+    if (::rename(part.c_str(), file_.c_str()) != 0) return file_failure(file_, errno);
+    return {};
+  }
+
+ private:
+  struct Free {
+    void operator()(struct archive* a) const { ::archive_write_free(a); }
+  };
+  struct FreeEntry {
+    void operator()(struct archive_entry* e) const { ::archive_entry_free(e); }
+  };
+
+  std::string why() const {
+    const char* text = ::archive_error_string(archive_.get());
+    return text == nullptr ? "can't be written" : text;
+  }
+  Done begin(const std::string& name, std::uint64_t size) {
+    const std::unique_ptr<struct archive_entry, FreeEntry> entry(::archive_entry_new());
+    ::archive_entry_set_pathname_utf8(entry.get(), name.c_str());
+    ::archive_entry_set_size(entry.get(), static_cast<la_int64_t>(size));
+    ::archive_entry_set_filetype(entry.get(), AE_IFREG);
+    ::archive_entry_set_perm(entry.get(), 0644);
+    ::archive_entry_set_mtime(entry.get(), base::SystemClock{}.wall() / 1000, 0);
+    if (::archive_write_header(archive_.get(), entry.get()) != ARCHIVE_OK) {
+      return bad_file(file_, why());
+    }
+    return {};
+  }
+  bool add(base::ByteView bytes) {
+    return ::archive_write_data(archive_.get(), bytes.data(), bytes.size()) ==
+           static_cast<la_ssize_t>(bytes.size());
+  }
+
+  std::string file_;
+  std::unique_ptr<struct archive, Free> archive_;
+};
+
+Result<std::unique_ptr<Target>> open_target(const std::string& target) {
+  std::error_code error;
+  if (fs::exists(target, error) &&
+      !(fs::is_directory(target, error) && fs::is_empty(target, error))) {
+    return bad_file(target, "is there already; give another name, or an empty folder");
+  }
+  if (base::folded(target).ends_with(".tar")) return TarTarget::open(target);
+  fs::create_directories(target, error);
+  if (error) return bad_file(target, error.message());
+  return std::make_unique<FolderTarget>(target);
+}
+
+json manifest_entry(const api::ImageDetail& detail) {
+  json documents = json::array();
+  for (const auto& one : detail.documents) {
+    documents.push_back({{"name", one.name},
+                         {"file", "documents/" + detail.image.name + "/" + one.name},
+                         {"size", one.size},
+                         {"sha256", one.sha256}});
+  }
+  return {{"name", detail.image.name},
+          {"names", detail.names},
+          {"file", "images/" + detail.image.name},
+          {"size", detail.image.size},
+          {"digests", detail.image.digests},
+          {"facts", detail.image.facts},
+          {"vouches", detail.vouches},
+          {"offers", detail.offers},
+          {"documents", documents}};
+}
+
+Result<std::vector<std::string>> names_to_export(const Context& context,
+                                                 const ExportOptions& options) {
+  if (!options.images.empty()) return options.images;
+  const auto answer = context.api.get("/v1/images?limit=200000");
+  if (!answer) return tl::unexpected(answer.error());
+  std::set<std::string> names;
+  for (const auto& row : answer->get<api::ImageList>().images) {
+    if (!row.image.withdrawn && row.image.whole) names.insert(row.image.name);
+  }
+  return std::vector<std::string>(names.begin(), names.end());
+}
+
+}  // namespace
+
+Done export_images(const Context& context, const ExportOptions& options) {
+  const auto names = names_to_export(context, options);
+  if (!names) return tl::unexpected(names.error());
+  if (names->empty()) {
+    return tl::unexpected(Failure{ExitCode::kNotFound, "there is no image to export"});
+  }
+  std::vector<api::ImageDetail> details;
+  std::set<std::string> seen;  // two names of one image
+  std::uint64_t total = 0;
+  for (const auto& name : *names) {
+    const auto answer = context.api.get("/v1/images/" + url_escape(name));
+    if (!answer) return tl::unexpected(answer.error());
+    auto detail = answer->get<api::ImageDetail>();
+    if (!seen.insert(detail.image.name).second) continue;
+    total += detail.image.size;
+    details.push_back(std::move(detail));
+  }
+  const auto kits = context.api.get("/v1/kits");
+  if (!kits) return tl::unexpected(kits.error());
+  json manifest{{"format", kFormat},
+                {"version", kVersion},
+                {"made_at", base::iso_time(base::SystemClock{}.wall())},
+                {"images", json::array()},
+                {"kits", json::array()}};
+  for (const auto& detail : details) manifest["images"].push_back(manifest_entry(detail));
+  for (const auto& kit : list_of<api::Kit>(*kits, "kits")) {
+    const bool all_there =
+        std::all_of(kit.parts.begin(), kit.parts.end(),
+                    [&](const auto& part) { return seen.contains(part.image); });
+    if (all_there) manifest["kits"].push_back(kit);
+  }
+  auto target = open_target(options.target);
+  if (!target) return tl::unexpected(target.error());
+  // The manifest goes first: whoever reads an archive from its start knows what comes.
+  const auto text = manifest.dump(2) + "\n";
+  crypto::Digester digester;
+  digester.update(base::as_bytes(text));
+  std::string sums = crypto::checksum_line(digester.finish().sha256, kManifest);
+  if (auto put = (*target)->put(kManifest, text); !put) return put;
+  ProgressBar bar("exporting", total);
+  std::uint64_t done_bytes = 0;
+  for (const auto& detail : details) {
+    const auto& image = detail.image;
+    const auto path = "/v1/images/" + url_escape(image.name);
+    const auto fetch = [&](const std::string& from, const std::string& to,
+                           std::uint64_t size, const std::string& sha256) {
+      sums += crypto::checksum_line(sha256, to);
+      return (*target)->fetch(context.api, from, to, {size, sha256});
+    };
+    if (auto done = fetch(path + "/content", "images/" + image.name, image.size,
+                          image.digests.sha256);
+        !done) {
+      return done;
+    }
+    for (const auto& one : detail.documents) {
+      if (auto done =
+              fetch(path + "/documents/" + url_escape(one.name),
+                    "documents/" + image.name + "/" + one.name, one.size, one.sha256);
+          !done) {
+        return done;
+      }
+    }
+    bar.advance(done_bytes += image.size);
+  }
+  if (auto put = (*target)->put(kSums, sums); !put) return put;
+  if (auto done = (*target)->finish(); !done) return done;
+  const Terminal terminal(stdout);
+  if (context.json) {
+    terminal.write(manifest.dump(2) + "\n");
+    return {};
+  }
+  terminal.write(fmt::format(
+      "{}: {} images, {}, with {} and {}\n  check it anywhere with: sha256sum -c {}\n  "
+      "take it in elsewhere with: vantro import {}\n",
+      options.target, details.size(), base::size_text(total), kManifest, kSums, kSums,
+      options.target));
+  return {};
+}
+
+// -- Import --
+
+namespace {
+
+// A file of the export, whose bytes `read` gives.
+struct Incoming {
+  std::string path;
+  std::uint64_t size = 0;
+  std::function<tl::expected<std::size_t, Failure>(char* to, std::size_t count)> read;
+};
+
+class Importer {
+ public:
+  Importer(const Context& context, const ImportOptions& options)
+      : context_(context), options_(options), terminal_(stdout) {}
+
+  Done plan(const std::string& text) {
+    manifest_ = json::parse(text, nullptr, false);
+    if (!manifest_.is_object() || manifest_.value("format", "") != kFormat) {
+      return bad_file(options_.source, "holds no manifest of an export");
+    }
+    if (manifest_.value("version", 0) > kVersion) {
+      return bad_file(options_.source,
+                      "was written by a newer vantro; use that one to import it");
+    }
+    for (const auto& image : manifest_.value("images", json::array())) {
+      expect(image.value("file", ""), image, nullptr);
+      for (const auto& one : image.value("documents", json::array())) {
+        expect(one.value("file", ""), image, one);
+      }
+    }
+    if (!bad_path_.empty()) {
+      return bad_file(options_.source,
+                      fmt::format("the manifest names '{}', which is no path in it",
+                                  shown(bad_path_)));
+    }
+    return {};
+  }
+  const auto& expected() const { return expected_; }
+
+  // Ends the import only where nothing more can succeed.
+  Done take(const Incoming& file) {
+    const auto found = expected_.find(file.path);
+    if (found == expected_.end()) return {};
+    const auto [image, document] = found->second;
+    expected_.erase(found);
+    const auto name = image.value("name", "");
+    const auto done = document.is_null() ? take_image(file, image)
+                                         : take_document(file, name, document);
+    if (done) return {};
+    const auto& failure = done.error();
+    if (failure.code == ExitCode::kNoServer || failure.code == ExitCode::kToken) {
+      return done;
+    }
+    failures_.push_back(fmt::format("{}: {}", file.path, failure.sentence));
+    worst_ = failure.code == ExitCode::kChecksum ? failure.code : worst_;
+    return {};
+  }
+
+  Done finish() {
+    for (const auto& [path, entry] : expected_) {
+      failures_.push_back(path + ": is in the manifest, and missing");
+    }
+    for (const auto& kit : manifest_.value("kits", json::array())) add_kit(kit);
+    if (context_.json) {
+      terminal_.write(
+          json{{"taken_in", taken_}, {"known", known_}, {"failed", failures_}}.dump(2) +
+          "\n");
+    } else {
+      for (const auto& one : failures_) {
+        terminal_.write(terminal_.toned("FAILED  " + shown(one), Tone::kBad) + "\n");
+      }
+      terminal_.write(fmt::format("{}: {} images taken in, {} known already, {} failed\n",
+                                  options_.source, taken_, known_, failures_.size()));
+    }
+    if (failures_.empty()) return {};
+    return tl::unexpected(Failure{worst_, ""});
+  }
+
+ private:
+  void expect(const std::string& path, const json& image, const json& document) {
+    const auto clean = base::visible_name(path);
+    if (!clean || *clean != path) bad_path_ = path;
+    expected_.emplace(path, std::pair(image, document));
+  }
+
+  Done take_image(const Incoming& file, const json& image) {
+    const auto name = image.value("name", "");
+    const auto digests = image.value("digests", json::object()).get<api::Digests>();
+    const auto facts = image.value("facts", json::object()).get<api::Facts>();
+    // Compared with what the manifest says; whether the maker said it, it tells below.
+    std::string query =
+        "?suggest=false&vouch=false&hold=true&despite_findings=true"
+        "&expect=sha256:" +
+        digests.sha256;
+    const std::pair<const char*, std::string> all[] = {
+        {"maker", facts.maker},
+        {"platform", fmt::format("{}", fmt::join(facts.platform, ", "))},
+        {"hardware", fmt::format("{}", fmt::join(facts.hardware, ", "))},
+        {"role", facts.role},
+        {"version", facts.version},
+        {"line", facts.line},
+        {"stage", facts.stage},
+        {"space", facts.space ? std::to_string(*facts.space) : ""},
+        {"remarks", facts.remarks},
+        {"source", facts.source}};
+    for (const auto& [fact, text] : all) {
+      if (!text.empty()) query += fmt::format("&fact.{}={}", fact, url_escape(text));
+    }
+    const auto path = "/v1/images/" + url_escape(name);
+    const auto added = context_.api.put(path + query, file.size, file.read);
+    if (!added) return tl::unexpected(added.error());
+    const bool was_known = added->value("result", "") == "already-there";
+    ++(was_known ? known_ : taken_);
+    if (was_known) return {};
+    json by_source = json::object();
+    for (const auto& vouch :
+         image.value("vouches", json::array()).get<std::vector<api::Vouch>>()) {
+      if (!vouch.retracted_at.empty()) continue;
+      auto source = vouch.source;
+      if (!vouch.signer.empty()) source += ", signed by " + vouch.signer;
+      by_source[source + (source.empty() ? "imported" : ", imported")].push_back(
+          vouch.algorithm + ":" + vouch.hex);
+    }
+    for (const auto& [source, sums] : by_source.items()) {
+      const auto told = context_.api.send("POST", path + "/vouches",
+                                          {{"expect", sums}, {"source", source}});
+      if (!told) return tl::unexpected(told.error());
+    }
+    if (options_.hold) return {};
+    for (const auto& offer :
+         image.value("offers", json::array()).get<std::vector<api::Offer>>()) {
+      json body{{"image", name},
+                {"name", offer.name},
+                {"to", offer.to},
+                {"over", fmt::format("{}", fmt::join(offer.over, ","))}};
+      if (offer.until) body["until"] = *offer.until;
+      const auto made = context_.api.send("POST", "/v1/offers", body);
+      // The image is in; what its name stands for here is this server's affair.
+      if (!made) failures_.push_back(offer.name + ": " + made.error().sentence);
+    }
+    return {};
+  }
+
+  Done take_document(const Incoming& file, const std::string& image,
+                     const json& document) {
+    crypto::Digester digester;
+    const auto read = [&](char* to,
+                          std::size_t count) -> tl::expected<std::size_t, Failure> {
+      const auto got = file.read(to, count);
+      if (got) digester.update(base::as_bytes({to, *got}));
+      return got;
+    };
+    const auto path = "/v1/images/" + url_escape(image) + "/documents/" +
+                      url_escape(document.value("name", ""));
+    const auto added = context_.api.put(path, file.size, read);
+    if (!added) return tl::unexpected(added.error());
+    if (digester.finish().sha256 == document.value("sha256", "")) return {};
+    // It is release notes: taken away again.
+    if (auto gone = context_.api.send("DELETE", path); !gone) {
+      return tl::unexpected(gone.error());
+    }
+    return tl::unexpected(Failure{ExitCode::kChecksum, "its checksum differs"});
+  }
+
+  void add_kit(const json& from) {
+    const auto kit = from.get<api::Kit>();
+    json body{{"name", kit.name},
+              {"remarks", kit.remarks},
+              {"images", json::array()},
+              {"part_remarks", json::array()}};
+    for (const auto& part : kit.parts) {
+      body["images"].push_back(part.image);
+      body["part_remarks"].push_back(part.remark);
+    }
+    const auto known = context_.api.get("/v1/kits/" + url_escape(kit.name));
+    if (known) return;
+    if (const auto made = context_.api.send("POST", "/v1/kits", body); !made) {
+      failures_.push_back("kit " + kit.name + ": " + made.error().sentence);
+    }
+  }
+
+  const Context& context_;
+  const ImportOptions& options_;
+  Terminal terminal_;
+  json manifest_;
+  std::map<std::string, std::pair<json, json>> expected_;
+  std::string bad_path_;
+  std::vector<std::string> failures_;
+  std::size_t taken_ = 0;
+  std::size_t known_ = 0;
+  ExitCode worst_ = ExitCode::kRefused;
+};
+
+Done import_folder(Importer& importer, const std::string& folder) {
+  const auto text = read_text(folder + "/" + kManifest, kLongestManifest);
+  if (!text) return tl::unexpected(text.error());
+  if (auto planned = importer.plan(*text); !planned) return planned;
+  // Images before their documents.
+  std::vector<std::string> paths;
+  for (const auto& [path, entry] : importer.expected()) paths.push_back(path);
+  std::stable_partition(paths.begin(), paths.end(),
+                        [](const auto& path) { return path.starts_with("images/"); });
+  for (const auto& path : paths) {
+    const auto file = open_file(folder + "/" + path);
+    if (!file) continue;  // it is told as missing
+    const auto read = [&](char* to,
+                          std::size_t count) -> tl::expected<std::size_t, Failure> {
+      const auto got = ::read(file->fd.get(), to, count);
+      if (got < 0) return file_failure(path, errno);
+      return static_cast<std::size_t>(got);
+    };
+    if (auto taken = importer.take({path, file->size, read}); !taken) return taken;
+  }
+  return importer.finish();
+}
+
+Done import_tar(Importer& importer, const std::string& file) {
+  struct Free {
+    void operator()(struct archive* a) const { ::archive_read_free(a); }
+  };
+  const std::unique_ptr<struct archive, Free> archive(::archive_read_new());
+  ::archive_read_support_format_tar(archive.get());
+  const auto why = [&] {
+    const char* text = ::archive_error_string(archive.get());
+    return std::string(text == nullptr ? "can't be read" : text);
+  };
+  constexpr std::size_t kBlock = 1 << 20;
+  if (::archive_read_open_filename(archive.get(), file.c_str(), kBlock) != ARCHIVE_OK) {
+    return bad_file(file, why());
+  }
+  bool planned = false;
+  struct archive_entry* entry = nullptr;
+  int result = ARCHIVE_OK;
+  while ((result = ::archive_read_next_header(archive.get(), &entry)) == ARCHIVE_OK) {
+    const char* path = ::archive_entry_pathname_utf8(entry);
+    const auto read = [&](char* to,
+                          std::size_t count) -> tl::expected<std::size_t, Failure> {
+      const auto got = ::archive_read_data(archive.get(), to, count);
+      if (got < 0) return bad_file(file, why());
+      return static_cast<std::size_t>(got);
+    };
+    const auto size = static_cast<std::uint64_t>(::archive_entry_size(entry));
+    if (!planned) {
+      if (path == nullptr || std::string_view(path) != kManifest ||
+          size > kLongestManifest) {
+        return bad_file(file, "holds no manifest of an export at its beginning");
+      }
+      std::string text(size, '\0');
+      std::size_t have = 0;
+      while (have < size) {
+        const auto got = read(text.data() + have, size - have);
+        if (!got) return tl::unexpected(got.error());
+        if (*got == 0) break;
+        have += *got;
+      }
+      if (auto done = importer.plan(text); !done) return done;
+      planned = true;
+      continue;
+    }
+    if (path == nullptr) continue;
+    if (auto taken = importer.take({path, size, read}); !taken) return taken;
+  }
+  if (result != ARCHIVE_EOF) return bad_file(file, why());
+  if (!planned) return bad_file(file, "is empty");
+  return importer.finish();
+}
+
+}  // namespace
+
+Done import_images(const Context& context, const ImportOptions& options) {
+  Importer importer(context, options);
+  std::error_code error;
+  if (fs::is_directory(options.source, error)) {
+    return import_folder(importer, options.source);
+  }
+  const auto opened = open_file(options.source);
+  if (!opened) return tl::unexpected(opened.error());
+  return import_tar(importer, options.source);
+}
+
+}  // namespace vantro::client

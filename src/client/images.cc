@@ -1,0 +1,674 @@
+#include "client/images.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <iostream>
+#include <unistd.h>
+
+#include "api/catalogue.h"
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "client/render.h"
+#include "crypto/checksum_list.h"
+#include "crypto/digests.h"
+#include "crypto/signature.h"
+
+namespace vantro::client {
+namespace {
+
+using nlohmann::json;
+using Align = Table::Align;
+
+std::string image_path(const std::string& name, const char* rest = "") {
+  return "/v1/images/" + url_escape(name) + rest;
+}
+
+// Adds "?name=text" or "&name=text".
+void add_to(std::string& query, const std::string& name, const std::string& text) {
+  query += (query.empty() ? "?" : "&") + name + "=" + url_escape(text);
+}
+
+std::string shown(const std::string& text, std::size_t longest = 255) {
+  return base::printable(text, longest);
+}
+
+Tone tone_of_vouching(const std::string& vouching) {
+  if (vouching == "vouched") return Tone::kGood;
+  if (vouching == "contradicted") return Tone::kBad;
+  return Tone::kPlain;
+}
+
+// In a word or two, for a column.
+std::string vouching_text(const std::string& vouching) {
+  return vouching == "vouched-weakly" ? "vouched (weak)" : vouching;
+}
+
+Tone tone_of_verdict(const std::string& verdict) {
+  if (verdict == "whole") return Tone::kGood;
+  return verdict == "unknown" || verdict.empty() ? Tone::kPlain : Tone::kBad;
+}
+
+Cell offer_cell(const api::Image& image) {
+  if (image.withdrawn) return {"withdrawn", Tone::kBad};
+  if (!image.whole) return {"damaged", Tone::kBad};
+  return image.on_offer ? Cell{"on offer", Tone::kGood} : Cell{"held", Tone::kFaint};
+}
+
+void line(const Terminal& terminal, const char* label, const std::string& text,
+          Tone tone = Tone::kPlain) {
+  if (text.empty()) return;
+  terminal.write(
+      fmt::format("  {:<12}{}\n", label, terminal.toned(shown(text, 4000), tone)));
+}
+
+void write_facts(const Terminal& terminal, const api::Facts& f) {
+  line(terminal, "maker", f.maker);
+  line(terminal, "platform", fmt::format("{}", fmt::join(f.platform, ", ")));
+  line(terminal, "hardware", fmt::format("{}", fmt::join(f.hardware, ", ")));
+  line(terminal, "role", f.role);
+  line(terminal, "version",
+       f.line.empty() ? f.version : fmt::format("{} (line {})", f.version, f.line));
+  line(terminal, "stage", f.stage);
+  if (f.space) line(terminal, "needs", exact_size(*f.space) + " on the device");
+  line(terminal, "remarks", f.remarks, Tone::kHead);
+  line(terminal, "source", f.source);
+}
+
+// "sha256:HEX" as url and JSON want it.
+Done add_expected(std::vector<std::string>& to, const std::string& text) {
+  const auto parsed = crypto::Expected::parse(text);
+  if (!parsed) return wrong_use(parsed.error().sentence);
+  auto title = base::folded(crypto::title(parsed->algorithm));
+  std::erase(title, '-');
+  to.push_back(title + ":" + parsed->hex);
+  return {};
+}
+
+// Reads the file through; its SHA-256.
+Result<std::string> sha256_of(const std::string& name) {
+  auto file = open_file(name);
+  if (!file) return tl::unexpected(file.error());
+  ProgressBar bar(shown(last_part(name), 40), file->size);
+  crypto::Digester digester;
+  base::ByteBuffer piece(1 << 20);
+  std::uint64_t done = 0;
+  while (true) {
+    const auto got = ::read(file->fd.get(), piece.data(), piece.size());
+    if (got < 0 && errno == EINTR) continue;
+    if (got < 0) return file_failure(name, errno);
+    if (got == 0) return digester.finish().sha256;
+    digester.update({piece.data(), static_cast<std::size_t>(got)});
+    bar.advance(done += static_cast<std::uint64_t>(got));
+  }
+}
+
+bool asked_and_agreed(const std::vector<api::Suggestion>& suggestions) {
+  std::cerr << "What the name tells:\n";
+  for (const auto& one : suggestions) {
+    std::cerr << fmt::format("  {:<10}{}  ({})\n", one.fact, shown(one.text),
+                             shown(one.origin));
+  }
+  std::cerr << "Take these facts? [Y/n] " << std::flush;
+  std::string answer;
+  return std::getline(std::cin, answer) &&
+         (answer.empty() || answer.front() == 'y' || answer.front() == 'Y');
+}
+
+void write_added(const Terminal& terminal, const ImageAddOptions& options,
+                 const api::ImageAdded& added, const std::string& name) {
+  if (added.result == "already-there") {
+    terminal.write(
+        fmt::format("{}: these bytes are known under this name already\n", shown(name)));
+  } else if (added.result == "new-name") {
+    terminal.write(fmt::format("{}: the same bytes as {}, which now has this name too\n",
+                               shown(name), shown(added.image.name)));
+  } else {
+    terminal.write(fmt::format("{}: taken in\n", shown(name)));
+  }
+  line(terminal, "size", exact_size(added.image.size));
+  line(terminal, "SHA-256", added.image.digests.sha256);
+  if (!added.kind.empty()) line(terminal, "is", added.kind);
+  for (const auto& finding : added.findings) {
+    line(terminal, "inside", finding, tone_of_verdict(added.image.verdict));
+  }
+  if (added.members_in_all > 0) {
+    line(terminal, "",
+         fmt::format("it holds {} files; 'vantro image info' lists them",
+                     added.members_in_all));
+  }
+  write_facts(terminal, added.image.facts);
+  // Where facts come from that nobody gave; and those that were not wanted.
+  std::vector<std::string> origins;
+  for (const auto& one : added.suggestions) {
+    if (options.facts.contains(one.fact)) continue;
+    if (std::find(origins.begin(), origins.end(), one.origin) == origins.end()) {
+      origins.push_back(one.origin);
+    }
+  }
+  if (!origins.empty()) {
+    line(terminal, "told by", fmt::format("{}", fmt::join(origins, "; ")), Tone::kFaint);
+  }
+  line(terminal, "maker says",
+       vouching_text(added.image.vouching) +
+           (added.compared ? ": the checksum is as expected" : ""),
+       tone_of_vouching(added.image.vouching));
+  if (!added.offer.empty()) {
+    terminal.write(
+        fmt::format("On offer. Devices must type exactly: {}\n", shown(added.offer)));
+  } else if (!added.note.empty()) {
+    terminal.write(terminal.toned(
+        fmt::format("Not on offer: {}\n", shown(added.note, 600)), Tone::kBad));
+  } else if (options.hold) {
+    terminal.write(fmt::format("Held: not on offer. Offer it with: vantro offer add {}\n",
+                               shown(name)));
+  }
+}
+
+Result<json> send_vouches(const ApiClient& api, const std::string& name,
+                          const ChecksumOptions& options) {
+  if (options.list.empty() && options.expect.empty()) {
+    return wrong_use(
+        "give the maker's checksum with --expect, or a list with --list FILE "
+        "(- to paste it)");
+  }
+  json body = json::object();
+  if (!options.expect.empty()) body["expect"] = options.expect;
+  if (!options.source.empty()) body["source"] = options.source;
+  const std::pair<const char*, const std::string&> files[] = {
+      {"list", options.list}, {"signature", options.signature}, {"key", options.key}};
+  for (const auto& [field, file] : files) {
+    if (file.empty()) continue;
+    auto text = read_text(file);
+    if (!text) return tl::unexpected(text.error());
+    body[field] = std::move(*text);
+  }
+  return api.send("POST", image_path(name, "/vouches"), body);
+}
+
+}  // namespace
+
+Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
+                                              const std::string& name) {
+  std::vector<std::string> expected;
+  for (const auto& one : options.expect) {
+    if (auto added = add_expected(expected, one); !added) {
+      return tl::unexpected(added.error());
+    }
+  }
+  if (options.list.empty()) {
+    if (!options.signature.empty() || !options.key.empty()) {
+      return wrong_use("--signature and --key belong to a checksum list: give --list");
+    }
+    return expected;
+  }
+  const auto list = read_text(options.list);
+  if (!list) return tl::unexpected(list.error());
+  if (options.signature.empty() != options.key.empty()) {
+    return wrong_use(
+        "a signature is checked with the maker's key: give both --signature "
+        "and --key");
+  }
+  if (!options.signature.empty()) {
+    const auto signature = read_text(options.signature);
+    if (!signature) return tl::unexpected(signature.error());
+    const auto key = read_text(options.key);
+    if (!key) return tl::unexpected(key.error());
+    const auto made = crypto::check_signature(*list, *signature, *key);
+    if (!made) {
+      return tl::unexpected(Failure{made.error().kind == base::Kind::kMismatch
+                                        ? ExitCode::kChecksum
+                                        : ExitCode::kUsage,
+                                    options.signature + ": " + made.error().sentence});
+    }
+  }
+  const auto parsed = crypto::parse_checksum_list(*list);
+  if (!parsed) return wrong_use(options.list + ": " + parsed.error().sentence);
+  const auto own = parsed->of(name);
+  if (own.empty()) {
+    return tl::unexpected(
+        Failure{ExitCode::kNotFound,
+                fmt::format("{} has {} checksums, and none is for "
+                            "'{}'",
+                            options.list, parsed->checksums.size(), shown(name))});
+  }
+  for (const auto& one : own) {
+    if (auto added = add_expected(expected, one.expected.hex); !added) {
+      return tl::unexpected(added.error());
+    }
+  }
+  return expected;
+}
+
+Result<json> upload(const ApiClient& api, const OpenedFile& file,
+                    const std::string& file_name, const Uploaded& as) {
+  ProgressBar bar(as.label, file.size);
+  std::uint64_t sent = 0;
+  return api.put(image_path(as.name) + as.query, file.size,
+                 [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
+                   const auto got = ::read(file.fd.get(), to, count);
+                   if (got < 0) return file_failure(file_name, errno);
+                   sent += static_cast<std::uint64_t>(got);
+                   bar.advance(sent);
+                   return static_cast<std::size_t>(got);
+                 });
+}
+
+Done add_image(const Context& context, const ImageAddOptions& options) {
+  const auto file = open_file(options.file);
+  if (!file) return tl::unexpected(file.error());
+  const auto name = options.name.empty() ? last_part(options.file) : options.name;
+  const auto expected = expected_for(options.checksums, last_part(options.file));
+  if (!expected) return tl::unexpected(expected.error());
+  std::string query;
+  if (!expected->empty()) {
+    add_to(query, "expect", fmt::format("{}", fmt::join(*expected, ",")));
+  }
+  if (!options.checksums.source.empty())
+    add_to(query, "source", options.checksums.source);
+  // A signed list is vouched with as a whole, below.
+  const bool signed_list = !options.checksums.signature.empty();
+  if (signed_list) add_to(query, "vouch", "false");
+  if (options.hold) add_to(query, "hold", "true");
+  if (options.despite_findings) add_to(query, "despite_findings", "true");
+  for (const auto& [fact, text] : options.facts) add_to(query, "fact." + fact, text);
+  if (!options.yes && !context.json && ::isatty(STDIN_FILENO) == 1) {
+    const auto told = context.api.get("/v1/suggestions?name=" + url_escape(name));
+    if (!told) return tl::unexpected(told.error());
+    auto suggestions = list_of<api::Suggestion>(*told, "suggestions");
+    std::erase_if(suggestions,
+                  [&](const auto& one) { return options.facts.contains(one.fact); });
+    if (!suggestions.empty() && !asked_and_agreed(suggestions)) {
+      add_to(query, "suggest", "false");
+    }
+  }
+  auto answer = upload(context.api, *file, options.file, {name, query, shown(name, 40)});
+  if (!answer) {
+    auto failure = answer.error();
+    if (failure.code == ExitCode::kChecksum) {
+      failure.sentence += fmt::format("\n  expected  {}\n  came      {}",
+                                      failure.problem.expected, failure.problem.actual);
+    }
+    return tl::unexpected(std::move(failure));
+  }
+  if (signed_list) {
+    auto checksums = options.checksums;
+    checksums.expect.clear();
+    const auto vouched = send_vouches(context.api, name, checksums);
+    if (!vouched) return tl::unexpected(vouched.error());
+    (*answer)["image"] = vouched->at("image");
+  }
+  return show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
+    write_added(terminal, options, told.get<api::ImageAdded>(), name);
+  });
+}
+
+Done list_images(const Context& context, const ImageListOptions& options) {
+  std::string query;
+  for (const auto& [fact, text] : options.facts) add_to(query, fact, text);
+  if (!options.text.empty()) add_to(query, "text", options.text);
+  if (!options.vouching.empty()) add_to(query, "vouching", options.vouching);
+  if (options.on_offer) add_to(query, "offered", "true");
+  if (options.held) add_to(query, "offered", "false");
+  if (options.newest) add_to(query, "newest", "true");
+  add_to(query, "limit", std::to_string(options.limit));
+  return show(
+      context, "/v1/images" + query, [&](const Terminal& terminal, const json& answer) {
+        const auto list = answer.get<api::ImageList>();
+        Table table({{"PLATFORM"},
+                     {"ROLE"},
+                     {"VERSION"},
+                     {"MARK"},
+                     {"IMAGE"},
+                     {"SIZE", Align::kRight},
+                     {"STAGE"},
+                     {"CHECKSUM"},
+                     {"OFFER"}});
+        std::string platform = "\n";
+        for (const auto& row : list.images) {
+          const auto& image = row.image;
+          const bool first = row.platform != platform;
+          platform = row.platform;
+          std::string mark = row.newest ? "newest" : "";
+          if (row.confusable) mark += row.newest ? ", look-alike" : "look-alike";
+          table.add({{!first             ? ""
+                      : platform.empty() ? "(none)"
+                                         : platform,
+                      Tone::kHead},
+                     {image.facts.role},
+                     {image.facts.version},
+                     {mark, row.confusable ? Tone::kBad : Tone::kGood},
+                     {image.name},
+                     {base::size_text(image.size)},
+                     {image.facts.stage},
+                     {vouching_text(image.vouching), tone_of_vouching(image.vouching)},
+                     offer_cell(image)});
+        }
+        const bool filtered = query != "?limit=" + std::to_string(options.limit);
+        write_or(table, terminal,
+                 filtered ? "Not in the catalogue: no image is like that."
+                          : "No images yet. Take one in with: vantro image add FILE");
+        if (list.in_all > list.images.size()) {
+          terminal.write(fmt::format(
+              "{} of {} shown; filter (--platform, --version, --text ...) or raise "
+              "--limit.\n",
+              list.images.size(), list.in_all));
+        }
+      });
+}
+
+Done show_image(const Context& context, const std::string& name) {
+  return show(
+      context, image_path(name), [](const Terminal& terminal, const json& answer) {
+        constexpr std::size_t kMembersShown = 20;
+        const auto detail = answer.get<api::ImageDetail>();
+        const auto& image = detail.image;
+        terminal.write(terminal.toned(shown(image.name), Tone::kHead) + "\n");
+        for (const auto& other : detail.names) {
+          if (other != image.name) line(terminal, "also named", other);
+        }
+        line(terminal, "size", exact_size(image.size));
+        write_facts(terminal, image.facts);
+        for (const auto& other : detail.look_alikes) {
+          line(terminal, "CAUTION",
+               fmt::format("easily taken for {} ({})", other.version, other.name),
+               Tone::kBad);
+        }
+        line(terminal, "MD5", image.digests.md5);
+        line(terminal, "SHA-1", image.digests.sha1);
+        line(terminal, "SHA-256", image.digests.sha256);
+        line(terminal, "SHA-512", image.digests.sha512);
+        line(terminal, "maker says", vouching_text(image.vouching),
+             tone_of_vouching(image.vouching));
+        for (const auto& vouch : detail.vouches) {
+          line(terminal, "",
+               fmt::format(
+                   "{} {} ({} by {}{}{}{})", vouch.algorithm,
+                   vouch.agrees ? "agrees" : "DIFFERS: the maker says " + vouch.hex,
+                   shown_time(vouch.at), vouch.who,
+                   vouch.source.empty() ? "" : ", from " + vouch.source,
+                   vouch.signer.empty() ? "" : ", signed by " + vouch.signer,
+                   vouch.retracted_at.empty() ? "" : "; taken back"),
+               vouch.agrees || !vouch.retracted_at.empty() ? Tone::kFaint : Tone::kBad);
+        }
+        line(terminal, "is", image.kind);
+        for (const auto& finding : detail.findings) {
+          line(terminal, "inside", finding, tone_of_verdict(image.verdict));
+        }
+        for (std::size_t i = 0; i < std::min(kMembersShown, detail.members.size()); ++i) {
+          line(terminal, i == 0 ? "holds" : "",
+               fmt::format("{:>10}  {}", base::size_text(detail.members[i].size),
+                           detail.members[i].path));
+        }
+        if (detail.members_in_all > std::min(kMembersShown, detail.members.size())) {
+          line(terminal, "",
+               fmt::format("and {} more; --json lists them",
+                           detail.members_in_all -
+                               std::min(kMembersShown, detail.members.size())));
+        }
+        for (const auto& document : detail.documents) {
+          line(terminal, "document",
+               fmt::format("{} ({})", document.name, base::size_text(document.size)));
+        }
+        for (const auto& kit : detail.kits) line(terminal, "in kit", kit);
+        line(terminal, "taken in",
+             fmt::format("{} by {}", shown_time(image.taken_in_at), image.taken_in_by));
+        line(terminal, "last read",
+             fmt::format("{}, {}", shown_time(image.read_at),
+                         image.whole ? "whole" : "DAMAGED: take the same bytes in again"),
+             image.whole ? Tone::kPlain : Tone::kBad);
+        if (image.withdrawn) {
+          line(terminal, "withdrawn",
+               fmt::format("{}: {}", shown_time(image.withdrawn->at),
+                           image.withdrawn->why),
+               Tone::kBad);
+        }
+        for (const auto& offer : detail.offers) {
+          line(terminal, "on offer", offer_text(offer),
+               offer.held_back.empty() ? Tone::kGood : Tone::kBad);
+        }
+        if (detail.offers.empty()) line(terminal, "on offer", "no");
+      });
+}
+
+Done find_image(const Context& context, const std::string& what) {
+  std::string checksum = what;
+  const bool is_file = ::access(what.c_str(), F_OK) == 0;
+  if (is_file) {
+    auto sum = sha256_of(what);
+    if (!sum) return tl::unexpected(sum.error());
+    checksum = std::move(*sum);
+  } else if (const auto parsed = crypto::Expected::parse(what); !parsed) {
+    return wrong_use(
+        fmt::format("'{}' is neither a file that is there nor a checksum ({})",
+                    shown(what), parsed.error().sentence));
+  }
+  const auto answer = context.api.get("/v1/contents/" + url_escape(checksum));
+  bool found = false;
+  const auto done =
+      show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
+        found = told.value("in_catalogue", false);
+        if (!found) {
+          terminal.write(terminal.toned(
+              fmt::format("Not in the catalogue: {}\n", shown(what)), Tone::kBad));
+          if (is_file) terminal.write(fmt::format("  SHA-256  {}\n", checksum));
+          return;
+        }
+        const auto image = told.at("image").get<api::Image>();
+        terminal.write(terminal.toned(
+            fmt::format("In the catalogue as {}\n", shown(image.name)), Tone::kGood));
+        write_facts(terminal, image.facts);
+        line(terminal, "maker says", vouching_text(image.vouching),
+             tone_of_vouching(image.vouching));
+        line(terminal, "offer", offer_cell(image).text);
+      });
+  if (!done) return done;
+  if (context.json) found = answer->value("in_catalogue", false);
+  if (!found) return tl::unexpected(Failure{ExitCode::kNotFound, ""});
+  return {};
+}
+
+Done compare_images(const Context& context, const std::string& a, const std::string& b) {
+  return show(
+      context, "/v1/comparison?a=" + url_escape(a) + "&b=" + url_escape(b),
+      [](const Terminal& terminal, const json& answer) {
+        const auto both = answer.get<api::Comparison>();
+        if (both.same_bytes) {
+          terminal.write(
+              terminal.toned("The same bytes: two names of one image.\n", Tone::kGood));
+        }
+        if (!both.versions.empty()) {
+          terminal.write(fmt::format("The second is {}.\n", shown(both.versions, 400)));
+        }
+        Table table({{""}, {shown(both.a.image.name)}, {shown(both.b.image.name)}});
+        table.add(
+            {{"size"}, {exact_size(both.a.image.size)}, {exact_size(both.b.image.size)}});
+        table.add({{"SHA-256"},
+                   {both.a.image.digests.sha256.substr(0, 16) + "..."},
+                   {both.b.image.digests.sha256.substr(0, 16) + "..."}});
+        for (const auto& fact : both.facts) {
+          table.add({{fact.fact},
+                     {fact.before.empty() ? "none" : fact.before},
+                     {fact.after.empty() ? "none" : fact.after}});
+        }
+        table.add({{"maker says"},
+                   {vouching_text(both.a.image.vouching)},
+                   {vouching_text(both.b.image.vouching)}});
+        if (both.a.image.kind != both.b.image.kind) {
+          table.add({{"is"}, {both.a.image.kind}, {both.b.image.kind}});
+        }
+        table.write(terminal);
+        const auto members = [&](const char* label, const std::vector<api::Member>& all) {
+          for (const auto& one : all) {
+            terminal.write(fmt::format("  {:<22}{:>10}  {}\n", label,
+                                       base::size_text(one.size), shown(one.path)));
+          }
+        };
+        members("only in the first", both.only_a);
+        members("only in the second", both.only_b);
+        members("of another size", both.differing);
+      });
+}
+
+Done edit_image(const Context& context, const std::string& name,
+                const std::map<std::string, std::string>& facts) {
+  if (facts.empty()) {
+    return wrong_use("nothing to change: give a fact, such as --version 7.6.0");
+  }
+  return show_answer(
+      context, context.api.send("PATCH", image_path(name), json(facts)),
+      [&](const Terminal& terminal, const json& answer) {
+        const auto changes = list_of<api::FactChange>(answer, "changes");
+        if (changes.empty()) {
+          terminal.write(fmt::format("{}: nothing has changed\n", shown(name)));
+        }
+        for (const auto& one : changes) {
+          terminal.write(
+              fmt::format("{}: {}: {} -> {}\n", shown(name), one.fact,
+                          one.before.empty() ? "none" : "'" + shown(one.before) + "'",
+                          one.after.empty() ? "none" : "'" + shown(one.after) + "'"));
+        }
+      });
+}
+
+Done withdraw_image(const Context& context, const std::string& name,
+                    const std::string& why) {
+  return show_answer(
+      context, context.api.send("POST", image_path(name, "/withdrawal"), {{"why", why}}),
+      [&](const Terminal& terminal, const json& answer) {
+        terminal.write(
+            fmt::format("{}: withdrawn. Devices that ask for it are "
+                        "told: {}\n",
+                        shown(name), shown(why, 400)));
+        for (const auto& offer : list_of<api::Offer>(answer, "ended")) {
+          terminal.write(fmt::format("  no longer on offer: {}\n", shown(offer.name)));
+        }
+      });
+}
+
+Done return_image(const Context& context, const std::string& name) {
+  return show_answer(context, context.api.send("DELETE", image_path(name, "/withdrawal")),
+                     [&](const Terminal& terminal, const json&) {
+                       terminal.write(
+                           fmt::format("{}: no longer withdrawn. Offer it with: "
+                                       "vantro offer add {}\n",
+                                       shown(name), shown(name)));
+                     });
+}
+
+Done vouch_image(const Context& context, const std::string& name,
+                 const ChecksumOptions& options, bool retract) {
+  const auto answer = retract ? context.api.send("DELETE", image_path(name, "/vouches"))
+                              : send_vouches(context.api, name, options);
+  bool contradicted = false;
+  const auto done =
+      show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
+        const auto image = told.at("image").get<api::Image>();
+        for (const auto& vouch : list_of<api::Vouch>(told, "vouches")) {
+          terminal.write(fmt::format(
+              "{}: {} {}{}\n", shown(name), vouch.algorithm,
+              vouch.agrees ? "agrees" : "DIFFERS",
+              vouch.signer.empty() ? "" : ", signed by " + shown(vouch.signer)));
+          if (!vouch.agrees) {
+            terminal.write(fmt::format("  maker  {}\n", vouch.hex));
+          }
+        }
+        terminal.write(terminal.toned(
+            fmt::format("{}: {}\n", shown(name), vouching_text(image.vouching)),
+            tone_of_vouching(image.vouching)));
+        if (image.vouching == "vouched-weakly") {
+          terminal.write(
+              "  MD5 and SHA-1 can be forged; ask the maker for SHA-256 or SHA-512.\n");
+        }
+        if (image.vouching != "contradicted") return;
+        contradicted = true;
+        terminal.write(
+            "  It is off offer from now on. If that was another file's checksum, take it "
+            "back with --retract.\n");
+      });
+  if (!done) return done;
+  if (contradicted) return tl::unexpected(Failure{ExitCode::kChecksum, ""});
+  return {};
+}
+
+Done save_image(const Context& context, const std::string& name, const std::string& to,
+                bool force) {
+  const auto answer = context.api.get(image_path(name));
+  if (!answer) return tl::unexpected(answer.error());
+  const auto image = answer->get<api::ImageDetail>().image;
+  const auto file = to.empty() ? last_part(name) : to;
+  const auto saved = save(context.api, image_path(name, "/content"), file, force,
+                          {image.size, image.digests.sha256});
+  if (!saved || file == "-") return saved;
+  return show_answer(context, answer, [&](const Terminal& terminal, const json&) {
+    terminal.write(fmt::format("{}: {}, {}\n  SHA-256 {} as recorded\n", file,
+                               shown(image.name), exact_size(image.size),
+                               image.digests.sha256));
+  });
+}
+
+Done recognise(const Context& context, const std::string& name) {
+  return show(context, "/v1/suggestions?name=" + url_escape(name),
+              [&](const Terminal& terminal, const json& answer) {
+                Table table({{"FACT"}, {"WOULD BE"}, {"ORIGIN"}});
+                for (const auto& one : list_of<api::Suggestion>(answer, "suggestions")) {
+                  table.add({{one.fact}, {one.text}, {one.origin, Tone::kFaint}});
+                }
+                write_or(table, terminal,
+                         fmt::format("No recogniser fits '{}'. They are written in the "
+                                     "settings, under [[recogniser]].",
+                                     shown(name)));
+              });
+}
+
+Done attach_document(const Context& context, const std::string& image,
+                     const std::string& file) {
+  const auto opened = open_file(file);
+  if (!opened) return tl::unexpected(opened.error());
+  const auto path = image_path(image, "/documents/") + url_escape(last_part(file));
+  const auto answer = context.api.put(
+      path, opened->size,
+      [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
+        const auto got = ::read(opened->fd.get(), to, count);
+        if (got < 0) return file_failure(file, errno);
+        return static_cast<std::size_t>(got);
+      });
+  return show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
+    const auto document = told.get<api::Document>();
+    terminal.write(fmt::format("{}: attached {}, {}\n", shown(image),
+                               shown(document.name), exact_size(document.size)));
+  });
+}
+
+Done save_document(const Context& context, const std::string& image,
+                   const std::string& document, const std::string& to, bool force) {
+  const auto answer = context.api.get(image_path(image));
+  if (!answer) return tl::unexpected(answer.error());
+  for (const auto& one : answer->get<api::ImageDetail>().documents) {
+    if (one.name != document) continue;
+    const auto file = to.empty() ? last_part(document) : to;
+    const auto saved =
+        save(context.api, image_path(image, "/documents/") + url_escape(document), file,
+             force, {one.size, one.sha256});
+    if (!saved || file == "-") return saved;
+    Terminal(stdout).write(fmt::format("{}: {}\n", file, exact_size(one.size)));
+    return {};
+  }
+  return tl::unexpected(Failure{
+      ExitCode::kNotFound, fmt::format("{} has no document '{}'; 'vantro image info' "
+                                       "lists them",
+                                       shown(image), shown(document))});
+}
+
+Done detach_document(const Context& context, const std::string& image,
+                     const std::string& document) {
+  return show_answer(
+      context,
+      context.api.send("DELETE", image_path(image, "/documents/") + url_escape(document)),
+      [&](const Terminal& terminal, const json&) {
+        terminal.write(fmt::format("{}: {} taken away\n", shown(image), shown(document)));
+      });
+}
+
+}  // namespace vantro::client

@@ -1,0 +1,20 @@
+// The catalogue's part of the management API.
+#pragma once
+
+#include <map>
+#include <string>
+#include <vector>
+
+#include "base/outcome.h"
+#include "gate/intake.h"
+#include "manage/routes.h"
+
+namespace vantro::manage {
+
+std::vector<Route> catalogue_routes(Service& service);
+
+// What the query of an image's upload says: expect, source, vouch, hold,
+// despite_findings, suggest, fact.NAME. The size is the caller's to add.
+base::Outcome<gate::IntakeOptions> intake_options(const Call& call);
+
+}  // namespace vantro::manage

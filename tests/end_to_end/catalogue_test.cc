@@ -1,0 +1,385 @@
+// The catalogue as a network team uses it: the real programs, with the real tools that
+// makers sign and check their lists with.
+#include <regex>
+
+#include "tests/end_to_end/server_fixture.h"
+#include "tests/end_to_end/udp_peer.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+namespace fs = std::filesystem;
+
+class Catalogue : public ServerFixture {
+ protected:
+  void SetUp() override {
+    fakes::write_file(scratch_ / "settings.toml", R"(
+[[recogniser]]
+name = "fenrock"
+pattern = '(?P<platform>causeway\d+)-(?P<role>sys|boot)-(?P<version>[\d.]+)\.(img|tgz)'
+facts = { maker = "Fenrock" }
+words = { sys = "system" }
+[drop]
+folder = ")" + (scratch_ / "drop") + R"("
+settle_s = 1
+)");
+    start({"--config", scratch_ / "settings.toml"});
+  }
+  std::string file(const std::string& name, const std::string& bytes) {
+    fakes::write_file(scratch_ / name, bytes);
+    return scratch_ / name;
+  }
+  // What a device gets, or curl's exit code.
+  std::string fetch(const std::string& name) {
+    const auto got = run({"curl", "-s", "-m", "20", tftp_url(name)});
+    return got.code == 0 ? got.out : "curl " + std::to_string(got.code);
+  }
+  Output shell(const std::string& line) {
+    return run({"sh", "-c", line}, {{"HOME", scratch_.path()}}, "", scratch_.path());
+  }
+  nlohmann::json image(const std::string& name) {
+    return vantro_json({"image", "info", name})["image"];
+  }
+  std::string tgz(const std::string& name, const std::string& bytes) {
+    file("fw.bin", bytes);
+    EXPECT_EQ(shell("tar czf '" + name + "' fw.bin").code, 0);
+    return scratch_ / name;
+  }
+  static std::string noise(std::size_t size) {
+    std::string text(size, 'x');
+    for (std::size_t i = 0; i < size; ++i) {
+      text[i] = static_cast<char>((i * 2654435761u) >> 13);
+    }
+    return text;
+  }
+};
+
+TEST_F(Catalogue, TakesFactsFromTheNameAndLooksInside) {
+  const auto path = tgz("causeway4-sys-7.6.0.tgz", noise(50'000));
+  const auto added = vantro({"image", "add", path});
+  ASSERT_EQ(added.code, 0) << added.err;
+  for (const auto* line :
+       {"is          tar archive in gzip\n", "inside      whole: read to its end",
+        "it holds 1 files", "maker       Fenrock\n", "platform    causeway4\n",
+        "role        system\n", "version     7.6.0 (line 7.6)\n",
+        "told by     name, by recogniser 'fenrock'\n", "maker says  unvouched\n"}) {
+    EXPECT_NE(added.out.find(line), std::string::npos) << line << "\n" << added.out;
+  }
+  const auto told = vantro({"image", "recognise", "causeway4-boot-2.1.img"});
+  EXPECT_TRUE(std::regex_search(told.out, std::regex("version +2\\.1 +name, by")))
+      << told.out;
+  EXPECT_NE(vantro({"image", "recognise", "x"}).out.find("No recogniser fits 'x'."),
+            std::string::npos);
+  EXPECT_TRUE(std::regex_search(
+      vantro({"image", "list", "--platform", "causeway4", "--version", ">=7.6"}).out,
+      std::regex("causeway4 +system +7\\.6\\.0 +newest +causeway4-sys-7\\.6\\.0\\.tgz")));
+  EXPECT_EQ(vantro({"image", "list", "--version", ">7.6"}).out,
+            "Not in the catalogue: no image is like that.\n");
+}
+
+TEST_F(Catalogue, FilesNothingThatIsCutShortUnlessItIsTold) {
+  const auto path = tgz("whole.tgz", noise(50'000));
+  const auto bytes = fakes::read_file(path);
+  const auto cut = file("cut.tgz", bytes.substr(0, bytes.size() / 2));
+  const auto refused = vantro({"image", "add", cut});
+  EXPECT_EQ(refused.code, 1);
+  EXPECT_TRUE(std::regex_search(
+      refused.err, std::regex("'cut\\.tgz' \\(tar archive in gzip\\) is cut short: the "
+                              "gzip stream ends after .* in the middle; nothing was "
+                              "filed\\. .*--despite-findings")))
+      << refused.err;
+  EXPECT_EQ(vantro({"image", "find", cut}).code, 5);
+  EXPECT_EQ(vantro({"image", "add", cut, "--despite-findings"}).code, 0);
+  EXPECT_EQ(image("cut.tgz")["verdict"], "cut-short");
+  const auto found = vantro({"image", "find", cut});
+  EXPECT_EQ(found.code, 0);
+  EXPECT_EQ(found.out.find("In the catalogue as cut.tgz\n"), 0u);
+  const auto sum = image("cut.tgz")["digests"]["sha1"].get<std::string>();
+  EXPECT_EQ(vantro({"image", "find", sum}).code, 0);
+  EXPECT_EQ(vantro({"image", "find", std::string(40, '0')}).code, 5);
+  EXPECT_EQ(vantro({"image", "find", "no such file"}).code, 2);
+}
+
+TEST_F(Catalogue, ComparesWithAListThatItsMakerSigned) {
+  file("a.img", "abc");
+  file("b.img", "other");
+  ASSERT_EQ(shell("sha256sum a.img b.img > SHA256SUMS && md5sum --tag b.img > MD5SUMS && "
+                  "minisign -G -W -f -p maker.pub -s maker.key >/dev/null && "
+                  "minisign -S -s maker.key -m SHA256SUMS -x SHA256SUMS.minisig "
+                  "</dev/null >/dev/null")
+                .code,
+            0);
+  const auto in = [&](const char* name) { return scratch_ / name; };
+  const auto added = vantro({"image", "add", in("a.img"), "--list", in("SHA256SUMS"),
+                             "--signature", in("SHA256SUMS.minisig"), "--key",
+                             in("maker.pub"), "--checksum-source", "its download page"});
+  ASSERT_EQ(added.code, 0) << added.err;
+  EXPECT_NE(added.out.find("maker says  vouched"), std::string::npos) << added.out;
+  const auto info = vantro({"image", "info", "a.img"});
+  EXPECT_TRUE(std::regex_search(
+      info.out, std::regex("SHA-256 agrees \\(.* by operator, from its download page, "
+                           "signed by minisign key [0-9A-F]{16}\\)")))
+      << info.out;
+  // Weak, later, and pasted.
+  ASSERT_EQ(vantro({"image", "add", in("b.img")}).code, 0);
+  const auto weak = vantro({"image", "vouch", "b.img", "--list", in("MD5SUMS")});
+  EXPECT_EQ(weak.code, 0);
+  EXPECT_NE(weak.out.find("b.img: vouched (weak)\n  MD5 and SHA-1 can be forged"),
+            std::string::npos)
+      << weak.out;
+  // A list that somebody changed is not believed, and nothing is filed.
+  ASSERT_EQ(shell("sed -i s/./0/1 SHA256SUMS").code, 0);
+  const auto forged =
+      vantro({"image", "add", in("a.img"), "--name", "c.img", "--list", in("SHA256SUMS"),
+              "--signature", in("SHA256SUMS.minisig"), "--key", in("maker.pub")});
+  EXPECT_EQ(forged.code, 6);
+  EXPECT_NE(forged.err.find("has not signed this list"), std::string::npos) << forged.err;
+  EXPECT_EQ(vantro({"image", "info", "c.img"}).code, 5);
+}
+
+TEST_F(Catalogue, KnowsAnOpenPgpSignature) {
+  file("a.img", "abc");
+  ASSERT_EQ(shell("sha512sum a.img > SHA512SUMS && mkdir -m 700 gnupg && "
+                  "export GNUPGHOME=$PWD/gnupg && "
+                  "gpg --batch --quiet --passphrase '' --quick-gen-key "
+                  "'Maker <maker@example.net>' ed25519 sign never && "
+                  "gpg --batch --armor --export > maker.asc && "
+                  "gpg --batch --quiet --armor --detach-sign SHA512SUMS; code=$?; "
+                  "gpgconf --kill all; exit $code")
+                .code,
+            0);
+  ASSERT_EQ(vantro({"image", "add", scratch_ / "a.img"}).code, 0);
+  const Arguments vouch{"image",
+                        "vouch",
+                        "a.img",
+                        "--list",
+                        scratch_ / "SHA512SUMS",
+                        "--signature",
+                        scratch_ / "SHA512SUMS.asc",
+                        "--key",
+                        scratch_ / "maker.asc"};
+  const auto good = vantro(vouch);
+  EXPECT_EQ(good.code, 0) << good.err;
+  EXPECT_TRUE(std::regex_search(
+      good.out, std::regex("SHA-512 agrees, signed by OpenPGP key [0-9A-F]{16} \\(Maker "
+                           "<maker@example\\.net>\\)")))
+      << good.out;
+  ASSERT_EQ(shell("echo >> SHA512SUMS").code, 0);
+  const auto bad = vantro(vouch);
+  EXPECT_EQ(bad.code, 6);
+  EXPECT_EQ(bad.err,
+            "vantro: the signature does not fit: this OpenPGP key has not signed this "
+            "list\n");
+}
+
+TEST_F(Catalogue, AContradictionTakesAnImageOffOfferAtOnce) {
+  take_in("a.img", "abc");
+  EXPECT_EQ(fetch("a.img"), "abc");
+  const auto wrong =
+      vantro({"image", "vouch", "a.img", "--expect", std::string(64, '0')});
+  EXPECT_EQ(wrong.code, 6);
+  EXPECT_NE(wrong.out.find("a.img: SHA-256 DIFFERS"), std::string::npos);
+  EXPECT_EQ(fetch("a.img"), "curl 69");
+  EXPECT_NE(vantro({"status"}).out.find("TROUBLE     'a.img' differs"),
+            std::string::npos);
+  EXPECT_EQ(vantro({"image", "vouch", "a.img", "--retract"}).code, 0);
+  EXPECT_EQ(fetch("a.img"), "abc");
+}
+
+TEST_F(Catalogue, OffersUnderFixedNamesToNetworksForATime) {
+  take_in("a.img", "first");
+  take_in("b.img", "second");
+  ASSERT_EQ(vantro({"offer", "add", "a.img", "--as", "fixed/boot.bin"}).code, 0);
+  const auto narrower = vantro({"offer", "add", "b.img", "--as", "fixed/boot.bin", "--to",
+                                "127.0.0.0/8", "--until", "2h"});
+  EXPECT_NE(narrower.out.find("beside   fixed/boot.bin, which gives a.img; the narrower "
+                              "network wins"),
+            std::string::npos)
+      << narrower.out << narrower.err;
+  EXPECT_EQ(fetch("fixed/boot.bin"), "second");
+  ASSERT_EQ(vantro({"offer", "end", "fixed/boot.bin", "--of", "127.0.0.0/8"}).code, 0);
+  EXPECT_EQ(fetch("fixed/boot.bin"), "first");
+  ASSERT_EQ(vantro({"offer", "change", "fixed/boot.bin", "--image", "b.img"}).code, 0);
+  EXPECT_EQ(fetch("fixed/boot.bin"), "second");
+  const auto history = vantro_json({"offer", "history", "fixed/boot.bin"})["offers"];
+  ASSERT_EQ(history.size(), 3u);
+  const auto at_first = history[2]["since"].get<std::string>();
+  for (const auto& offer : vantro_json({"offer", "list", "--at", at_first})["offers"]) {
+    if (offer["name"] != "fixed/boot.bin") continue;
+    EXPECT_EQ(offer["image"], "a.img");
+  }
+  for (const auto& row : ledger()) {
+    EXPECT_FALSE(row["event"] == "fetch" && row["sha256"].is_null()) << row;
+  }
+  EXPECT_EQ(vantro({"offer", "add", "a.img", "--to", "192.0.2.1/24"}).code, 1);
+  EXPECT_EQ(vantro({"offer", "add", "a.img", "--until", "soon"}).code, 2);
+  const auto list = vantro({"offer", "checksums"});
+  file("SUMS", list.out);
+  file("a.img", "first");
+  file("b.img", "second");
+  EXPECT_EQ(shell("mkdir -p fixed && cp b.img fixed/boot.bin && sha256sum -c SUMS").code,
+            0)
+      << list.out;
+}
+
+// A device in the middle of a fetch, whose next acknowledgement is the test's to send.
+TEST_F(Catalogue, LetsARunningTransferEndWhenItsImageIsWithdrawn) {
+  take_in("a.img", std::string(512, 'a') + std::string(512, 'b') + "c");
+  Peer device("127.0.0.1");
+  device.send("127.0.0.1", tftp_port_, read_request("a.img"));
+  EXPECT_EQ(device.hear(), "DATA 1 [512]");
+  const auto done =
+      vantro({"image", "withdraw", "a.img", "--reason", "loses its routes"});
+  EXPECT_EQ(done.code, 0) << done.err;
+  EXPECT_NE(done.out.find("no longer on offer: a.img"), std::string::npos);
+  device.answer(ack(1));
+  EXPECT_EQ(device.hear(), "DATA 2 [512]");
+  device.answer(ack(2));
+  EXPECT_EQ(device.hear(), "DATA 3 [1]");
+  device.answer(ack(3));
+  ASSERT_TRUE(eventually([&] { return ledger()[0]["event"] == "fetch"; }));
+  EXPECT_EQ(ledger()[0]["outcome"], "complete");
+  EXPECT_EQ(ledger()[0]["sentence"], "the image was withdrawn while it was sent");
+  Peer next("127.0.0.1");
+  next.send("127.0.0.1", tftp_port_, read_request("a.img"));
+  EXPECT_NE(next.hear().find("'a.img' was withdrawn: loses its routes"),
+            std::string::npos);
+}
+
+TEST_F(Catalogue, FindsDamageOnDiskAndShouts) {
+  take_in("a.img", "sound bytes");
+  const auto sha256 = image("a.img")["digests"]["sha256"].get<std::string>();
+  const auto stored = state() + "/vault/" + sha256.substr(0, 2) + "/" + sha256;
+  fs::permissions(stored, fs::perms::owner_write, fs::perm_options::add);
+  fakes::write_file(stored, "SOUND bytes");
+  const auto found = vantro({"verify", "--rate", "0"});
+  EXPECT_EQ(found.code, 6);
+  EXPECT_NE(found.out.find("DAMAGED  a.img: its bytes no longer match"),
+            std::string::npos)
+      << found.out;
+  EXPECT_EQ(fetch("a.img"), "curl 69");
+  EXPECT_NE(vantro({"status"}).out.find("TROUBLE     damaged or gone"),
+            std::string::npos);
+  EXPECT_NE(fakes::read_file(scratch_ / "server.err").find("no longer match"),
+            std::string::npos);
+  take_in("a.img", "sound bytes");
+  EXPECT_EQ(fetch("a.img"), "sound bytes");
+  EXPECT_EQ(vantro({"verify", "--unread-for", "1"}).out,
+            "Nothing to read: all was read lately enough.\n");
+}
+
+TEST_F(Catalogue, TakesInWhatIsDroppedEvenFromASlowWriter) {
+  ASSERT_EQ(
+      shell("(for i in 1 2 3 4 5 6 7 8; do echo $i; sleep 0.3; done) > "
+            "drop/causeway4-boot-2.1.img & "
+            "echo abc > drop/b.img; sha256sum drop/b.img | sed 's#drop/##' > "
+            "drop/SHA256SUMS; echo 0123 > drop/c.img.md5; echo x > drop/c.img; wait")
+          .code,
+      0);
+  const auto done = scratch_ / "drop/done/";
+  EXPECT_TRUE(eventually([&] {
+    return fs::exists(done + "causeway4-boot-2.1.img") && fs::exists(done + "b.img") &&
+           fs::exists(scratch_ / "drop/c.img.trouble.txt");
+  })) << shell("ls -R drop").out;
+  EXPECT_EQ(image("causeway4-boot-2.1.img")["size"], 16);
+  EXPECT_EQ(image("causeway4-boot-2.1.img")["facts"]["maker"], "Fenrock");
+  EXPECT_EQ(image("b.img")["vouching"], "vouched");
+  EXPECT_NE(fakes::read_file(scratch_ / "drop/c.img.trouble.txt")
+                .find("'c.img.md5': this is no checksum list"),
+            std::string::npos);
+}
+
+TEST_F(Catalogue, CarriesImagesToAServerThatNoNetworkReaches) {
+  const auto path = tgz("causeway4-sys-7.6.0.tgz", noise(50'000));
+  ASSERT_EQ(vantro({"image", "add", path}).code, 0);
+  take_in("causeway4-boot-2.1.img", "boot");
+  const auto sum =
+      image("causeway4-boot-2.1.img")["digests"]["sha512"].get<std::string>();
+  ASSERT_EQ(vantro({"image", "vouch", "causeway4-boot-2.1.img", "--expect", sum}).code,
+            0);
+  ASSERT_EQ(vantro({"offer", "add", "causeway4-boot-2.1.img", "--as", "fixed/b"}).code,
+            0);
+  file("notes.md", "# Notes\n");
+  ASSERT_EQ(
+      vantro({"image", "attach", "causeway4-sys-7.6.0.tgz", scratch_ / "notes.md"}).code,
+      0);
+  ASSERT_EQ(vantro({"image", "edit", "causeway4-sys-7.6.0.tgz", "--remarks",
+                    "boot loader first", "--space", "80 MiB"})
+                .code,
+            0);
+  ASSERT_EQ(vantro({"kit", "add", "c4", "causeway4-boot-2.1.img",
+                    "causeway4-sys-7.6.0.tgz", "--part-remark", "needs a cold start"})
+                .code,
+            0);
+  ASSERT_EQ(vantro({"export", scratch_ / "stick"}).code, 0);
+  ASSERT_EQ(vantro({"export", scratch_ / "stick.tar"}).code, 0);
+  EXPECT_EQ(shell("cd stick && sha256sum -c SHA256SUMS").code, 0);
+  EXPECT_EQ(
+      shell("mkdir t && cd t && tar xf ../stick.tar && sha256sum -c SHA256SUMS").code, 0);
+  EXPECT_EQ(vantro({"export", scratch_ / "stick"}).code, 7);
+  const auto before = vantro_json({"kit", "list"});
+  stop();
+  for (const auto* from : {"stick", "stick.tar"}) {
+    fs::remove_all(state());
+    start({"--config", scratch_ / "settings.toml"});
+    const auto taken = vantro({"import", scratch_ / from});
+    EXPECT_EQ(taken.code, 0) << taken.out << taken.err;
+    EXPECT_NE(taken.out.find("2 images taken in, 0 known already, 0 failed"),
+              std::string::npos)
+        << taken.out;
+    EXPECT_EQ(fetch("fixed/b"), "boot");
+    EXPECT_EQ(image("causeway4-boot-2.1.img")["vouching"], "vouched");
+    EXPECT_EQ(image("causeway4-sys-7.6.0.tgz")["facts"]["space"], 83886080);
+    EXPECT_EQ(
+        vantro({"image", "document", "causeway4-sys-7.6.0.tgz", "notes.md", "--to", "-"})
+            .out,
+        "# Notes\n");
+    EXPECT_EQ(vantro_json({"kit", "list"})["kits"][0]["parts"],
+              before["kits"][0]["parts"]);
+    EXPECT_NE(vantro({"import", scratch_ / from}).out.find("2 known already"),
+              std::string::npos);
+    stop();
+  }
+  // One file that went bad on the way is told, and the other is taken in.
+  fs::remove_all(state());
+  start({"--config", scratch_ / "settings.toml"});
+  fakes::write_file(scratch_ / "stick/images/causeway4-boot-2.1.img", "BOOT");
+  const auto bad = vantro({"import", scratch_ / "stick"});
+  EXPECT_EQ(bad.code, 6);
+  EXPECT_NE(bad.out.find("FAILED  images/causeway4-boot-2.1.img: the SHA-256 checksum"),
+            std::string::npos)
+      << bad.out;
+  EXPECT_EQ(image("causeway4-sys-7.6.0.tgz")["size"].get<std::size_t>(),
+            fs::file_size(path));
+}
+
+TEST_F(Catalogue, ComparesTwoImagesInWords) {
+  ASSERT_EQ(vantro({"image", "add", tgz("causeway4-sys-7.6.12.tgz", "old")}).code, 0);
+  ASSERT_EQ(vantro({"image", "add", tgz("causeway4-sys-7.6.21.tgz", "newer")}).code, 0);
+  const auto both = vantro(
+      {"image", "compare", "causeway4-sys-7.6.12.tgz", "causeway4-sys-7.6.21.tgz"});
+  EXPECT_EQ(
+      both.out.find("The second is newer, same line; third number 12 -> 21; CAUTION: "
+                    "easily taken for each other.\n"),
+      0u)
+      << both.out;
+  EXPECT_TRUE(std::regex_search(both.out, std::regex("of another size +5 B +fw\\.bin")))
+      << both.out;
+  EXPECT_NE(vantro({"image", "list"}).out.find("look-alike"), std::string::npos);
+}
+
+// A file that is made to do harm must not take the server down; the child that looks into
+// it is stopped, and the server goes on.
+TEST_F(Catalogue, OutlivesAFileThatExpandsWithoutEnd) {
+  ASSERT_EQ(shell("head -c 300000000 /dev/zero | gzip -9 > a.gz && gzip -9 < a.gz > b.gz "
+                  "&& gzip -9 < b.gz > c.gz")
+                .code,
+            0);
+  const auto added = vantro({"image", "add", scratch_ / "c.gz"});
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_NE(added.out.find("gzip in gzip in gzip"), std::string::npos) << added.out;
+  EXPECT_EQ(vantro({"status"}).code, 0);
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
