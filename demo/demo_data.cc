@@ -6,9 +6,12 @@
 //     FOLDER/makers/alderbit/...   images with an MD5SUMS
 //     FOLDER/makers/mirevault/...  images with a SHA512SUMS
 //     FOLDER/configs/...           what the devices send
+//     FOLDER/recognisers.toml      what their file names tell
 //
-// An image has a header of 512 bytes in text (maker, platform, role, version, length and
-// CRC-32 of the payload), and a gzip payload behind it.
+// Fenrock's images have the header that open boot loaders use (64 bytes with two CRCs);
+// the others one of 512 bytes in text (maker, platform, role, version, length and CRC-32
+// of the payload). Behind it is a gzip payload.
+#include <algorithm>
 #include <cstdint>
 #include <filesystem>
 #include <fmt/format.h>
@@ -140,13 +143,39 @@ void write_file(const std::filesystem::path& path, base::ByteView bytes) {
   if (!out.flush()) throw std::runtime_error(path.string() + " can't be written");
 }
 
+void put_word(base::ByteBuffer& to, std::size_t at, std::uint32_t value) {
+  for (std::size_t i = 0; i < 4; ++i) {
+    to[at + i] = static_cast<std::uint8_t>(value >> (24 - 8 * i));
+  }
+}
+
+std::uint32_t crc_of(const base::ByteBuffer& bytes) {
+  return static_cast<std::uint32_t>(
+      crc32(0, bytes.data(), static_cast<uInt>(bytes.size())));
+}
+
+base::ByteBuffer with_boot_header(const ImageKind& kind,
+                                  const base::ByteBuffer& payload) {
+  constexpr std::uint32_t kMagic = 0x27051956;
+  const auto name = fmt::format("{} {} {}", kind.platform, kind.role, kind.version);
+  base::ByteBuffer image(64, 0);
+  put_word(image, 0, kMagic);
+  put_word(image, 12, static_cast<std::uint32_t>(payload.size()));
+  put_word(image, 24, crc_of(payload));
+  std::copy(name.begin(), name.end(), image.begin() + 32);
+  put_word(image, 4, crc_of(image));
+  image.insert(image.end(), payload.begin(), payload.end());
+  return image;
+}
+
 base::ByteBuffer image_of(const ImageKind& kind) {
   const auto payload = gzip(payload_of(kind));
+  if (std::string(kind.maker) == "fenrock") return with_boot_header(kind, payload);
   auto header = fmt::format(
       "DEVICE IMAGE 1\nmaker: {}\nplatform: {}\nrole: {}\nversion: {}\n"
       "payload-bytes: {}\npayload-crc32: {:08x}\n",
       kind.maker, kind.platform, kind.role, kind.version, payload.size(),
-      crc32(0, payload.data(), static_cast<uInt>(payload.size())));
+      crc_of(payload));
   header.resize(kHeader, '\0');
   base::ByteBuffer image(header.begin(), header.end());
   image.insert(image.end(), payload.begin(), payload.end());
@@ -202,6 +231,32 @@ std::string config_of(const Device& device, int edition) {
   return text;
 }
 
+// What the demo's server is told about the makers' file names, and a folder to drop
+// images into.
+void make_settings(const std::filesystem::path& folder) {
+  write_file(folder / "recognisers.toml", base::as_bytes(R"([[recogniser]]
+name = "fenrock"
+pattern = '(?P<platform>causeway\d)-(?P<role>system|boot|recovery)-(?P<version>[\d.]+)\.img'
+facts = { maker = "Fenrock" }
+
+[[recogniser]]
+name = "fenrock-header"
+pattern = 'causeway \d (?P<role>system|boot|recovery) (?P<version>[\d.]+)'
+facts = { maker = "Fenrock" }
+
+[[recogniser]]
+name = "alderbit"
+pattern = '(?P<platform>lattice\d+)-(?P<role>system|boot)-(?P<version>[\d.]+)\.img'
+facts = { maker = "Alderbit" }
+
+[[recogniser]]
+name = "mirevault"
+pattern = '(?P<platform>weir\d)-(?P<role>system|boot|bundle)-(?P<version>[\d.]+)\.(img|tgz)'
+facts = { maker = "Mirevault" }
+words = { bundle = "other" }
+)"));
+}
+
 void make_configs(const std::filesystem::path& folder) {
   std::filesystem::create_directories(folder / "configs");
   for (const auto& device : kDevices) {
@@ -221,6 +276,7 @@ int main(int argc, char** argv) try {
   }
   make_images(argv[1]);
   make_configs(argv[1]);
+  make_settings(argv[1]);
 } catch (const std::exception& error) {
   std::cerr << "vantro-demo-data: " << error.what() << '\n';
   return 1;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/sizes.h"
 #include "base/visible_name.h"
 #include "text/nearest.h"
 #include "text/version.h"
@@ -36,8 +37,11 @@ void write_facts(db::Transaction& transaction, const Image& image) {
   auto platforms = f.platforms;
   if (platforms.empty()) platforms.emplace_back();
   for (const auto& platform : platforms) {
-    transaction.run("insert into image_platforms (image, platform) values (:i, :p)",
-                    {image.id, platform});
+    transaction.run(
+        "insert into image_platforms (image, platform, role, line_key, version_key, "
+        "withdrawn) values (:i, :p, :r, :l, :v, :w)",
+        {image.id, platform, f.role, line_key(f), text::Version(f.version).sort_key(),
+         std::int64_t{image.withdrawal.has_value()}});
   }
 }
 
@@ -76,19 +80,27 @@ void complete(Facts& known, const Facts& came) {
 struct Where {
   std::string sql;
   std::vector<db::Value> values;
-  void and_that(const std::string& condition, std::vector<db::Value> more = {}) {
-    sql += (sql.empty() ? "where " : " and ") + condition;
+  // "?" stands for the values, in their order.
+  void and_that(const std::string& condition, const std::vector<db::Value>& more = {}) {
+    sql += sql.empty() ? "where " : " and ";
+    for (const auto c : condition) {
+      if (c == '?') {
+        sql += fmt::format(":v{}", ++count);
+      } else {
+        sql += c;
+      }
+    }
     values.insert(values.end(), more.begin(), more.end());
   }
+  int count = 0;
 };
 
 // No other image of the same platform, role and line is newer.
 const std::string kIsNewest =
-    "(i.withdrawn_at is null and i.version_key <> '' and not exists "
-    "(select 1 from images j join image_platforms q on q.image = j.id "
-    "where j.line_key = i.line_key and j.role = i.role "
-    "and j.version_key > i.version_key and q.platform = p.platform "
-    "and j.withdrawn_at is null))";
+    "(p.withdrawn = 0 and p.version_key <> '' and not exists "
+    "(select 1 from image_platforms q where q.platform = p.platform "
+    "and q.role = p.role and q.line_key = p.line_key "
+    "and q.version_key > p.version_key and q.withdrawn = 0))";
 
 base::Outcome<void> where_version(Where& where, const std::string& text) {
   const auto digits = text.find_first_not_of("<>= ");
@@ -102,11 +114,11 @@ base::Outcome<void> where_version(Where& where, const std::string& text) {
   }
   if (operation.empty()) {
     key.pop_back();  // the mark of its end: whatever begins so is meant
-    where.and_that("substr(i.version_key, 1, :l) = :v",
+    where.and_that("substr(p.version_key, 1, ?) = ?",
                    {static_cast<std::int64_t>(key.size()), key});
   } else if (operation == ">" || operation == "<" || operation == ">=" ||
              operation == "<=" || operation == "=") {
-    where.and_that("i.version_key " + operation + " :v and i.version_key <> ''", {key});
+    where.and_that("p.version_key " + operation + " ? and p.version_key <> ''", {key});
   } else {
     return base::refuse(Kind::kInvalid,
                         fmt::format("'{}' does not compare versions; there are =, >, "
@@ -120,22 +132,32 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
                                const std::string& text) {
   const auto folded = base::folded(text);
   if (name == "platform") {
-    where.and_that("lower(p.platform) = :p", {folded});
+    where.and_that("lower(p.platform) = ?", {folded});
   } else if (name == "hardware") {
     where.and_that(
         "(i.hardware = '' or instr(char(10) || lower(i.hardware) || char(10), "
-        "char(10) || :h || char(10)) > 0)",
+        "char(10) || ? || char(10)) > 0)",
         {folded});
   } else if (name == "version") {
     return where_version(where, text);
   } else if (name == "line") {
     Facts facts;
     facts.line = text;
-    where.and_that("i.line_key = :l", {line_key(facts)});
+    where.and_that("p.line_key = ?", {line_key(facts)});
+  } else if (name == "remarks") {
+    where.and_that("instr(lower(i.remarks), ?) > 0", {folded});
+  } else if (name == "space") {
+    const auto space = base::parse_size(text);
+    if (!space) {
+      return base::refuse(Kind::kInvalid,
+                          fmt::format("space: '{}' is no size, such as '800 MiB'",
+                                      base::printable(text, 40)));
+    }
+    where.and_that("i.space <= ?", {static_cast<std::int64_t>(*space)});
   } else if (name == "stage" && folded == "withdrawn") {
-    where.and_that("i.withdrawn_at is not null");
+    where.and_that("p.withdrawn = 1");
   } else if (name == "maker" || name == "role" || name == "stage" || name == "source") {
-    where.and_that("lower(i." + name + ") = :f", {folded});
+    where.and_that("lower(i." + name + ") = ?", {folded});
   } else {
     return base::refuse(Kind::kInvalid, fmt::format("images can't be filtered by '{}'",
                                                     base::printable(name, 40)));
@@ -152,11 +174,11 @@ base::Outcome<Where> where_of(const Filter& filter) {
   }
   if (filter.text) {
     where.and_that(
-        "exists (select 1 from image_names n where n.image = i.id and "
-        "instr(lower(n.name), :t) > 0)",
+        "p.image in (select n.image from image_names n where instr(lower(n.name), ?) > "
+        "0)",
         {base::folded(*filter.text)});
   }
-  if (filter.vouching) where.and_that("i.vouching = :v", {word(*filter.vouching)});
+  if (filter.vouching) where.and_that("i.vouching = ?", {word(*filter.vouching)});
   if (filter.offered) {
     where.and_that(std::string(*filter.offered ? "" : "not ") +
                    "exists (select 1 from offers o where o.image = i.id and "
@@ -278,6 +300,8 @@ base::Outcome<void> Catalog::withdraw(db::Transaction& transaction, const Image&
   }
   transaction.run("update images set withdrawn_at = :t, withdrawn_why = :w where id = :i",
                   {now, why, image.id});
+  transaction.run("update image_platforms set withdrawn = 1 where image = :i",
+                  {image.id});
   return {};
 }
 
@@ -289,6 +313,8 @@ base::Outcome<void> Catalog::take_back_withdrawal(db::Transaction& transaction,
   transaction.run(
       "update images set withdrawn_at = null, withdrawn_why = '' where id = :i",
       {image.id});
+  transaction.run("update image_platforms set withdrawn = 0 where image = :i",
+                  {image.id});
   return {};
 }
 
@@ -349,23 +375,22 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
   const auto where = where_of(filter);
   if (!where) return base::refuse(where.error());
   return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
-    const std::string from = "from images i join image_platforms p on p.image = i.id ";
+    const std::string from = "from image_platforms p join images i on i.id = p.image ";
     Listing listing;
+    const auto counted = where->sql.empty() ? "from image_platforms" : from + where->sql;
     listing.in_all = static_cast<std::size_t>(
-        t.query("select count(*) " + from + where->sql, where->values)
-            .front()
-            .integer(0));
+        t.query("select count(*) " + counted, where->values).front().integer(0));
     auto values = where->values;
     values.emplace_back(static_cast<std::int64_t>(filter.most));
     values.emplace_back(static_cast<std::int64_t>(filter.skip));
     // What costs more is looked up only for those that are shown.
-    const std::string order = " order by p.platform, i.role, i.version_key desc, i.name ";
-    const auto rows =
-        t.query("with page as (select i.id as id, p.platform as platform " + from +
-                    where->sql + order + "limit :most offset :skip) select " +
-                    kImageColumns + ", p.platform, " + kIsNewest +
-                    " from page p join images i on i.id = p.id" + order,
-                values);
+    const std::string order =
+        " order by p.platform, p.role, p.version_key desc, p.image ";
+    const auto rows = t.query("with page as (select p.* " + from + where->sql + order +
+                                  "limit :most offset :skip) select " + kImageColumns +
+                                  ", p.platform, " + kIsNewest +
+                                  " from page p join images i on i.id = p.image" + order,
+                              values);
     for (const auto& row : rows) {
       listing.images.push_back({row.text(kImageColumnCount), image_of(row),
                                 row.integer(kImageColumnCount + 1) != 0, false});

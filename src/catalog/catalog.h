@@ -43,7 +43,8 @@ struct FactChange {
 struct Filter {
   // By fact name; letter case aside. A platform or hardware revision is one of those of
   // the image (no hardware at all: any). A version is "7.6" for it and all that begins
-  // with it, or ">=7.6.1", ">", "<=", "<", "=". Stage "withdrawn" is known here.
+  // with it, or ">=7.6.1", ">", "<=", "<", "=". A space is what the device has: the image
+  // is known to need no more. Remarks: somewhere in them. Stage "withdrawn" is known here.
   std::map<std::string, std::string> facts;
   std::optional<std::string> text;  // somewhere in a name
   std::optional<Vouching> vouching;
@@ -62,7 +63,7 @@ struct Listed {
 };
 
 struct Listing {
-  std::vector<Listed> images;  // by platform, role, version (newest first), name
+  std::vector<Listed> images;  // by platform, role, version (newest first)
   std::size_t in_all = 0;
 };
 

@@ -26,8 +26,9 @@ void fact_options(CLI::App* command, std::map<std::string, std::string>& facts,
   };
   for (const auto& [name, about] : all) {
     const std::string fact = name;
-    if (filter && (fact == "space" || fact == "remarks")) continue;
     std::string text = about;
+    if (filter && fact == "space") text = "known to fit into so much, such as \"64 MiB\"";
+    if (filter && fact == "remarks") text = "somewhere in the remarks";
     if (filter && fact == "version") {
       text = "7.6 and all that begins so, or a comparison such as \">=7.6.1\"";
     }

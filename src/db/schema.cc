@@ -125,20 +125,28 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table images add column kind text not null default ''",
            "alter table images add column findings text not null default ''",
            "alter table images add column members_in_all bigint not null default 0",
-           "create index images_by_line on images (line_key, role, version_key)",
            R"(create table members (
                 image bigint not null references images (id),
                 position bigint not null,
                 path text not null,
                 size bigint not null,
                 primary key (image, position)))",
-           // An image for no known platform has a row with an empty one.
+           // What lists are made from, in their order: a row for each platform of an
+           // image, and one with an empty platform where none is known. Copies of what
+           // stands in images.
            R"(create table image_platforms (
                 image bigint not null references images (id),
                 platform text not null,
+                role text not null,
+                line_key text not null,
+                version_key text not null,
+                withdrawn bigint not null,
                 primary key (image, platform)))",
-           "create index images_by_platform on image_platforms (platform, image)",
-           "insert into image_platforms select id, '' from images",
+           "create index images_in_order on image_platforms (platform, role, "
+           "version_key desc, image)",
+           "create index images_by_line on image_platforms (platform, role, line_key, "
+           "version_key, withdrawn)",
+           "insert into image_platforms select id, '', '', '', '', 0 from images",
            R"(create table vouches (
                 id bigint primary key,
                 image bigint not null references images (id),

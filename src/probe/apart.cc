@@ -25,7 +25,7 @@
 namespace vantro::probe {
 namespace {
 
-constexpr std::chrono::seconds kGrace{5};
+constexpr rlim_t kMoreSeconds = 5;  // of processor time, for writing the report
 constexpr std::size_t kLongestReport = 16 << 20;
 constexpr rlim_t kMostMemory = rlim_t{1} << 30;  // dictionaries of xz and zstd are large
 
@@ -85,7 +85,7 @@ void give_up_rights() {
 void limit_itself(rlim_t seconds) {
   // The child must not outlive a server that was killed.
   ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-  limit(RLIMIT_CPU, seconds + static_cast<rlim_t>(kGrace.count()));
+  limit(RLIMIT_CPU, seconds + kMoreSeconds);
   limit(RLIMIT_CORE, 0);
   limit(RLIMIT_FSIZE, 0);
   limit(RLIMIT_NOFILE, 16);
@@ -127,8 +127,8 @@ Report look_apart(const Apart& apart, int fd, std::uint64_t size) {
                                   std::strerror(failed)));
   }
   to_parent.reset();
-  const auto text =
-      read_all(from_child.get(), std::chrono::steady_clock::now() + apart.time + kGrace);
+  const auto text = read_all(from_child.get(),
+                             std::chrono::steady_clock::now() + apart.time + apart.grace);
   if (!text) ::kill(child, SIGKILL);
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {

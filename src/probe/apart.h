@@ -14,6 +14,7 @@ struct Apart {
   // kChildArgument.
   std::string program;
   base::Duration time = std::chrono::seconds(60);
+  base::Duration grace = std::chrono::seconds(5);  // then it is ended
 };
 
 inline constexpr const char* kChildArgument = "--look-inside";

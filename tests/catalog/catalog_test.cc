@@ -81,6 +81,11 @@ TEST_F(CatalogTest, FiltersOnEveryFact) {
   EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img ");
   fits.facts["hardware"] = "A";
   EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* ");
+  ASSERT_TRUE(gate::Changes(*gate_, "operator")
+                  .edit("c4-boot.img", {{"space", "2 MiB"}, {"remarks", "Cold start"}}));
+  EXPECT_EQ(list("space", "2 MiB"), "causeway4:c4-boot.img* ");
+  EXPECT_EQ(list("space", "1 MiB"), "");
+  EXPECT_EQ(list("remarks", "cold"), "causeway4:c4-boot.img* ");
   Filter newest;
   newest.newest_only = true;
   newest.text = "7.6";

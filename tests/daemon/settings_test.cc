@@ -87,6 +87,38 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
   EXPECT_EQ(refusal("state = \"\"\n"), "vantro.toml:1: state: must not be empty");
 }
 
+TEST_F(SettingsTest, HoldRecognisersAndSayWhatIsWrongWithOne) {
+  fakes::write_file(scratch_ / "good.toml", R"(
+[[recogniser]]
+name = "one"
+pattern = '(?P<version>[\d.]+)\.img'
+words = { a = "b" }
+[[recogniser]]
+name = "two"
+pattern = '.*'
+facts = { maker = "Fenrock" }
+)");
+  const auto good = read_settings(scratch_ / "good.toml");
+  ASSERT_TRUE(good) << good.error().sentence;
+  ASSERT_EQ(good->recognisers.size(), 2u);
+  EXPECT_EQ(good->recognisers[0].words.at("a"), "b");
+  EXPECT_EQ(good->recognisers[1].facts.at("maker"), "Fenrock");
+  EXPECT_EQ(refusal("[[recogniser]]\nname = \"x\"\n"),
+            "vantro.toml:1: recogniser: a recogniser needs a name and a pattern");
+  EXPECT_EQ(refusal("[[recogniser]]\nname = \"x\"\npattern = \"(?P<verson>.)\"\n"),
+            "vantro.toml:1: recogniser: recogniser 'x': 'verson' is no fact of an image; "
+            "there are maker, platform, hardware, role, version, line, stage, space, "
+            "remarks, source; nearest: 'version'");
+  EXPECT_EQ(
+      refusal("[[recogniser]]\nnames = \"x\"\n"),
+      "vantro.toml:1: recogniser: 'names' is nothing of a recogniser; there are name, "
+      "pattern, facts, words");
+  EXPECT_EQ(refusal("recogniser = 5\n"),
+            "vantro.toml:1: recogniser: must be written as [[recogniser]]");
+  EXPECT_EQ(refusal("[catalogue]\nonly_vouched = 1\n"),
+            "vantro.toml:2: catalogue.only_vouched: must be true or false");
+}
+
 TEST_F(SettingsTest, SayWhereTheFileItselfIsWrong) {
   EXPECT_EQ(refusal("state = \"/x\n").rfind("vantro.toml:1: ", 0), 0u);
   EXPECT_NE(read_settings("/none/vantro.toml").error().sentence.find("/none/vantro.toml"),
@@ -112,6 +144,13 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->limits_transfers_per_device, defaults.limits_transfers_per_device);
   EXPECT_EQ(example->limits_arriving_per_device, defaults.limits_arriving_per_device);
   EXPECT_EQ(example->management_listen, defaults.management_listen);
+  EXPECT_EQ(example->catalogue_only_vouched, defaults.catalogue_only_vouched);
+  EXPECT_EQ(example->catalogue_look_inside_s, defaults.catalogue_look_inside_s);
+  EXPECT_TRUE(example->recognisers.empty());
+  EXPECT_EQ(example->drop_folder, defaults.drop_folder);
+  EXPECT_EQ(example->drop_settle_s, defaults.drop_settle_s);
+  EXPECT_EQ(example->verify_every_days, defaults.verify_every_days);
+  EXPECT_EQ(example->verify_rate, defaults.verify_rate);
   EXPECT_EQ(example->backups_largest, defaults.backups_largest);
   EXPECT_EQ(example->backups_keep_partial_days, defaults.backups_keep_partial_days);
   EXPECT_EQ(example->stop_grace_s, defaults.stop_grace_s);

@@ -1,0 +1,134 @@
+// How fast a large catalogue answers: 100,000 images in a real database, listed and
+// filtered. Beside it, what the database needs to go through all of them once, which is
+// the least for a filter without an index.
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <filesystem>
+#include <fmt/format.h>
+#include <functional>
+#include <stdexcept>
+#include <string>
+#include <unistd.h>
+#include <vector>
+
+#include "api/catalogue.h"
+#include "catalog/catalog.h"
+#include "catalog/offers.h"
+#include "db/database.h"
+
+namespace {
+
+using namespace vantro;
+
+constexpr int kImages = 100'000;
+constexpr int kPlatforms = 500;
+
+void fill(db::Database& database) {
+  constexpr int kBatch = 5'000;
+  constexpr const char* kRoles[] = {"system", "boot", "module", "recovery"};
+  for (int first = 0; first < kImages; first += kBatch) {
+    const auto done = database.write([&](db::Transaction& t) -> base::Outcome<void> {
+      for (int i = first; i < first + kBatch; ++i) {
+        catalog::Image image;
+        image.facts.maker = fmt::format("Maker {}", i % 7);
+        image.facts.platforms = {fmt::format("platform{}", i % kPlatforms)};
+        image.facts.role = kRoles[i / kPlatforms % 4];
+        image.facts.version = fmt::format("{}.{}.{}({})E{}", i / kPlatforms % 9,
+                                          i / kPlatforms % 5, i % 13, i % 17, i % 3);
+        image.facts.stage = i % 3 == 0 ? "general" : "early";
+        image.facts.remarks = "needs the boot loader of the same line or a newer one";
+        image.name =
+            fmt::format("platform{}-{}-{}.img", i % kPlatforms, image.facts.role, i);
+        image.size = 20'000'000 + static_cast<std::uint64_t>(i);
+        const auto hex = fmt::format("{:064x}", i);
+        image.digests = {hex.substr(32), hex.substr(24), hex, hex + hex};
+        image.taken_in_by = "bench";
+        auto added = catalog::Catalog::add(t, std::move(image));
+        if (!added) return base::refuse(added.error());
+        catalog::Offer offer;
+        offer.name = added->image.name;
+        offer.image = std::move(added->image);
+        if (auto made = catalog::Offers::add(t, std::move(offer)); !made) {
+          return base::refuse(made.error());
+        }
+      }
+      return {};
+    });
+    if (!done) throw std::runtime_error(done.error().sentence);
+  }
+}
+
+double median_ms(int rounds, const std::function<void()>& work) {
+  std::vector<double> times;
+  for (int i = 0; i < rounds; ++i) {
+    const auto began = std::chrono::steady_clock::now();
+    work();
+    times.push_back(std::chrono::duration<double, std::milli>(
+                        std::chrono::steady_clock::now() - began)
+                        .count());
+  }
+  std::sort(times.begin(), times.end());
+  return times[times.size() / 2];
+}
+
+}  // namespace
+
+int main(int argc, char** argv) try {
+  CLI::App app{"how fast a catalogue of 100,000 images answers"};
+  int rounds = 7;
+  app.add_option("--rounds", rounds, "measurements of each")->check(CLI::Range(1, 100));
+  CLI11_PARSE(app, argc, argv);
+  std::string folder =
+      (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX").string();
+  if (::mkdtemp(folder.data()) == nullptr) throw std::runtime_error(folder);
+  auto database = db::Database::open(folder + "/vantro.db");
+  if (!database) throw std::runtime_error(database.error().sentence);
+  fill(**database);
+  const catalog::Catalog catalog(**database);
+  const auto scan = median_ms(rounds, [&] {
+    const auto sum = (*database)->read([](db::Transaction& t) -> base::Outcome<int> {
+      t.query(
+          "select sum(size), count(distinct stage) from images i join "
+          "image_platforms p on p.image = i.id");
+      return 0;
+    });
+    if (!sum) throw std::runtime_error(sum.error().sentence);
+  });
+  std::printf("%-52s %8.1f ms\n", "the database goes through all of them once", scan);
+  const auto line = [&](const char* what, const catalog::Filter& filter) {
+    std::size_t rows = 0;
+    std::size_t in_all = 0;
+    const auto took = median_ms(rounds, [&] {
+      const auto listing = catalog.list(filter);
+      if (!listing) throw std::runtime_error(listing.error().sentence);
+      rows = listing->images.size();
+      in_all = listing->in_all;
+    });
+    std::printf("%-52s %8.1f ms  %5.2f  (%zu of %zu rows)\n", what, took, took / scan,
+                rows, in_all);
+  };
+  catalog::Filter all;
+  line("list the first 1000", all);
+  catalog::Filter platform;
+  platform.facts = {{"platform", "platform77"}};
+  line("of one platform", platform);
+  catalog::Filter newest;
+  newest.newest_only = true;
+  line("the newest of each line, first 1000", newest);
+  catalog::Filter version;
+  version.facts = {{"version", ">=7.2"}, {"role", "system"}, {"stage", "general"}};
+  line("system images from 7.2 up, general", version);
+  catalog::Filter text;
+  text.text = "platform499-boot-99";
+  line("a part of a name", text);
+  catalog::Filter every;
+  every.most = 200'000;
+  line("all of them, every fact", every);
+  database->reset();
+  std::filesystem::remove_all(folder);
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "vantro-bench-catalogue: %s\n", error.what());
+  return 1;
+}

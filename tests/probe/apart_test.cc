@@ -1,0 +1,59 @@
+#include "probe/apart.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+
+#include "base/unique_fd.h"
+#include "tests/fakes/scratch_folder.h"
+
+namespace vantro::probe {
+namespace {
+
+class ApartTest : public testing::Test {
+ protected:
+  // What is said when this shell script is run in the child's place.
+  std::string told(const std::string& script) {
+    const auto program = scratch_ / "program";
+    fakes::write_file(program, "#!/bin/sh\n" + script + "\n");
+    ::chmod(program.c_str(), 0700);
+    return told_by(program);
+  }
+  std::string told_by(const std::string& program) {
+    fakes::write_file(scratch_ / "file", "bytes");
+    const base::UniqueFd file(::open((scratch_ / "file").c_str(), O_RDONLY | O_CLOEXEC));
+    const Apart apart{program, std::chrono::seconds(0), std::chrono::milliseconds(300)};
+    const auto report = look_apart(apart, file.get(), 5);
+    return std::string(word(report.verdict)) + ": " + report.findings.front();
+  }
+  fakes::ScratchFolder scratch_;
+};
+
+constexpr const char* kBrokeDown =
+    "unknown: the look inside broke down; the file may be made to do that, so do not "
+    "trust "
+    "it";
+
+TEST_F(ApartTest, TakesTheReportOfAChildThatEndsWell) {
+  EXPECT_EQ(
+      told("printf 'verdict whole\\nkind x\\nfinding all is well\\nmembers 0\\nend\\n'"),
+      "whole: all is well");
+  // It reads the file, knows what it is for, and has nothing of our environment.
+  EXPECT_EQ(told("printf 'verdict whole\\nfinding %s %s %s\\nend\\n' \"$(cat)\" \"$1\" "
+                 "\"$HOME\""),
+            "whole: bytes --look-inside ");
+}
+
+TEST_F(ApartTest, MakesAFindingOfAChildThatCrashesLiesOrHangs) {
+  EXPECT_EQ(told("kill -SEGV $$"), kBrokeDown);
+  EXPECT_EQ(told("exit 1"), kBrokeDown);
+  EXPECT_EQ(told("echo verdict whole"), kBrokeDown);
+  EXPECT_EQ(told("printf 'verdict whole\\nfinding x\\nend\\n'; exit 3"), kBrokeDown);
+  EXPECT_EQ(told("exec sleep 100"), std::string("unknown: ") + kOutOfTime);
+  EXPECT_EQ(told("exec yes"), std::string("unknown: ") + kOutOfTime);
+  EXPECT_EQ(told_by("/none/program"),
+            "unknown: not looked into: /none/program can't be started (No such file or "
+            "directory)");
+}
+
+}  // namespace
+}  // namespace vantro::probe
