@@ -44,7 +44,8 @@ struct Filter {
   // By fact name; letter case aside. A platform or hardware revision is one of those of
   // the image (no hardware at all: any). A version is "7.6" for it and all that begins
   // with it, or ">=7.6.1", ">", "<=", "<", "=". A space is what the device has: the image
-  // is known to need no more. Remarks: somewhere in them. Stage "withdrawn" is known here.
+  // is known to need no more. Remarks: somewhere in them. Stage "withdrawn" is known
+  // here.
   std::map<std::string, std::string> facts;
   std::optional<std::string> text;  // somewhere in a name
   std::optional<Vouching> vouching;
