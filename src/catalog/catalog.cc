@@ -226,6 +226,9 @@ base::Refusal name_taken(const Image& known) {
 
 base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   using What = Added::What;
+  // What the version says by itself is no fact of its own.
+  auto& line = image.facts.line;
+  if (line == text::Version(image.facts.version).line()) line.clear();
   auto by_name =
       one_image(transaction, "join image_names n on n.image = i.id where n.name = :n",
                 {image.name});

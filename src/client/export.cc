@@ -21,6 +21,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/images.h"
+#include "client/render.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
 
@@ -35,8 +36,6 @@ constexpr int kVersion = 1;
 constexpr const char* kManifest = "manifest.json";
 constexpr const char* kSums = "SHA256SUMS";
 constexpr std::size_t kLongestManifest = 256 << 20;
-
-std::string shown(const std::string& text) { return base::printable(text, 255); }
 
 tl::unexpected<Failure> bad_file(const std::string& file, const std::string& why) {
   return tl::unexpected(Failure{ExitCode::kFile, file + ": " + why});

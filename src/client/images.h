@@ -1,4 +1,4 @@
-// The commands about images: taking in, facts, vouching, finding, comparing.
+// The commands about images: taking in, listing, finding, comparing.
 #pragma once
 
 #include <map>
@@ -6,18 +6,9 @@
 #include <string>
 #include <vector>
 
-#include "client/answers.h"
+#include "client/image_changes.h"
 
 namespace vantro::client {
-
-// Where a maker's checksums come from.
-struct ChecksumOptions {
-  std::vector<std::string> expect;  // "ALGO:HEX" or hex
-  std::string list;                 // a checksum list file, "-" for standard input
-  std::string signature;            // a detached signature over it
-  std::string key;                  // the maker's public key
-  std::string source;               // where it was had from, in words
-};
 
 struct ImageAddOptions {
   std::string file;
@@ -45,25 +36,6 @@ Done show_image(const Context& context, const std::string& name);
 // failure with kNotFound.
 Done find_image(const Context& context, const std::string& file_or_checksum);
 Done compare_images(const Context& context, const std::string& a, const std::string& b);
-Done edit_image(const Context& context, const std::string& name,
-                const std::map<std::string, std::string>& facts);
-Done withdraw_image(const Context& context, const std::string& name,
-                    const std::string& why);
-Done return_image(const Context& context, const std::string& name);
-Done vouch_image(const Context& context, const std::string& name,
-                 const ChecksumOptions& options, bool retract);
-Done save_image(const Context& context, const std::string& name, const std::string& to,
-                bool force);
-// What the recognisers make of a name.
-Done recognise(const Context& context, const std::string& name);
-
-Done attach_document(const Context& context, const std::string& image,
-                     const std::string& file);
-Done save_document(const Context& context, const std::string& image,
-                   const std::string& document, const std::string& to, bool force);
-Done detach_document(const Context& context, const std::string& image,
-                     const std::string& document);
-
 // The maker's checksums for a file of this name, out of the options; a list's signature
 // is checked first.
 Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,

@@ -16,8 +16,6 @@ namespace {
 using nlohmann::json;
 using Align = Table::Align;
 
-std::string shown(const std::string& text) { return base::printable(text, 255); }
-
 // A time as it was typed, as the API wants it; empty for "ever".
 Result<std::string> iso_of(const std::string& typed) {
   if (base::folded(typed) == "ever") return std::string();

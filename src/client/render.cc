@@ -58,6 +58,26 @@ std::string exact_size(std::uint64_t bytes) {
   return fmt::format("{} ({} bytes)", base::size_text(bytes), bytes);
 }
 
+std::string shown(const std::string& text, std::size_t longest) {
+  return base::printable(text, longest);
+}
+
+Tone tone_of_vouching(const std::string& vouching) {
+  if (vouching == "vouched") return Tone::kGood;
+  if (vouching == "contradicted") return Tone::kBad;
+  return Tone::kPlain;
+}
+
+std::string vouching_text(const std::string& vouching) {
+  return vouching == "vouched-weakly" ? "vouched (weak)" : vouching;
+}
+
+std::string fact_text(const std::string& fact, const std::string& text) {
+  if (text.empty()) return "none";
+  const auto bytes = fact == "space" ? base::parse_size(text) : std::nullopt;
+  return bytes ? exact_size(*bytes) : text;
+}
+
 std::string offer_text(const api::Offer& offer) {
   auto text = base::printable(offer.name, 255);
   if (!offer.to.empty()) text += " to " + offer.to;

@@ -16,6 +16,16 @@ std::string shown_time(const std::string& iso);
 // "31.4 MiB (32911360 bytes)", or "812 bytes".
 std::string exact_size(std::uint64_t bytes);
 
+// Text from the server, safe on a terminal.
+std::string shown(const std::string& text, std::size_t longest = 255);
+
+// In a word or two: "vouched (weak)".
+std::string vouching_text(const std::string& vouching);
+Tone tone_of_vouching(const std::string& vouching);
+
+// A fact's text for people; "none" where it is not known.
+std::string fact_text(const std::string& fact, const std::string& text);
+
 // "causeway.img to 192.0.2.0/24 over tftp until 2026-11-24 06:00:00"
 std::string offer_text(const api::Offer& offer);
 

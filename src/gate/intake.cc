@@ -161,11 +161,11 @@ std::string ImageIntake::sentence(const Taken& taken) const {
       text = "known already";
       break;
   }
-  text += taken.offer.empty() ? ", held" : ", on offer";
+  text += taken.offer.empty() && !taken.added.image.offered ? ", held" : ", on offer";
   for (const auto& claim : options_.claims) {
     text += fmt::format("; {} as expected", crypto::title(claim.expected.algorithm));
   }
-  if (options_.despite_findings && !taken.inside.findings.empty()) {
+  if (taken.inside.verdict > probe::Verdict::kWhole) {
     text += "; taken despite: " + taken.inside.findings.front();
   }
   return text;

@@ -7,8 +7,9 @@
 #include "base/numbers.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
-#include "manage/catalogue_routes.h"
 #include "manage/convert.h"
+#include "manage/image_routes.h"
+#include "manage/offer_routes.h"
 
 namespace vantro::manage {
 namespace {
@@ -249,7 +250,8 @@ std::vector<Route> make_routes(Service& service) {
       {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
        "newest first; ?limit=N, ?before=ID"},
   };
-  for (auto& route : catalogue_routes(service)) routes.push_back(std::move(route));
+  for (auto& route : image_routes(service)) routes.push_back(std::move(route));
+  for (auto& route : offer_routes(service)) routes.push_back(std::move(route));
   routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});
   auto table = route_table(routes);
   routes.back().handler =

@@ -24,9 +24,9 @@
 #include "base/visible_name.h"
 #include "crypto/digests.h"
 #include "crypto/secret.h"
-#include "manage/catalogue_routes.h"
 #include "manage/convert.h"
 #include "manage/convert_catalogue.h"
+#include "manage/image_routes.h"
 #include "manage/routes.h"
 
 namespace vantro::manage {

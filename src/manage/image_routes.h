@@ -1,4 +1,4 @@
-// The catalogue's part of the management API.
+// The part of the management API about images.
 #pragma once
 
 #include <map>
@@ -11,7 +11,7 @@
 
 namespace vantro::manage {
 
-std::vector<Route> catalogue_routes(Service& service);
+std::vector<Route> image_routes(Service& service);
 
 // What the query of an image's upload says: expect, source, vouch, hold,
 // despite_findings, suggest, fact.NAME. The size is the caller's to add.
