@@ -30,6 +30,18 @@ base::Outcome<std::vector<std::string>> texts_field(const nlohmann::json& from,
                                                     const char* name);
 base::Outcome<std::int64_t> number_field(const nlohmann::json& from, const char* name);
 
+// Handlers that need the service. It must outlive them.
+template <class F>
+JsonHandler json_handler(Service& service, F handler) {
+  return [&service, handler](const Call& call) { return handler(service, call); };
+}
+template <class F>
+BodyHandler body_handler(Service& service, F handler) {
+  return [&service, handler](const Call& call, const std::string& body) {
+    return handler(service, call, body);
+  };
+}
+
 base::Outcome<catalog::Image> image_for(Service& service, const std::string& typed);
 
 }  // namespace vantro::manage

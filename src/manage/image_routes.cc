@@ -360,14 +360,9 @@ base::Outcome<gate::IntakeOptions> intake_options(const Call& call) {
 
 std::vector<Route> image_routes(Service& service) {
   constexpr auto kOwner = Permission::kOperator;
-  const auto get = [&service](auto handler) {
-    return JsonHandler(
-        [&service, handler](const Call& call) { return handler(service, call); });
-  };
+  const auto get = [&service](auto handler) { return json_handler(service, handler); };
   const auto with_body = [&service](auto handler) {
-    return BodyHandler([&service, handler](const Call& call, const std::string& body) {
-      return handler(service, call, body);
-    });
+    return body_handler(service, handler);
   };
   const auto bytes = [&service](auto handler) {
     return ContentHandler(

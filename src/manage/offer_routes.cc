@@ -248,14 +248,9 @@ base::Outcome<json> begin_verification(Service& service, const Call&,
 
 std::vector<Route> offer_routes(Service& service) {
   constexpr auto kOwner = Permission::kOperator;
-  const auto get = [&service](auto handler) {
-    return JsonHandler(
-        [&service, handler](const Call& call) { return handler(service, call); });
-  };
+  const auto get = [&service](auto handler) { return json_handler(service, handler); };
   const auto with_body = [&service](auto handler) {
-    return BodyHandler([&service, handler](const Call& call, const std::string& body) {
-      return handler(service, call, body);
-    });
+    return body_handler(service, handler);
   };
   return {
       {"GET", "/v1/offers", kOwner, get(offers),
