@@ -61,10 +61,16 @@ void Documents::attach(db::Transaction& transaction, std::int64_t image,
                        const Document& document) {
   remove(transaction, image, document.name, document.added_at);
   transaction.run(
-      "insert into documents (id, image, name, sha256, size, added_at) values ((select "
-      "coalesce(max(id), 0) + 1 from documents), :i, :n, :s, :z, :t)",
+      "insert into documents (id, image, name, sha256, size, added_at, whole) values "
+      "((select coalesce(max(id), 0) + 1 from documents), :i, :n, :s, :z, :t, 1)",
       {image, document.name, document.sha256, static_cast<std::int64_t>(document.size),
        document.added_at});
+}
+
+void Documents::mark_read(db::Transaction& transaction, const std::string& sha256,
+                          bool whole) {
+  transaction.run("update documents set whole = :w where sha256 = :s",
+                  {std::int64_t{whole}, sha256});
 }
 
 base::Outcome<void> Documents::detach(db::Transaction& transaction, std::int64_t image,

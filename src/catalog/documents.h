@@ -32,6 +32,9 @@ class Documents {
   // the old one's place.
   static void attach(db::Transaction& transaction, std::int64_t image,
                      const Document& document);
+  // These bytes were read: they are what they were, or not.
+  static void mark_read(db::Transaction& transaction, const std::string& sha256,
+                        bool whole);
   // kNotFound has the nearest name.
   static base::Outcome<void> detach(db::Transaction& transaction, std::int64_t image,
                                     const std::string& name, base::WallTime now);

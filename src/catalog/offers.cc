@@ -145,6 +145,15 @@ void Offers::end(db::Transaction& transaction, std::int64_t id, const std::strin
                   {now, why, id});
 }
 
+std::vector<Offer> Offers::end_expired(db::Transaction& transaction, base::WallTime now) {
+  auto expired =
+      offers_where(transaction, std::string(kStanding) + "and f.until <= :t", {now});
+  for (const auto& one : expired) {
+    end(transaction, one.id, "its time was over", *one.until);
+  }
+  return expired;
+}
+
 std::vector<Offer> Offers::end_all_of(db::Transaction& transaction, std::int64_t image,
                                       const std::string& why, base::WallTime now) {
   auto ended =

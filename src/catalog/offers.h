@@ -54,6 +54,8 @@ class Offers {
                                      const OfferChange& change, base::WallTime now);
   static void end(db::Transaction& transaction, std::int64_t id, const std::string& why,
                   base::WallTime now);
+  // Those whose time is over; returns them.
+  static std::vector<Offer> end_expired(db::Transaction& transaction, base::WallTime now);
   // All that stand for the image; returns them.
   static std::vector<Offer> end_all_of(db::Transaction& transaction, std::int64_t image,
                                        const std::string& why, base::WallTime now);

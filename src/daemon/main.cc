@@ -38,6 +38,7 @@ using namespace vantro::daemon;
 constexpr std::size_t kDiskThreads = 4;
 constexpr std::size_t kSlowThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
+constexpr std::chrono::seconds kOffersInterval{30};
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
 enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
@@ -298,6 +299,21 @@ int main(int argc, char** argv) try {
   };
   sweep();
 
+  asio::steady_timer offers_timer(main_loop);
+  const std::function<void()> end_offers = [&] {
+    asio::post(disk, [&] {
+      if (auto ended = (*gate)->end_expired_offers(); !ended) {
+        log.warning("offers whose time is over can't be ended",
+                    {{"why", ended.error().sentence}});
+      }
+    });
+    offers_timer.expires_after(kOffersInterval);
+    offers_timer.async_wait([&](const auto& error) {
+      if (!error) end_offers();
+    });
+  };
+  end_offers();
+
   // On a signal: no new requests, a grace for what runs, then the end of the loop.
   const std::chrono::seconds grace(settings.stop_grace_s);
   asio::steady_timer intake_timer(main_loop);
@@ -317,6 +333,7 @@ int main(int argc, char** argv) try {
                           {"running", (*gate)->transfers().running()}});
     stop_at = clock.now() + grace;
     sweep_timer.cancel();
+    offers_timer.cancel();
     management.stop();
     tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
   });

@@ -166,7 +166,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 sha256 text not null,
                 size bigint not null,
                 added_at bigint not null,
-                removed_at bigint))",
+                removed_at bigint,
+                whole bigint not null))",
            "create index documents_by_image on documents (image, name)",
            R"(create table kits (
                 id bigint primary key,

@@ -198,6 +198,7 @@ OfferMade Changes::made(db::Transaction& transaction, catalog::Offer offer) cons
 
 base::Outcome<OfferMade> Changes::add_offer(const std::string& typed,
                                             catalog::Offer offer) {
+  if (auto ended = gate_.end_expired_offers(); !ended) return base::refuse(ended.error());
   const auto image = find(typed);
   if (!image) return base::refuse(image.error());
   const auto name =
@@ -237,6 +238,7 @@ base::Outcome<OfferMade> Changes::add_offer(const std::string& typed,
 base::Outcome<OfferMade> Changes::change_offer(const std::string& typed,
                                                const Network& network,
                                                const catalog::OfferChange& change) {
+  if (auto ended = gate_.end_expired_offers(); !ended) return base::refuse(ended.error());
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
   const auto now = gate_.clock().wall();
@@ -348,6 +350,7 @@ base::Outcome<catalog::Document> Changes::attach(const std::string& typed,
   auto done =
       gate_.repository().database->write([&](db::Transaction& t) -> base::Outcome<void> {
         catalog::Documents::attach(t, image->id, made);
+        catalog::Documents::mark_read(t, made.sha256, true);
         ledger::Ledger::record(t, entry("document-add", image->name, made.sha256, *name));
         return {};
       });

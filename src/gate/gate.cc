@@ -300,6 +300,7 @@ base::Outcome<void> Gate::content_read(const std::string& sha256, bool whole,
       repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
         catalog::Catalog::mark_read(t, sha256, whole, clock_.wall());
         backup::Backups::mark_read(t, sha256, whole, clock_.wall());
+        catalog::Documents::mark_read(t, sha256, whole);
         if (whole) return {};
         names = names_of_content(t, sha256);
         ledger::Entry entry;
@@ -340,6 +341,7 @@ base::Outcome<std::vector<std::string>> Gate::trouble() {
     for (const auto& row :
          t.query("select sha256, max(read_at) from (select sha256, read_at from images "
                  "where whole = 0 union all select sha256, read_at from revisions where "
+                 "whole = 0 union all select sha256, added_at from documents where "
                  "whole = 0) group by sha256 order by 2, 1")) {
       sentences.push_back(fmt::format(
           "damaged or gone, found {}: {}; the same bytes taken in again mend it",
@@ -355,6 +357,29 @@ base::Outcome<std::vector<std::string>> Gate::trouble() {
     }
     return sentences;
   });
+}
+
+base::Outcome<void> Gate::end_expired_offers() {
+  const auto ended =
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<bool> {
+        const auto expired = catalog::Offers::end_expired(t, clock_.wall());
+        for (const auto& offer : expired) {
+          ledger::Entry entry;
+          entry.at = *offer.until;
+          entry.event = "offer-end";
+          entry.actor = "server";
+          entry.name = offer.name;
+          entry.sha256 = offer.image.digests.sha256;
+          entry.outcome = "done";
+          entry.sentence =
+              fmt::format("its time was over; it stood for image '{}'", offer.image.name);
+          ledger::Ledger::record(t, entry);
+        }
+        return !expired.empty();
+      });
+  if (!ended) return base::refuse(ended.error());
+  if (*ended) return reload_offers();
+  return {};
 }
 
 base::Outcome<void> Gate::reload_offers() {

@@ -111,6 +111,9 @@ class Gate {
   std::string names_of(const std::string& sha256);
   // What is wrong with what is kept, in sentences.
   base::Outcome<std::vector<std::string>> trouble();
+  // Offers whose time is over end, for the records as well: devices get none from that
+  // moment on anyway. Call this now and then.
+  base::Outcome<void> end_expired_offers();
   // The offers have changed in the database.
   base::Outcome<void> reload_offers();
 

@@ -195,6 +195,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   take_suggestions(taken);
   image.facts = facts_;
   image.taken_in_at = gate_->clock_.wall();
+  if (auto ended = gate_->end_expired_offers(); !ended) return refused(ended.error());
   // The file is in the vault before the record is: a crash between the two leaves a file
   // without a record, which is found at the next start, never a record without its file.
   if (auto kept = arrival_.keep(); !kept) return refused(kept.error());

@@ -83,6 +83,8 @@ void give_up_rights() {
 }
 
 void limit_itself(rlim_t seconds) {
+  // Nothing that the server had open is any of its business.
+  ::close_range(3, ~0u, 0);
   // The child must not outlive a server that was killed.
   ::prctl(PR_SET_PDEATHSIG, SIGKILL);
   limit(RLIMIT_CPU, seconds + kMoreSeconds);

@@ -73,6 +73,7 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
     return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
       catalog::Catalog::mark_read(t, sha256, false, now);
       backup::Backups::mark_read(t, sha256, false, now);
+      catalog::Documents::mark_read(t, sha256, false);
       return {};
     });
   };

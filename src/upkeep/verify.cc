@@ -56,7 +56,7 @@ base::Outcome<std::vector<Verifier::Content>> Verifier::contents(
                      "select sha256, size, read_at from images where whole = 1 union all "
                      "select sha256, size, read_at from revisions where complete = 1 and "
                      "whole = 1 union all "
-                     "select sha256, size, added_at from documents) "
+                     "select sha256, size, added_at from documents where whole = 1) "
                      "where (:a = '' or sha256 = :b) group by sha256, size "
                      "having max(read_at) <= :c order by 3, 1",
                      {only, only, before})) {

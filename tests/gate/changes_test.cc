@@ -25,6 +25,14 @@ class ChangesTest : public fakes::RepositoryFixture {
     const auto rows = repository_->ledger.newest(1, {});
     return rows->front().event + " " + rows->front().name + ": " + rows->front().sentence;
   }
+  std::string all_rows() {
+    const auto rows = repository_->ledger.newest(50, {});
+    std::string text;
+    for (const auto& row : *rows) {
+      text += row.event + " " + row.name + ": " + row.sentence + "\n";
+    }
+    return text;
+  }
   Claim claim(const std::string& text, const std::string& source = "") {
     return {*crypto::Expected::parse(text), source, ""};
   }
@@ -86,6 +94,11 @@ TEST_F(ChangesTest, AnOfferEndsAtItsTime) {
   EXPECT_EQ(fetch("a"), "a");
   clock_.advance(std::chrono::seconds(2));
   EXPECT_EQ(fetch("a").rfind("refused: 'a' was on offer until", 0), 0u);
+  ASSERT_TRUE(gate_->end_expired_offers());
+  EXPECT_TRUE(repository_->offers.standing()->empty());
+  EXPECT_NE(all_rows().find("offer-end a: its time was over; it stood for image 'a.img'"),
+            std::string::npos);
+  EXPECT_EQ(repository_->offers.history("a")->front().ended_at, until.until);
   EXPECT_NE(changes().add_offer("a.img", until).error().sentence.find("is over already"),
             std::string::npos);
 }

@@ -71,6 +71,20 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   EXPECT_TRUE(gate_->trouble()->empty());
 }
 
+TEST_F(VerifyTest, TellsOfDamagedDocumentsToo) {
+  ASSERT_TRUE(take_in("x.img", "image"));
+  gate::Changes changes(*gate_, "operator");
+  const auto notes = changes.attach("x.img", "notes.txt", base::as_bytes("notes"));
+  damage(notes->sha256, "NOTES");
+  verify();
+  ASSERT_EQ(last_.damages.size(), 1u);
+  EXPECT_EQ(last_.damages.front().names, "notes.txt");
+  EXPECT_EQ(gate_->trouble()->size(), 1u);
+  EXPECT_EQ(fetch("x.img"), "image");
+  ASSERT_TRUE(changes.attach("x.img", "notes.txt", base::as_bytes("notes")));
+  EXPECT_TRUE(gate_->trouble()->empty());
+}
+
 TEST_F(VerifyTest, ReadsOneImageOrWhatWasNotReadForLong) {
   ASSERT_TRUE(take_in("x.img", "image"));
   ASSERT_TRUE(take_in("y.img", "other"));
