@@ -139,7 +139,9 @@ std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recogni
                                     const std::string& file_name) {
   std::vector<Suggestion> result;
   for (const auto& recogniser : recognisers) {
-    for (const auto& [name, text] : recogniser.recognise(file_name)) {
+    for (const auto& told : recogniser.recognise(file_name)) {
+      const auto& name = told.first;
+      const auto& text = told.second;
       const bool known = std::any_of(result.begin(), result.end(),
                                      [&](const auto& s) { return s.fact == name; });
       Facts trial;
