@@ -99,7 +99,7 @@ bool asked_and_agreed(const std::vector<api::Suggestion>& suggestions) {
 }
 
 void write_added(const Terminal& terminal, const ImageAddOptions& options,
-                 const api::ImageAdded& added, const std::string& name) {
+                 const api::ImageAdded& added, const std::string& name, bool declined) {
   if (added.result == "already-there") {
     terminal.write(
         fmt::format("{}: these bytes are known under this name already\n", shown(name)));
@@ -121,10 +121,10 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
                      added.members_in_all));
   }
   write_facts(terminal, added.image.facts);
-  // Where facts come from that nobody gave; and those that were not wanted.
+  // Where facts come from that nobody gave.
   std::vector<std::string> origins;
   for (const auto& one : added.suggestions) {
-    if (options.facts.contains(one.fact)) continue;
+    if (declined || options.facts.contains(one.fact)) continue;
     if (std::find(origins.begin(), origins.end(), one.origin) == origins.end()) {
       origins.push_back(one.origin);
     }
@@ -234,15 +234,15 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
   if (options.hold) add_to(query, "hold", "true");
   if (options.despite_findings) add_to(query, "despite_findings", "true");
   for (const auto& [fact, text] : options.facts) add_to(query, "fact." + fact, text);
+  bool declined = false;
   if (!options.yes && !context.json && ::isatty(STDIN_FILENO) == 1) {
     const auto told = context.api.get("/v1/suggestions?name=" + url_escape(name));
     if (!told) return tl::unexpected(told.error());
     auto suggestions = list_of<api::Suggestion>(*told, "suggestions");
     std::erase_if(suggestions,
                   [&](const auto& one) { return options.facts.contains(one.fact); });
-    if (!suggestions.empty() && !asked_and_agreed(suggestions)) {
-      add_to(query, "suggest", "false");
-    }
+    declined = !suggestions.empty() && !asked_and_agreed(suggestions);
+    if (declined) add_to(query, "suggest", "false");
   }
   auto answer = upload(context.api, *file, options.file, {name, query, shown(name, 40)});
   if (!answer) {
@@ -261,7 +261,7 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     (*answer)["image"] = vouched->at("image");
   }
   return show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
-    write_added(terminal, options, told.get<api::ImageAdded>(), name);
+    write_added(terminal, options, told.get<api::ImageAdded>(), name, declined);
   });
 }
 

@@ -77,6 +77,29 @@ TEST_F(Catalogue, TakesFactsFromTheNameAndLooksInside) {
             "Not in the catalogue: no image is like that.\n");
 }
 
+// At a terminal, which script(1) makes.
+TEST_F(Catalogue, AsksBeforeItTakesWhatTheNameTells) {
+  file("causeway4-boot-2.1.img", "abc");
+  file("causeway6-boot-2.1.img", "def");
+  const auto answered = [&](const std::string& answer, const std::string& image) {
+    auto environment = client_environment();
+    environment.emplace_back("VANTRO", VANTRO_PROGRAM);
+    return run({"sh", "-c",
+                "echo '" + answer + "' | script -qec \"$VANTRO image add " + image +
+                    "\" /dev/null"},
+               environment, "", scratch_.path())
+        .out;
+  };
+  const auto refused = answered("n", "causeway4-boot-2.1.img");
+  EXPECT_NE(refused.find("version   2.1  (name, by recogniser 'fenrock')"),
+            std::string::npos)
+      << refused;
+  EXPECT_EQ(image("causeway4-boot-2.1.img")["facts"]["version"], "");
+  const auto taken = answered("", "causeway6-boot-2.1.img");
+  EXPECT_NE(taken.find("Take these facts? [Y/n]"), std::string::npos) << taken;
+  EXPECT_EQ(image("causeway6-boot-2.1.img")["facts"]["version"], "2.1");
+}
+
 TEST_F(Catalogue, FilesNothingThatIsCutShortUnlessItIsTold) {
   const auto path = tgz("whole.tgz", noise(50'000));
   const auto bytes = fakes::read_file(path);
