@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <archive.h>
 #include <archive_entry.h>
+#include <cerrno>
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
@@ -136,6 +137,10 @@ class MemberLook {
   }
 
   void trouble(const std::string& what) {
+    if (::archive_errno(archive_) == ENOMEM) {
+      report_.say("not looked at to its end: it needs more memory than is allowed");
+      return;
+    }
     const char* said = ::archive_error_string(archive_);
     const std::string reason = said == nullptr ? "" : said;
     const bool cut = reason.find("runcated") != std::string::npos ||
