@@ -262,8 +262,6 @@ int main(int argc, char** argv) try {
   management.start();
   // The loop runs until it is stopped, also when nothing is left to wait for.
   const auto main_work = asio::make_work_guard(main_loop);
-  say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
-            log);
 
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop_folder.empty()) {
@@ -337,6 +335,9 @@ int main(int argc, char** argv) try {
     management.stop();
     tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
   });
+  // Only now: whoever reads it may stop the server at once.
+  say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
+            log);
   main_loop.run();
 
   tftp.stop();
