@@ -227,7 +227,8 @@ TEST_F(Catalogue, OffersUnderFixedNamesToNetworksForATime) {
   const auto history = vantro_json({"offer", "history", "fixed/boot.bin"})["offers"];
   ASSERT_EQ(history.size(), 3u);
   const auto at_first = history[2]["since"].get<std::string>();
-  for (const auto& offer : vantro_json({"offer", "list", "--at", at_first})["offers"]) {
+  const auto then = vantro_json({"offer", "list", "--at", at_first});
+  for (const auto& offer : then["offers"]) {
     if (offer["name"] != "fixed/boot.bin") continue;
     EXPECT_EQ(offer["image"], "a.img");
   }
