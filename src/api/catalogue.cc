@@ -1,22 +1,14 @@
 #include "api/catalogue.h"
 
-#include <concepts>
-#include <nlohmann/json.hpp>
-#include <type_traits>
-
-#include "api/optional_json.h"
+#include "api/fields.h"
 
 namespace vantro::api {
-namespace {
 
 using nlohmann::json;
 
-template <class T, class Shape>
-concept Some = std::same_as<std::remove_const_t<T>, Shape>;
-
 // The fields of each shape, once for both directions.
 
-void fields(Some<Facts> auto& x, auto visit) {
+static void fields(Some<Facts> auto& x, auto visit) {
   visit("maker", x.maker);
   visit("platform", x.platform);
   visit("hardware", x.hardware);
@@ -29,12 +21,12 @@ void fields(Some<Facts> auto& x, auto visit) {
   visit("source", x.source);
 }
 
-void fields(Some<Withdrawal> auto& x, auto visit) {
+static void fields(Some<Withdrawal> auto& x, auto visit) {
   visit("at", x.at);
   visit("why", x.why);
 }
 
-void fields(Some<Image> auto& x, auto visit) {
+static void fields(Some<Image> auto& x, auto visit) {
   visit("name", x.name);
   visit("size", x.size);
   visit("digests", x.digests);
@@ -50,19 +42,19 @@ void fields(Some<Image> auto& x, auto visit) {
   visit("kind", x.kind);
 }
 
-void fields(Some<ImageRow> auto& x, auto visit) {
+static void fields(Some<ImageRow> auto& x, auto visit) {
   visit("platform", x.platform);
   visit("newest", x.newest);
   visit("confusable", x.confusable);
   visit("image", x.image);
 }
 
-void fields(Some<ImageList> auto& x, auto visit) {
+static void fields(Some<ImageList> auto& x, auto visit) {
   visit("images", x.images);
   visit("in_all", x.in_all);
 }
 
-void fields(Some<Vouch> auto& x, auto visit) {
+static void fields(Some<Vouch> auto& x, auto visit) {
   visit("at", x.at);
   visit("who", x.who);
   visit("source", x.source);
@@ -73,7 +65,7 @@ void fields(Some<Vouch> auto& x, auto visit) {
   visit("retracted_at", x.retracted_at);
 }
 
-void fields(Some<Offer> auto& x, auto visit) {
+static void fields(Some<Offer> auto& x, auto visit) {
   visit("name", x.name);
   visit("image", x.image);
   visit("size", x.size);
@@ -87,30 +79,30 @@ void fields(Some<Offer> auto& x, auto visit) {
   visit("held_back", x.held_back);
 }
 
-void fields(Some<Document> auto& x, auto visit) {
+static void fields(Some<Document> auto& x, auto visit) {
   visit("name", x.name);
   visit("size", x.size);
   visit("sha256", x.sha256);
   visit("added_at", x.added_at);
 }
 
-void fields(Some<Member> auto& x, auto visit) {
+static void fields(Some<Member> auto& x, auto visit) {
   visit("path", x.path);
   visit("size", x.size);
 }
 
-void fields(Some<LookAlike> auto& x, auto visit) {
+static void fields(Some<LookAlike> auto& x, auto visit) {
   visit("name", x.name);
   visit("version", x.version);
 }
 
-void fields(Some<Suggestion> auto& x, auto visit) {
+static void fields(Some<Suggestion> auto& x, auto visit) {
   visit("fact", x.fact);
   visit("text", x.text);
   visit("origin", x.origin);
 }
 
-void fields(Some<ImageDetail> auto& x, auto visit) {
+static void fields(Some<ImageDetail> auto& x, auto visit) {
   visit("image", x.image);
   visit("names", x.names);
   visit("findings", x.findings);
@@ -123,7 +115,7 @@ void fields(Some<ImageDetail> auto& x, auto visit) {
   visit("kits", x.kits);
 }
 
-void fields(Some<ImageAdded> auto& x, auto visit) {
+static void fields(Some<ImageAdded> auto& x, auto visit) {
   visit("result", x.result);
   visit("compared", x.compared);
   visit("image", x.image);
@@ -135,18 +127,18 @@ void fields(Some<ImageAdded> auto& x, auto visit) {
   visit("note", x.note);
 }
 
-void fields(Some<FactChange> auto& x, auto visit) {
+static void fields(Some<FactChange> auto& x, auto visit) {
   visit("fact", x.fact);
   visit("before", x.before);
   visit("after", x.after);
 }
 
-void fields(Some<OfferMade> auto& x, auto visit) {
+static void fields(Some<OfferMade> auto& x, auto visit) {
   visit("offer", x.offer);
   visit("overlapping", x.overlapping);
 }
 
-void fields(Some<Comparison> auto& x, auto visit) {
+static void fields(Some<Comparison> auto& x, auto visit) {
   visit("a", x.a);
   visit("b", x.b);
   visit("same_bytes", x.same_bytes);
@@ -157,7 +149,7 @@ void fields(Some<Comparison> auto& x, auto visit) {
   visit("differing", x.differing);
 }
 
-void fields(Some<KitPart> auto& x, auto visit) {
+static void fields(Some<KitPart> auto& x, auto visit) {
   visit("image", x.image);
   visit("role", x.role);
   visit("version", x.version);
@@ -165,20 +157,20 @@ void fields(Some<KitPart> auto& x, auto visit) {
   visit("remark", x.remark);
 }
 
-void fields(Some<Kit> auto& x, auto visit) {
+static void fields(Some<Kit> auto& x, auto visit) {
   visit("name", x.name);
   visit("remarks", x.remarks);
   visit("made_at", x.made_at);
   visit("parts", x.parts);
 }
 
-void fields(Some<Damage> auto& x, auto visit) {
+static void fields(Some<Damage> auto& x, auto visit) {
   visit("sha256", x.sha256);
   visit("names", x.names);
   visit("found", x.found);
 }
 
-void fields(Some<Verification> auto& x, auto visit) {
+static void fields(Some<Verification> auto& x, auto visit) {
   visit("running", x.running);
   visit("began_at", x.began_at);
   visit("ended_at", x.ended_at);
@@ -189,21 +181,6 @@ void fields(Some<Verification> auto& x, auto visit) {
   visit("damages", x.damages);
   visit("trouble", x.trouble);
 }
-
-template <class T>
-void put(json& to, const T& from) {
-  to = json::object();
-  fields(from, [&](const char* name, const auto& value) { to[name] = value; });
-}
-
-template <class T>
-void take(const json& from, T& to) {
-  fields(to, [&](const char* name, auto& value) {
-    if (const auto found = from.find(name); found != from.end()) found->get_to(value);
-  });
-}
-
-}  // namespace
 
 void to_json(json& to, const Facts& from) { put(to, from); }
 void from_json(const json& from, Facts& to) { take(from, to); }

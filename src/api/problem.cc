@@ -10,6 +10,8 @@ const char* title(base::Kind kind) {
       return "Not found";
     case Kind::kDenied:
       return "Not allowed";
+    case Kind::kAccountNeeded:
+      return "An account is needed";
     case Kind::kExists:
       return "The name is taken";
     case Kind::kInvalid:
@@ -41,6 +43,8 @@ int http_status(base::Kind kind) {
       return 404;
     case Kind::kDenied:
       return 403;
+    case Kind::kAccountNeeded:
+      return 401;
     case Kind::kExists:
       return 409;
     case Kind::kInvalid:

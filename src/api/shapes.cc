@@ -38,8 +38,8 @@ void to_json(json& to, const Backup& from) {
             {"revision", from.revision}, {"complete", from.complete},
             {"size", from.size},         {"announced", from.announced},
             {"digests", from.digests},   {"arrived_at", from.arrived_at},
-            {"protocol", from.protocol}, {"why", from.why},
-            {"kept", from.kept}};
+            {"protocol", from.protocol}, {"account", from.account},
+            {"why", from.why},           {"kept", from.kept}};
 }
 
 void from_json(const json& from, Backup& to) {
@@ -52,6 +52,7 @@ void from_json(const json& from, Backup& to) {
   take(from, "digests", to.digests);
   take(from, "arrived_at", to.arrived_at);
   take(from, "protocol", to.protocol);
+  take(from, "account", to.account);
   take(from, "why", to.why);
   take(from, "kept", to.kept);
 }
@@ -62,6 +63,7 @@ void to_json(json& to, const Transfer& from) {
             {"state", from.state},
             {"protocol", from.protocol},
             {"peer", from.peer},
+            {"account", from.account},
             {"name", from.name},
             {"bytes", from.bytes},
             {"total", from.total},
@@ -81,6 +83,7 @@ void from_json(const json& from, Transfer& to) {
   take(from, "state", to.state);
   take(from, "protocol", to.protocol);
   take(from, "peer", to.peer);
+  take(from, "account", to.account);
   take(from, "name", to.name);
   take(from, "bytes", to.bytes);
   take(from, "total", to.total);
@@ -101,6 +104,7 @@ void to_json(json& to, const LedgerEntry& from) {
             {"actor", from.actor},
             {"protocol", from.protocol},
             {"heard_on", from.heard_on},
+            {"account", from.account},
             {"name", from.name},
             {"sha256", from.sha256},
             {"bytes", from.bytes},
@@ -118,6 +122,7 @@ void from_json(const json& from, LedgerEntry& to) {
   take(from, "actor", to.actor);
   take(from, "protocol", to.protocol);
   take(from, "heard_on", to.heard_on);
+  take(from, "account", to.account);
   take(from, "name", to.name);
   take(from, "sha256", to.sha256);
   take(from, "bytes", to.bytes);
@@ -171,15 +176,6 @@ void from_json(const json& from, Story& to) {
   take(from, "lines", to.lines);
 }
 
-void to_json(json& to, const Listener& from) {
-  to = json{{"protocol", from.protocol}, {"address", from.address}};
-}
-
-void from_json(const json& from, Listener& to) {
-  take(from, "protocol", to.protocol);
-  take(from, "address", to.address);
-}
-
 void to_json(json& to, const Status& from) {
   to = json{{"version", from.version},
             {"state_folder", from.state_folder},
@@ -191,6 +187,8 @@ void to_json(json& to, const Status& from) {
             {"backups", from.backups},
             {"running_transfers", from.running_transfers},
             {"disk_free", from.disk_free},
+            {"accounts", from.accounts},
+            {"openings", from.openings},
             {"trouble", from.trouble}};
 }
 
@@ -205,6 +203,8 @@ void from_json(const json& from, Status& to) {
   take(from, "backups", to.backups);
   take(from, "running_transfers", to.running_transfers);
   take(from, "disk_free", to.disk_free);
+  take(from, "accounts", to.accounts);
+  take(from, "openings", to.openings);
   take(from, "trouble", to.trouble);
 }
 

@@ -27,8 +27,9 @@ struct Backup {
   std::optional<Digests> digests;  // null if it is partial
   std::string arrived_at;
   std::string protocol;
-  std::string why;   // partial: what broke it off
-  bool kept = true;  // its bytes can be had
+  std::string account;  // empty: without one
+  std::string why;      // partial: what broke it off
+  bool kept = true;     // its bytes can be had
 };
 
 struct Transfer {
@@ -37,6 +38,7 @@ struct Transfer {
   std::string state;      // "running", "complete", "failed", "abandoned"
   std::string protocol;
   std::string peer;
+  std::string account;  // empty: without one
   std::string name;
   std::uint64_t bytes = 0;
   std::optional<std::uint64_t> total;
@@ -57,6 +59,7 @@ struct LedgerEntry {
   std::string actor;
   std::string protocol;
   std::string heard_on;  // "192.0.2.10:69 on eth0", or empty
+  std::string account;   // empty: without one
   std::string name;
   std::optional<std::string> sha256;
   std::uint64_t bytes = 0;
@@ -97,6 +100,16 @@ struct Story {
 struct Listener {
   std::string protocol;
   std::string address;  // "192.0.2.10:69"
+  // Content and password can't be read on the way.
+  bool protects = false;
+};
+
+// One line of what is open to whom.
+struct Opening {
+  std::string from;  // "private, loopback"
+  std::string may;   // "fetch, deposit"
+  std::string over;  // "tftp, http"
+  bool needs_account = false;
 };
 
 struct Status {
@@ -110,6 +123,8 @@ struct Status {
   std::size_t backups = 0;  // revisions
   std::size_t running_transfers = 0;
   std::uint64_t disk_free = 0;
+  std::size_t accounts = 0;          // without the anonymous one
+  std::vector<Opening> openings;     // everything else is closed
   std::vector<std::string> trouble;  // sentences; empty if all is well
 };
 
@@ -143,6 +158,8 @@ void to_json(nlohmann::json& to, const Story& from);
 void from_json(const nlohmann::json& from, Story& to);
 void to_json(nlohmann::json& to, const Listener& from);
 void from_json(const nlohmann::json& from, Listener& to);
+void to_json(nlohmann::json& to, const Opening& from);
+void from_json(const nlohmann::json& from, Opening& to);
 void to_json(nlohmann::json& to, const Status& from);
 void from_json(const nlohmann::json& from, Status& to);
 void to_json(nlohmann::json& to, const Problem& from);

@@ -12,7 +12,8 @@ using base::Kind;
 
 const std::string kSelect =
     "select id, address, name, number, complete, size, announced, md5, sha1, sha256, "
-    "sha512, partial_file, arrived_at, protocol, why, whole, read_at from revisions ";
+    "sha512, partial_file, arrived_at, protocol, why, whole, read_at, account from "
+    "revisions ";
 
 Revision revision_of(const db::Row& row) {
   Revision revision;
@@ -30,6 +31,7 @@ Revision revision_of(const db::Row& row) {
   revision.why = row.text(14);
   revision.whole = row.integer(15) != 0;
   revision.read_at = row.integer(16);
+  revision.account = row.text(17);
   return revision;
 }
 
@@ -55,14 +57,15 @@ Revision Backups::add(db::Transaction& transaction, Revision revision) {
   if (revision.announced) announced = static_cast<std::int64_t>(*revision.announced);
   transaction.run(
       "insert into revisions (id, address, name, number, complete, size, announced, md5, "
-      "sha1, sha256, sha512, partial_file, arrived_at, protocol, why, read_at) values "
-      "(:i, :a, :n, :r, :c, :z, :x, :d, :e, :f, :g, :p, :t, :q, :w, :y)",
+      "sha1, sha256, sha512, partial_file, arrived_at, protocol, why, read_at, "
+      "account) values "
+      "(:i, :a, :n, :r, :c, :z, :x, :d, :e, :f, :g, :p, :t, :q, :w, :y, :k)",
       {revision.id, revision.address, revision.name, revision.number,
        std::int64_t{revision.complete ? 1 : 0}, static_cast<std::int64_t>(revision.size),
        announced, text_or_null(revision.digests.md5), text_or_null(revision.digests.sha1),
        text_or_null(revision.digests.sha256), text_or_null(revision.digests.sha512),
        text_or_null(revision.partial_file), revision.arrived_at, revision.protocol,
-       revision.why, revision.arrived_at});
+       revision.why, revision.arrived_at, revision.account});
   return revision;
 }
 
@@ -121,6 +124,18 @@ base::Outcome<Revision> Backups::find(const std::string& address, const std::str
     return base::refuse(Kind::kNotFound,
                         fmt::format("'{}' from {} has revisions 1 to {}, not {}", name,
                                     address, newest, *number));
+  });
+}
+
+base::Outcome<std::uint64_t> Backups::bytes_since(const std::string& address,
+                                                  base::WallTime since) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::uint64_t> {
+    return static_cast<std::uint64_t>(
+        t.query("select coalesce(sum(size), 0) from revisions where address = :a and "
+                "arrived_at >= :t",
+                {address, since})
+            .front()
+            .integer(0));
   });
 }
 

@@ -27,6 +27,7 @@ struct Revision {
   std::string partial_file;  // partial ones: in partial/; empty once swept away
   base::WallTime arrived_at = 0;
   std::string protocol;
+  std::string account;         // as the sender had logged in, or empty
   std::string why;             // partial ones: what broke it off
   bool whole = true;           // complete ones: when they were last read
   base::WallTime read_at = 0;  // last held against their SHA-256
@@ -52,6 +53,9 @@ class Backups {
   base::Outcome<Revision> find(const std::string& address, const std::string& name,
                                std::optional<std::int64_t> number) const;
   base::Outcome<std::size_t> count() const;
+  // What has arrived from an address since then, in bytes.
+  base::Outcome<std::uint64_t> bytes_since(const std::string& address,
+                                           base::WallTime since) const;
   // The SHA-256 and size of everything that must be in the vault for backups.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
   // The file of a partial revision is no longer kept.

@@ -11,6 +11,8 @@ const char* word(Kind kind) {
       return "not-found";
     case Kind::kDenied:
       return "denied";
+    case Kind::kAccountNeeded:
+      return "account-needed";
     case Kind::kExists:
       return "exists";
     case Kind::kInvalid:
@@ -39,6 +41,9 @@ std::string in_full(const Refusal& refusal) {
 Refusal system_refusal(int error_number, const std::string& what) {
   if (error_number == ENOSPC || error_number == EDQUOT) {
     return {Kind::kFull, "the server's disk is full; free some space and send it again"};
+  }
+  if (error_number == EMFILE || error_number == ENFILE) {
+    return {Kind::kBusy, "the server has too many files open; try again in a minute"};
   }
   const auto kind = error_number == ENOENT ? Kind::kNotFound : Kind::kIo;
   return {kind, what + ": " + std::generic_category().message(error_number)};

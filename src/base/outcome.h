@@ -13,16 +13,17 @@ namespace vantro::base {
 
 // A kind exists only where some caller acts differently on it.
 enum class Kind {
-  kNotFound,  // there is nothing under that name
-  kDenied,    // there is, but not for this asker or not now
-  kExists,    // the name is taken by other bytes
-  kInvalid,   // what was asked makes no sense as it stands
-  kTooLarge,  // over a limit on size
-  kBusy,      // too much at once; the same request may succeed later
-  kFull,      // no space left on the disk of the server
-  kMismatch,  // bytes and checksum differ
-  kCorrupt,   // what is stored is damaged or gone
-  kIo,        // the disk, the database or the network failed
+  kNotFound,       // there is nothing under that name
+  kDenied,         // there is, but not for this asker or not now
+  kAccountNeeded,  // not without an account, or its password was wrong
+  kExists,         // the name is taken by other bytes
+  kInvalid,        // what was asked makes no sense as it stands
+  kTooLarge,       // over a limit on size
+  kBusy,           // too much at once; the same request may succeed later
+  kFull,           // no space left on the disk of the server
+  kMismatch,       // bytes and checksum differ
+  kCorrupt,        // what is stored is damaged or gone
+  kIo,             // the disk, the database or the network failed
 };
 
 struct Refusal {
@@ -51,7 +52,7 @@ const char* word(Kind kind);
 std::string in_full(const Refusal& refusal);
 
 // An operating-system error as a refusal: "what: No space left on device". ENOSPC and
-// EDQUOT become kFull, ENOENT kNotFound, everything else kIo.
+// EDQUOT become kFull, ENOENT kNotFound, EMFILE and ENFILE kBusy, everything else kIo.
 Refusal system_refusal(int error_number, const std::string& what);
 
 }  // namespace vantro::base

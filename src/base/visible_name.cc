@@ -40,6 +40,11 @@ bool is_utf8(std::string_view text) {
   return true;
 }
 
+bool in_folder(std::string_view folder, std::string_view name) {
+  return folder.empty() || (name.size() > folder.size() && name.starts_with(folder) &&
+                            name[folder.size()] == '/');
+}
+
 std::string folded(std::string_view text) {
   std::string result(text);
   for (auto& c : result) {

@@ -20,6 +20,9 @@ inline constexpr std::size_t kLongestName = 255;
 // bytes that are not UTF-8, a name that ends in a slash, more than kLongestName bytes.
 Outcome<std::string> visible_name(std::string_view typed);
 
+// Whether a name lies in the folder. Every name lies in "".
+bool in_folder(std::string_view folder, std::string_view name);
+
 // Lower-case for ASCII letters; other bytes stay.
 std::string folded(std::string_view text);
 

@@ -108,10 +108,20 @@ base::Outcome<const Offer*> OfferIndex::choose(const Name& offers,
 }
 
 bool OfferIndex::visible(const Name& offers, const Asking& asking) const {
+  if (!base::in_folder(asking.part, offers.front()->name)) return false;
   return std::any_of(offers.begin(), offers.end(), [&](const Offer* offer) {
     return is_for(*offer, asking.address) && in_time(*offer, asking.now) &&
            is_over(*offer, asking.protocol) && held_back(offer->image).empty();
   });
+}
+
+std::vector<const Offer*> OfferIndex::visible_to(const Asking& asking) const {
+  std::vector<const Offer*> result;
+  for (const auto& [name, offers] : by_name_) {
+    if (!base::in_folder(asking.part, name)) continue;
+    if (const auto offer = choose(offers, asking)) result.push_back(*offer);
+  }
+  return result;
 }
 
 base::Outcome<const Offer*> OfferIndex::find(const std::string& name,

@@ -19,6 +19,7 @@ struct Asking {
   base::Address address;
   std::string protocol;
   base::WallTime now = 0;
+  std::string part = {};  // the folder that the asker is kept to; empty: all
 };
 
 class OfferIndex {
@@ -35,6 +36,10 @@ class OfferIndex {
   // there, and its image is not handed out, or not over this protocol. The pointer lives
   // as long as the index.
   base::Outcome<const Offer*> find(const std::string& name, const Asking& asking) const;
+
+  // One for each name that the asker can fetch, by name. The pointers live as long as the
+  // index.
+  std::vector<const Offer*> visible_to(const Asking& asking) const;
 
   // Why nobody gets this image, as a part of a sentence; empty if somebody can.
   std::string held_back(const Image& image) const;

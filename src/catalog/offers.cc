@@ -1,7 +1,6 @@
 #include "catalog/offers.h"
 
 #include <algorithm>
-#include <array>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -12,8 +11,6 @@ namespace vantro::catalog {
 namespace {
 
 using base::Kind;
-
-constexpr std::array kProtocols{"tftp"};
 
 Offer offer_of(const db::Row& row) {
   Offer offer;
@@ -65,28 +62,6 @@ db::Value time_or_null(const std::optional<base::WallTime>& time) {
 constexpr const char* kStanding = "where f.ended_at is null ";
 
 }  // namespace
-
-base::Outcome<std::vector<std::string>> parse_protocols(const std::string& text) {
-  std::vector<std::string> protocols;
-  const auto folded = base::folded(text);
-  for (std::size_t at = 0; at < folded.size();) {
-    const auto end = std::min(folded.find_first_of(", ", at), folded.size());
-    auto word = folded.substr(at, end - at);
-    at = end + 1;
-    if (word.empty()) continue;
-    if (std::find(kProtocols.begin(), kProtocols.end(), word) == kProtocols.end()) {
-      return base::refuse(
-          Kind::kInvalid,
-          fmt::format("'{}' is no protocol that is served here; there is "
-                      "{}",
-                      base::printable(word, 40), fmt::join(kProtocols, ", ")));
-    }
-    if (std::find(protocols.begin(), protocols.end(), word) == protocols.end()) {
-      protocols.push_back(std::move(word));
-    }
-  }
-  return protocols;
-}
 
 std::string limits_text(const Offer& offer) {
   std::vector<std::string> parts;

@@ -35,9 +35,6 @@ struct OfferChange {
   std::optional<std::optional<base::WallTime>> until;
 };
 
-// "tftp" and the like, lower-case, each once. kInvalid: a word that is no protocol here.
-base::Outcome<std::vector<std::string>> parse_protocols(const std::string& text);
-
 // To whom, over what and until when, in words: "to 192.0.2.0/24, over tftp, until ...".
 // Empty if there are no limits.
 std::string limits_text(const Offer& offer);

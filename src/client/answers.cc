@@ -7,6 +7,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/clock.h"
+#include "base/visible_name.h"
+#include "client/render.h"
 #include "crypto/digests.h"
 
 namespace vantro::client {
@@ -28,6 +31,18 @@ void write_digests(const Terminal& terminal, const api::Digests& digests) {
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number) {
   return tl::unexpected(
       Failure{ExitCode::kFile, fmt::format("{}: {}", file, std::strerror(error_number))});
+}
+
+Result<std::string> iso_of(const std::string& typed) {
+  if (base::folded(typed) == "ever") return std::string();
+  const auto time = base::parse_time(typed, base::SystemClock{}.wall());
+  if (!time) {
+    return wrong_use(
+        fmt::format("'{}' is no time: write \"2026-11-24 06:00\", or a span "
+                    "such as 4h or 3d, or ever",
+                    shown(typed)));
+  }
+  return base::iso_time(*time);
 }
 
 tl::unexpected<Failure> wrong_use(std::string sentence) {

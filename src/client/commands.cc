@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #include "base/clock.h"
+#include "base/protocol.h"
 #include "base/sizes.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
@@ -48,8 +49,15 @@ Done show_status(const Context& context) {
                     base::duration_text(static_cast<double>(status.uptime_ms) / 1000),
                     shown_time(status.started_at)));
     for (const auto& listener : status.listeners) {
-      terminal.write(
-          fmt::format("  {:<12}listens on {}\n", listener.protocol, listener.address));
+      const auto* known = base::find_protocol(listener.protocol);
+      terminal.write(fmt::format(
+          "  {:<12}listens on {}{}\n", listener.protocol, listener.address,
+          known == nullptr ? ""
+          : listener.protects
+              ? "; content and password are protected on the way"
+              : (known->carries_accounts
+                     ? "; content and password can be read on the way"
+                     : "; content can be read on the way, there are no passwords")));
     }
     terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
                                base::size_text(status.disk_free)));
@@ -57,6 +65,13 @@ Done show_status(const Context& context) {
         fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
     terminal.write(fmt::format("  backups     {} revisions\n", status.backups));
     terminal.write(fmt::format("  transfers   {} running\n", status.running_transfers));
+    terminal.write(fmt::format("  accounts    {}\n", status.accounts));
+    for (const auto& one : status.openings) {
+      terminal.write(fmt::format("  open        from {}: {}, over {}{}\n", one.from,
+                                 one.may, one.over,
+                                 one.needs_account ? ", with an account that may" : ""));
+    }
+    terminal.write("              everything else is closed\n");
     if (status.trouble.empty()) {
       terminal.write(terminal.toned("  no trouble known", Tone::kGood) + "\n");
     }
@@ -109,7 +124,8 @@ Done show_backup(const Context& context, const BackupOptions& options) {
                 if (backup.digests) write_digests(terminal, *backup.digests);
                 terminal.write(fmt::format(
                     "  arrived  {}{}\n", shown_time(backup.arrived_at),
-                    backup.protocol.empty() ? "" : " over " + backup.protocol));
+                    (backup.protocol.empty() ? "" : " over " + backup.protocol) +
+                        (backup.account.empty() ? "" : ", account " + backup.account)));
                 if (!backup.kept) terminal.write("  its bytes are no longer kept\n");
               });
 }
@@ -213,7 +229,8 @@ Done show_ledger(const Context& context, std::int64_t limit) {
           const bool timed = moved && entry.duration_ms > 0;
           table.add(
               {{shown_time(entry.at)},
-               {entry.actor},
+               {entry.account.empty() ? entry.actor
+                                      : entry.actor + " as " + entry.account},
                {entry.event},
                {entry.name},
                {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},

@@ -7,6 +7,7 @@
 #include <iostream>
 #include <optional>
 
+#include "client/accounts.h"
 #include "client/api_client.h"
 #include "client/catalogue_options.h"
 #include "client/commands.h"
@@ -104,6 +105,56 @@ int main(int argc, char** argv) {
   save->add_option("--to", backup_options.to,
                    "the file, or - for standard output (default: the name's last part)");
   save->add_flag("--force", backup_options.force, "write over a file that exists");
+
+  auto* account =
+      group(app, "account", "who may fetch, send and hand in, with a password");
+  AccountOptions account_options;
+  const auto for_account = [&](CLI::App* sub) {
+    sub->add_option("NAME", account_options.name, "its name")->required();
+    sub->add_option("--may", account_options.may,
+                    "fetch, deposit, read-back and hand-in, parted by commas, or none "
+                    "(a new one: fetch,deposit)");
+    sub->add_option("--from", account_options.from,
+                    "networks, parted by commas: 192.0.2.0/24, private, loopback; or "
+                    "everywhere that is open");
+    sub->add_option("--part", account_options.part,
+                    "the folder of the tree that it is kept to, or all");
+    sub->add_option("--until", account_options.until,
+                    "a time, or a span such as 8h or 30d, or ever");
+    sub->add_option("--remarks", account_options.remarks, "whose it is, and what for");
+    return sub;
+  };
+  for_account(command(
+      *account, "add",
+      "a new account; the password is asked for, or read from standard "
+      "input",
+      [&](const Context& context) { return add_account(context, account_options); }));
+  command(*account, "list", "all of them; 'anonymous' is everybody without one",
+          list_accounts);
+  auto* change = for_account(command(
+      *account, "change", "what it may, or its password",
+      [&](const Context& context) { return change_account(context, account_options); }));
+  change->add_flag("--password", account_options.new_password,
+                   "ask for a new one, or read it from standard input");
+  auto* off = change->add_flag("--off", account_options.off, "switch it off for now");
+  change->add_flag("--on", account_options.on, "and on again")->excludes(off);
+  command(*account, "remove", "for good; 'change --off' can be taken back",
+          [&](const Context& context) {
+            return remove_account(context, account_options.name);
+          })
+      ->add_option("NAME", account_options.name, "its name")
+      ->required();
+  LocationOptions location_options;
+  auto* location = command(
+      app, "location", "the complete text to paste into a device, for each protocol",
+      [&](const Context& context) { return show_locations(context, location_options); });
+  location->add_option("IMAGE", location_options.image, "an image, or a name on offer")
+      ->required();
+  location->add_option("--for", location_options.device,
+                       "the device's address: it gets the server's address that it would "
+                       "use, and what is closed to it is said");
+  location->add_option("--account", location_options.account,
+                       "the account that it logs in with (the password is never shown)");
 
   auto* transfer = group(app, "transfer", "what is being fetched and sent");
   command(*transfer, "list", "running transfers, and those that ended just now",

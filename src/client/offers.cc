@@ -5,7 +5,6 @@
 #include <thread>
 
 #include "api/catalogue.h"
-#include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/render.h"
@@ -15,19 +14,6 @@ namespace {
 
 using nlohmann::json;
 using Align = Table::Align;
-
-// A time as it was typed, as the API wants it; empty for "ever".
-Result<std::string> iso_of(const std::string& typed) {
-  if (base::folded(typed) == "ever") return std::string();
-  const auto time = base::parse_time(typed, base::SystemClock{}.wall());
-  if (!time) {
-    return wrong_use(
-        fmt::format("'{}' is no time: write \"2026-11-24 06:00\", or a span "
-                    "such as 4h or 3d, or ever",
-                    shown(typed)));
-  }
-  return base::iso_time(*time);
-}
 
 Done add_limits(json& body, const OfferOptions& options) {
   if (options.to) body["to"] = *options.to;

@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 #include <optional>
 
+#include "base/visible_name.h"
+
 namespace vantro::crypto {
 namespace {
 
@@ -121,6 +123,19 @@ base::Outcome<ChecksumList> parse_checksum_list(std::string_view text) {
                         "'SHA256 (NAME) = HEX'");
   }
   return list;
+}
+
+bool is_checksum_file_name(std::string_view name) {
+  auto folded = base::folded(name.substr(name.rfind('/') + 1));
+  if (folded.ends_with("sums.txt")) folded.resize(folded.size() - 4);
+  for (const auto* algorithm : {"md5", "sha1", "sha256", "sha512"}) {
+    const auto word = std::string(algorithm);
+    if (folded == word + "sums" || folded.ends_with("." + word) ||
+        folded.ends_with("." + word + "sum")) {
+      return true;
+    }
+  }
+  return false;
 }
 
 std::string checksum_line(std::string_view hex, std::string_view name) {

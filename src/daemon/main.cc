@@ -1,11 +1,13 @@
 // vantrod: the server. main() reads as the order in which things happen.
 #include <CLI/CLI.hpp>
+#include <atomic>
 #include <boost/asio/executor_work_guard.hpp>
 #include <boost/asio/io_context.hpp>
 #include <boost/asio/post.hpp>
 #include <boost/asio/signal_set.hpp>
 #include <boost/asio/steady_timer.hpp>
 #include <boost/asio/thread_pool.hpp>
+#include <cctype>
 #include <csignal>
 #include <filesystem>
 #include <fmt/format.h>
@@ -17,13 +19,16 @@
 #include <sys/stat.h>
 
 #include "base/clock.h"
+#include "base/protocol.h"
 #include "base/sizes.h"
+#include "crypto/tls.h"
 #include "daemon/port_holder.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
 #include "gate/repository.h"
 #include "manage/server.h"
 #include "probe/apart.h"
+#include "serve/http/server.h"
 #include "serve/tftp/server.h"
 #include "upkeep/drop_folder.h"
 #include "upkeep/recovery.h"
@@ -37,6 +42,8 @@ using namespace vantro::daemon;
 
 constexpr std::size_t kDiskThreads = 4;
 constexpr std::size_t kSlowThreads = 2;
+// Looking at a password takes 64 MiB and a tenth of a second.
+constexpr std::size_t kDoorThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
 constexpr std::chrono::seconds kOffersInterval{30};
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
@@ -45,6 +52,7 @@ enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
 
 struct Options {
   Settings settings;
+  std::shared_ptr<crypto::TlsServer> tls;  // null: no HTTPS
   bool recover_database = false;
   bool check = false;
 };
@@ -54,6 +62,19 @@ int fail(const std::string& sentence, int code) {
   return code;
 }
 
+// Null where no listener needs one.
+base::Outcome<std::shared_ptr<crypto::TlsServer>> certificate(const Settings& settings) {
+  if (settings.https_listen.empty()) return nullptr;
+  if (settings.https_certificate.empty()) {
+    return base::refuse(base::Kind::kInvalid,
+                        "HTTPS needs a certificate: name its file in the settings, "
+                        "https.certificate");
+  }
+  return crypto::TlsServer::load(
+      settings.https_certificate,
+      settings.https_key.empty() ? settings.https_certificate : settings.https_key);
+}
+
 // The exit code if it ends here.
 std::optional<int> read_options(int argc, char** argv, Options& options) {
   CLI::App app{"vantrod: hands out device images and takes backups in", "vantrod"};
@@ -61,6 +82,8 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
   std::string config;
   std::string state;
   std::vector<std::string> tftp_listen;
+  std::vector<std::string> http_listen;
+  std::vector<std::string> https_listen;
   std::string management_listen;
   std::string log_form;
   std::string log_level;
@@ -69,6 +92,12 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       ->default_str(options.settings.state);
   app.add_option("--tftp-listen", tftp_listen, "ADDRESS:PORT, more than once if wanted")
       ->default_str("0.0.0.0:69 and [::]:69");
+  app.add_option("--http-listen", http_listen, "ADDRESS:PORT, more than once, or none")
+      ->default_str("0.0.0.0:80 and [::]:80");
+  app.add_option("--https-listen", https_listen,
+                 "ADDRESS:PORT, more than once, or none; its certificate is in the "
+                 "settings")
+      ->default_str("none");
   app.add_option("--management-listen", management_listen, "loopback ADDRESS:PORT")
       ->default_str("127.0.0.1:7070");
   app.add_option("--log-form", log_form, "text or json")->default_str("text");
@@ -102,11 +131,20 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       return fail(done.error().sentence, kUsage);
     }
   }
-  if (!tftp_listen.empty()) {
-    auto endpoints = parse_tftp_listen(tftp_listen);
-    if (!endpoints) return fail("tftp.listen: " + endpoints.error().sentence, kUsage);
-    options.settings.tftp_listen = std::move(*endpoints);
+  const std::pair<const char*, const std::vector<std::string>&> listens[] = {
+      {"tftp.listen", tftp_listen},
+      {"http.listen", http_listen},
+      {"https.listen", https_listen},
+  };
+  for (const auto& [key, texts] : listens) {
+    if (texts.empty()) continue;
+    if (auto done = set_listen(options.settings, key, texts); !done) {
+      return fail(done.error().sentence, kUsage);
+    }
   }
+  auto tls = certificate(options.settings);
+  if (!tls) return fail(tls.error().sentence, kUsage);
+  options.tls = std::move(*tls);
   if (options.check) {
     std::cout << "The settings are sound.\n";
     return kDone;
@@ -140,6 +178,22 @@ serve::tftp::Config tftp_config(const Settings& settings) {
   return config;
 }
 
+serve::http::Config http_config(const Options& options) {
+  const auto& settings = options.settings;
+  serve::http::Config config;
+  config.listen = settings.http_listen;
+  config.listen_tls = settings.https_listen;
+  config.tls = options.tls;
+  config.threads = static_cast<std::size_t>(settings.http_threads);
+  config.most_connections = static_cast<std::size_t>(settings.limits_connections);
+  config.most_per_address =
+      static_cast<std::size_t>(settings.limits_connections_per_device);
+  config.head_patience = std::chrono::seconds(settings.http_head_s);
+  config.idle_patience = std::chrono::seconds(settings.http_idle_s);
+  config.stall_patience = std::chrono::seconds(settings.http_stalled_s);
+  return config;
+}
+
 gate::Config gate_config(const Settings& settings) {
   gate::Config limits;
   limits.largest_deposit = settings.backups_largest;
@@ -149,6 +203,8 @@ gate::Config gate_config(const Settings& settings) {
   limits.admission.per_address =
       static_cast<std::size_t>(settings.limits_transfers_per_device);
   limits.admission.arriving_per_address = settings.limits_arriving_per_device;
+  limits.deposited_per_day = settings.limits_deposited_per_day;
+  limits.rules = settings.rules;
   limits.only_vouched = settings.catalogue_only_vouched;
   for (const auto& pattern : settings.recognisers) {
     // The settings were read with this check.
@@ -161,6 +217,12 @@ gate::Config gate_config(const Settings& settings) {
   return limits;
 }
 
+// What listens where, in the order of base::protocols().
+struct Listening {
+  std::string protocol;
+  base::Endpoint where;
+};
+
 // The address that is worth typing into a device.
 std::string reachable(const base::Endpoint& where) {
   if (!where.address.is_unspecified()) return where.address.text();
@@ -168,12 +230,21 @@ std::string reachable(const base::Endpoint& where) {
   return own.empty() ? where.address.text() : own.front().text();
 }
 
-void say_where(const Settings& settings, gate::Gate& gate, base::Log::Form form,
-               const std::vector<base::Endpoint>& tftp, const base::Endpoint& management,
+std::string title(const std::string& protocol) {
+  auto text = protocol;
+  for (auto& c : text) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  return text;
+}
+
+void say_where(const Options& options, gate::Gate& gate,
+               const std::vector<Listening>& devices, const base::Endpoint& management,
                const base::Log& log) {
   auto& folder = gate.repository().folder;
-  if (form == base::Log::Form::kJson) {
-    for (const auto& where : tftp) log.info("TFTP listens", {{"address", where.text()}});
+  const auto& settings = options.settings;
+  if (settings.log_form == base::Log::Form::kJson) {
+    for (const auto& [protocol, where] : devices) {
+      log.info(title(protocol) + " listens", {{"address", where.text()}});
+    }
     log.info("management listens", {{"address", management.text()}});
     log.info("ready", {{"state", settings.state}, {"offers", gate.offers()}});
     return;
@@ -182,12 +253,17 @@ void say_where(const Settings& settings, gate::Gate& gate, base::Log::Form form,
   lines +=
       fmt::format("State is in {}: {} names on offer, {} free on the disk.\n",
                   folder.path(), gate.offers(), base::size_text(folder.free_bytes()));
-  for (const auto& where : tftp) {
-    lines += fmt::format("TFTP listens on {}.\n", where.text());
+  for (const auto& [protocol, where] : devices) {
+    lines += fmt::format("{} listens on {}.\n", title(protocol), where.text());
+  }
+  if (options.tls) {
+    lines += fmt::format("Its certificate is good until {}; SHA-256 {}.\n",
+                         base::local_time(options.tls->valid_until()),
+                         options.tls->fingerprint());
   }
   lines += fmt::format("Management listens on {}; its token is in {}.\n",
                        management.text(), folder.token_file());
-  const auto& first = tftp.front();
+  const auto& first = devices.front().where;
   lines += fmt::format(
       "A device types: protocol TFTP, server {}{}, and a name from 'vantro "
       "offer list'.\n",
@@ -235,6 +311,7 @@ int main(int argc, char** argv) try {
   upkeep::Verifier verifier(**gate);
   asio::thread_pool disk(kDiskThreads);
   asio::thread_pool slow(kSlowThreads);
+  asio::thread_pool doors(kDoorThreads);
   asio::io_context main_loop(1);
   serve::tftp::Server tftp(disk, **gate, clock, log, tftp_config(settings));
   if (const auto bound = tftp.bind(); !bound) {
@@ -242,8 +319,27 @@ int main(int argc, char** argv) try {
                               bound.error().error_number, "--tftp-listen"),
                 kFailed);
   }
-  manage::Service service{
-      **gate, verifier, settings.verify_rate, clock, VANTRO_VERSION, clock.wall(), {}};
+  serve::http::Server http(disk, slow, doors, **gate, clock, log, http_config(options));
+  if (const auto bound = http.bind(); !bound) {
+    return fail(bind_sentence("HTTP", Transport::kTcp, bound.error().where,
+                              bound.error().error_number, "--http-listen") +
+                    "; '--http-listen none' does without",
+                kFailed);
+  }
+  std::vector<Listening> devices;
+  for (const auto& where : tftp.listening()) devices.push_back({"tftp", where});
+  for (const auto& where : http.listening()) devices.push_back({"http", where});
+  for (const auto& where : http.listening_tls()) devices.push_back({"https", where});
+  manage::Service service{**gate,
+                          verifier,
+                          settings.verify_rate,
+                          clock,
+                          VANTRO_VERSION,
+                          clock.wall(),
+                          {},
+                          {},
+                          own_addresses,
+                          address_towards};
   manage::Server management(main_loop, disk, slow, service, log,
                             {settings.management_listen, *token});
   if (const int error = management.bind(); error != 0) {
@@ -251,14 +347,17 @@ int main(int argc, char** argv) try {
                               error, "--management-listen"),
                 kFailed);
   }
-  for (const auto& where : tftp.listening()) {
-    service.listeners.push_back({"tftp", where.text()});
+  for (const auto& [protocol, where] : devices) {
+    service.listeners.push_back(
+        {protocol, where.text(), base::find_protocol(protocol)->protects});
+    service.devices.push_back({protocol, where});
   }
-  service.listeners.push_back({"management", management.listening().text()});
+  service.listeners.push_back({"management", management.listening().text(), false});
   (*gate)->record_event("server-start", "server",
                         fmt::format("vantrod {}", VANTRO_VERSION));
 
   tftp.start();
+  http.start();
   management.start();
   // The loop runs until it is stopped, also when nothing is left to wait for.
   const auto main_work = asio::make_work_guard(main_loop);
@@ -324,6 +423,10 @@ int main(int argc, char** argv) try {
     intake_timer.expires_after(std::chrono::milliseconds(50));
     intake_timer.async_wait([&](const auto&) { wait_for_intakes(); });
   };
+  std::atomic<int> to_drain = 2;
+  const auto drained = [&] {
+    if (--to_drain == 0) asio::post(main_loop, wait_for_intakes);
+  };
   asio::signal_set signals(main_loop, SIGTERM, SIGINT);
   signals.async_wait([&](const boost::system::error_code& error, int number) {
     if (error) return;
@@ -333,17 +436,19 @@ int main(int argc, char** argv) try {
     sweep_timer.cancel();
     offers_timer.cancel();
     management.stop();
-    tftp.drain(grace, kStopping, [&] { asio::post(main_loop, wait_for_intakes); });
+    tftp.drain(grace, kStopping, drained);
+    http.drain(grace, drained);
   });
   // Only now: whoever reads it may stop the server at once.
-  say_where(settings, **gate, settings.log_form, tftp.listening(), management.listening(),
-            log);
+  say_where(options, **gate, devices, management.listening(), log);
   main_loop.run();
 
   tftp.stop();
+  http.stop();
   drop_folder.reset();
   disk.join();
   slow.join();
+  doors.join();
   verifier.stop();
   (*gate)->record_event("server-stop", "server", "");
   log.info("stopped");

@@ -11,8 +11,11 @@
 #include <netinet/in.h>
 #include <set>
 #include <sstream>
+#include <sys/socket.h>
 #include <unistd.h>
 #include <vector>
+
+#include "base/unique_fd.h"
 
 namespace vantro::daemon {
 namespace {
@@ -33,6 +36,13 @@ void collect_inodes(const char* table, std::uint16_t port,
     for (std::string word; words >> word;) fields.push_back(word);
     if (fields.size() > 9 && fields[1].ends_with(wanted)) inodes.insert(fields[9]);
   }
+}
+
+base::Address of(const sockaddr_in6& six) {
+  std::array<std::uint8_t, 16> bytes{};
+  std::copy(std::begin(six.sin6_addr.s6_addr), std::end(six.sin6_addr.s6_addr),
+            bytes.begin());
+  return base::Address::v6(bytes);
 }
 
 }  // namespace
@@ -66,16 +76,60 @@ std::vector<base::Address> own_addresses() {
   ifaddrs* list = nullptr;
   if (::getifaddrs(&list) != 0) return addresses;
   for (const auto* at = list; at != nullptr; at = at->ifa_next) {
-    if (at->ifa_addr == nullptr || at->ifa_addr->sa_family != AF_INET) continue;
-    sockaddr_in four{};
-    std::memcpy(&four, at->ifa_addr, sizeof four);
-    addresses.push_back(base::Address::v4(ntohl(four.sin_addr.s_addr)));
+    if (at->ifa_addr == nullptr) continue;
+    if (at->ifa_addr->sa_family == AF_INET) {
+      sockaddr_in four{};
+      std::memcpy(&four, at->ifa_addr, sizeof four);
+      addresses.push_back(base::Address::v4(ntohl(four.sin_addr.s_addr)));
+    } else if (at->ifa_addr->sa_family == AF_INET6) {
+      sockaddr_in6 six{};
+      std::memcpy(&six, at->ifa_addr, sizeof six);
+      if (IN6_IS_ADDR_LINKLOCAL(&six.sin6_addr)) continue;
+      addresses.push_back(of(six));
+    }
   }
   ::freeifaddrs(list);
-  std::stable_sort(addresses.begin(), addresses.end(), [](const auto& a, const auto& b) {
-    return a.is_loopback() < b.is_loopback();
-  });
+  const auto rank = [](const base::Address& one) {
+    return std::pair(one.is_loopback(), !one.is_v4());
+  };
+  std::stable_sort(addresses.begin(), addresses.end(),
+                   [&](const auto& a, const auto& b) { return rank(a) < rank(b); });
   return addresses;
+}
+
+std::optional<base::Address> address_towards(const base::Address& device) {
+  // A connected datagram socket knows the route, and sends nothing by itself.
+  constexpr std::uint16_t kAnyPort = 9;
+  sockaddr_storage there{};
+  socklen_t size = 0;
+  if (device.is_v4()) {
+    sockaddr_in four{};
+    four.sin_family = AF_INET;
+    four.sin_port = htons(kAnyPort);
+    four.sin_addr.s_addr = htonl(device.v4_host_order());
+    std::memcpy(&there, &four, size = sizeof four);
+  } else {
+    sockaddr_in6 six{};
+    six.sin6_family = AF_INET6;
+    six.sin6_port = htons(kAnyPort);
+    std::memcpy(six.sin6_addr.s6_addr, device.bytes().data(), device.bytes().size());
+    std::memcpy(&there, &six, size = sizeof six);
+  }
+  const base::UniqueFd socket(
+      ::socket(there.ss_family, SOCK_DGRAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
+  if (!socket) return std::nullopt;
+  if (::connect(socket.get(), reinterpret_cast<sockaddr*>(&there), size) != 0 ||
+      ::getsockname(socket.get(), reinterpret_cast<sockaddr*>(&there), &size) != 0) {
+    return std::nullopt;
+  }
+  if (there.ss_family == AF_INET) {
+    sockaddr_in four{};
+    std::memcpy(&four, &there, sizeof four);
+    return base::Address::v4(ntohl(four.sin_addr.s_addr));
+  }
+  sockaddr_in6 six{};
+  std::memcpy(&six, &there, sizeof six);
+  return of(six);
 }
 
 std::string bind_sentence(const std::string& protocol, Transport transport,

@@ -26,7 +26,12 @@ std::string bind_sentence(const std::string& protocol, Transport transport,
                           const base::Endpoint& where, int error_number,
                           const std::string& flag);
 
-// This machine's addresses that devices could use, loopback last.
+// This machine's addresses that devices could use: IPv4 first, loopback last; without
+// IPv6 addresses that hold on one link only.
 std::vector<base::Address> own_addresses();
+
+// The address that packets to `device` would leave from; nothing if there is no route.
+// Nothing is sent.
+std::optional<base::Address> address_towards(const base::Address& device);
 
 }  // namespace vantro::daemon

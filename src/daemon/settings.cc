@@ -1,11 +1,13 @@
 #include "daemon/settings.h"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <functional>
 #include <map>
 #include <toml++/toml.h>
 
 #include "base/numbers.h"
+#include "base/protocol.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "catalog/facts.h"
@@ -17,7 +19,6 @@ namespace {
 using base::Kind;
 using Apply = std::function<base::Outcome<void>(Settings&, const toml::node&)>;
 
-constexpr std::uint16_t kTftpPort = 69;
 constexpr std::uint16_t kManagementPort = 7070;
 
 tl::unexpected<base::Refusal> no_value(std::string why) {
@@ -87,31 +88,133 @@ Apply choice(Choice Settings::*field, std::map<std::string, Choice> choices) {
   };
 }
 
-base::Outcome<base::Endpoint> tftp_endpoint(const std::string& text) {
-  const auto endpoint = base::Endpoint::parse(text, kTftpPort);
-  if (!endpoint) {
-    return no_value(
-        fmt::format("'{}' is no IP address with or without a port, such as "
-                    "192.0.2.10:69 or [2001:db8::10]:69",
-                    base::printable(text, 60)));
-  }
-  return *endpoint;
+// What each protocol listens on.
+struct Listens {
+  std::vector<base::Endpoint> Settings::*field;
+  std::uint16_t usual_port;
+  bool may_be_none;
+};
+
+const std::map<std::string, Listens>& listen_keys() {
+  static const std::map<std::string, Listens> keys{
+      {"tftp.listen", {&Settings::tftp_listen, 69, false}},
+      {"http.listen", {&Settings::http_listen, 80, true}},
+      {"https.listen", {&Settings::https_listen, 443, true}},
+  };
+  return keys;
 }
 
-base::Outcome<void> apply_tftp_listen(Settings& settings, const toml::node& node) {
+base::Outcome<std::vector<base::Endpoint>> parse_listen(
+    const Listens& how, const std::vector<std::string>& texts) {
+  const bool none =
+      texts.empty() || (texts.size() == 1 && base::folded(texts.front()) == "none");
+  if (none && !how.may_be_none) return no_value("must name at least one address");
+  std::vector<base::Endpoint> endpoints;
+  if (none) return endpoints;
+  for (const auto& text : texts) {
+    const auto endpoint = base::Endpoint::parse(text, how.usual_port);
+    if (!endpoint) {
+      return no_value(
+          fmt::format("'{}' is no IP address with or without a port, such as "
+                      "192.0.2.10:{} or [2001:db8::10]:{}",
+                      base::printable(text, 60), how.usual_port, how.usual_port));
+    }
+    endpoints.push_back(*endpoint);
+  }
+  return endpoints;
+}
+
+// A list of texts, or one text.
+base::Outcome<std::vector<std::string>> list_of_texts(const toml::node& node,
+                                                      const std::string& example) {
   std::vector<std::string> texts;
   if (const auto* list = node.as_array()) {
     for (const auto& item : *list) {
       auto value = text_of(item);
-      if (!value) return no_value("must be a list of texts such as [\"192.0.2.10:69\"]");
+      if (!value)
+        return no_value(fmt::format("must be a list of texts such as {}", example));
       texts.push_back(std::move(*value));
     }
   } else if (const auto one = node.value_exact<std::string>()) {
     texts.push_back(*one);
+  } else {
+    return no_value(fmt::format("must be a list of texts such as {}", example));
   }
-  auto endpoints = parse_tftp_listen(texts);
-  if (!endpoints) return base::refuse(endpoints.error());
-  settings.tftp_listen = std::move(*endpoints);
+  return texts;
+}
+
+Apply listens(const std::string& key) {
+  return [key](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    const auto& how = listen_keys().at(key);
+    const auto texts =
+        list_of_texts(node, fmt::format("[\"192.0.2.10:{}\"]", how.usual_port));
+    if (!texts) return base::refuse(texts.error());
+    auto endpoints = parse_listen(how, *texts);
+    if (!endpoints) return base::refuse(endpoints.error());
+    settings.*how.field = std::move(*endpoints);
+    return {};
+  };
+}
+
+std::string joined(const std::vector<std::string>& texts) {
+  return fmt::format("{}", fmt::join(texts, " "));
+}
+
+base::Outcome<auth::Rule> rule_of(const toml::table& table) {
+  auth::Rule rule;
+  bool from_given = false;
+  for (const auto& [key, node] : table) {
+    const auto name = std::string(key.str());
+    const auto bad = [&](const std::string& why) {
+      return no_value(fmt::format("{}: {}", name, why));
+    };
+    if (name == "needs_account") {
+      const auto value = node.value_exact<bool>();
+      if (!value) return bad("must be true or false");
+      rule.needs_account = *value;
+      continue;
+    }
+    if (name != "from" && name != "may" && name != "over") {
+      return no_value(
+          fmt::format("'{}' is nothing of a rule; there are from, may, over, "
+                      "needs_account",
+                      base::printable(name, 40)));
+    }
+    const auto texts = list_of_texts(node, "[\"private\"]");
+    if (!texts) return bad(texts.error().sentence);
+    if (name == "from") {
+      auto networks = auth::Networks::parse(joined(*texts));
+      if (!networks) return bad(networks.error().sentence);
+      rule.networks = std::move(*networks);
+      from_given = !texts->empty();
+    } else if (name == "may") {
+      auto actions = auth::parse_actions(joined(*texts));
+      if (!actions) return bad(actions.error().sentence);
+      rule.may = std::move(*actions);
+    } else {
+      auto protocols = base::parse_protocols(joined(*texts));
+      if (!protocols) return bad(protocols.error().sentence);
+      rule.protocols = std::move(*protocols);
+    }
+  }
+  // Left out by mistake, it must not open something to the whole world.
+  if (!from_given) return no_value("a rule needs 'from'; \"everywhere\" is written out");
+  if (rule.may.empty()) return no_value("a rule needs 'may', such as [\"fetch\"]");
+  return rule;
+}
+
+// [[rule]], any number of them, in place of the default ones.
+base::Outcome<void> apply_rules(Settings& settings, const toml::node& node) {
+  const auto* list = node.as_array();
+  if (list == nullptr) return no_value("must be written as [[rule]]");
+  settings.rules.clear();
+  for (const auto& item : *list) {
+    const auto* table = item.as_table();
+    if (table == nullptr) return no_value("must be written as [[rule]]");
+    auto rule = rule_of(*table);
+    if (!rule) return base::refuse(rule.error());
+    settings.rules.push_back(std::move(*rule));
+  }
   return {};
 }
 
@@ -220,7 +323,7 @@ const std::map<std::string, Apply>& keys() {
   using Log = base::Log;
   static const std::map<std::string, Apply> known{
       {"state", text(&Settings::state)},
-      {"tftp.listen", apply_tftp_listen},
+      {"tftp.listen", listens("tftp.listen")},
       {"tftp.threads", number(&Settings::tftp_threads, 1, 64)},
       {"tftp.reply_ports", apply_reply_ports},
       {"tftp.largest_block", number(&Settings::tftp_largest_block, 8, 65464)},
@@ -234,6 +337,19 @@ const std::map<std::string, Apply>& keys() {
       {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
       {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
       {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
+      {"http.listen", listens("http.listen")},
+      {"http.threads", number(&Settings::http_threads, 1, 64)},
+      {"http.head_s", number(&Settings::http_head_s, 1, 3600)},
+      {"http.idle_s", number(&Settings::http_idle_s, 1, 3600)},
+      {"http.stalled_s", number(&Settings::http_stalled_s, 1, 3600)},
+      {"https.listen", listens("https.listen")},
+      {"https.certificate", text(&Settings::https_certificate)},
+      {"https.key", text(&Settings::https_key)},
+      {"limits.connections", number(&Settings::limits_connections, 1, 100'000)},
+      {"limits.connections_per_device",
+       number(&Settings::limits_connections_per_device, 1, 100'000)},
+      {"limits.deposited_per_day", size(&Settings::limits_deposited_per_day)},
+      {"rule", apply_rules},
       {"management.listen", apply_management_listen},
       {"catalogue.only_vouched", yes_or_no(&Settings::catalogue_only_vouched)},
       {"catalogue.look_inside_s", number(&Settings::catalogue_look_inside_s, 1, 3600)},
@@ -286,16 +402,15 @@ base::Outcome<void> apply_table(Settings& settings, const toml::table& table,
 
 }  // namespace
 
-base::Outcome<std::vector<base::Endpoint>> parse_tftp_listen(
-    const std::vector<std::string>& texts) {
-  if (texts.empty()) return no_value("must name at least one address");
-  std::vector<base::Endpoint> endpoints;
-  for (const auto& one : texts) {
-    auto endpoint = tftp_endpoint(one);
-    if (!endpoint) return base::refuse(endpoint.error());
-    endpoints.push_back(*endpoint);
+base::Outcome<void> set_listen(Settings& settings, const std::string& key,
+                               const std::vector<std::string>& texts) {
+  const auto& how = listen_keys().at(key);
+  auto endpoints = parse_listen(how, texts);
+  if (!endpoints) {
+    return no_value(fmt::format("{}: {}", key, endpoints.error().sentence));
   }
-  return endpoints;
+  settings.*how.field = std::move(*endpoints);
+  return {};
 }
 
 base::Outcome<Settings> read_settings(const std::string& file) {
@@ -310,6 +425,10 @@ base::Outcome<Settings> read_settings(const std::string& file) {
     return no_value(line == 0
                         ? fmt::format("{}: {}", file, error.description())
                         : fmt::format("{}:{}: {}", file, line, error.description()));
+  }
+  if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
+    return no_value(fmt::format(
+        "{}: https.listen needs https.certificate, a file in PEM form", file));
   }
   return settings;
 }

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "auth/rules.h"
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
@@ -37,6 +38,20 @@ struct Settings {
   std::int64_t limits_transfers_per_network = 1000;                    // 1 to 100,000
   std::int64_t limits_transfers_per_device = 32;                       // 1 to 100,000
   std::uint64_t limits_arriving_per_device = std::uint64_t{32} << 30;  // bytes
+  // Empty: not served.
+  std::vector<base::Endpoint> http_listen = {{base::Address::v4(0), 80},
+                                             {base::Address(), 80}};
+  std::vector<base::Endpoint> https_listen;
+  std::string https_certificate;           // PEM file, with its chain
+  std::string https_key;                   // PEM file; empty: in the certificate's
+  std::int64_t http_threads = 2;           // 1 to 64
+  std::int64_t http_head_s = 20;           // 1 to 3,600
+  std::int64_t http_idle_s = 60;           // 1 to 3,600
+  std::int64_t http_stalled_s = 60;        // 1 to 3,600
+  std::int64_t limits_connections = 4000;  // 1 to 100,000
+  std::int64_t limits_connections_per_device = 256;                  // 1 to 100,000
+  std::uint64_t limits_deposited_per_day = std::uint64_t{64} << 30;  // bytes
+  std::vector<auth::Rule> rules = auth::default_rules();
   base::Endpoint management_listen = {base::Address::v4(0x7f000001), 7070};
   std::uint64_t backups_largest = std::uint64_t{16} << 30;  // bytes
   std::int64_t backups_keep_partial_days = 7;               // 1 to 3,650
@@ -60,7 +75,9 @@ base::Outcome<Settings> read_settings(const std::string& file);
 // is a setting that is no list.
 base::Outcome<void> set(Settings& settings, const std::string& key,
                         const std::string& value);
-base::Outcome<std::vector<base::Endpoint>> parse_tftp_listen(
-    const std::vector<std::string>& texts);
+// The same for what a protocol listens on. `key` is "tftp.listen" and so on, whose usual
+// port stands where none is given; "none" alone is the empty list, but not for TFTP.
+base::Outcome<void> set_listen(Settings& settings, const std::string& key,
+                               const std::vector<std::string>& texts);
 
 }  // namespace vantro::daemon

@@ -182,6 +182,37 @@ const std::vector<SchemaVersion>& schema_versions() {
                 primary key (kit, position)))",
            "create index kit_parts_by_image on kit_parts (image)",
        }},
+      {"accounts; who deposited; checksum lists that were handed in",
+       {
+           // Lists are parted by commas (auth/account.h); the hash holds salt and cost.
+           R"(create table accounts (
+                name text primary key,
+                hash text not null,
+                may text not null,
+                networks text not null,
+                part text not null,
+                until bigint,
+                active bigint not null,
+                remarks text not null,
+                made_at bigint not null,
+                changed_at bigint not null,
+                last_used_at bigint,
+                last_used_from text not null))",
+           R"(insert into accounts (name, hash, may, networks, part, active, remarks,
+                made_at, changed_at, last_used_from)
+                values ('anonymous', '', 'fetch, deposit', '', '', 1,
+                'everybody without an account', 0, 0, ''))",
+           "alter table ledger add column account text not null default ''",
+           "alter table revisions add column account text not null default ''",
+           "create index revisions_by_time on revisions (address, arrived_at)",
+           // Kept until the image that they name comes, or for some days.
+           R"(create table handed_lists (
+                account text not null,
+                name text not null,
+                at bigint not null,
+                text text not null,
+                primary key (account, name)))",
+       }},
   };
   return versions;
 }

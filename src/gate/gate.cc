@@ -40,6 +40,10 @@ base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
   std::unique_ptr<Gate> gate(
       new Gate(repository, clock, std::move(log), std::move(config)));
   if (auto loaded = gate->reload_offers(); !loaded) return base::refuse(loaded.error());
+  auto accounts = auth::Accounts::open(*repository.database);
+  if (!accounts) return base::refuse(accounts.error());
+  gate->accounts_ = std::move(*accounts);
+  gate->log_ins_ = std::make_unique<auth::LogIns>(*gate->accounts_, clock);
   return gate;
 }
 
@@ -50,96 +54,21 @@ base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
   return place;
 }
 
-base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,
-                                         std::string_view typed_name) {
-  const auto refused = [&](const Refusal& refusal) {
-    record_refusal(asker, word(Direction::kFetch), typed_name, refusal);
-    return base::refuse(refusal);
-  };
-  const auto name = base::visible_name(typed_name);
-  if (!name) return refused(name.error());
-  const auto offers = index();
-  const auto offer =
-      offers->find(*name, {asker.peer.address, asker.protocol, clock_.wall()});
-  if (!offer) return refused(offer.error());
-  const auto& image = (*offer)->image;
-  auto file = repository_.folder.open_stored(image.digests.sha256, image.size);
-  if (!file) {
-    log_.error("an image on offer can't be opened",
-               {{"name", image.name}, {"why", file.error().sentence}});
-    return refused(file.error());
+base::Outcome<std::string> Gate::log_in(const Asker& asker, std::string_view name,
+                                        std::string_view password) {
+  auto account = log_ins_->check(asker.peer.address, name, password);
+  // The name only: what was typed as one may be the password.
+  if (!account) {
+    const auto known = auth::account_name(name);
+    record_refusal(asker, "log-in", known && accounts_->find(*known) ? *known : "",
+                   account.error());
   }
-  TransferView start;
-  start.direction = Direction::kFetch;
-  start.protocol = asker.protocol;
-  start.peer = asker.peer.address.text();
-  start.heard_on = asker.heard_on;
-  start.name = (*offer)->name;
-  start.sha256 = image.digests.sha256;
-  start.total = image.size;
-  return ReadGrant((*offer)->name, image.size, std::move(*file),
-                   Transfer(*this, std::move(start), std::move(place)));
+  return account;
 }
 
-base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
-                                           std::string_view typed_name,
-                                           std::optional<std::uint64_t> announced) {
-  const auto refused = [&](const Refusal& refusal) {
-    record_refusal(asker, word(Direction::kDeposit), typed_name, refusal);
-    return base::refuse(refusal);
-  };
-  const auto name = base::visible_name(typed_name);
-  if (!name) return refused(name.error());
-  if (announced.value_or(0) > config_.largest_deposit) {
-    return refused({Kind::kTooLarge,
-                    fmt::format("backups larger than {} are not taken; this one has {}",
-                                base::size_text(config_.largest_deposit),
-                                base::size_text(*announced))});
-  }
-  backup::Revision revision;
-  revision.address = asker.peer.address.text();
-  revision.name = *name;
-  revision.announced = announced;
-  revision.protocol = asker.protocol;
-  auto arrival = repository_.folder.arrive({"backup", revision.address, *name},
-                                           clock_.wall(), announced.value_or(0));
-  if (!arrival) return refused(arrival.error());
-  TransferView start;
-  start.direction = Direction::kDeposit;
-  start.protocol = asker.protocol;
-  start.heard_on = asker.heard_on;
-  start.peer = revision.address;
-  start.name = *name;
-  start.total = announced;
-  return WriteGrant(*this, std::move(revision), std::move(*arrival),
-                    Transfer(*this, std::move(start), std::move(place)));
-}
-
-base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
-  const auto name = base::visible_name(options.name);
-  if (!name) return base::refuse(name.error());
-  if (name->starts_with("backups/")) {
-    return base::refuse(Kind::kInvalid,
-                        "names under backups/ belong to the devices' backups");
-  }
-  catalog::Facts facts;
-  for (const auto& [fact, text] : options.facts) {
-    if (auto set = catalog::set_fact(facts, fact, text); !set) {
-      return base::refuse(set.error());
-    }
-  }
-  auto arrival = repository_.folder.arrive({"image", options.who, *name}, clock_.wall(),
-                                           options.size.value_or(0));
-  if (!arrival) return base::refuse(arrival.error());
-  options.name = *name;
-  TransferView start;
-  start.direction = Direction::kIntake;
-  start.protocol = "manage";
-  start.peer = options.who;
-  start.name = *name;
-  start.total = options.size;
-  return ImageIntake(*this, std::move(options), std::move(facts), std::move(*arrival),
-                     Transfer(*this, std::move(start), std::nullopt));
+std::optional<std::string> Gate::logged_in_lately(std::string_view name,
+                                                  std::string_view password) {
+  return log_ins_->remembered(name, password);
 }
 
 probe::Report Gate::look_inside(int fd, std::uint64_t size) const {
@@ -158,6 +87,7 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
   entry.actor = asker.peer.address.text();
   entry.protocol = asker.protocol;
   entry.heard_on = asker.heard_on;
+  entry.account = asker.account;
   entry.name = base::printable(name, base::kLongestName);
   entry.outcome = "refused";
   entry.sentence = base::in_full(refusal);
@@ -408,6 +338,7 @@ ledger::Entry Gate::entry_of(const TransferView& view) const {
   entry.actor = view.peer;
   entry.protocol = view.protocol;
   entry.heard_on = view.heard_on;
+  entry.account = view.account;
   entry.name = view.name;
   entry.sha256 = view.sha256;
   entry.bytes = view.bytes;
@@ -415,7 +346,8 @@ ledger::Entry Gate::entry_of(const TransferView& view) const {
   entry.duration_ms = view.duration_ms;
   entry.resent = view.resent;
   entry.outcome = word(view.state);
-  entry.sentence = view.why;
+  entry.sentence = view.note;
+  if (!view.why.empty()) entry.sentence += (view.note.empty() ? "" : "; ") + view.why;
   // It ends as it began, but whoever reads of it must know.
   if (view.direction == Direction::kFetch && index()->withdrawn(view.sha256)) {
     entry.sentence += std::string(entry.sentence.empty() ? "" : "; ") +

@@ -1,17 +1,16 @@
 #include "gate/grants.h"
 
 #include <cerrno>
-#include <fmt/format.h>
+#include <cstring>
 #include <sys/uio.h>
 #include <unistd.h>
 
-#include "base/sizes.h"
 #include "gate/gate.h"
+#include "gate/write_sink.h"
 
 namespace vantro::gate {
 
 using base::Kind;
-using base::Refusal;
 
 // -- Transfer --
 
@@ -32,6 +31,15 @@ void Transfer::end(State how, const std::string& why) {
   if (view) gate->repository_.ledger.append(gate->entry_of(*view));
 }
 
+TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256) const {
+  TransferView view;
+  if (auto* gate = gate_.load()) view = gate->transfers_.find(id_).value_or(view);
+  view.state = State::kComplete;
+  view.bytes = bytes;
+  view.sha256 = sha256;
+  return view;
+}
+
 std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
   auto* gate = gate_.exchange(nullptr);
   if (gate == nullptr) return std::nullopt;
@@ -40,12 +48,18 @@ std::optional<TransferView> Transfer::end_unrecorded(State how, const std::strin
   return view;
 }
 
+base::Outcome<void> Transfer::arrive(std::uint64_t bytes) {
+  if (!place_) return {};
+  return place_->arrive(bytes);
+}
+
 // -- ReadGrant --
 
 base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset, std::size_t count,
                                                 base::ByteBuffer spare) const {
   auto bytes = std::move(spare);
   bytes.resize(count);
+  if (found_.text && read_now(offset, count, bytes)) return bytes;
   std::size_t have = 0;
   while (have < count) {
     const auto got = ::pread(file_.get(), bytes.data() + have, count - have,
@@ -66,6 +80,10 @@ base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset, std::size_
 bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
                          base::ByteBuffer& bytes) const {
   bytes.resize(count);
+  if (found_.text) {
+    if (count > 0) std::memcpy(bytes.data(), found_.text->data() + offset, count);
+    return true;
+  }
   const iovec part{bytes.data(), count};
   // Short or refused if a page is not in memory, or the file system can't say.
   const auto got =
@@ -75,34 +93,13 @@ bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
 
 // -- WriteGrant --
 
-namespace {
-
-std::string filed_sentence(const backup::Revision& revision) {
-  auto sentence = fmt::format("revision {}", revision.number);
-  const auto announced = revision.announced.value_or(0);
-  if (announced != 0 && announced != revision.size) {
-    sentence += fmt::format("; the device had announced {} bytes, {} came", announced,
-                            revision.size);
-  }
-  return sentence;
-}
-
-}  // namespace
-
-WriteGrant::WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arrival,
-                       Transfer transfer)
-    : gate_(&gate),
-      revision_(std::move(revision)),
-      arrival_(std::move(arrival)),
-      transfer_(std::move(transfer)) {}
+WriteGrant::WriteGrant(std::unique_ptr<WriteSink> sink) : sink_(std::move(sink)) {}
 
 WriteGrant::WriteGrant(WriteGrant&& other) noexcept
-    : gate_(other.gate_),
-      open_(std::exchange(other.open_, false)),
+    : open_(std::exchange(other.open_, false)),
+      slow_(other.slow_),
       write_refusal_(std::move(other.write_refusal_)),
-      revision_(std::move(other.revision_)),
-      arrival_(std::move(other.arrival_)),
-      transfer_(std::move(other.transfer_)) {}
+      sink_(std::move(other.sink_)) {}
 
 WriteGrant::~WriteGrant() {
   abandon(State::kFailed, "the server dropped it before its end");
@@ -110,81 +107,23 @@ WriteGrant::~WriteGrant() {
 
 base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
   if (write_refusal_) return base::refuse(*write_refusal_);
-  if (bytes.size() > gate_->config_.largest_deposit - arrival_.size()) {
-    write_refusal_ = {Kind::kTooLarge,
-                      fmt::format("backups larger than {} are not taken",
-                                  base::size_text(gate_->config_.largest_deposit))};
-  } else if (auto room = transfer_.place_->arrive(bytes.size()); !room) {
-    write_refusal_ = room.error();
-  } else if (auto written = arrival_.write(bytes); !written) {
-    write_refusal_ = written.error();
-  }
-  if (write_refusal_) return base::refuse(*write_refusal_);
-  return {};
+  auto written = sink_->write(bytes);
+  if (!written) write_refusal_ = written.error();
+  return written;
 }
 
-base::Outcome<backup::Revision> WriteGrant::commit() {
+base::Outcome<Filed> WriteGrant::commit() {
   if (write_refusal_) return base::refuse(*write_refusal_);
-  auto digests = arrival_.seal();
-  if (!digests) return base::refuse(digests.error());
-  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
-  revision_.complete = true;
-  revision_.size = arrival_.size();
-  revision_.digests = std::move(*digests);
-  revision_.arrived_at = gate_->clock_.wall();
-  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
-  view.state = State::kComplete;
-  view.bytes = revision_.size;
-  view.sha256 = revision_.digests.sha256;
-  auto entry = gate_->entry_of(view);
-  auto filed = gate_->repository_.database->write(
-      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
-        auto added = backup::Backups::add(t, revision_);
-        // The bytes may have been there before, and damaged.
-        backup::Backups::mark_read(t, revision_.digests.sha256, true,
-                                   revision_.arrived_at);
-        const bool image =
-            catalog::Catalog::with_content(t, revision_.digests.sha256).has_value();
-        if (image) {
-          catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
-                                      revision_.arrived_at);
-        }
-        entry.sentence = filed_sentence(added);
-        ledger::Ledger::record(t, entry);
-        return added;
-      });
-  if (!filed) return filed;
-  open_ = false;
-  transfer_.advance({revision_.size, entry.resent, 0});
-  transfer_.end_unrecorded(State::kComplete, "");
+  auto filed = sink_->commit();
+  if (filed) open_ = false;
   return filed;
 }
 
 void WriteGrant::abandon(State how, const std::string& why) {
   if (!std::exchange(open_, false)) return;
-  revision_.size = arrival_.size();
-  if (write_refusal_) {
-    // Kept, an upload that filled the disk would keep it full for days, and one over the
-    // limit could be sent again and again.
-    arrival_.discard();
-  } else {
-    revision_.partial_file = arrival_.set_aside();
-  }
-  transfer_.end(how, why);
-  if (revision_.partial_file.empty()) return;
-  revision_.complete = false;
-  revision_.digests = {};
-  revision_.arrived_at = gate_->clock_.wall();
-  revision_.why = why;
-  auto filed = gate_->repository_.database->write(
-      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
-        return backup::Backups::add(t, revision_);
-      });
-  if (!filed) {
-    gate_->log_.error(
-        "a partial backup could not be recorded; its bytes are in partial/",
-        {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
-  }
+  sink_->abandon(how, why, !write_refusal_);
 }
+
+const Transfer& WriteGrant::transfer() const { return sink_->transfer(); }
 
 }  // namespace vantro::gate

@@ -7,20 +7,23 @@
 
 #include <atomic>
 #include <cstdint>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
+#include <vector>
 
-#include "backup/backups.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
+#include "crypto/digests.h"
 #include "gate/admission.h"
 #include "gate/transfers.h"
-#include "store/arrival.h"
+#include "gate/tree.h"
 
 namespace vantro::gate {
 
 class Gate;
+class WriteSink;
 
 // A running transfer. One that is destroyed before it was ended is recorded as failed.
 class Transfer {
@@ -38,13 +41,14 @@ class Transfer {
   // Into the ledger and the log. Only the first call counts.
   void end(State how, const std::string& why);
 
- private:
-  friend class WriteGrant;
-  friend class ImageIntake;
-
-  // As end(), where the ledger row is written elsewhere.
+  // For those that write the ledger row themselves: its view as complete, and the end
+  // without a row.
+  TransferView completed(std::uint64_t bytes, const std::string& sha256) const;
   std::optional<TransferView> end_unrecorded(State how, const std::string& why);
+  // So many more bytes are on their way in; may return kBusy.
+  base::Outcome<void> arrive(std::uint64_t bytes);
 
+ private:
   // Null: moved from, or ended. Atomic as advance() may run beside a commit: a device can
   // repeat its last block while the disk pool files it.
   std::atomic<Gate*> gate_;
@@ -54,10 +58,14 @@ class Transfer {
 
 class ReadGrant {
  public:
-  const std::string& name() const { return name_; }
-  std::uint64_t size() const { return size_; }
+  const std::string& name() const { return found_.name; }
+  std::uint64_t size() const { return found_.size; }
+  const Found& found() const { return found_; }
   const Transfer& transfer() const { return transfer_; }
   Transfer& transfer() { return transfer_; }
+
+  // The open file, for sending it without reading it; -1 if found().text is what is sent.
+  int file() const { return file_.get(); }
 
   // Exactly `count` bytes. kCorrupt if the file ends before.
   // `spare` is memory to use, if it is large enough.
@@ -69,22 +77,37 @@ class ReadGrant {
 
  private:
   friend class Gate;
-  ReadGrant(std::string name, std::uint64_t size, base::UniqueFd file, Transfer transfer)
-      : name_(std::move(name)),
-        size_(size),
+  ReadGrant(Found found, base::UniqueFd file, Transfer transfer)
+      : found_(std::move(found)),
         file_(std::move(file)),
         transfer_(std::move(transfer)) {}
 
-  std::string name_;
-  std::uint64_t size_;
+  Found found_;
   base::UniqueFd file_;
   Transfer transfer_;
 };
 
-// A backup that is being received. Destroyed before commit() succeeded, what has come is
-// kept as a partial revision.
+// What the sender says of its file before it comes.
+struct Announced {
+  std::optional<std::uint64_t> size;
+  std::vector<crypto::Expected> digests;  // what differs is not filed
+};
+
+// What became of it.
+struct Filed {
+  std::string path;           // where it can be fetched; empty: nowhere
+  std::string sentence;       // for people
+  std::int64_t revision = 0;  // of a backup; else 0
+  std::uint64_t size = 0;
+  crypto::Digests digests;
+};
+
+// Bytes that are being received: a backup, or in intake/ an image or a checksum list. A
+// backup that is destroyed before commit() succeeded is kept as a partial revision, of
+// the others nothing stays.
 class WriteGrant {
  public:
+  explicit WriteGrant(std::unique_ptr<WriteSink> sink);
   WriteGrant(WriteGrant&& other) noexcept;
   WriteGrant& operator=(WriteGrant&&) = delete;
   ~WriteGrant();
@@ -92,29 +115,27 @@ class WriteGrant {
   // May return kTooLarge, kFull, kIo; then call abandon().
   base::Outcome<void> write(base::ByteView bytes);
 
-  // Bytes, revision and ledger row are on disk when this returns a value. After a write()
+  // Bytes, record and ledger row are on disk when this returns a value. After a write()
   // that was refused it is refused for the same reason, so that a caller who had asked
-  // for both at once can't file a file with a hole.
-  base::Outcome<backup::Revision> commit();
+  // for both at once can't file a file with a hole. kMismatch if an announced digest
+  // differs. An image is looked into first, which may take a minute.
+  base::Outcome<Filed> commit();
 
-  // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). What has come is kept
-  // as a partial revision, unless a write() was refused. Only the first call of this or
-  // commit() counts.
+  // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). Only the first call of
+  // this or commit() counts.
   void abandon(State how, const std::string& why);
 
-  const Transfer& transfer() const { return transfer_; }
+  // commit() may take a minute: not on a pool that others wait for.
+  bool slow_to_commit() const { return slow_; }
+  void set_slow_to_commit() { slow_ = true; }
+
+  const Transfer& transfer() const;
 
  private:
-  friend class Gate;
-  WriteGrant(Gate& gate, backup::Revision revision, store::Arrival arrival,
-             Transfer transfer);
-
-  Gate* gate_;
   bool open_ = true;  // neither committed nor abandoned
+  bool slow_ = false;
   std::optional<base::Refusal> write_refusal_;
-  backup::Revision revision_;
-  store::Arrival arrival_;
-  Transfer transfer_;
+  std::unique_ptr<WriteSink> sink_;  // null: moved from
 };
 
 }  // namespace vantro::gate

@@ -2,12 +2,14 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <iterator>
 #include <utility>
 
 #include "base/visible_name.h"
 #include "catalog/offers.h"
 #include "catalog/vouches.h"
 #include "gate/gate.h"
+#include "gate/write_sink.h"
 
 namespace vantro::gate {
 
@@ -26,6 +28,7 @@ ImageIntake::ImageIntake(ImageIntake&& other) noexcept
     : gate_(other.gate_),
       options_(std::move(other.options_)),
       facts_(std::move(other.facts_)),
+      announced_(std::move(other.announced_)),
       open_(std::exchange(other.open_, false)),
       arrival_(std::move(other.arrival_)),
       digests_(std::move(other.digests_)),
@@ -33,26 +36,39 @@ ImageIntake::ImageIntake(ImageIntake&& other) noexcept
       transfer_(std::move(other.transfer_)) {}
 
 ImageIntake::~ImageIntake() {
-  if (open_) fail("the upload broke off");
+  if (open_) fail(State::kFailed, "the upload broke off");
 }
 
 base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
-  auto written = arrival_.write(bytes);
+  auto written = transfer_.arrive(bytes.size());
+  if (written) written = arrival_.write(bytes);
   if (written) {
     transfer_.advance({arrival_.size(), 0, 0});
   } else {
-    fail(written.error().sentence);
+    fail(State::kFailed, written.error().sentence);
   }
   return written;
 }
 
-void ImageIntake::fail(const std::string& why) {
+void ImageIntake::fail(State how, const std::string& why) {
   if (!std::exchange(open_, false)) return;
   arrival_.discard();
-  transfer_.end(State::kFailed, why);
+  transfer_.end(how, why);
+}
+
+void ImageIntake::add_claims(std::vector<Claim> claims) {
+  std::move(claims.begin(), claims.end(), std::back_inserter(options_.claims));
+}
+
+void ImageIntake::expect(std::vector<crypto::Expected> announced) {
+  announced_ = std::move(announced);
 }
 
 base::Outcome<void> ImageIntake::compare() {
+  if (const auto wrong = gate::differing(digests_, announced_)) {
+    differing_ = *wrong;
+    return base::refuse(differs(digests_, *wrong));
+  }
   for (const auto& claim : options_.claims) {
     const auto& expected = claim.expected;
     if (crypto::value_of(digests_, expected.algorithm) == expected.hex) continue;
@@ -173,7 +189,7 @@ std::string ImageIntake::sentence(const Taken& taken) const {
 
 base::Outcome<Taken> ImageIntake::commit() {
   const auto refused = [&](const Refusal& refusal) {
-    fail(refusal.sentence);
+    fail(State::kFailed, refusal.sentence);
     return base::refuse(refusal);
   };
   auto digests = arrival_.seal();
@@ -199,9 +215,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   // The file is in the vault before the record is: a crash between the two leaves a file
   // without a record, which is found at the next start, never a record without its file.
   if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
-  auto view = gate_->transfers_.find(transfer_.id_).value_or(TransferView{});
-  view.state = State::kComplete;
-  view.sha256 = digests_.sha256;
+  auto view = transfer_.completed(image.size, digests_.sha256);
   view.total = image.size;
   auto entry = gate_->entry_of(view);
   auto filed =

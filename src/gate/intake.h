@@ -62,6 +62,17 @@ class ImageIntake {
   // kExists: the name stands for other bytes. Takes as long as the look does. REQUIRES:
   // no write() was refused.
   base::Outcome<Taken> commit();
+  // Before commit(): more of the maker's checksums; and what the sender announced, which
+  // is compared only.
+  void add_claims(std::vector<Claim> claims);
+  void expect(std::vector<crypto::Expected> announced);
+  // Broke off: nothing of it stays. Only the first call of this or commit() counts.
+  void fail(State how, const std::string& why);
+
+  const std::string& name() const { return options_.name; }
+  const Transfer& transfer() const { return transfer_; }
+  // What became of it, for the ledger and for people.
+  std::string sentence(const Taken& taken) const;
 
   // What came; empty before commit() was called.
   const crypto::Digests& digests() const { return digests_; }
@@ -73,17 +84,16 @@ class ImageIntake {
   ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
               store::Arrival arrival, Transfer transfer);
 
-  void fail(const std::string& why);
   base::Outcome<void> compare();
   base::Outcome<void> look_inside(Taken& taken);
   void take_suggestions(Taken& taken);
   base::Outcome<void> file(db::Transaction& transaction, catalog::Image image,
                            Taken& taken);
-  std::string sentence(const Taken& taken) const;
 
   Gate* gate_;
   IntakeOptions options_;  // the name in its one spelling
   catalog::Facts facts_;
+  std::vector<crypto::Expected> announced_;
   bool open_ = true;
   store::Arrival arrival_;
   crypto::Digests digests_;

@@ -37,6 +37,7 @@ struct TransferView {
   State state = State::kRunning;
   std::string protocol;
   std::string peer;      // address, or "operator"
+  std::string account;   // as it logged in, or empty
   std::string heard_on;  // the listener and the network interface
   std::string name;
   std::string sha256;  // fetches
@@ -49,7 +50,8 @@ struct TransferView {
   std::optional<std::int64_t> stalled_ms;
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
-  std::string why;  // ended badly: the reason
+  std::string note;  // what to know of it: that it is a part
+  std::string why;   // ended badly: the reason
 };
 
 class Transfers {

@@ -37,13 +37,15 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
   db::Value total = nullptr;
   if (entry.total) total = static_cast<std::int64_t>(*entry.total);
   transaction.run(
-      "insert into ledger (id, at, event, actor, protocol, heard_on, name, sha256, "
+      "insert into ledger (id, at, event, actor, protocol, heard_on, account, name, "
+      "sha256, "
       "bytes, total, "
       "duration_ms, resent, outcome, sentence) values "
-      "(:i, :a, :e, :w, :p, :h, :n, :s, :b, :t, :d, :r, :o, :c)",
-      {id, entry.at, entry.event, entry.actor, entry.protocol, entry.heard_on, entry.name,
-       sha256, static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
-       static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence});
+      "(:i, :a, :e, :w, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c)",
+      {id, entry.at, entry.event, entry.actor, entry.protocol, entry.heard_on,
+       entry.account, entry.name, sha256, static_cast<std::int64_t>(entry.bytes), total,
+       entry.duration_ms, static_cast<std::int64_t>(entry.resent), entry.outcome,
+       entry.sentence});
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -130,7 +132,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
     const auto rows = t.query(
         "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
-        "duration_ms, resent, outcome, sentence from ledger " +
+        "duration_ms, resent, outcome, sentence, account from ledger " +
             which,
         values);
     std::vector<Entry> entries;
@@ -151,6 +153,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
       entry.resent = static_cast<std::uint64_t>(row.integer(11));
       entry.outcome = row.text(12);
       entry.sentence = row.text(13);
+      entry.account = row.text(14);
       entries.push_back(std::move(entry));
     }
     return entries;

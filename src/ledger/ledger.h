@@ -28,6 +28,7 @@ struct Entry {
   std::string actor;     // a device's address, or "operator", or "server"
   std::string protocol;  // "tftp", "manage", or empty
   std::string heard_on;  // the listener and the network interface, or empty
+  std::string account;   // as it logged in, or empty
   std::string name;
   std::string sha256;       // of the bytes concerned, if they are known
   std::uint64_t bytes = 0;  // that went over the line

@@ -17,6 +17,7 @@ api::Backup shape(const backup::Revision& revision) {
   if (revision.complete) result.digests = shape(revision.digests);
   result.arrived_at = base::iso_time(revision.arrived_at);
   result.protocol = revision.protocol;
+  result.account = revision.account;
   result.why = revision.why;
   result.kept = revision.complete || !revision.partial_file.empty();
   return result;
@@ -29,6 +30,7 @@ api::Transfer shape(const gate::TransferView& view) {
   result.state = word(view.state);
   result.protocol = view.protocol;
   result.peer = view.peer;
+  result.account = view.account;
   result.name = view.name;
   result.bytes = view.bytes;
   result.total = view.total;
@@ -72,6 +74,7 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.actor = entry.actor;
   result.protocol = entry.protocol;
   result.heard_on = entry.heard_on;
+  result.account = entry.account;
   result.name = entry.name;
   if (!entry.sha256.empty()) result.sha256 = entry.sha256;
   result.bytes = entry.bytes;

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "api/catalogue.h"
+#include "base/protocol.h"
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
 #include "gate/changes.h"
@@ -80,7 +81,7 @@ base::Outcome<json> add_offer(Service& service, const Call&, const std::string& 
   offer.network = *network;
   const auto over = text_field(*wanted, "over");
   if (!over) return base::refuse(over.error());
-  auto protocols = catalog::parse_protocols(*over);
+  auto protocols = base::parse_protocols(*over);
   if (!protocols) return base::refuse(protocols.error());
   offer.protocols = std::move(*protocols);
   const auto until = text_field(*wanted, "until");
@@ -129,7 +130,7 @@ base::Outcome<json> change_offer(Service& service, const Call& call,
   }
   if (given.contains("over")) {
     const auto& text = given.at("over");
-    auto protocols = catalog::parse_protocols(text == "all" ? "" : text);
+    auto protocols = base::parse_protocols(text == "all" ? "" : text);
     if (!protocols) return base::refuse(protocols.error());
     change.protocols = std::move(*protocols);
   }

@@ -7,6 +7,7 @@
 #include "base/numbers.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
+#include "manage/access_routes.h"
 #include "manage/convert.h"
 #include "manage/image_routes.h"
 #include "manage/offer_routes.h"
@@ -77,6 +78,10 @@ base::Outcome<json> status(Service& service) {
   status.backups = *revisions;
   status.running_transfers = service.gate.transfers().running();
   status.disk_free = repository.folder.free_bytes();
+  const auto accounts = service.gate.accounts().all();
+  if (!accounts) return base::refuse(accounts.error());
+  status.accounts = accounts->size() - 1;
+  status.openings = openings(service);
   status.trouble = std::move(*trouble);
   return json(status);
 }
@@ -250,6 +255,7 @@ std::vector<Route> make_routes(Service& service) {
       {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
        "newest first; ?limit=N, ?before=ID"},
   };
+  for (auto& route : access_routes(service)) routes.push_back(std::move(route));
   for (auto& route : image_routes(service)) routes.push_back(std::move(route));
   for (auto& route : offer_routes(service)) routes.push_back(std::move(route));
   routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});

@@ -1,10 +1,13 @@
 // What the management API answers from. Everything in it must outlive the server.
 #pragma once
 
+#include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "api/shapes.h"
+#include "base/address.h"
 #include "base/clock.h"
 #include "gate/gate.h"
 #include "upkeep/verify.h"
@@ -19,6 +22,17 @@ struct Service {
   std::string version;
   base::WallTime started_at = 0;
   std::vector<api::Listener> listeners;
+  // What devices can use, for the texts that are pasted into them.
+  struct DeviceListener {
+    std::string protocol;
+    base::Endpoint where;
+  };
+  std::vector<DeviceListener> devices = {};
+  // This machine's addresses that devices could use; and the one that packets to such an
+  // address would leave from, or nothing if there is no way. This room opens no socket
+  // but its own, so they are given to it.
+  std::function<std::vector<base::Address>()> own_addresses = {};
+  std::function<std::optional<base::Address>(const base::Address&)> address_towards = {};
 };
 
 }  // namespace vantro::manage

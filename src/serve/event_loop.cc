@@ -16,6 +16,10 @@ constexpr std::uint64_t kOwnEvent = 0;  // no source's Id: its first use is 1
 
 base::Instant now() { return std::chrono::steady_clock::now(); }
 
+std::uint32_t events_of(EventLoop::Wanted wanted) {
+  return (wanted.read ? EPOLLIN : 0u) | (wanted.write ? EPOLLOUT : 0u);
+}
+
 [[noreturn]] void refuse_to_start(const char* what) {
   throw std::system_error(errno, std::generic_category(), what);
 }
@@ -35,7 +39,7 @@ EventLoop::EventLoop(base::Duration interval)
   }
 }
 
-std::optional<EventLoop::Id> EventLoop::watch(int fd, Source& source) {
+std::optional<EventLoop::Id> EventLoop::watch(int fd, Source& source, Wanted wanted) {
   if (free_slots_.empty()) {
     free_slots_.push_back(static_cast<std::uint32_t>(slots_.size()));
     slots_.emplace_back();
@@ -44,13 +48,20 @@ std::optional<EventLoop::Id> EventLoop::watch(int fd, Source& source) {
   auto& slot = slots_[number];
   const Id id = static_cast<Id>(slot.use + 1) << 32 | number;
   epoll_event event{};
-  event.events = EPOLLIN;
+  event.events = events_of(wanted);
   event.data.u64 = id;
   if (::epoll_ctl(epoll_.get(), EPOLL_CTL_ADD, fd, &event) != 0) return std::nullopt;
   free_slots_.pop_back();
   ++slot.use;
   slot.source = &source;
   return id;
+}
+
+void EventLoop::want(Id id, int fd, Wanted wanted) {
+  epoll_event event{};
+  event.events = events_of(wanted);
+  event.data.u64 = id;
+  ::epoll_ctl(epoll_.get(), EPOLL_CTL_MOD, fd, &event);
 }
 
 void EventLoop::forget(Id id, int fd) {
@@ -107,13 +118,26 @@ void EventLoop::run() {
                                    wait_milliseconds(now()));
     for (int i = 0; i < count; ++i) {
       const auto id = events[static_cast<std::size_t>(i)].data.u64;
+      const auto what = events[static_cast<std::size_t>(i)].events;
       if (id == kOwnEvent) {
         run_posted();
         continue;
       }
-      // Gone, if an earlier event of this round ended it.
-      const auto& slot = slots_[static_cast<std::uint32_t>(id)];
-      if (slot.source != nullptr && slot.use == id >> 32) slot.source->readable();
+      // Gone, if an earlier event of this round or its own reading ended it.
+      const auto source = [&]() -> Source* {
+        const auto& slot = slots_[static_cast<std::uint32_t>(id)];
+        return slot.use == id >> 32 ? slot.source : nullptr;
+      };
+      if (what & (EPOLLERR | EPOLLHUP)) {
+        if (auto* one = source()) one->broken();
+        continue;
+      }
+      if (what & EPOLLIN) {
+        if (auto* one = source()) one->readable();
+      }
+      if (what & EPOLLOUT) {
+        if (auto* one = source()) one->writable();
+      }
     }
     const auto at = now();
     if (ticking_ && at >= next_tick_) {

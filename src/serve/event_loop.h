@@ -22,8 +22,17 @@ class EventLoop {
    public:
     virtual ~Source() = default;
     virtual void readable() = 0;
+    // Only where writing was wanted.
+    virtual void writable() {}
+    // The other end has gone or the socket has an error, whatever was wanted.
+    virtual void broken() { readable(); }
   };
   using Id = std::uint64_t;
+  struct Wanted {
+    bool read = true;
+    bool write = false;
+    bool operator==(const Wanted&) const = default;
+  };
 
   // `tick` is called every `interval` while keep_ticking() holds. Throws
   // std::system_error when the system has no descriptors left.
@@ -33,7 +42,10 @@ class EventLoop {
   void keep_ticking(bool on) { ticking_ = on; }
 
   // Nothing if the system refuses. `source` must live until forget().
-  std::optional<Id> watch(int fd, Source& source);
+  std::optional<Id> watch(int fd, Source& source) { return watch(fd, source, {}); }
+  std::optional<Id> watch(int fd, Source& source, Wanted wanted);
+  // From now on it is called for these.
+  void want(Id id, int fd, Wanted wanted);
   // Nothing is called for it any more, from this moment.
   void forget(Id id, int fd);
 

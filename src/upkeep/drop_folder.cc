@@ -33,15 +33,6 @@ bool ends_with_one_of(const std::string& name, std::initializer_list<const char*
                      [&](const char* one) { return folded.ends_with(one); });
 }
 
-bool is_checksum_file(const std::string& name) {
-  const auto folded = base::folded(name);
-  for (const auto* list : {"md5sums", "sha1sums", "sha256sums", "sha512sums"}) {
-    if (folded == list || folded == std::string(list) + ".txt") return true;
-  }
-  return ends_with_one_of(name, {".md5", ".sha1", ".sha256", ".sha512", ".md5sum",
-                                 ".sha1sum", ".sha256sum", ".sha512sum"});
-}
-
 bool is_left_alone(const std::string& name) {
   return name.starts_with('.') ||
          ends_with_one_of(name, {".part", ".partial", ".tmp", ".crdownload", ".filepart",
@@ -143,7 +134,7 @@ bool DropFolder::look() {
     auto& seen = seen_[name];
     const auto before = seen.state();
     const bool calm = settled(name, seen);
-    if (is_checksum_file(name)) {
+    if (crypto::is_checksum_file_name(name)) {
       lists_changed = lists_changed || seen.state() != before;
       lists_settled = lists_settled && calm;
     } else if (calm && !seen.failed) {
@@ -201,7 +192,7 @@ bool DropFolder::being_written(const std::string& name) const {
 std::vector<std::string> DropFolder::lists_for(const std::string& name) const {
   std::vector<std::string> lists;
   for (const auto& [list, seen] : seen_) {
-    if (!is_checksum_file(list)) continue;
+    if (!crypto::is_checksum_file_name(list)) continue;
     const bool own = base::folded(list).starts_with(base::folded(name) + ".");
     const auto text = own ? base::Outcome<std::string>("") : read_small(in_folder(list));
     if (own) {

@@ -19,9 +19,10 @@ class ServerFixture : public testing::Test {
   // Starts and waits until it is ready. `before`: words in front of the command.
   void start(const Arguments& more = {}, const Arguments& before = {}) {
     Arguments arguments = before;
-    arguments.insert(arguments.end(),
-                     {VANTROD_PROGRAM, "--state", state(), "--tftp-listen", tftp_listen_,
-                      "--management-listen", "127.0.0.1:0"});
+    arguments.insert(
+        arguments.end(),
+        {VANTROD_PROGRAM, "--state", state(), "--tftp-listen", tftp_listen_,
+         "--http-listen", http_listen_, "--management-listen", "127.0.0.1:0"});
     arguments.insert(arguments.end(), more.begin(), more.end());
     // What an earlier server said must not be taken for this one's.
     std::filesystem::remove(scratch_ / "server.out");
@@ -32,6 +33,7 @@ class ServerFixture : public testing::Test {
     }));
     ASSERT_TRUE(server_->running()) << fakes::read_file(scratch_ / "server.err");
     tftp_port_ = number_behind("TFTP listens on " + tftp_host() + ":");
+    if (http_listen_ != "none") http_port_ = number_behind("HTTP listens on 127.0.0.1:");
     management_port_ = number_behind("Management listens on 127.0.0.1:");
   }
   // As an operator would stop it. A sanitizer's finding shows in the exit code.
@@ -91,6 +93,9 @@ class ServerFixture : public testing::Test {
   std::string tftp_url(const std::string& name) const {
     return "tftp://" + tftp_host() + ":" + std::to_string(tftp_port_) + "/" + name;
   }
+  std::string http_url(const std::string& path) const {
+    return "http://127.0.0.1:" + std::to_string(http_port_) + path;
+  }
   std::string tftp_host() const {
     return tftp_listen_.substr(0, tftp_listen_.rfind(':'));
   }
@@ -98,7 +103,9 @@ class ServerFixture : public testing::Test {
 
   fakes::ScratchFolder scratch_;
   std::string tftp_listen_ = "127.0.0.1:0";
+  std::string http_listen_ = "127.0.0.1:0";
   int tftp_port_ = 0;
+  int http_port_ = 0;
   int management_port_ = 0;
   std::unique_ptr<Process> server_;
 

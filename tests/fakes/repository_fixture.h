@@ -14,6 +14,15 @@ namespace vantro::fakes {
 
 class RepositoryFixture : public testing::Test {
  protected:
+  // The addresses of the texts are no private ones: here they are devices'.
+  RepositoryFixture() {
+    config_.rules.push_back(
+        {*auth::Networks::parse("192.0.2.0/24 198.51.100.0/24 203.0.113.0/24 "
+                                "2001:db8::/32"),
+         {auth::Action::kFetch, auth::Action::kDeposit, auth::Action::kList},
+         {},
+         false});
+  }
   void SetUp() override { open(); }
 
   void open() {
@@ -81,7 +90,7 @@ class RepositoryFixture : public testing::Test {
                                              std::optional<std::uint64_t> announced) {
     auto place = gate_->admit(asker, gate::Direction::kDeposit, name);
     if (!place) return base::refuse(place.error());
-    return gate_->open_write(asker, std::move(*place), name, announced);
+    return gate_->open_write(asker, std::move(*place), name, {announced, {}});
   }
 
   // The whole file under a name, or the refusal's words.
@@ -102,7 +111,9 @@ class RepositoryFixture : public testing::Test {
     if (auto written = grant->write(base::as_bytes(bytes)); !written) {
       return base::refuse(written.error());
     }
-    return grant->commit();
+    const auto filed = grant->commit();
+    if (!filed) return base::refuse(filed.error());
+    return repository_->backups.find(address, name, filed->revision);
   }
 
   std::string state() const { return folder_ / "state"; }

@@ -279,7 +279,7 @@ void Lane::open(const std::shared_ptr<Exchange>& active, gate::Place place) {
     active->workers()->on_disk([this, active, right, terms] {
       auto grant = std::make_shared<base::Outcome<gate::WriteGrant>>(
           shared_.gate.open_write(active->asker(), std::move(*right),
-                                  active->request().name, terms.announced));
+                                  active->request().name, {terms.announced, {}}));
       active->workers()->on_io([this, active, grant, terms] {
         granted(active, std::move(*grant), [&](const gate::WriteGrant&) {
           return std::make_unique<wire::WriteSession>(terms, shared_.config.patience,

@@ -20,6 +20,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "gate/gate.h"
+#include "serve/bind_failure.h"
 #include "wire/tftp/negotiation.h"
 #include "wire/tftp/session.h"
 
@@ -40,12 +41,6 @@ struct Config {
   wire::tftp::Patience patience;
   wire::tftp::Ceiling ceiling;
   std::size_t threads = 2;
-};
-
-// An operating-system refusal to listen: what main() explains in its own words.
-struct BindFailure {
-  base::Endpoint where;
-  int error_number;
 };
 
 class Lane;

@@ -181,6 +181,8 @@ ErrorCode error_code(Kind kind) {
       return ErrorCode::kFileNotFound;
     case Kind::kDenied:
       return ErrorCode::kAccessViolation;
+    case Kind::kAccountNeeded:
+      return ErrorCode::kAccessViolation;
     case Kind::kExists:
       return ErrorCode::kFileExists;
     case Kind::kInvalid:

@@ -1,0 +1,159 @@
+#include "auth/accounts.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+
+namespace vantro::auth {
+namespace {
+
+using base::Kind;
+
+constexpr base::WallTime kUseNotedEvery = 60'000;
+
+const std::string kSelect =
+    "select name, hash, may, networks, part, until, active, remarks, made_at, "
+    "changed_at, last_used_at, last_used_from from accounts ";
+
+Account account_of(const db::Row& row) {
+  Account account;
+  account.name = row.text(0);
+  account.hash = row.text(1);
+  // What stands there was written by add() and change().
+  account.may = parse_actions(row.text(2)).value_or(std::set<Action>{});
+  account.networks = Networks::parse(row.text(3)).value();
+  account.part = row.text(4);
+  if (!row.is_null(5)) account.until = row.integer(5);
+  account.on = row.integer(6) != 0;
+  account.remarks = row.text(7);
+  account.made_at = row.integer(8);
+  account.changed_at = row.integer(9);
+  if (!row.is_null(10)) account.last_used_at = row.integer(10);
+  account.last_used_from = row.text(11);
+  return account;
+}
+
+std::vector<Account> accounts_in(db::Transaction& transaction) {
+  std::vector<Account> accounts;
+  for (const auto& row :
+       transaction.query(kSelect + "order by name <> 'anonymous', name")) {
+    accounts.push_back(account_of(row));
+  }
+  return accounts;
+}
+
+db::Value until_of(const Account& account) {
+  return account.until ? db::Value(*account.until) : db::Value(nullptr);
+}
+
+}  // namespace
+
+base::Outcome<std::unique_ptr<Accounts>> Accounts::open(db::Database& database) {
+  std::unique_ptr<Accounts> accounts(new Accounts(database));
+  if (auto loaded = accounts->reload(); !loaded) return base::refuse(loaded.error());
+  return accounts;
+}
+
+std::shared_ptr<const Account> Accounts::find(const std::string& name) const {
+  std::shared_ptr<const Picture> picture;
+  {
+    const std::lock_guard lock(mutex_);
+    picture = picture_;
+  }
+  const auto found = picture->find(name);
+  return found == picture->end() ? nullptr : found->second;
+}
+
+base::Outcome<std::vector<Account>> Accounts::all() const {
+  return database_.read([](db::Transaction& t) -> base::Outcome<std::vector<Account>> {
+    return accounts_in(t);
+  });
+}
+
+base::Outcome<Account> Accounts::get(db::Transaction& transaction,
+                                     const std::string& name) {
+  const auto rows = transaction.query(kSelect + "where name = :n", {name});
+  if (!rows.empty()) return account_of(rows.front());
+  return base::refuse(Kind::kNotFound,
+                      fmt::format("there is no account '{}'; 'vantro account list' shows "
+                                  "what there is",
+                                  base::printable(name, 80)));
+}
+
+base::Outcome<void> Accounts::add(db::Transaction& transaction, const Account& account) {
+  if (!transaction.query("select 1 from accounts where name = :n", {account.name})
+           .empty()) {
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("there is an account '{0}' already; change it with 'vantro account "
+                    "change {0}'",
+                    account.name));
+  }
+  transaction.run(
+      "insert into accounts (name, hash, may, networks, part, until, active, remarks, "
+      "made_at, changed_at, last_used_from) values "
+      "(:n, :h, :m, :w, :p, :u, :a, :r, :t, :c, '')",
+      {account.name, account.hash, actions_text(account.may), account.networks.text(),
+       account.part, until_of(account), std::int64_t{account.on}, account.remarks,
+       account.made_at, account.changed_at});
+  return {};
+}
+
+base::Outcome<void> Accounts::change(db::Transaction& transaction,
+                                     const Account& account) {
+  if (auto there = get(transaction, account.name); !there) {
+    return base::refuse(there.error());
+  }
+  transaction.run(
+      "update accounts set hash = :h, may = :m, networks = :w, part = :p, until = :u, "
+      "active = :a, remarks = :r, changed_at = :c where name = :n",
+      {account.hash, actions_text(account.may), account.networks.text(), account.part,
+       until_of(account), std::int64_t{account.on}, account.remarks, account.changed_at,
+       account.name});
+  return {};
+}
+
+base::Outcome<void> Accounts::remove(db::Transaction& transaction,
+                                     const std::string& name) {
+  if (name == kAnonymous) {
+    return base::refuse(Kind::kInvalid,
+                        "'anonymous' stands for everybody without an account and can't "
+                        "be removed; switch it off with 'vantro account change anonymous "
+                        "--off'");
+  }
+  if (auto there = get(transaction, name); !there) return base::refuse(there.error());
+  transaction.run("delete from accounts where name = :n", {name});
+  return {};
+}
+
+base::Outcome<void> Accounts::reload() {
+  auto accounts = all();
+  if (!accounts) return base::refuse(accounts.error());
+  auto fresh = std::make_shared<Picture>();
+  for (auto& one : *accounts) {
+    const auto name = one.name;
+    fresh->emplace(name, std::make_shared<const Account>(std::move(one)));
+  }
+  const std::lock_guard lock(mutex_);
+  picture_ = std::move(fresh);
+  return {};
+}
+
+void Accounts::used(const Account& account, const base::Address& from,
+                    base::WallTime now) {
+  {
+    const std::lock_guard lock(mutex_);
+    auto& noted = noted_use_[account.name];
+    if (noted != 0 && now - noted < kUseNotedEvery) return;
+    noted = now;
+  }
+  // For people only: that it can't be written is no reason to refuse anything.
+  (void)database_.write([&](db::Transaction& t) -> base::Outcome<void> {
+    t.run("update accounts set last_used_at = :t, last_used_from = :f where name = :n",
+          {now, from.text(), account.name});
+    return {};
+  });
+}
+
+}  // namespace vantro::auth

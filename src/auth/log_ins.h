@@ -1,0 +1,63 @@
+// Passwords that are tried: right ones are remembered for a while, since over HTTP every
+// request brings one and looking at it properly takes a tenth of a second; whoever is
+// wrong again and again has to wait.
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "auth/accounts.h"
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::auth {
+
+// Thread-safe. Accounts and clock must outlive it.
+class LogIns {
+ public:
+  static constexpr int kFreeMistakes = 5;
+  static constexpr base::Duration kFirstWait = std::chrono::seconds(5);
+  static constexpr base::Duration kLongestWait = std::chrono::minutes(5);
+  static constexpr base::Duration kRemembered = std::chrono::minutes(10);
+  static constexpr std::size_t kMostRemembered = 4096;  // right ones; addresses as well
+
+  LogIns(const Accounts& accounts, const base::Clock& clock);
+
+  // The account's name, if this very pair was right lately. Cheap enough for an I/O
+  // thread.
+  std::optional<std::string> remembered(std::string_view name, std::string_view password);
+
+  // The account's name. kAccountNeeded: one of the two is wrong, and it is not told
+  // which; kBusy: too many were wrong from this address. Takes about a tenth of a second.
+  base::Outcome<std::string> check(const base::Address& from, std::string_view name,
+                                   std::string_view password);
+
+ private:
+  struct Right {
+    std::string digest;             // of the password, keyed
+    base::WallTime changed_at = 0;  // the account, as it was
+    base::Instant until;
+  };
+  struct Mistakes {
+    int count = 0;
+    base::Instant wait_until{};
+    base::Instant last{};
+  };
+
+  void forget_old(base::Instant now);
+
+  const Accounts& accounts_;
+  const base::Clock& clock_;
+  const std::string key_;
+  const std::string nobody_;  // a hash that no password fits, for names without account
+  std::mutex mutex_;
+  std::map<std::string, Right> right_;          // guarded by mutex_
+  std::map<base::Address, Mistakes> mistakes_;  // guarded by mutex_
+};
+
+}  // namespace vantro::auth

@@ -1,0 +1,54 @@
+// What is open to whom, and the one decision that the gate asks for.
+//
+// A rule opens something; nothing closes it again. What no rule opens is closed, and what
+// an account itself is limited to narrows it further. Whoever comes without an account is
+// the anonymous one.
+#pragma once
+
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "auth/account.h"
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::auth {
+
+struct Rule {
+  Networks networks;                   // from where
+  std::set<Action> may;                // what
+  std::vector<std::string> protocols;  // over which; empty: all
+  bool needs_account = false;
+};
+
+// From private and loopback networks: fetching, sending backups and the listing, by
+// anybody; reading back and handing in by accounts that may. Nothing from elsewhere.
+std::vector<Rule> default_rules();
+
+struct Asking {
+  const Account& account;  // the anonymous one for none
+  Action action;
+  std::string_view name;  // in its one spelling; a folder for kList, or ""
+  const base::Address& address;
+  std::string_view protocol;
+  base::WallTime now = 0;
+};
+
+// kDenied, or kAccountNeeded where an account could do it and the protocol carries one.
+base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking);
+
+// One line for people: what is open from where, how.
+struct Opening {
+  std::string from;  // "private, loopback"; "everywhere"
+  std::string may;   // "fetch, deposit, list"
+  std::string over;  // "tftp, http"
+  bool needs_account = false;
+};
+// Of the protocols that are served; what the anonymous account is kept from is left out.
+std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& anonymous,
+                              const std::vector<std::string>& served);
+
+}  // namespace vantro::auth

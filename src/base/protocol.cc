@@ -1,0 +1,52 @@
+#include "base/protocol.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+
+namespace vantro::base {
+namespace {
+
+constexpr std::array kProtocols{
+    Protocol{"tftp", false, false, 69},
+    Protocol{"http", true, false, 80},
+    Protocol{"https", true, true, 443},
+};
+
+}  // namespace
+
+std::span<const Protocol> protocols() { return kProtocols; }
+
+const Protocol* find_protocol(std::string_view name) {
+  const auto found = std::find_if(kProtocols.begin(), kProtocols.end(),
+                                  [&](const auto& one) { return one.name == name; });
+  return found == kProtocols.end() ? nullptr : &*found;
+}
+
+Outcome<std::vector<std::string>> parse_protocols(std::string_view text) {
+  std::vector<std::string> result;
+  const auto lower = folded(text);
+  for (std::size_t at = 0; at < lower.size();) {
+    const auto end = std::min(lower.find_first_of(", ", at), lower.size());
+    auto word = lower.substr(at, end - at);
+    at = end + 1;
+    if (word.empty()) continue;
+    if (find_protocol(word) == nullptr) {
+      std::string names;
+      for (const auto& one : kProtocols) {
+        names += fmt::format("{}{}", names.empty() ? "" : ", ", one.name);
+      }
+      return refuse(Kind::kInvalid,
+                    fmt::format("'{}' is no protocol that is served here; there is {}",
+                                printable(word, 40), names));
+    }
+    if (std::find(result.begin(), result.end(), word) == result.end()) {
+      result.push_back(std::move(word));
+    }
+  }
+  return result;
+}
+
+}  // namespace vantro::base

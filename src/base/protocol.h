@@ -1,0 +1,31 @@
+// The protocols that devices can use, what each carries, and what it keeps from others.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/outcome.h"
+
+namespace vantro::base {
+
+struct Protocol {
+  const char* name;  // as in rules, offers and records
+  bool carries_accounts;
+  bool protects;  // content and password can't be read or changed on the way
+  std::uint16_t usual_port;
+};
+
+// In the order in which they are listed for people.
+std::span<const Protocol> protocols();
+
+// By its name; null if it is none of them.
+const Protocol* find_protocol(std::string_view name);
+
+// "tftp" and the like parted by commas or spaces, letter case aside; lower-case, each
+// once. kInvalid: a word that is no protocol here.
+Outcome<std::vector<std::string>> parse_protocols(std::string_view text);
+
+}  // namespace vantro::base

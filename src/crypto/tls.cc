@@ -1,0 +1,158 @@
+#include "crypto/tls.h"
+
+#include <array>
+#include <cerrno>
+#include <climits>
+#include <cstring>
+#include <ctime>
+#include <fmt/format.h>
+#include <openssl/bio.h>
+#include <openssl/err.h>
+#include <openssl/evp.h>
+#include <openssl/ssl.h>
+#include <openssl/x509.h>
+
+#include "base/clock.h"
+
+namespace vantro::crypto {
+namespace {
+
+using base::Kind;
+
+struct Free {
+  void operator()(SSL* one) const { SSL_free(one); }
+  void operator()(SSL_CTX* one) const { SSL_CTX_free(one); }
+};
+
+std::string openssl_says() {
+  const auto code = ERR_peek_last_error();
+  const char* reason = code == 0 ? nullptr : ERR_reason_error_string(code);
+  ERR_clear_error();
+  return reason == nullptr ? "it can't be read" : reason;
+}
+
+}  // namespace
+
+struct TlsChannel::State {
+  std::unique_ptr<SSL, Free> ssl;
+  std::string why;
+
+  TlsStep step_of(int result) {
+    switch (SSL_get_error(ssl.get(), result)) {
+      case SSL_ERROR_WANT_READ:
+        return TlsStep::kWantRead;
+      case SSL_ERROR_WANT_WRITE:
+        return TlsStep::kWantWrite;
+      case SSL_ERROR_ZERO_RETURN:
+        return TlsStep::kClosed;
+      case SSL_ERROR_SYSCALL:
+        why = errno == 0 ? "the connection ended" : std::strerror(errno);
+        ERR_clear_error();
+        return TlsStep::kFailed;
+      default:
+        why = openssl_says();
+        return TlsStep::kFailed;
+    }
+  }
+  template <class F>
+  TlsMoved move(F call) {
+    ERR_clear_error();
+    errno = 0;
+    const auto result = call();
+    if (result > 0) return {TlsStep::kDone, static_cast<std::size_t>(result)};
+    return {step_of(static_cast<int>(result)), 0};
+  }
+};
+
+TlsChannel::TlsChannel(std::unique_ptr<State> state) : state_(std::move(state)) {}
+TlsChannel::~TlsChannel() = default;
+
+TlsStep TlsChannel::handshake() {
+  return state_->move([&] { return SSL_do_handshake(state_->ssl.get()); }).step;
+}
+
+TlsMoved TlsChannel::read(std::span<std::uint8_t> to) {
+  const auto count = static_cast<int>(std::min<std::size_t>(to.size(), INT_MAX));
+  return state_->move([&] { return SSL_read(state_->ssl.get(), to.data(), count); });
+}
+
+TlsMoved TlsChannel::write(base::ByteView bytes) {
+  const auto count = static_cast<int>(std::min<std::size_t>(bytes.size(), INT_MAX));
+  return state_->move([&] { return SSL_write(state_->ssl.get(), bytes.data(), count); });
+}
+
+TlsMoved TlsChannel::send_file(int file, std::uint64_t offset, std::size_t count) {
+  return state_->move([&] {
+    return SSL_sendfile(state_->ssl.get(), file, static_cast<off_t>(offset), count, 0);
+  });
+}
+
+bool TlsChannel::kernel_sends() const {
+  return BIO_get_ktls_send(SSL_get_wbio(state_->ssl.get())) != 0;
+}
+
+bool TlsChannel::has_pending() const { return SSL_has_pending(state_->ssl.get()) == 1; }
+
+void TlsChannel::close_notify() {
+  if (SSL_is_init_finished(state_->ssl.get())) SSL_shutdown(state_->ssl.get());
+  ERR_clear_error();
+}
+
+std::string TlsChannel::why() const { return state_->why; }
+
+struct TlsServer::State {
+  std::unique_ptr<SSL_CTX, Free> context;
+};
+
+TlsServer::~TlsServer() = default;
+
+base::Outcome<std::shared_ptr<TlsServer>> TlsServer::load(const std::string& certificate,
+                                                          const std::string& key) {
+  ERR_clear_error();
+  std::shared_ptr<TlsServer> server(new TlsServer);
+  server->state_ = std::make_unique<State>();
+  auto& context = server->state_->context;
+  context.reset(SSL_CTX_new(TLS_server_method()));
+  const auto bad = [](const std::string& file, const std::string& why) {
+    return base::refuse(Kind::kInvalid, fmt::format("{}: {}", file, why));
+  };
+  if (!context) return bad(certificate, openssl_says());
+  SSL_CTX_set_min_proto_version(context.get(), TLS1_2_VERSION);
+  SSL_CTX_set_options(context.get(), SSL_OP_ENABLE_KTLS | SSL_OP_NO_RENEGOTIATION |
+                                         SSL_OP_IGNORE_UNEXPECTED_EOF);
+  SSL_CTX_set_mode(context.get(), SSL_MODE_ENABLE_PARTIAL_WRITE |
+                                      SSL_MODE_ACCEPT_MOVING_WRITE_BUFFER |
+                                      SSL_MODE_RELEASE_BUFFERS);
+  if (SSL_CTX_use_certificate_chain_file(context.get(), certificate.c_str()) != 1) {
+    return bad(certificate, "no certificate in PEM form: " + openssl_says());
+  }
+  if (SSL_CTX_use_PrivateKey_file(context.get(), key.c_str(), SSL_FILETYPE_PEM) != 1) {
+    return bad(key, "no key in PEM form for that certificate: " + openssl_says());
+  }
+  if (SSL_CTX_check_private_key(context.get()) != 1) {
+    return bad(key, "it is not the key of the certificate in " + certificate);
+  }
+  const auto* x509 = SSL_CTX_get0_certificate(context.get());
+  std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
+  unsigned length = 0;
+  if (X509_digest(x509, EVP_sha256(), digest.data(), &length) == 1) {
+    for (unsigned i = 0; i < length; ++i) {
+      server->fingerprint_ += fmt::format("{}{:02X}", i == 0 ? "" : ":", digest[i]);
+    }
+  }
+  std::tm end{};
+  if (ASN1_TIME_to_tm(X509_get0_notAfter(x509), &end) == 1) {
+    server->valid_until_ = static_cast<std::int64_t>(::timegm(&end)) * 1000;
+  }
+  return server;
+}
+
+std::unique_ptr<TlsChannel> TlsServer::accept(int socket) {
+  auto state = std::make_unique<TlsChannel::State>();
+  state->ssl.reset(SSL_new(state_->context.get()));
+  if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
+  SSL_set_accept_state(state->ssl.get());
+  return std::unique_ptr<TlsChannel>(new TlsChannel(std::move(state)));
+}
+
+}  // namespace vantro::crypto

@@ -1,0 +1,83 @@
+// TLS for servers over a non-blocking socket (OpenSSL; TLS 1.2 and 1.3).
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+
+#include "base/bytes.h"
+#include "base/outcome.h"
+
+namespace vantro::crypto {
+
+// How far a call on a non-blocking socket has come.
+enum class TlsStep {
+  kDone,
+  kWantRead,   // call again when the socket can be read
+  kWantWrite,  // call again when it can be written, with the same bytes
+  kClosed,     // the other end has ended it properly
+  kFailed,     // it broke off, or this is no TLS
+};
+
+struct TlsMoved {
+  TlsStep step = TlsStep::kFailed;
+  std::size_t count = 0;  // with kDone: bytes moved, at least one
+};
+
+// One connection. Not thread-safe. The socket must outlive it.
+class TlsChannel {
+ public:
+  ~TlsChannel();
+  TlsChannel(const TlsChannel&) = delete;
+  TlsChannel& operator=(const TlsChannel&) = delete;
+
+  TlsStep handshake();
+  TlsMoved read(std::span<std::uint8_t> to);
+  TlsMoved write(base::ByteView bytes);
+  // From the file without reading it into the process, where the kernel encrypts for this
+  // connection; kernel_sends() tells.
+  TlsMoved send_file(int file, std::uint64_t offset, std::size_t count);
+  bool kernel_sends() const;
+  // Bytes are decrypted already, so that the socket will not say so.
+  bool has_pending() const;
+  // Says goodbye, if the socket takes it at once.
+  void close_notify();
+  // Why the last call failed, in a few words.
+  std::string why() const;
+
+ private:
+  friend class TlsServer;
+  struct State;
+  explicit TlsChannel(std::unique_ptr<State> state);
+  std::unique_ptr<State> state_;
+};
+
+// A certificate with its key. Thread-safe.
+class TlsServer {
+ public:
+  // PEM files: the certificate with its chain, and the key (perhaps in the same file).
+  // Refused with a sentence that names the file and what is wrong with it.
+  static base::Outcome<std::shared_ptr<TlsServer>> load(const std::string& certificate,
+                                                        const std::string& key);
+  ~TlsServer();
+  TlsServer(const TlsServer&) = delete;
+  TlsServer& operator=(const TlsServer&) = delete;
+
+  // The server's end of a connection that was just accepted. Null without memory.
+  std::unique_ptr<TlsChannel> accept(int socket);
+
+  // For people who compare: SHA-256 of the certificate, "AB:CD:..."; and until when it is
+  // valid, in milliseconds since 1970.
+  const std::string& fingerprint() const { return fingerprint_; }
+  std::int64_t valid_until() const { return valid_until_; }
+
+ private:
+  TlsServer() = default;
+  struct State;
+  std::unique_ptr<State> state_;
+  std::string fingerprint_;
+  std::int64_t valid_until_ = 0;
+};
+
+}  // namespace vantro::crypto

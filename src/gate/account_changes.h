@@ -1,0 +1,46 @@
+// What people change in the accounts. Each change and its ledger row are one transaction;
+// it holds for every request that comes after it.
+#pragma once
+
+#include <optional>
+#include <set>
+#include <string>
+
+#include "auth/account.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+// What is not given stays as it is; of a new account, as auth::Account has it.
+struct AccountChange {
+  std::optional<std::string> password;
+  std::optional<std::set<auth::Action>> may;
+  std::optional<auth::Networks> networks;
+  std::optional<std::string> part;  // as typed; empty: the whole tree
+  std::optional<std::optional<base::WallTime>> until;
+  std::optional<bool> on;
+  std::optional<std::string> remarks;
+};
+
+// Names are as typed. Thread-safe; `gate` must outlive it. Hashing a password takes a
+// tenth of a second.
+class AccountChanges {
+ public:
+  AccountChanges(Gate& gate, std::string who) : gate_(gate), who_(std::move(who)) {}
+
+  // kInvalid without a password; kExists.
+  base::Outcome<auth::Account> add(const std::string& name, const AccountChange& change);
+  base::Outcome<auth::Account> change(const std::string& name,
+                                      const AccountChange& change);
+  base::Outcome<void> remove(const std::string& name);
+
+ private:
+  void record(db::Transaction& transaction, const std::string& event,
+              const std::string& name, const std::string& sentence) const;
+
+  Gate& gate_;
+  std::string who_;
+};
+
+}  // namespace vantro::gate

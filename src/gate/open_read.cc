@@ -1,0 +1,230 @@
+// The gate's reading half: what a name stands for, and the right to its bytes.
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+
+#include "base/visible_name.h"
+#include "crypto/checksum_list.h"
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+using auth::Action;
+using base::Kind;
+using base::Refusal;
+
+namespace {
+
+std::string_view last_part(std::string_view name) {
+  const auto slash = name.rfind('/');
+  return slash == std::string_view::npos ? name : name.substr(slash + 1);
+}
+
+// The checksum of an image as a file of its own, beside it.
+Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
+  Found found;
+  found.name = fmt::format("{}.{}", offer.name,
+                           wanted.algorithm == crypto::Algorithm::kMd5      ? "md5"
+                           : wanted.algorithm == crypto::Algorithm::kSha512 ? "sha512"
+                                                                            : "sha256");
+  // With the last part of the name only: it is used where the file was fetched to.
+  found.text = crypto::checksum_line(
+      crypto::value_of(offer.image.digests, wanted.algorithm), last_part(offer.name));
+  found.size = found.text->size();
+  found.since = offer.since;
+  crypto::Digester digester;
+  digester.update(base::as_bytes(*found.text));
+  found.digests = digester.finish();
+  return found;
+}
+
+}  // namespace
+
+base::Outcome<std::shared_ptr<const auth::Account>> Gate::account_of(
+    const Asker& asker) const {
+  if (asker.account.empty()) return accounts_->anonymous();
+  auto account = accounts_->find(asker.account);
+  if (!account) {
+    return base::refuse(Kind::kAccountNeeded,
+                        fmt::format("there is no account '{}' any more", asker.account));
+  }
+  return account;
+}
+
+base::Outcome<void> Gate::allow(const Asker& asker, Action action,
+                                std::string_view name) {
+  const auto account = account_of(asker);
+  if (!account) return base::refuse(account.error());
+  auto allowed = auth::decide(config_.rules, {**account, action, name, asker.peer.address,
+                                              asker.protocol, clock_.wall()});
+  if (allowed) accounts_->used(**account, asker.peer.address, clock_.wall());
+  return allowed;
+}
+
+base::Outcome<void> Gate::would_allow(const Asker& asker, Action action,
+                                      std::string_view name) const {
+  const auto account = account_of(asker);
+  if (!account) return base::refuse(account.error());
+  return auth::decide(config_.rules, {**account, action, name, asker.peer.address,
+                                      asker.protocol, clock_.wall()});
+}
+
+catalog::Asking Gate::asking(const Asker& asker) const {
+  const auto account = account_of(asker);
+  return {asker.peer.address, asker.protocol, clock_.wall(),
+          account ? (*account)->part : std::string()};
+}
+
+base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& name) {
+  const auto offers = index();
+  const auto who = asking(asker);
+  const auto offer = offers->find(name, who);
+  if (offer) {
+    Found found;
+    found.name = (*offer)->name;
+    found.size = (*offer)->image.size;
+    found.digests = (*offer)->image.digests;
+    found.since = (*offer)->since;
+    return found;
+  }
+  // Only where nothing of that name is on offer itself.
+  if (offer.error().kind == Kind::kNotFound) {
+    if (const auto wanted = checksum_name(name)) {
+      if (const auto beside = offers->find(wanted->name, who)) {
+        return checksum_file(**beside, *wanted);
+      }
+    }
+  }
+  return base::refuse(offer.error());
+}
+
+base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
+  const auto wanted = backup_name(rest);
+  auto revision =
+      repository_.backups.find(asker.peer.address.text(), wanted.name, wanted.revision);
+  if (!revision) return base::refuse(revision.error());
+  if (!revision->account.empty() && revision->account != asker.account) {
+    return base::refuse(Kind::kDenied,
+                        fmt::format("'{}' was sent with account '{}', and only that one "
+                                    "reads it back",
+                                    base::printable(wanted.name, 80), revision->account));
+  }
+  if (!revision->complete || !revision->whole) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("revision {} of '{}' {}", revision->number,
+                    base::printable(wanted.name, 80),
+                    revision->complete ? "is damaged on the server's disk"
+                                       : "broke off while it was sent; the operator can "
+                                         "save what came"));
+  }
+  Found found;
+  found.name = backup_path(revision->name, revision->number);
+  found.size = revision->size;
+  found.digests = revision->digests;
+  found.since = revision->arrived_at;
+  found.backup = true;
+  return found;
+}
+
+base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_name) {
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, word(Direction::kFetch), typed_name, refusal);
+    return base::refuse(refusal);
+  };
+  const auto name = base::visible_name(typed_name);
+  if (!name) return refused(name.error());
+  const bool backup = name->starts_with(kBackups);
+  const auto rest = backup ? name->substr(kBackups.size()) : *name;
+  if (auto allowed = allow(asker, backup ? Action::kReadBack : Action::kFetch,
+                           backup ? backup_name(rest).name : rest);
+      !allowed) {
+    return refused(allowed.error());
+  }
+  auto found = backup ? find_backup(asker, rest) : find_offer(asker, *name);
+  if (!found) return refused(found.error());
+  return found;
+}
+
+base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found found,
+                                         const std::optional<Part>& part) {
+  base::UniqueFd file;
+  if (!found.text) {
+    auto opened = repository_.folder.open_stored(found.digests.sha256, found.size);
+    if (!opened) {
+      log_.error("a stored file can't be opened",
+                 {{"name", found.name}, {"why", opened.error().sentence}});
+      record_refusal(asker, word(Direction::kFetch), found.name, opened.error());
+      return base::refuse(opened.error());
+    }
+    file = std::move(*opened);
+  }
+  TransferView start;
+  start.direction = Direction::kFetch;
+  start.protocol = asker.protocol;
+  start.peer = asker.peer.address.text();
+  start.account = asker.account;
+  start.heard_on = asker.heard_on;
+  start.name = found.name;
+  start.total = part ? part->bytes : found.size;
+  // A part and a checksum are no fetch of the image.
+  if (part) start.note = part->what;
+  if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
+  return ReadGrant(std::move(found), std::move(file),
+                   Transfer(*this, std::move(start), std::move(place)));
+}
+
+base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,
+                                         std::string_view typed_name) {
+  auto found = look_up(asker, typed_name);
+  if (!found) return base::refuse(found.error());
+  return open_read(asker, std::move(place), std::move(*found), std::nullopt);
+}
+
+base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_folder) {
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, auth::word(Action::kList), typed_folder, refusal);
+    return base::refuse(refusal);
+  };
+  Listing listing;
+  auto trimmed = typed_folder;
+  while (!trimmed.empty() && (trimmed.back() == '/' || trimmed.back() == '\\')) {
+    trimmed.remove_suffix(1);
+  }
+  if (!trimmed.empty() && trimmed != ".") {
+    auto name = base::visible_name(trimmed);
+    if (!name) return refused(name.error());
+    listing.folder = std::move(*name);
+  }
+  if (auto allowed = allow(asker, Action::kList, listing.folder); !allowed) {
+    return refused(allowed.error());
+  }
+  const auto start = listing.folder.empty() ? "" : listing.folder + "/";
+  std::map<std::string, Listed> entries;
+  const auto offers = index();
+  for (const auto* offer : offers->visible_to(asking(asker))) {
+    if (!offer->name.starts_with(start)) continue;
+    const auto rest = offer->name.substr(start.size());
+    const auto slash = rest.find('/');
+    auto& entry = entries[rest.substr(0, slash)];
+    entry.since = std::max(entry.since, offer->since);
+    if (slash != std::string::npos) {
+      entry.name = rest.substr(0, slash + 1);
+      entry.sha256.clear();
+      entry.size = 0;
+      continue;
+    }
+    if (entry.name.ends_with('/')) continue;
+    entry.name = rest;
+    entry.size = offer->image.size;
+    entry.sha256 = offer->image.digests.sha256;
+  }
+  if (entries.empty() && !listing.folder.empty()) {
+    return refused({Kind::kNotFound, fmt::format("there is no folder '{}'",
+                                                 base::printable(listing.folder, 80))});
+  }
+  for (auto& [name, entry] : entries) listing.entries.push_back(std::move(entry));
+  return listing;
+}
+
+}  // namespace vantro::gate

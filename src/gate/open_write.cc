@@ -1,0 +1,156 @@
+// The gate's writing half: the right to send a backup, or to hand an image in.
+#include <fmt/format.h>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "crypto/checksum_list.h"
+#include "gate/backup_write.h"
+#include "gate/gate.h"
+#include "gate/hand_in.h"
+
+namespace vantro::gate {
+
+using auth::Action;
+using base::Kind;
+using base::Refusal;
+
+namespace {
+
+constexpr base::WallTime kDay = 86'400'000;
+
+TransferView transfer_of(const Asker& asker, Direction direction, const std::string& name,
+                         const Announced& announced) {
+  TransferView start;
+  start.direction = direction;
+  start.protocol = asker.protocol;
+  start.peer = asker.peer.address.text();
+  start.account = asker.account;
+  start.heard_on = asker.heard_on;
+  start.name = name;
+  start.total = announced.size;
+  return start;
+}
+
+}  // namespace
+
+base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
+                                           std::string_view typed_name,
+                                           Announced announced) {
+  auto direction = Direction::kDeposit;
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, word(direction), typed_name, refusal);
+    return base::refuse(refusal);
+  };
+  auto name = base::visible_name(typed_name);
+  if (!name) return refused(name.error());
+  if (announced.size.value_or(0) > config_.largest_deposit) {
+    return refused({Kind::kTooLarge,
+                    fmt::format("files larger than {} are not taken; this one has {}",
+                                base::size_text(config_.largest_deposit),
+                                base::size_text(*announced.size))});
+  }
+  const bool handed_in = name->starts_with(kIntake);
+  if (handed_in) {
+    direction = Direction::kIntake;
+    name->erase(0, kIntake.size());
+  } else if (name->starts_with(kBackups)) {
+    // Typed as it is read back.
+    *name = backup_name(name->substr(kBackups.size())).name;
+  }
+  if (auto allowed = allow(asker, handed_in ? Action::kHandIn : Action::kDeposit, *name);
+      !allowed) {
+    return refused(allowed.error());
+  }
+  auto grant = handed_in
+                   ? open_hand_in(asker, std::move(place), *name, std::move(announced))
+                   : open_backup(asker, std::move(place), *name, std::move(announced));
+  if (!grant) return refused(grant.error());
+  return grant;
+}
+
+base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
+                                            const std::string& name,
+                                            Announced announced) {
+  backup::Revision revision;
+  revision.address = asker.peer.address.text();
+  const auto now = clock_.wall();
+  const auto sent = repository_.backups.bytes_since(revision.address, now - kDay);
+  if (!sent) return base::refuse(sent.error());
+  if (*sent + announced.size.value_or(0) > config_.deposited_per_day) {
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("{} has sent {} in the last 24 hours, and {} is what is taken from "
+                    "one address in that time",
+                    revision.address, base::size_text(*sent),
+                    base::size_text(config_.deposited_per_day)));
+  }
+  revision.name = name;
+  revision.announced = announced.size;
+  revision.protocol = asker.protocol;
+  revision.account = asker.account;
+  auto arrival = repository_.folder.arrive({"backup", revision.address, name}, now,
+                                           announced.size.value_or(0));
+  if (!arrival) return base::refuse(arrival.error());
+  auto start = transfer_of(asker, Direction::kDeposit, name, announced);
+  return WriteGrant(std::make_unique<BackupWrite>(
+      *this, std::move(revision), std::move(announced), std::move(*arrival),
+      Transfer(*this, std::move(start), std::move(place))));
+}
+
+base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
+                                             const std::string& name,
+                                             Announced announced) {
+  auto start = transfer_of(asker, Direction::kIntake, name, announced);
+  if (crypto::is_checksum_file_name(name)) {
+    return WriteGrant(std::make_unique<HandedList>(
+        *this, asker.account, name, std::move(announced),
+        Transfer(*this, std::move(start), std::move(place))));
+  }
+  IntakeOptions options;
+  options.name = name;
+  options.who = asker.account;
+  options.size = announced.size;
+  auto intake = open_intake(std::move(options), std::move(start), std::move(place));
+  if (!intake) return base::refuse(intake.error());
+  WriteGrant grant(std::make_unique<HandedImage>(
+      *this, asker.account, std::move(announced), std::move(*intake)));
+  grant.set_slow_to_commit();
+  return grant;
+}
+
+base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
+  TransferView start;
+  start.direction = Direction::kIntake;
+  start.protocol = "manage";
+  start.peer = options.who;
+  start.total = options.size;
+  return open_intake(std::move(options), std::move(start), std::nullopt);
+}
+
+base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView start,
+                                             std::optional<Place> place) {
+  const auto name = base::visible_name(options.name);
+  if (!name) return base::refuse(name.error());
+  for (const auto reserved : {kBackups, kIntake}) {
+    if (!name->starts_with(reserved)) continue;
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("names under {} have a meaning of their own; give "
+                                    "the image another one",
+                                    reserved));
+  }
+  catalog::Facts facts;
+  for (const auto& [fact, text] : options.facts) {
+    if (auto set = catalog::set_fact(facts, fact, text); !set) {
+      return base::refuse(set.error());
+    }
+  }
+  auto arrival = repository_.folder.arrive({"image", options.who, *name}, clock_.wall(),
+                                           options.size.value_or(0));
+  if (!arrival) return base::refuse(arrival.error());
+  options.name = *name;
+  start.name = *name;
+  return ImageIntake(*this, std::move(options), std::move(facts), std::move(*arrival),
+                     Transfer(*this, std::move(start), std::move(place)));
+}
+
+}  // namespace vantro::gate

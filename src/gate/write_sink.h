@@ -1,0 +1,29 @@
+// What may become of bytes that a device or a colleague sends: one class for each end.
+// WriteGrant holds one of them; protocols see no difference.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "gate/grants.h"
+
+namespace vantro::gate {
+
+class WriteSink {
+ public:
+  virtual ~WriteSink() = default;
+  virtual base::Outcome<void> write(base::ByteView bytes) = 0;
+  // On disk when this returns a value. Called once, unless a write() was refused.
+  virtual base::Outcome<Filed> commit() = 0;
+  // Broke off, or commit() was refused. `keep` is false if a write() was refused.
+  virtual void abandon(State how, const std::string& why, bool keep) = 0;
+  virtual const Transfer& transfer() const = 0;
+};
+
+// The announced digest that is not what came, if there is one; and what is said of it.
+std::optional<crypto::Expected> differing(const crypto::Digests& digests,
+                                          const std::vector<crypto::Expected>& expected);
+base::Refusal differs(const crypto::Digests& digests, const crypto::Expected& expected);
+
+}  // namespace vantro::gate

@@ -1,0 +1,275 @@
+#include "manage/access_routes.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "api/access.h"
+#include "auth/rules.h"
+#include "base/percent.h"
+#include "base/protocol.h"
+#include "base/visible_name.h"
+#include "gate/account_changes.h"
+#include "manage/body.h"
+#include "manage/convert.h"
+
+namespace vantro::manage {
+namespace {
+
+using base::Kind;
+using nlohmann::json;
+
+api::Account shape(const auth::Account& account) {
+  api::Account result;
+  result.name = account.name;
+  result.may = auth::actions_text(account.may);
+  result.from = account.networks.text();
+  result.part = account.part;
+  if (account.until) result.until = base::iso_time(*account.until);
+  result.on = account.on;
+  result.remarks = account.remarks;
+  result.made_at = base::iso_time(account.made_at);
+  if (account.last_used_at) result.last_used_at = base::iso_time(*account.last_used_at);
+  result.last_used_from = account.last_used_from;
+  return result;
+}
+
+// Its fields as they were given; what is not there stays as it is.
+base::Outcome<gate::AccountChange> change_of(const json& wanted) {
+  gate::AccountChange change;
+  for (const auto& [name, value] : wanted.items()) {
+    if (name == "name") continue;
+    if (name == "on") {
+      if (!value.is_boolean()) {
+        return base::refuse(Kind::kInvalid, "'on' must be true or false");
+      }
+      change.on = value.get<bool>();
+      continue;
+    }
+    const auto text = text_field(wanted, name.c_str());
+    if (!text) return base::refuse(text.error());
+    if (name == "password") change.password = *text;
+    if (name == "part") change.part = *text;
+    if (name == "remarks") change.remarks = *text;
+    if (name == "may") {
+      auto actions = auth::parse_actions(*text);
+      if (!actions) return base::refuse(actions.error());
+      change.may = std::move(*actions);
+    }
+    if (name == "from") {
+      auto networks = auth::Networks::parse(*text);
+      if (!networks) return base::refuse(networks.error());
+      change.networks = std::move(*networks);
+    }
+    if (name == "until") {
+      const auto time = base::parse_iso_time(*text);
+      if (!time && !text->empty()) {
+        return base::refuse(Kind::kInvalid, fmt::format("'{}' is no time such as "
+                                                        "2026-11-23T02:14:07.000Z",
+                                                        base::printable(*text, 60)));
+      }
+      change.until = time;
+    }
+  }
+  return change;
+}
+
+const std::vector<std::string> kFields{"name", "password", "may", "from",
+                                       "part", "until",    "on",  "remarks"};
+
+base::Outcome<json> accounts(Service& service, const Call&) {
+  const auto all = service.gate.accounts().all();
+  if (!all) return base::refuse(all.error());
+  auto list = json::array();
+  for (const auto& one : *all) list.push_back(shape(one));
+  return json{{"accounts", std::move(list)}};
+}
+
+base::Outcome<json> add_account(Service& service, const Call&, const std::string& body) {
+  const auto wanted = object(body, kFields);
+  if (!wanted) return base::refuse(wanted.error());
+  const auto name = text_field(*wanted, "name");
+  if (!name) return base::refuse(name.error());
+  const auto change = change_of(*wanted);
+  if (!change) return base::refuse(change.error());
+  const auto added = gate::AccountChanges(service.gate, kOperator).add(*name, *change);
+  if (!added) return base::refuse(added.error());
+  return json(shape(*added));
+}
+
+base::Outcome<json> change_account(Service& service, const Call& call,
+                                   const std::string& body) {
+  const auto wanted = object(body, kFields);
+  if (!wanted) return base::refuse(wanted.error());
+  if (wanted->contains("name")) {
+    return base::refuse(Kind::kInvalid, "an account keeps its name");
+  }
+  const auto change = change_of(*wanted);
+  if (!change) return base::refuse(change.error());
+  const auto changed =
+      gate::AccountChanges(service.gate, kOperator).change(call.path.at("name"), *change);
+  if (!changed) return base::refuse(changed.error());
+  return json(shape(*changed));
+}
+
+base::Outcome<json> remove_account(Service& service, const Call& call) {
+  const auto& name = call.path.at("name");
+  if (auto done = gate::AccountChanges(service.gate, kOperator).remove(name); !done) {
+    return base::refuse(done.error());
+  }
+  return json{{"removed", base::folded(name)}};
+}
+
+// -- Locations --
+
+// Of all names under which an image is on offer, the one that was typed, or the first.
+base::Outcome<catalog::Offer> offer_for(Service& service, const std::string& typed) {
+  const auto name = base::visible_name(typed);
+  if (!name) return base::refuse(name.error());
+  const auto standing = service.gate.repository().offers.standing();
+  if (!standing) return base::refuse(standing.error());
+  for (const auto& offer : *standing) {
+    if (base::folded(offer.name) == base::folded(*name)) return offer;
+  }
+  const auto image = service.gate.repository().catalog.find(*name);
+  if (!image) return base::refuse(image.error());
+  for (const auto& offer : *standing) {
+    if (offer.image.id == image->id) return offer;
+  }
+  return base::refuse(
+      Kind::kDenied,
+      fmt::format("'{0}' is not on offer; put it there with 'vantro offer add {0}'",
+                  image->name));
+}
+
+std::string pasted(const std::string& protocol, const std::string& user,
+                   const base::Endpoint& server, const std::string& name) {
+  const auto* known = base::find_protocol(protocol);
+  auto host =
+      server.address.is_v4() ? server.address.text() : "[" + server.address.text() + "]";
+  if (server.port != known->usual_port) host += fmt::format(":{}", server.port);
+  const auto who = user.empty() || !known->carries_accounts ? "" : user + "@";
+  return fmt::format("{}://{}{}/{}", protocol, who, host,
+                     base::percent_encoded(name, "~/"));
+}
+
+// The server's addresses that a device could type for a listener.
+std::vector<base::Address> addresses_of(Service& service, const base::Endpoint& where,
+                                        const std::optional<base::Address>& device) {
+  if (!where.address.is_unspecified()) return {where.address};
+  const bool v4 = where.address.is_v4();
+  std::vector<base::Address> result;
+  if (device) {
+    if (device->is_v4() != v4) return result;
+    if (const auto own = service.address_towards(*device)) result.push_back(*own);
+    return result;
+  }
+  const auto own = service.own_addresses();
+  const bool only_loopback = std::all_of(
+      own.begin(), own.end(), [](const auto& one) { return one.is_loopback(); });
+  for (const auto& one : own) {
+    // Nobody but this machine reaches it there.
+    if (one.is_v4() == v4 && (only_loopback || !one.is_loopback())) result.push_back(one);
+  }
+  return result;
+}
+
+// Why the device does not get it this way; empty if it does.
+std::string hindrance(Service& service, const catalog::Offer& offer,
+                      const gate::Asker& asker) {
+  const auto allowed = service.gate.would_allow(asker, auth::Action::kFetch, offer.name);
+  if (!allowed) {
+    return allowed.error().kind == Kind::kAccountNeeded
+               ? "needs an account: give one with --account NAME"
+               : allowed.error().sentence;
+  }
+  const auto found = service.gate.index()->find(
+      offer.name, {asker.peer.address, asker.protocol, service.gate.clock().wall()});
+  return found ? "" : found.error().sentence;
+}
+
+base::Outcome<json> locations(Service& service, const Call& call) {
+  const auto typed = query(call, "image");
+  if (!typed) return base::refuse(Kind::kInvalid, "say of which image: ?image=NAME");
+  const auto offer = offer_for(service, *typed);
+  if (!offer) return base::refuse(offer.error());
+  std::optional<base::Address> device;
+  if (const auto text = query(call, "for")) {
+    device = base::Address::parse(*text);
+    if (!device) {
+      return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
+                                                      base::printable(*text, 60)));
+    }
+  }
+  std::string account;
+  if (const auto name = query(call, "account")) {
+    const auto sound = auth::account_name(*name);
+    if (!sound) return base::refuse(sound.error());
+    if (!service.gate.accounts().find(*sound) || *sound == auth::kAnonymous) {
+      return base::refuse(Kind::kNotFound,
+                          fmt::format("there is no account '{}'; 'vantro account list' "
+                                      "shows what there is",
+                                      *sound));
+    }
+    account = *sound;
+  }
+  api::Locations result;
+  result.name = offer->name;
+  result.image = offer->image.name;
+  result.size = offer->image.size;
+  result.digests = manage::shape(offer->image.digests);
+  for (const auto& [protocol, where] : service.devices) {
+    for (const auto& server : addresses_of(service, where, device)) {
+      const auto* known = base::find_protocol(protocol);
+      api::Location one;
+      one.protocol = protocol;
+      one.server = server.text();
+      one.text = pasted(protocol, account, {server, where.port}, offer->name);
+      one.protects = known->protects;
+      if (device) {
+        one.note = hindrance(service, *offer,
+                             {{*device, 0},
+                              protocol,
+                              "",
+                              known->carries_accounts ? account : std::string()});
+        one.open = one.note.empty();
+      }
+      result.locations.push_back(std::move(one));
+    }
+  }
+  return json(result);
+}
+
+}  // namespace
+
+std::vector<api::Opening> openings(Service& service) {
+  std::vector<std::string> served;
+  for (const auto& one : service.devices) {
+    if (std::find(served.begin(), served.end(), one.protocol) == served.end()) {
+      served.push_back(one.protocol);
+    }
+  }
+  std::vector<api::Opening> result;
+  for (const auto& one : auth::openings(service.gate.rules(),
+                                        *service.gate.accounts().anonymous(), served)) {
+    result.push_back({one.from, one.may, one.over, one.needs_account});
+  }
+  return result;
+}
+
+std::vector<Route> access_routes(Service& service) {
+  constexpr auto kOperatorOnly = Permission::kOperator;
+  return {
+      {"GET", "/v1/accounts", kOperatorOnly, json_handler(service, accounts),
+       "who may do what; 'anonymous' is everybody without an account"},
+      {"POST", "/v1/accounts", kOperatorOnly, body_handler(service, add_account),
+       "a new account: name, password, may, from, part, until, remarks"},
+      {"PATCH", "/v1/accounts/{name}", kOperatorOnly,
+       body_handler(service, change_account), "change what is given of them, or 'on'"},
+      {"DELETE", "/v1/accounts/{name}", kOperatorOnly,
+       json_handler(service, remove_account), "remove an account"},
+      {"GET", "/v1/locations", kOperatorOnly, json_handler(service, locations),
+       "texts to paste into a device: ?image=NAME, &for=ADDRESS, &account=NAME"},
+  };
+}
+
+}  // namespace vantro::manage

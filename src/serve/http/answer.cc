@@ -1,0 +1,379 @@
+#include "serve/http/answer.h"
+
+#include <algorithm>
+#include <array>
+#include <boost/beast/http/status.hpp>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "base/percent.h"
+#include "base/visible_name.h"
+#include "serve/http/listing.h"
+#include "wire/http/conditions.h"
+#include "wire/http/digest_field.h"
+#include "wire/http/range.h"
+#include "wire/http/target.h"
+
+namespace vantro::serve::http {
+namespace {
+
+using base::Kind;
+using base::Refusal;
+using nlohmann::json;
+using wire::http::Form;
+
+// A file up to this size is read when it is opened and sent with its head in one go.
+constexpr std::uint64_t kSmallFile = 64 * 1024;
+constexpr const char* kBoundary = "vantro-part-5f2b7c31e0a94d68";
+constexpr const char* kRetryAfterSeconds = "10";
+
+std::string reason_of(int status) {
+  const auto text = boost::beast::http::obsolete_reason(
+      boost::beast::http::int_to_status(static_cast<unsigned>(status)));
+  return std::string(text.data(), text.size());
+}
+
+std::string dump(const json& value) {
+  return value.dump(-1, ' ', false, json::error_handler_t::replace);
+}
+
+void give_text(Answer& answer, const char* type, std::string text) {
+  answer.set("Content-Type", type);
+  answer.length = text.size();
+  answer.body.push_back({std::move(text), 0, 0});
+}
+
+const char* content_type(const std::string& name) {
+  const auto folded = base::folded(name);
+  for (const auto* ending : {".txt", ".md5", ".sha256", ".sha512"}) {
+    if (folded.ends_with(ending)) return "text/plain; charset=utf-8";
+  }
+  return "application/octet-stream";
+}
+
+// RFC 6266: a plain name for old clients, the real one behind it.
+std::string disposition(const std::string& name) {
+  const auto last = name.substr(name.rfind('/') + 1);
+  std::string plain;
+  for (const char c : last) {
+    const auto byte = static_cast<unsigned char>(c);
+    plain += byte < 0x20 || byte > 0x7e || c == '"' || c == '\\' ? '_' : c;
+  }
+  auto text = fmt::format("attachment; filename=\"{}\"", plain);
+  if (plain != last) {
+    text += "; filename*=UTF-8''" + base::percent_encoded(last, "~");
+  }
+  return text;
+}
+
+void describe(Answer& answer, const gate::Found& found, const std::string& etag) {
+  answer.set("ETag", etag);
+  answer.set("Last-Modified", wire::http::http_date(found.since));
+  answer.set("Accept-Ranges", "bytes");
+  // A name may stand for another image tomorrow: whoever keeps a copy asks again.
+  answer.set("Cache-Control", "no-cache");
+  answer.set("Repr-Digest",
+             wire::http::digest_field(found.digests.sha256, found.digests.sha512));
+}
+
+struct Plan {
+  std::vector<Piece> body;
+  std::uint64_t length = 0;  // of the body
+  std::uint64_t bytes = 0;   // of the file
+  std::string what;          // for the record
+};
+
+Plan plan_of(const std::vector<wire::http::ByteRange>& parts, const gate::Found& found) {
+  Plan plan;
+  const auto add_text = [&](std::string text) {
+    plan.length += text.size();
+    plan.body.push_back({std::move(text), 0, 0});
+  };
+  for (const auto& part : parts) {
+    if (parts.size() > 1) {
+      add_text(fmt::format("\r\n--{}\r\nContent-Type: {}\r\nContent-Range: {}\r\n\r\n",
+                           kBoundary, content_type(found.name),
+                           wire::http::content_range(part, found.size)));
+    }
+    plan.body.push_back({"", part.first, part.length()});
+    plan.length += part.length();
+    plan.bytes += part.length();
+    plan.what += fmt::format("{}{}-{}", plan.what.empty() ? "bytes " : ", ", part.first,
+                             part.last);
+  }
+  if (parts.size() > 1) add_text(fmt::format("\r\n--{}--\r\n", kBoundary));
+  plan.what += fmt::format(" of {}", found.size);
+  return plan;
+}
+
+// Pieces of a file that is made for the asker, and small files, as texts.
+base::Outcome<void> read_small_pieces(Answer& answer) {
+  const auto& grant = *answer.grant;
+  for (auto& piece : answer.body) {
+    if (piece.count == 0 || (grant.file() >= 0 && piece.count > kSmallFile)) continue;
+    auto bytes = grant.read(piece.offset, piece.count);
+    if (!bytes) return base::refuse(bytes.error());
+    piece.text.assign(base::as_text(*bytes));
+    piece.count = 0;
+  }
+  return {};
+}
+
+Answer file_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
+                   gate::Found found, Form form) {
+  Answer answer;
+  const auto etag = "\"" + found.digests.sha256 + "\"";
+  const auto if_match = head.field("if-match");
+  const auto if_none_match = head.field("if-none-match");
+  const auto if_modified_since = head.field("if-modified-since");
+  const auto if_unmodified_since = head.field("if-unmodified-since");
+  const auto if_range = head.field("if-range");
+  const wire::http::Conditions conditions{if_match, if_none_match, if_modified_since,
+                                          if_unmodified_since, if_range};
+  const wire::http::Validators validators{etag, found.since};
+  const bool head_only = head.method == "HEAD";
+  switch (wire::http::judge(conditions, validators)) {
+    case wire::http::Verdict::kNotModified:
+      answer.status = 304;
+      answer.without_body = true;
+      answer.length = found.size;
+      describe(answer, found, etag);
+      return answer;
+    case wire::http::Verdict::kPreconditionFailed:
+      answer = plain_answer(412,
+                            fmt::format("'{}' is no longer what was asked for; its "
+                                        "SHA-256 is now {}",
+                                        found.name, found.digests.sha256),
+                            form);
+      answer.set("ETag", etag);
+      return answer;
+    case wire::http::Verdict::kSend:
+      break;
+  }
+  wire::http::Ranges ranges;
+  if (const auto range = head.field("range");
+      !head_only && !range.empty() && wire::http::range_applies(conditions, validators)) {
+    ranges = wire::http::parse_range(range, found.size);
+  }
+  if (ranges.what == wire::http::Ranges::What::kUnsatisfiable) {
+    answer = plain_answer(
+        416,
+        fmt::format("'{}' has {} bytes; what was asked for lies behind its end",
+                    found.name, found.size),
+        form);
+    answer.set("Content-Range", wire::http::content_range(found.size));
+    answer.set("ETag", etag);
+    return answer;
+  }
+  describe(answer, found, etag);
+  const bool partial = ranges.what == wire::http::Ranges::What::kParts;
+  auto plan = partial ? plan_of(ranges.parts, found)
+                      : Plan{{{"", 0, found.size}}, found.size, found.size, ""};
+  if (found.size == 0) plan.body.clear();
+  if (partial && ranges.parts.size() > 1) {
+    answer.set("Content-Type",
+               fmt::format("multipart/byteranges; boundary={}", kBoundary));
+  } else {
+    answer.set("Content-Type", content_type(found.name));
+    answer.set("Content-Disposition", disposition(found.name));
+  }
+  if (partial) {
+    answer.status = 206;
+    if (ranges.parts.size() == 1) {
+      answer.set("Content-Range",
+                 wire::http::content_range(ranges.parts.front(), found.size));
+    }
+  }
+  answer.length = plan.length;
+  if (head_only) {
+    answer.without_body = true;
+    return answer;
+  }
+  auto place = gate.admit(asker, gate::Direction::kFetch, found.name);
+  if (!place) return refusal_answer(place.error(), form);
+  std::optional<gate::Part> part;
+  if (partial) part = gate::Part{plan.bytes, plan.what};
+  auto grant = gate.open_read(asker, std::move(*place), std::move(found), part);
+  if (!grant) return refusal_answer(grant.error(), form);
+  answer.grant = std::make_shared<gate::ReadGrant>(std::move(*grant));
+  answer.body = std::move(plan.body);
+  if (auto read = read_small_pieces(answer); !read) {
+    answer.grant->transfer().end(gate::State::kFailed, read.error().sentence);
+    return refusal_answer(read.error(), form);
+  }
+  return answer;
+}
+
+Answer listing_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
+                      const std::string& path, Form form) {
+  const auto listing = gate.list(asker, path);
+  if (!listing) return refusal_answer(listing.error(), form);
+  Answer answer;
+  give_text(answer, listing_type(form), listing_text(*listing, form));
+  answer.set("Cache-Control", "no-cache");
+  answer.set("Vary", "Accept");
+  answer.without_body = head.method == "HEAD";
+  return answer;
+}
+
+}  // namespace
+
+// Total over Kind and without a default, so that -Wswitch finds a new kind that HTTP has
+// not been thought through for.
+int http_status(Kind kind) {
+  switch (kind) {
+    case Kind::kNotFound:
+      return 404;
+    case Kind::kDenied:
+      return 403;
+    case Kind::kAccountNeeded:
+      return 401;
+    case Kind::kExists:
+      return 409;
+    case Kind::kInvalid:
+      return 400;
+    case Kind::kTooLarge:
+      return 413;
+    case Kind::kBusy:
+      return 503;
+    case Kind::kFull:
+      return 507;
+    case Kind::kMismatch:
+      return 400;
+    case Kind::kCorrupt:
+      return 500;
+    case Kind::kIo:
+      return 500;
+  }
+  return 500;
+}
+
+Answer plain_answer(int status, const std::string& sentence, Form form) {
+  Answer answer;
+  answer.status = status;
+  if (form == Form::kJson) {
+    give_text(
+        answer, "application/problem+json",
+        dump({{"title", reason_of(status)}, {"status", status}, {"detail", sentence}}) +
+            "\n");
+  } else {
+    give_text(answer, "text/plain; charset=utf-8",
+              base::printable(sentence, 2000) + "\n");
+  }
+  answer.set("Cache-Control", "no-store");
+  return answer;
+}
+
+Answer refusal_answer(const Refusal& refusal, Form form) {
+  const int status = http_status(refusal.kind);
+  Answer answer;
+  if (form == Form::kJson) {
+    answer.status = status;
+    json problem{{"type", std::string("urn:vantro:problem:") + base::word(refusal.kind)},
+                 {"title", reason_of(status)},
+                 {"status", status},
+                 {"kind", base::word(refusal.kind)},
+                 {"detail", refusal.sentence}};
+    if (!refusal.nearest.empty()) problem["nearest"] = refusal.nearest;
+    give_text(answer, "application/problem+json", dump(problem) + "\n");
+    answer.set("Cache-Control", "no-store");
+  } else {
+    answer = plain_answer(status, base::in_full(refusal), form);
+  }
+  if (refusal.kind == Kind::kAccountNeeded) {
+    answer.set("WWW-Authenticate", "Basic realm=\"vantro\", charset=\"UTF-8\"");
+  }
+  if (refusal.kind == Kind::kBusy) answer.set("Retry-After", kRetryAfterSeconds);
+  return answer;
+}
+
+Answer fetch_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
+                    const std::string& path) {
+  const auto form = wire::http::wanted_form(head.field("accept"));
+  const bool folder = path.back() == '/' || path.back() == '\\';
+  Answer answer;
+  if (folder) {
+    answer = listing_answer(gate, asker, head, path, form);
+  } else {
+    auto found = gate.look_up(asker, path);
+    if (found) {
+      answer = file_answer(gate, asker, head, std::move(*found), form);
+    } else {
+      answer = refusal_answer(found.error(), form);
+    }
+  }
+  if (head.method == "HEAD") answer.without_body = true;
+  return answer;
+}
+
+Answer filed_answer(const gate::Filed& filed, Form form) {
+  Answer answer;
+  answer.status = 201;
+  const auto location = filed.path.empty() ? "" : wire::http::path_of(filed.path);
+  if (form == Form::kJson) {
+    json told{{"filed", filed.sentence},
+              {"size", filed.size},
+              {"sha256", filed.digests.sha256},
+              {"sha512", filed.digests.sha512}};
+    if (filed.revision > 0) told["revision"] = filed.revision;
+    if (!location.empty()) told["location"] = location;
+    give_text(answer, "application/json", dump(told) + "\n");
+  } else {
+    give_text(answer, "text/plain; charset=utf-8",
+              fmt::format("{}\nSHA-256 {}\n", base::printable(filed.sentence, 2000),
+                          filed.digests.sha256));
+  }
+  if (!location.empty()) answer.set("Location", location);
+  answer.set("Repr-Digest",
+             wire::http::digest_field(filed.digests.sha256, filed.digests.sha512));
+  answer.set("Cache-Control", "no-store");
+  return answer;
+}
+
+base::Outcome<std::vector<crypto::Expected>> announced_digests(const Head& head) {
+  using crypto::Algorithm;
+  constexpr std::array<std::pair<std::string_view, Algorithm>, 4> kNames{
+      {{"sha-256", Algorithm::kSha256},
+       {"sha-512", Algorithm::kSha512},
+       {"sha", Algorithm::kSha1},
+       {"md5", Algorithm::kMd5}}};
+  std::vector<crypto::Expected> expected;
+  // Without a content coding, which is refused, the two mean the same bytes.
+  for (const auto* field : {"repr-digest", "content-digest"}) {
+    const auto digests = wire::http::parse_digest_field(head.field(field));
+    if (!digests) {
+      return base::refuse(Kind::kInvalid,
+                          fmt::format("{}: {}", field, digests.error().sentence));
+    }
+    for (const auto& digest : *digests) {
+      const auto* const known =
+          std::find_if(kNames.begin(), kNames.end(),
+                       [&](const auto& one) { return one.first == digest.algorithm; });
+      // Of an algorithm that is not computed here, nothing can be said (RFC 9530, 2).
+      if (known == kNames.end()) continue;
+      expected.push_back({known->second, digest.hex});
+    }
+  }
+  return expected;
+}
+
+std::string head_text(const Answer& answer, bool http_1_0, bool keep_alive,
+                      base::WallTime now) {
+  auto text =
+      fmt::format("HTTP/1.1 {} {}\r\nDate: {}\r\nServer: vantrod\r\n", answer.status,
+                  reason_of(answer.status), wire::http::http_date(now));
+  for (const auto& [name, value] : answer.fields) {
+    text += fmt::format("{}: {}\r\n", name, value);
+  }
+  text += "X-Content-Type-Options: nosniff\r\n";
+  // 204 has no length (RFC 9110, 8.6).
+  if (answer.status != 204) text += fmt::format("Content-Length: {}\r\n", answer.length);
+  if (!keep_alive) {
+    text += "Connection: close\r\n";
+  } else if (http_1_0) {
+    text += "Connection: keep-alive\r\n";
+  }
+  return text + "\r\n";
+}
+
+}  // namespace vantro::serve::http

@@ -1,0 +1,149 @@
+// One connection: request after request, each answered before the next is read.
+//
+//   kHandshake -> kHead -> kAsking -> kSending ------------> kHead ...
+//                            |  ^                    | close: kLingering -> kClosed
+//                            v  |
+//                         kReceiving -> kCommitting
+//
+// A fetch is complete when the client's system has acknowledged its last byte, which is
+// often after the next request has begun: until then its transfer is parked.
+#pragma once
+
+#include <boost/asio/strand.hpp>
+#include <boost/asio/thread_pool.hpp>
+#include <deque>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "gate/gate.h"
+#include "serve/event_loop.h"
+#include "serve/http/answer.h"
+#include "serve/http/request.h"
+#include "serve/http/shared.h"
+#include "serve/tcp_stream.h"
+#include "wire/http/target.h"
+
+namespace vantro::serve::http {
+
+class Lane;
+
+// Used on its lane's thread. The lane must outlive it.
+class Connection final : public EventLoop::Source,
+                         public std::enable_shared_from_this<Connection> {
+ public:
+  Connection(Lane& lane, base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls,
+             gate::Asker asker);
+  ~Connection() override;
+
+  // False: it can't be watched, and is of no use.
+  bool start();
+  // Call it often: deadlines, progress, and what has arrived.
+  void tick(base::Instant now);
+  // Answers nothing more after what runs; closes at once if nothing does.
+  void wind_up();
+  // Ends whatever runs.
+  void cut(const std::string& why);
+
+  void readable() override;
+  void writable() override;
+  void broken() override;
+
+ private:
+  enum class State {
+    kHandshake,
+    kHead,
+    kAsking,
+    kSending,
+    kReceiving,
+    kCommitting,
+    kLingering,
+    kClosed,
+  };
+  // Sent to its last byte, and not acknowledged yet.
+  struct Parked {
+    std::shared_ptr<gate::ReadGrant> grant;
+    std::uint64_t begins = 0;  // its body, counted in bytes of the stream
+    std::uint64_t ends = 0;
+  };
+
+  void handshake();
+  void read_head();
+  void process();
+  void take_request();
+  void log_in(wire::http::Credentials credentials);
+  void dispatch();
+  void fetch();
+  void begin_upload();
+  void opened(const std::shared_ptr<base::Outcome<gate::WriteGrant>>& grant);
+  void receive();
+  bool receive_counted();
+  bool receive_chunked();
+  void hand_over_piece();
+  void written(const base::Outcome<void>& result);
+  void finish_body();
+  void abandon_upload(gate::State how, const std::string& why);
+  void discard();
+
+  void answer(Answer answer);
+  void answer_and_close(Answer answer);
+  void pump();
+  bool send_text(const std::string& text);
+  bool send_file(Piece& piece);
+  void sent_out();
+  void check_parked();
+  std::uint64_t acknowledged() const;
+  gate::Movement movement(std::uint64_t begins, std::uint64_t ends) const;
+  void close(gate::State how, const std::string& why);
+
+  void want(bool read, bool write);
+  template <class F>
+  void on_lane(F work);
+  base::Instant now() const;
+
+  Lane& lane_;
+  Shared& shared_;
+  TcpStream stream_;
+  gate::Asker asker_;  // without the account
+  std::optional<EventLoop::Id> watched_;
+  EventLoop::Wanted wanted_;
+  State state_ = State::kHead;
+  bool winding_up_ = false;
+  bool processing_ = false;
+  base::Instant moved_at_;  // the last time that something went forward
+  base::Instant head_began_{};
+
+  // The request.
+  base::ByteBuffer in_;
+  std::unique_ptr<RequestReader> reader_;
+  wire::http::Target target_;
+  wire::http::Form form_ = wire::http::Form::kText;
+  gate::Asker who_;  // with the account
+  bool keep_alive_ = false;
+
+  // An upload.
+  std::shared_ptr<base::Outcome<gate::WriteGrant>> upload_;
+  std::optional<boost::asio::strand<boost::asio::thread_pool::executor_type>> in_order_;
+  base::ByteBuffer piece_;
+  std::size_t filled_ = 0;       // of piece_
+  std::uint64_t body_left_ = 0;  // of a counted body
+  std::uint64_t body_came_ = 0;
+  int pieces_under_way_ = 0;  // to the disk
+
+  // The answer.
+  Answer answer_;
+  std::string head_;
+  std::deque<Piece> out_;
+  std::size_t text_sent_ = 0;      // of the first piece's text
+  std::uint64_t body_begins_ = 0;  // in bytes of the stream
+  std::unique_ptr<PageCheck> pages_;
+  std::uint64_t in_memory_until_ = 0;  // of the file
+  bool waiting_for_disk_ = false;
+  std::uint64_t acknowledged_ = 0;  // when it was last looked
+  std::vector<Parked> parked_;
+  base::Instant linger_until_{};
+};
+
+}  // namespace vantro::serve::http

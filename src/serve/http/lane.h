@@ -1,0 +1,79 @@
+// One thread of an HTTP server: its event loop and its connections.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "serve/acceptor.h"
+#include "serve/event_loop.h"
+#include "serve/http/connection.h"
+#include "serve/http/shared.h"
+
+namespace vantro::serve::http {
+
+class Lane {
+ public:
+  // How often deadlines and progress are looked at.
+  static constexpr base::Duration kTick = std::chrono::milliseconds(100);
+
+  explicit Lane(std::shared_ptr<Shared> shared);
+  ~Lane();
+  Lane(const Lane&) = delete;
+  Lane& operator=(const Lane&) = delete;
+
+  // Before run(). 0 or an errno. Connections go to `lanes` in turn.
+  int listen(const base::Endpoint& where, bool tls,
+             const std::vector<std::unique_ptr<Lane>>& lanes);
+  std::vector<base::Endpoint> listening(bool tls) const;
+
+  void run();
+  // The three that other threads may call.
+  void stop() { loop_->stop(); }
+  void take(base::UniqueFd socket, const base::Endpoint& peer,
+            const base::Endpoint& local, bool tls);
+  void drain(base::Duration grace, std::function<void()> finished);
+
+  // For connections.
+  Shared& shared() { return *shared_; }
+  const std::shared_ptr<EventLoop>& loop() { return loop_; }
+  base::ByteBuffer& scratch() { return scratch_; }
+  void remove(const std::shared_ptr<Connection>& connection, const base::Address& peer);
+  // Ends a transfer on the disk pool, together with others that end in this moment.
+  void finish(std::shared_ptr<gate::ReadGrant> grant, gate::State how, std::string why);
+
+ private:
+  struct Listener {
+    bool tls = false;
+    std::unique_ptr<Acceptor> acceptor;
+  };
+  struct Ended {
+    std::shared_ptr<gate::ReadGrant> grant;
+    gate::State how;
+    std::string why;
+  };
+
+  void adopt(base::UniqueFd socket, const base::Endpoint& peer,
+             const base::Endpoint& local, bool tls);
+  void tick();
+  void settle_ticking();
+  const std::string& heard_on(const base::Endpoint& local);
+
+  std::shared_ptr<Shared> shared_;
+  std::shared_ptr<EventLoop> loop_;
+  base::ByteBuffer scratch_;
+  std::vector<Listener> listeners_;
+  std::set<std::shared_ptr<Connection>> connections_;
+  std::vector<Ended> ended_;
+  // Usually as many as this machine has addresses.
+  std::map<base::Endpoint, std::string> heard_on_;
+  std::size_t next_lane_ = 0;
+  std::function<void()> finished_;  // while draining
+  base::Instant cut_at_ = base::Instant::max();
+};
+
+}  // namespace vantro::serve::http

@@ -1,0 +1,45 @@
+// Small grammars of HTTP fields (RFC 9110, 5.6): lists, quality values, dates, Basic
+// credentials, and what a request's Accept wants to read.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/bytes.h"
+#include "base/clock.h"
+
+namespace vantro::wire::http {
+
+// Without blanks and tabs at its ends.
+std::string_view trimmed(std::string_view text);
+
+// The parts of a comma-separated list, trimmed; empty ones are left out (RFC
+// 9110, 5.6.1). Commas inside quotes do not part.
+std::vector<std::string_view> list_items(std::string_view field);
+
+// "Sun, 06 Nov 1994 08:49:37 GMT" (RFC 9110, 5.6.7). Reading takes the two obsolete forms
+// as well; nothing for anything else. Milliseconds are cut.
+std::string http_date(base::WallTime time);
+std::optional<base::WallTime> parse_http_date(std::string_view text);
+
+struct Credentials {
+  std::string name;
+  std::string password;
+};
+// An Authorization field of the Basic scheme (RFC 7617); nothing for anything else.
+std::optional<Credentials> parse_basic(std::string_view field);
+
+// The three forms in which texts and listings are answered.
+enum class Form { kText, kJson, kHtml };
+// What an Accept field wants most (RFC 9110, 12.5.1); text where it does not care. HTML
+// only where it is named, as a browser does.
+Form wanted_form(std::string_view accept);
+
+// RFC 4648, 4. Nothing for what is no base64 or not padded.
+std::string base64(base::ByteView bytes);
+std::optional<base::ByteBuffer> parse_base64(std::string_view text);
+
+}  // namespace vantro::wire::http
