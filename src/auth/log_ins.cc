@@ -15,7 +15,7 @@ LogIns::LogIns(const Accounts& accounts, const base::Clock& clock)
     : accounts_(accounts),
       clock_(clock),
       key_(crypto::random_hex(32)),
-      nobody_(crypto::password_hash(crypto::random_hex(32))) {}
+      nobody_(crypto::unfitting_hash()) {}
 
 std::optional<std::string> LogIns::remembered(std::string_view name,
                                               std::string_view password) {

@@ -87,7 +87,7 @@ base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking)
                                                    : fmt::format("{} needs an account",
                                                                  doing(asking.action))));
   }
-  if (account_helps && limit.empty()) {
+  if (account_helps && !open) {
     return base::refuse(Kind::kDenied,
                         fmt::format("{} needs an account, and {} carries none",
                                     doing(asking.action), asking.protocol));
@@ -127,7 +127,15 @@ std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& ano
       const auto& may = needs_account ? with_account : free_of_accounts;
       const auto names = over(needs_account);
       if (may.empty() || names.empty()) continue;
-      result.push_back({from, actions_text(may), names, needs_account});
+      const auto same = std::find_if(result.begin(), result.end(), [&](const auto& one) {
+        return one.from == from && one.over == names &&
+               one.needs_account == needs_account;
+      });
+      if (same == result.end()) {
+        result.push_back({from, actions_text(may), names, needs_account});
+      } else {
+        same->may += ", " + actions_text(may);
+      }
     }
   }
   return result;

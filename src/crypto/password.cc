@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <fmt/format.h>
 #include <sodium.h>
 #include <stdexcept>
 
@@ -25,6 +26,25 @@ std::string password_hash(std::string_view password) {
     throw std::runtime_error("there is not enough memory to hash a password");
   }
   return hash.data();
+}
+
+std::string unfitting_hash() {
+  need_library();
+  const auto random = [](std::size_t bytes) {
+    base::ByteBuffer value(bytes);
+    randombytes_buf(value.data(), value.size());
+    std::string text(
+        sodium_base64_encoded_len(bytes, sodium_base64_VARIANT_ORIGINAL_NO_PADDING),
+        '\0');
+    sodium_bin2base64(text.data(), text.size(), value.data(), value.size(),
+                      sodium_base64_VARIANT_ORIGINAL_NO_PADDING);
+    text.pop_back();  // its zero
+    return text;
+  };
+  return fmt::format("$argon2id$v=19$m={},t={},p=1${}${}",
+                     crypto_pwhash_argon2id_MEMLIMIT_INTERACTIVE / 1024,
+                     crypto_pwhash_argon2id_OPSLIMIT_INTERACTIVE,
+                     random(crypto_pwhash_argon2id_SALTBYTES), random(32));
 }
 
 bool password_fits(const std::string& hash, std::string_view password) {

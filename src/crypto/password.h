@@ -11,6 +11,10 @@ namespace vantro::crypto {
 // std::runtime_error where that memory is not to be had.
 std::string password_hash(std::string_view password);
 
+// A hash that is as dear to try as those above, and that no password fits: for names that
+// there are not. Cheap.
+std::string unfitting_hash();
+
 bool password_fits(const std::string& hash, std::string_view password);
 
 // A keyed short form of a text, for remembering in memory that a password was right

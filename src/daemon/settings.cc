@@ -186,7 +186,7 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
       auto networks = auth::Networks::parse(joined(*texts));
       if (!networks) return bad(networks.error().sentence);
       rule.networks = std::move(*networks);
-      from_given = !texts->empty();
+      from_given = joined(*texts).find_first_not_of(" ,") != std::string::npos;
     } else if (name == "may") {
       auto actions = auth::parse_actions(joined(*texts));
       if (!actions) return bad(actions.error().sentence);

@@ -46,6 +46,8 @@ base::Outcome<void> apply(const AccountChange& change, Account& account) {
                           "can be asked about them");
     }
     account.may = *change.may;
+    // It goes with fetching, and is no right of its own.
+    account.may.erase(Action::kList);
   }
   if (change.networks) account.networks = *change.networks;
   if (change.part) {

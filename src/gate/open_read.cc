@@ -90,9 +90,13 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
   // Only where nothing of that name is on offer itself.
   if (offer.error().kind == Kind::kNotFound) {
     if (const auto wanted = checksum_name(name)) {
-      if (const auto beside = offers->find(wanted->name, who)) {
-        return checksum_file(**beside, *wanted);
+      const auto beside = offers->find(wanted->name, who);
+      if (beside) return checksum_file(**beside, *wanted);
+      auto refusal = offer.error();
+      if (refusal.nearest.empty() && !beside.error().nearest.empty()) {
+        refusal.nearest = beside.error().nearest + name.substr(wanted->name.size());
       }
+      return base::refuse(refusal);
     }
   }
   return base::refuse(offer.error());

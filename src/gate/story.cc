@@ -34,8 +34,26 @@ std::string range(const Absence& absence) {
   return fmt::format("{} to {}", shortest, longest);
 }
 
-const char* asked_to(const std::string& event) {
-  return event == "deposit" ? "wanted to send" : "asked for";
+// What a refused request was for.
+std::string wanted(const ledger::Entry& entry, const std::string& shown) {
+  if (entry.event == "log-in") {
+    return shown.empty() ? "wanted to log in"
+                         : fmt::format("wanted to log in as '{}'", shown);
+  }
+  if (entry.event == "list") return fmt::format("wanted the list of '{}'", shown);
+  const char* verb = entry.event == "deposit"     ? "wanted to send"
+                     : entry.event == "image-add" ? "wanted to hand in"
+                                                  : "asked for";
+  return fmt::format("{} '{}'", verb, shown);
+}
+
+// Only TFTP's packets are counted here; TCP sends again unseen.
+std::string resent(const std::string& protocol, std::uint64_t count) {
+  return protocol == "tftp" ? ", " + blocks_resent(count) : "";
+}
+
+std::string with_account(const std::string& account) {
+  return account.empty() ? "" : fmt::format("as '{}', ", account);
 }
 
 class Teller {
@@ -56,23 +74,31 @@ class Teller {
     const auto& e = known_.entries[index];
     const auto shown = base::printable(e.name, base::kLongestName);
     StoryLine line{e.at, e.outcome, e.name, e.heard_on, ""};
+    const auto took = spell(e.duration_ms) + resent(e.protocol, e.resent);
     if (e.outcome == "refused") {
-      line.sentence =
-          fmt::format("{} '{}'; refused: {}", asked_to(e.event), shown, e.sentence);
+      line.sentence = fmt::format("{}; refused: {}", wanted(e, shown), e.sentence);
+    } else if (e.outcome == "complete" && e.event == "fetch" && e.sha256.empty()) {
+      // A part, a checksum, or a backup of its own.
+      line.sentence = fmt::format("'{}' sent: {} in {}{}", shown,
+                                  base::size_text(e.bytes), took,
+                                  e.sentence.empty() ? "" : " (" + e.sentence + ")");
     } else if (e.outcome == "complete" && e.event == "fetch") {
-      line.sentence = fmt::format(
-          "'{}' sent in full: {} in {}, {}; nothing more to do here", shown,
-          base::size_text(e.bytes), spell(e.duration_ms), blocks_resent(e.resent));
+      line.sentence =
+          fmt::format("'{}' sent in full: {} in {}; nothing more to do here", shown,
+                      base::size_text(e.bytes), took);
       line.sentence += second_of_two(index) + part_of_kits(index) + afterwards(index);
     } else if (e.outcome == "complete") {
-      line.sentence = fmt::format("sent '{}', filed to its last byte: {} in {}, {} ({})",
-                                  shown, base::size_text(e.bytes), spell(e.duration_ms),
-                                  blocks_resent(e.resent), e.sentence);
+      line.sentence = fmt::format("{} '{}', filed to its last byte: {} in {} ({})",
+                                  e.event == "image-add" ? "handed in" : "sent", shown,
+                                  base::size_text(e.bytes), took, e.sentence);
+    } else if (e.total == e.bytes && e.event != "fetch") {
+      line.sentence = fmt::format("'{}' came in full, {} in {}, and was not filed: {}",
+                                  shown, base::size_text(e.bytes), took, e.sentence);
     } else {
-      line.sentence =
-          fmt::format("'{}' broke off after {} and {}, {}: {}", shown, amount(e),
-                      spell(e.duration_ms), blocks_resent(e.resent), e.sentence);
+      line.sentence = fmt::format("'{}' broke off after {} and {}: {}", shown, amount(e),
+                                  took, e.sentence);
     }
+    line.sentence = with_account(e.account) + line.sentence;
     lines_.push_back(std::move(line));
   }
 
@@ -171,14 +197,17 @@ class Teller {
     const auto so_far = view.total ? fmt::format("{} of {}", base::size_text(view.bytes),
                                                  base::size_text(*view.total))
                                    : base::size_text(view.bytes);
-    line.sentence = fmt::format("{} '{}': {} in {}, {}, {}", fetch ? "fetches" : "sends",
-                                shown, so_far, spell(view.duration_ms),
-                                base::rate_text(view.rate), blocks_resent(view.resent));
+    line.sentence =
+        with_account(view.account) +
+        fmt::format("{} '{}': {} in {}, {}{}", fetch ? "fetches" : "sends", shown, so_far,
+                    spell(view.duration_ms), base::rate_text(view.rate),
+                    resent(view.protocol, view.resent));
     if (view.stalled_ms) {
       line.state = "stalled";
-      line.sentence +=
-          fmt::format("; stalled: nothing has moved for {}, asked again {}",
-                      spell(*view.stalled_ms), base::times_text(view.unanswered));
+      line.sentence += "; stalled: nothing has moved for " + spell(*view.stalled_ms);
+      if (view.protocol == "tftp") {
+        line.sentence += ", asked again " + base::times_text(view.unanswered);
+      }
       if (view.bytes == 0 && fetch) {
         line.sentence +=
             "; we answer, but nothing comes back: look for a firewall or a wrong route "

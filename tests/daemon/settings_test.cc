@@ -158,5 +158,58 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->log_level, defaults.log_level);
 }
 
+TEST_F(SettingsTest, SayWhatIsListenedOn) {
+  const auto settings = read(
+      "[http]\nlisten = [\"192.0.2.10\", \"[2001:db8::1]:8080\"]\n"
+      "[https]\nlisten = \"192.0.2.10\"\ncertificate = \"/etc/vantro.pem\"\n");
+  ASSERT_TRUE(settings) << settings.error().sentence;
+  EXPECT_EQ(settings->http_listen[0].text(), "192.0.2.10:80");
+  EXPECT_EQ(settings->http_listen[1].text(), "[2001:db8::1]:8080");
+  EXPECT_EQ(settings->https_listen[0].text(), "192.0.2.10:443");
+  EXPECT_TRUE(read("[http]\nlisten = []\n")->http_listen.empty());
+  EXPECT_TRUE(read("[http]\nlisten = \"none\"\n")->http_listen.empty());
+  EXPECT_EQ(refusal("[tftp]\nlisten = []\n"),
+            "vantro.toml:2: tftp.listen: must name at least one address");
+  EXPECT_EQ(refusal("[https]\nlisten = \"192.0.2.10\"\n"),
+            "vantro.toml: https.listen needs https.certificate, a file in PEM form");
+  EXPECT_EQ(refusal("[http]\nlisten = 80\n"),
+            "vantro.toml:2: http.listen: must be a list of texts such as "
+            "[\"192.0.2.10:80\"]");
+}
+
+TEST_F(SettingsTest, TakeRulesInPlaceOfTheDefaultOnes) {
+  EXPECT_EQ(read("")->rules.size(), auth::default_rules().size());
+  const auto settings = read(
+      "[[rule]]\nfrom = [\"192.0.2.0/24\", \"loopback\"]\nmay = \"fetch\"\n"
+      "[[rule]]\nfrom = \"everywhere\"\nmay = [\"fetch\", \"list\"]\nover = "
+      "[\"https\"]\nneeds_account = true\n");
+  ASSERT_TRUE(settings) << settings.error().sentence;
+  ASSERT_EQ(settings->rules.size(), 2u);
+  EXPECT_EQ(settings->rules[0].networks.text(), "192.0.2.0/24, loopback");
+  EXPECT_FALSE(settings->rules[0].needs_account);
+  EXPECT_TRUE(settings->rules[1].networks.everywhere());
+  EXPECT_EQ(auth::actions_text(settings->rules[1].may), "fetch, list");
+  EXPECT_EQ(settings->rules[1].protocols, std::vector<std::string>{"https"});
+  EXPECT_TRUE(settings->rules[1].needs_account);
+}
+
+TEST_F(SettingsTest, RefuseARuleThatOpensMoreThanItSays) {
+  EXPECT_EQ(refusal("[[rule]]\nmay = \"fetch\"\n"),
+            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
+  EXPECT_EQ(refusal("[[rule]]\nfrom = []\nmay = \"fetch\"\n"),
+            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
+  EXPECT_EQ(refusal("[[rule]]\nfrom = \"\"\nmay = \"fetch\"\n"),
+            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
+  EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\n"),
+            "vantro.toml:1: rule: a rule needs 'may', such as [\"fetch\"]");
+  EXPECT_EQ(
+      refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nover = \"gopher\"\n"),
+      "vantro.toml:1: rule: over: 'gopher' is no protocol that is served here; there "
+      "is tftp, http, https");
+  EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nnot = 1\n"),
+            "vantro.toml:1: rule: 'not' is nothing of a rule; there are from, may, over, "
+            "needs_account");
+}
+
 }  // namespace
 }  // namespace vantro::daemon

@@ -5,6 +5,7 @@
 #include <memory>
 #include <string>
 
+#include "base/visible_name.h"
 #include "gate/gate.h"
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_clock.h"
@@ -113,7 +114,7 @@ class RepositoryFixture : public testing::Test {
     }
     const auto filed = grant->commit();
     if (!filed) return base::refuse(filed.error());
-    return repository_->backups.find(address, name, filed->revision);
+    return repository_->backups.find(address, *base::visible_name(name), filed->revision);
   }
 
   std::string state() const { return folder_ / "state"; }

@@ -92,7 +92,7 @@ TEST_F(GateTest, NeverPutsOtherBytesUnderAKnownName) {
 
 TEST_F(GateTest, KeepsTheTreeOfBackupsFreeOfImages) {
   EXPECT_EQ(sentence(take_in("backups/x.img", "bytes")),
-            "names under backups/ belong to the devices' backups");
+            "names under backups/ have a meaning of their own; give the image another one");
 }
 
 TEST_F(GateTest, FilesADepositAsTheNextRevisionAndNeverAsAnOffer) {
@@ -152,7 +152,7 @@ TEST_F(GateTest, RefusesADepositOverTheLimit) {
   const auto announced = open_write(device("192.0.2.7"), "x.cfg", 11);
   ASSERT_FALSE(announced);
   EXPECT_EQ(announced.error().sentence,
-            "backups larger than 10 B are not taken; this one has 11 B");
+            "files larger than 10 B are not taken; this one has 11 B");
   auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
   EXPECT_TRUE(grant->write(base::as_bytes("0123456789")));
   EXPECT_EQ(grant->write(base::as_bytes("x")).error().kind, base::Kind::kTooLarge);

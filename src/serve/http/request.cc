@@ -34,6 +34,10 @@ std::optional<Malformed> dubious(const Head& head) {
   if (head.count("content-length") > 1) {
     return bad("there are several Content-Length fields");
   }
+  const auto length = head.field("content-length");
+  if (length.find_first_not_of("0123456789") != std::string::npos) {
+    return bad("the Content-Length is no number");
+  }
   if (head.count("transfer-encoding") == 0) return std::nullopt;
   if (head.count("content-length") > 0) {
     return bad("Content-Length and Transfer-Encoding exclude each other");

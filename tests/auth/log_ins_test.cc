@@ -1,0 +1,85 @@
+#include "auth/log_ins.h"
+
+#include <gtest/gtest.h>
+
+#include "crypto/password.h"
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::auth {
+namespace {
+
+using namespace std::chrono_literals;
+
+class LogInsTest : public fakes::RepositoryFixture {
+ protected:
+  void SetUp() override {
+    RepositoryFixture::SetUp();
+    Account account;
+    account.name = "night";
+    account.hash = crypto::password_hash("right-pass");
+    save(account, true);
+    log_ins_.emplace(gate_->accounts(), clock_);
+  }
+  void save(const Account& account, bool fresh) {
+    ASSERT_TRUE(
+        repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
+          return fresh ? Accounts::add(t, account) : Accounts::change(t, account);
+        }));
+    ASSERT_TRUE(gate_->accounts().reload());
+  }
+  std::string tried(const std::string& password, const std::string& name = "night",
+                    const std::string& from = "192.0.2.7") {
+    const auto account = log_ins_->check(*base::Address::parse(from), name, password);
+    return account ? *account : account.error().sentence;
+  }
+
+  std::optional<LogIns> log_ins_;
+};
+
+TEST_F(LogInsTest, TakeTheRightPasswordAndDoNotTellWhatIsWrong) {
+  EXPECT_EQ(tried("right-pass"), "night");
+  EXPECT_EQ(tried("right-pass", "NIGHT"), "night");
+  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("right-pass", "day"), "the account or its password is wrong");
+  EXPECT_EQ(tried("", "anonymous"), "the account or its password is wrong");
+  EXPECT_EQ(tried("x", "not a name"), "the account or its password is wrong");
+}
+
+TEST_F(LogInsTest, RememberWhatWasRightForAWhile) {
+  EXPECT_FALSE(log_ins_->remembered("night", "right-pass"));
+  tried("right-pass");
+  EXPECT_EQ(log_ins_->remembered("Night", "right-pass"), "night");
+  EXPECT_FALSE(log_ins_->remembered("night", "wrong-pass"));
+  clock_.advance(LogIns::kRemembered + 1s);
+  EXPECT_FALSE(log_ins_->remembered("night", "right-pass"));
+}
+
+TEST_F(LogInsTest, ForgetAtOnceWhatHasChanged) {
+  tried("right-pass");
+  Account account;
+  account.name = "night";
+  account.hash = crypto::password_hash("other-pass");
+  account.changed_at = 5;
+  save(account, false);
+  EXPECT_FALSE(log_ins_->remembered("night", "right-pass"));
+  EXPECT_EQ(tried("right-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("other-pass"), "night");
+}
+
+TEST_F(LogInsTest, LetWhoIsWrongAgainAndAgainWait) {
+  for (int i = 0; i < LogIns::kFreeMistakes; ++i) tried("wrong-pass");
+  EXPECT_EQ(tried("right-pass"),
+            "too many wrong passwords came from 192.0.2.7; try again in 5.0 s");
+  EXPECT_EQ(tried("right-pass", "night", "192.0.2.8"), "night");
+  clock_.advance(6s);
+  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("right-pass"),
+            "too many wrong passwords came from 192.0.2.7; try again in 10 s");
+  clock_.advance(11s);
+  EXPECT_EQ(tried("right-pass"), "night");
+  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("right-pass"), "night");
+}
+
+}  // namespace
+}  // namespace vantro::auth

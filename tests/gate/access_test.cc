@@ -1,0 +1,295 @@
+// Who may do what, through the gate: accounts, parts of the tree, handing in, reading
+// back, quotas, and the names that are made for the asker.
+#include <gtest/gtest.h>
+
+#include "crypto/checksum_list.h"
+#include "gate/account_changes.h"
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::gate {
+namespace {
+
+using auth::Action;
+using base::Kind;
+
+class AccessTest : public fakes::RepositoryFixture {
+ protected:
+  AccessTest() {
+    config_.rules.push_back({*auth::Networks::parse("192.0.2.0/24"),
+                             {Action::kReadBack, Action::kHandIn},
+                             {},
+                             true});
+    config_.deposited_per_day = 1000;
+  }
+  void SetUp() override {
+    RepositoryFixture::SetUp();
+    ASSERT_TRUE(take_in("x.img", "the image"));
+    ASSERT_TRUE(take_in("north/pump.img", "for the north"));
+    ASSERT_TRUE(take_in("north/boot/pump.bin", "boot"));
+  }
+  void add_account(const std::string& name, const std::string& may,
+                   AccountChange change = {}) {
+    change.password = "right-pass";
+    change.may = *auth::parse_actions(may);
+    const auto added = AccountChanges(*gate_, "operator").add(name, change);
+    ASSERT_TRUE(added) << added.error().sentence;
+  }
+  Asker over_http(const std::string& account = "",
+                  const std::string& from = "192.0.2.7") {
+    return {
+        {*base::Address::parse(from), 5000}, "http", "192.0.2.10:80 on eth0", account};
+  }
+  std::string fetched(const Asker& asker, const std::string& name) {
+    const auto grant = open_read(asker, name);
+    if (!grant) return base::in_full(grant.error());
+    return std::string(base::as_text(*grant->read(0, grant->size())));
+  }
+  std::string sent(const Asker& asker, const std::string& name, const std::string& bytes,
+                   std::vector<crypto::Expected> digests = {}) {
+    auto place = gate_->admit(asker, Direction::kDeposit, name);
+    auto grant =
+        gate_->open_write(asker, std::move(*place), name, {bytes.size(), digests});
+    if (!grant) return grant.error().sentence;
+    if (auto written = grant->write(base::as_bytes(bytes)); !written) {
+      return written.error().sentence;
+    }
+    const auto filed = grant->commit();
+    if (!filed) {
+      grant->abandon(State::kFailed, filed.error().sentence);
+      return filed.error().sentence;
+    }
+    return filed->sentence + (filed->path.empty() ? "" : " -> " + filed->path);
+  }
+  std::string listed(const Asker& asker, const std::string& folder) {
+    const auto listing = gate_->list(asker, folder);
+    if (!listing) return listing.error().sentence;
+    std::string text;
+    for (const auto& one : listing->entries) text += one.name + " ";
+    return text;
+  }
+  static std::string sha256(const std::string& bytes) {
+    crypto::Digester digester;
+    digester.update(base::as_bytes(bytes));
+    return digester.finish().sha256;
+  }
+};
+
+TEST_F(AccessTest, MakesAChecksumFileBesideEachImage) {
+  EXPECT_EQ(fetched(over_http(), "north/pump.img.sha256"),
+            sha256("for the north") + "  pump.img\n");
+  EXPECT_EQ(fetched(device("192.0.2.7"), "/X.IMG.MD5").substr(32), "  x.img\n");
+  EXPECT_EQ(fetched(over_http(), "x.img.sha512").size(), 128u + 2 + 5 + 1);
+  EXPECT_EQ(fetched(over_http(), "y.img.sha256"),
+            "'y.img.sha256' is not on offer; nearest: 'x.img.sha256'");
+  // A file of that very name wins.
+  ASSERT_TRUE(take_in("x.img.sha256", "its own"));
+  EXPECT_EQ(fetched(over_http(), "x.img.sha256"), "its own");
+}
+
+TEST_F(AccessTest, ListsFoldersAsTheAskerSeesThem) {
+  EXPECT_EQ(listed(over_http(), "/"), "north/ x.img ");
+  EXPECT_EQ(listed(over_http(), ""), "north/ x.img ");
+  EXPECT_EQ(listed(over_http(), "/north/"), "boot/ pump.img ");
+  EXPECT_EQ(listed(over_http(), "/south/"), "there is no folder 'south'");
+  EXPECT_EQ(listed(over_http(), "/../"), "'/..' holds '..', which is never followed");
+  EXPECT_EQ(listed(over_http("", "100.64.0.1"), "/"),
+            "the list of what is on offer is not open to 100.64.0.1 over http");
+}
+
+TEST_F(AccessTest, KeepsAnAccountToItsPartOfTheTree) {
+  AccountChange change;
+  change.part = "/north/";
+  add_account("north", "fetch, deposit", change);
+  EXPECT_EQ(fetched(over_http("north"), "north/pump.img"), "for the north");
+  EXPECT_EQ(fetched(over_http("north"), "x.img"),
+            "fetching with account 'north' is allowed only in 'north/'");
+  // The nearest name is one of its own.
+  EXPECT_EQ(fetched(over_http("north"), "north/pumb.img"),
+            "'north/pumb.img' is not on offer; nearest: 'north/pump.img'");
+  EXPECT_EQ(listed(over_http("north"), "/north/"), "boot/ pump.img ");
+  EXPECT_EQ(sent(over_http("north"), "site.cfg", "x"),
+            "sending a backup with account 'north' is allowed only in 'north/'");
+}
+
+TEST_F(AccessTest, TakesARightAwayAtOnce) {
+  add_account("night", "fetch");
+  EXPECT_EQ(fetched(over_http("night"), "x.img"), "the image");
+  AccountChange change;
+  change.on = false;
+  ASSERT_TRUE(AccountChanges(*gate_, "operator").change("night", change));
+  EXPECT_EQ(fetched(over_http("night"), "x.img"),
+            "fetching with account 'night' is switched off");
+  ASSERT_TRUE(AccountChanges(*gate_, "operator").remove("NIGHT"));
+  EXPECT_EQ(fetched(over_http("night"), "x.img"), "there is no account 'night' any more");
+}
+
+TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
+  add_account("night", "fetch, deposit");
+  fetched(over_http("night"), "x.img");
+  sent(over_http("night"), "site.cfg", "config");
+  const auto all = gate_->accounts().all();
+  ASSERT_EQ(all->size(), 2u);
+  EXPECT_EQ(all->front().name, "anonymous");
+  EXPECT_EQ(all->back().last_used_from, "192.0.2.7");
+  const auto rows = repository_->ledger.newest(3, {});
+  // Of one moment: by event.
+  std::string text;
+  for (const auto* event : {"account-add", "deposit", "fetch"}) {
+    for (const auto& row : *rows) {
+      if (row.event == event)
+        text += row.event + "|" + row.account + "|" + row.name + "\n";
+    }
+  }
+  EXPECT_EQ(text, "account-add||night\ndeposit|night|site.cfg\nfetch|night|x.img\n");
+  EXPECT_EQ(repository_->backups.find("192.0.2.7", "site.cfg", {})->account, "night");
+}
+
+TEST_F(AccessTest, RefusesImpossibleAccounts) {
+  AccountChanges changes(*gate_, "operator");
+  EXPECT_EQ(changes.add("night", {}).error().sentence, "a new account needs a password");
+  AccountChange change;
+  change.password = "long-enough";
+  EXPECT_EQ(changes.add("anonymous", change).error().sentence,
+            "'anonymous' stands for everybody without an account and has no password");
+  EXPECT_TRUE(changes.add("night", change));
+  EXPECT_EQ(changes.add("Night", change).error().kind, Kind::kExists);
+  change = {};
+  change.may = {Action::kHandIn};
+  EXPECT_EQ(changes.change("anonymous", change).error().sentence,
+            "images are handed in with an account only, so that somebody can be asked "
+            "about them");
+  EXPECT_EQ(changes.change("nobody", {}).error().kind, Kind::kNotFound);
+  EXPECT_EQ(changes.remove("anonymous").error().kind, Kind::kInvalid);
+  change = {};
+  change.remarks = "two\nlines";
+  EXPECT_FALSE(changes.change("night", change));
+}
+
+TEST_F(AccessTest, FilesNothingWhoseAnnouncedDigestDiffers) {
+  const crypto::Expected wrong{crypto::Algorithm::kMd5, std::string(32, '0')};
+  const crypto::Expected right{crypto::Algorithm::kSha256, sha256("config")};
+  EXPECT_EQ(
+      sent(over_http(), "site.cfg", "config", {right}),
+      "revision 1 of 'site.cfg' from 192.0.2.7, 6 B -> backups/revision-1/site.cfg");
+  EXPECT_EQ(
+      sent(over_http(), "site.cfg", "config", {right, wrong}),
+      "the MD5 of what came is 2245023265ae4cf87d02c8b6ba991139, the sender announced "
+      "00000000000000000000000000000000; nothing was filed, send it again");
+  EXPECT_EQ(repository_->backups.revisions()->size(), 1u);
+  EXPECT_TRUE(repository_->folder.list_partial()->empty());
+  EXPECT_TRUE(repository_->folder.list_arriving()->empty());
+}
+
+TEST_F(AccessTest, HasAQuotaForADayAndAnAddress) {
+  EXPECT_EQ(sent(over_http(), "a.cfg", std::string(900, 'x')).substr(0, 10),
+            "revision 1");
+  EXPECT_EQ(sent(over_http(), "a.cfg", std::string(200, 'x')),
+            "192.0.2.7 has sent 900 B in the last 24 hours, and 1000 B is what is taken "
+            "from one address in that time");
+  EXPECT_EQ(
+      sent(over_http("", "192.0.2.8"), "a.cfg", std::string(200, 'x')).substr(0, 10),
+      "revision 1");
+  clock_.advance(std::chrono::hours(25));
+  EXPECT_EQ(sent(over_http(), "a.cfg", std::string(200, 'y')).substr(0, 10),
+            "revision 2");
+}
+
+TEST_F(AccessTest, GivesBackupsBackToWhoSentThem) {
+  add_account("night", "deposit, read-back");
+  add_account("day", "read-back");
+  sent(over_http(), "site.cfg", "first");
+  sent(over_http("night"), "site.cfg", "second");
+  EXPECT_EQ(fetched(over_http("night"), "backups/site.cfg"), "second");
+  EXPECT_EQ(fetched(over_http("day"), "backups/revision-1/site.cfg"), "first");
+  EXPECT_EQ(fetched(over_http("day"), "backups/site.cfg"),
+            "'site.cfg' was sent with account 'night', and only that one reads it back");
+  EXPECT_EQ(fetched(over_http("night", "192.0.2.8"), "backups/site.cfg").substr(0, 12),
+            "nothing was ");
+  EXPECT_EQ(fetched(over_http(), "backups/site.cfg"),
+            "reading a backup back without an account is not allowed; log in with an "
+            "account that may");
+  // Sent to where it was read from, it is the same name's next revision.
+  EXPECT_EQ(sent(over_http(), "backups/revision-1/site.cfg", "third").substr(0, 25),
+            "revision 3 of 'site.cfg' ");
+}
+
+TEST_F(AccessTest, TakesImagesInFromWhoMayHandIn) {
+  add_account("maker", "hand-in");
+  EXPECT_EQ(sent(over_http(), "intake/y.img", "bytes"),
+            "handing an image in without an account is not allowed; log in with an "
+            "account that may");
+  EXPECT_EQ(sent(device("192.0.2.7"), "intake/y.img", "bytes"),
+            "handing an image in needs an account, and tftp carries none");
+  EXPECT_EQ(sent(over_http("maker"), "intake/south/y.img", "bytes"),
+            "'south/y.img' taken in, on offer -> south/y.img");
+  EXPECT_EQ(fetched(over_http(), "south/y.img"), "bytes");
+  EXPECT_EQ(repository_->catalog.find("south/y.img")->taken_in_by, "maker");
+  EXPECT_EQ(sent(over_http("maker"), "intake/x.img", "other").substr(0, 7), "'x.img'");
+  EXPECT_EQ(fetched(over_http(), "x.img"), "the image");
+  EXPECT_EQ(fetched(over_http(), "intake/y.img").substr(0, 27),
+            "'intake/y.img' is not on of");
+  EXPECT_EQ(sent(over_http("maker"), "intake/z.img", "bytes",
+                 {{crypto::Algorithm::kSha256, std::string(64, '0')}})
+                .substr(0, 30),
+            "the SHA-256 of what came is 27");
+  EXPECT_FALSE(repository_->catalog.find("z.img"));
+}
+
+TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
+  add_account("maker", "hand-in");
+  add_account("other", "hand-in");
+  const auto line = [](const std::string& bytes, const std::string& name) {
+    return crypto::checksum_line(sha256(bytes), name);
+  };
+  EXPECT_EQ(sent(over_http("maker"), "intake/y.img.sha256", line("right", "y.img")),
+            "'y.img.sha256' is kept for 7 days: images that it names are held against it "
+            "when they are handed in");
+  EXPECT_EQ(
+      sent(over_http("maker"), "intake/y.img", "wrong").substr(0, 92),
+      "the SHA-256 checksum of what came differs from the expected one; nothing was "
+      "filed (expected");
+  EXPECT_EQ(sent(over_http("maker"), "intake/y.img", "right"),
+            "'y.img' taken in, on offer; SHA-256 as expected -> y.img");
+  EXPECT_EQ(repository_->catalog.find("y.img")->vouching, catalog::Vouching::kVouched);
+  // A list for many, and one that comes behind its image.
+  sent(over_http("maker"), "intake/SHA256SUMS", line("a", "a.img") + line("b", "b.img"));
+  EXPECT_EQ(sent(over_http("maker"), "intake/a.img", "a"),
+            "'a.img' taken in, on offer; SHA-256 as expected -> a.img");
+  sent(over_http("maker"), "intake/late.img", "late");
+  EXPECT_EQ(sent(over_http("maker"), "intake/late.img.sha256", line("late", "late.img")),
+            "'late.img.sha256' is kept for 7 days: images that it names are held against "
+            "it when they are handed in; 'late.img': its SHA-256 is as listed");
+  // Another's list neither judges nor helps.
+  sent(over_http("other"), "intake/late.img.sha256", line("lie", "late.img"));
+  EXPECT_EQ(repository_->catalog.find("late.img")->vouching, catalog::Vouching::kVouched);
+  sent(over_http("other"), "intake/c.img.sha256", line("lie", "c.img"));
+  EXPECT_EQ(sent(over_http("maker"), "intake/c.img", "c").substr(0, 15),
+            "'c.img' taken i");
+  EXPECT_EQ(sent(over_http("maker"), "intake/bad.sha256", "no list").substr(0, 26),
+            "this is no checksum list: ");
+  // One that is not for the file that it is named after.
+  sent(over_http("maker"), "intake/d.img.sha256", line("d", "e.img"));
+  EXPECT_EQ(sent(over_http("maker"), "intake/d.img", "d"),
+            "'d.img.sha256', which was handed in for it, does not name 'd.img'; nothing "
+            "was filed");
+}
+
+TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {
+  add_account("night", "fetch");
+  EXPECT_EQ(*gate_->log_in(over_http(), "Night", "right-pass"), "night");
+  EXPECT_FALSE(gate_->log_in(over_http(), "night", "wrong-pass"));
+  EXPECT_FALSE(gate_->log_in(over_http(), "my-secret", "x"));
+  EXPECT_EQ(gate_->logged_in_lately("night", "right-pass"), "night");
+  std::string text;
+  const auto rows = repository_->ledger.newest(10, {});
+  for (const auto& row : *rows) {
+    if (row.event == "log-in") text += row.name + "|" + row.sentence + "\n";
+    EXPECT_EQ((row.name + row.sentence).find("secret"), std::string::npos);
+  }
+  EXPECT_EQ(text,
+            "|the account or its password is wrong\n"
+            "night|the account or its password is wrong\n");
+}
+
+}  // namespace
+}  // namespace vantro::gate
