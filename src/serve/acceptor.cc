@@ -106,12 +106,21 @@ void Acceptor::pause(int error) {
   said_ = true;
   if (watched_) loop_.forget(*watched_, socket_.get());
   watched_.reset();
-  paused_until_ = std::chrono::steady_clock::now() + next_pause_;
+  last_pause_ = std::chrono::steady_clock::now();
+  paused_until_ = last_pause_ + next_pause_;
   next_pause_ = std::min(next_pause_ * 2, kLongestPause);
 }
 
 bool Acceptor::tick(base::Instant now) {
-  if (!paused_until_) return false;
+  if (!paused_until_) {
+    if (said_ && now - last_pause_ > kCalm) {
+      log_.info("connections are accepted again",
+                {{"protocol", protocol_}, {"listener", local_.text()}});
+      said_ = false;
+      next_pause_ = kFirstPause;
+    }
+    return false;
+  }
   if (now < *paused_until_) return true;
   paused_until_.reset();
   if (!start()) pause(errno);
@@ -132,12 +141,6 @@ void Acceptor::readable() {
       // Whatever else, accept(2) calls it the failing of that one connection.
       return;
     }
-    if (said_) {
-      log_.info("connections are accepted again",
-                {{"protocol", protocol_}, {"listener", local_.text()}});
-    }
-    said_ = false;
-    next_pause_ = kFirstPause;
     const int on = 1;
     ::setsockopt(socket.get(), IPPROTO_TCP, TCP_NODELAY, &on, sizeof on);
     sockaddr_storage own{};

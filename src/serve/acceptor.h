@@ -20,6 +20,8 @@ class Acceptor final : public EventLoop::Source {
  public:
   static constexpr base::Duration kFirstPause = std::chrono::milliseconds(100);
   static constexpr base::Duration kLongestPause = std::chrono::milliseconds(3200);
+  // So long without another pause, and the shortage is over.
+  static constexpr base::Duration kCalm = std::chrono::seconds(5);
 
   // Gets each connection: its socket does not block.
   using Accepted = std::function<void(base::UniqueFd socket, const base::Endpoint& peer,
@@ -53,6 +55,7 @@ class Acceptor final : public EventLoop::Source {
   base::Duration next_pause_ = kFirstPause;
   std::optional<base::Instant> paused_until_;
   bool said_ = false;  // of this shortage
+  base::Instant last_pause_{};
 };
 
 // From a socket's own or its peer's address.

@@ -73,6 +73,7 @@ std::size_t Head::count(std::string_view name) const {
 
 struct RequestReader::State {
   bh::request_parser<bh::buffer_body> parser;
+  std::optional<Malformed> failed;  // what came before it is given first
 };
 
 RequestReader::RequestReader() : state_(std::make_unique<State>()) {
@@ -107,6 +108,7 @@ tl::expected<std::size_t, Malformed> RequestReader::feed_head(base::ByteView byt
 
 tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(
     base::ByteView bytes, std::span<std::uint8_t> to) {
+  if (state_->failed) return tl::unexpected(*state_->failed);
   auto& parser = state_->parser;
   Body result;
   while (result.produced < to.size() && !parser.is_done()) {
@@ -123,7 +125,9 @@ tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(
     result.produced += room - body.size;
     if (error == bh::error::need_more) break;
     if (error && error != bh::error::need_buffer) {
-      return tl::unexpected(malformed(error));
+      state_->failed = malformed(error);
+      if (result.taken > 0 || result.produced > 0) return result;
+      return tl::unexpected(*state_->failed);
     }
     if (taken == 0 && room == body.size) break;
   }

@@ -1,0 +1,235 @@
+// Who may do what, as an operator sets it and a client meets it.
+#include <gmock/gmock.h>
+
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+using testing::HasSubstr;
+using testing::Not;
+
+class Access : public ServerFixture {
+ protected:
+  Output vantro_with(const std::string& input, Arguments arguments) {
+    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    return run(arguments, client_environment(), input);
+  }
+  Output curl(Arguments arguments) {
+    arguments.insert(arguments.begin(), {"curl", "-sS", "-m", "60"});
+    return run(arguments);
+  }
+  void add_night(const std::string& may) {
+    const auto added =
+        vantro_with("night-pass\n", {"account", "add", "Night", "--may", may});
+    ASSERT_EQ(added.code, 0) << added.err;
+  }
+  void restart_with(const std::string& settings, const Arguments& more = {}) {
+    stop();
+    fakes::write_file(scratch_ / "vantro.toml", settings);
+    Arguments arguments{"--config", scratch_ / "vantro.toml"};
+    arguments.insert(arguments.end(), more.begin(), more.end());
+    start(arguments);
+  }
+};
+
+TEST_F(Access, AnAccountIsMadeChangedAndRemoved) {
+  const auto added =
+      vantro_with("night-pass\n", {"account", "add", "Night", "--may", "fetch,hand-in",
+                                   "--from", "loopback,192.0.2.0/24", "--part", "/north/",
+                                   "--until", "30d", "--remarks", "the night crew"});
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_THAT(
+      added.out,
+      HasSubstr("night\n  may      fetch, hand-in\n  from     loopback, 192.0.2.0/24\n"
+                "  in       north/\n  until    "));
+  EXPECT_EQ(vantro_with("night-pass\n", {"account", "add", "night"}).code, 1);
+  EXPECT_EQ(vantro_with("short\n", {"account", "add", "day"}).err,
+            "vantro: the password has 5 bytes; it must have 8 to 128\n");
+  EXPECT_EQ(vantro_with("", {"account", "add", "day"}).err,
+            "vantro: no password came from standard input\n");
+  EXPECT_EQ(vantro({"account", "change", "night"}).code, 2);
+  EXPECT_EQ(vantro({"account", "change", "nigth", "--off"}).code, 5);
+  EXPECT_EQ(vantro({"account", "change", "night", "--from", "10.0.0.1/8"}).code, 1);
+  EXPECT_EQ(vantro({"account", "change", "night", "--on", "--off"}).code, 2);
+  EXPECT_THAT(
+      vantro({"account", "change", "night", "--off", "--part", "all", "--until", "ever"})
+          .out,
+      HasSubstr("  switched off\n"));
+  const auto list = vantro({"account", "list"}).out;
+  EXPECT_THAT(list, HasSubstr("anonymous  fetch, deposit"));
+  EXPECT_THAT(list, HasSubstr("switched off"));
+  EXPECT_THAT(list, Not(HasSubstr("argon2")));
+  EXPECT_THAT(vantro({"--json", "account", "list"}).out, Not(HasSubstr("argon2")));
+  EXPECT_EQ(vantro({"account", "remove", "anonymous"}).code, 1);
+  EXPECT_EQ(vantro({"account", "remove", "night"}).out,
+            "night: removed; what it has fetched and sent stays on record\n");
+  EXPECT_EQ(vantro({"account", "remove", "night"}).code, 5);
+}
+
+// script(1) plays the terminal.
+TEST_F(Access, APasswordAtATerminalIsNotShown) {
+  const auto typed = [&](const std::string& keys) {
+    fakes::write_file(scratch_ / "keys", keys);
+    return run({"sh", "-c",
+                "(sleep 1; cat '" + (scratch_ / "keys") +
+                    "'; sleep 1) | script -qec \"" VANTRO_PROGRAM
+                    " account add night\" /dev/null"},
+               client_environment());
+  };
+  const auto two = typed("night-pass\nother-pass\n");
+  EXPECT_THAT(two.out, HasSubstr("the two are not the same; nothing was changed"));
+  const auto same = typed("night-pass\nnight-pass\n");
+  EXPECT_THAT(same.out, HasSubstr("Password for 'night': "));
+  EXPECT_THAT(same.out, HasSubstr("may      fetch, deposit"));
+  EXPECT_THAT(two.out + same.out, Not(HasSubstr("night-pass")));
+}
+
+TEST_F(Access, ClosedIsClosedUntilAnAccountOpensIt) {
+  take_in("x.img", "the image");
+  add_night("fetch,deposit");
+  ASSERT_EQ(vantro({"account", "change", "anonymous", "--off"}).code, 0);
+  const auto refused = curl({"-i", http_url("/x.img")}).out;
+  EXPECT_THAT(refused, HasSubstr("401 Unauthorized"));
+  EXPECT_THAT(refused, HasSubstr("WWW-Authenticate: Basic realm=\"vantro\""));
+  EXPECT_THAT(refused, HasSubstr("fetching without an account is switched off; log in "
+                                 "with an account that may"));
+  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).code,
+            69);  // access violation
+  EXPECT_EQ(curl({"-u", "night:night-pass", http_url("/x.img")}).out, "the image");
+  EXPECT_EQ(run({"wget", "-q", "-O", "-", "--user=night", "--password=night-pass",
+                 http_url("/x.img")})
+                .out,
+            "the image");
+  EXPECT_THAT(curl({"-u", "night:wrong-pass", http_url("/x.img")}).out,
+              HasSubstr("the account or its password is wrong"));
+  const auto status = vantro({"status"}).out;
+  EXPECT_THAT(status,
+              HasSubstr("http        listens on 127.0.0.1:" + std::to_string(http_port_) +
+                        "; content and password can be read on the way"));
+  EXPECT_THAT(status, HasSubstr("open        from private, loopback: fetch, deposit, "
+                                "list, read-back, hand-in, over "
+                                "http, with an account that may"));
+  EXPECT_THAT(status, HasSubstr("everything else is closed"));
+  // Its password is changed: the old one is no longer good, though it was a moment ago.
+  ASSERT_EQ(
+      vantro_with("other-pass\n", {"account", "change", "night", "--password"}).code, 0);
+  EXPECT_THAT(curl({"-u", "night:night-pass", http_url("/x.img")}).out,
+              HasSubstr("is wrong"));
+  EXPECT_EQ(curl({"-u", "night:other-pass", http_url("/x.img")}).out, "the image");
+  EXPECT_THAT(vantro({"ledger"}).out, HasSubstr("127.0.0.1 as night"));
+}
+
+TEST_F(Access, AColleagueHandsAnImageIn) {
+  add_night("hand-in");
+  fakes::write_file(scratch_ / "pump-7.img", "image bytes");
+  const auto list = run({"sha256sum", "pump-7.img"}, {}, "", scratch_.path());
+  fakes::write_file(scratch_ / "pump-7.img.sha256", list.out);
+  const auto hand_in = [&](const std::string& file) {
+    return curl({"-u", "night:night-pass", "-T", scratch_ / file,
+                 http_url("/intake/" + file)})
+        .out;
+  };
+  EXPECT_THAT(curl({"-T", scratch_ / "pump-7.img", http_url("/intake/pump-7.img")}).out,
+              HasSubstr("log in with an account that may"));
+  EXPECT_THAT(hand_in("pump-7.img.sha256"), HasSubstr("is kept for 7 days"));
+  EXPECT_THAT(hand_in("pump-7.img"),
+              HasSubstr("'pump-7.img' taken in, on offer; SHA-256 as expected"));
+  EXPECT_EQ(curl({http_url("/pump-7.img")}).out, "image bytes");
+  const auto image = vantro_json({"image", "info", "pump-7.img"})["image"];
+  EXPECT_EQ(image["vouching"], "vouched");
+  // A download that broke off, inside an archive: the look finds it.
+  const auto archive = run({"sh", "-c", "head -c 200000 /dev/urandom | gzip -c"}).out;
+  fakes::write_file(scratch_ / "cut.gz", archive.substr(0, 100'000));
+  EXPECT_THAT(hand_in("cut.gz"), HasSubstr("nothing was filed"));
+  EXPECT_EQ(vantro({"image", "info", "cut.gz"}).code, 5);
+}
+
+TEST_F(Access, RulesOfTheSettingsReplaceTheDefaultOnes) {
+  take_in("x.img", "the image");
+  restart_with("[[rule]]\nfrom = \"loopback\"\nmay = \"fetch\"\nover = \"http\"\n");
+  EXPECT_EQ(curl({http_url("/x.img")}).out, "the image");
+  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).code, 69);
+  EXPECT_THAT(curl({"-i", http_url("/")}).out, HasSubstr("403 Forbidden"));
+  EXPECT_THAT(curl({"-i", "-T", "/dev/null", http_url("/a.cfg")}).out,
+              HasSubstr("sending a backup is not open to 127.0.0.1 over http"));
+}
+
+TEST_F(Access, ALocationIsCompleteToThePaste) {
+  take_in("north/pump 7.img", "the image");
+  add_night("fetch");
+  const auto told = vantro(
+      {"location", "north/pump 7.img", "--for", "127.3.2.1", "--account", "night"});
+  ASSERT_EQ(told.code, 0) << told.err;
+  const auto tftp =
+      "tftp://127.0.0.1:" + std::to_string(tftp_port_) + "/north/pump%207.img\n";
+  const auto http =
+      "http://night@127.0.0.1:" + std::to_string(http_port_) + "/north/pump%207.img\n";
+  EXPECT_THAT(told.out, HasSubstr(tftp + http + "  size     9 bytes\n"));
+  EXPECT_THAT(told.out, HasSubstr("  SHA-256  "));
+  EXPECT_THAT(
+      vantro({"location", "north/pump 7.img", "--for", "203.0.113.9"}).out,
+      HasSubstr(
+          "    not for 203.0.113.9: fetching is not open to 203.0.113.9 over http\n"));
+  EXPECT_EQ(vantro({"location", "none.img"}).code, 5);
+  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--for", "somewhere"}).code, 1);
+  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--account", "nobody"}).code, 5);
+  // What stands in it works.
+  const auto text = vantro_json({"location", "north/pump 7.img", "--for", "127.0.0.1"});
+  EXPECT_EQ(curl({text["locations"][1]["text"]}).out, "the image");
+}
+
+TEST_F(Access, HttpsProtectsWhatItCarries) {
+  take_in("x.img", fakes::noise(3'000'000, 4));
+  ASSERT_EQ(run({"openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout",
+                 scratch_ / "key.pem", "-out", scratch_ / "cert.pem", "-days", "2",
+                 "-subj", "/CN=vantro", "-addext", "subjectAltName=IP:127.0.0.1"})
+                .code,
+            0);
+  restart_with("[https]\ncertificate = \"" + (scratch_ / "cert.pem") + "\"\nkey = \"" +
+                   (scratch_ / "key.pem") + "\"\n",
+               {"--https-listen", "127.0.0.1:0"});
+  const auto out = server_out();
+  const auto at = out.find("HTTPS listens on 127.0.0.1:");
+  ASSERT_NE(at, std::string::npos) << out;
+  const auto port = std::to_string(std::atoi(out.c_str() + at + 27));
+  const auto url = "https://127.0.0.1:" + port;
+  const auto secure = [&](Arguments more) {
+    more.insert(more.begin(), {"--cacert", scratch_ / "cert.pem"});
+    return curl(more);
+  };
+  ASSERT_EQ(secure({"-o", scratch_ / "got", url + "/x.img"}).code, 0);
+  EXPECT_EQ(fakes::read_file(scratch_ / "got"), fakes::noise(3'000'000, 4));
+  ASSERT_EQ(
+      secure({"--tls-max", "1.2", "-r", "5-", "-o", scratch_ / "got", url + "/x.img"})
+          .code,
+      0);
+  EXPECT_EQ(fakes::read_file(scratch_ / "got"), fakes::noise(3'000'000, 4).substr(5));
+  fakes::write_file(scratch_ / "cfg", fakes::noise(2'000'000, 6));
+  EXPECT_THAT(secure({"-T", scratch_ / "cfg", url + "/a.cfg"}).out,
+              HasSubstr("revision 1 of 'a.cfg'"));
+  EXPECT_EQ(saved("127.0.0.1", "a.cfg"), fakes::noise(2'000'000, 6));
+  EXPECT_THAT(vantro({"status"}).out,
+              HasSubstr("; content and password are protected on the way"));
+  EXPECT_THAT(vantro({"location", "x.img"}).out, HasSubstr(url + "/x.img\n"));
+  EXPECT_EQ(ledger()[0]["protocol"], "https");
+  // Who speaks in the clear there gets nowhere, and nobody is held up by it.
+  EXPECT_NE(curl({"-m", "5", "http://127.0.0.1:" + port + "/x.img"}).code, 0);
+  ASSERT_EQ(secure({"-o", "/dev/null", url + "/x.img"}).code, 0);
+}
+
+TEST_F(Access, ABadCertificateIsSaidAtTheStart) {
+  stop();
+  fakes::write_file(scratch_ / "cert.pem", "no certificate");
+  fakes::write_file(scratch_ / "vantro.toml",
+                    "[https]\nlisten = \"127.0.0.1:0\"\ncertificate = \"" +
+                        (scratch_ / "cert.pem") + "\"\n");
+  const auto started =
+      run({VANTROD_PROGRAM, "--config", scratch_ / "vantro.toml", "--check"});
+  EXPECT_EQ(started.code, 2);
+  EXPECT_THAT(started.err,
+              HasSubstr((scratch_ / "cert.pem") + ": no certificate in PEM form"));
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
