@@ -19,110 +19,14 @@
 
 #include "bench/bare_peers.h"
 #include "bench/readers.h"
-#include "tests/end_to_end/process.h"
+#include "bench/real_server.h"
 
 namespace vantro::bench {
 namespace {
 
-constexpr double kGiB = 1024.0 * 1024 * 1024;
-constexpr double kMiB = 1024.0 * 1024;
-
-double median(std::vector<double> values) {
-  std::sort(values.begin(), values.end());
-  return values[values.size() / 2];
+Target tftp_target(const RealServer& server) {
+  return {server.tftp_port(), RealServer::kImage};
 }
-
-// The real vantrod in a state folder of its own, with one image.
-class RealServer {
- public:
-  explicit RealServer(int threads) {
-    std::string pattern =
-        (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX");
-    folder_ = ::mkdtemp(pattern.data());
-    const auto settings = folder_ + "/settings.toml";
-    std::ofstream(settings) << "[tftp]\nthreads = " << threads << "\n";
-    server_ = std::make_unique<end_to_end::Process>(
-        end_to_end::Arguments{VANTROD_PROGRAM, "--config", settings, "--state",
-                              folder_ + "/state", "--tftp-listen", "127.0.0.1:0",
-                              "--management-listen", "127.0.0.1:0", "--log-level",
-                              "error"},
-        end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
-    for (int i = 0; i < 1000 && text("/out").find("Ready.") == std::string::npos; ++i) {
-      ::usleep(10'000);
-    }
-    port_ = number_behind("TFTP listens on 127.0.0.1:");
-    const auto management = number_behind("Management listens on 127.0.0.1:");
-    const auto image = folder_ + "/bench.img";
-    std::ofstream(image) << std::string(256 << 20, 'i');
-    auto token = text("/state/token");
-    token.pop_back();
-    const auto added =
-        end_to_end::run({VANTRO_PROGRAM, "image", "add", image},
-                        {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management)},
-                         {"VANTRO_TOKEN", token}});
-    if (added.code != 0) throw std::runtime_error(added.err);
-  }
-  ~RealServer() {
-    server_.reset();
-    std::filesystem::remove_all(folder_);
-  }
-  RealServer(const RealServer&) = delete;
-  RealServer& operator=(const RealServer&) = delete;
-
-  std::string image() const { return folder_ + "/bench.img"; }
-  Target target() const { return {port_, "bench.img"}; }
-  // Seconds of processor time so far, of all its threads.
-  double cpu() const {
-    const auto stat = read("/proc/" + std::to_string(server_->pid()) + "/stat");
-    std::istringstream fields(stat.substr(stat.rfind(')') + 2));
-    std::string skipped;
-    for (int i = 0; i < 11; ++i) fields >> skipped;
-    double user = 0;
-    double system = 0;
-    fields >> user >> system;
-    return (user + system) / static_cast<double>(::sysconf(_SC_CLK_TCK));
-  }
-  // Bytes that are in memory and its own.
-  double memory() const {
-    const auto status = read("/proc/" + std::to_string(server_->pid()) + "/status");
-    const auto at = status.find("RssAnon:");
-    return at == std::string::npos ? 0 : std::atof(status.c_str() + at + 8) * 1024;
-  }
-
- private:
-  static std::string read(const std::string& file) {
-    std::ifstream in(file);
-    return {std::istreambuf_iterator<char>(in), {}};
-  }
-  std::string text(const char* file) const { return read(folder_ + file); }
-  std::uint16_t number_behind(const std::string& words) const {
-    const auto out = text("/out");
-    const auto at = out.find(words);
-    if (at == std::string::npos) throw std::runtime_error("vantrod: " + text("/err"));
-    return static_cast<std::uint16_t>(std::atoi(out.c_str() + at + words.size()));
-  }
-
-  std::string folder_;
-  std::unique_ptr<end_to_end::Process> server_;
-  std::uint16_t port_ = 0;
-};
-
-class Report {
- public:
-  explicit Report(bool markdown) : markdown_(markdown) {
-    if (markdown_)
-      std::printf("| what | limit | vantrod | ratio |\n| --- | --- | --- | --- |\n");
-  }
-  void line(const std::string& what, const std::string& limit, const std::string& ours,
-            const std::string& ratio) const {
-    std::printf(markdown_ ? "| %s | %s | %s | %s |\n" : "%-58s %16s %16s  %s\n",
-                what.c_str(), limit.c_str(), ours.c_str(), ratio.c_str());
-    std::fflush(stdout);
-  }
-
- private:
-  bool markdown_;
-};
 
 class Bench {
  public:
@@ -131,8 +35,8 @@ class Bench {
   void lock_step(const RealServer& server) {
     for (const std::size_t block : {512, 1428, 8192, 65464}) {
       const auto bare = BarePeer::windowed(block, 1);
-      pair(fmt::format("(a) 1 reader, blksize {}", block), block, bare, server.target(),
-           [=](const Target& target, std::size_t blocks) {
+      pair(fmt::format("(a) 1 reader, blksize {}", block), block, bare,
+           tftp_target(server), [=](const Target& target, std::size_t blocks) {
              return read_alone(target, block, 1, blocks);
            });
     }
@@ -143,7 +47,7 @@ class Bench {
     for (const std::size_t block : {8192, 65464}) {
       const auto bare = BarePeer::windowed(block, 1, server.image());
       pair(fmt::format("(a) the same, the limit reads a file, {}", block), block, bare,
-           server.target(), [=](const Target& target, std::size_t blocks) {
+           tftp_target(server), [=](const Target& target, std::size_t blocks) {
              return read_alone(target, block, 1, blocks);
            });
     }
@@ -154,7 +58,7 @@ class Bench {
       for (const std::size_t window : {8, 16, 64}) {
         const auto bare = BarePeer::windowed(block, window);
         pair(fmt::format("(b) 1 reader, blksize {}, windowsize {}", block, window), block,
-             bare, server.target(), [=](const Target& target, std::size_t blocks) {
+             bare, tftp_target(server), [=](const Target& target, std::size_t blocks) {
                return read_alone(target, block, window, blocks);
              });
       }
@@ -173,11 +77,11 @@ class Bench {
         limit.push_back(
             rate(read_together({bare.port(), "x"}, readers, 1428, 1, blocks, false)));
         const auto before = one.cpu();
-        const auto single = read_together(one.target(), readers, 1428, 1, blocks, false);
+        const auto single = read_together(tftp_target(one), readers, 1428, 1, blocks, false);
         busy.push_back((one.cpu() - before) / single.seconds);
         ours.push_back(rate(single));
         fair.push_back(single.slowest / single.median);
-        const auto twice = read_together(two.target(), readers, 1428, 1, blocks, false);
+        const auto twice = read_together(tftp_target(two), readers, 1428, 1, blocks, false);
         both.push_back(rate(twice));
         fair_two.push_back(twice.slowest / twice.median);
       }
@@ -201,7 +105,7 @@ class Bench {
                                         {65464, 1}}) {
       const auto blocks = (200 << 20) / block;
       const auto before = server.cpu();
-      read_alone(server.target(), block, window, blocks);
+      read_alone(tftp_target(server), block, window, blocks);
       const auto used = server.cpu() - before;
       const auto bytes = static_cast<double>(blocks * block);
       report_.line(
@@ -213,7 +117,7 @@ class Bench {
   // On a server that has done nothing else yet.
   void memory(const RealServer& server) {
     const auto before = server.memory();
-    const WaitingReaders waiting(server.target(), 1000, 1428);
+    const WaitingReaders waiting(tftp_target(server), 1000, 1428);
     report_.line("(d) memory for a transfer, of 1000 that wait, blksize 1428", "",
                  fmt::format("{:.0f} KiB", (server.memory() - before) / 1000 / 1024), "");
   }
@@ -223,7 +127,7 @@ class Bench {
     for (int i = 0; i < rounds_; ++i) {
       const std::size_t bytes = (32 << 20) + static_cast<std::size_t>(i) * 8192;
       const auto result = write_alone(
-          {server.target().port, fmt::format("bench-{}.cfg", i)}, 8192, 8, bytes);
+          {tftp_target(server).port, fmt::format("bench-{}.cfg", i)}, 8192, 8, bytes);
       without.push_back(static_cast<double>(bytes) / result.to_last_block);
       with.push_back(static_cast<double>(bytes) / result.to_last_ack);
     }
@@ -240,7 +144,8 @@ class Bench {
     const auto sink = BarePeer::sink();
     std::vector<double> quiet, elsewhere, here;
     const auto rate = [&] {
-      const auto r = read_together(server.target(), kReaders, 1428, 1, kBlocks, false);
+      const auto r =
+          read_together(tftp_target(server), kReaders, 1428, 1, kBlocks, false);
       return kReaders * (kBlocks - 1) / r.seconds;
     };
     for (int i = 0; i < rounds_; ++i) {
@@ -250,7 +155,7 @@ class Bench {
         elsewhere.push_back(rate());
       }
       {
-        const Garbage flood(server.target().port, 50'000);
+        const Garbage flood(tftp_target(server).port, 50'000);
         here.push_back(rate());
       }
     }
@@ -273,7 +178,7 @@ class Bench {
                                std::vector<double>& per_cpu) {
         const auto before = server.cpu();
         const auto r =
-            read_together(server.target(), kReaders, kBlock, kWindow, kBlocks, true);
+            read_together(tftp_target(server), kReaders, kBlock, kWindow, kBlocks, true);
         const double bytes = kReaders * kBlocks * static_cast<double>(kBlock);
         rates.push_back(bytes / r.seconds);
         per_cpu.push_back(bytes / (server.cpu() - before));
@@ -340,11 +245,14 @@ int main(int argc, char** argv) try {
   limit.rlim_cur = limit.rlim_max;
   ::setrlimit(RLIMIT_NOFILE, &limit);
 
-  const RealServer one(1);
-  const RealServer two(2);
+  const auto with_threads = [](int threads) {
+    return RealServer(fmt::format("[tftp]\nthreads = {}\n", threads), 256 << 20);
+  };
+  const auto one = with_threads(1);
+  const auto two = with_threads(2);
   Bench bench(rounds, markdown);
   const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
-  if (wanted('d')) bench.memory(RealServer(1));
+  if (wanted('d')) bench.memory(with_threads(1));
   if (wanted('a')) bench.lock_step(one);
   if (wanted('a')) bench.lock_step_from_a_file(one);
   if (wanted('b')) bench.windows(one);

@@ -5,6 +5,7 @@
 #include <stdexcept>
 
 #include "base/visible_name.h"
+#include "crypto/digest_helpers.h"
 
 namespace vantro::crypto {
 namespace {
@@ -43,6 +44,9 @@ std::optional<Algorithm> by_name(std::string_view name) {
   return std::nullopt;
 }
 
+// Below this, waking a helper costs more than it saves.
+constexpr std::size_t kWorthSharing = 32 * 1024;
+
 struct FreeContext {
   void operator()(EVP_MD_CTX* context) const { EVP_MD_CTX_free(context); }
 };
@@ -50,10 +54,12 @@ struct FreeContext {
 }  // namespace
 
 struct Digester::State {
+  DigestHelpers* helpers = nullptr;
   std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, kAlgorithms.size()> contexts;
 };
 
-Digester::Digester() : state_(std::make_unique<State>()) {
+Digester::Digester(DigestHelpers* helpers) : state_(std::make_unique<State>()) {
+  state_->helpers = helpers;
   for (std::size_t i = 0; i < kAlgorithms.size(); ++i) {
     auto& context = state_->contexts[i];
     context.reset(EVP_MD_CTX_new());
@@ -71,8 +77,25 @@ Digester& Digester::operator=(Digester&&) noexcept = default;
 Digester::~Digester() = default;
 
 void Digester::update(base::ByteView bytes) {
-  for (auto& context : state_->contexts) {
-    EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
+  const auto digest = [&](Algorithm algorithm) {
+    EVP_DigestUpdate(state_->contexts[static_cast<std::size_t>(algorithm)].get(),
+                     bytes.data(), bytes.size());
+  };
+  // Halves that take about as long as each other; the lighter one here, as whoever calls
+  // has the bytes to write as well.
+  const auto lighter = [&] {
+    digest(Algorithm::kSha1);
+    digest(Algorithm::kSha512);
+  };
+  const auto heavier = [&] {
+    digest(Algorithm::kMd5);
+    digest(Algorithm::kSha256);
+  };
+  if (state_->helpers != nullptr && bytes.size() >= kWorthSharing) {
+    state_->helpers->run_both(lighter, heavier);
+  } else {
+    lighter();
+    heavier();
   }
 }
 

@@ -25,10 +25,13 @@ struct Digests {
   bool operator==(const Digests&) const = default;
 };
 
+class DigestHelpers;
+
 // Computes all four in one pass. Not thread-safe.
 class Digester {
  public:
-  Digester();
+  // `helpers`, which must outlive it, share the work of large pieces; null: none.
+  explicit Digester(DigestHelpers* helpers = nullptr);
   Digester(Digester&&) noexcept;
   Digester& operator=(Digester&&) noexcept;
   ~Digester();

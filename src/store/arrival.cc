@@ -15,7 +15,10 @@ constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
 }  // namespace
 
 Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file)
-    : folder_(&folder), file_name_(std::move(file_name)), file_(std::move(file)) {}
+    : folder_(&folder),
+      file_name_(std::move(file_name)),
+      file_(std::move(file)),
+      digester_(folder.digest_helpers()) {}
 
 Arrival::~Arrival() {
   if (file_) set_aside();

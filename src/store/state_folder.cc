@@ -10,6 +10,7 @@
 #include <sys/file.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
+#include <thread>
 #include <unistd.h>
 
 #include "base/sizes.h"
@@ -105,6 +106,11 @@ std::string StateFolder::arriving(const std::string& file_name) const {
 std::string StateFolder::vault_file(const std::string& sha256) const {
   return path_ + "/vault/" + shelf(sha256) + "/" + sha256;
 }
+
+StateFolder::StateFolder(std::string path)
+    : path_(std::move(path)),
+      digest_helpers_(std::make_unique<crypto::DigestHelpers>(
+          std::max(1u, std::thread::hardware_concurrency()))) {}
 
 base::Outcome<Arrival> StateFolder::arrive(const ArrivalLabel& label, base::WallTime now,
                                            std::uint64_t announced) const {

@@ -12,6 +12,7 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -19,6 +20,7 @@
 #include "base/clock.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
+#include "crypto/digest_helpers.h"
 #include "store/arrival.h"
 #include "store/arrival_label.h"
 
@@ -61,6 +63,7 @@ class StateFolder {
   void remove_partial(const std::string& file_name) const;
 
   // For Arrival.
+  crypto::DigestHelpers* digest_helpers() const { return digest_helpers_.get(); }
   std::string arriving(const std::string& file_name) const;
   std::string vault_file(const std::string& sha256) const;
   base::Outcome<void> make_vault_shelf(const std::string& sha256) const;
@@ -70,9 +73,10 @@ class StateFolder {
   std::uint64_t free_bytes() const;
 
  private:
-  explicit StateFolder(std::string path) : path_(std::move(path)) {}
+  explicit StateFolder(std::string path);
 
   std::string path_;
+  std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
   base::UniqueFd lock_;
 };
 

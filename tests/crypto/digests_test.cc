@@ -1,6 +1,12 @@
 #include "crypto/digests.h"
 
+#include <algorithm>
+#include <array>
 #include <gtest/gtest.h>
+#include <thread>
+#include <vector>
+
+#include "crypto/digest_helpers.h"
 
 #include "crypto/secret.h"
 
@@ -61,6 +67,37 @@ TEST(Secret, IsLongAndNeverTheSame) {
   EXPECT_TRUE(equal_secrets("abc", "abc"));
   EXPECT_FALSE(equal_secrets("abc", "abd"));
   EXPECT_FALSE(equal_secrets("abc", "abcd"));
+}
+
+// Many uploads at once share few helpers: each gets the digests of its own bytes.
+TEST(DigestHelpers, ShareTheWorkOfManyWithoutMixingIt) {
+  DigestHelpers helpers(2);
+  std::vector<std::thread> threads;
+  std::array<bool, 8> right{};
+  for (std::size_t i = 0; i < right.size(); ++i) {
+    threads.emplace_back([&, i] {
+      const std::string bytes(50'000 + 7 * i, static_cast<char>('a' + i));
+      Digester shared(&helpers);
+      Digester alone;
+      for (int piece = 0; piece < 40; ++piece) {
+        shared.update(base::as_bytes(bytes));
+        alone.update(base::as_bytes(bytes));
+      }
+      right[i] = shared.finish() == alone.finish();
+    });
+  }
+  for (auto& one : threads) one.join();
+  EXPECT_EQ(std::count(right.begin(), right.end(), true), 8);
+}
+
+TEST(DigestHelpers, LeaveTheWorkToTheCallerWhereThereAreNone) {
+  DigestHelpers none(0);
+  Digester shared(&none);
+  Digester alone;
+  const std::string bytes(100'000, 'x');
+  shared.update(base::as_bytes(bytes));
+  alone.update(base::as_bytes(bytes));
+  EXPECT_EQ(shared.finish(), alone.finish());
 }
 
 }  // namespace

@@ -1,0 +1,297 @@
+// How fast HTTP is, as ratios to what the machine can do in the same run.
+//
+//   vantro-bench-http [--rounds N] [--only LETTERS] [--markdown]
+//
+// Each pair (a yardstick, the server) is measured in turns, N rounds; what is shown are
+// the medians and their ratio. Everything is on loopback, in processes of its own.
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <cstdio>
+#include <fcntl.h>
+#include <filesystem>
+#include <fmt/format.h>
+#include <fstream>
+#include <openssl/evp.h>
+#include <string>
+#include <sys/resource.h>
+#include <sys/socket.h>
+#include <thread>
+#include <unistd.h>
+#include <vector>
+
+#include "bench/real_server.h"
+#include "bench/tcp_peers.h"
+
+namespace vantro::bench {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+constexpr std::size_t kImage = std::size_t{1} << 30;
+constexpr const char* kSettings =
+    "[limits]\nconnections = 20000\nconnections_per_device = 20000\n"
+    "transfers_per_device = 20000\ntransfers_per_network = 20000\n"
+    "transfers = 20000\ndeposited_per_day = \"10000 GiB\"\n";
+
+double since(Clock::time_point begin) {
+  return std::chrono::duration<double>(Clock::now() - begin).count();
+}
+
+std::string rate_text(double bytes_per_second) {
+  return fmt::format("{:.0f} MiB/s", bytes_per_second / kMiB);
+}
+
+std::string ratio_text(double ratio) { return fmt::format("{:.2f}", ratio); }
+
+void digest_with(const std::vector<const EVP_MD*>& methods, std::size_t bytes) {
+  const std::vector<unsigned char> piece(1 << 20, 'u');
+  std::vector<EVP_MD_CTX*> contexts;
+  for (const auto* method : methods) {
+    contexts.push_back(EVP_MD_CTX_new());
+    EVP_DigestInit_ex(contexts.back(), method, nullptr);
+  }
+  for (std::size_t done = 0; done < bytes; done += piece.size()) {
+    for (auto* context : contexts) {
+      EVP_DigestUpdate(context, piece.data(), piece.size());
+    }
+  }
+  for (auto* context : contexts) EVP_MD_CTX_free(context);
+}
+
+// Four digests on two threads, as well balanced as they can be; bytes per second.
+double digest_limit(std::size_t bytes) {
+  const auto begin = Clock::now();
+  std::thread other([=] { digest_with({EVP_md5(), EVP_sha256()}, bytes); });
+  digest_with({EVP_sha1(), EVP_sha512()}, bytes);
+  other.join();
+  return static_cast<double>(bytes) / since(begin);
+}
+
+// Written and synced; bytes per second.
+double disk_limit(const std::string& folder, std::size_t bytes) {
+  const auto file = folder + "/disk-limit";
+  const std::vector<char> piece(1 << 20, 'u');
+  const auto begin = Clock::now();
+  const int fd = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  for (std::size_t done = 0; done < bytes; done += piece.size()) {
+    if (::write(fd, piece.data(), piece.size()) != static_cast<ssize_t>(piece.size())) {
+      throw std::runtime_error("the disk takes no more");
+    }
+  }
+  ::fsync(fd);
+  const auto took = since(begin);
+  ::close(fd);
+  ::unlink(file.c_str());
+  return static_cast<double>(bytes) / took;
+}
+
+// Readers that take about a thousand bytes a second each, on one thread.
+class SlowReaders {
+ public:
+  SlowReaders(std::uint16_t port, std::size_t count) {
+    const auto request = request_for(RealServer::kImage);
+    for (std::size_t i = 0; i < count; ++i) {
+      const int fd = connect_to(port, 4096);
+      if (fd < 0) throw std::runtime_error("no connection for a slow reader");
+      ::send(fd, request.data(), request.size(), MSG_NOSIGNAL);
+      sockets_.push_back(fd);
+    }
+    thread_ = std::thread([this] {
+      std::vector<char> buffer(100);
+      while (!stopped_) {
+        for (const int fd : sockets_) {
+          ::recv(fd, buffer.data(), buffer.size(), MSG_DONTWAIT);
+        }
+        std::this_thread::sleep_for(std::chrono::milliseconds(100));
+      }
+    });
+  }
+  ~SlowReaders() {
+    stopped_ = true;
+    thread_.join();
+    for (const int fd : sockets_) ::close(fd);
+  }
+
+ private:
+  std::vector<int> sockets_;
+  std::atomic<bool> stopped_ = false;
+  std::thread thread_;
+};
+
+class IdleConnections {
+ public:
+  IdleConnections(std::uint16_t port, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) {
+      sockets_.push_back(connect_to(port));
+      if (sockets_.back() < 0) throw std::runtime_error("no connection to stay idle");
+    }
+  }
+  ~IdleConnections() {
+    for (const int fd : sockets_) ::close(fd);
+  }
+
+ private:
+  std::vector<int> sockets_;
+};
+
+class Bench {
+ public:
+  Bench(int rounds, bool markdown) : rounds_(rounds), report_(markdown) {}
+
+  void one(const RealServer& server) {
+    const SendfilePump pump(server.image(), 2);
+    pair(
+        "(a) 1 download of 1 GiB in the page cache",
+        [&](std::uint16_t port) {
+          return kImage / read_together(port, RealServer::kImage, 1, kImage).front();
+        },
+        pump.port(), server.http_port());
+  }
+
+  void many(const RealServer& server) {
+    constexpr std::size_t kReaders = 200;
+    constexpr std::size_t kBytes = std::size_t{32} << 20;
+    const auto file = server.folder() + "/many.img";
+    std::ofstream(file) << std::string(kBytes, 'm');
+    server.add(file);
+    const SendfilePump pump(file, 2);
+    std::vector<double> bare, ours, bare_spread, spread;
+    const auto measure = [&](std::uint16_t port, std::vector<double>& rates,
+                             std::vector<double>& spreads) {
+      const auto seconds = read_together(port, "many.img", kReaders, kBytes);
+      const auto slowest = *std::max_element(seconds.begin(), seconds.end());
+      rates.push_back(kReaders * static_cast<double>(kBytes) / slowest);
+      spreads.push_back(slowest / median(seconds));
+    };
+    for (int i = 0; i < rounds_; ++i) {
+      measure(pump.port(), bare, bare_spread);
+      measure(server.http_port(), ours, spread);
+    }
+    report_.line("(b) 200 downloads of 32 MiB at once, in sum", rate_text(median(bare)),
+                 rate_text(median(ours)), ratio_text(median(ours) / median(bare)));
+    report_.line("(b) their slowest beside their median", ratio_text(median(bare_spread)),
+                 ratio_text(median(spread)), "");
+  }
+
+  void upload(const RealServer& server) {
+    std::vector<double> digests, disk, ours;
+    for (int i = 0; i < rounds_; ++i) {
+      digests.push_back(digest_limit(kImage));
+      disk.push_back(disk_limit(server.folder(), kImage));
+      ours.push_back(kImage / put(server.http_port(), fmt::format("up-{}", i), kImage));
+    }
+    const auto limit = std::min(median(digests), median(disk));
+    report_.line("(c) four digests on two threads", rate_text(median(digests)), "", "");
+    report_.line("(c) write and sync of 1 GiB", rate_text(median(disk)), "", "");
+    report_.line("(c) an upload of 1 GiB, beside the slower", rate_text(limit),
+                 rate_text(median(ours)), ratio_text(median(ours) / limit));
+  }
+
+  void small(const RealServer& server) {
+    const auto file = server.folder() + "/small.img";
+    std::ofstream(file) << std::string(1000, 's');
+    server.add(file);
+    for (const std::size_t connections : {1, 16}) {
+      std::vector<double> rates, cost;
+      for (int i = 0; i < rounds_; ++i) {
+        const auto before = server.cpu();
+        const auto rate =
+            ask_again_and_again(server.http_port(), "small.img", connections, 1.0);
+        rates.push_back(rate);
+        cost.push_back((server.cpu() - before) / rate * 1e6);
+        // The ledger's rows are written meanwhile; not on the next round's account.
+        ::usleep(500'000);
+      }
+      report_.line(fmt::format("(d) requests of 1000 bytes a second, {} connection{}",
+                               connections, connections == 1 ? "" : "s"),
+                   "aim 10000", fmt::format("{:.0f}", median(rates)),
+                   fmt::format("{:.0f} us of processor each", median(cost)));
+    }
+  }
+
+  void memory(const RealServer& server) {
+    constexpr std::size_t kConnections = 1000;
+    const auto empty = server.memory();
+    double idle = 0;
+    {
+      const IdleConnections some(server.http_port(), kConnections);
+      ::usleep(1'000'000);
+      idle = server.memory();
+    }
+    const SlowReaders some(server.http_port(), kConnections);
+    ::usleep(2'000'000);
+    const auto busy = server.memory();
+    report_.line("(e) memory for an idle connection, of 1000", "",
+                 fmt::format("{:.1f} KiB", (idle - empty) / kConnections / 1024), "");
+    report_.line("(e) memory for a busy one, of 1000", "",
+                 fmt::format("{:.1f} KiB", (busy - empty) / kConnections / 1024), "");
+  }
+
+  void beside_slow(const RealServer& server) {
+    std::vector<double> alone, beside;
+    const auto rate = [&] {
+      return kImage /
+             read_together(server.http_port(), RealServer::kImage, 1, kImage).front();
+    };
+    for (int i = 0; i < rounds_; ++i) {
+      alone.push_back(rate());
+      const IdleConnections idle(server.http_port(), 1000);
+      const SlowReaders slow(server.http_port(), 100);
+      ::usleep(1'000'000);
+      beside.push_back(rate());
+    }
+    report_.line("(f) 1 download; beside 1000 idle and 100 slow ones",
+                 rate_text(median(alone)), rate_text(median(beside)),
+                 ratio_text(median(beside) / median(alone)));
+  }
+
+ private:
+  template <class F>
+  void pair(const std::string& what, F rate, std::uint16_t bare, std::uint16_t ours) {
+    std::vector<double> theirs, mine;
+    for (int i = 0; i < rounds_; ++i) {
+      theirs.push_back(rate(bare));
+      mine.push_back(rate(ours));
+    }
+    report_.line(what, rate_text(median(theirs)), rate_text(median(mine)),
+                 ratio_text(median(mine) / median(theirs)));
+  }
+
+  int rounds_;
+  Report report_;
+};
+
+}  // namespace
+}  // namespace vantro::bench
+
+int main(int argc, char** argv) try {
+  using namespace vantro::bench;
+  CLI::App app{"how fast HTTP is, beside what the machine can do"};
+  int rounds = 7;
+  std::string only = "abcdef";
+  bool markdown = false;
+  app.add_option("--rounds", rounds, "measurements of each")->check(CLI::Range(1, 100));
+  app.add_option("--only", only, "letters of the parts to run");
+  app.add_flag("--markdown", markdown, "as a table for a document");
+  CLI11_PARSE(app, argc, argv);
+
+  rlimit limit{};
+  ::getrlimit(RLIMIT_NOFILE, &limit);
+  limit.rlim_cur = limit.rlim_max;
+  ::setrlimit(RLIMIT_NOFILE, &limit);
+
+  const RealServer server(kSettings, kImage);
+  Bench bench(rounds, markdown);
+  const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
+  if (wanted('e')) bench.memory(server);
+  if (wanted('a')) bench.one(server);
+  if (wanted('b')) bench.many(server);
+  if (wanted('c')) bench.upload(server);
+  if (wanted('d')) bench.small(server);
+  if (wanted('f')) bench.beside_slow(server);
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "vantro-bench-http: %s\n", error.what());
+  return 1;
+}

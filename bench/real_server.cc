@@ -1,0 +1,105 @@
+#include "bench/real_server.h"
+
+#include <algorithm>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <fmt/format.h>
+#include <fstream>
+#include <iterator>
+#include <sstream>
+#include <stdexcept>
+#include <unistd.h>
+
+namespace vantro::bench {
+
+double median(std::vector<double> values) {
+  std::sort(values.begin(), values.end());
+  return values[values.size() / 2];
+}
+
+RealServer::RealServer(const std::string& settings, std::size_t size) {
+  std::string pattern = (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX");
+  folder_ = ::mkdtemp(pattern.data());
+  std::ofstream(folder_ + "/settings.toml") << settings;
+  server_ = std::make_unique<end_to_end::Process>(
+      end_to_end::Arguments{VANTROD_PROGRAM, "--config", folder_ + "/settings.toml",
+                            "--state", folder_ + "/state", "--tftp-listen", "127.0.0.1:0",
+                            "--http-listen", "127.0.0.1:0", "--management-listen",
+                            "127.0.0.1:0", "--log-level", "error"},
+      end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
+  for (int i = 0; i < 1000 && text("/out").find("Ready.") == std::string::npos; ++i) {
+    ::usleep(10'000);
+  }
+  tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");
+  http_port_ = number_behind("HTTP listens on 127.0.0.1:");
+  management_port_ = number_behind("Management listens on 127.0.0.1:");
+  {
+    std::ofstream out(image());
+    const std::string piece(1 << 20, 'i');
+    for (std::size_t left = size; left > 0;) {
+      const auto count = std::min(left, piece.size());
+      out.write(piece.data(), static_cast<std::streamsize>(count));
+      left -= count;
+    }
+  }
+  add(image());
+}
+
+RealServer::~RealServer() {
+  server_.reset();
+  std::filesystem::remove_all(folder_);
+}
+
+void RealServer::add(const std::string& file) const {
+  auto token = text("/state/token");
+  token.pop_back();
+  const auto added = end_to_end::run(
+      {VANTRO_PROGRAM, "image", "add", file, "--yes"},
+      {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management_port_)},
+       {"VANTRO_TOKEN", token}});
+  if (added.code != 0) throw std::runtime_error(added.err);
+}
+
+double RealServer::cpu() const {
+  const auto stat = read("/proc/" + std::to_string(server_->pid()) + "/stat");
+  std::istringstream fields(stat.substr(stat.rfind(')') + 2));
+  std::string skipped;
+  for (int i = 0; i < 11; ++i) fields >> skipped;
+  double user = 0;
+  double system = 0;
+  fields >> user >> system;
+  return (user + system) / static_cast<double>(::sysconf(_SC_CLK_TCK));
+}
+
+double RealServer::memory() const {
+  const auto status = read("/proc/" + std::to_string(server_->pid()) + "/status");
+  const auto at = status.find("RssAnon:");
+  return at == std::string::npos ? 0 : std::atof(status.c_str() + at + 8) * 1024;
+}
+
+std::string RealServer::read(const std::string& file) {
+  std::ifstream in(file);
+  return {std::istreambuf_iterator<char>(in), {}};
+}
+
+std::uint16_t RealServer::number_behind(const std::string& words) const {
+  const auto out = text("/out");
+  const auto at = out.find(words);
+  if (at == std::string::npos) throw std::runtime_error("vantrod: " + text("/err"));
+  return static_cast<std::uint16_t>(std::atoi(out.c_str() + at + words.size()));
+}
+
+Report::Report(bool markdown) : markdown_(markdown) {
+  if (markdown_)
+    std::printf("| what | limit | vantrod | ratio |\n| --- | --- | --- | --- |\n");
+}
+
+void Report::line(const std::string& what, const std::string& limit,
+                  const std::string& ours, const std::string& ratio) const {
+  std::printf(markdown_ ? "| %s | %s | %s | %s |\n" : "%-58s %16s %16s  %s\n",
+              what.c_str(), limit.c_str(), ours.c_str(), ratio.c_str());
+  std::fflush(stdout);
+}
+
+}  // namespace vantro::bench

@@ -1,0 +1,64 @@
+// The real vantrod as the benches start it, and how they tell what they measured.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "tests/end_to_end/process.h"
+
+namespace vantro::bench {
+
+inline constexpr double kGiB = 1024.0 * 1024 * 1024;
+inline constexpr double kMiB = 1024.0 * 1024;
+
+double median(std::vector<double> values);
+
+// In a state folder of its own, with one image.
+class RealServer {
+ public:
+  static constexpr const char* kImage = "bench.img";
+
+  // `settings` in TOML; `size` of the image in bytes.
+  RealServer(const std::string& settings, std::size_t size);
+  ~RealServer();
+  RealServer(const RealServer&) = delete;
+  RealServer& operator=(const RealServer&) = delete;
+
+  std::uint16_t tftp_port() const { return tftp_port_; }
+  std::uint16_t http_port() const { return http_port_; }
+  std::string folder() const { return folder_; }
+  // The image's bytes as a file.
+  std::string image() const { return folder_ + "/" + kImage; }
+  // Takes one more in.
+  void add(const std::string& file) const;
+  // Seconds of processor time so far, of all its threads.
+  double cpu() const;
+  // Bytes that are in memory and its own.
+  double memory() const;
+
+ private:
+  static std::string read(const std::string& file);
+  std::string text(const char* file) const { return read(folder_ + file); }
+  std::uint16_t number_behind(const std::string& words) const;
+
+  std::string folder_;
+  std::unique_ptr<end_to_end::Process> server_;
+  std::uint16_t tftp_port_ = 0;
+  std::uint16_t http_port_ = 0;
+  std::uint16_t management_port_ = 0;
+};
+
+class Report {
+ public:
+  explicit Report(bool markdown);
+  void line(const std::string& what, const std::string& limit, const std::string& ours,
+            const std::string& ratio) const;
+
+ private:
+  bool markdown_;
+};
+
+}  // namespace vantro::bench
