@@ -4,6 +4,7 @@
 //   vantro-demo-device --name tidegate-rtr --address 127.1.0.1 --server 127.0.0.1:7069
 //                      fetch IMAGE [--expect ALGO:HEX] [--to FILE] [--block N] [--rate N]
 //   vantro-demo-device ... send FILE --as NAME
+//   vantro-demo-device ... --over http fetch|send ...
 //
 // Exit codes: 0 done; 1 the server refused, or the transfer broke off; 2 wrong use; 3
 // what arrived is not what was expected.
@@ -18,6 +19,7 @@
 #include <thread>
 
 #include "base/bytes.h"
+#include "base/percent.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "crypto/digests.h"
@@ -32,6 +34,7 @@ struct Options {
   std::string name;
   std::string address;
   std::string server;
+  std::string over = "tftp";  // or "http"
   std::string file;
   std::string as;
   std::string expect;
@@ -52,7 +55,7 @@ struct CloseCurl {
 class Device {
  public:
   explicit Device(const Options& options) : options_(options), curl_(curl_easy_init()) {
-    set(CURLOPT_PROTOCOLS_STR, "tftp");
+    set(CURLOPT_PROTOCOLS_STR, "tftp,http");
     set(CURLOPT_INTERFACE, ("host!" + options.address).c_str());
     set(CURLOPT_TFTP_BLKSIZE, options.block);
     set(CURLOPT_ERRORBUFFER, error_);
@@ -64,7 +67,8 @@ class Device {
   }
 
   int fetch() {
-    say(fmt::format("fetch {} by TFTP from {}", options_.file, options_.server));
+    say(fmt::format("fetch {} by {} from {}", options_.file, options_.over,
+                    options_.server));
     if (!options_.to.empty()) {
       file_.reset(std::fopen(options_.to.c_str(), "wb"));
       if (!file_) return fail(options_.to + " can't be written", kUsage);
@@ -91,7 +95,7 @@ class Device {
   }
 
   int send() {
-    say(fmt::format("send {} by TFTP to {}", options_.as, options_.server));
+    say(fmt::format("send {} by {} to {}", options_.as, options_.over, options_.server));
     file_.reset(std::fopen(options_.file.c_str(), "rb"));
     if (!file_) return fail(options_.file + " can't be read", kUsage);
     std::fseek(file_.get(), 0, SEEK_END);
@@ -101,8 +105,11 @@ class Device {
     set(CURLOPT_UPLOAD, 1L);
     set(CURLOPT_INFILESIZE_LARGE, static_cast<curl_off_t>(bytes_));
     set(CURLOPT_READDATA, file_.get());
+    set(CURLOPT_WRITEFUNCTION, &Device::arrived);
+    set(CURLOPT_WRITEDATA, this);
     if (const int code = run(); code != kDone) return code;
-    say(fmt::format("{} sent, and acknowledged by the server", base::size_text(bytes_)));
+    say(fmt::format("{} sent, and acknowledged by the server{}", base::size_text(bytes_),
+                    told_.empty() ? "" : ": " + told_));
     return kDone;
   }
 
@@ -113,18 +120,34 @@ class Device {
   }
 
   std::string url(const std::string& name) const {
-    return fmt::format("tftp://{}/{}", options_.server, name);
+    return fmt::format("{}://{}/{}", options_.over, options_.server,
+                       base::percent_encoded(name, "~/"));
   }
 
   int run() {
     const auto code = curl_easy_perform(curl_.get());
-    if (code == CURLE_OK) return kDone;
+    if (code == CURLE_OK && status() < 400) return kDone;
     const std::string why = error_[0] != '\0' ? error_ : curl_easy_strerror(code);
     return fail(told_.empty() ? why : "the server says: " + told_, kRefused);
   }
 
+  // Of HTTP; else 0.
+  long status() const {
+    long value = 0;
+    if (options_.over == "http") {
+      curl_easy_getinfo(curl_.get(), CURLINFO_RESPONSE_CODE, &value);
+    }
+    return value;
+  }
+
   static std::size_t arrived(char* data, std::size_t, std::size_t count, void* self) {
     auto& device = *static_cast<Device*>(self);
+    if (const auto status = device.status(); status >= 400 || status == 201) {
+      // What the console would show: the first line.
+      const std::string_view text(data, count);
+      device.told_ += base::printable(text.substr(0, text.find('\n')), 300);
+      return count;
+    }
     device.bytes_ += count;
     device.digester_.update(base::as_bytes({data, count}));
     if (device.file_ && std::fwrite(data, 1, count, device.file_.get()) != count)
@@ -177,8 +200,10 @@ int main(int argc, char** argv) {
   std::string rate;
   app.add_option("--name", options.name, "what it is called")->required();
   app.add_option("--address", options.address, "its own address")->required();
-  app.add_option("--server", options.server, "ADDRESS:PORT of the TFTP server")
-      ->required();
+  app.add_option("--server", options.server, "ADDRESS:PORT of the server")->required();
+  app.add_option("--over", options.over, "tftp or http")
+      ->check(CLI::IsMember({"tftp", "http"}))
+      ->capture_default_str();
   auto* fetch = app.add_subcommand("fetch", "fetch an image");
   fetch->add_option("IMAGE", options.file, "the name to ask for")->required();
   fetch->add_option("--expect", options.expect, "checksum that it must have");

@@ -1,6 +1,5 @@
-// Threads that take half of the work of digesting a large piece, so that an upload uses
-// two processors where they are free, and is never slower than with one where they are
-// not.
+// Threads that take half of the work of digesting from uploads, so that one uses two
+// processors where they are free. Where all are busy, who calls does the work itself.
 #pragma once
 
 #include <condition_variable>
@@ -17,27 +16,22 @@ namespace vantro::crypto {
 class DigestHelpers {
  public:
   explicit DigestHelpers(std::size_t threads);
+  // Work that was taken is finished first.
   ~DigestHelpers();
   DigestHelpers(const DigestHelpers&) = delete;
   DigestHelpers& operator=(const DigestHelpers&) = delete;
 
-  // Runs both and returns when both are done: `elsewhere` on a helper, or here as well if
-  // none has begun with it by the time `here` is done. Neither may throw.
-  void run_both(const std::function<void()>& here, const std::function<void()>& elsewhere);
+  // False, and nothing is done, if no helper is free. `work` must not throw.
+  bool try_start(std::function<void()> work);
 
  private:
-  struct Task {
-    const std::function<void()>* work;
-    enum class State { kWaiting, kTaken, kDone } state = State::kWaiting;
-  };
-
   void help();
 
   std::mutex mutex_;
   std::condition_variable comes_;
-  std::condition_variable done_;
-  std::deque<Task*> waiting_;  // guarded by mutex_, as what they point to
-  bool stopped_ = false;       // guarded by mutex_
+  std::deque<std::function<void()>> waiting_;  // guarded by mutex_
+  std::size_t free_ = 0;                       // guarded by mutex_
+  bool stopped_ = false;                       // guarded by mutex_
   std::vector<std::thread> threads_;
 };
 

@@ -1,6 +1,10 @@
 #include "crypto/digests.h"
 
+#include <array>
+#include <condition_variable>
+#include <deque>
 #include <fmt/format.h>
+#include <mutex>
 #include <openssl/evp.h>
 #include <stdexcept>
 
@@ -46,28 +50,97 @@ std::optional<Algorithm> by_name(std::string_view name) {
 
 // Below this, waking a helper costs more than it saves.
 constexpr std::size_t kWorthSharing = 32 * 1024;
+constexpr std::size_t kMostPiecesAhead = 3;
 
 struct FreeContext {
   void operator()(EVP_MD_CTX* context) const { EVP_MD_CTX_free(context); }
+};
+
+// The digests of the heavier half, and the pieces that a helper is still to take. The
+// helper may run ahead or behind of whoever calls by a few pieces: at a barrier for each,
+// whatever delays one of the two would delay both.
+struct Heavier {
+  std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> contexts;  // MD5, SHA-256
+  std::mutex mutex;
+  std::condition_variable moved;
+  std::deque<base::ByteBuffer> pieces;  // guarded by mutex
+  bool helped = false;                  // guarded by mutex: a helper takes them
+
+  void digest(base::ByteView bytes) {
+    for (auto& context : contexts) {
+      EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
+    }
+  }
+  // On a helper, until nothing is left.
+  void help() {
+    std::unique_lock lock(mutex);
+    while (!pieces.empty()) {
+      const auto piece = std::move(pieces.front());
+      pieces.pop_front();
+      lock.unlock();
+      moved.notify_all();
+      digest(piece);
+      lock.lock();
+    }
+    helped = false;
+    moved.notify_all();
+  }
+  void wait() {
+    std::unique_lock lock(mutex);
+    moved.wait(lock, [this] { return !helped; });
+  }
 };
 
 }  // namespace
 
 struct Digester::State {
   DigestHelpers* helpers = nullptr;
-  std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, kAlgorithms.size()> contexts;
+  std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> lighter;  // SHA-1, SHA-512
+  std::shared_ptr<Heavier> heavier = std::make_shared<Heavier>();   // a helper's, too
+
+  EVP_MD_CTX* context(Algorithm algorithm) {
+    switch (algorithm) {
+      case Algorithm::kMd5:
+        return heavier->contexts[0].get();
+      case Algorithm::kSha256:
+        return heavier->contexts[1].get();
+      case Algorithm::kSha1:
+        return lighter[0].get();
+      case Algorithm::kSha512:
+        return lighter[1].get();
+    }
+    return nullptr;
+  }
+  // True: a helper has it, or will have.
+  bool hand_over(base::ByteView bytes) {
+    if (helpers == nullptr || bytes.size() < kWorthSharing) {
+      heavier->wait();
+      return false;
+    }
+    std::unique_lock lock(heavier->mutex);
+    heavier->moved.wait(lock, [this] {
+      return !heavier->helped || heavier->pieces.size() < kMostPiecesAhead;
+    });
+    if (!heavier->helped) {
+      heavier->helped = helpers->try_start([half = heavier] { half->help(); });
+    }
+    if (heavier->helped) heavier->pieces.emplace_back(bytes.begin(), bytes.end());
+    return heavier->helped;
+  }
 };
 
 Digester::Digester(DigestHelpers* helpers) : state_(std::make_unique<State>()) {
   state_->helpers = helpers;
-  for (std::size_t i = 0; i < kAlgorithms.size(); ++i) {
-    auto& context = state_->contexts[i];
-    context.reset(EVP_MD_CTX_new());
+  for (auto* half : {&state_->lighter, &state_->heavier->contexts}) {
+    for (auto& context : *half) context.reset(EVP_MD_CTX_new());
+  }
+  for (const auto algorithm : kAlgorithms) {
+    auto* context = state_->context(algorithm);
     // A host whose policy forbids MD5 (a FIPS provider) can't run this program at all.
-    if (!context ||
-        EVP_DigestInit_ex(context.get(), method(kAlgorithms[i]), nullptr) != 1) {
-      throw std::runtime_error(fmt::format("OpenSSL on this machine does not allow {}",
-                                           title(kAlgorithms[i])));
+    if (context == nullptr ||
+        EVP_DigestInit_ex(context, method(algorithm), nullptr) != 1) {
+      throw std::runtime_error(
+          fmt::format("OpenSSL on this machine does not allow {}", title(algorithm)));
     }
   }
 }
@@ -77,34 +150,20 @@ Digester& Digester::operator=(Digester&&) noexcept = default;
 Digester::~Digester() = default;
 
 void Digester::update(base::ByteView bytes) {
-  const auto digest = [&](Algorithm algorithm) {
-    EVP_DigestUpdate(state_->contexts[static_cast<std::size_t>(algorithm)].get(),
-                     bytes.data(), bytes.size());
-  };
-  // Halves that take about as long as each other; the lighter one here, as whoever calls
-  // has the bytes to write as well.
-  const auto lighter = [&] {
-    digest(Algorithm::kSha1);
-    digest(Algorithm::kSha512);
-  };
-  const auto heavier = [&] {
-    digest(Algorithm::kMd5);
-    digest(Algorithm::kSha256);
-  };
-  if (state_->helpers != nullptr && bytes.size() >= kWorthSharing) {
-    state_->helpers->run_both(lighter, heavier);
-  } else {
-    lighter();
-    heavier();
+  const bool shared = state_->hand_over(bytes);
+  for (auto& context : state_->lighter) {
+    EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
   }
+  if (!shared) state_->heavier->digest(bytes);
 }
 
 Digests Digester::finish() {
+  state_->heavier->wait();
   std::array<std::string, kAlgorithms.size()> hex;
   for (std::size_t i = 0; i < kAlgorithms.size(); ++i) {
     std::array<std::uint8_t, EVP_MAX_MD_SIZE> value{};
     unsigned length = 0;
-    EVP_DigestFinal_ex(state_->contexts[i].get(), value.data(), &length);
+    EVP_DigestFinal_ex(state_->context(kAlgorithms[i]), value.data(), &length);
     hex[i] = base::to_hex({value.data(), length});
   }
   return {hex[0], hex[1], hex[2], hex[3]};

@@ -1,7 +1,10 @@
 #include "daemon/settings.h"
 
+#include <cerrno>
+#include <cstring>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <fstream>
 #include <functional>
 #include <map>
 #include <toml++/toml.h>
@@ -413,24 +416,35 @@ base::Outcome<void> set_listen(Settings& settings, const std::string& key,
   return {};
 }
 
-base::Outcome<Settings> read_settings(const std::string& file) {
+base::Outcome<Settings> parse_settings(std::string_view text, const std::string& file) {
   Settings settings;
   try {
-    const auto table = toml::parse_file(file);
+    const auto table = toml::parse(text, file);
     if (auto done = apply_table(settings, table, "", file); !done) {
       return base::refuse(done.error());
     }
   } catch (const toml::parse_error& error) {
-    const auto line = error.source().begin.line;
-    return no_value(line == 0
-                        ? fmt::format("{}: {}", file, error.description())
-                        : fmt::format("{}:{}: {}", file, line, error.description()));
+    return no_value(
+        fmt::format("{}:{}: {}", file, error.source().begin.line, error.description()));
   }
   if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
     return no_value(fmt::format(
         "{}: https.listen needs https.certificate, a file in PEM form", file));
   }
   return settings;
+}
+
+base::Outcome<Settings> read_settings(const std::string& file) {
+  constexpr std::size_t kLongest = 16 << 20;
+  std::ifstream in(file, std::ios::binary);
+  if (!in) return no_value(fmt::format("{}: {}", file, std::strerror(errno)));
+  std::string text(kLongest + 1, '\0');
+  in.read(text.data(), static_cast<std::streamsize>(text.size()));
+  text.resize(static_cast<std::size_t>(in.gcount()));
+  if (in.bad() || text.size() > kLongest) {
+    return no_value(fmt::format("{}: it can't be read as a settings file", file));
+  }
+  return parse_settings(text, file);
 }
 
 base::Outcome<void> set(Settings& settings, const std::string& key,

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <utility>
 #include <vector>
 
@@ -70,6 +71,9 @@ struct Settings {
 // Reads the file over the defaults. Refused with a sentence that begins "file:line: " for
 // anything that is no setting, or no value for it.
 base::Outcome<Settings> read_settings(const std::string& file);
+
+// The same for a text; `file` is what its sentences call it.
+base::Outcome<Settings> parse_settings(std::string_view text, const std::string& file);
 
 // For the command line: one value as it stands in the file, without quotes. REQUIRES: key
 // is a setting that is no list.

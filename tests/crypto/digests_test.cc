@@ -7,7 +7,6 @@
 #include <vector>
 
 #include "crypto/digest_helpers.h"
-
 #include "crypto/secret.h"
 
 namespace vantro::crypto {

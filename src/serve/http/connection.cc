@@ -20,8 +20,8 @@ using wire::http::trimmed;
 constexpr std::size_t kPiece = 512 * 1024;
 constexpr int kMostPiecesUnderWay = 2;
 // Of a file, looked after at a time; and sent before others get their turn.
-constexpr std::uint64_t kWindow = 1024 * 1024;
-constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
+constexpr std::uint64_t kWindow = 4 * 1024 * 1024;
+constexpr std::uint64_t kTurn = 4 * 1024 * 1024;
 // A chunk's head or a trailer may be so long, in bytes.
 constexpr std::size_t kLongestChunkHead = 16 * 1024;
 constexpr std::size_t kLongestTarget = 8 * 1024;
