@@ -77,11 +77,13 @@ class Bench {
         limit.push_back(
             rate(read_together({bare.port(), "x"}, readers, 1428, 1, blocks, false)));
         const auto before = one.cpu();
-        const auto single = read_together(tftp_target(one), readers, 1428, 1, blocks, false);
+        const auto single =
+            read_together(tftp_target(one), readers, 1428, 1, blocks, false);
         busy.push_back((one.cpu() - before) / single.seconds);
         ours.push_back(rate(single));
         fair.push_back(single.slowest / single.median);
-        const auto twice = read_together(tftp_target(two), readers, 1428, 1, blocks, false);
+        const auto twice =
+            read_together(tftp_target(two), readers, 1428, 1, blocks, false);
         both.push_back(rate(twice));
         fair_two.push_back(twice.slowest / twice.median);
       }

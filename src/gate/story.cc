@@ -79,13 +79,12 @@ class Teller {
       line.sentence = fmt::format("{}; refused: {}", wanted(e, shown), e.sentence);
     } else if (e.outcome == "complete" && e.event == "fetch" && e.sha256.empty()) {
       // A part, a checksum, or a backup of its own.
-      line.sentence = fmt::format("'{}' sent: {} in {}{}", shown,
-                                  base::size_text(e.bytes), took,
-                                  e.sentence.empty() ? "" : " (" + e.sentence + ")");
-    } else if (e.outcome == "complete" && e.event == "fetch") {
       line.sentence =
-          fmt::format("'{}' sent in full: {} in {}; nothing more to do here", shown,
-                      base::size_text(e.bytes), took);
+          fmt::format("'{}' sent: {} in {}{}", shown, base::size_text(e.bytes), took,
+                      e.sentence.empty() ? "" : " (" + e.sentence + ")");
+    } else if (e.outcome == "complete" && e.event == "fetch") {
+      line.sentence = fmt::format("'{}' sent in full: {} in {}; nothing more to do here",
+                                  shown, base::size_text(e.bytes), took);
       line.sentence += second_of_two(index) + part_of_kits(index) + afterwards(index);
     } else if (e.outcome == "complete") {
       line.sentence = fmt::format("{} '{}', filed to its last byte: {} in {} ({})",

@@ -213,6 +213,16 @@ TEST_F(Access, HttpsProtectsWhatItCarries) {
               HasSubstr("; content and password are protected on the way"));
   EXPECT_THAT(vantro({"location", "x.img"}).out, HasSubstr(url + "/x.img\n"));
   EXPECT_EQ(ledger()[0]["protocol"], "https");
+  // A request that comes in one record with the end of an upload is answered, too.
+  fakes::write_file(scratch_ / "two",
+                    "PUT /b.cfg HTTP/1.1\r\nHost: a\r\nContent-Length: 20000\r\n\r\n" +
+                        std::string(20'000, 'b') +
+                        "GET /none HTTP/1.1\r\nHost: a\r\nConnection: close\r\n\r\n");
+  const auto both =
+      run({"openssl", "s_client", "-quiet", "-connect", "127.0.0.1:" + port}, {},
+          fakes::read_file(scratch_ / "two"));
+  EXPECT_THAT(both.out, HasSubstr("HTTP/1.1 201 Created"));
+  EXPECT_THAT(both.out, HasSubstr("'none' is not on offer"));
   // Who speaks in the clear there gets nowhere, and nobody is held up by it.
   EXPECT_NE(curl({"-m", "5", "http://127.0.0.1:" + port + "/x.img"}).code, 0);
   ASSERT_EQ(secure({"-o", "/dev/null", url + "/x.img"}).code, 0);

@@ -282,7 +282,8 @@ TEST_F(HttpClients, KeepEveryAcknowledgedBackupThroughAKill) {
   }
   for (const auto& [name, bytes] : acknowledged)
     EXPECT_EQ(saved("127.0.0.1", name), bytes) << name;
-  for (const auto& one : vantro_json({"backup", "list"})["backups"]) {
+  const auto listed = vantro_json({"backup", "list"});
+  for (const auto& one : listed["backups"]) {
     const std::string name = one["name"];
     EXPECT_TRUE(one["complete"] == false || one["size"] == file(name).size()) << name;
   }

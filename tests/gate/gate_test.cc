@@ -91,8 +91,9 @@ TEST_F(GateTest, NeverPutsOtherBytesUnderAKnownName) {
 }
 
 TEST_F(GateTest, KeepsTheTreeOfBackupsFreeOfImages) {
-  EXPECT_EQ(sentence(take_in("backups/x.img", "bytes")),
-            "names under backups/ have a meaning of their own; give the image another one");
+  EXPECT_EQ(
+      sentence(take_in("backups/x.img", "bytes")),
+      "names under backups/ have a meaning of their own; give the image another one");
 }
 
 TEST_F(GateTest, FilesADepositAsTheNextRevisionAndNeverAsAnOffer) {

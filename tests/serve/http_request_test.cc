@@ -129,7 +129,8 @@ TEST(HttpRequest, ReadsAChunkedBodyAtEverySplit) {
 }
 
 TEST(HttpRequest, RefusesABrokenChunk) {
-  for (const auto* body : {"x\r\n", "5\r\nhelloXX\r\n", "-1\r\n", "fffffffffffffffff\r\n"}) {
+  for (const auto* body :
+       {"x\r\n", "5\r\nhelloXX\r\n", "-1\r\n", "fffffffffffffffff\r\n"}) {
     RequestReader reader;
     const std::string head =
         "PUT /x HTTP/1.1\r\nHost: a\r\nTransfer-Encoding: chunked\r\n\r\n";

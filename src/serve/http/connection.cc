@@ -20,12 +20,13 @@ using wire::http::trimmed;
 constexpr std::size_t kPiece = 512 * 1024;
 constexpr int kMostPiecesUnderWay = 2;
 // Of a file, looked after at a time; and sent before others get their turn.
-constexpr std::uint64_t kWindow = 4 * 1024 * 1024;
-constexpr std::uint64_t kTurn = 4 * 1024 * 1024;
+constexpr std::uint64_t kWindow = 1024 * 1024;
+constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
 // A chunk's head or a trailer may be so long, in bytes.
 constexpr std::size_t kLongestChunkHead = 16 * 1024;
 constexpr std::size_t kLongestTarget = 8 * 1024;
 constexpr std::size_t kKeptBuffer = 4 * 1024;
+constexpr int kDiscardsInARow = 16;
 constexpr std::chrono::seconds kLinger{2};
 constexpr std::chrono::seconds kStallsAfter{2};
 
@@ -465,6 +466,29 @@ void Connection::receive() {
   }
 }
 
+// How much has come; nothing: there is nothing for now, or the connection is closed.
+std::optional<std::size_t> Connection::read_body(std::span<std::uint8_t> to) {
+  const auto moved = stream_.read(to);
+  switch (moved.step) {
+    case TcpStream::Step::kMoved:
+      moved_at_ = now();
+      return moved.count;
+    case TcpStream::Step::kWaitRead:
+      // Nothing to do but this: so that little is left to do at the end.
+      if (filled_ > 0 && pieces_under_way_ == 0) hand_over_piece();
+      want(true, false);
+      return std::nullopt;
+    case TcpStream::Step::kWaitWrite:
+      want(true, true);
+      return std::nullopt;
+    case TcpStream::Step::kEnd:
+    case TcpStream::Step::kBroken:
+      close(gate::State::kAbandoned, "the client broke off");
+      return std::nullopt;
+  }
+  return std::nullopt;
+}
+
 // False: nothing more can be done for now.
 bool Connection::receive_counted() {
   if (body_left_ == 0) {
@@ -472,45 +496,32 @@ bool Connection::receive_counted() {
     return false;
   }
   const auto room = std::min<std::uint64_t>(piece_.size() - filled_, body_left_);
+  const auto to = std::span(piece_).subspan(filled_, static_cast<std::size_t>(room));
   std::size_t came = 0;
   if (!in_.empty()) {
-    came = std::min<std::size_t>(in_.size(), room);
-    std::memcpy(piece_.data() + filled_, in_.data(), came);
+    came = std::min(in_.size(), to.size());
+    std::memcpy(to.data(), in_.data(), came);
     in_.erase(in_.begin(), in_.begin() + static_cast<std::ptrdiff_t>(came));
   } else {
-    const auto moved =
-        stream_.read(std::span(piece_).subspan(filled_, static_cast<std::size_t>(room)));
-    if (moved.step == TcpStream::Step::kWaitRead) {
-      // Nothing to do but this: so that little is left to do at the end.
-      if (filled_ > 0 && pieces_under_way_ == 0) hand_over_piece();
-      want(true, false);
-      return false;
-    }
-    if (moved.step == TcpStream::Step::kWaitWrite) {
-      want(true, true);
-      return false;
-    }
-    if (moved.step != TcpStream::Step::kMoved) {
-      close(gate::State::kAbandoned, "the client broke off");
-      return false;
-    }
-    came = moved.count;
+    const auto read = read_body(to);
+    if (!read) return false;
+    came = *read;
   }
   filled_ += came;
   body_left_ -= came;
   body_came_ += came;
-  moved_at_ = now();
   if (filled_ == piece_.size() || body_left_ == 0) hand_over_piece();
   return true;
 }
 
 bool Connection::receive_chunked() {
-  const auto fed = reader_->feed_chunked(in_, std::span(piece_).subspan(filled_));
-  if (!fed) {
-    abandon_upload(gate::State::kAbandoned, fed.error().why);
-    answer_and_close(plain_answer(fed.error().status, fed.error().why, form_));
+  const auto refuse = [&](const Malformed& wrong) {
+    abandon_upload(gate::State::kAbandoned, wrong.why);
+    answer_and_close(plain_answer(wrong.status, wrong.why, form_));
     return false;
-  }
+  };
+  const auto fed = reader_->feed_chunked(in_, std::span(piece_).subspan(filled_));
+  if (!fed) return refuse(fed.error());
   in_.erase(in_.begin(), in_.begin() + static_cast<std::ptrdiff_t>(fed->taken));
   filled_ += fed->produced;
   body_came_ += fed->produced;
@@ -519,35 +530,14 @@ bool Connection::receive_chunked() {
     finish_body();
     return false;
   }
-  if (filled_ == piece_.size()) {
-    hand_over_piece();
-    return true;
-  }
+  if (filled_ == piece_.size()) hand_over_piece();
   if (fed->taken > 0) return true;
-  if (in_.size() > kLongestChunkHead) {
-    const std::string why = "a chunk's head has no end";
-    abandon_upload(gate::State::kAbandoned, why);
-    answer_and_close(plain_answer(400, why, form_));
-    return false;
-  }
+  if (in_.size() > kLongestChunkHead) return refuse({400, "a chunk's head has no end"});
   auto& scratch = lane_.scratch();
-  const auto moved = stream_.read(scratch);
-  if (moved.step == TcpStream::Step::kWaitRead) {
-    if (filled_ > 0 && pieces_under_way_ == 0) hand_over_piece();
-    want(true, false);
-    return false;
-  }
-  if (moved.step == TcpStream::Step::kWaitWrite) {
-    want(true, true);
-    return false;
-  }
-  if (moved.step != TcpStream::Step::kMoved) {
-    close(gate::State::kAbandoned, "the client broke off");
-    return false;
-  }
-  moved_at_ = now();
+  const auto came = read_body(scratch);
+  if (!came) return false;
   in_.insert(in_.end(), scratch.begin(),
-             scratch.begin() + static_cast<std::ptrdiff_t>(moved.count));
+             scratch.begin() + static_cast<std::ptrdiff_t>(*came));
   return true;
 }
 
@@ -682,17 +672,10 @@ void Connection::pump() {
   sent_out();
 }
 
-bool Connection::send_text(const std::string& text) {
-  if (text_sent_ == text.size()) {
-    out_.pop_front();
-    text_sent_ = 0;
-    return true;
-  }
-  const auto rest = base::as_bytes(std::string_view(text).substr(text_sent_));
-  const auto moved = stream_.write(rest, out_.size() > 1);
+// False: it waits for room, or the connection is closed.
+bool Connection::went_out(const TcpStream::Moved& moved) {
   switch (moved.step) {
     case TcpStream::Step::kMoved:
-      text_sent_ += moved.count;
       return true;
     case TcpStream::Step::kWaitRead:
     case TcpStream::Step::kWaitWrite:
@@ -704,6 +687,19 @@ bool Connection::send_text(const std::string& text) {
       return false;
   }
   return false;
+}
+
+bool Connection::send_text(const std::string& text) {
+  if (text_sent_ == text.size()) {
+    out_.pop_front();
+    text_sent_ = 0;
+    return true;
+  }
+  const auto rest = base::as_bytes(std::string_view(text).substr(text_sent_));
+  const auto moved = stream_.write(rest, out_.size() > 1);
+  if (!went_out(moved)) return false;
+  text_sent_ += moved.count;
+  return true;
 }
 
 bool Connection::send_file(Piece& piece) {
@@ -728,25 +724,14 @@ bool Connection::send_file(Piece& piece) {
   }
   const auto count = std::min(piece.count, in_memory_until_ - piece.offset);
   const auto moved = stream_.send_file(file, piece.offset, count);
-  switch (moved.step) {
-    case TcpStream::Step::kMoved:
-      piece.offset += moved.count;
-      piece.count -= moved.count;
-      if (piece.count == 0) {
-        out_.pop_front();
-        in_memory_until_ = 0;
-      }
-      return true;
-    case TcpStream::Step::kWaitRead:
-    case TcpStream::Step::kWaitWrite:
-      want(moved.step == TcpStream::Step::kWaitRead, true);
-      return false;
-    case TcpStream::Step::kEnd:
-    case TcpStream::Step::kBroken:
-      close(gate::State::kAbandoned, kGone);
-      return false;
+  if (!went_out(moved)) return false;
+  piece.offset += moved.count;
+  piece.count -= moved.count;
+  if (piece.count == 0) {
+    out_.pop_front();
+    in_memory_until_ = 0;
   }
-  return false;
+  return true;
 }
 
 void Connection::sent_out() {
@@ -769,6 +754,12 @@ void Connection::sent_out() {
   state_ = State::kHead;
   head_began_ = now();
   want(true, false);
+  // What TLS has decrypted already does not make the socket readable.
+  if (stream_.has_pending()) {
+    on_lane([](Connection& connection) {
+      if (connection.state_ == State::kHead) connection.read_head();
+    });
+  }
   if (!in_.empty()) process();
 }
 
@@ -800,7 +791,7 @@ void Connection::check_parked() {
 // that it was sent. So what still comes is read for a moment.
 void Connection::discard() {
   auto& scratch = lane_.scratch();
-  while (true) {
+  for (int i = 0; i < kDiscardsInARow; ++i) {
     const auto moved = stream_.read(scratch);
     if (moved.step == TcpStream::Step::kMoved) continue;
     if (moved.step == TcpStream::Step::kWaitRead ||

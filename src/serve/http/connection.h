@@ -14,6 +14,7 @@
 #include <deque>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -79,6 +80,7 @@ class Connection final : public EventLoop::Source,
   void begin_upload();
   void opened(const std::shared_ptr<base::Outcome<gate::WriteGrant>>& grant);
   void receive();
+  std::optional<std::size_t> read_body(std::span<std::uint8_t> to);
   bool receive_counted();
   bool receive_chunked();
   void hand_over_piece();
@@ -90,6 +92,7 @@ class Connection final : public EventLoop::Source,
   void answer(Answer answer);
   void answer_and_close(Answer answer);
   void pump();
+  bool went_out(const TcpStream::Moved& moved);
   bool send_text(const std::string& text);
   bool send_file(Piece& piece);
   void sent_out();
