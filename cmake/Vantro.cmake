@@ -1,7 +1,13 @@
 # How our targets are built: one library per folder, warnings as errors, sanitizers by preset.
 find_program(VANTRO_CCACHE ccache)
 if(VANTRO_CCACHE)
-  set(CMAKE_CXX_COMPILER_LAUNCHER "${VANTRO_CCACHE}")
+  # It keeps units with precompiled headers only if it is told that this is meant; and
+  # other clones find what this one has compiled.
+  set(CMAKE_CXX_COMPILER_LAUNCHER "${CMAKE_COMMAND}" -E env
+    "CCACHE_BASEDIR=${CMAKE_SOURCE_DIR}" CCACHE_SLOPPINESS=pch_defines,time_macros "${VANTRO_CCACHE}")
+  if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
+    add_compile_options(-fpch-preprocess)
+  endif()
 endif()
 
 add_library(vantro_flags INTERFACE)

@@ -30,11 +30,19 @@ std::string remaining(const api::Transfer& transfer) {
   return base::duration_text(*transfer.seconds_left);
 }
 
+// TCP sends again unseen.
+bool counts_packets(const api::Transfer& t) { return t.protocol == "tftp"; }
+
+std::string peer_of(const api::Transfer& t) {
+  return t.account.empty() ? t.peer : t.peer + " as " + t.account;
+}
+
 std::string state_of(const api::Transfer& t) {
   if (t.stalled_ms) {
-    return fmt::format("stalled for {}, asked again {}",
-                       base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
-                       base::times_text(t.unanswered));
+    const auto stalled =
+        "stalled for " + base::duration_text(static_cast<double>(*t.stalled_ms) / 1000);
+    if (!counts_packets(t)) return stalled;
+    return stalled + ", asked again " + base::times_text(t.unanswered);
   }
   if (t.state == "complete") return "complete: every byte acknowledged";
   return t.why.empty() ? t.state : t.state + ": " + t.why;
@@ -106,20 +114,20 @@ Table transfer_table(const std::vector<api::Transfer>& transfers) {
                {"STATE"}});
   for (const auto& t : transfers) {
     const auto tone = t.state == "running" ? Tone::kPlain : Tone::kFaint;
-    table.add({{t.peer, tone},
+    table.add({{peer_of(t), tone},
                {t.direction, tone},
                {t.name, tone},
                {progress(t), tone},
                {base::rate_text(t.rate), tone},
                {remaining(t), tone},
-               {std::to_string(t.resent), tone},
+               {counts_packets(t) ? std::to_string(t.resent) : "", tone},
                {state_of(t), t.stalled_ms ? Tone::kBad : tone_of(t.state)}});
   }
   return table;
 }
 
 std::string transfer_line(const api::Transfer& t) {
-  auto line = fmt::format("{} {} {}: {}, {}", t.peer, verb(t.direction),
+  auto line = fmt::format("{} {} {}: {}, {}", peer_of(t), verb(t.direction),
                           base::printable(t.name, 255),
                           t.stalled_ms ? "stalled" : t.state, progress(t));
   if (t.state == "running") {
@@ -133,11 +141,13 @@ std::string transfer_line(const api::Transfer& t) {
   }
   if (t.resent > 0) line += fmt::format(", {} resent", t.resent);
   if (t.stalled_ms) {
-    line += fmt::format(", nothing moved for {}, asked again {}",
-                        base::duration_text(static_cast<double>(*t.stalled_ms) / 1000),
-                        base::times_text(t.unanswered));
+    line += ", nothing moved for " +
+            base::duration_text(static_cast<double>(*t.stalled_ms) / 1000);
+    if (counts_packets(t)) line += ", asked again " + base::times_text(t.unanswered);
   }
-  if (t.state == "complete" && t.resent == 0) line += ", nothing resent";
+  if (t.state == "complete" && t.resent == 0 && counts_packets(t)) {
+    line += ", nothing resent";
+  }
   if (t.state == "complete") line += ", every byte acknowledged";
   if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
   return line;

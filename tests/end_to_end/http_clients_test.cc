@@ -158,6 +158,21 @@ TEST_F(HttpClients, SeeFoldersInThreeForms) {
   EXPECT_THAT(curl({"-i", http_url("/south/")}).out, HasSubstr("404"));
 }
 
+TEST_F(HttpClients, AreToldOverWhatAnOfferIs) {
+  ASSERT_EQ(
+      vantro({"offer", "add", "north/pump 7.img", "--as", "boot.bin", "--over", "tftp"})
+          .code,
+      0);
+  EXPECT_EQ(curl({http_url("/boot.bin")}).out,
+            "'boot.bin' is not on offer over http; it is over tftp\n");
+  ASSERT_EQ(vantro({"offer", "change", "boot.bin", "--over", "http,https"}).code, 0);
+  ASSERT_EQ(curl({"-o", scratch_ / "got", http_url("/boot.bin")}).code, 0);
+  EXPECT_EQ(file("got"), image_);
+  EXPECT_EQ(vantro({"offer", "change", "boot.bin", "--over", "gopher"}).err,
+            "vantro: 'gopher' is no protocol that is served here; there is tftp, http, "
+            "https\n");
+}
+
 TEST_F(HttpClients, SendBackups) {
   fakes::write_file(scratch_ / "cfg", "hostname tidegate\n");
   const auto put =

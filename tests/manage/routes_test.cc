@@ -95,5 +95,71 @@ TEST(OperatorToken, IsMadeOnceAndForTheOwnerOnly) {
                 " holds no token; remove it, and the next start makes a new one");
 }
 
+class LocationsTest : public RoutesTest {
+ protected:
+  void SetUp() override {
+    RoutesTest::SetUp();
+    const auto at = [](const char* text) { return *base::Endpoint::parse(text); };
+    service_->devices = {{"tftp", at("0.0.0.0:69")},
+                         {"http", at("0.0.0.0:8080")},
+                         {"https", at("[2001:db8::1]:443")}};
+    service_->own_addresses = [] {
+      return std::vector{*base::Address::parse("192.0.2.10"),
+                         *base::Address::parse("198.51.100.1"),
+                         *base::Address::parse("127.0.0.1")};
+    };
+    service_->address_towards = [](const base::Address& device) {
+      return device.text() == "203.0.113.9" ? base::Address::parse("198.51.100.1")
+                                            : std::nullopt;
+    };
+    ASSERT_TRUE(take_in("north/x y.img", "bytes"));
+  }
+  // One line for each.
+  std::string locations(const std::string& query) {
+    const auto answer =
+        nlohmann::json::parse(get("/v1/locations?" + query), nullptr, false);
+    if (answer.is_discarded()) return get("/v1/locations?" + query);
+    std::string text;
+    for (const auto& one : answer["locations"]) {
+      text += one["text"].get<std::string>();
+      if (!one["note"].get<std::string>().empty()) {
+        text += " (" + one["note"].get<std::string>() + ")";
+      }
+      text += "\n";
+    }
+    return text;
+  }
+};
+
+TEST_F(LocationsTest, ListEachAddressThatADeviceCouldType) {
+  EXPECT_EQ(locations("image=north/x%20y.img"),
+            "tftp://192.0.2.10/north/x%20y.img\n"
+            "tftp://198.51.100.1/north/x%20y.img\n"
+            "http://192.0.2.10:8080/north/x%20y.img\n"
+            "http://198.51.100.1:8080/north/x%20y.img\n"
+            "https://[2001:db8::1]/north/x%20y.img\n");
+}
+
+TEST_F(LocationsTest, TakeTheOneOnTheWayToTheDevice) {
+  EXPECT_EQ(locations("image=north/x%20y.img&for=203.0.113.9"),
+            "tftp://198.51.100.1/north/x%20y.img\n"
+            "http://198.51.100.1:8080/north/x%20y.img\n"
+            "https://[2001:db8::1]/north/x%20y.img\n");
+  // No way there, but what listens on one address only is said.
+  EXPECT_EQ(locations("image=north/x%20y.img&for=192.0.2.7"),
+            "https://[2001:db8::1]/north/x%20y.img\n");
+  EXPECT_EQ(locations("image=north/x%20y.img&for=100.64.0.1"),
+            "https://[2001:db8::1]/north/x%20y.img (fetching is not open to 100.64.0.1 "
+            "over https)\n");
+}
+
+TEST_F(LocationsTest, SayWhatIsMissing) {
+  EXPECT_EQ(locations("image=none.img"), "there is no image 'none.img' in the catalogue");
+  EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"), "'nowhere' is no IP address");
+  EXPECT_EQ(locations("for=192.0.2.7"), "say of which image: ?image=NAME");
+  EXPECT_EQ(locations("image=north/x%20y.img&account=anonymous"),
+            "there is no account 'anonymous'; 'vantro account list' shows what there is");
+}
+
 }  // namespace
 }  // namespace vantro::manage

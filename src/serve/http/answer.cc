@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <array>
-#include <boost/beast/http/status.hpp>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -26,12 +25,6 @@ using wire::http::Form;
 constexpr std::uint64_t kSmallFile = 64 * 1024;
 constexpr const char* kBoundary = "vantro-part-5f2b7c31e0a94d68";
 constexpr const char* kRetryAfterSeconds = "10";
-
-std::string reason_of(int status) {
-  const auto text = boost::beast::http::obsolete_reason(
-      boost::beast::http::int_to_status(static_cast<unsigned>(status)));
-  return std::string(text.data(), text.size());
-}
 
 std::string dump(const json& value) {
   return value.dump(-1, ' ', false, json::error_handler_t::replace);

@@ -54,6 +54,11 @@ std::optional<Malformed> dubious(const Head& head) {
 
 }  // namespace
 
+std::string reason_of(int status) {
+  return std::string(
+      view(bh::obsolete_reason(bh::int_to_status(static_cast<unsigned>(status)))));
+}
+
 std::string Head::field(std::string_view name) const {
   std::string text;
   bool first = true;

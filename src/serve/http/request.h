@@ -37,6 +37,9 @@ struct Malformed {
   std::string why;
 };
 
+// "Not Found" and the like (RFC 9110, 15).
+std::string reason_of(int status);
+
 // One message. A new reader for each.
 class RequestReader {
  public:
