@@ -71,7 +71,17 @@ namespace {
 // A column this narrow is not worth wrapping into.
 constexpr std::size_t kNarrowest = 20;
 
-// Broken at spaces so that each piece fits in `room`, if its words do.
+// Bytes of the first `columns` characters.
+std::size_t bytes_of(std::string_view text, std::size_t columns) {
+  std::size_t at = 0;
+  for (; at < text.size(); ++at) {
+    const bool begins = (static_cast<unsigned char>(text[at]) & 0xc0) != 0x80;
+    if (begins && columns-- == 0) break;
+  }
+  return at;
+}
+
+// Broken at spaces so that each piece fits in `room`; a longer word is broken anywhere.
 std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
   std::vector<std::string> pieces{""};
   std::string_view rest = text;
@@ -83,6 +93,12 @@ std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
       pieces.emplace_back(word.substr(word.starts_with(' ') ? 1 : 0));
     } else {
       pieces.back() += word;
+    }
+    while (width(pieces.back()) > room) {
+      const auto fits = bytes_of(pieces.back(), room);
+      auto more = pieces.back().substr(fits);
+      pieces.back().resize(fits);
+      pieces.push_back(std::move(more));
     }
   }
   return pieces;

@@ -31,6 +31,17 @@ TEST(Table, BreaksALastColumnThatDoesNotFit) {
   EXPECT_EQ(table.lines(terminal, 20).size(), 2u);  // too narrow to be worth it
 }
 
+TEST(Table, BreaksAWordThatIsWiderThanTheLastColumn) {
+  Table table({{"NAME"}, {"WHY"}});
+  table.add({{"x.img"}, {"'a-name-of-thirty-charact\xc3\xa9rs-x' is not on offer"}});
+  const Terminal terminal(stdout);
+  if (terminal.is_terminal()) return;  // emphasis would stand in between
+  EXPECT_EQ(
+      table.lines(terminal, 33),
+      (std::vector<std::string>{"NAME   WHY", "x.img  'a-name-of-thirty-charact\xc3\xa9",
+                                "       rs-x' is not on offer"}));
+}
+
 TEST(Table, MakesWhatComesFromOutsidePrintable) {
   Table table({{"NAME"}});
   table.add({{"a\x1b[2J"}});

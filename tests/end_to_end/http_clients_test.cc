@@ -244,7 +244,8 @@ TEST_F(HttpClients, LeavePartialBackupsWhenTheyBreakOff) {
                   {}, scratch_ / "out", scratch_ / "err");
   ASSERT_TRUE(eventually([&] {
     const auto running = vantro_json({"transfer", "list"})["transfers"];
-    return !running.empty() && running[0]["bytes"].get<int>() > 2'000'000;
+    return !running.empty() && running[0]["state"] == "running" &&
+           running[0]["bytes"].get<int>() > 2'000'000;
   }));
   sending.signal(SIGKILL);
   sending.wait();
@@ -262,7 +263,8 @@ TEST_F(HttpClients, AreOnRecordWithWhatArrived) {
       {}, scratch_ / "out", scratch_ / "err");
   ASSERT_TRUE(eventually([&] {
     const auto running = vantro_json({"transfer", "list"})["transfers"];
-    return !running.empty() && running[0]["bytes"].get<int>() > 0;
+    return !running.empty() && running[0]["state"] == "running" &&
+           running[0]["bytes"].get<int>() > 0;
   }));
   fetching.signal(SIGKILL);
   fetching.wait();

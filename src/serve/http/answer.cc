@@ -288,7 +288,8 @@ Answer fetch_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head
   if (folder) {
     answer = listing_answer(gate, asker, head, path, form);
   } else {
-    auto found = gate.look_up(asker, path);
+    // Without the slash that every address has: as names are on record elsewhere.
+    auto found = gate.look_up(asker, std::string_view(path).substr(1));
     if (found) {
       answer = file_answer(gate, asker, head, std::move(*found), form);
     } else {

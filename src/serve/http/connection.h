@@ -101,12 +101,23 @@ class Connection final : public EventLoop::Source,
   gate::Movement movement(std::uint64_t begins, std::uint64_t ends) const;
   void close(gate::State how, const std::string& why);
 
+  // As many pieces are on their way to the disk as may be.
+  bool piece_waits() const;
+
   void want(bool read, bool write);
+  // For answers of the pools: back to this thread.
   template <class F>
-  void on_lane(F work);
+  void on_lane(F work) {
+    loop_->post(
+        [self = shared_from_this(), work = std::move(work)]() mutable { work(*self); });
+  }
   base::Instant now() const;
 
+  static constexpr const char* kGone =
+      "the client closed the connection before it had all of it";
+
   Lane& lane_;
+  std::shared_ptr<EventLoop> loop_;
   Shared& shared_;
   TcpStream stream_;
   gate::Asker asker_;  // without the account
