@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/base64.h"
 #include "base/bytes.h"
 #include "base/visible_name.h"
 #include "wire/http/fields.h"
@@ -23,7 +24,7 @@ bool is_key(std::string_view text) {
 }
 
 std::string base64_of_hex(std::string_view hex) {
-  return base64(base::from_hex(hex).value_or(base::ByteBuffer{}));
+  return base::base64(base::from_hex(hex).value_or(base::ByteBuffer{}));
 }
 
 }  // namespace
@@ -46,7 +47,7 @@ base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view fiel
     if (!is_key(key) || value.size() < 2 || value.front() != ':' || value.back() != ':') {
       return bad();
     }
-    const auto bytes = parse_base64(value.substr(1, value.size() - 2));
+    const auto bytes = base::parse_base64(value.substr(1, value.size() - 2));
     if (!bytes) return bad();
     std::erase_if(digests, [&](const auto& one) { return one.algorithm == key; });
     digests.push_back({key, base::to_hex(*bytes)});

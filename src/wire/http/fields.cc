@@ -5,6 +5,7 @@
 #include <ctime>
 #include <fmt/format.h>
 
+#include "base/base64.h"
 #include "base/numbers.h"
 #include "base/visible_name.h"
 
@@ -14,8 +15,6 @@ namespace {
 constexpr std::array kDays{"Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"};
 constexpr std::array kMonths{"Jan", "Feb", "Mar", "Apr", "May", "Jun",
                              "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"};
-constexpr std::string_view kAlphabet =
-    "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
 
 std::optional<int> month_of(std::string_view text) {
   const auto found = std::find(kMonths.begin(), kMonths.end(), text);
@@ -140,7 +139,7 @@ std::optional<base::WallTime> parse_http_date(std::string_view text) {
 std::optional<Credentials> parse_basic(std::string_view field) {
   constexpr std::string_view kScheme = "basic ";
   if (base::folded(field.substr(0, kScheme.size())) != kScheme) return std::nullopt;
-  const auto bytes = parse_base64(trimmed(field.substr(kScheme.size())));
+  const auto bytes = base::parse_base64(trimmed(field.substr(kScheme.size())));
   if (!bytes) return std::nullopt;
   const auto text = base::as_text(*bytes);
   const auto colon = text.find(':');
@@ -167,45 +166,6 @@ Form wanted_form(std::string_view accept) {
   if (html > 0 && html >= json && html >= text) return Form::kHtml;
   if (json > 0 && json > text) return Form::kJson;
   return Form::kText;
-}
-
-std::string base64(base::ByteView bytes) {
-  std::string text;
-  for (std::size_t i = 0; i < bytes.size(); i += 3) {
-    const auto left = bytes.size() - i;
-    const std::uint32_t group = static_cast<std::uint32_t>(bytes[i]) << 16 |
-                                (left > 1 ? bytes[i + 1] << 8 : 0) |
-                                (left > 2 ? bytes[i + 2] : 0);
-    text += kAlphabet[group >> 18];
-    text += kAlphabet[group >> 12 & 63];
-    text += left > 1 ? kAlphabet[group >> 6 & 63] : '=';
-    text += left > 2 ? kAlphabet[group & 63] : '=';
-  }
-  return text;
-}
-
-std::optional<base::ByteBuffer> parse_base64(std::string_view text) {
-  if (text.size() % 4 != 0) return std::nullopt;
-  base::ByteBuffer bytes;
-  for (std::size_t i = 0; i < text.size(); i += 4) {
-    std::uint32_t group = 0;
-    std::size_t padding = 0;
-    for (std::size_t j = 0; j < 4; ++j) {
-      const char c = text[i + j];
-      const auto value = kAlphabet.find(c);
-      const bool last = i + 4 == text.size();
-      if (c == '=' && last && j >= 2) {
-        ++padding;
-      } else if (value == std::string_view::npos || padding > 0) {
-        return std::nullopt;
-      }
-      group = group << 6 | (c == '=' ? 0 : static_cast<std::uint32_t>(value));
-    }
-    for (std::size_t j = 0; j < 3 - padding; ++j) {
-      bytes.push_back(static_cast<std::uint8_t>(group >> (16 - 8 * j)));
-    }
-  }
-  return bytes;
 }
 
 }  // namespace vantro::wire::http

@@ -38,8 +38,4 @@ enum class Form { kText, kJson, kHtml };
 // only where it is named, as a browser does.
 Form wanted_form(std::string_view accept);
 
-// RFC 4648, 4. Nothing for what is no base64 or not padded.
-std::string base64(base::ByteView bytes);
-std::optional<base::ByteBuffer> parse_base64(std::string_view text);
-
 }  // namespace vantro::wire::http

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "base/base64.h"
 #include "wire/http/conditions.h"
 #include "wire/http/digest_field.h"
 #include "wire/http/target.h"
@@ -27,23 +28,24 @@ TEST(HttpDate, IsReadInItsThreeForms) {
 
 TEST(Base64, GoesBothWays) {
   for (const std::string text : {"", "f", "fo", "foo", "foob", "fooba", "foobar"}) {
-    const auto back = parse_base64(base64(base::as_bytes(text)));
+    const auto back = base::parse_base64(base::base64(base::as_bytes(text)));
     ASSERT_TRUE(back);
     EXPECT_EQ(base::as_text(*back), text);
   }
-  EXPECT_EQ(base64(base::as_bytes("foob")), "Zm9vYg==");
+  EXPECT_EQ(base::base64(base::as_bytes("foob")), "Zm9vYg==");
   for (const auto* bad : {"Zg", "Z===", "=Zg=", "Zg=a", "Zm9v\n", "Zm9vYg==Zm9v"}) {
-    EXPECT_FALSE(parse_base64(bad)) << bad;
+    EXPECT_FALSE(base::parse_base64(bad)) << bad;
   }
 }
 
 TEST(Basic, IsReadWithColonsInThePassword) {
-  const auto read = parse_basic("bAsIc " + base64(base::as_bytes("night:pass:word")));
+  const auto read =
+      parse_basic("bAsIc " + base::base64(base::as_bytes("night:pass:word")));
   ASSERT_TRUE(read);
   EXPECT_EQ(read->name, "night");
   EXPECT_EQ(read->password, "pass:word");
   EXPECT_FALSE(parse_basic("Bearer abc"));
-  EXPECT_FALSE(parse_basic("Basic " + base64(base::as_bytes("no colon"))));
+  EXPECT_FALSE(parse_basic("Basic " + base::base64(base::as_bytes("no colon"))));
   EXPECT_FALSE(parse_basic("Basic %%%"));
 }
 

@@ -1,0 +1,72 @@
+// What a dialogue over SSH asks of the files behind it. Paths are as clients give them,
+// absolute, in one spelling: "/", "/a/b". Refusals carry words for the client.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/bytes.h"
+#include "base/outcome.h"
+#include "wire/listing.h"
+
+namespace vantro::wire {
+
+// Chosen by the dialogue; never used twice.
+using FileHandle = std::uint32_t;
+
+// What is said of an upload before its bytes come.
+struct UploadStart {
+  std::optional<std::uint64_t> size;
+  // It goes on with the client's own upload that broke off: behind so many bytes, or,
+  // if they are not given, behind all that came.
+  bool goes_on = false;
+  std::optional<std::uint64_t> behind;
+};
+
+// How a file's reading ended.
+enum class ReadEnd { kComplete, kRefusedByClient, kBrokenOff, kFailed };
+
+// Calls may wait for the disk and the database.
+class Files {
+ public:
+  virtual ~Files() = default;
+
+  // What is there for this client. What it sent last under the name counts, too.
+  virtual base::Outcome<Entry> look(const std::string& path) = 0;
+  virtual base::Outcome<std::vector<Entry>> list(const std::string& path) = 0;
+
+  // To read; close() ends it.
+  virtual base::Outcome<Entry> open(FileHandle handle, const std::string& path) = 0;
+  // Exactly to.size() bytes. REQUIRES: they are within the file.
+  virtual base::Outcome<void> read(FileHandle handle, std::uint64_t offset,
+                                   std::span<std::uint8_t> to) = 0;
+  virtual void close(FileHandle handle, ReadEnd how, const std::string& why) = 0;
+
+  // Whether the client may send under the name; and what of it came before and broke off,
+  // in bytes.
+  virtual base::Outcome<std::uint64_t> may_send(const std::string& path) = 0;
+  // From a folder that was made, on.
+  virtual base::Outcome<void> make_folder(const std::string& path) = 0;
+  // commit() or abandon() ends it.
+  virtual base::Outcome<void> open_upload(FileHandle handle, const std::string& path,
+                                          const UploadStart& start) = 0;
+  virtual base::Outcome<void> write(FileHandle handle, base::ByteView bytes) = 0;
+  // Enough waits for the disk: more should not be taken at the moment.
+  virtual bool busy() const = 0;
+  // Answered by Dialogue::synced() and filed(), later.
+  virtual void sync(FileHandle handle) = 0;
+  virtual void commit(FileHandle handle) = 0;
+  // What came is kept as partial.
+  virtual void abandon(FileHandle handle, const std::string& why) = 0;
+
+  virtual base::WallTime now() const = 0;
+};
+
+// "a//b/../c", "~/c" and "\c" as absolute paths in one spelling. Nothing reaches out of
+// the top.
+std::string clean_path(std::string_view typed);
+
+}  // namespace vantro::wire

@@ -1,0 +1,104 @@
+#include "wire/ftp/command.h"
+
+#include <algorithm>
+#include <optional>
+#include <vector>
+
+namespace vantro::wire::ftp {
+namespace {
+
+constexpr std::string_view kBlanks = " \t";
+
+}  // namespace
+
+std::string_view trimmed(std::string_view text) {
+  const auto first = text.find_first_not_of(kBlanks);
+  if (first == std::string_view::npos) return {};
+  return text.substr(first, text.find_last_not_of(kBlanks) - first + 1);
+}
+
+std::string upper(std::string_view text) {
+  std::string result(text);
+  for (auto& c : result) {
+    if (c >= 'a' && c <= 'z') c = static_cast<char>(c - 'a' + 'A');
+  }
+  return result;
+}
+
+Command parse_command(std::string_view line) {
+  line.remove_prefix(std::min(line.find_first_not_of(kBlanks), line.size()));
+  const auto end = std::min(line.find_first_of(kBlanks), line.size());
+  Command command;
+  command.verb = upper(line.substr(0, end));
+  if (end < line.size()) {
+    const auto rest = line.substr(end + 1);
+    command.argument = command.verb == "PASS" ? rest : trimmed(rest);
+  }
+  for (const auto* usual : {"CWD", "CUP", "PWD", "MKD", "RMD"}) {
+    if (command.verb != std::string("X") + usual) continue;
+    command.verb = command.verb == "XCUP" ? "CDUP" : usual;
+  }
+  return command;
+}
+
+std::string resolve(std::string_view folder, std::string_view typed) {
+  std::vector<std::string> parts;
+  const auto walk = [&](std::string_view path) {
+    while (!path.empty()) {
+      const auto end = std::min(path.find_first_of("/\\"), path.size());
+      const auto part = path.substr(0, end);
+      path.remove_prefix(std::min(end + 1, path.size()));
+      if (part.empty() || part == ".") continue;
+      if (part != "..") {
+        parts.emplace_back(part);
+      } else if (!parts.empty()) {
+        parts.pop_back();
+      }
+    }
+  };
+  const bool from_top = !typed.empty() && (typed.front() == '/' || typed.front() == '\\');
+  if (!from_top) walk(folder);
+  walk(typed);
+  std::string path;
+  for (const auto& part : parts) path += "/" + part;
+  return path.empty() ? "/" : path;
+}
+
+std::string_view without_options(std::string_view argument) {
+  auto rest = trimmed(argument);
+  while (!rest.empty() && rest.front() == '-') {
+    const auto end = std::min(rest.find_first_of(kBlanks), rest.size());
+    rest = trimmed(rest.substr(end));
+  }
+  return rest;
+}
+
+bool is_pattern(std::string_view name) {
+  return name.find_first_of("*?") != std::string_view::npos;
+}
+
+bool fits(std::string_view pattern, std::string_view name) {
+  // Only the last star is ever taken back: no pattern takes longer than the product of
+  // both lengths.
+  std::size_t at = 0, in_name = 0;
+  std::optional<std::size_t> star;
+  std::size_t star_ends = 0;
+  while (in_name < name.size()) {
+    if (at < pattern.size() && pattern[at] == '*') {
+      star = at++;
+      star_ends = in_name;
+    } else if (at < pattern.size() &&
+               (pattern[at] == '?' || pattern[at] == name[in_name])) {
+      ++at;
+      ++in_name;
+    } else if (star) {
+      at = *star + 1;
+      in_name = ++star_ends;
+    } else {
+      return false;
+    }
+  }
+  return pattern.find_first_not_of('*', at) == std::string_view::npos;
+}
+
+}  // namespace vantro::wire::ftp

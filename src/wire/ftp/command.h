@@ -1,0 +1,34 @@
+// A command line of FTP: a verb and what stands behind it (RFC 959, 5.3).
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace vantro::wire::ftp {
+
+struct Command {
+  std::string verb;      // upper-case, the X forms (RFC 1123, 4.1.3.1) as the usual ones
+  std::string argument;  // as it was typed
+};
+
+// Blanks before the verb and at the end of the line are forgiven, but in a password
+// blanks count. A verb of anything but letters is given as it is.
+Command parse_command(std::string_view line);
+
+// Without blanks at both ends.
+std::string_view trimmed(std::string_view text);
+// ASCII letters only.
+std::string upper(std::string_view text);
+
+// The path that a typed one means in the folder. Both begin with "/", "/" alone is the
+// top; ".." goes up, at most to the top; a backslash is a slash.
+std::string resolve(std::string_view folder, std::string_view typed);
+
+// A listing's argument without the options that clients give as to a shell ("-la").
+std::string_view without_options(std::string_view argument);
+
+// Whether a typed name is a pattern of several: it holds '*' or '?'.
+bool is_pattern(std::string_view name);
+bool fits(std::string_view pattern, std::string_view name);
+
+}  // namespace vantro::wire::ftp

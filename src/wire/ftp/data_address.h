@@ -1,0 +1,30 @@
+// Where a data connection goes to, as it is written in commands and replies (RFC 959,
+// RFC 2428).
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "base/address.h"
+
+namespace vantro::wire::ftp {
+
+// PORT's "h1,h2,h3,h4,p1,p2". Nothing for anything else.
+std::optional<base::Endpoint> parse_port(std::string_view argument);
+
+// EPRT's "|1|192.0.2.7|50000|", "|2|2001:db8::7|50000|"; the bar may be another printable
+// character. Nothing for anything else; an unknown kind of address is told apart, as it
+// has a reply of its own.
+struct ExtendedPort {
+  bool known_kind = true;
+  base::Endpoint where;  // with a known kind
+};
+std::optional<ExtendedPort> parse_extended_port(std::string_view argument);
+
+// "h1,h2,h3,h4,p1,p2". REQUIRES: an IPv4 address.
+std::string passive_text(const base::Endpoint& where);
+// "|||50000|"
+std::string extended_passive_text(std::uint16_t port);
+
+}  // namespace vantro::wire::ftp
