@@ -22,6 +22,15 @@ struct Account {
   std::string made_at;
   std::optional<std::string> last_used_at;
   std::string last_used_from;
+  std::size_t keys = 0;  // for SSH
+};
+
+// A public key that an account logs in with over SSH.
+struct AccountKey {
+  std::string type;
+  std::string fingerprint;  // "SHA256:..."
+  std::string remark;
+  std::string added_at;
 };
 
 // Where one image can be fetched over one protocol.
@@ -30,7 +39,8 @@ struct Location {
   std::string server;  // the address that is in the text
   std::string text;    // what to paste into the device
   bool open = true;    // to the device that was asked for
-  std::string note;    // why not, or what to know
+  std::string note;    // why not
+  std::string remark;  // what the client must be told to use it
   bool protects = false;
 };
 
@@ -44,6 +54,8 @@ struct Locations {
 
 void to_json(nlohmann::json& to, const Account& from);
 void from_json(const nlohmann::json& from, Account& to);
+void to_json(nlohmann::json& to, const AccountKey& from);
+void from_json(const nlohmann::json& from, AccountKey& to);
 void to_json(nlohmann::json& to, const Location& from);
 void from_json(const nlohmann::json& from, Location& to);
 void to_json(nlohmann::json& to, const Locations& from);

@@ -189,7 +189,8 @@ void to_json(json& to, const Status& from) {
             {"disk_free", from.disk_free},
             {"accounts", from.accounts},
             {"openings", from.openings},
-            {"trouble", from.trouble}};
+            {"trouble", from.trouble},
+            {"ssh", from.ssh}};
 }
 
 void from_json(const json& from, Status& to) {
@@ -206,6 +207,7 @@ void from_json(const json& from, Status& to) {
   take(from, "accounts", to.accounts);
   take(from, "openings", to.openings);
   take(from, "trouble", to.trouble);
+  take(from, "ssh", to.ssh);
 }
 
 void to_json(json& to, const Problem& from) {

@@ -77,7 +77,7 @@ struct Contact {
   std::string heard_on;
   std::uint64_t requests = 0;    // since the server's start
   std::uint64_t unanswered = 0;  // of them and the strays: over a limit
-  std::uint64_t strays = 0;      // datagrams that were no requests, since then
+  std::uint64_t strays = 0;      // what came and was no request, or came to none
   std::string state;             // as of a story line
   std::string sentence;
 };
@@ -112,6 +112,28 @@ struct Opening {
   bool needs_account = false;
 };
 
+// What SSH shows of itself, and what it has been content with.
+struct HostKey {
+  std::string type;         // "ssh-ed25519"
+  std::string fingerprint;  // "SHA256:..."
+};
+struct OlderAlgorithms {
+  std::string from;        // networks
+  std::string algorithms;  // parted by commas
+};
+struct OlderSession {
+  std::string at;
+  std::string address;
+  std::string account;
+  std::string algorithms;  // that it used
+};
+struct Ssh {
+  std::vector<HostKey> host_keys;      // empty: not served
+  std::vector<OlderAlgorithms> older;  // allowed
+  std::uint64_t older_sessions = 0;    // since the server's start
+  std::optional<OlderSession> last_older;
+};
+
 struct Status {
   std::string version;
   std::string state_folder;
@@ -126,6 +148,7 @@ struct Status {
   std::size_t accounts = 0;          // without the anonymous one
   std::vector<Opening> openings;     // everything else is closed
   std::vector<std::string> trouble;  // sentences; empty if all is well
+  Ssh ssh;
 };
 
 // RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two
@@ -160,6 +183,14 @@ void to_json(nlohmann::json& to, const Listener& from);
 void from_json(const nlohmann::json& from, Listener& to);
 void to_json(nlohmann::json& to, const Opening& from);
 void from_json(const nlohmann::json& from, Opening& to);
+void to_json(nlohmann::json& to, const HostKey& from);
+void from_json(const nlohmann::json& from, HostKey& to);
+void to_json(nlohmann::json& to, const OlderAlgorithms& from);
+void from_json(const nlohmann::json& from, OlderAlgorithms& to);
+void to_json(nlohmann::json& to, const OlderSession& from);
+void from_json(const nlohmann::json& from, OlderSession& to);
+void to_json(nlohmann::json& to, const Ssh& from);
+void from_json(const nlohmann::json& from, Ssh& to);
 void to_json(nlohmann::json& to, const Status& from);
 void from_json(const nlohmann::json& from, Status& to);
 void to_json(nlohmann::json& to, const Problem& from);

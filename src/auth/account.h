@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "auth/ssh_key.h"
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/outcome.h"
@@ -64,6 +65,7 @@ struct Account {
   base::WallTime changed_at = 0;
   std::optional<base::WallTime> last_used_at;
   std::string last_used_from;
+  std::vector<SshKey> keys;  // by their age; SSH only
 
   bool anonymous() const { return name == kAnonymous; }
 };

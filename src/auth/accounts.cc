@@ -34,12 +34,24 @@ Account account_of(const db::Row& row) {
   return account;
 }
 
+std::vector<SshKey> keys_of(db::Transaction& transaction, const std::string& name) {
+  std::vector<SshKey> keys;
+  for (const auto& row : transaction.query(
+           "select type, blob, fingerprint, remark, added_at from account_keys where "
+           "account = :n order by added_at, fingerprint",
+           {name})) {
+    keys.push_back({row.text(0), row.text(1), row.text(2), row.text(3), row.integer(4)});
+  }
+  return keys;
+}
+
 std::vector<Account> accounts_in(db::Transaction& transaction) {
   std::vector<Account> accounts;
   for (const auto& row :
        transaction.query(kSelect + "order by name <> 'anonymous', name")) {
     accounts.push_back(account_of(row));
   }
+  for (auto& account : accounts) account.keys = keys_of(transaction, account.name);
   return accounts;
 }
 
@@ -74,7 +86,11 @@ base::Outcome<std::vector<Account>> Accounts::all() const {
 base::Outcome<Account> Accounts::get(db::Transaction& transaction,
                                      const std::string& name) {
   const auto rows = transaction.query(kSelect + "where name = :n", {name});
-  if (!rows.empty()) return account_of(rows.front());
+  if (!rows.empty()) {
+    auto account = account_of(rows.front());
+    account.keys = keys_of(transaction, name);
+    return account;
+  }
   return base::refuse(Kind::kNotFound,
                       fmt::format("there is no account '{}'; 'vantro account list' shows "
                                   "what there is",
@@ -123,8 +139,63 @@ base::Outcome<void> Accounts::remove(db::Transaction& transaction,
                         "--off'");
   }
   if (auto there = get(transaction, name); !there) return base::refuse(there.error());
+  transaction.run("delete from account_keys where account = :n", {name});
   transaction.run("delete from accounts where name = :n", {name});
   return {};
+}
+
+base::Outcome<void> Accounts::add_key(db::Transaction& transaction,
+                                      const std::string& name, const SshKey& key) {
+  const auto account = get(transaction, name);
+  if (!account) return base::refuse(account.error());
+  if (account->anonymous()) {
+    return base::refuse(Kind::kInvalid,
+                        "'anonymous' stands for everybody without an account and has no "
+                        "keys");
+  }
+  for (const auto& one : account->keys) {
+    if (one.blob != key.blob) continue;
+    return base::refuse(
+        Kind::kExists, fmt::format("{} is a key of '{}' already", key.fingerprint, name));
+  }
+  if (account->keys.size() >= kMostKeys) {
+    return base::refuse(Kind::kBusy, fmt::format("'{}' has {} keys, as many as are kept; "
+                                                 "remove one first",
+                                                 name, kMostKeys));
+  }
+  transaction.run(
+      "insert into account_keys (account, fingerprint, type, blob, remark, added_at) "
+      "values (:n, :f, :t, :b, :r, :a)",
+      {name, key.fingerprint, key.type, key.blob, key.remark, key.added_at});
+  return {};
+}
+
+base::Outcome<SshKey> Accounts::remove_key(db::Transaction& transaction,
+                                           const std::string& name,
+                                           const std::string& which) {
+  const auto account = get(transaction, name);
+  if (!account) return base::refuse(account.error());
+  const SshKey* found = nullptr;
+  for (const auto& one : account->keys) {
+    if (one.fingerprint != which && one.remark != which) continue;
+    if (found != nullptr) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("several keys of '{}' have that remark; name one by "
+                      "its fingerprint",
+                      name));
+    }
+    found = &one;
+  }
+  if (found == nullptr) {
+    return base::refuse(Kind::kNotFound,
+                        fmt::format("'{0}' has no key '{1}'; 'vantro account key list "
+                                    "{0}' shows what there is",
+                                    name, base::printable(which, 80)));
+  }
+  transaction.run("delete from account_keys where account = :n and fingerprint = :f",
+                  {name, found->fingerprint});
+  return *found;
 }
 
 base::Outcome<void> Accounts::reload() {

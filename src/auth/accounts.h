@@ -18,6 +18,8 @@ namespace vantro::auth {
 // Thread-safe. The database must outlive it.
 class Accounts {
  public:
+  static constexpr std::size_t kMostKeys = 64;  // of one account
+
   static base::Outcome<std::unique_ptr<Accounts>> open(db::Database& database);
 
   // Null: there is none of that name. Cheap enough for an I/O thread, as the next.
@@ -34,6 +36,13 @@ class Accounts {
   // kInvalid for the anonymous one: it can be switched off.
   static base::Outcome<void> remove(db::Transaction& transaction,
                                     const std::string& name);
+  // kExists; kBusy: it has kMostKeys already.
+  static base::Outcome<void> add_key(db::Transaction& transaction,
+                                     const std::string& name, const SshKey& key);
+  // `which`: fingerprint or remark. kNotFound; kInvalid: several have that remark.
+  static base::Outcome<SshKey> remove_key(db::Transaction& transaction,
+                                          const std::string& name,
+                                          const std::string& which);
   // kNotFound names the nearest.
   static base::Outcome<Account> get(db::Transaction& transaction,
                                     const std::string& name);

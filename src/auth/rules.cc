@@ -24,6 +24,11 @@ bool carries_accounts(std::string_view protocol) {
   return known != nullptr && known->carries_accounts;
 }
 
+bool without_account(std::string_view protocol) {
+  const auto* known = base::find_protocol(protocol);
+  return known == nullptr || !known->needs_account;
+}
+
 bool has_right(const Account& account, Action action) {
   // Whoever may fetch may see what there is.
   return account.may.contains(action == Action::kList ? Action::kFetch : action);
@@ -75,7 +80,8 @@ base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking)
   for (const auto& rule : rules) {
     if (!opens(rule, asking)) continue;
     open_to_accounts = true;
-    open = open || !rule.needs_account || !asking.account.anonymous();
+    open = open || !asking.account.anonymous() ||
+           (!rule.needs_account && without_account(asking.protocol));
   }
   const auto limit = limit_of(asking);
   if (open && limit.empty()) return {};
@@ -102,16 +108,18 @@ std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& ano
                               const std::vector<std::string>& served) {
   std::vector<Opening> result;
   for (const auto& rule : rules) {
-    // An account is of use only where it can be shown.
-    const auto over = [&](bool needs_account) {
+    // An account is of use only where it can be shown; `only` leaves out what can be used
+    // without one.
+    const auto over = [&](bool needs_account, bool only) {
       std::vector<std::string> names;
       for (const auto& protocol : served) {
         const bool named = rule.protocols.empty() ||
                            std::find(rule.protocols.begin(), rule.protocols.end(),
                                      protocol) != rule.protocols.end();
-        if (named && (!needs_account || carries_accounts(protocol))) {
-          names.push_back(protocol);
-        }
+        const bool usable = needs_account ? carries_accounts(protocol) &&
+                                                !(only && without_account(protocol))
+                                          : without_account(protocol);
+        if (named && usable) names.push_back(protocol);
       }
       return fmt::format("{}", fmt::join(names, ", "));
     };
@@ -123,16 +131,23 @@ std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& ano
       (anybody ? free_of_accounts : with_account).insert(action);
     }
     const auto from = rule.networks.everywhere() ? "everywhere" : rule.networks.text();
-    for (const bool needs_account : {false, true}) {
-      const auto& may = needs_account ? with_account : free_of_accounts;
-      const auto names = over(needs_account);
+    struct Line {
+      const std::set<Action>& may;
+      bool needs_account;
+      bool only;
+    };
+    for (const Line& line :
+         {Line{free_of_accounts, false, false}, Line{free_of_accounts, true, true},
+          Line{with_account, true, false}}) {
+      const auto& may = line.may;
+      const bool account = line.needs_account;
+      const auto names = over(account, line.only);
       if (may.empty() || names.empty()) continue;
       const auto same = std::find_if(result.begin(), result.end(), [&](const auto& one) {
-        return one.from == from && one.over == names &&
-               one.needs_account == needs_account;
+        return one.from == from && one.over == names && one.needs_account == account;
       });
       if (same == result.end()) {
-        result.push_back({from, actions_text(may), names, needs_account});
+        result.push_back({from, actions_text(may), names, account});
       } else {
         same->may += ", " + actions_text(may);
       }

@@ -127,6 +127,17 @@ base::Outcome<Revision> Backups::find(const std::string& address, const std::str
   });
 }
 
+base::Outcome<std::optional<Revision>> Backups::newest(const std::string& address,
+                                                       const std::string& name) const {
+  using Found = std::optional<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
+    const auto rows =
+        t.query(kSelect + "where address = :a and name = :n order by number desc limit 1",
+                {address, name});
+    return rows.empty() ? Found() : revision_of(rows.front());
+  });
+}
+
 base::Outcome<std::uint64_t> Backups::bytes_since(const std::string& address,
                                                   base::WallTime since) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::uint64_t> {
@@ -156,6 +167,18 @@ base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Backups::conte
       contents.emplace_back(row.text(0), static_cast<std::uint64_t>(row.integer(1)));
     }
     return contents;
+  });
+}
+
+base::Outcome<std::vector<std::string>> Backups::partial_files() const {
+  using Names = std::vector<std::string>;
+  return database_.read([](db::Transaction& t) -> base::Outcome<Names> {
+    Names names;
+    for (const auto& row :
+         t.query("select partial_file from revisions where partial_file is not null")) {
+      names.push_back(row.text(0));
+    }
+    return names;
   });
 }
 

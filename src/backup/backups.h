@@ -52,12 +52,17 @@ class Backups {
   // kNotFound says what there is.
   base::Outcome<Revision> find(const std::string& address, const std::string& name,
                                std::optional<std::int64_t> number) const;
+  // The newest one, complete or not; nothing if there is none.
+  base::Outcome<std::optional<Revision>> newest(const std::string& address,
+                                                const std::string& name) const;
   base::Outcome<std::size_t> count() const;
   // What has arrived from an address since then, in bytes.
   base::Outcome<std::uint64_t> bytes_since(const std::string& address,
                                            base::WallTime since) const;
   // The SHA-256 and size of everything that must be in the vault for backups.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
+  // The files of partial revisions, by their names in partial/.
+  base::Outcome<std::vector<std::string>> partial_files() const;
   // The file of a partial revision is no longer kept.
   base::Outcome<void> forget_partial_file(const std::string& file_name);
 

@@ -10,9 +10,15 @@ namespace vantro::base {
 namespace {
 
 constexpr std::array kProtocols{
-    Protocol{"tftp", false, false, 69},
-    Protocol{"http", true, false, 80},
-    Protocol{"https", true, true, 443},
+    Protocol{"tftp", false, false, false, 69, "tftp", ""},
+    Protocol{"ftp", true, false, false, 21, "ftp", ""},
+    // With AUTH TLS on FTP's own port (RFC 4217): "ftps:" stands for another way.
+    Protocol{"ftps", true, false, true, 21, "ftp",
+             "under TLS: the client must be told to use it"},
+    Protocol{"http", true, false, false, 80, "http", ""},
+    Protocol{"https", true, false, true, 443, "https", ""},
+    Protocol{"scp", true, true, true, 22, "scp", "always with an account"},
+    Protocol{"sftp", true, true, true, 22, "sftp", "always with an account"},
 };
 
 }  // namespace

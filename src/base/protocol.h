@@ -14,8 +14,11 @@ namespace vantro::base {
 struct Protocol {
   const char* name;  // as in rules, offers and records
   bool carries_accounts;
-  bool protects;  // content and password can't be read or changed on the way
+  bool needs_account;  // nothing is done without one
+  bool protects;       // content and password can't be read or changed on the way
   std::uint16_t usual_port;
+  const char* scheme;  // of its addresses (RFC 3986)
+  const char* remark;  // what must be known to use such an address, or ""
 };
 
 // In the order in which they are listed for people.

@@ -18,6 +18,8 @@ class UniqueFd {
   UniqueFd& operator=(const UniqueFd&) = delete;
   ~UniqueFd() { reset(); }
 
+  // Whoever takes it closes it.
+  int release() { return std::exchange(fd_, -1); }
   int get() const { return fd_; }
   explicit operator bool() const { return fd_ >= 0; }
   void reset(int fd = -1);

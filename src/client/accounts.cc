@@ -1,6 +1,8 @@
 #include "client/accounts.h"
 
 #include <fmt/format.h>
+#include <fstream>
+#include <iostream>
 
 #include "api/access.h"
 #include "base/clock.h"
@@ -13,6 +15,12 @@ namespace vantro::client {
 namespace {
 
 using nlohmann::json;
+
+constexpr std::size_t kLongestKeyFile = 64 * 1024;
+
+std::string keys_path(const std::string& account) {
+  return "/v1/accounts/" + url_escape(account) + "/keys";
+}
 
 std::string limits_of(const api::Account& account) {
   std::string text;
@@ -96,10 +104,16 @@ Done change_account(const Context& context, const AccountOptions& options) {
 
 Done list_accounts(const Context& context) {
   return show(context, "/v1/accounts", [](const Terminal& terminal, const json& answer) {
-    Table table({{"ACCOUNT"}, {"MAY"}, {"LAST USED"}, {"LIMITS"}, {"REMARKS"}});
+    Table table({{"ACCOUNT"},
+                 {"MAY"},
+                 {"KEYS", Table::Align::kRight},
+                 {"LAST USED"},
+                 {"LIMITS"},
+                 {"REMARKS"}});
     for (const auto& one : list_of<api::Account>(answer, "accounts")) {
       table.add({{one.name, one.on ? Tone::kPlain : Tone::kBad},
                  {one.may},
+                 {one.keys == 0 ? "-" : std::to_string(one.keys)},
                  {one.last_used_at
                       ? shown_time(*one.last_used_at) + " from " + one.last_used_from
                       : "never"},
@@ -119,6 +133,55 @@ Done remove_account(const Context& context, const std::string& name) {
       });
 }
 
+Done add_key(const Context& context, const KeyOptions& options) {
+  std::ifstream file;
+  if (options.file != "-") file.open(options.file, std::ios::binary);
+  std::istream& in = options.file == "-" ? std::cin : file;
+  std::string text(kLongestKeyFile, '\0');
+  if (in) in.read(text.data(), static_cast<std::streamsize>(text.size()));
+  if (!in && !in.eof()) {
+    return tl::unexpected(
+        Failure{ExitCode::kFile, fmt::format("{} can't be read", shown(options.file))});
+  }
+  text.resize(static_cast<std::size_t>(in.gcount()));
+  json body{{"key", text}};
+  if (options.remark) body["remark"] = *options.remark;
+  return show_answer(
+      context, context.api.send("POST", keys_path(options.account), body),
+      [&](const Terminal& terminal, const json& answer) {
+        const auto key = answer.get<api::AccountKey>();
+        terminal.write(fmt::format("{} may log in with {} {}{}\n", shown(options.account),
+                                   key.type, key.fingerprint,
+                                   key.remark.empty() ? "" : ", " + shown(key.remark)));
+      });
+}
+
+Done list_keys(const Context& context, const std::string& account) {
+  return show(
+      context, keys_path(account), [&](const Terminal& terminal, const json& answer) {
+        Table table({{"TYPE"}, {"FINGERPRINT"}, {"ADDED"}, {"REMARK"}});
+        for (const auto& one : list_of<api::AccountKey>(answer, "keys")) {
+          table.add(
+              {{one.type}, {one.fingerprint}, {shown_time(one.added_at)}, {one.remark}});
+        }
+        write_or(table, terminal,
+                 shown(account) + " has no keys; it logs in with its password.");
+      });
+}
+
+Done remove_key(const Context& context, const KeyOptions& options) {
+  return show_answer(context,
+                     context.api.send("DELETE", keys_path(options.account) +
+                                                    "?key=" + url_escape(options.key)),
+                     [&](const Terminal& terminal, const json& answer) {
+                       const auto key = answer.get<api::AccountKey>();
+                       terminal.write(fmt::format(
+                           "{}: {} no longer opens; what runs with it goes on to "
+                           "its end\n",
+                           shown(options.account), key.fingerprint));
+                     });
+}
+
 Done show_locations(const Context& context, const LocationOptions& options) {
   auto path = "/v1/locations?image=" + url_escape(options.image);
   if (!options.device.empty()) path += "&for=" + url_escape(options.device);
@@ -128,6 +191,7 @@ Done show_locations(const Context& context, const LocationOptions& options) {
     for (const auto& one : all.locations) {
       // Alone on its line, so that all of it can be taken.
       terminal.write(shown(one.text, 2000) + "\n");
+      if (!one.remark.empty()) terminal.write("    " + shown(one.remark, 400) + "\n");
       if (!one.note.empty()) {
         terminal.write(terminal.toned("    not for " + shown(options.device) + ": " +
                                           shown(one.note, 400),

@@ -28,6 +28,16 @@ Done change_account(const Context& context, const AccountOptions& options);
 Done list_accounts(const Context& context);
 Done remove_account(const Context& context, const std::string& name);
 
+struct KeyOptions {
+  std::string account;
+  std::string file;  // with the public key; "-": standard input
+  std::optional<std::string> remark;
+  std::string key;  // remove: fingerprint or remark
+};
+Done add_key(const Context& context, const KeyOptions& options);
+Done list_keys(const Context& context, const std::string& account);
+Done remove_key(const Context& context, const KeyOptions& options);
+
 struct LocationOptions {
   std::string image;
   std::string device;   // whose way to the server is looked up; may be empty

@@ -41,6 +41,31 @@ std::string backup_state(const api::Backup& backup) {
 
 }  // namespace
 
+namespace {
+
+// What is compared at a device's console, and what is weaker than it should be.
+void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
+  for (const auto& key : ssh.host_keys) {
+    terminal.write(fmt::format("  host key    {:<20} {}\n", key.type,
+                               base::printable(key.fingerprint)));
+  }
+  for (const auto& one : ssh.older) {
+    terminal.write(fmt::format("  older SSH   for {}: {}\n", one.from, one.algorithms));
+  }
+  if (!ssh.last_older) return;
+  const auto& last = *ssh.last_older;
+  terminal.write(terminal.toned(
+      fmt::format("              used by {}, the last {} by {} from {} ({})\n",
+                  ssh.older_sessions == 1
+                      ? "one session"
+                      : fmt::format("{} sessions", ssh.older_sessions),
+                  shown_time(last.at), base::printable(last.account), last.address,
+                  last.algorithms),
+      Tone::kBad));
+}
+
+}  // namespace
+
 Done show_status(const Context& context) {
   return show(context, "/v1/status", [](const Terminal& terminal, const json& answer) {
     const auto status = answer.get<api::Status>();
@@ -72,6 +97,7 @@ Done show_status(const Context& context) {
                                  one.needs_account ? ", with an account that may" : ""));
     }
     terminal.write("              everything else is closed\n");
+    write_ssh(terminal, status.ssh);
     if (status.trouble.empty()) {
       terminal.write(terminal.toned("  no trouble known", Tone::kGood) + "\n");
     }

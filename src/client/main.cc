@@ -144,6 +144,29 @@ int main(int argc, char** argv) {
           })
       ->add_option("NAME", account_options.name, "its name")
       ->required();
+  auto* key =
+      group(*account, "key", "the public keys that an account logs in with over SSH");
+  KeyOptions key_options;
+  auto* add_one =
+      command(*key, "add", "one more key; the password stays good as well",
+              [&](const Context& context) { return add_key(context, key_options); });
+  add_one->add_option("ACCOUNT", key_options.account, "whose")->required();
+  add_one
+      ->add_option("FILE", key_options.file,
+                   "the public key (usually *.pub), or - for standard input")
+      ->required();
+  add_one->add_option("--remark", key_options.remark,
+                      "whose it is (default: what stands behind the key)");
+  command(*key, "list", "its keys",
+          [&](const Context& context) { return list_keys(context, key_options.account); })
+      ->add_option("ACCOUNT", key_options.account, "whose")
+      ->required();
+  auto* remove_one =
+      command(*key, "remove", "a key is no longer good, from the next log-in on",
+              [&](const Context& context) { return remove_key(context, key_options); });
+  remove_one->add_option("ACCOUNT", key_options.account, "whose")->required();
+  remove_one->add_option("KEY", key_options.key, "its fingerprint or its remark")
+      ->required();
   LocationOptions location_options;
   auto* location = command(
       app, "location", "the complete text to paste into a device, for each protocol",

@@ -16,6 +16,12 @@ std::string random_hex(std::size_t bytes) {
   return base::to_hex(buffer);
 }
 
+std::uint32_t random_below(std::uint32_t bound) {
+  const auto hex = random_hex(8);
+  // 64 bits over at most 32: what is left of unevenness is nothing.
+  return static_cast<std::uint32_t>(std::stoull(hex, nullptr, 16) % bound);
+}
+
 bool equal_secrets(std::string_view a, std::string_view b) {
   return a.size() == b.size() && CRYPTO_memcmp(a.data(), b.data(), a.size()) == 0;
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <string>
 #include <string_view>
 
@@ -10,6 +11,9 @@ namespace vantro::crypto {
 // `bytes` random bytes in hexadecimal. Throws std::runtime_error where the system has no
 // randomness to give.
 std::string random_hex(std::size_t bytes);
+
+// Below `bound`, each as likely as the others. REQUIRES: bound > 0. Throws as the above.
+std::uint32_t random_below(std::uint32_t bound);
 
 bool equal_secrets(std::string_view a, std::string_view b);
 

@@ -91,7 +91,8 @@ bool TlsChannel::kernel_sends() const {
   return BIO_get_ktls_send(SSL_get_wbio(state_->ssl.get())) != 0;
 }
 
-bool TlsChannel::has_pending() const { return SSL_has_pending(state_->ssl.get()) == 1; }
+// Not SSL_has_pending(): that counts half a record, too, which nothing can be read of.
+bool TlsChannel::has_pending() const { return SSL_pending(state_->ssl.get()) > 0; }
 
 void TlsChannel::close_notify() {
   if (SSL_is_init_finished(state_->ssl.get())) SSL_shutdown(state_->ssl.get());
@@ -147,10 +148,11 @@ base::Outcome<std::shared_ptr<TlsServer>> TlsServer::load(const std::string& cer
   return server;
 }
 
-std::unique_ptr<TlsChannel> TlsServer::accept(int socket) {
+std::unique_ptr<TlsChannel> TlsServer::accept(int socket, bool only_reads) {
   auto state = std::make_unique<TlsChannel::State>();
   state->ssl.reset(SSL_new(state_->context.get()));
   if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
+  if (only_reads) SSL_set_num_tickets(state->ssl.get(), 0);
   SSL_set_accept_state(state->ssl.get());
   return std::unique_ptr<TlsChannel>(new TlsChannel(std::move(state)));
 }

@@ -65,7 +65,10 @@ class TlsServer {
   TlsServer& operator=(const TlsServer&) = delete;
 
   // The server's end of a connection that was just accepted. Null without memory.
-  std::unique_ptr<TlsChannel> accept(int socket);
+  // `only_reads`: nothing is said in it that the client must read. Tickets for sessions
+  // to come are left out then: a client that closes without reading them resets the
+  // connection, and what it had sent is lost on the way.
+  std::unique_ptr<TlsChannel> accept(int socket, bool only_reads = false);
 
   // For people who compare: SHA-256 of the certificate, "AB:CD:..."; and until when it is
   // valid, in milliseconds since 1970.

@@ -11,6 +11,7 @@
 #include <csignal>
 #include <filesystem>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <functional>
 #include <iostream>
 #include <memory>
@@ -22,13 +23,17 @@
 #include "base/protocol.h"
 #include "base/sizes.h"
 #include "crypto/tls.h"
+#include "daemon/configs.h"
 #include "daemon/port_holder.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
 #include "gate/repository.h"
 #include "manage/server.h"
 #include "probe/apart.h"
+#include "serve/ftp/server.h"
 #include "serve/http/server.h"
+#include "serve/ssh/server.h"
+#include "serve/tcp_server.h"
 #include "serve/tftp/server.h"
 #include "upkeep/drop_folder.h"
 #include "upkeep/recovery.h"
@@ -52,7 +57,8 @@ enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
 
 struct Options {
   Settings settings;
-  std::shared_ptr<crypto::TlsServer> tls;  // null: no HTTPS
+  std::shared_ptr<crypto::TlsServer> tls;      // null: no HTTPS
+  std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
   bool check = false;
 };
@@ -62,17 +68,31 @@ int fail(const std::string& sentence, int code) {
   return code;
 }
 
-// Null where no listener needs one.
-base::Outcome<std::shared_ptr<crypto::TlsServer>> certificate(const Settings& settings) {
-  if (settings.https_listen.empty()) return nullptr;
-  if (settings.https_certificate.empty()) {
+// Both left null where no listener needs one.
+base::Outcome<void> load_certificates(Options& options) {
+  const auto& settings = options.settings;
+  if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
     return base::refuse(base::Kind::kInvalid,
                         "HTTPS needs a certificate: name its file in the settings, "
                         "https.certificate");
   }
-  return crypto::TlsServer::load(
-      settings.https_certificate,
-      settings.https_key.empty() ? settings.https_certificate : settings.https_key);
+  const auto load = [](const std::string& certificate, const std::string& key,
+                       std::shared_ptr<crypto::TlsServer>& to) -> base::Outcome<void> {
+    auto loaded = crypto::TlsServer::load(certificate, key.empty() ? certificate : key);
+    if (!loaded) return base::refuse(loaded.error());
+    to = std::move(*loaded);
+    return {};
+  };
+  const bool ftp = !settings.ftp_listen.empty();
+  const bool own = ftp && !settings.ftp_certificate.empty();
+  const bool shared = ftp && !own && !settings.https_certificate.empty();
+  if (!settings.https_listen.empty() || shared) {
+    auto done = load(settings.https_certificate, settings.https_key, options.tls);
+    if (!done) return done;
+  }
+  if (own) return load(settings.ftp_certificate, settings.ftp_key, options.ftp_tls);
+  if (shared) options.ftp_tls = options.tls;
+  return {};
 }
 
 // The exit code if it ends here.
@@ -82,8 +102,10 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
   std::string config;
   std::string state;
   std::vector<std::string> tftp_listen;
+  std::vector<std::string> ftp_listen;
   std::vector<std::string> http_listen;
   std::vector<std::string> https_listen;
+  std::vector<std::string> ssh_listen;
   std::string management_listen;
   std::string log_form;
   std::string log_level;
@@ -92,11 +114,16 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       ->default_str(options.settings.state);
   app.add_option("--tftp-listen", tftp_listen, "ADDRESS:PORT, more than once if wanted")
       ->default_str("0.0.0.0:69 and [::]:69");
+  app.add_option("--ftp-listen", ftp_listen, "ADDRESS:PORT, more than once, or none")
+      ->default_str("0.0.0.0:21 and [::]:21");
   app.add_option("--http-listen", http_listen, "ADDRESS:PORT, more than once, or none")
       ->default_str("0.0.0.0:80 and [::]:80");
   app.add_option("--https-listen", https_listen,
                  "ADDRESS:PORT, more than once, or none; its certificate is in the "
                  "settings")
+      ->default_str("none");
+  app.add_option("--ssh-listen", ssh_listen,
+                 "ADDRESS:PORT for SCP and SFTP, more than once, or none")
       ->default_str("none");
   app.add_option("--management-listen", management_listen, "loopback ADDRESS:PORT")
       ->default_str("127.0.0.1:7070");
@@ -132,9 +159,9 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
     }
   }
   const std::pair<const char*, const std::vector<std::string>&> listens[] = {
-      {"tftp.listen", tftp_listen},
-      {"http.listen", http_listen},
-      {"https.listen", https_listen},
+      {"tftp.listen", tftp_listen}, {"ftp.listen", ftp_listen},
+      {"http.listen", http_listen}, {"https.listen", https_listen},
+      {"ssh.listen", ssh_listen},
   };
   for (const auto& [key, texts] : listens) {
     if (texts.empty()) continue;
@@ -142,9 +169,9 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       return fail(done.error().sentence, kUsage);
     }
   }
-  auto tls = certificate(options.settings);
-  if (!tls) return fail(tls.error().sentence, kUsage);
-  options.tls = std::move(*tls);
+  if (auto loaded = load_certificates(options); !loaded) {
+    return fail(loaded.error().sentence, kUsage);
+  }
   if (options.check) {
     std::cout << "The settings are sound.\n";
     return kDone;
@@ -158,63 +185,6 @@ void raise_descriptor_limit() {
   if (::getrlimit(RLIMIT_NOFILE, &limit) != 0) return;
   limit.rlim_cur = limit.rlim_max;
   ::setrlimit(RLIMIT_NOFILE, &limit);
-}
-
-serve::tftp::Config tftp_config(const Settings& settings) {
-  serve::tftp::Config config;
-  config.listen = settings.tftp_listen;
-  config.threads = static_cast<std::size_t>(settings.tftp_threads);
-  config.reply_ports = {settings.tftp_reply_ports.listening_port,
-                        settings.tftp_reply_ports.range};
-  config.ceiling.block_size = static_cast<std::size_t>(settings.tftp_largest_block);
-  config.ceiling.window_size = static_cast<std::size_t>(settings.tftp_largest_window);
-  config.patience.first = std::chrono::milliseconds(settings.tftp_resend_after_ms);
-  config.patience.longest =
-      std::max<base::Duration>(config.patience.longest, config.patience.first);
-  config.patience.shortest =
-      std::min<base::Duration>(config.patience.shortest, config.patience.first);
-  config.patience.most_unanswered = static_cast<int>(settings.tftp_most_unanswered);
-  config.patience.most_silence = std::chrono::seconds(settings.tftp_give_up_after_s);
-  return config;
-}
-
-serve::http::Config http_config(const Options& options) {
-  const auto& settings = options.settings;
-  serve::http::Config config;
-  config.listen = settings.http_listen;
-  config.listen_tls = settings.https_listen;
-  config.tls = options.tls;
-  config.threads = static_cast<std::size_t>(settings.http_threads);
-  config.most_connections = static_cast<std::size_t>(settings.limits_connections);
-  config.most_per_address =
-      static_cast<std::size_t>(settings.limits_connections_per_device);
-  config.head_patience = std::chrono::seconds(settings.http_head_s);
-  config.idle_patience = std::chrono::seconds(settings.http_idle_s);
-  config.stall_patience = std::chrono::seconds(settings.http_stalled_s);
-  return config;
-}
-
-gate::Config gate_config(const Settings& settings) {
-  gate::Config limits;
-  limits.largest_deposit = settings.backups_largest;
-  limits.admission.in_all = static_cast<std::size_t>(settings.limits_transfers);
-  limits.admission.per_network =
-      static_cast<std::size_t>(settings.limits_transfers_per_network);
-  limits.admission.per_address =
-      static_cast<std::size_t>(settings.limits_transfers_per_device);
-  limits.admission.arriving_per_address = settings.limits_arriving_per_device;
-  limits.deposited_per_day = settings.limits_deposited_per_day;
-  limits.rules = settings.rules;
-  limits.only_vouched = settings.catalogue_only_vouched;
-  for (const auto& pattern : settings.recognisers) {
-    // The settings were read with this check.
-    limits.recognisers.push_back(
-        text::Recogniser::make(pattern, catalog::fact_names()).value());
-  }
-  // This program itself, also when its file has been exchanged since.
-  limits.look = {"/proc/self/exe",
-                 std::chrono::seconds(settings.catalogue_look_inside_s)};
-  return limits;
 }
 
 // What listens where, in the order of base::protocols().
@@ -236,9 +206,26 @@ std::string title(const std::string& protocol) {
   return text;
 }
 
+api::Ssh ssh_status(const serve::ssh::Server& server) {
+  api::Ssh status;
+  for (const auto& [type, fingerprint] : server.host_keys()) {
+    status.host_keys.push_back({type, fingerprint});
+  }
+  for (const auto& one : server.config().older) {
+    status.older.push_back(
+        {one.networks.text(), fmt::format("{}", fmt::join(one.algorithms, ", "))});
+  }
+  status.older_sessions = server.older_sessions();
+  if (const auto last = server.last_older()) {
+    status.last_older = api::OlderSession{base::iso_time(last->at), last->address,
+                                          last->account, last->algorithms};
+  }
+  return status;
+}
+
 void say_where(const Options& options, gate::Gate& gate,
-               const std::vector<Listening>& devices, const base::Endpoint& management,
-               const base::Log& log) {
+               const std::vector<Listening>& devices, const serve::ssh::Server* ssh,
+               const base::Endpoint& management, const base::Log& log) {
   auto& folder = gate.repository().folder;
   const auto& settings = options.settings;
   if (settings.log_form == base::Log::Form::kJson) {
@@ -254,12 +241,28 @@ void say_where(const Options& options, gate::Gate& gate,
       fmt::format("State is in {}: {} names on offer, {} free on the disk.\n",
                   folder.path(), gate.offers(), base::size_text(folder.free_bytes()));
   for (const auto& [protocol, where] : devices) {
-    lines += fmt::format("{} listens on {}.\n", title(protocol), where.text());
+    if (protocol == "scp") continue;  // said with SFTP
+    lines += protocol == "ftps"
+                 ? fmt::format("AUTH TLS is understood on {}.\n", where.text())
+             : protocol == "sftp"
+                 ? fmt::format("SSH (SCP and SFTP) listens on {}.\n", where.text())
+                 : fmt::format("{} listens on {}.\n", title(protocol), where.text());
   }
-  if (options.tls) {
-    lines += fmt::format("Its certificate is good until {}; SHA-256 {}.\n",
-                         base::local_time(options.tls->valid_until()),
-                         options.tls->fingerprint());
+  if (ssh != nullptr) {
+    for (const auto& [type, fingerprint] : ssh->host_keys()) {
+      lines += fmt::format("SSH host key {} {}\n", type, fingerprint);
+    }
+  }
+  const auto say_certificate = [&](const std::string& of, const crypto::TlsServer& tls) {
+    lines += fmt::format("{} certificate is good until {}; SHA-256 {}.\n", of,
+                         base::local_time(tls.valid_until()), tls.fingerprint());
+  };
+  if (options.ftp_tls == options.tls && options.tls) {
+    say_certificate(settings.https_listen.empty() ? "FTP's" : "HTTPS' and FTP's",
+                    *options.tls);
+  } else {
+    if (options.tls) say_certificate("HTTPS'", *options.tls);
+    if (options.ftp_tls) say_certificate("FTP's", *options.ftp_tls);
   }
   lines += fmt::format("Management listens on {}; its token is in {}.\n",
                        management.text(), folder.token_file());
@@ -319,17 +322,52 @@ int main(int argc, char** argv) try {
                               bound.error().error_number, "--tftp-listen"),
                 kFailed);
   }
-  serve::http::Server http(disk, slow, doors, **gate, clock, log, http_config(options));
+  const serve::Services services{disk, slow, doors, **gate, clock, log};
+  serve::TcpServer ftp(services, ftp_tcp_config(settings, options.ftp_tls),
+                       serve::ftp::protocol(ftp_config(settings, VANTRO_VERSION)));
+  if (const auto bound = ftp.bind(); !bound) {
+    return fail(bind_sentence("FTP", Transport::kTcp, bound.error().where,
+                              bound.error().error_number, "--ftp-listen") +
+                    "; '--ftp-listen none' does without",
+                kFailed);
+  }
+  serve::TcpServer http(services, http_tcp_config(settings, options.tls),
+                        serve::http::protocol(http_patience(settings)));
   if (const auto bound = http.bind(); !bound) {
     return fail(bind_sentence("HTTP", Transport::kTcp, bound.error().where,
                               bound.error().error_number, "--http-listen") +
                     "; '--http-listen none' does without",
                 kFailed);
   }
+  // Null: it is not served, and has no keys.
+  std::unique_ptr<serve::ssh::Server> ssh_server;
+  std::unique_ptr<serve::TcpServer> ssh;
+  if (!settings.ssh_listen.empty()) {
+    auto prepared = serve::ssh::Server::prepare(
+        (*repository)->folder.path() + "/ssh", ssh_config(settings, VANTRO_VERSION), log);
+    if (!prepared) return fail(prepared.error().sentence, kFailed);
+    ssh_server = std::move(*prepared);
+    ssh = std::make_unique<serve::TcpServer>(services, ssh_tcp_config(settings),
+                                             ssh_server->protocol());
+    if (const auto bound = ssh->bind(); !bound) {
+      return fail(bind_sentence("SSH", Transport::kTcp, bound.error().where,
+                                bound.error().error_number, "--ssh-listen") +
+                      "; '--ssh-listen none' does without",
+                  kFailed);
+    }
+  }
   std::vector<Listening> devices;
   for (const auto& where : tftp.listening()) devices.push_back({"tftp", where});
+  for (const auto& where : ftp.listening()) {
+    devices.push_back({"ftp", where});
+    if (options.ftp_tls) devices.push_back({"ftps", where});
+  }
   for (const auto& where : http.listening()) devices.push_back({"http", where});
   for (const auto& where : http.listening_tls()) devices.push_back({"https", where});
+  for (const auto& where : ssh ? ssh->listening() : std::vector<base::Endpoint>()) {
+    devices.push_back({"scp", where});
+    devices.push_back({"sftp", where});
+  }
   manage::Service service{**gate,
                           verifier,
                           settings.verify_rate,
@@ -352,12 +390,15 @@ int main(int argc, char** argv) try {
         {protocol, where.text(), base::find_protocol(protocol)->protects});
     service.devices.push_back({protocol, where});
   }
+  if (ssh_server) service.ssh = [&] { return ssh_status(*ssh_server); };
   service.listeners.push_back({"management", management.listening().text(), false});
   (*gate)->record_event("server-start", "server",
                         fmt::format("vantrod {}", VANTRO_VERSION));
 
   tftp.start();
+  ftp.start();
   http.start();
+  if (ssh) ssh->start();
   management.start();
   // The loop runs until it is stopped, also when nothing is left to wait for.
   const auto main_work = asio::make_work_guard(main_loop);
@@ -423,7 +464,7 @@ int main(int argc, char** argv) try {
     intake_timer.expires_after(std::chrono::milliseconds(50));
     intake_timer.async_wait([&](const auto&) { wait_for_intakes(); });
   };
-  std::atomic<int> to_drain = 2;
+  std::atomic<int> to_drain = ssh ? 4 : 3;
   const auto drained = [&] {
     if (--to_drain == 0) asio::post(main_loop, wait_for_intakes);
   };
@@ -437,14 +478,19 @@ int main(int argc, char** argv) try {
     offers_timer.cancel();
     management.stop();
     tftp.drain(grace, kStopping, drained);
+    ftp.drain(grace, drained);
     http.drain(grace, drained);
+    if (ssh) ssh->drain(grace, drained);
   });
   // Only now: whoever reads it may stop the server at once.
-  say_where(options, **gate, devices, management.listening(), log);
+  say_where(options, **gate, devices, ssh_server.get(), management.listening(), log);
   main_loop.run();
 
   tftp.stop();
+  ftp.stop();
   http.stop();
+  // Its connections end with its lane, on their own threads.
+  ssh.reset();
   drop_folder.reset();
   disk.join();
   slow.join();

@@ -101,8 +101,10 @@ struct Listens {
 const std::map<std::string, Listens>& listen_keys() {
   static const std::map<std::string, Listens> keys{
       {"tftp.listen", {&Settings::tftp_listen, 69, false}},
+      {"ftp.listen", {&Settings::ftp_listen, 21, true}},
       {"http.listen", {&Settings::http_listen, 80, true}},
       {"https.listen", {&Settings::https_listen, 443, true}},
+      {"ssh.listen", {&Settings::ssh_listen, 22, true}},
   };
   return keys;
 }
@@ -221,6 +223,82 @@ base::Outcome<void> apply_rules(Settings& settings, const toml::node& node) {
   return {};
 }
 
+base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
+  serve::ssh::Older older;
+  for (const auto& [key, node] : table) {
+    const auto name = std::string(key.str());
+    if (name != "from" && name != "algorithms") {
+      return no_value(fmt::format("'{}' is nothing of it; there are from and algorithms",
+                                  base::printable(name, 40)));
+    }
+    const auto texts =
+        list_of_texts(node, name == "from" ? "[\"192.0.2.0/24\"]"
+                                           : "[\"diffie-hellman-group14-sha1\"]");
+    if (!texts) return no_value(fmt::format("{}: {}", name, texts.error().sentence));
+    if (name == "from") {
+      auto networks = auth::Networks::parse(joined(*texts));
+      if (!networks) return no_value("from: " + networks.error().sentence);
+      older.networks = std::move(*networks);
+    } else {
+      for (const auto& one : *texts) {
+        if (auto known = serve::ssh::check_older(one); !known) {
+          return no_value("algorithms: " + known.error().sentence);
+        }
+      }
+      older.algorithms = *texts;
+    }
+  }
+  // What is weak is opened to devices that are known, never to everybody.
+  if (older.networks.everywhere()) {
+    return no_value("needs 'from' with the networks of the devices that can't do better");
+  }
+  if (older.algorithms.empty()) {
+    return no_value("needs 'algorithms', such as [\"diffie-hellman-group14-sha1\"]");
+  }
+  return older;
+}
+
+// [[ssh.older]], any number of them.
+base::Outcome<void> apply_older(Settings& settings, const toml::node& node) {
+  const auto* list = node.as_array();
+  if (list == nullptr) return no_value("must be written as [[ssh.older]]");
+  settings.ssh_older.clear();
+  for (const auto& item : *list) {
+    const auto* table = item.as_table();
+    if (table == nullptr) return no_value("must be written as [[ssh.older]]");
+    auto older = older_of(*table);
+    if (!older) return base::refuse(older.error());
+    settings.ssh_older.push_back(std::move(*older));
+  }
+  return {};
+}
+
+// "50000-50999"
+std::optional<PortRange> port_range(std::string_view text) {
+  const auto dash = text.find('-');
+  if (dash == std::string_view::npos) return std::nullopt;
+  const auto first = base::parse_number<std::uint16_t>(text.substr(0, dash));
+  const auto last = base::parse_number<std::uint16_t>(text.substr(dash + 1));
+  if (!first || !last || *first < 1024 || *last < *first) return std::nullopt;
+  return PortRange{*first, *last};
+}
+
+base::Outcome<void> apply_passive_ports(Settings& settings, const toml::node& node) {
+  const auto value = text_of(node);
+  if (!value) return base::refuse(value.error());
+  settings.ftp_passive_ports = port_range(*value);
+  if (*value == "any" || settings.ftp_passive_ports) return {};
+  return no_value("must be \"any\" or two ports from 1024 up such as \"50000-50999\"");
+}
+
+base::Outcome<void> apply_announce(Settings& settings, const toml::node& node) {
+  const auto value = text_of(node);
+  if (!value) return base::refuse(value.error());
+  settings.ftp_announce = base::Address::parse(*value);
+  if (settings.ftp_announce && settings.ftp_announce->is_v4()) return {};
+  return no_value("must be an IPv4 address such as \"203.0.113.5\"");
+}
+
 // "any", "listening" or "50000-50999"
 base::Outcome<void> apply_reply_ports(Settings& settings, const toml::node& node) {
   const auto value = text_of(node);
@@ -229,18 +307,12 @@ base::Outcome<void> apply_reply_ports(Settings& settings, const toml::node& node
   if (*value == "listening") {
     ports.listening_port = true;
   } else if (*value != "any") {
-    const auto dash = value->find('-');
-    const auto text = std::string_view(*value);
-    const auto first = base::parse_number<std::uint16_t>(text.substr(0, dash));
-    const auto last = dash == std::string::npos
-                          ? std::nullopt
-                          : base::parse_number<std::uint16_t>(text.substr(dash + 1));
-    if (!first || !last || *first < 1024 || *last < *first) {
+    ports.range = port_range(*value);
+    if (!ports.range) {
       return no_value(
           "must be \"any\", \"listening\" or two ports from 1024 up such as "
           "\"50000-50999\"");
     }
-    ports.range = {*first, *last};
   }
   settings.tftp_reply_ports = ports;
   return {};
@@ -340,6 +412,15 @@ const std::map<std::string, Apply>& keys() {
       {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
       {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
       {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
+      {"ftp.listen", listens("ftp.listen")},
+      {"ftp.threads", number(&Settings::ftp_threads, 1, 64)},
+      {"ftp.log_in_s", number(&Settings::ftp_log_in_s, 1, 3600)},
+      {"ftp.idle_s", number(&Settings::ftp_idle_s, 1, 3600)},
+      {"ftp.stalled_s", number(&Settings::ftp_stalled_s, 1, 3600)},
+      {"ftp.passive_ports", apply_passive_ports},
+      {"ftp.announce", apply_announce},
+      {"ftp.certificate", text(&Settings::ftp_certificate)},
+      {"ftp.key", text(&Settings::ftp_key)},
       {"http.listen", listens("http.listen")},
       {"http.threads", number(&Settings::http_threads, 1, 64)},
       {"http.head_s", number(&Settings::http_head_s, 1, 3600)},
@@ -348,6 +429,15 @@ const std::map<std::string, Apply>& keys() {
       {"https.listen", listens("https.listen")},
       {"https.certificate", text(&Settings::https_certificate)},
       {"https.key", text(&Settings::https_key)},
+      {"ssh.listen", listens("ssh.listen")},
+      {"ssh.connections", number(&Settings::ssh_connections, 1, 10'000)},
+      {"ssh.connections_per_device",
+       number(&Settings::ssh_connections_per_device, 1, 10'000)},
+      {"ssh.log_in_s", number(&Settings::ssh_log_in_s, 1, 3600)},
+      {"ssh.idle_s", number(&Settings::ssh_idle_s, 1, 3600)},
+      {"ssh.stalled_s", number(&Settings::ssh_stalled_s, 1, 3600)},
+      {"ssh.wrong_passwords", number(&Settings::ssh_wrong_passwords, 1, 20)},
+      {"ssh.older", apply_older},
       {"limits.connections", number(&Settings::limits_connections, 1, 100'000)},
       {"limits.connections_per_device",
        number(&Settings::limits_connections_per_device, 1, 100'000)},
@@ -430,6 +520,10 @@ base::Outcome<Settings> parse_settings(std::string_view text, const std::string&
   if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
     return no_value(fmt::format(
         "{}: https.listen needs https.certificate, a file in PEM form", file));
+  }
+  if (settings.ftp_certificate.empty() && !settings.ftp_key.empty()) {
+    return no_value(
+        fmt::format("{}: ftp.key needs ftp.certificate, a file in PEM form", file));
   }
   return settings;
 }

@@ -14,14 +14,17 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "serve/ssh/algorithms.h"
 #include "text/recogniser.h"
 
 namespace vantro::daemon {
 
+using PortRange = std::pair<std::uint16_t, std::uint16_t>;  // first and last
+
 // Where TFTP answers leave from: the port that was asked, or one of a range, or any.
 struct ReplyPorts {
   bool listening_port = false;
-  std::optional<std::pair<std::uint16_t, std::uint16_t>> range;
+  std::optional<PortRange> range;
 };
 
 struct Settings {
@@ -43,6 +46,27 @@ struct Settings {
   std::vector<base::Endpoint> http_listen = {{base::Address::v4(0), 80},
                                              {base::Address(), 80}};
   std::vector<base::Endpoint> https_listen;
+  // Empty: not served.
+  std::vector<base::Endpoint> ftp_listen = {{base::Address::v4(0), 21},
+                                            {base::Address(), 21}};
+  std::int64_t ftp_threads = 2;                // 1 to 64
+  std::int64_t ftp_log_in_s = 60;              // 1 to 3,600
+  std::int64_t ftp_idle_s = 300;               // 1 to 3,600
+  std::int64_t ftp_stalled_s = 60;             // 1 to 3,600
+  std::optional<PortRange> ftp_passive_ports;  // nothing: any
+  std::optional<base::Address> ftp_announce;   // IPv4
+  // PEM files as for HTTPS; empty: those of HTTPS, if there are any.
+  std::string ftp_certificate;
+  std::string ftp_key;
+  // Empty: not served. Port 22 is usually the system's own SSH server's.
+  std::vector<base::Endpoint> ssh_listen;
+  std::int64_t ssh_connections = 128;            // 1 to 10,000; each has a thread
+  std::int64_t ssh_connections_per_device = 32;  // 1 to 10,000
+  std::int64_t ssh_log_in_s = 60;                // 1 to 3,600
+  std::int64_t ssh_idle_s = 300;                 // 1 to 3,600
+  std::int64_t ssh_stalled_s = 60;               // 1 to 3,600
+  std::int64_t ssh_wrong_passwords = 6;          // 1 to 20, in one connection
+  std::vector<serve::ssh::Older> ssh_older;
   std::string https_certificate;           // PEM file, with its chain
   std::string https_key;                   // PEM file; empty: in the certificate's
   std::int64_t http_threads = 2;           // 1 to 64

@@ -213,6 +213,18 @@ const std::vector<SchemaVersion>& schema_versions() {
                 text text not null,
                 primary key (account, name)))",
        }},
+      {"public keys that accounts log in with over SSH",
+       {
+           // The fingerprint is the blob's SHA-256, as SSH programs show it.
+           R"(create table account_keys (
+                account text not null,
+                fingerprint text not null,
+                type text not null,
+                blob text not null,
+                remark text not null,
+                added_at bigint not null,
+                primary key (account, fingerprint)))",
+       }},
   };
   return versions;
 }

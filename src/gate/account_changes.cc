@@ -28,6 +28,16 @@ std::string limits_text(const Account& account) {
   return text;
 }
 
+base::Outcome<void> sound_remarks(const std::string& remarks) {
+  if (remarks.size() <= kLongestRemarks &&
+      base::printable(remarks, kLongestRemarks) == remarks) {
+    return {};
+  }
+  return base::refuse(
+      Kind::kInvalid,
+      fmt::format("the remarks must be one line of at most {} bytes", kLongestRemarks));
+}
+
 // Into the account; what it must be is checked.
 base::Outcome<void> apply(const AccountChange& change, Account& account) {
   if (change.password) {
@@ -63,12 +73,7 @@ base::Outcome<void> apply(const AccountChange& change, Account& account) {
   if (change.until) account.until = *change.until;
   if (change.on) account.on = *change.on;
   if (change.remarks) {
-    if (change.remarks->size() > kLongestRemarks ||
-        base::printable(*change.remarks, kLongestRemarks) != *change.remarks) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("the remarks must be one line of at most {} bytes",
-                                      kLongestRemarks));
-    }
+    if (auto sound = sound_remarks(*change.remarks); !sound) return sound;
     account.remarks = *change.remarks;
   }
   return {};
@@ -164,6 +169,47 @@ base::Outcome<void> AccountChanges::remove(const std::string& typed) {
       });
   if (!removed) return removed;
   return gate_.accounts().reload();
+}
+
+base::Outcome<auth::SshKey> AccountChanges::add_key(
+    const std::string& typed, const std::string& text,
+    const std::optional<std::string>& remark) {
+  const auto name = auth::account_name(typed);
+  if (!name) return base::refuse(name.error());
+  auto key = auth::parse_ssh_key(text);
+  if (!key) return key;
+  if (remark) {
+    if (auto sound = sound_remarks(*remark); !sound) return base::refuse(sound.error());
+    key->remark = *remark;
+  }
+  key->added_at = gate_.clock().wall();
+  auto added =
+      gate_.repository().database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        if (auto done = Accounts::add_key(t, *name, *key); !done) return done;
+        record(t, "account-key-add", *name,
+               fmt::format("{} {}", key->type, key->fingerprint));
+        return {};
+      });
+  if (!added) return base::refuse(added.error());
+  if (auto fresh = gate_.accounts().reload(); !fresh) return base::refuse(fresh.error());
+  return key;
+}
+
+base::Outcome<auth::SshKey> AccountChanges::remove_key(const std::string& typed,
+                                                       const std::string& which) {
+  const auto name = auth::account_name(typed);
+  if (!name) return base::refuse(name.error());
+  auto removed = gate_.repository().database->write(
+      [&](db::Transaction& t) -> base::Outcome<auth::SshKey> {
+        auto key = Accounts::remove_key(t, *name, which);
+        if (!key) return key;
+        record(t, "account-key-remove", *name,
+               fmt::format("{} {}", key->type, key->fingerprint));
+        return key;
+      });
+  if (!removed) return removed;
+  if (auto fresh = gate_.accounts().reload(); !fresh) return base::refuse(fresh.error());
+  return removed;
 }
 
 }  // namespace vantro::gate

@@ -35,6 +35,14 @@ class AccountChanges {
                                       const AccountChange& change);
   base::Outcome<void> remove(const std::string& name);
 
+  // `text` is the key as it was pasted, `remark` in place of the one that stands in it.
+  // kInvalid, kExists, kBusy.
+  base::Outcome<auth::SshKey> add_key(const std::string& name, const std::string& text,
+                                      const std::optional<std::string>& remark);
+  // By fingerprint or remark.
+  base::Outcome<auth::SshKey> remove_key(const std::string& name,
+                                         const std::string& which);
+
  private:
   void record(db::Transaction& transaction, const std::string& event,
               const std::string& name, const std::string& sentence) const;

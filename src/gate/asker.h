@@ -12,6 +12,7 @@ struct Asker {
   std::string protocol;      // one of base::protocols()
   std::string heard_on;      // the listener and the network interface, for people
   std::string account = {};  // as it logged in; empty: without one
+  std::string remark = {};   // what is put on record of its transfers; usually nothing
 };
 
 }  // namespace vantro::gate

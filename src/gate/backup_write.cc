@@ -66,7 +66,8 @@ base::Outcome<Filed> BackupWrite::commit() {
           catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
                                       revision_.arrived_at);
         }
-        entry.sentence = filed_sentence(added);
+        entry.sentence =
+            filed_sentence(added) + (entry.sentence.empty() ? "" : "; " + entry.sentence);
         ledger::Ledger::record(t, entry);
         return added;
       });

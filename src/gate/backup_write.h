@@ -16,6 +16,7 @@ class BackupWrite final : public WriteSink {
               store::Arrival arrival, Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
+  base::Outcome<void> sync() override { return arrival_.sync(); }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }

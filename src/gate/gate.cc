@@ -71,6 +71,30 @@ std::optional<std::string> Gate::logged_in_lately(std::string_view name,
   return log_ins_->remembered(name, password);
 }
 
+bool Gate::has_key(std::string_view name, const std::string& key) const {
+  const auto sound = auth::account_name(name);
+  const auto account = sound ? accounts_->find(*sound) : nullptr;
+  return account && std::any_of(account->keys.begin(), account->keys.end(),
+                                [&](const auto& one) { return one.blob == key; });
+}
+
+void Gate::record_log_in(const Asker& asker, const std::string& sentence) {
+  ledger::Entry entry;
+  entry.at = clock_.wall();
+  entry.event = "log-in";
+  entry.actor = asker.peer.address.text();
+  entry.protocol = asker.protocol;
+  entry.heard_on = asker.heard_on;
+  entry.account = asker.account;
+  entry.outcome = "done";
+  entry.sentence = sentence;
+  log_.info("log-in", {{"protocol", asker.protocol},
+                       {"peer", asker.peer.text()},
+                       {"account", asker.account},
+                       {"remark", sentence}});
+  repository_.ledger.append(std::move(entry));
+}
+
 probe::Report Gate::look_inside(int fd, std::uint64_t size) const {
   if (!config_.look.program.empty()) return probe::look_apart(config_.look, fd, size);
   probe::Report report;
@@ -178,7 +202,7 @@ base::Outcome<std::vector<StoryLine>> Gate::story_of(const base::Address& addres
     return base::refuse(
         Kind::kNotFound,
         fmt::format(
-            "nothing was ever heard from {}; if it has asked, its datagrams do "
+            "nothing was ever heard from {}; if it has asked, its packets do "
             "not arrive here: check the address that it was given, the route, and "
             "firewalls on the way",
             address.text()));

@@ -49,6 +49,13 @@ struct Overview {
   StoryLine last;
 };
 
+// The last upload of an asker under some name.
+struct OwnUpload {
+  std::uint64_t size = 0;  // that came
+  bool complete = false;   // else it broke off, and can be gone on with
+  base::WallTime at = 0;
+};
+
 struct Config {
   // The largest backup that a device may send, in bytes.
   std::uint64_t largest_deposit = std::uint64_t{16} << 30;
@@ -83,7 +90,15 @@ class Gate {
   std::optional<std::string> logged_in_lately(std::string_view name,
                                               std::string_view password);
 
-  // What the name stands for, for an asker who may fetch it. A refusal is recorded.
+  // Whether the account has this key (in base64, RFC 4253, 6.6). Whoever logs in with it
+  // must have shown that the other half is theirs. Cheap.
+  bool has_key(std::string_view name, const std::string& key) const;
+  // Something that is to be known of a log-in, into ledger and log.
+  void record_log_in(const Asker& asker, const std::string& sentence);
+
+  // What the name stands for, for an asker who may fetch it.
+  base::Outcome<Found> find(const Asker& asker, std::string_view typed_name);
+  // The same, and a refusal is recorded.
   base::Outcome<Found> look_up(const Asker& asker, std::string_view typed_name);
   // The right to its bytes; to a part of them, if one is given.
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place, Found found,
@@ -92,12 +107,19 @@ class Gate {
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place,
                                      std::string_view typed_name);
 
-  // What the asker may see in a folder; "" is the top. kNotFound if there is nothing.
+  // What the asker may see in a folder; "" is the top. kNotFound if there is nothing. The
+  // second records a refusal.
+  base::Outcome<Listing> look_into(const Asker& asker, std::string_view typed_folder);
   base::Outcome<Listing> list(const Asker& asker, std::string_view typed_folder);
 
   // `announced` is what the sender says of it beforehand. Names in intake/ are handed in.
   base::Outcome<WriteGrant> open_write(const Asker& asker, Place place,
                                        std::string_view typed_name, Announced announced);
+
+  // What came last from the asker's address and account under the name, for one who may
+  // send it. Nothing if nothing did.
+  base::Outcome<std::optional<OwnUpload>> own_upload(const Asker& asker,
+                                                     std::string_view typed_name);
 
   // Whether it would be allowed; nothing is recorded.
   base::Outcome<void> would_allow(const Asker& asker, auth::Action action,
@@ -175,6 +197,10 @@ class Gate {
   catalog::Asking asking(const Asker& asker) const;
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
+  base::Outcome<void> add_backups(const Asker& asker, const std::string& start,
+                                  std::vector<Listed>& files);
+  base::Outcome<store::Arrival> go_on(backup::Revision& revision,
+                                      const Announced& announced);
   base::Outcome<WriteGrant> open_backup(const Asker& asker, Place place,
                                         const std::string& name, Announced announced);
   base::Outcome<WriteGrant> open_hand_in(const Asker& asker, Place place,

@@ -59,10 +59,18 @@ base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset, std::size_
                                                 base::ByteBuffer spare) const {
   auto bytes = std::move(spare);
   bytes.resize(count);
-  if (found_.text && read_now(offset, count, bytes)) return bytes;
-  std::size_t have = 0;
-  while (have < count) {
-    const auto got = ::pread(file_.get(), bytes.data() + have, count - have,
+  if (auto done = read(offset, bytes); !done) return base::refuse(done.error());
+  return bytes;
+}
+
+base::Outcome<void> ReadGrant::read(std::uint64_t offset,
+                                    std::span<std::uint8_t> to) const {
+  if (found_.text) {
+    if (!to.empty()) std::memcpy(to.data(), found_.text->data() + offset, to.size());
+    return {};
+  }
+  for (std::size_t have = 0; have < to.size();) {
+    const auto got = ::pread(file_.get(), to.data() + have, to.size() - have,
                              static_cast<off_t>(offset + have));
     if (got < 0 && errno == EINTR) continue;
     if (got < 0) {
@@ -74,7 +82,7 @@ base::Outcome<base::ByteBuffer> ReadGrant::read(std::uint64_t offset, std::size_
     }
     have += static_cast<std::size_t>(got);
   }
-  return bytes;
+  return {};
 }
 
 bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
@@ -110,6 +118,11 @@ base::Outcome<void> WriteGrant::write(base::ByteView bytes) {
   auto written = sink_->write(bytes);
   if (!written) write_refusal_ = written.error();
   return written;
+}
+
+base::Outcome<void> WriteGrant::sync() {
+  if (write_refusal_) return base::refuse(*write_refusal_);
+  return sink_->sync();
 }
 
 base::Outcome<Filed> WriteGrant::commit() {

@@ -9,6 +9,7 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <utility>
 #include <vector>
@@ -71,6 +72,8 @@ class ReadGrant {
   // `spare` is memory to use, if it is large enough.
   base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count,
                                        base::ByteBuffer spare = {}) const;
+  // Into memory of the caller's, all of it.
+  base::Outcome<void> read(std::uint64_t offset, std::span<std::uint8_t> to) const;
   // The same without waiting for the disk: whether all of it was in memory, and is in
   // `bytes` now. May be called on an I/O thread.
   bool read_now(std::uint64_t offset, std::size_t count, base::ByteBuffer& bytes) const;
@@ -90,7 +93,11 @@ class ReadGrant {
 // What the sender says of its file before it comes.
 struct Announced {
   std::optional<std::uint64_t> size;
-  std::vector<crypto::Expected> digests;  // what differs is not filed
+  std::vector<crypto::Expected> digests = {};  // what differs is not filed
+  // It goes on with the sender's own upload that broke off: behind so many bytes, or, if
+  // they are not given, behind all that came; then nothing need have come before.
+  bool goes_on = false;
+  std::optional<std::uint64_t> behind = {};
 };
 
 // What became of it.
@@ -114,6 +121,10 @@ class WriteGrant {
 
   // May return kTooLarge, kFull, kIo; then call abandon().
   base::Outcome<void> write(base::ByteView bytes);
+
+  // The bytes that have come so far are on disk when this returns a value; it completes
+  // nothing.
+  base::Outcome<void> sync();
 
   // Bytes, record and ledger row are on disk when this returns a value. After a write()
   // that was refused it is refused for the same reason, so that a caller who had asked

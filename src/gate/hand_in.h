@@ -18,6 +18,7 @@ class HandedImage final : public WriteSink {
   HandedImage(Gate& gate, std::string account, Announced announced, ImageIntake intake);
 
   base::Outcome<void> write(base::ByteView bytes) override;
+  base::Outcome<void> sync() override { return intake_.sync(); }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return intake_.transfer(); }
@@ -44,6 +45,8 @@ class HandedList final : public WriteSink {
              Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
+  // In memory until it is filed.
+  base::Outcome<void> sync() override { return {}; }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }

@@ -56,6 +56,7 @@ class ImageIntake {
   ~ImageIntake();
 
   base::Outcome<void> write(base::ByteView bytes);
+  base::Outcome<void> sync() { return arrival_.sync(); }
 
   // Compares with the claims and looks inside before anything is filed: kMismatch if a
   // checksum differs, kInvalid if the look finds it cut short or damaged. May return

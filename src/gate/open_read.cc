@@ -11,7 +11,6 @@ namespace vantro::gate {
 
 using auth::Action;
 using base::Kind;
-using base::Refusal;
 
 namespace {
 
@@ -131,22 +130,24 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
   return found;
 }
 
-base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_name) {
-  const auto refused = [&](const Refusal& refusal) {
-    record_refusal(asker, word(Direction::kFetch), typed_name, refusal);
-    return base::refuse(refusal);
-  };
+base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name) {
   const auto name = base::visible_name(typed_name);
-  if (!name) return refused(name.error());
+  if (!name) return base::refuse(name.error());
   const bool backup = name->starts_with(kBackups);
   const auto rest = backup ? name->substr(kBackups.size()) : *name;
   if (auto allowed = allow(asker, backup ? Action::kReadBack : Action::kFetch,
                            backup ? backup_name(rest).name : rest);
       !allowed) {
-    return refused(allowed.error());
+    return base::refuse(allowed.error());
   }
-  auto found = backup ? find_backup(asker, rest) : find_offer(asker, *name);
-  if (!found) return refused(found.error());
+  return backup ? find_backup(asker, rest) : find_offer(asker, *name);
+}
+
+base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_name) {
+  auto found = find(asker, typed_name);
+  if (!found) {
+    record_refusal(asker, word(Direction::kFetch), typed_name, found.error());
+  }
   return found;
 }
 
@@ -172,7 +173,8 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.name = found.name;
   start.total = part ? part->bytes : found.size;
   // A part and a checksum are no fetch of the image.
-  if (part) start.note = part->what;
+  start.note = asker.remark;
+  if (part) start.note = part->what + (start.note.empty() ? "" : "; " + start.note);
   if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
   return ReadGrant(std::move(found), std::move(file),
                    Transfer(*this, std::move(start), std::move(place)));
@@ -186,10 +188,36 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,
 }
 
 base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_folder) {
-  const auto refused = [&](const Refusal& refusal) {
-    record_refusal(asker, auth::word(Action::kList), typed_folder, refusal);
-    return base::refuse(refusal);
-  };
+  auto listing = look_into(asker, typed_folder);
+  if (!listing) {
+    record_refusal(asker, auth::word(Action::kList), typed_folder, listing.error());
+  }
+  return listing;
+}
+
+// The asker's own: the newest of each name, and all by their revisions.
+base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& start,
+                                      std::vector<Listed>& files) {
+  auto revisions = repository_.backups.revisions(asker.peer.address.text());
+  if (!revisions) return base::refuse(revisions.error());
+  std::map<std::string, Listed> newest;
+  for (const auto& one : *revisions) {
+    if (!one.complete || !one.whole) continue;
+    if (!one.account.empty() && one.account != asker.account) continue;
+    Listed listed{backup_path(one.name, one.number), one.size, one.digests.sha256,
+                  one.arrived_at};
+    if (listed.name.starts_with(start) && start.size() > kBackups.size()) {
+      files.push_back(listed);
+    }
+    listed.name = std::string(kBackups) + one.name;
+    newest[one.name] = std::move(listed);
+  }
+  for (auto& [name, listed] : newest) files.push_back(std::move(listed));
+  return {};
+}
+
+base::Outcome<Listing> Gate::look_into(const Asker& asker,
+                                       std::string_view typed_folder) {
   Listing listing;
   auto trimmed = typed_folder;
   while (!trimmed.empty() && (trimmed.back() == '/' || trimmed.back() == '\\')) {
@@ -197,21 +225,40 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
   }
   if (!trimmed.empty() && trimmed != ".") {
     auto name = base::visible_name(trimmed);
-    if (!name) return refused(name.error());
+    if (!name) return base::refuse(name.error());
     listing.folder = std::move(*name);
   }
-  if (auto allowed = allow(asker, Action::kList, listing.folder); !allowed) {
-    return refused(allowed.error());
-  }
   const auto start = listing.folder.empty() ? "" : listing.folder + "/";
-  std::map<std::string, Listed> entries;
+  const auto may = [&](Action action) { return would_allow(asker, action, ""); };
+  std::vector<Listed> files;
+  if (start.starts_with(kBackups)) {
+    if (auto allowed = may(Action::kReadBack); !allowed) {
+      return base::refuse(allowed.error());
+    }
+    if (auto added = add_backups(asker, start, files); !added) {
+      return base::refuse(added.error());
+    }
+  } else if (start == kIntake) {
+    // What is handed in is an image then, and no file of this folder.
+    if (auto allowed = may(Action::kHandIn); !allowed) {
+      return base::refuse(allowed.error());
+    }
+    return listing;
+  } else if (auto allowed = allow(asker, Action::kList, listing.folder); !allowed) {
+    return base::refuse(allowed.error());
+  }
   const auto offers = index();
   for (const auto* offer : offers->visible_to(asking(asker))) {
-    if (!offer->name.starts_with(start)) continue;
-    const auto rest = offer->name.substr(start.size());
+    files.push_back(
+        {offer->name, offer->image.size, offer->image.digests.sha256, offer->since});
+  }
+  std::map<std::string, Listed> entries;
+  for (const auto& file : files) {
+    if (!file.name.starts_with(start)) continue;
+    const auto rest = file.name.substr(start.size());
     const auto slash = rest.find('/');
     auto& entry = entries[rest.substr(0, slash)];
-    entry.since = std::max(entry.since, offer->since);
+    entry.since = std::max(entry.since, file.since);
     if (slash != std::string::npos) {
       entry.name = rest.substr(0, slash + 1);
       entry.sha256.clear();
@@ -220,12 +267,21 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
     }
     if (entry.name.ends_with('/')) continue;
     entry.name = rest;
-    entry.size = offer->image.size;
-    entry.sha256 = offer->image.digests.sha256;
+    entry.size = file.size;
+    entry.sha256 = file.sha256;
   }
-  if (entries.empty() && !listing.folder.empty()) {
-    return refused({Kind::kNotFound, fmt::format("there is no folder '{}'",
-                                                 base::printable(listing.folder, 80))});
+  if (start.empty()) {
+    for (const auto& [folder, action] :
+         {std::pair(kBackups, Action::kReadBack), std::pair(kIntake, Action::kHandIn)}) {
+      if (!may(action)) continue;
+      auto& entry = entries[std::string(folder.substr(0, folder.size() - 1))];
+      entry = {std::string(folder), 0, "", entry.since};
+    }
+  }
+  if (entries.empty() && !listing.folder.empty() && start != kBackups) {
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format("there is no folder '{}'", base::printable(listing.folder, 80)));
   }
   for (auto& [name, entry] : entries) listing.entries.push_back(std::move(entry));
   return listing;

@@ -28,6 +28,7 @@ TransferView transfer_of(const Asker& asker, Direction direction, const std::str
   start.heard_on = asker.heard_on;
   start.name = name;
   start.total = announced.size;
+  start.note = asker.remark;
   return start;
 }
 
@@ -88,18 +89,102 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   revision.announced = announced.size;
   revision.protocol = asker.protocol;
   revision.account = asker.account;
-  auto arrival = repository_.folder.arrive({"backup", revision.address, name}, now,
-                                           announced.size.value_or(0));
-  if (!arrival) return base::refuse(arrival.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
+  auto arrival = announced.goes_on
+                     ? go_on(revision, announced)
+                     : repository_.folder.arrive({"backup", revision.address, name}, now,
+                                                 announced.size.value_or(0));
+  if (!arrival) return base::refuse(arrival.error());
+  if (arrival->size() > 0) {
+    start.note = fmt::format("went on behind {} bytes{}{}", arrival->size(),
+                             asker.remark.empty() ? "" : "; ", asker.remark);
+  }
   return WriteGrant(std::make_unique<BackupWrite>(
       *this, std::move(revision), std::move(announced), std::move(*arrival),
       Transfer(*this, std::move(start), std::move(place))));
 }
 
+// The sender's newest upload under the name, if it broke off where the sender thinks.
+base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
+                                          const Announced& announced) {
+  const auto shown = base::printable(revision.name, 80);
+  const auto last = repository_.backups.newest(revision.address, revision.name);
+  if (!last) return base::refuse(last.error());
+  const store::ArrivalLabel label{"backup", revision.address, revision.name};
+  if (!*last && !announced.behind) {
+    return repository_.folder.arrive(label, clock_.wall(), 0);
+  }
+  if (!*last) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("nothing of '{}' has come from {} before: send all "
+                                    "of it",
+                                    shown, revision.address));
+  }
+  const auto& broken = **last;
+  if (broken.complete) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' has come whole (revision {}), and nothing is put behind it: "
+                    "send all of it, and it becomes revision {}",
+                    shown, broken.number, broken.number + 1));
+  }
+  if (broken.account != revision.account) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("'{}' was begun {}, and only that one goes on with it", shown,
+                    broken.account.empty()
+                        ? "without an account"
+                        : fmt::format("with account '{}'", broken.account)));
+  }
+  if (broken.partial_file.empty()) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("what came of '{}' is not kept any more: send all of it", shown));
+  }
+  if (announced.behind && *announced.behind != broken.size) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' broke off behind {} bytes: go on there, not at {}, or send all "
+                    "of it",
+                    shown, broken.size, *announced.behind));
+  }
+  auto arrival =
+      repository_.folder.arrive_again(broken.partial_file, label, clock_.wall());
+  if (!arrival) return arrival;
+  // Its record stays, as that of an upload that was gone on with.
+  if (auto done = repository_.backups.forget_partial_file(broken.partial_file); !done) {
+    return base::refuse(done.error());
+  }
+  return arrival;
+}
+
+base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
+                                                         std::string_view typed_name) {
+  using Own = std::optional<OwnUpload>;
+  auto name = base::visible_name(typed_name);
+  if (!name) return base::refuse(name.error());
+  if (name->starts_with(kIntake)) return Own();
+  if (name->starts_with(kBackups)) {
+    *name = backup_name(name->substr(kBackups.size())).name;
+  }
+  if (auto allowed = would_allow(asker, Action::kDeposit, *name); !allowed) {
+    return base::refuse(allowed.error());
+  }
+  const auto last = repository_.backups.newest(asker.peer.address.text(), *name);
+  if (!last) return base::refuse(last.error());
+  if (!*last || (*last)->account != asker.account) return Own();
+  if (!(*last)->complete && (*last)->partial_file.empty()) return Own();
+  return Own({(*last)->size, (*last)->complete, (*last)->arrived_at});
+}
+
 base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
                                              const std::string& name,
                                              Announced announced) {
+  if (announced.goes_on && announced.behind) {
+    return base::refuse(Kind::kInvalid,
+                        "of what is handed in nothing is kept that broke off: send all "
+                        "of it");
+  }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
   if (crypto::is_checksum_file_name(name)) {
     return WriteGrant(std::make_unique<HandedList>(

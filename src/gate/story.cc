@@ -64,6 +64,12 @@ class Teller {
     strays();  // first, should they be of the same moment as a request
     for (std::size_t i = 0; i < known_.entries.size(); ++i) entry(i);
     for (const auto& transfer : known_.running) running(transfer);
+    if (lines_.empty() && known_.contact) {
+      // A session or a listing.
+      lines_.push_back({known_.contact->last_at, "heard", "", known_.contact->heard_on,
+                        "was heard and answered, and has asked for no file; the way "
+                        "here works"});
+    }
     std::stable_sort(lines_.begin(), lines_.end(),
                      [](const auto& a, const auto& b) { return a.at < b.at; });
     return std::move(lines_);
@@ -174,16 +180,17 @@ class Teller {
     const auto& c = *known_.contact;
     std::string sentence;
     if (c.strays > 0) {
-      sentence = fmt::format(
-          "{} that {} no request came since {}, the last: {}",
-          c.strays == 1 ? "1 datagram" : fmt::format("{} datagrams", c.strays),
-          c.strays == 1 ? "was" : "were", base::local_time(c.first_at), c.stray_why);
+      sentence =
+          fmt::format("{} came to nothing since {}, the last: {}",
+                      c.strays == 1 ? "1 attempt" : fmt::format("{} attempts", c.strays),
+                      base::local_time(c.first_at), c.stray_why);
     }
     if (c.unanswered > 0) {
       if (!sentence.empty()) sentence += "; ";
       sentence += fmt::format(
-          "{} got no answer, as too many came that it never acknowledged",
-          c.unanswered == 1 ? "1 datagram" : fmt::format("{} datagrams", c.unanswered));
+          "{} got no answer, as there were too many at once or too many that it never "
+          "acknowledged",
+          c.unanswered == 1 ? "1 attempt" : fmt::format("{} attempts", c.unanswered));
     }
     lines_.push_back({std::max(c.stray_at, c.strays > 0 ? c.stray_at : c.last_at),
                       "heard", "", c.heard_on, std::move(sentence)});

@@ -43,7 +43,7 @@ struct Known {
 };
 
 // Oldest first; at most one line for each entry and running transfer, and one for
-// datagrams that were no requests.
+// what came and was no request.
 std::vector<StoryLine> story(const Known& known, base::WallTime now);
 
 }  // namespace vantro::gate

@@ -14,6 +14,8 @@ class WriteSink {
  public:
   virtual ~WriteSink() = default;
   virtual base::Outcome<void> write(base::ByteView bytes) = 0;
+  // What has come so far is on disk when this returns a value.
+  virtual base::Outcome<void> sync() = 0;
   // On disk when this returns a value. Called once, unless a write() was refused.
   virtual base::Outcome<Filed> commit() = 0;
   // Broke off, or commit() was refused. `keep` is false if a write() was refused.

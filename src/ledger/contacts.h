@@ -23,7 +23,7 @@ struct Contact {
   std::string heard_on;          // the listener and the network interface
   std::uint64_t requests = 0;    // understood, whatever became of them
   std::uint64_t unanswered = 0;  // of them: over a limit, so that no answer was sent
-  std::uint64_t strays = 0;      // datagrams that were no request
+  std::uint64_t strays = 0;      // what was no request, or came to none
   base::WallTime stray_at = 0;   // the last of them
   std::string stray_why;         // and what was wrong with it
 };

@@ -30,7 +30,12 @@ api::Account shape(const auth::Account& account) {
   result.made_at = base::iso_time(account.made_at);
   if (account.last_used_at) result.last_used_at = base::iso_time(*account.last_used_at);
   result.last_used_from = account.last_used_from;
+  result.keys = account.keys.size();
   return result;
+}
+
+api::AccountKey shape(const auth::SshKey& key) {
+  return {key.type, key.fingerprint, key.remark, base::iso_time(key.added_at)};
 }
 
 // Its fields as they were given; what is not there stays as it is.
@@ -119,6 +124,47 @@ base::Outcome<json> remove_account(Service& service, const Call& call) {
   return json{{"removed", base::folded(name)}};
 }
 
+// -- Keys --
+
+base::Outcome<json> account_keys(Service& service, const Call& call) {
+  const auto name = auth::account_name(call.path.at("name"));
+  if (!name) return base::refuse(name.error());
+  const auto account = service.gate.repository().database->read(
+      [&](db::Transaction& t) { return auth::Accounts::get(t, *name); });
+  if (!account) return base::refuse(account.error());
+  auto list = json::array();
+  for (const auto& key : account->keys) list.push_back(shape(key));
+  return json{{"keys", std::move(list)}};
+}
+
+base::Outcome<json> add_key(Service& service, const Call& call, const std::string& body) {
+  const auto wanted = object(body, {"key", "remark"});
+  if (!wanted) return base::refuse(wanted.error());
+  const auto text = text_field(*wanted, "key");
+  if (!text) return base::refuse(text.error());
+  std::optional<std::string> remark;
+  if (wanted->contains("remark")) {
+    auto given = text_field(*wanted, "remark");
+    if (!given) return base::refuse(given.error());
+    remark = std::move(*given);
+  }
+  const auto added = gate::AccountChanges(service.gate, kOperator)
+                         .add_key(call.path.at("name"), *text, remark);
+  if (!added) return base::refuse(added.error());
+  return json(shape(*added));
+}
+
+base::Outcome<json> remove_key(Service& service, const Call& call) {
+  const auto which = query(call, "key");
+  if (!which) {
+    return base::refuse(Kind::kInvalid, "say which key: ?key=FINGERPRINT, or its remark");
+  }
+  const auto removed = gate::AccountChanges(service.gate, kOperator)
+                           .remove_key(call.path.at("name"), *which);
+  if (!removed) return base::refuse(removed.error());
+  return json(shape(*removed));
+}
+
 // -- Locations --
 
 // Of all names under which an image is on offer, the one that was typed, or the first.
@@ -148,7 +194,7 @@ std::string pasted(const std::string& protocol, const std::string& user,
       server.address.is_v4() ? server.address.text() : "[" + server.address.text() + "]";
   if (server.port != known->usual_port) host += fmt::format(":{}", server.port);
   const auto who = user.empty() || !known->carries_accounts ? "" : user + "@";
-  return fmt::format("{}://{}{}/{}", protocol, who, host,
+  return fmt::format("{}://{}{}/{}", known->scheme, who, host,
                      base::percent_encoded(name, "~/"));
 }
 
@@ -225,6 +271,7 @@ base::Outcome<json> locations(Service& service, const Call& call) {
       one.server = server.text();
       one.text = pasted(protocol, account, {server, where.port}, offer->name);
       one.protects = known->protects;
+      one.remark = known->remark;
       if (device) {
         one.note = hindrance(service, *offer,
                              {{*device, 0},
@@ -267,6 +314,13 @@ std::vector<Route> access_routes(Service& service) {
        body_handler(service, change_account), "change what is given of them, or 'on'"},
       {"DELETE", "/v1/accounts/{name}", kOperatorOnly,
        json_handler(service, remove_account), "remove an account"},
+      {"GET", "/v1/accounts/{name}/keys", kOperatorOnly,
+       json_handler(service, account_keys),
+       "the public keys that it logs in with over SSH"},
+      {"POST", "/v1/accounts/{name}/keys", kOperatorOnly, body_handler(service, add_key),
+       "one more: key (a line or a block as key programs write it), remark"},
+      {"DELETE", "/v1/accounts/{name}/keys", kOperatorOnly,
+       json_handler(service, remove_key), "remove one: ?key=FINGERPRINT, or its remark"},
       {"GET", "/v1/locations", kOperatorOnly, json_handler(service, locations),
        "texts to paste into a device: ?image=NAME, &for=ADDRESS, &account=NAME"},
   };

@@ -83,6 +83,7 @@ base::Outcome<json> status(Service& service) {
   status.accounts = accounts->size() - 1;
   status.openings = openings(service);
   status.trouble = std::move(*trouble);
+  if (service.ssh) status.ssh = service.ssh();
   return json(status);
 }
 

@@ -33,6 +33,8 @@ struct Service {
   // but its own, so they are given to it.
   std::function<std::vector<base::Address>()> own_addresses = {};
   std::function<std::optional<base::Address>(const base::Address&)> address_towards = {};
+  // What SSH shows and has met; none: it is not served. Thread-safe.
+  std::function<api::Ssh()> ssh = {};
 };
 
 }  // namespace vantro::manage

@@ -8,6 +8,8 @@
 #include <netinet/tcp.h>
 #include <sys/socket.h>
 
+#include "serve/socket_address.h"
+
 namespace vantro::serve {
 namespace {
 
@@ -15,28 +17,6 @@ constexpr int kBacklog = 1024;
 constexpr int kAcceptsInARow = 64;
 
 }  // namespace
-
-base::Endpoint endpoint_of(const void* address, std::size_t size) {
-  base::Endpoint endpoint;
-  sockaddr_in four{};
-  sockaddr_in6 six{};
-  sa_family_t family = AF_UNSPEC;
-  std::memcpy(&family, address, sizeof family);
-  if (family == AF_INET && size >= sizeof four) {
-    std::memcpy(&four, address, sizeof four);
-    endpoint.address = base::Address::v4(ntohl(four.sin_addr.s_addr));
-    endpoint.port = ntohs(four.sin_port);
-  } else if (family == AF_INET6 && size >= sizeof six) {
-    std::memcpy(&six, address, sizeof six);
-    std::array<std::uint8_t, 16> bytes{};
-    std::copy(std::begin(six.sin6_addr.s6_addr), std::end(six.sin6_addr.s6_addr),
-              bytes.begin());
-    endpoint.address = base::Address::v6(bytes);
-    endpoint.port = ntohs(six.sin6_port);
-    endpoint.zone = six.sin6_scope_id;
-  }
-  return endpoint;
-}
 
 Acceptor::Acceptor(EventLoop& loop, std::string protocol, base::Log log,
                    Accepted accepted)
@@ -54,32 +34,14 @@ int Acceptor::listen(const base::Endpoint& where) {
   if (!socket) return errno;
   const int on = 1;
   ::setsockopt(socket.get(), SOL_SOCKET, SO_REUSEADDR, &on, sizeof on);
-  sockaddr_storage storage{};
-  socklen_t size = 0;
-  if (v4) {
-    sockaddr_in four{};
-    four.sin_family = AF_INET;
-    four.sin_port = htons(where.port);
-    four.sin_addr.s_addr = htonl(where.address.v4_host_order());
-    std::memcpy(&storage, &four, size = sizeof four);
-  } else {
+  if (!v4) {
     // The IPv4 addresses have a listener of their own.
     ::setsockopt(socket.get(), IPPROTO_IPV6, IPV6_V6ONLY, &on, sizeof on);
-    sockaddr_in6 six{};
-    six.sin6_family = AF_INET6;
-    six.sin6_port = htons(where.port);
-    six.sin6_scope_id = where.zone;
-    std::memcpy(six.sin6_addr.s6_addr, where.address.bytes().data(), 16);
-    std::memcpy(&storage, &six, size = sizeof six);
   }
-  const auto* address = reinterpret_cast<const sockaddr*>(&storage);
-  if (::bind(socket.get(), address, size) != 0) return errno;
+  const SocketAddress address(where);
+  if (::bind(socket.get(), address.get(), address.size) != 0) return errno;
   if (::listen(socket.get(), kBacklog) != 0) return errno;
-  size = sizeof storage;
-  if (::getsockname(socket.get(), reinterpret_cast<sockaddr*>(&storage), &size) != 0) {
-    return errno;
-  }
-  local_ = endpoint_of(&storage, size);
+  local_ = local_endpoint(socket.get());
   socket_ = std::move(socket);
   return 0;
 }

@@ -58,7 +58,4 @@ class Acceptor final : public EventLoop::Source {
   base::Instant last_pause_{};
 };
 
-// From a socket's own or its peer's address.
-base::Endpoint endpoint_of(const void* address, std::size_t size);
-
 }  // namespace vantro::serve

@@ -1,5 +1,6 @@
 #include "serve/event_loop.h"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <optional>
@@ -82,6 +83,12 @@ void EventLoop::post(std::function<void()> work) {
   if (first) wake();
 }
 
+std::function<void(std::function<void()>)> EventLoop::poster() {
+  return [self = shared_from_this()](std::function<void()> work) {
+    self->post(std::move(work));
+  };
+}
+
 void EventLoop::stop() {
   stopped_ = true;
   wake();
@@ -104,11 +111,25 @@ void EventLoop::run_posted() {
   for (auto& one : work) one();
 }
 
+void EventLoop::later(base::Instant when, std::function<void()> work) {
+  due_.emplace(when, std::move(work));
+}
+
+void EventLoop::run_due(base::Instant at) {
+  while (!due_.empty() && due_.begin()->first <= at) {
+    const auto work = std::move(due_.begin()->second);
+    due_.erase(due_.begin());
+    work();
+  }
+}
+
 int EventLoop::wait_milliseconds(base::Instant at) const {
-  if (!ticking_) return -1;
-  if (next_tick_ <= at) return 0;
-  const auto left = std::chrono::ceil<std::chrono::milliseconds>(next_tick_ - at);
-  return static_cast<int>(left.count());
+  auto next = ticking_ ? next_tick_ : base::Instant::max();
+  if (!due_.empty()) next = std::min(next, due_.begin()->first);
+  if (next == base::Instant::max()) return -1;
+  if (next <= at) return 0;
+  return static_cast<int>(
+      std::chrono::ceil<std::chrono::milliseconds>(next - at).count());
 }
 
 void EventLoop::run() {
@@ -140,6 +161,7 @@ void EventLoop::run() {
       }
     }
     const auto at = now();
+    run_due(at);
     if (ticking_ && at >= next_tick_) {
       next_tick_ = at + interval_;
       tick_();
@@ -147,6 +169,8 @@ void EventLoop::run() {
   }
   // What waits may own what owns this loop.
   std::vector<std::function<void()>> dropped;
+  std::multimap<base::Instant, std::function<void()>> not_due;
+  not_due.swap(due_);
   const std::lock_guard lock(mutex_);
   ended_ = true;
   dropped.swap(posted_);

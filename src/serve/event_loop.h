@@ -6,6 +6,8 @@
 #include <atomic>
 #include <cstdint>
 #include <functional>
+#include <map>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <vector>
@@ -15,7 +17,7 @@
 
 namespace vantro::serve {
 
-class EventLoop {
+class EventLoop : public std::enable_shared_from_this<EventLoop> {
  public:
   // Called when its socket can be read; again and again as long as it can.
   class Source {
@@ -49,10 +51,16 @@ class EventLoop {
   // Nothing is called for it any more, from this moment.
   void forget(Id id, int fd);
 
+  // Once, then or a little later; for moments that a tick is too coarse for. On the
+  // loop's thread. What the loop's end comes before is dropped.
+  void later(base::Instant when, std::function<void()> work);
+
   // The two that other threads may call. Work that comes after the loop has ended is
   // dropped.
   void post(std::function<void()> work);
   void stop();
+  // post(), for those who need not know of loops. REQUIRES: a shared_ptr holds the loop.
+  std::function<void(std::function<void()>)> poster();
 
   // Until stop().
   void run();
@@ -60,6 +68,7 @@ class EventLoop {
  private:
   void wake();
   void run_posted();
+  void run_due(base::Instant now);
   int wait_milliseconds(base::Instant now) const;
 
   base::UniqueFd epoll_;
@@ -68,6 +77,7 @@ class EventLoop {
   std::function<void()> tick_;
   bool ticking_ = false;
   base::Instant next_tick_{};
+  std::multimap<base::Instant, std::function<void()>> due_;
   // An Id is a slot's number and how often it was used, so that an event for a source
   // that has gone can't be taken for one of its successor in the slot.
   struct Slot {

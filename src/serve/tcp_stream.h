@@ -33,6 +33,9 @@ class TcpStream {
   TcpStream(base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls);
   ~TcpStream();
 
+  // From now on it is under TLS: the handshake comes next. REQUIRES: it is plain.
+  void secure(std::unique_ptr<crypto::TlsChannel> tls) { tls_ = std::move(tls); }
+
   int fd() const { return socket_.get(); }
   bool is_tls() const { return tls_ != nullptr; }
   // Only under TLS, before anything else, until kMoved.

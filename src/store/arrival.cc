@@ -11,6 +11,7 @@ namespace vantro::store {
 namespace {
 
 constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
+constexpr std::size_t kReadAtOnce = 512 * 1024;
 
 }  // namespace
 
@@ -22,6 +23,23 @@ Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueF
 
 Arrival::~Arrival() {
   if (file_) set_aside();
+}
+
+base::Outcome<void> Arrival::read_again() {
+  base::ByteBuffer buffer(kReadAtOnce);
+  while (true) {
+    const auto count =
+        ::pread(file_.get(), buffer.data(), buffer.size(), static_cast<off_t>(size_));
+    if (count < 0 && errno == EINTR) continue;
+    if (count < 0) {
+      return base::refuse(base::system_refusal(errno, "what came before can't be read"));
+    }
+    if (count == 0) break;
+    digester_.update({buffer.data(), static_cast<std::size_t>(count)});
+    size_ += static_cast<std::uint64_t>(count);
+  }
+  flushed_ = size_;
+  return {};
 }
 
 base::Outcome<void> Arrival::write(base::ByteView bytes) {
@@ -45,6 +63,11 @@ base::Outcome<void> Arrival::write(base::ByteView bytes) {
     flushed_ = size_;
   }
   return {};
+}
+
+base::Outcome<void> Arrival::sync() {
+  if (::fdatasync(file_.get()) == 0) return {};
+  return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
 base::Outcome<crypto::Digests> Arrival::seal() {

@@ -28,8 +28,15 @@ class Arrival {
   Arrival& operator=(Arrival&&) = delete;
   ~Arrival();
 
+  // What its file holds already, through the digests. REQUIRES: the file can be read, and
+  // nothing was written yet.
+  base::Outcome<void> read_again();
+
   // May return kFull, kIo. After a refusal, call set_aside() or discard().
   base::Outcome<void> write(base::ByteView bytes);
+
+  // What has come so far is on disk when it returns a value.
+  base::Outcome<void> sync();
 
   // No more bytes will come: they are synced, and this is what they are.
   base::Outcome<crypto::Digests> seal();

@@ -128,6 +128,30 @@ base::Outcome<Arrival> StateFolder::arrive(const ArrivalLabel& label, base::Wall
   return Arrival(*this, std::move(name), std::move(file));
 }
 
+base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file,
+                                                 const ArrivalLabel& label,
+                                                 base::WallTime now) const {
+  auto name = label.file_name(now, crypto::random_hex(4));
+  const auto from = path_ + "/partial/" + partial_file;
+  if (::rename(from.c_str(), arriving(name).c_str()) != 0) {
+    if (errno == ENOENT) {
+      return base::refuse(Kind::kBusy,
+                          "what came of it is being continued already, or is gone");
+    }
+    return base::refuse(base::system_refusal(errno, "the partial file can't be moved"));
+  }
+  base::UniqueFd file(::open(arriving(name).c_str(), O_RDWR | O_APPEND | O_CLOEXEC));
+  if (!file) {
+    const auto refusal =
+        base::system_refusal(errno, "the partial file can't be opened again");
+    ::rename(arriving(name).c_str(), from.c_str());
+    return base::refuse(refusal);
+  }
+  Arrival arrival(*this, std::move(name), std::move(file));
+  if (auto read = arrival.read_again(); !read) return base::refuse(read.error());
+  return arrival;
+}
+
 base::Outcome<base::UniqueFd> StateFolder::open_stored(const std::string& sha256,
                                                        std::uint64_t size) const {
   base::UniqueFd file(::open(vault_file(sha256).c_str(), O_RDONLY | O_CLOEXEC));

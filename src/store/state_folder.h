@@ -46,6 +46,13 @@ class StateFolder {
   base::Outcome<Arrival> arrive(const ArrivalLabel& label, base::WallTime now,
                                 std::uint64_t announced) const;
 
+  // Goes on with a file of partial/: it comes back to arriving/ under a name of its own,
+  // and what it has is read once more for the digests, which may take a while for a large
+  // one. kBusy if it is not in partial/ any more: another one goes on with it.
+  base::Outcome<Arrival> arrive_again(const std::string& partial_file,
+                                      const ArrivalLabel& label,
+                                      base::WallTime now) const;
+
   // A file of the vault for reading. kCorrupt if it is gone or not `size` bytes long.
   base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
                                             std::uint64_t size) const;

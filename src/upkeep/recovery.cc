@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <map>
+#include <set>
 #include <unistd.h>
 
 #include "crypto/digests.h"
@@ -50,6 +51,22 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
                 {{"device", revision.address},
                  {"name", revision.name},
                  {"bytes", revision.size}});
+  }
+  return {};
+}
+
+// A backup that was being continued has left partial/, and its end may have come before
+// its record said so.
+base::Outcome<void> forget_gone_partials(gate::Repository& repository) {
+  const auto files = repository.folder.list_partial();
+  if (!files) return base::refuse(files.error());
+  std::set<std::string> there;
+  for (const auto& file : *files) there.insert(file.name);
+  const auto recorded = repository.backups.partial_files();
+  if (!recorded) return base::refuse(recorded.error());
+  for (const auto& name : *recorded) {
+    if (there.contains(name)) continue;
+    if (auto done = repository.backups.forget_partial_file(name); !done) return done;
   }
   return {};
 }
@@ -128,6 +145,9 @@ base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTi
   RecoveryReport report;
   if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
     return base::refuse(cleared.error());
+  }
+  if (auto forgotten = forget_gone_partials(repository); !forgotten) {
+    return base::refuse(forgotten.error());
   }
   if (auto reconciled = reconcile(repository, now, log, report); !reconciled) {
     return base::refuse(reconciled.error());

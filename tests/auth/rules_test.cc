@@ -54,6 +54,10 @@ TEST_F(RulesTest, AskForAnAccountWhereOneWouldDo) {
   EXPECT_EQ(decided(named("fetch"), Action::kHandIn, "10.0.0.7", "http"),
             "denied: handing an image in with account 'night' is not allowed");
   EXPECT_EQ(decided(named("hand-in"), Action::kHandIn, "10.0.0.7", "http"), "open");
+  // Over SSH there is nothing without one.
+  EXPECT_EQ(decided(anonymous(), Action::kFetch, "10.0.0.7", "scp"),
+            "account-needed: fetching needs an account; log in with an account that may");
+  EXPECT_EQ(decided(named(), Action::kFetch, "10.0.0.7", "sftp"), "open");
   rules_ = {{networks("everywhere"), {Action::kFetch}, {}, true}};
   EXPECT_EQ(decided(anonymous(), Action::kFetch, "203.0.113.9", "http"),
             "account-needed: fetching needs an account; log in with an account that may");
@@ -135,6 +139,10 @@ TEST_F(RulesTest, AreToldInLines) {
   EXPECT_EQ(lines(openings(rules_, limited, {"tftp", "http"})),
             "private, loopback: fetch, list over tftp, http\n"
             "private, loopback: deposit, read-back, hand-in over http with account\n");
+  EXPECT_EQ(lines(openings(rules_, anonymous(), {"tftp", "http", "scp"})),
+            "private, loopback: fetch, deposit, list over tftp, http\n"
+            "private, loopback: fetch, deposit, list over scp with account\n"
+            "private, loopback: read-back, hand-in over http, scp with account\n");
   EXPECT_EQ(lines(openings(rules_, limited, {"tftp"})),
             "private, loopback: fetch, list over tftp\n");
 }

@@ -148,6 +148,13 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->catalogue_look_inside_s, defaults.catalogue_look_inside_s);
   EXPECT_TRUE(example->recognisers.empty());
   EXPECT_EQ(example->drop_folder, defaults.drop_folder);
+  EXPECT_EQ(example->ftp_listen, defaults.ftp_listen);
+  EXPECT_EQ(example->ftp_threads, defaults.ftp_threads);
+  EXPECT_EQ(example->ftp_log_in_s, defaults.ftp_log_in_s);
+  EXPECT_EQ(example->ftp_idle_s, defaults.ftp_idle_s);
+  EXPECT_EQ(example->ftp_stalled_s, defaults.ftp_stalled_s);
+  EXPECT_EQ(example->ftp_passive_ports, defaults.ftp_passive_ports);
+  EXPECT_EQ(example->ftp_announce, defaults.ftp_announce);
   EXPECT_EQ(example->drop_settle_s, defaults.drop_settle_s);
   EXPECT_EQ(example->verify_every_days, defaults.verify_every_days);
   EXPECT_EQ(example->verify_rate, defaults.verify_rate);
@@ -175,6 +182,28 @@ TEST_F(SettingsTest, SayWhatIsListenedOn) {
   EXPECT_EQ(refusal("[http]\nlisten = 80\n"),
             "vantro.toml:2: http.listen: must be a list of texts such as "
             "[\"192.0.2.10:80\"]");
+}
+
+TEST_F(SettingsTest, SayHowFtpIsReached) {
+  const auto settings = read(
+      "[ftp]\nlisten = [\"192.0.2.10\"]\npassive_ports = \"50000-50999\"\n"
+      "announce = \"203.0.113.5\"\ncertificate = \"/etc/vantro.pem\"\n");
+  ASSERT_TRUE(settings) << settings.error().sentence;
+  EXPECT_EQ(settings->ftp_listen[0].text(), "192.0.2.10:21");
+  EXPECT_EQ(settings->ftp_passive_ports, (PortRange{50000, 50999}));
+  EXPECT_EQ(settings->ftp_announce->text(), "203.0.113.5");
+  EXPECT_FALSE(read("[ftp]\npassive_ports = \"any\"\n")->ftp_passive_ports);
+  for (const auto* wrong : {"80-90", "50999-50000", "50000", "50000-70000", "x-y"}) {
+    EXPECT_EQ(
+        refusal(std::string("[ftp]\npassive_ports = \"") + wrong + "\"\n"),
+        "vantro.toml:2: ftp.passive_ports: must be \"any\" or two ports from 1024 up "
+        "such as \"50000-50999\"");
+  }
+  EXPECT_EQ(refusal("[ftp]\nannounce = \"2001:db8::1\"\n"),
+            "vantro.toml:2: ftp.announce: must be an IPv4 address such as "
+            "\"203.0.113.5\"");
+  EXPECT_EQ(refusal("[ftp]\nkey = \"/etc/key.pem\"\n"),
+            "vantro.toml: ftp.key needs ftp.certificate, a file in PEM form");
 }
 
 TEST_F(SettingsTest, TakeRulesInPlaceOfTheDefaultOnes) {
@@ -205,10 +234,38 @@ TEST_F(SettingsTest, RefuseARuleThatOpensMoreThanItSays) {
   EXPECT_EQ(
       refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nover = \"gopher\"\n"),
       "vantro.toml:1: rule: over: 'gopher' is no protocol that is served here; there "
-      "is tftp, http, https");
+      "is tftp, ftp, ftps, http, https, scp, sftp");
   EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nnot = 1\n"),
             "vantro.toml:1: rule: 'not' is nothing of a rule; there are from, may, over, "
             "needs_account");
+}
+
+TEST_F(SettingsTest, AllowOlderSshByNameForNamedNetworks) {
+  EXPECT_TRUE(read("")->ssh_listen.empty());
+  EXPECT_TRUE(read("")->ssh_older.empty());
+  const auto settings = read(
+      "[ssh]\nlisten = \"192.0.2.10\"\n[[ssh.older]]\nfrom = [\"192.0.2.0/24\"]\n"
+      "algorithms = [\"aes128-cbc\", \"ssh-rsa\"]\n[[ssh.older]]\nfrom = \"private\"\n"
+      "algorithms = \"hmac-sha1\"\n");
+  ASSERT_TRUE(settings) << settings.error().sentence;
+  EXPECT_EQ(settings->ssh_listen.at(0).text(), "192.0.2.10:22");
+  ASSERT_EQ(settings->ssh_older.size(), 2u);
+  EXPECT_EQ(settings->ssh_older[0].networks.text(), "192.0.2.0/24");
+  EXPECT_EQ(settings->ssh_older[0].algorithms,
+            (std::vector<std::string>{"aes128-cbc", "ssh-rsa"}));
+  const std::string line = "vantro.toml:1: ssh.older: ";
+  EXPECT_EQ(refusal("[[ssh.older]]\nalgorithms = \"ssh-rsa\"\n"),
+            line + "needs 'from' with the networks of the devices that can't do better");
+  EXPECT_EQ(refusal("[[ssh.older]]\nfrom = \"everywhere\"\nalgorithms = \"ssh-rsa\"\n"),
+            line + "needs 'from' with the networks of the devices that can't do better");
+  EXPECT_EQ(refusal("[[ssh.older]]\nfrom = \"private\"\n"),
+            line + "needs 'algorithms', such as [\"diffie-hellman-group14-sha1\"]");
+  EXPECT_TRUE(refusal("[[ssh.older]]\nfrom = \"private\"\nalgorithms = \"rot13\"\n")
+                  .starts_with(line +
+                               "algorithms: 'rot13' is no older algorithm that can be "
+                               "allowed; there is diffie-hellman-group14-sha1, "));
+  EXPECT_EQ(refusal("[ssh]\nolder = 3\n"),
+            "vantro.toml:2: ssh.older: must be written as [[ssh.older]]");
 }
 
 }  // namespace

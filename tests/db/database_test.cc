@@ -72,9 +72,10 @@ TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
 
 TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
   ASSERT_TRUE(open()->write([&](Transaction& t) -> Outcome<void> {
-    for (const auto* table : {"accounts", "handed_lists", "kit_parts", "kits",
-                              "documents", "vouches", "members", "image_platforms",
-                              "image_names", "offers", "images", "revisions", "ledger"}) {
+    for (const auto* table :
+         {"account_keys", "accounts", "handed_lists", "kit_parts", "kits", "documents",
+          "vouches", "members", "image_platforms", "image_names", "offers", "images",
+          "revisions", "ledger"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");

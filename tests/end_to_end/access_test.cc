@@ -12,7 +12,7 @@ using testing::Not;
 class Access : public ServerFixture {
  protected:
   Output vantro_with(const std::string& input, Arguments arguments) {
-    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    arguments.insert(arguments.begin(), vantro_program());
     return run(arguments, client_environment(), input);
   }
   Output curl(Arguments arguments) {
@@ -72,9 +72,8 @@ TEST_F(Access, APasswordAtATerminalIsNotShown) {
   const auto typed = [&](const std::string& keys) {
     fakes::write_file(scratch_ / "keys", keys);
     return run({"sh", "-c",
-                "(sleep 1; cat '" + (scratch_ / "keys") +
-                    "'; sleep 1) | script -qec \"" VANTRO_PROGRAM
-                    " account add night\" /dev/null"},
+                "(sleep 1; cat '" + (scratch_ / "keys") + "'; sleep 1) | script -qec \"" +
+                    vantro_program() + " account add night\" /dev/null"},
                client_environment());
   };
   const auto two = typed("night-pass\nother-pass\n");
@@ -108,7 +107,7 @@ TEST_F(Access, ClosedIsClosedUntilAnAccountOpensIt) {
               HasSubstr("http        listens on 127.0.0.1:" + std::to_string(http_port_) +
                         "; content and password can be read on the way"));
   EXPECT_THAT(status, HasSubstr("open        from private, loopback: fetch, deposit, "
-                                "list, read-back, hand-in, over "
+                                "list, read-back, hand-in, over ftp, "
                                 "http, with an account that may"));
   EXPECT_THAT(status, HasSubstr("everything else is closed"));
   // Its password is changed: the old one is no longer good, though it was a moment ago.
@@ -163,9 +162,11 @@ TEST_F(Access, ALocationIsCompleteToThePaste) {
   ASSERT_EQ(told.code, 0) << told.err;
   const auto tftp =
       "tftp://127.0.0.1:" + std::to_string(tftp_port_) + "/north/pump%207.img\n";
+  const auto ftp =
+      "ftp://night@127.0.0.1:" + std::to_string(ftp_port_) + "/north/pump%207.img\n";
   const auto http =
       "http://night@127.0.0.1:" + std::to_string(http_port_) + "/north/pump%207.img\n";
-  EXPECT_THAT(told.out, HasSubstr(tftp + http + "  size     9 bytes\n"));
+  EXPECT_THAT(told.out, HasSubstr(tftp + ftp + http + "  size     9 bytes\n"));
   EXPECT_THAT(told.out, HasSubstr("  SHA-256  "));
   EXPECT_THAT(
       vantro({"location", "north/pump 7.img", "--for", "203.0.113.9"}).out,
@@ -176,7 +177,7 @@ TEST_F(Access, ALocationIsCompleteToThePaste) {
   EXPECT_EQ(vantro({"location", "north/pump 7.img", "--account", "nobody"}).code, 5);
   // What stands in it works.
   const auto text = vantro_json({"location", "north/pump 7.img", "--for", "127.0.0.1"});
-  EXPECT_EQ(curl({text["locations"][1]["text"]}).out, "the image");
+  EXPECT_EQ(curl({text["locations"][2]["text"]}).out, "the image");
 }
 
 TEST_F(Access, HttpsProtectsWhatItCarries) {
@@ -235,7 +236,7 @@ TEST_F(Access, ABadCertificateIsSaidAtTheStart) {
                     "[https]\nlisten = \"127.0.0.1:0\"\ncertificate = \"" +
                         (scratch_ / "cert.pem") + "\"\n");
   const auto started =
-      run({VANTROD_PROGRAM, "--config", scratch_ / "vantro.toml", "--check"});
+      run({vantrod_program(), "--config", scratch_ / "vantro.toml", "--check"});
   EXPECT_EQ(started.code, 2);
   EXPECT_THAT(started.err,
               HasSubstr((scratch_ / "cert.pem") + ": no certificate in PEM form"));

@@ -43,8 +43,9 @@ TEST(BootLoader, FetchesEverySizeWithAndWithoutWindows) {
     sums.push_back(crc32_of(bytes));
   }
   keys += "tftpboot 0x42000000 imaeg-1467.img\n";
-  command.insert(command.end(), {VANTRO_SOURCE_DIR "/tests/end_to_end/boot_loader.sh",
-                                 VANTROD_PROGRAM, VANTRO_PROGRAM, scratch / "images"});
+  command.insert(command.end(),
+                 {VANTRO_SOURCE_DIR "/tests/end_to_end/boot_loader.sh", vantrod_program(),
+                  vantro_program(), scratch / "images"});
   const auto output = run(command, {}, keys);
   ASSERT_EQ(output.code, 0) << output.err << output.out;
   std::size_t at = 0;

@@ -83,7 +83,7 @@ TEST_F(Catalogue, AsksBeforeItTakesWhatTheNameTells) {
   file("causeway6-boot-2.1.img", "def");
   const auto answered = [&](const std::string& answer, const std::string& image) {
     auto environment = client_environment();
-    environment.emplace_back("VANTRO", VANTRO_PROGRAM);
+    environment.emplace_back("VANTRO", vantro_program());
     return run({"sh", "-c",
                 "echo '" + answer + "' | script -qec \"$VANTRO image add " + image +
                     "\" /dev/null"},

@@ -137,21 +137,21 @@ TEST_F(Cli, SaysWhichServerItTriedAndHowToStartOne) {
 }
 
 TEST_F(Cli, SaysWhereTheTokenStandsWhenItIsWrong) {
-  const auto refused = run({VANTRO_PROGRAM, "--url", url(), "status"},
+  const auto refused = run({vantro_program(), "--url", url(), "status"},
                            {{"VANTRO_TOKEN", "0000000000000000"}});
   EXPECT_EQ(refused.code, 4);
   EXPECT_NE(
       refused.err.find("It stands in the file 'token' of the server's state folder"),
       std::string::npos);
-  const auto accepted =
-      run({VANTRO_PROGRAM, "--url", url(), "--token-file", state() + "/token", "status"});
+  const auto accepted = run(
+      {vantro_program(), "--url", url(), "--token-file", state() + "/token", "status"});
   EXPECT_EQ(accepted.code, 0) << accepted.err;
-  EXPECT_EQ(run({VANTRO_PROGRAM, "--token-file", scratch_ / "none", "status"}).code, 7);
+  EXPECT_EQ(run({vantro_program(), "--token-file", scratch_ / "none", "status"}).code, 7);
 }
 
 TEST_F(Cli, WatchesTransfersFromTheirBeginningToTheirEnd) {
   take_in("x.img", fakes::noise(3'000'000));
-  Process watch({VANTRO_PROGRAM, "watch"}, client_environment(), scratch_ / "watch.out",
+  Process watch({vantro_program(), "watch"}, client_environment(), scratch_ / "watch.out",
                 scratch_ / "watch.err");
   ::usleep(600'000);
   // Slowly enough to be seen on its way.
@@ -168,7 +168,7 @@ TEST_F(Cli, WatchesTransfersFromTheirBeginningToTheirEnd) {
 }
 
 TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
-  Process watch({VANTRO_PROGRAM, "watch"}, client_environment(), scratch_ / "watch.out",
+  Process watch({vantro_program(), "watch"}, client_environment(), scratch_ / "watch.out",
                 scratch_ / "watch.err");
   ::usleep(500'000);
   stop();

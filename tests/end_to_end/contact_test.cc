@@ -71,7 +71,7 @@ TEST_F(ContactCommand, NamesAFirewallWhereNothingComesBack) {
 
 TEST_F(ContactCommand, WatchShowsAStallAndSaysAtItsEndWhatWasAcknowledged) {
   fakes::write_file(scratch_ / "nothing", "");
-  Process watch({VANTRO_PROGRAM, "watch", "--seconds", "6"}, client_environment(),
+  Process watch({vantro_program(), "watch", "--seconds", "6"}, client_environment(),
                 scratch_ / "watch.out", scratch_ / "watch.err");
   const auto watched = [&] { return fakes::read_file(scratch_ / "watch.out"); };
   ::usleep(500'000);

@@ -13,7 +13,7 @@ class Durability : public ServerFixture {
  protected:
   // Output of a start that must not succeed.
   Output start_fails(Arguments arguments) {
-    arguments.insert(arguments.begin(), VANTROD_PROGRAM);
+    arguments.insert(arguments.begin(), vantrod_program());
     return run(arguments);
   }
 };
@@ -36,14 +36,15 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
       fakes::write_file(scratch_ / upload.name, upload.bytes);
       upload.process = std::make_unique<Process>(
           Arguments{"curl", "-s", "-m", "5", "--tftp-blksize", "8192", "-T",
-                    scratch_ / upload.name, tftp_url(upload.name)},
+                    scratch_ / upload.name,
+                    i % 2 == 0 ? tftp_url(upload.name) : ftp_url("/" + upload.name)},
           Environment{}, "", "");
       uploads.push_back(std::move(upload));
     }
     fakes::write_file(scratch_ / "image",
                       fakes::noise(5'000'000, static_cast<unsigned>(round)));
     const auto image = "image-" + std::to_string(round);
-    Process add({VANTRO_PROGRAM, "image", "add", scratch_ / "image", "--name", image},
+    Process add({vantro_program(), "image", "add", scratch_ / "image", "--name", image},
                 client_environment(), "", "");
     ::usleep(20'000 + random() % 120'000);
     server_->signal(SIGKILL);
@@ -76,7 +77,7 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
   const auto images = vantro_json({"image", "list"})["images"];
   for (const auto& image : images) {
-    EXPECT_EQ(image["size"], 5'000'000);
+    EXPECT_EQ(image["image"]["size"], 5'000'000);
   }
   RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
   RecordProperty("partial", static_cast<int>(partial));
@@ -172,7 +173,7 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   token.pop_back();
   const Environment environment{{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token}};
   const auto client = [&](Arguments arguments) {
-    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    arguments.insert(arguments.begin(), vantro_program());
     return run(arguments, environment);
   };
   fakes::write_file(scratch_ / "small.img", fakes::noise(4'000'000));

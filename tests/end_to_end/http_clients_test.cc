@@ -23,23 +23,6 @@ class HttpClients : public ServerFixture {
     return run(arguments);
   }
   std::string image_url() const { return http_url("/north/pump%207.img"); }
-  std::string file(const std::string& name) const {
-    return fakes::read_file(scratch_ / name);
-  }
-  // The newest ledger row of the event, once it is there.
-  nlohmann::json row(const std::string& event, const std::string& outcome) {
-    nlohmann::json found;
-    EXPECT_TRUE(eventually([&] {
-      for (const auto& one : ledger()) {
-        if (one["event"] != event || one["outcome"] != outcome) continue;
-        found = one;
-        return true;
-      }
-      return false;
-    })) << event
-        << " " << outcome;
-    return found;
-  }
 
   const std::string image_ = fakes::noise(3'000'017, 7);
 };
@@ -169,8 +152,8 @@ TEST_F(HttpClients, AreToldOverWhatAnOfferIs) {
   ASSERT_EQ(curl({"-o", scratch_ / "got", http_url("/boot.bin")}).code, 0);
   EXPECT_EQ(file("got"), image_);
   EXPECT_EQ(vantro({"offer", "change", "boot.bin", "--over", "gopher"}).err,
-            "vantro: 'gopher' is no protocol that is served here; there is tftp, http, "
-            "https\n");
+            "vantro: 'gopher' is no protocol that is served here; there is tftp, ftp, "
+            "ftps, http, https, scp, sftp\n");
 }
 
 TEST_F(HttpClients, SendBackups) {
@@ -250,7 +233,7 @@ TEST_F(HttpClients, LeavePartialBackupsWhenTheyBreakOff) {
   sending.signal(SIGKILL);
   sending.wait();
   EXPECT_THAT(row("deposit", "abandoned")["sentence"], HasSubstr("the client broke off"));
-  const auto partial = vantro_json({"backup", "list"})["backups"][0];
+  const auto partial = backups(1)[0];
   EXPECT_EQ(partial["complete"], false);
   EXPECT_GT(partial["size"], 2'000'000);
 }

@@ -1,5 +1,6 @@
 #include "tests/end_to_end/process.h"
 
+#include <cstdlib>
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -20,7 +21,15 @@ void redirect(const std::string& file, int flags, int to) {
   ::close(fd);
 }
 
+std::string program(const char* name) {
+  const char* folder = std::getenv("VANTRO_PROGRAMS");
+  return std::string(folder == nullptr ? VANTRO_PROGRAMS_BUILT : folder) + "/" + name;
+}
+
 }  // namespace
+
+std::string vantro_program() { return program("vantro"); }
+std::string vantrod_program() { return program("vantrod"); }
 
 Process::Process(const Arguments& arguments, const Environment& environment,
                  const std::string& out, const std::string& err, const std::string& in,

@@ -40,6 +40,12 @@ class Process {
   int code_ = -1;
 };
 
+// The programs that are driven: those that were built with this, or those of the folder
+// that the environment names as VANTRO_PROGRAMS, such as another build's under
+// sanitizers.
+std::string vantro_program();
+std::string vantrod_program();
+
 // Runs to the end.
 Output run(const Arguments& arguments, const Environment& environment = {},
            const std::string& input = "", const std::string& folder = "");

@@ -1,6 +1,7 @@
 // The real vantrod on loopback ports that the system chooses, driven by the real vantro.
 #pragma once
 
+#include <chrono>
 #include <functional>
 #include <gtest/gtest.h>
 #include <memory>
@@ -21,8 +22,9 @@ class ServerFixture : public testing::Test {
     Arguments arguments = before;
     arguments.insert(
         arguments.end(),
-        {VANTROD_PROGRAM, "--state", state(), "--tftp-listen", tftp_listen_,
-         "--http-listen", http_listen_, "--management-listen", "127.0.0.1:0"});
+        {vantrod_program(), "--state", state(), "--tftp-listen", tftp_listen_,
+         "--ftp-listen", ftp_listen_, "--http-listen", http_listen_, "--ssh-listen",
+         ssh_listen_, "--management-listen", "127.0.0.1:0"});
     arguments.insert(arguments.end(), more.begin(), more.end());
     // What an earlier server said must not be taken for this one's.
     std::filesystem::remove(scratch_ / "server.out");
@@ -33,7 +35,11 @@ class ServerFixture : public testing::Test {
     }));
     ASSERT_TRUE(server_->running()) << fakes::read_file(scratch_ / "server.err");
     tftp_port_ = number_behind("TFTP listens on " + tftp_host() + ":");
+    if (ftp_listen_ != "none") ftp_port_ = number_behind("\nFTP listens on 127.0.0.1:");
     if (http_listen_ != "none") http_port_ = number_behind("HTTP listens on 127.0.0.1:");
+    if (ssh_listen_ != "none") {
+      ssh_port_ = number_behind("SSH (SCP and SFTP) listens on 127.0.0.1:");
+    }
     management_port_ = number_behind("Management listens on 127.0.0.1:");
   }
   // As an operator would stop it. A sanitizer's finding shows in the exit code.
@@ -46,7 +52,7 @@ class ServerFixture : public testing::Test {
   }
 
   Output vantro(Arguments arguments, const std::string& folder = "") {
-    arguments.insert(arguments.begin(), VANTRO_PROGRAM);
+    arguments.insert(arguments.begin(), vantro_program());
     return run(arguments, client_environment(), "", folder);
   }
   Environment client_environment() const {
@@ -72,12 +78,43 @@ class ServerFixture : public testing::Test {
   }
   // The rows of the ledger as JSON, newest first.
   nlohmann::json ledger() { return vantro_json({"ledger"})["entries"]; }
+  // The newest one of the event and outcome, once it is there.
+  nlohmann::json row(const std::string& event, const std::string& outcome) {
+    nlohmann::json found;
+    EXPECT_TRUE(eventually([&] {
+      for (const auto rows = ledger(); const auto& one : rows) {
+        if (one["event"] != event || one["outcome"] != outcome) continue;
+        found = one;
+        return true;
+      }
+      return false;
+    })) << event
+        << " " << outcome;
+    return found;
+  }
+
+  // The backups, once there are `count`: what broke off is filed after the answer to it.
+  nlohmann::json backups(std::size_t count) {
+    nlohmann::json found;
+    EXPECT_TRUE(eventually([&] {
+      found = vantro_json({"backup", "list"})["backups"];
+      return found.size() == count;
+    })) << found;
+    return found;
+  }
+
+  // A file of the scratch folder.
+  std::string file(const std::string& name) const {
+    return fakes::read_file(scratch_ / name);
+  }
 
   static bool eventually(const std::function<bool()>& condition) {
-    for (int i = 0; i < 3000; ++i) {
+    // Asking may take its time, too: a program is started for most questions.
+    const auto until = std::chrono::steady_clock::now() + std::chrono::seconds(60);
+    do {
       if (condition()) return true;
       ::usleep(10'000);
-    }
+    } while (std::chrono::steady_clock::now() < until);
     return false;
   }
 
@@ -93,6 +130,9 @@ class ServerFixture : public testing::Test {
   std::string tftp_url(const std::string& name) const {
     return "tftp://" + tftp_host() + ":" + std::to_string(tftp_port_) + "/" + name;
   }
+  std::string ftp_url(const std::string& path) const {
+    return "ftp://127.0.0.1:" + std::to_string(ftp_port_) + path;
+  }
   std::string http_url(const std::string& path) const {
     return "http://127.0.0.1:" + std::to_string(http_port_) + path;
   }
@@ -103,9 +143,13 @@ class ServerFixture : public testing::Test {
 
   fakes::ScratchFolder scratch_;
   std::string tftp_listen_ = "127.0.0.1:0";
+  std::string ftp_listen_ = "127.0.0.1:0";
   std::string http_listen_ = "127.0.0.1:0";
+  std::string ssh_listen_ = "none";  // its keys take a moment to be made
   int tftp_port_ = 0;
+  int ftp_port_ = 0;
   int http_port_ = 0;
+  int ssh_port_ = 0;
   int management_port_ = 0;
   std::unique_ptr<Process> server_;
 

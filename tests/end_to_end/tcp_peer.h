@@ -17,7 +17,8 @@ namespace vantro::end_to_end {
 class TcpPeer {
  public:
   // Connects to a port of 127.0.0.1. `receive_buffer` in bytes; 0: the system's own.
-  explicit TcpPeer(int port, int receive_buffer = 0)
+  // `from`: another loopback address to come from.
+  explicit TcpPeer(int port, int receive_buffer = 0, const char* from = nullptr)
       : fd_(::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0)) {
     if (receive_buffer > 0) {
       ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVBUF, &receive_buffer,
@@ -25,6 +26,12 @@ class TcpPeer {
     }
     const timeval patience{10, 0};
     ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
+    if (from != nullptr) {
+      sockaddr_in here{};
+      here.sin_family = AF_INET;
+      ::inet_pton(AF_INET, from, &here.sin_addr);
+      ::bind(fd_.get(), reinterpret_cast<const sockaddr*>(&here), sizeof here);
+    }
     sockaddr_in there{};
     there.sin_family = AF_INET;
     there.sin_port = htons(static_cast<std::uint16_t>(port));
@@ -34,6 +41,7 @@ class TcpPeer {
   }
 
   bool connected() const { return connected_; }
+  int fd() const { return fd_.get(); }
   // False once the other end does not take it any more.
   bool send(std::string_view text) {
     while (!text.empty()) {

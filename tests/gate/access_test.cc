@@ -144,6 +144,36 @@ TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
   EXPECT_EQ(repository_->backups.find("192.0.2.7", "site.cfg", {})->account, "night");
 }
 
+TEST_F(AccessTest, LetsKeysInAndOutAgain) {
+  add_account("night", "fetch");
+  AccountChanges changes(*gate_, "operator");
+  const std::string blob =
+      "AAAAC3NzaC1lZDI1NTE5AAAAIAECAwQFBgcICQoLDA0ODxAREhMUFRYXGBkaGxwdHh8g";
+  const auto added = changes.add_key("Night", "ssh-ed25519 " + blob + " laptop", {});
+  ASSERT_TRUE(added) << added.error().sentence;
+  EXPECT_EQ(added->remark, "laptop");
+  EXPECT_TRUE(gate_->has_key("NIGHT", blob));
+  EXPECT_FALSE(gate_->has_key("day", blob));
+  EXPECT_FALSE(gate_->has_key("night", "AAAA"));
+  EXPECT_EQ(changes.add_key("night", "ssh-ed25519 " + blob, "again").error().sentence,
+            added->fingerprint + " is a key of 'night' already");
+  EXPECT_EQ(changes.add_key("anonymous", "ssh-ed25519 " + blob, {}).error().sentence,
+            "'anonymous' stands for everybody without an account and has no keys");
+  EXPECT_EQ(changes.add_key("day", "ssh-ed25519 " + blob, {}).error().kind,
+            base::Kind::kNotFound);
+  EXPECT_EQ(gate_->accounts().all()->back().keys.size(), 1u);
+  EXPECT_EQ(changes.remove_key("night", "desk").error().sentence,
+            "'night' has no key 'desk'; 'vantro account key list night' shows what there "
+            "is");
+  ASSERT_TRUE(changes.remove_key("night", added->fingerprint));
+  EXPECT_FALSE(gate_->has_key("night", blob));
+  // With its account a key goes for good.
+  ASSERT_TRUE(changes.add_key("night", "ssh-ed25519 " + blob, "desk"));
+  ASSERT_TRUE(changes.remove("night"));
+  add_account("night", "fetch");
+  EXPECT_FALSE(gate_->has_key("night", blob));
+}
+
 TEST_F(AccessTest, RefusesImpossibleAccounts) {
   AccountChanges changes(*gate_, "operator");
   EXPECT_EQ(changes.add("night", {}).error().sentence, "a new account needs a password");
@@ -272,6 +302,90 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
   EXPECT_EQ(sent(over_http("maker"), "intake/d.img", "d"),
             "'d.img.sha256', which was handed in for it, does not name 'd.img'; nothing "
             "was filed");
+}
+
+TEST_F(AccessTest, ListsWhatIsOnesOwnBesideWhatIsOnOffer) {
+  add_account("night", "fetch,deposit,read-back,hand-in");
+  add_account("day", "fetch,deposit,read-back");
+  EXPECT_EQ(listed(over_http("night"), ""), "backups/ intake/ north/ x.img ");
+  EXPECT_EQ(listed(over_http("day"), ""), "backups/ north/ x.img ");
+  EXPECT_EQ(listed(over_http("night"), "backups"), "");
+  EXPECT_EQ(listed(over_http("night"), "intake/"), "");
+  EXPECT_EQ(listed(over_http("day"), "intake"),
+            "handing an image in with account 'day' is not allowed");
+  sent(over_http("night"), "site/a.cfg", "1");
+  sent(over_http("night"), "site/a.cfg", "22");
+  sent(over_http("day"), "b.cfg", "3");
+  sent(over_http(), "c.cfg", "4");
+  sent(over_http("night", "192.0.2.8"), "elsewhere.cfg", "5");
+  EXPECT_EQ(listed(over_http("night"), "/backups/"), "c.cfg site/ ");
+  EXPECT_EQ(listed(over_http("night"), "backups/site"), "a.cfg ");
+  EXPECT_EQ(listed(over_http("night"), "backups/revision-1"), "c.cfg site/ ");
+  EXPECT_EQ(listed(over_http("night"), "backups/revision-2/site"), "a.cfg ");
+  EXPECT_EQ(listed(over_http("night"), "backups/revision-3"),
+            "there is no folder 'backups/revision-3'");
+  EXPECT_EQ(gate_->look_into(over_http("night"), "backups/site")->entries[0].size, 2u);
+  EXPECT_EQ(listed(over_http(), "backups").substr(0, 16), "reading a backup");
+}
+
+// Continuing: what broke off, where it broke off, by whom it was sent.
+TEST_F(AccessTest, GoesOnOnlyWithWhatBrokeOff) {
+  add_account("night", "deposit");
+  const auto begin = [&](const Asker& asker, const std::string& name, bool goes_on,
+                         std::optional<std::uint64_t> behind) {
+    Announced announced;
+    announced.goes_on = goes_on;
+    announced.behind = behind;
+    auto place = gate_->admit(asker, Direction::kDeposit, name);
+    return gate_->open_write(asker, std::move(*place), name, std::move(announced));
+  };
+  const auto refusal = [&](const Asker& asker, const std::string& name,
+                           std::optional<std::uint64_t> behind) {
+    const auto grant = begin(asker, name, true, behind);
+    return grant ? "open" : grant.error().sentence;
+  };
+  const auto broken_off = [&](const Asker& asker, const std::string& bytes) {
+    auto grant = begin(asker, "a.cfg", false, {});
+    ASSERT_TRUE(grant->write(base::as_bytes(bytes)));
+    grant->abandon(State::kAbandoned, "gone");
+  };
+  EXPECT_FALSE(*gate_->own_upload(over_http("night"), "a.cfg"));
+  EXPECT_EQ(refusal(over_http("night"), "a.cfg", 5),
+            "nothing of 'a.cfg' has come from 192.0.2.7 before: send all of it");
+  broken_off(over_http("night"), "first ");
+  EXPECT_EQ((*gate_->own_upload(over_http("night"), "a.cfg"))->size, 6u);
+  EXPECT_FALSE((*gate_->own_upload(over_http("night"), "a.cfg"))->complete);
+  EXPECT_FALSE(*gate_->own_upload(over_http(), "a.cfg"));
+  EXPECT_FALSE(*gate_->own_upload(over_http("night", "192.0.2.8"), "a.cfg"));
+  EXPECT_EQ(refusal(over_http("night"), "a.cfg", 5),
+            "'a.cfg' broke off behind 6 bytes: go on there, not at 5, or send all of it");
+  EXPECT_EQ(refusal(over_http(), "a.cfg", 6),
+            "'a.cfg' was begun with account 'night', and only that one goes on with it");
+  {
+    auto grant = begin(over_http("night"), "a.cfg", true, 6);
+    ASSERT_TRUE(grant) << grant.error().sentence;
+    // Nobody else goes on with it meanwhile.
+    EXPECT_EQ(refusal(over_http("night"), "a.cfg", 6),
+              "what came of 'a.cfg' is not kept any more: send all of it");
+    ASSERT_TRUE(grant->write(base::as_bytes("second ")));
+    grant->abandon(State::kAbandoned, "gone again");
+  }
+  auto grant = begin(over_http("night"), "a.cfg", true, {});
+  ASSERT_TRUE(grant) << grant.error().sentence;
+  ASSERT_TRUE(grant->write(base::as_bytes("third")));
+  const auto filed = grant->commit();
+  ASSERT_TRUE(filed) << filed.error().sentence;
+  EXPECT_EQ(filed->revision, 3);
+  EXPECT_EQ(filed->size, 18u);
+  EXPECT_EQ(filed->digests.sha256, sha256("first second third"));
+  EXPECT_EQ(refusal(over_http("night"), "a.cfg", 18),
+            "'a.cfg' has come whole (revision 3), and nothing is put behind it: send all "
+            "of it, and it becomes revision 4");
+  EXPECT_TRUE((*gate_->own_upload(over_http("night"), "a.cfg"))->complete);
+  EXPECT_TRUE(repository_->folder.list_partial()->empty());
+  EXPECT_TRUE(repository_->backups.partial_files()->empty());
+  // Nothing before, and no place named: it is a new one.
+  EXPECT_TRUE(begin(over_http("night"), "b.cfg", true, {}));
 }
 
 TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {

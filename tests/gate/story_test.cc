@@ -31,9 +31,22 @@ class StoryTest : public fakes::RepositoryFixture {
 TEST_F(StoryTest, SaysThatNothingArrives) {
   EXPECT_EQ(
       gate_->story_of(*base::Address::parse("192.0.2.9")).error().sentence,
-      "nothing was ever heard from 192.0.2.9; if it has asked, its datagrams do not "
+      "nothing was ever heard from 192.0.2.9; if it has asked, its packets do not "
       "arrive here: check the address that it was given, the route, and firewalls on "
       "the way");
+}
+
+TEST_F(StoryTest, SaysThatTheWayWorksWhereNothingWasAskedFor) {
+  gate_->contacts().request(*base::Address::parse("192.0.2.7"), "192.0.2.10:21 on eth0");
+  const auto lines = told();
+  ASSERT_EQ(lines.size(), 1u);
+  EXPECT_EQ(lines[0].state, "heard");
+  EXPECT_EQ(lines[0].heard_on, "192.0.2.10:21 on eth0");
+  EXPECT_EQ(lines[0].sentence,
+            "was heard and answered, and has asked for no file; the way here works");
+  EXPECT_EQ(gate_->overview(10)->front().last.sentence, lines[0].sentence);
+  fetch_in_full();
+  EXPECT_EQ(told().size(), 1u);
 }
 
 TEST_F(StoryTest, TellsARefusalWithTheNearestName) {
@@ -103,7 +116,7 @@ TEST_F(StoryTest, CountsWhatWasNoRequest) {
   const auto lines = told();
   ASSERT_EQ(lines.size(), 1u);
   EXPECT_EQ(lines[0].state, "heard");
-  EXPECT_NE(lines[0].sentence.find("3 datagrams that were no request came since "),
+  EXPECT_NE(lines[0].sentence.find("3 attempts came to nothing since "),
             std::string::npos);
   EXPECT_NE(lines[0].sentence.find("the last: 99 is no TFTP opcode"), std::string::npos);
 }

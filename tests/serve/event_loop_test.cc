@@ -49,6 +49,23 @@ TEST(EventLoop, CallsASourceAsLongAsItCanBeRead) {
   EXPECT_EQ(wire.calls, 3);
 }
 
+TEST(EventLoop, DoesLaterWhatIsDueLaterInOrder) {
+  EventLoop loop(10s);
+  std::string order;
+  const auto now = std::chrono::steady_clock::now();
+  loop.later(now + 30ms, [&] {
+    order += "c";
+    // What is due already comes before the loop waits again.
+    loop.later(now, [&] { loop.stop(); });
+  });
+  loop.later(now + 10ms, [&] { order += "a"; });
+  loop.later(now + 20ms, [&] { order += "b"; });
+  loop.later(now + 1h, [&] { order += "never"; });
+  loop.run();
+  EXPECT_EQ(order, "abc");
+  EXPECT_GE(std::chrono::steady_clock::now() - now, 30ms);
+}
+
 TEST(EventLoop, CallsNothingForASourceThatAnEarlierEventEnded) {
   EventLoop loop(10ms);
   std::optional<EventLoop::Id> first_id;

@@ -1,5 +1,6 @@
 #include "upkeep/recovery.h"
 
+#include <filesystem>
 #include <sys/stat.h>
 
 #include "tests/fakes/repository_fixture.h"
@@ -37,6 +38,35 @@ TEST_F(RecoveryTest, KeepsACutOffBackupAsPartialAndDropsACutOffImage) {
   EXPECT_EQ(revision->size, 4u);
   EXPECT_EQ(revision->why, "the server stopped while it was being received");
   EXPECT_TRUE(reopen().clean());
+}
+
+// Killed between the moment that a broken-off upload was taken up again and its record.
+TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
+  leave_arriving({"backup", "192.0.2.7", "x.cfg"}, "half");
+  reopen();
+  const auto first = repository_->backups.find("192.0.2.7", "x.cfg", {});
+  ASSERT_FALSE(first->partial_file.empty());
+  const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
+  {
+    auto again = repository_->folder.arrive_again(first->partial_file, label, 1);
+    ASSERT_TRUE(again);
+    ASSERT_TRUE(again->write(base::as_bytes(" more")));
+    // As a kill leaves it: neither kept nor set aside.
+    const auto arriving = state() + "/arriving/";
+    const auto files = repository_->folder.list_arriving();
+    ASSERT_EQ(files->size(), 1u);
+    const auto name = files->front().name;
+    std::filesystem::copy(arriving + name, folder_ / "copy");
+    again->discard();
+    std::filesystem::rename(folder_ / "copy", arriving + name);
+  }
+  const auto report = reopen();
+  EXPECT_EQ(report.set_aside, 1u);
+  const auto both = repository_->backups.revisions("192.0.2.7");
+  ASSERT_EQ(both->size(), 2u);
+  EXPECT_EQ((*both)[0].partial_file, "");
+  EXPECT_NE((*both)[1].partial_file, "");
+  EXPECT_EQ((*both)[1].size, 9u);
 }
 
 TEST_F(RecoveryTest, SetsAFileWithoutARecordAsideAndNeverOffersIt) {

@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
-#include "serve/http/lane.h"
 
 namespace vantro::serve::http {
 namespace {
@@ -15,11 +14,13 @@ using base::Kind;
 using base::Refusal;
 using wire::http::trimmed;
 
-// Of a file, looked after at a time; and sent before others get their turn.
-constexpr std::uint64_t kWindow = 1024 * 1024;
+// Sent before others get their turn.
 constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
 constexpr std::size_t kLongestTarget = 8 * 1024;
 constexpr std::size_t kKeptBuffer = 4 * 1024;
+// Answers on their way to a client that sends requests ahead: each is a transfer, and
+// they must not take the places that its address has.
+constexpr std::size_t kMostParked = 8;
 constexpr int kDiscardsInARow = 16;
 constexpr std::chrono::seconds kLinger{2};
 constexpr std::chrono::seconds kStallsAfter{2};
@@ -37,11 +38,12 @@ bool is_known_method(const std::string& method) {
 
 }  // namespace
 
-Connection::Connection(Lane& lane, base::UniqueFd socket,
+Connection::Connection(TcpLane& lane, const Patience& patience, base::UniqueFd socket,
                        std::unique_ptr<crypto::TlsChannel> tls, gate::Asker asker)
     : lane_(lane),
       loop_(lane.loop()),
       shared_(lane.shared()),
+      patience_(patience),
       stream_(std::move(socket), std::move(tls)),
       asker_(std::move(asker)),
       state_(stream_.is_tls() ? State::kHandshake : State::kHead),
@@ -138,37 +140,40 @@ void Connection::handshake() {
 
 void Connection::tick(base::Instant at) {
   const auto alive = shared_from_this();
-  const auto& config = shared_.config;
   if (!parked_.empty() || state_ == State::kSending) {
     const auto acknowledged_now = acknowledged();
     if (acknowledged_now != acknowledged_) moved_at_ = at;
     acknowledged_ = acknowledged_now;
     check_parked();
+    if (state_ == State::kHead && !wanted_.read && parked_.size() < kMostParked) {
+      want(true, false);
+      process();
+      if (state_ == State::kHead && stream_.has_pending()) read_head();
+    }
   }
   const auto still = at - moved_at_;
   switch (state_) {
     case State::kHandshake:
-      if (at - head_began_ > config.head_patience) close(gate::State::kAbandoned, kGone);
+      if (at - head_began_ > patience_.head) close(gate::State::kAbandoned, kGone);
       return;
     case State::kHead:
       if (winding_up_ && parked_.empty()) {
         close(gate::State::kAbandoned, kGone);
-      } else if (reader_ && at - head_began_ > config.head_patience) {
+      } else if (reader_ && at - head_began_ > patience_.head) {
         answer_and_close(plain_answer(408, "the request did not come to its end", form_));
-      } else if (!reader_ && parked_.empty() && at - head_began_ > config.idle_patience) {
+      } else if (!reader_ && parked_.empty() && at - head_began_ > patience_.idle) {
         close(gate::State::kAbandoned, kGone);
-      } else if (!parked_.empty() && still > config.stall_patience) {
+      } else if (!parked_.empty() && still > patience_.stall) {
         stream_.reset_at_close();
         close(gate::State::kAbandoned, kStalled);
       }
       return;
     case State::kReceiving:
-      if (upload_ && *upload_) {
-        (*upload_)->transfer().advance({body_came_, 0, still > kStallsAfter ? 1u : 0u});
-      }
-      if (!piece_waits() && still > config.stall_patience) {
-        const auto why = fmt::format("nothing more came after {} bytes", body_came_);
-        abandon_upload(gate::State::kAbandoned, why);
+      upload_->transfer().advance({upload_->size(), 0, still > kStallsAfter ? 1u : 0u});
+      if (!upload_->waits() && still > patience_.stall) {
+        const auto why = fmt::format("nothing more came after {} bytes", upload_->size());
+        upload_->abandon(gate::State::kAbandoned, why);
+        upload_.reset();
         answer_and_close(plain_answer(408, why, form_));
       }
       return;
@@ -177,13 +182,13 @@ void Connection::tick(base::Instant at) {
         answer_.grant->transfer().advance(
             movement(body_begins_, body_begins_ + answer_.length));
       }
-      if (!waiting_for_disk_ && still > config.stall_patience) {
+      if (!waiting_for_disk_ && still > patience_.stall) {
         stream_.reset_at_close();
         close(gate::State::kAbandoned, kStalled);
       }
       return;
     case State::kLingering:
-      if (parked_.empty() ? at >= linger_until_ : still > config.stall_patience) {
+      if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
         close(gate::State::kAbandoned, kStalled);
       }
       return;
@@ -211,6 +216,10 @@ void Connection::cut(const std::string& why) {
 
 void Connection::read_head() {
   do {
+    if (parked_.size() >= kMostParked) {
+      want(false, false);
+      return;
+    }
     auto& scratch = lane_.scratch();
     const auto moved = stream_.read(scratch);
     if (moved.step == TcpStream::Step::kWaitRead) return;
@@ -233,6 +242,10 @@ void Connection::process() {
   if (processing_) return;
   processing_ = true;
   while (state_ == State::kHead) {
+    if (parked_.size() >= kMostParked) {
+      want(false, false);
+      break;
+    }
     // A client may send an empty line too much (RFC 9112, 2.2).
     if (!reader_) {
       const auto first = std::find_if(
@@ -304,14 +317,14 @@ void Connection::take_request() {
 }
 
 void Connection::log_in(wire::http::Credentials credentials) {
-  if (shared_.at_the_doors >= Shared::kMostAtTheDoors) {
+  if (shared_.at_the_doors >= TcpShared::kMostAtTheDoors) {
     answer_and_close(refusal_answer(
         {Kind::kBusy, "too many passwords are being looked at; try again in a moment"},
         form_));
     return;
   }
   ++shared_.at_the_doors;
-  asio::post(shared_.doors, [self = shared_from_this(), &shared = shared_, who = who_,
+  asio::post(shared_.doors, [self = self(), &shared = shared_, who = who_,
                              credentials = std::move(credentials)] {
     auto account = shared.gate.log_in(who, credentials.name, credentials.password);
     --shared.at_the_doors;
@@ -351,7 +364,7 @@ void Connection::dispatch() {
 }
 
 void Connection::fetch() {
-  asio::post(shared_.disk, [self = shared_from_this(), &gate = shared_.gate, who = who_,
+  asio::post(shared_.disk, [self = self(), &gate = shared_.gate, who = who_,
                             head = reader_->head(), path = target_.path] {
     auto made = std::make_shared<Answer>(fetch_answer(gate, who, head, path));
     self->on_lane([made](Connection& connection) {
@@ -398,10 +411,7 @@ void Connection::answer(Answer made) {
   answer_.body.clear();
   const bool sends_file = std::any_of(out_.begin(), out_.end(),
                                       [](const auto& one) { return one.count > 0; });
-  if (sends_file) {
-    pages_ = std::make_unique<PageCheck>(answer_.grant->file(), answer_.grant->size());
-    in_memory_until_ = 0;
-  }
+  if (sends_file) file_ = std::make_unique<FileWindow>(answer_.grant);
   state_ = State::kSending;
   moved_at_ = now();
   pump();
@@ -454,39 +464,28 @@ bool Connection::send_text(const std::string& text) {
 }
 
 bool Connection::send_file(Piece& piece) {
-  const int file = answer_.grant->file();
-  if (piece.offset >= in_memory_until_ || in_memory_until_ == 0) {
-    const auto window = std::min(kWindow, piece.count);
-    if (!pages_->in_memory(piece.offset, window)) {
-      waiting_for_disk_ = true;
-      want(false, false);
-      asio::post(shared_.disk, [self = shared_from_this(), grant = answer_.grant, file,
-                                offset = piece.offset, window] {
-        bring_into_memory(file, offset, window);
-        self->on_lane([until = offset + window](Connection& connection) {
-          connection.waiting_for_disk_ = false;
-          connection.in_memory_until_ = until;
-          if (connection.state_ == State::kSending) connection.pump();
-        });
+  const auto ready = file_->ready(piece.offset, piece.count);
+  if (ready == 0) {
+    waiting_for_disk_ = true;
+    want(false, false);
+    file_->bring(shared_.disk, piece.offset, piece.count, [self = self()] {
+      self->on_lane([](Connection& connection) {
+        connection.waiting_for_disk_ = false;
+        if (connection.state_ == State::kSending) connection.pump();
       });
-      return false;
-    }
-    in_memory_until_ = piece.offset + window;
+    });
+    return false;
   }
-  const auto count = std::min(piece.count, in_memory_until_ - piece.offset);
-  const auto moved = stream_.send_file(file, piece.offset, count);
+  const auto moved = stream_.send_file(answer_.grant->file(), piece.offset, ready);
   if (!went_out(moved)) return false;
   piece.offset += moved.count;
   piece.count -= moved.count;
-  if (piece.count == 0) {
-    out_.pop_front();
-    in_memory_until_ = 0;
-  }
+  if (piece.count == 0) out_.pop_front();
   return true;
 }
 
 void Connection::sent_out() {
-  pages_.reset();
+  file_.reset();
   if (answer_.grant) {
     parked_.push_back(
         {std::move(answer_.grant), body_begins_, body_begins_ + answer_.length});
@@ -564,7 +563,8 @@ void Connection::close(gate::State how, const std::string& why) {
   }
   for (auto& one : parked_) lane_.finish(std::move(one.grant), how, why);
   parked_.clear();
-  if (upload_) abandon_upload(how, why);
+  if (upload_) upload_->abandon(how, why);
+  upload_.reset();
   state_ = State::kClosed;
   out_.clear();
   if (watched_) loop_->forget(*watched_, stream_.fd());

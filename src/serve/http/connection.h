@@ -9,8 +9,6 @@
 // often after the next request has begun: until then its transfer is parked.
 #pragma once
 
-#include <boost/asio/strand.hpp>
-#include <boost/asio/thread_pool.hpp>
 #include <deque>
 #include <memory>
 #include <optional>
@@ -20,33 +18,30 @@
 
 #include "base/clock.h"
 #include "gate/gate.h"
+#include "serve/conversation.h"
 #include "serve/event_loop.h"
+#include "serve/file_window.h"
 #include "serve/http/answer.h"
 #include "serve/http/request.h"
-#include "serve/http/shared.h"
+#include "serve/http/server.h"
+#include "serve/tcp_lane.h"
 #include "serve/tcp_stream.h"
+#include "serve/upload_feed.h"
 #include "wire/http/target.h"
 
 namespace vantro::serve::http {
 
-class Lane;
-
-// Used on its lane's thread. The lane must outlive it.
-class Connection final : public EventLoop::Source,
-                         public std::enable_shared_from_this<Connection> {
+// The lane must outlive it.
+class Connection final : public Conversation, public EventLoop::Source {
  public:
-  Connection(Lane& lane, base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls,
-             gate::Asker asker);
+  Connection(TcpLane& lane, const Patience& patience, base::UniqueFd socket,
+             std::unique_ptr<crypto::TlsChannel> tls, gate::Asker asker);
   ~Connection() override;
 
-  // False: it can't be watched, and is of no use.
-  bool start();
-  // Call it often: deadlines, progress, and what has arrived.
-  void tick(base::Instant now);
-  // Answers nothing more after what runs; closes at once if nothing does.
-  void wind_up();
-  // Ends whatever runs.
-  void cut(const std::string& why);
+  bool start() override;
+  void tick(base::Instant now) override;
+  void wind_up() override;
+  void cut(const std::string& why) override;
 
   void readable() override;
   void writable() override;
@@ -78,15 +73,13 @@ class Connection final : public EventLoop::Source,
   void dispatch();
   void fetch();
   void begin_upload();
-  void opened(const std::shared_ptr<base::Outcome<gate::WriteGrant>>& grant);
+  void opened(base::Outcome<gate::WriteGrant> grant);
   void receive();
   std::optional<std::size_t> read_body(std::span<std::uint8_t> to);
   bool receive_counted();
   bool receive_chunked();
-  void hand_over_piece();
   void written(const base::Outcome<void>& result);
   void finish_body();
-  void abandon_upload(gate::State how, const std::string& why);
   void discard();
 
   void answer(Answer answer);
@@ -101,24 +94,24 @@ class Connection final : public EventLoop::Source,
   gate::Movement movement(std::uint64_t begins, std::uint64_t ends) const;
   void close(gate::State how, const std::string& why);
 
-  // As many pieces are on their way to the disk as may be.
-  bool piece_waits() const;
-
   void want(bool read, bool write);
   // For answers of the pools: back to this thread.
   template <class F>
   void on_lane(F work) {
-    loop_->post(
-        [self = shared_from_this(), work = std::move(work)]() mutable { work(*self); });
+    loop_->post([self = self(), work = std::move(work)]() mutable { work(*self); });
+  }
+  std::shared_ptr<Connection> self() {
+    return std::static_pointer_cast<Connection>(shared_from_this());
   }
   base::Instant now() const;
 
   static constexpr const char* kGone =
       "the client closed the connection before it had all of it";
 
-  Lane& lane_;
+  TcpLane& lane_;
   std::shared_ptr<EventLoop> loop_;
-  Shared& shared_;
+  TcpShared& shared_;
+  const Patience patience_;
   TcpStream stream_;
   gate::Asker asker_;  // without the account
   std::optional<EventLoop::Id> watched_;
@@ -138,13 +131,8 @@ class Connection final : public EventLoop::Source,
   bool keep_alive_ = false;
 
   // An upload.
-  std::shared_ptr<base::Outcome<gate::WriteGrant>> upload_;
-  std::optional<boost::asio::strand<boost::asio::thread_pool::executor_type>> in_order_;
-  base::ByteBuffer piece_;
-  std::size_t filled_ = 0;       // of piece_
+  std::shared_ptr<UploadFeed> upload_;
   std::uint64_t body_left_ = 0;  // of a counted body
-  std::uint64_t body_came_ = 0;
-  int pieces_under_way_ = 0;  // to the disk
 
   // The answer.
   Answer answer_;
@@ -152,8 +140,7 @@ class Connection final : public EventLoop::Source,
   std::deque<Piece> out_;
   std::size_t text_sent_ = 0;      // of the first piece's text
   std::uint64_t body_begins_ = 0;  // in bytes of the stream
-  std::unique_ptr<PageCheck> pages_;
-  std::uint64_t in_memory_until_ = 0;  // of the file
+  std::unique_ptr<FileWindow> file_;
   bool waiting_for_disk_ = false;
   std::uint64_t acknowledged_ = 0;  // when it was last looked
   std::vector<Parked> parked_;

@@ -6,23 +6,17 @@
 
 #include "base/visible_name.h"
 #include "serve/http/connection.h"
-#include "serve/http/lane.h"
 
 namespace vantro::serve::http {
 namespace {
 
 namespace asio = boost::asio;
 
-// Of an upload, to the disk at a time; and how many of them may be on their way.
-constexpr std::size_t kPiece = 512 * 1024;
-constexpr int kMostPiecesUnderWay = 2;
 // A chunk's head or a trailer may be so long, in bytes.
 constexpr std::size_t kLongestChunkHead = 16 * 1024;
 constexpr std::string_view kContinue = "HTTP/1.1 100 Continue\r\n\r\n";
 
 }  // namespace
-
-bool Connection::piece_waits() const { return pieces_under_way_ >= kMostPiecesUnderWay; }
 
 void Connection::begin_upload() {
   const auto& head = reader_->head();
@@ -58,32 +52,33 @@ void Connection::begin_upload() {
   }
   gate::Announced announced{head.content_length, std::move(*digests)};
   asio::post(
-      shared_.disk, [self = shared_from_this(), &gate = shared_.gate, who = who_,
+      shared_.disk, [self = self(), &gate = shared_.gate, who = who_,
                      path = target_.path.substr(1), announced = std::move(announced)] {
         auto place = gate.admit(who, gate::Direction::kDeposit, path);
+        // std::function wants copies of what it holds.
         auto grant = std::make_shared<base::Outcome<gate::WriteGrant>>(
             place ? gate.open_write(who, std::move(*place), path, announced)
                   : base::refuse(place.error()));
-        self->on_lane([grant](Connection& connection) { connection.opened(grant); });
+        self->on_lane(
+            [grant](Connection& connection) { connection.opened(std::move(*grant)); });
       });
 }
 
-void Connection::opened(const std::shared_ptr<base::Outcome<gate::WriteGrant>>& grant) {
-  upload_ = grant;
-  if (state_ != State::kAsking) {
-    abandon_upload(gate::State::kAbandoned, kGone);
+void Connection::opened(base::Outcome<gate::WriteGrant> grant) {
+  if (!grant) {
+    if (state_ == State::kAsking) answer_and_close(refusal_answer(grant.error(), form_));
     return;
   }
-  if (!*grant) {
+  upload_ = std::make_shared<UploadFeed>(
+      shared_, loop_->poster(), std::move(*grant),
+      [this](const base::Outcome<void>& result) { written(result); });
+  if (state_ != State::kAsking) {
+    upload_->abandon(gate::State::kAbandoned, kGone);
     upload_.reset();
-    answer_and_close(refusal_answer(grant->error(), form_));
     return;
   }
   const auto& head = reader_->head();
-  in_order_.emplace(asio::make_strand(shared_.disk));
   body_left_ = head.content_length.value_or(0);
-  body_came_ = 0;
-  filled_ = 0;
   state_ = State::kReceiving;
   moved_at_ = now();
   // Only now: a refusal has cost no upload.
@@ -100,11 +95,10 @@ void Connection::opened(const std::shared_ptr<base::Outcome<gate::WriteGrant>>& 
 void Connection::receive() {
   const bool chunked = reader_->head().chunked;
   while (state_ == State::kReceiving) {
-    if (piece_waits()) {
+    if (upload_->waits()) {
       want(false, false);
       return;
     }
-    if (piece_.empty()) piece_.resize(kPiece);
     if (!(chunked ? receive_chunked() : receive_counted())) return;
   }
 }
@@ -117,8 +111,7 @@ std::optional<std::size_t> Connection::read_body(std::span<std::uint8_t> to) {
       moved_at_ = now();
       return moved.count;
     case TcpStream::Step::kWaitRead:
-      // Nothing to do but this: so that little is left to do at the end.
-      if (filled_ > 0 && pieces_under_way_ == 0) hand_over_piece();
+      upload_->pause();
       want(true, false);
       return std::nullopt;
     case TcpStream::Step::kWaitWrite:
@@ -138,8 +131,8 @@ bool Connection::receive_counted() {
     finish_body();
     return false;
   }
-  const auto room = std::min<std::uint64_t>(piece_.size() - filled_, body_left_);
-  const auto to = std::span(piece_).subspan(filled_, static_cast<std::size_t>(room));
+  const auto room = upload_->room();
+  const auto to = room.first(std::min<std::uint64_t>(room.size(), body_left_));
   std::size_t came = 0;
   if (!in_.empty()) {
     came = std::min(in_.size(), to.size());
@@ -150,30 +143,26 @@ bool Connection::receive_counted() {
     if (!read) return false;
     came = *read;
   }
-  filled_ += came;
   body_left_ -= came;
-  body_came_ += came;
-  if (filled_ == piece_.size() || body_left_ == 0) hand_over_piece();
+  upload_->came(came);
   return true;
 }
 
 bool Connection::receive_chunked() {
   const auto refuse = [&](const Malformed& wrong) {
-    abandon_upload(gate::State::kAbandoned, wrong.why);
+    upload_->abandon(gate::State::kAbandoned, wrong.why);
+    upload_.reset();
     answer_and_close(plain_answer(wrong.status, wrong.why, form_));
     return false;
   };
-  const auto fed = reader_->feed_chunked(in_, std::span(piece_).subspan(filled_));
+  const auto fed = reader_->feed_chunked(in_, upload_->room());
   if (!fed) return refuse(fed.error());
   in_.erase(in_.begin(), in_.begin() + static_cast<std::ptrdiff_t>(fed->taken));
-  filled_ += fed->produced;
-  body_came_ += fed->produced;
+  upload_->came(fed->produced);
   if (fed->done) {
-    if (filled_ > 0) hand_over_piece();
     finish_body();
     return false;
   }
-  if (filled_ == piece_.size()) hand_over_piece();
   if (fed->taken > 0) return true;
   if (in_.size() > kLongestChunkHead) return refuse({400, "a chunk's head has no end"});
   auto& scratch = lane_.scratch();
@@ -184,25 +173,10 @@ bool Connection::receive_chunked() {
   return true;
 }
 
-void Connection::hand_over_piece() {
-  piece_.resize(filled_);
-  const auto piece = std::make_shared<base::ByteBuffer>(std::move(piece_));
-  piece_.clear();
-  filled_ = 0;
-  ++pieces_under_way_;
-  asio::post(*in_order_, [self = shared_from_this(), grant = upload_, piece] {
-    auto written = (*grant)->write(*piece);
-    self->on_lane([written = std::move(written)](Connection& connection) {
-      connection.written(written);
-    });
-  });
-}
-
 void Connection::written(const base::Outcome<void>& result) {
-  --pieces_under_way_;
-  if (state_ != State::kReceiving) return;
   if (!result) {
-    abandon_upload(gate::State::kFailed, result.error().sentence);
+    upload_->abandon(gate::State::kFailed, result.error().sentence);
+    upload_.reset();
     answer_and_close(refusal_answer(result.error(), form_));
     return;
   }
@@ -212,50 +186,13 @@ void Connection::written(const base::Outcome<void>& result) {
 
 void Connection::finish_body() {
   state_ = State::kCommitting;
-  base::ByteBuffer().swap(piece_);
   const auto upload = std::move(upload_);
   upload_.reset();
-  const auto commit = [self = shared_from_this(), grant = upload, form = form_] {
-    auto filed = (*grant)->commit();
-    if (!filed) (*grant)->abandon(gate::State::kFailed, filed.error().sentence);
-    auto made = std::make_shared<Answer>(filed ? filed_answer(*filed, form)
-                                               : refusal_answer(filed.error(), form));
-    self->on_lane([made](Connection& connection) {
-      if (connection.state_ == State::kCommitting) connection.answer(std::move(*made));
-    });
-  };
-  // Behind the last piece in either case.
-  asio::post(*in_order_, [commit, &slow = shared_.slow, upload] {
-    if ((*upload)->slow_to_commit()) {
-      asio::post(slow, commit);
-    } else {
-      commit();
-    }
+  upload->commit([self = self()](const base::Outcome<gate::Filed>& filed) {
+    if (self->state_ != State::kCommitting) return;
+    self->answer(filed ? filed_answer(*filed, self->form_)
+                       : refusal_answer(filed.error(), self->form_));
   });
-}
-
-void Connection::abandon_upload(gate::State how, const std::string& why) {
-  const auto grant = std::move(upload_);
-  upload_.reset();
-  if (!grant || !*grant) return;
-  base::ByteBuffer rest;
-  if (filled_ > 0) {
-    piece_.resize(filled_);
-    rest = std::move(piece_);
-  }
-  piece_.clear();
-  filled_ = 0;
-  const auto last = std::make_shared<base::ByteBuffer>(std::move(rest));
-  const auto drop = [grant, how, why, last] {
-    // What came is kept to its last byte.
-    if (!last->empty()) (void)(*grant)->write(*last);
-    (*grant)->abandon(how, why);
-  };
-  if (in_order_) {
-    asio::post(*in_order_, drop);
-  } else {
-    asio::post(shared_.disk, drop);
-  }
 }
 
 }  // namespace vantro::serve::http

@@ -1,4 +1,4 @@
-// One thread of an HTTP server: its event loop and its connections.
+// One thread of a server over TCP: its event loop and its connections.
 #pragma once
 
 #include <functional>
@@ -10,25 +10,25 @@
 #include <vector>
 
 #include "serve/acceptor.h"
+#include "serve/conversation.h"
 #include "serve/event_loop.h"
-#include "serve/http/connection.h"
-#include "serve/http/shared.h"
+#include "serve/tcp_shared.h"
 
-namespace vantro::serve::http {
+namespace vantro::serve {
 
-class Lane {
+class TcpLane {
  public:
   // How often deadlines and progress are looked at.
   static constexpr base::Duration kTick = std::chrono::milliseconds(100);
 
-  explicit Lane(std::shared_ptr<Shared> shared);
-  ~Lane();
-  Lane(const Lane&) = delete;
-  Lane& operator=(const Lane&) = delete;
+  explicit TcpLane(std::shared_ptr<TcpShared> shared);
+  ~TcpLane();
+  TcpLane(const TcpLane&) = delete;
+  TcpLane& operator=(const TcpLane&) = delete;
 
   // Before run(). 0 or an errno. Connections go to `lanes` in turn.
   int listen(const base::Endpoint& where, bool tls,
-             const std::vector<std::unique_ptr<Lane>>& lanes);
+             const std::vector<std::unique_ptr<TcpLane>>& lanes);
   std::vector<base::Endpoint> listening(bool tls) const;
 
   void run();
@@ -38,11 +38,12 @@ class Lane {
             const base::Endpoint& local, bool tls);
   void drain(base::Duration grace, std::function<void()> finished);
 
-  // For connections.
-  Shared& shared() { return *shared_; }
+  // For conversations.
+  TcpShared& shared() { return *shared_; }
   const std::shared_ptr<EventLoop>& loop() { return loop_; }
   base::ByteBuffer& scratch() { return scratch_; }
-  void remove(const std::shared_ptr<Connection>& connection, const base::Address& peer);
+  void remove(const std::shared_ptr<Conversation>& conversation,
+              const base::Address& peer);
   // Ends a transfer on the disk pool, together with others that end in this moment.
   void finish(std::shared_ptr<gate::ReadGrant> grant, gate::State how, std::string why);
 
@@ -63,11 +64,11 @@ class Lane {
   void settle_ticking();
   const std::string& heard_on(const base::Endpoint& local);
 
-  std::shared_ptr<Shared> shared_;
+  std::shared_ptr<TcpShared> shared_;
   std::shared_ptr<EventLoop> loop_;
   base::ByteBuffer scratch_;
   std::vector<Listener> listeners_;
-  std::set<std::shared_ptr<Connection>> connections_;
+  std::set<std::shared_ptr<Conversation>> conversations_;
   std::vector<Ended> ended_;
   // Usually as many as this machine has addresses.
   std::map<base::Endpoint, std::string> heard_on_;
@@ -76,4 +77,4 @@ class Lane {
   base::Instant cut_at_ = base::Instant::max();
 };
 
-}  // namespace vantro::serve::http
+}  // namespace vantro::serve

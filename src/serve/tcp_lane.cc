@@ -1,4 +1,4 @@
-#include "serve/http/lane.h"
+#include "serve/tcp_lane.h"
 
 #include <boost/asio/post.hpp>
 #include <cstring>
@@ -6,18 +6,15 @@
 #include <netinet/in.h>
 #include <sys/socket.h>
 
-namespace vantro::serve::http {
+#include "serve/socket_address.h"
+
+namespace vantro::serve {
 namespace {
 
 namespace asio = boost::asio;
 
 constexpr std::size_t kScratch = 64 * 1024;
 constexpr std::size_t kMostOwnAddresses = 256;
-constexpr std::string_view kNoRoom =
-    "HTTP/1.1 503 Service Unavailable\r\nServer: vantrod\r\nRetry-After: 10\r\n"
-    "Content-Type: text/plain; charset=utf-8\r\nContent-Length: 54\r\n"
-    "Connection: close\r\n\r\n"
-    "there are too many connections at once; try again soon";
 
 // "eth0", or nothing.
 std::string interface_with(const base::Address& address) {
@@ -38,7 +35,7 @@ std::string interface_with(const base::Address& address) {
 
 }  // namespace
 
-bool Shared::take_room(const base::Address& address) {
+bool TcpShared::take_room(const base::Address& address) {
   const std::lock_guard lock(mutex_);
   if (connections_ >= config.most_connections) return false;
   auto& own = per_address_[address];
@@ -48,38 +45,40 @@ bool Shared::take_room(const base::Address& address) {
   return true;
 }
 
-void Shared::give_back(const base::Address& address) {
+void TcpShared::give_back(const base::Address& address) {
   const std::lock_guard lock(mutex_);
   --connections_;
   const auto found = per_address_.find(address);
   if (--found->second == 0) per_address_.erase(found);
 }
 
-Lane::Lane(std::shared_ptr<Shared> shared)
+TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
     : shared_(std::move(shared)),
       loop_(std::make_shared<EventLoop>(kTick)),
       scratch_(kScratch) {
   loop_->on_tick([this] { tick(); });
 }
 
-Lane::~Lane() {
+TcpLane::~TcpLane() {
   // The loop has ended: nobody else is here.
-  const auto all = connections_;
+  const auto all = conversations_;
   for (const auto& one : all) one->cut("the server was stopped");
   for (auto& one : ended_) one.grant->transfer().end(one.how, one.why);
 }
 
-int Lane::listen(const base::Endpoint& where, bool tls,
-                 const std::vector<std::unique_ptr<Lane>>& lanes) {
+int TcpLane::listen(const base::Endpoint& where, bool tls,
+                    const std::vector<std::unique_ptr<TcpLane>>& lanes) {
   auto acceptor = std::make_unique<Acceptor>(
-      *loop_, tls ? "https" : "http", shared_->log,
+      *loop_, tls ? shared_->protocol.name_with_tls : shared_->protocol.name,
+      shared_->log,
       [this, &lanes, tls](base::UniqueFd socket, const base::Endpoint& peer,
                           const base::Endpoint& local) {
         if (!shared_->take_room(peer.address)) {
           shared_->gate.contacts().unanswered(peer.address);
           // What does not fit into the socket's buffer is not worth waiting for. Under
           // TLS there is nothing that could be said in the clear.
-          if (!tls) ::send(socket.get(), kNoRoom.data(), kNoRoom.size(), MSG_NOSIGNAL);
+          const auto& words = shared_->protocol.no_room;
+          if (!tls) ::send(socket.get(), words.data(), words.size(), MSG_NOSIGNAL);
           return;
         }
         lanes[next_lane_++ % lanes.size()]->take(std::move(socket), peer, local, tls);
@@ -92,7 +91,7 @@ int Lane::listen(const base::Endpoint& where, bool tls,
   return 0;
 }
 
-std::vector<base::Endpoint> Lane::listening(bool tls) const {
+std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
   std::vector<base::Endpoint> where;
   for (const auto& one : listeners_) {
     if (one.tls == tls) where.push_back(one.acceptor->local());
@@ -100,33 +99,34 @@ std::vector<base::Endpoint> Lane::listening(bool tls) const {
   return where;
 }
 
-void Lane::run() { loop_->run(); }
+void TcpLane::run() { loop_->run(); }
 
-void Lane::take(base::UniqueFd socket, const base::Endpoint& peer,
-                const base::Endpoint& local, bool tls) {
+void TcpLane::take(base::UniqueFd socket, const base::Endpoint& peer,
+                   const base::Endpoint& local, bool tls) {
   // std::function wants copies of what it holds.
   auto held = std::make_shared<base::UniqueFd>(std::move(socket));
   loop_->post(
       [this, held, peer, local, tls] { adopt(std::move(*held), peer, local, tls); });
 }
 
-void Lane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
-                 const base::Endpoint& local, bool tls) {
+void TcpLane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
+                    const base::Endpoint& local, bool tls) {
   std::unique_ptr<crypto::TlsChannel> channel;
   if (tls) channel = shared_->config.tls->accept(socket.get());
-  gate::Asker asker{peer, tls ? "https" : "http", heard_on(local)};
+  const auto& protocol = shared_->protocol;
+  gate::Asker asker{peer, tls ? protocol.name_with_tls : protocol.name, heard_on(local)};
   const bool usable = !finished_ && (!tls || channel);
-  const auto connection =
-      std::make_shared<Connection>(*this, std::move(socket), std::move(channel), asker);
-  if (!usable || !connection->start()) {
+  const auto conversation =
+      protocol.welcome(*this, std::move(socket), std::move(channel), asker, local);
+  if (!usable || !conversation->start()) {
     shared_->give_back(peer.address);
     return;
   }
-  connections_.insert(connection);
+  conversations_.insert(conversation);
   settle_ticking();
 }
 
-const std::string& Lane::heard_on(const base::Endpoint& local) {
+const std::string& TcpLane::heard_on(const base::Endpoint& local) {
   if (heard_on_.size() >= kMostOwnAddresses) heard_on_.clear();
   auto& text = heard_on_[local];
   if (!text.empty()) return text;
@@ -137,15 +137,15 @@ const std::string& Lane::heard_on(const base::Endpoint& local) {
   return text;
 }
 
-void Lane::remove(const std::shared_ptr<Connection>& connection,
-                  const base::Address& peer) {
-  connections_.erase(connection);
+void TcpLane::remove(const std::shared_ptr<Conversation>& conversation,
+                     const base::Address& peer) {
+  conversations_.erase(conversation);
   shared_->give_back(peer);
   settle_ticking();
 }
 
-void Lane::finish(std::shared_ptr<gate::ReadGrant> grant, gate::State how,
-                  std::string why) {
+void TcpLane::finish(std::shared_ptr<gate::ReadGrant> grant, gate::State how,
+                     std::string why) {
   ended_.push_back({std::move(grant), how, std::move(why)});
   if (ended_.size() > 1) return;
   loop_->post([this] {
@@ -158,36 +158,36 @@ void Lane::finish(std::shared_ptr<gate::ReadGrant> grant, gate::State how,
   });
 }
 
-void Lane::tick() {
+void TcpLane::tick() {
   const auto now = shared_->clock.now();
   for (auto& one : listeners_) one.acceptor->tick(now);
   // A tick may end a connection.
-  const std::vector<std::shared_ptr<Connection>> all(connections_.begin(),
-                                                     connections_.end());
+  const std::vector<std::shared_ptr<Conversation>> all(conversations_.begin(),
+                                                       conversations_.end());
   for (const auto& one : all) one->tick(now);
   if (now >= cut_at_) {
-    const auto rest = connections_;
+    const auto rest = conversations_;
     for (const auto& one : rest) one->cut("the server was stopped");
   }
   settle_ticking();
 }
 
-void Lane::settle_ticking() {
-  if (finished_ && connections_.empty()) std::exchange(finished_, nullptr)();
+void TcpLane::settle_ticking() {
+  if (finished_ && conversations_.empty()) std::exchange(finished_, nullptr)();
   // The lane that listens looks after pauses, too.
-  loop_->keep_ticking(!connections_.empty() || !listeners_.empty());
+  loop_->keep_ticking(!conversations_.empty() || !listeners_.empty());
 }
 
-void Lane::drain(base::Duration grace, std::function<void()> finished) {
+void TcpLane::drain(base::Duration grace, std::function<void()> finished) {
   loop_->post([this, grace, finished = std::move(finished)] {
     finished_ = finished;
     cut_at_ = shared_->clock.now() + grace;
     for (auto& one : listeners_) one.acceptor->stop();
     listeners_.clear();
-    const auto all = connections_;
+    const auto all = conversations_;
     for (const auto& one : all) one->wind_up();
     settle_ticking();
   });
 }
 
-}  // namespace vantro::serve::http
+}  // namespace vantro::serve

@@ -1,0 +1,33 @@
+// The settings as each part wants them.
+#pragma once
+
+#include <memory>
+
+#include "crypto/tls.h"
+#include "daemon/settings.h"
+#include "gate/gate.h"
+#include "serve/ftp/server.h"
+#include "serve/http/server.h"
+#include "serve/ssh/server.h"
+#include "serve/tcp_shared.h"
+#include "serve/tftp/server.h"
+
+namespace vantro::daemon {
+
+gate::Config gate_config(const Settings& settings);
+
+serve::tftp::Config tftp_config(const Settings& settings);
+
+// `tls` is null where there is none.
+serve::TcpConfig http_tcp_config(const Settings& settings,
+                                 std::shared_ptr<crypto::TlsServer> tls);
+serve::http::Patience http_patience(const Settings& settings);
+
+serve::TcpConfig ftp_tcp_config(const Settings& settings,
+                                std::shared_ptr<crypto::TlsServer> tls);
+serve::ftp::Config ftp_config(const Settings& settings, const char* version);
+
+serve::TcpConfig ssh_tcp_config(const Settings& settings);
+serve::ssh::Config ssh_config(const Settings& settings, const char* version);
+
+}  // namespace vantro::daemon

@@ -1,0 +1,34 @@
+// A granted file while it is sent: what is not in memory is brought there on a disk pool
+// first, so that sending does not wait for the disk.
+#pragma once
+
+#include <boost/asio/thread_pool.hpp>
+#include <cstdint>
+#include <functional>
+#include <memory>
+
+#include "gate/gate.h"
+#include "serve/tcp_stream.h"
+
+namespace vantro::serve {
+
+// Not thread-safe; for the I/O thread.
+class FileWindow {
+ public:
+  // REQUIRES: the grant is for a file.
+  explicit FileWindow(std::shared_ptr<gate::ReadGrant> grant);
+
+  // How many of the `count` bytes from `offset` on can be sent at once; 0: bring() them.
+  std::uint64_t ready(std::uint64_t offset, std::uint64_t count);
+  // Brings the next of them into memory. `then` is called on the pool; ready() must not
+  // be asked before.
+  void bring(boost::asio::thread_pool& disk, std::uint64_t offset, std::uint64_t count,
+             std::function<void()> then);
+
+ private:
+  std::shared_ptr<gate::ReadGrant> grant_;
+  PageCheck pages_;
+  std::uint64_t from_ = 0, until_ = 0;  // in memory when it was last looked
+};
+
+}  // namespace vantro::serve

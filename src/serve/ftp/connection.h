@@ -1,0 +1,111 @@
+// One control connection: bytes into lines, lines into the session, and what the session
+// asks for carried out: words, questions to the gate, data connections.
+#pragma once
+
+#include <deque>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "base/clock.h"
+#include "gate/gate.h"
+#include "serve/conversation.h"
+#include "serve/event_loop.h"
+#include "serve/ftp/data_connection.h"
+#include "serve/ftp/data_way.h"
+#include "serve/ftp/errands.h"
+#include "serve/ftp/server.h"
+#include "serve/tcp_lane.h"
+#include "serve/tcp_stream.h"
+#include "wire/ftp/line_reader.h"
+#include "wire/ftp/session.h"
+
+namespace vantro::serve::ftp {
+
+// The lane must outlive it.
+class Connection final : public Conversation, public EventLoop::Source {
+ public:
+  Connection(TcpLane& lane, std::shared_ptr<const Config> config, base::UniqueFd socket,
+             gate::Asker asker, const base::Endpoint& local);
+  ~Connection() override;
+
+  bool start() override;
+  void tick(base::Instant now) override;
+  void wind_up() override;
+  void cut(const std::string& why) override;
+
+  void readable() override;
+  void writable() override;
+  void broken() override;
+
+ private:
+  enum class State { kTalking, kHandshake, kLingering, kClosed };
+
+  void step(const wire::ftp::Event& event);
+  void carry_out(wire::ftp::Actions actions);
+  void process();
+  void flush();
+  void settle_wanted();
+  void handshake();
+  void start_tls();
+  void discard();
+  void close(gate::State how, const std::string& why);
+
+  void check(const wire::ftp::CheckLogIn& what);
+  void look(const wire::ftp::Look& what);
+  void looked(const wire::ftp::Look& what, const gate::Asker& who,
+              const base::Outcome<wire::ftp::Seen>& seen);
+  void record_unasked();
+  void listen();
+  void open(const wire::ftp::Open& what);
+  void opened(base::Outcome<Opening> opening);
+  void begin(const wire::ftp::Begin& what);
+
+  // Whose transfers and questions these are.
+  gate::Asker asker(bool under_tls) const;
+  bool client_is_there() const;
+  void end_data(gate::State how, const std::string& why);
+
+  template <class F>
+  void on_lane(F work) {
+    loop_->post([self = self(), work = std::move(work)]() mutable { work(*self); });
+  }
+  std::shared_ptr<Connection> self() {
+    return std::static_pointer_cast<Connection>(shared_from_this());
+  }
+  base::Instant now() const { return shared_.clock.now(); }
+
+  TcpLane& lane_;
+  std::shared_ptr<EventLoop> loop_;
+  TcpShared& shared_;
+  const std::shared_ptr<const Config> config_;
+  TcpStream stream_;
+  const gate::Asker asker_;  // without account, in the clear
+  const base::Endpoint local_;
+  std::optional<EventLoop::Id> watched_;
+  EventLoop::Wanted wanted_;
+  State state_ = State::kTalking;
+  bool processing_ = false;
+
+  wire::ftp::LineReader lines_;
+  std::deque<wire::ftp::Command> waiting_;  // an empty verb: a line that was too long
+  bool client_ended_ = false;               // it sends no more
+  wire::ftp::Session session_;
+  std::string out_;
+  std::size_t sent_ = 0;  // of out_
+  bool tls_agreed_ = false;
+  bool closes_ = false;    // after what is to be said
+  base::Instant until_{};  // handshake, lingering
+
+  // A client that was told that a file is not there, and may take that for its answer.
+  struct Unasked {
+    std::string path;
+    gate::Asker who;
+    base::Refusal refusal;
+  };
+  std::optional<Unasked> unasked_;
+  std::unique_ptr<DataWay> way_;
+  std::shared_ptr<DataConnection> data_;  // opened, or running
+};
+
+}  // namespace vantro::serve::ftp

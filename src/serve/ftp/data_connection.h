@@ -1,0 +1,130 @@
+// One transfer's data connection: it comes about, carries one file or listing one way,
+// and ends. What is sent is complete when the client's system has acknowledged its last
+// byte.
+//
+//   kWaiting -> kHandshake -> kSending -> kLastBytes -> kOver
+//                         \-> kReceiving -> kEnded -> kCommitting -> kOver
+//
+// A stream's end says nothing of whether it is the file's: a client that is killed closes
+// its data connection as one that is done does. But it closes the other one, too, in the
+// same moment; so an upload is not filed before that moment is over.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "base/bytes.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+#include "serve/event_loop.h"
+#include "serve/file_window.h"
+#include "serve/ftp/data_way.h"
+#include "serve/tcp_lane.h"
+#include "serve/tcp_stream.h"
+#include "serve/upload_feed.h"
+#include "wire/ftp/line_ends.h"
+#include "wire/ftp/session.h"
+
+namespace vantro::serve::ftp {
+
+// What is carried: a listing's text, what the grant is for from `offset` on, or, towards
+// us, what the other grant is for.
+struct Cargo {
+  std::string text;
+  std::shared_ptr<gate::ReadGrant> sent;
+  std::uint64_t offset = 0;
+  std::optional<gate::WriteGrant> received;
+  bool lines = false;  // TYPE A
+  std::string about;   // "Sending 'x'", for STAT and replies
+};
+
+// Used on its lane's thread.
+class DataConnection final : public EventLoop::Source,
+                             public std::enable_shared_from_this<DataConnection> {
+ public:
+  using Done = std::function<void(wire::ftp::Ended)>;
+
+  // `lane` must outlive it. `done` is called once, if end() does not come first.
+  DataConnection(TcpLane& lane, Cargo cargo, base::Duration stall_patience);
+  ~DataConnection() override;
+
+  // `there`: whether the client has not gone. `tls`: null for plain.
+  void begin(std::unique_ptr<DataWay> way, std::shared_ptr<crypto::TlsServer> tls,
+             std::function<bool()> there, Done done);
+  // Ends it, and nothing is called back. What came is kept, but a commit that has begun
+  // goes on.
+  void end(gate::State how, const std::string& why);
+  // Too late for end().
+  bool commits() const { return state_ == State::kCommitting; }
+  void tick(base::Instant now);
+  wire::ftp::Progress progress() const;
+
+  void readable() override;
+  void writable() override;
+  void broken() override;
+
+ private:
+  enum class State {
+    kWaiting,
+    kHandshake,
+    kSending,
+    kLastBytes,
+    kReceiving,
+    kEnded,
+    kCommitting,
+    kOver,
+  };
+
+  void come(base::UniqueFd socket, const std::shared_ptr<crypto::TlsServer>& tls);
+  void handshake();
+  void carry();
+  void send();
+  bool send_text();
+  bool send_file();
+  void read_lines();
+  void last_bytes();
+  void receive();
+  bool put(base::ByteView bytes);
+  void received_all();
+  void commit();
+  bool went(TcpStream::Step step);
+  void want(bool read, bool write);
+  std::uint64_t moved() const;
+  std::string sent_sentence() const;
+  // Ends it and tells so.
+  void over(wire::ftp::Ended how, gate::State state, const std::string& why);
+  void over_broken(gate::State state, const std::string& why);
+  void drop(gate::State how, const std::string& why);
+
+  TcpLane& lane_;
+  std::shared_ptr<EventLoop> loop_;
+  Cargo cargo_;
+  const base::Duration stall_patience_;
+  State state_ = State::kWaiting;
+  std::unique_ptr<DataWay> way_;
+  std::function<bool()> there_;
+  Done done_;
+  std::unique_ptr<TcpStream> stream_;
+  std::optional<EventLoop::Id> watched_;
+  EventLoop::Wanted wanted_;
+  base::Instant moved_at_;
+  std::uint64_t moved_ = 0;  // when it was last looked
+
+  // Sending: a text, and behind it the file.
+  base::ByteBuffer text_;
+  std::size_t text_sent_ = 0;
+  std::uint64_t at_ = 0;  // of the file
+  std::unique_ptr<FileWindow> file_;
+  bool waiting_for_disk_ = false;
+
+  // Receiving.
+  std::shared_ptr<UploadFeed> feed_;
+  wire::ftp::FromNetworkLines from_lines_;
+  base::ByteBuffer waiting_;  // read, and no room for it yet
+};
+
+}  // namespace vantro::serve::ftp

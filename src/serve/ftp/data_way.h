@@ -1,0 +1,72 @@
+// A data connection that comes about: a port that listens for it, or a connection that
+// goes out to the client.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+#include <utility>
+
+#include "base/address.h"
+#include "base/outcome.h"
+#include "base/unique_fd.h"
+#include "serve/event_loop.h"
+
+namespace vantro::serve::ftp {
+
+using Ports = std::pair<std::uint16_t, std::uint16_t>;  // first and last
+
+// For the loop's thread; `loop` must outlive it.
+class DataWay final : public EventLoop::Source {
+ public:
+  using Come = std::function<void(base::UniqueFd)>;
+  using Failed = std::function<void(const std::string& why)>;
+  using Stranger = std::function<void(const base::Endpoint&)>;
+
+  // A port on the address that the control connection uses here, out of `ports` or any. A
+  // connection is taken from the control connection's peer only; `stranger` is told of
+  // others. kBusy if no port is free.
+  static base::Outcome<std::unique_ptr<DataWay>> listen(EventLoop& loop,
+                                                        const base::Endpoint& local,
+                                                        const base::Address& peer,
+                                                        const std::optional<Ports>& ports,
+                                                        Stranger stranger);
+  // A connection to the client, from the port below the control connection's where the
+  // system allows it (RFC 959, 3.2), which simple firewalls expect.
+  static base::Outcome<std::unique_ptr<DataWay>> connect(EventLoop& loop,
+                                                         const base::Endpoint& local,
+                                                         const base::Endpoint& to);
+  ~DataWay() override;
+
+  // Where it listens.
+  const base::Endpoint& local() const { return local_; }
+  // Calls one of the two, once; perhaps at once. It may be destroyed in the call.
+  void when_come(Come come, Failed failed);
+
+  void readable() override;
+  void writable() override;
+  void broken() override;
+
+ private:
+  explicit DataWay(EventLoop& loop) : loop_(loop) {}
+  bool watch(bool outgoing);
+  void forget();
+  void settle(base::UniqueFd socket, std::string why);
+  void connected();
+
+  EventLoop& loop_;
+  base::UniqueFd socket_;  // listening, or on its way out
+  std::optional<EventLoop::Id> watched_;
+  bool outgoing_ = false;
+  base::Address peer_;
+  base::Endpoint local_;
+  Stranger stranger_;
+  Come come_;
+  Failed failed_;
+  base::UniqueFd data_;  // has come, and nobody has asked yet
+  std::string why_;      // it has failed, and nobody has asked yet
+};
+
+}  // namespace vantro::serve::ftp

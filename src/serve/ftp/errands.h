@@ -1,0 +1,28 @@
+// What the gate is asked for an FTP session, and what it answers in the session's words.
+// May wait for the disk: for a disk pool. Refusals are recorded where the client is told.
+#pragma once
+
+#include <string>
+
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+#include "serve/ftp/data_connection.h"
+#include "wire/ftp/session.h"
+
+namespace vantro::serve::ftp {
+
+// Whether anything is open to the asker without an account.
+base::Outcome<std::string> without_account(gate::Gate& gate, const gate::Asker& asker);
+
+base::Outcome<wire::ftp::Seen> look(gate::Gate& gate, const gate::Asker& asker,
+                                    const wire::ftp::Look& look);
+
+struct Opening {
+  Cargo cargo;
+  std::string sentence;  // for 150
+};
+base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
+                            const wire::ftp::Open& open);
+
+}  // namespace vantro::serve::ftp

@@ -1,0 +1,27 @@
+// FTP for devices (RFC 959 and what has been added to it), in the clear and under TLS.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "base/address.h"
+#include "base/clock.h"
+#include "serve/ftp/data_way.h"
+#include "serve/tcp_shared.h"
+
+namespace vantro::serve::ftp {
+
+struct Config {
+  base::Duration log_in_patience = std::chrono::seconds(60);
+  base::Duration idle_patience = std::chrono::seconds(300);
+  base::Duration stall_patience = std::chrono::seconds(60);  // of a data connection
+  std::optional<Ports> passive_ports;                        // nothing: any
+  std::optional<base::Address> announced_address;            // for PASV; IPv4
+  std::string version;
+};
+
+// For a TcpServer; its certificate is what AUTH TLS needs.
+TcpProtocol protocol(Config config);
+
+}  // namespace vantro::serve::ftp

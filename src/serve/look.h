@@ -1,0 +1,31 @@
+// What clients are shown of the tree, the same for FTP and SFTP: files, folders, and what
+// a client itself has sent. May wait for the disk.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "base/outcome.h"
+#include "gate/gate.h"
+#include "wire/listing.h"
+
+namespace vantro::serve {
+
+// "a/b" -> "b"
+std::string_view last_part(std::string_view path);
+
+wire::Entry entry_of(const gate::Listed& listed);
+
+// Whether the asker may send a file of that name.
+base::Outcome<void> may_send(gate::Gate& gate, const gate::Asker& asker,
+                             const std::string& name);
+// Into a folder of that name.
+base::Outcome<void> may_send_into(gate::Gate& gate, const gate::Asker& asker,
+                                  const std::string& folder);
+
+// A file on offer or read back, or what the asker itself has sent under the name last:
+// clients look after it before they go on with it, and after they have sent it.
+base::Outcome<wire::Entry> file_entry(gate::Gate& gate, const gate::Asker& asker,
+                                      const std::string& name);
+
+}  // namespace vantro::serve

@@ -1,0 +1,41 @@
+// What SSH agrees on: modern algorithms for everybody, and older ones, each by its name,
+// for the networks that the settings name.
+#pragma once
+
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "auth/account.h"
+#include "base/outcome.h"
+
+namespace vantro::serve::ssh {
+
+// What one line of the settings opens.
+struct Older {
+  auth::Networks networks;
+  std::vector<std::string> algorithms;  // of older_algorithms()
+};
+
+// All that can be named.
+const std::vector<std::string>& older_algorithms();
+// kInvalid names what there is.
+base::Outcome<void> check_older(const std::string& name);
+
+// The four lists that are offered, each parted by commas, in the order of preference;
+// the client's order decides.
+struct Offered {
+  std::string key_exchange;
+  std::string ciphers;
+  std::string macs;
+  std::string host_keys;
+  std::string public_keys;  // signatures that clients log in with
+};
+// With `older` behind the modern ones.
+Offered offered(const std::set<std::string>& older);
+
+// Those of the words that are older algorithms, each once.
+std::vector<std::string> older_among(const std::vector<std::string>& words);
+
+}  // namespace vantro::serve::ssh

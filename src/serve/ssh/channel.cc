@@ -1,0 +1,282 @@
+#include "serve/ssh/channel.h"
+
+#include <algorithm>
+#include <exception>
+#include <fmt/format.h>
+#include <linux/sockios.h>
+#include <string_view>
+#include <sys/ioctl.h>
+
+#include "wire/notice.h"
+#include "wire/scp/sink.h"
+#include "wire/scp/source.h"
+#include "wire/sftp/session.h"
+
+namespace vantro::serve::ssh {
+namespace {
+
+// Smaller pieces cost half of the speed, larger ones gain nothing.
+constexpr std::size_t kPiece = 1 << 20;
+// In one turn, so that channels take turns.
+constexpr std::size_t kMostReadAtOnce = 1 << 20;
+// The window that libssh gives is smaller: more is there only if the client ignores it.
+constexpr int kMostUnread = 8 << 20;
+constexpr base::Duration kQuiet = std::chrono::seconds(1);
+
+// A packet size of a few bytes makes libssh 0.10 write empty packets for ever. Its log is
+// where that shows, and leaving it by an exception is the only way out.
+struct NoHeadway : std::exception {};
+
+void watch_headway(int, const char*, const char* text, void*) {
+  if (std::string_view(text).find("ssh_channel_write wrote 0 bytes") !=
+      std::string_view::npos) {
+    throw NoHeadway();
+  }
+}
+
+}  // namespace
+
+Channel::Channel(ssh_session session, Services& services,
+                 std::shared_ptr<Mailbox> mailbox, gate::Asker asker, std::string version)
+    : session_(session),
+      services_(services),
+      mailbox_(std::move(mailbox)),
+      asker_(std::move(asker)),
+      version_(std::move(version)),
+      channel_(ssh_channel_new(session)),
+      moved_at_(services.clock.now()) {
+  if (channel_ == nullptr) return;
+  callbacks_.userdata = this;
+  callbacks_.channel_exec_request_function = on_exec;
+  callbacks_.channel_subsystem_request_function = on_subsystem;
+  callbacks_.channel_shell_request_function = on_shell;
+  callbacks_.channel_pty_request_function = on_pty;
+  callbacks_.channel_env_request_function = on_env;
+  ssh_callbacks_init(&callbacks_);
+  ssh_set_channel_callbacks(channel_, &callbacks_);
+}
+
+Channel::~Channel() {
+  if (channel_ == nullptr) return;
+  ssh_remove_channel_callbacks(channel_, &callbacks_);
+  ssh_channel_free(channel_);
+}
+
+int Channel::on_exec(ssh_session, ssh_channel, const char* command, void* self) {
+  return static_cast<Channel*>(self)->begin_exec(command == nullptr ? "" : command);
+}
+
+int Channel::on_subsystem(ssh_session, ssh_channel, const char* name, void* self) {
+  auto& channel = *static_cast<Channel*>(self);
+  if (channel.dialogue_ || name == nullptr || std::string_view(name) != "sftp") {
+    return SSH_ERROR;
+  }
+  channel.files_ = channel.files("sftp");
+  channel.dialogue_ = std::make_unique<wire::sftp::Session>(*channel.files_);
+  return SSH_OK;
+}
+
+int Channel::on_shell(ssh_session, ssh_channel, void* self) {
+  return static_cast<Channel*>(self)->begin_exec("");
+}
+
+int Channel::on_pty(ssh_session, ssh_channel, const char*, int, int, int, int,
+                    void* self) {
+  static_cast<Channel*>(self)->terminal_ = true;
+  return SSH_OK;
+}
+
+// Clients send their language and the like, whether it is of use or not.
+int Channel::on_env(ssh_session, ssh_channel, const char*, const char*, void*) {
+  return SSH_OK;
+}
+
+std::shared_ptr<GrantedFiles> Channel::files(const char* protocol) {
+  asker_.protocol = protocol;
+  services_.gate.contacts().request(asker_.peer.address, asker_.heard_on);
+  return std::make_shared<GrantedFiles>(
+      services_, mailbox_, asker_,
+      [this](wire::FileHandle handle, const base::Outcome<void>& done) {
+        dialogue_->synced(handle, done);
+      },
+      [this](wire::FileHandle handle, const base::Outcome<void>& done) {
+        dialogue_->filed(handle, done);
+      });
+}
+
+int Channel::begin_exec(const std::string& command) {
+  if (dialogue_) return SSH_ERROR;
+  auto parsed = wire::scp::parse_command(command);
+  if (!parsed) {
+    dialogue_ = std::make_unique<wire::Notice>(parsed.error().sentence);
+  } else if (!*parsed) {
+    dialogue_ = std::make_unique<wire::Notice>(fmt::format(
+        "hands device images out and takes backups in over scp and sftp (version {}); "
+        "it runs no commands",
+        version_));
+  } else {
+    files_ = files("scp");
+    if ((*parsed)->sends) {
+      dialogue_ = std::make_unique<wire::scp::Sink>(*files_, std::move(**parsed));
+    } else {
+      dialogue_ = std::make_unique<wire::scp::Source>(*files_, std::move(**parsed));
+    }
+  }
+  return SSH_OK;
+}
+
+bool Channel::waits_for_client() const {
+  return !ended_ && files_ && (files_->waits_for_client() || sent_ < out_.size());
+}
+
+bool Channel::pump(base::Instant now, base::ByteBuffer& scratch) {
+  if (closed_ || !dialogue_) {
+    if (ssh_channel_is_closed(channel_) != 0) closed_ = true;
+    return false;
+  }
+  if (ended_) {
+    finish();
+    return false;
+  }
+  bool more = read(scratch, now);
+  more = write(now) || more;
+  if (!quiet_told_ && now - moved_at_ >= kQuiet) {
+    quiet_told_ = true;
+    dialogue_->quiet();
+  }
+  say_remarks();
+  if (sent_ == out_.size() && remarks_.empty() && dialogue_->over()) {
+    ended_ = true;
+    finish();
+    return false;
+  }
+  return more;
+}
+
+// True if more may be there already.
+bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
+  std::size_t taken = 0;
+  while (!input_ended_ && taken < kMostReadAtOnce && dialogue_->wants()) {
+    // All that is there: libssh opens the window again with each read, whatever is left.
+    const int got = ssh_channel_read_nonblocking(
+        channel_, scratch.data(), static_cast<std::uint32_t>(scratch.size()), 0);
+    if (got > 0) {
+      dialogue_->take(base::ByteView(scratch).first(static_cast<std::size_t>(got)));
+      taken += static_cast<std::size_t>(got);
+      moved_at_ = now;
+      quiet_told_ = false;
+      continue;
+    }
+    if (got < 0 || ssh_channel_is_eof(channel_) != 0 ||
+        ssh_channel_is_closed(channel_) != 0) {
+      input_ended_ = true;
+      const bool said = got == SSH_EOF || ssh_channel_is_eof(channel_) != 0;
+      dialogue_->input_ended(!said             ? wire::InputEnd::kGone
+                             : has_heard_all() ? wire::InputEnd::kSaidAndHeardAll
+                                               : wire::InputEnd::kSaid);
+    } else if (files_) {
+      files_->pause();
+    }
+    break;
+  }
+  if (ssh_channel_poll(channel_, 0) > kMostUnread) {
+    offence_ = "more came than the window was open for";
+  }
+  return taken >= kMostReadAtOnce;
+}
+
+// Nothing waits here, in libssh or in the socket.
+bool Channel::has_heard_all() const {
+  int unacknowledged = 0;
+  return sent_ == out_.size() &&
+         (ssh_get_poll_flags(session_) & SSH_WRITE_PENDING) == 0 &&
+         ::ioctl(ssh_get_fd(session_), SIOCOUTQ, &unacknowledged) == 0 &&
+         unacknowledged == 0;
+}
+
+bool Channel::write(base::Instant now) {
+  // While bytes still wait in libssh for the socket, more would only pile up there.
+  if ((ssh_get_poll_flags(session_) & SSH_WRITE_PENDING) != 0) return false;
+  const bool heard = ssh_channel_is_open(channel_) != 0;
+  if (sent_ == out_.size() || !heard) {
+    out_.clear();
+    sent_ = 0;
+    dialogue_->say(out_, kPiece);
+    if (out_.empty()) return false;
+  }
+  // What the client asked for before it closed the channel is worked off all the same.
+  if (!heard) return true;
+  const auto taken = put(base::ByteView(out_).subspan(sent_), false);
+  sent_ += taken;
+  if (taken > 0) moved_at_ = now;
+  return taken > 0;
+}
+
+std::size_t Channel::put(base::ByteView bytes, bool to_stderr) {
+  if (ssh_channel_is_open(channel_) == 0) return 0;
+  // libssh would wait for a window that is closed.
+  const std::size_t window = ssh_channel_window_size(channel_);
+  const auto count = static_cast<std::uint32_t>(std::min(bytes.size(), window));
+  if (count == 0) return 0;
+  const auto write = to_stderr ? ssh_channel_write_stderr : ssh_channel_write;
+  if (!proven_) {
+    ssh_set_log_callback(watch_headway);
+    ssh_set_log_level(SSH_LOG_PACKET);
+  }
+  int done = 0;
+  try {
+    done = write(channel_, bytes.data(), count);
+  } catch (const NoHeadway&) {
+    offence_ = "it takes packets of a few bytes only";
+  }
+  ssh_set_log_level(SSH_LOG_NONE);
+  proven_ = done > 0;
+  return done > 0 ? static_cast<std::size_t>(done) : 0;
+}
+
+void Channel::say_remarks() {
+  if (auto text = dialogue_->remark(); !text.empty()) {
+    const char* end = terminal_ ? "\r\n" : "\n";
+    for (std::size_t at = 0; at < text.size();) {
+      const auto until = std::min(text.find('\n', at), text.size());
+      remarks_ += "vantrod: " + text.substr(at, until - at) + end;
+      at = until + 1;
+    }
+  }
+  if (remarks_.empty()) return;
+  if (ssh_channel_is_open(channel_) == 0) {
+    remarks_.clear();
+    return;
+  }
+  remarks_.erase(0, put(base::as_bytes(remarks_), true));
+}
+
+void Channel::finish() {
+  if (ssh_channel_is_open(channel_) == 0) {
+    closed_ = true;
+    return;
+  }
+  if ((ssh_get_poll_flags(session_) & SSH_WRITE_PENDING) != 0) return;
+  if (!status_sent_) {
+    status_sent_ = true;
+    ssh_channel_request_send_exit_status(channel_, *dialogue_->over());
+  }
+  // It says "again" while its words are on their way.
+  if (ssh_channel_close(channel_) == SSH_OK) closed_ = true;
+}
+
+void Channel::end(gate::State how, const std::string& why) {
+  if (!dialogue_ || ended_) return;
+  ended_ = true;
+  if (files_) files_->ends_with(how, why);
+  if (!input_ended_) dialogue_->input_ended(wire::InputEnd::kGone);
+  // What came before the end is worked off, as far as the disk takes it at once.
+  base::ByteBuffer unheard;
+  do {
+    unheard.clear();
+    dialogue_->say(unheard, kPiece);
+  } while (!unheard.empty());
+  if (files_) files_->end_all();
+}
+
+}  // namespace vantro::serve::ssh

@@ -1,0 +1,100 @@
+// One SSH connection, on its own thread: key exchange, log-in, then its channels.
+#pragma once
+
+#include <atomic>
+#include <libssh/callbacks.h>
+#include <libssh/libssh.h>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/unique_fd.h"
+#include "gate/asker.h"
+#include "serve/conversation.h"
+#include "serve/ssh/channel.h"
+#include "serve/ssh/mailbox.h"
+#include "serve/ssh/server.h"
+#include "serve/tcp_lane.h"
+
+namespace vantro::serve::ssh {
+
+// The lane and the server must outlive it. Its destructor waits for the thread.
+class Connection final : public Conversation {
+ public:
+  Connection(TcpLane& lane, Server& server, base::UniqueFd socket, gate::Asker asker);
+  ~Connection() override;
+
+  // On the lane's thread.
+  bool start() override;
+  void tick(base::Instant) override {}  // its own thread looks at its deadlines
+  void wind_up() override;
+  void cut(const std::string& why) override;
+
+ private:
+  struct SessionFree {
+    void operator()(ssh_session session) const { ssh_free(session); }
+  };
+  struct EventFree {
+    void operator()(ssh_event event) const { ssh_event_free(event); }
+  };
+  enum class Phase { kHandshake, kLogIn, kOpen };
+
+  // All that follows is for the connection's own thread.
+  void run();
+  // False: it is over.
+  bool handshake();
+  bool log_in();
+  void serve();
+  // Waits for the socket or the mailbox; false when the connection has ended.
+  bool wait(base::Duration most);
+  bool pump_channels(base::Instant now);
+  void end_channels(gate::State how, const std::string& why);
+  std::optional<std::string> overdue(base::Instant now);
+  void handshake_failed();
+  void note_older();
+  // With a reason that the client may show.
+  void disconnect(const std::string& why);
+  std::optional<std::string> cut_why();
+
+  int try_password(const char* user, const char* password);
+  int try_key(const char* user, ssh_key key, signed char signature);
+  ssh_channel open_channel();
+  void record_unknown_keys();
+  void tell_before_log_in(const std::string& sentence);
+  void logged_in(const std::string& account);
+
+  TcpLane& lane_;
+  Server& server_;
+  TcpShared& shared_;
+  // Another descriptor of the socket than libssh's, which closes its own when it likes:
+  // its number may be anybody's then.
+  base::UniqueFd socket_;
+  gate::Asker asker_;
+  std::shared_ptr<Mailbox> mailbox_ = std::make_shared<Mailbox>();
+  std::thread thread_;
+  std::atomic<bool> winding_up_ = false;
+  std::mutex mutex_;
+  std::optional<std::string> cut_;  // guarded by mutex_
+
+  std::unique_ptr<ssh_session_struct, SessionFree> session_;
+  std::unique_ptr<ssh_event_struct, EventFree> event_;
+  ssh_server_callbacks_struct callbacks_{};
+  std::vector<std::unique_ptr<Channel>> channels_;
+  std::size_t next_channel_ = 0;  // that may write first
+  base::ByteBuffer scratch_;
+  Phase phase_ = Phase::kHandshake;
+  base::Instant busy_at_{};  // when something last moved
+  base::Instant began_{};
+  std::set<std::string> older_;  // that are allowed to it
+  std::vector<std::string>
+      heard_;  // of what was agreed on; only if older ones are allowed
+  int wrong_passwords_ = 0;
+  int key_offers_ = 0;
+  std::string key_owner_;  // whose the keys should be, as far as there is such an account
+  std::string refused_;    // why it must end before it has logged in
+};
+
+}  // namespace vantro::serve::ssh

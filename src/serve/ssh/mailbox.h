@@ -1,0 +1,35 @@
+// Work from other threads for the one that a connection runs on.
+#pragma once
+
+#include <functional>
+#include <mutex>
+#include <vector>
+
+#include "base/unique_fd.h"
+
+namespace vantro::serve::ssh {
+
+// Thread-safe.
+class Mailbox {
+ public:
+  // Throws std::system_error when the system has no descriptors left.
+  Mailbox();
+
+  // Dropped after close().
+  void post(std::function<void()> work);
+  // As a signal only: the descriptor becomes readable.
+  void wake();
+
+  // The rest is for the connection's thread.
+  int fd() const { return event_.get(); }
+  void run();
+  void close();
+
+ private:
+  base::UniqueFd event_;
+  std::mutex mutex_;
+  std::vector<std::function<void()>> posted_;  // guarded by mutex_
+  bool closed_ = false;                        // guarded by mutex_
+};
+
+}  // namespace vantro::serve::ssh

@@ -1,0 +1,98 @@
+#include "serve/ssh/server.h"
+
+#include <libssh/callbacks.h>
+
+#include "serve/ssh/connection.h"
+
+namespace vantro::serve::ssh {
+
+Server::Server(Config config, std::vector<HostKey> keys)
+    : config_(std::move(config)), bind_(ssh_bind_new()) {
+  bool process_config = false;
+  ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_PROCESS_CONFIG, &process_config);
+  ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_BANNER, "vantrod");
+  int least_rsa_bits = 2048;
+  ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_RSA_MIN_SIZE, &least_rsa_bits);
+  for (auto& one : keys) {
+    shown_.push_back({one.type, one.fingerprint});
+    // The bind takes it over.
+    ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_IMPORT_KEY, one.key.release());
+  }
+}
+
+base::Outcome<std::unique_ptr<Server>> Server::prepare(const std::string& key_folder,
+                                                       Config config,
+                                                       const base::Log& log) {
+  if (ssh_init() != SSH_OK) {
+    return base::refuse(base::Kind::kIo, "libssh can't be used here");
+  }
+  auto keys = ssh::host_keys(key_folder, log);
+  if (!keys) return base::refuse(keys.error());
+  return std::unique_ptr<Server>(new Server(std::move(config), std::move(*keys)));
+}
+
+TcpProtocol Server::protocol() {
+  TcpProtocol ssh;
+  ssh.name = "sftp";
+  ssh.name_with_tls = "sftp";
+  // Lines before the version are for people (RFC 4253, 4.2).
+  ssh.no_room = "There are too many connections at once; try again soon\r\n";
+  ssh.welcome = [this](TcpLane& lane, base::UniqueFd socket,
+                       std::unique_ptr<crypto::TlsChannel>, gate::Asker asker,
+                       const base::Endpoint&) -> std::shared_ptr<Conversation> {
+    return std::make_shared<Connection>(lane, *this, std::move(socket), std::move(asker));
+  };
+  return ssh;
+}
+
+std::vector<Server::ShownKey> Server::host_keys() const { return shown_; }
+
+std::set<std::string> Server::older_for(const base::Address& address) const {
+  std::set<std::string> names;
+  for (const auto& one : config_.older) {
+    if (!one.networks.contains(address)) continue;
+    names.insert(one.algorithms.begin(), one.algorithms.end());
+  }
+  return names;
+}
+
+bool Server::accept(ssh_session session, base::UniqueFd socket,
+                    const std::set<std::string>& older) {
+  const auto lists = offered(older);
+  const std::pair<ssh_options_e, const char*> options[] = {
+      {SSH_OPTIONS_KEY_EXCHANGE, lists.key_exchange.c_str()},
+      {SSH_OPTIONS_CIPHERS_C_S, lists.ciphers.c_str()},
+      {SSH_OPTIONS_CIPHERS_S_C, lists.ciphers.c_str()},
+      {SSH_OPTIONS_HMAC_C_S, lists.macs.c_str()},
+      {SSH_OPTIONS_HMAC_S_C, lists.macs.c_str()},
+      {SSH_OPTIONS_HOSTKEYS, lists.host_keys.c_str()},
+      {SSH_OPTIONS_PUBLICKEY_ACCEPTED_TYPES, lists.public_keys.c_str()},
+      // Images are compressed already, and what inflates can be a trap.
+      {SSH_OPTIONS_COMPRESSION_C_S, "none"},
+      {SSH_OPTIONS_COMPRESSION_S_C, "none"},
+  };
+  for (const auto& [option, value] : options) {
+    if (ssh_options_set(session, option, value) != SSH_OK) return false;
+  }
+  const std::lock_guard lock(mutex_);
+  // The session closes it from here on.
+  return ssh_bind_accept_fd(bind_.get(), session, socket.release()) == SSH_OK;
+}
+
+void Server::met_older(OlderSession session) {
+  const std::lock_guard lock(mutex_);
+  ++older_sessions_;
+  last_older_ = std::move(session);
+}
+
+std::uint64_t Server::older_sessions() const {
+  const std::lock_guard lock(mutex_);
+  return older_sessions_;
+}
+
+std::optional<OlderSession> Server::last_older() const {
+  const std::lock_guard lock(mutex_);
+  return last_older_;
+}
+
+}  // namespace vantro::serve::ssh

@@ -1,0 +1,83 @@
+// SSH for devices: files over SCP and SFTP, for accounts (RFC 4251 to 4254). The
+// transport is libssh's; what is said in the channels is ours (wire/scp, wire/sftp).
+//
+// Each connection has a thread of its own, as libssh works off whole messages and some of
+// them cost milliseconds: nobody waits for another's key exchange or disk.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+#include <libssh/server.h>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/log.h"
+#include "serve/ssh/algorithms.h"
+#include "serve/ssh/host_keys.h"
+#include "serve/tcp_shared.h"
+
+namespace vantro::serve::ssh {
+
+struct Config {
+  base::Duration log_in_patience = std::chrono::seconds(60);  // from the first byte on
+  base::Duration idle_patience = std::chrono::seconds(300);   // no file is open
+  base::Duration stall_patience = std::chrono::seconds(60);   // one is, and nothing moves
+  int most_wrong_passwords = 6;                               // in one connection
+  std::vector<Older> older;
+  std::string version;
+};
+
+// A session that used older algorithms.
+struct OlderSession {
+  base::WallTime at = 0;
+  std::string address;
+  std::string account;
+  std::string algorithms;  // parted by commas
+};
+
+// Thread-safe. Must outlive the TcpServer that speaks its protocol.
+class Server {
+ public:
+  // Reads the host keys from the folder, or makes them. kCorrupt, kIo.
+  static base::Outcome<std::unique_ptr<Server>> prepare(const std::string& key_folder,
+                                                        Config config,
+                                                        const base::Log& log);
+
+  TcpProtocol protocol();
+  const Config& config() const { return config_; }
+
+  struct ShownKey {
+    std::string type;
+    std::string fingerprint;
+  };
+  std::vector<ShownKey> host_keys() const;
+
+  // For connections: makes the session one over that socket; false if it can't be.
+  bool accept(ssh_session session, base::UniqueFd socket,
+              const std::set<std::string>& older);
+  std::set<std::string> older_for(const base::Address& address) const;
+  void met_older(OlderSession session);
+
+  std::uint64_t older_sessions() const;
+  std::optional<OlderSession> last_older() const;
+
+ private:
+  struct BindFree {
+    void operator()(ssh_bind bind) const { ssh_bind_free(bind); }
+  };
+
+  Server(Config config, std::vector<HostKey> keys);
+
+  const Config config_;
+  std::vector<ShownKey> shown_;
+  mutable std::mutex mutex_;
+  std::unique_ptr<ssh_bind_struct, BindFree> bind_;  // guarded by mutex_
+  std::uint64_t older_sessions_ = 0;                 // guarded by mutex_
+  std::optional<OlderSession> last_older_;           // guarded by mutex_
+};
+
+}  // namespace vantro::serve::ssh

@@ -1,0 +1,79 @@
+// What the lanes of a server over TCP have in common. Thread-safe.
+#pragma once
+
+#include <atomic>
+#include <boost/asio/thread_pool.hpp>
+#include <functional>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/unique_fd.h"
+#include "crypto/tls.h"
+#include "gate/gate.h"
+
+namespace vantro::serve {
+
+class Conversation;
+class TcpLane;
+
+// What a server works with. All of it must outlive the server, and the pools' work must
+// be joined before the gate goes.
+struct Services {
+  boost::asio::thread_pool& disk;
+  boost::asio::thread_pool& slow;   // what may last a minute
+  boost::asio::thread_pool& doors;  // the looking at passwords
+  gate::Gate& gate;
+  const base::Clock& clock;
+  base::Log log;
+};
+
+struct TcpConfig {
+  std::vector<base::Endpoint> listen;
+  std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
+  std::shared_ptr<crypto::TlsServer> tls;
+  std::size_t threads = 2;
+  std::size_t most_connections = 4000;
+  std::size_t most_per_address = 256;
+};
+
+// In what the protocols over TCP differ.
+struct TcpProtocol {
+  std::string name;           // one of base::protocols()
+  std::string name_with_tls;  // where it listens under TLS
+  std::string no_room;  // said in the clear to a connection that there is no room for
+  // The one that speaks it, in the lane that it belongs to.
+  std::function<std::shared_ptr<Conversation>(
+      TcpLane& lane, base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls,
+      gate::Asker asker, const base::Endpoint& local)>
+      welcome;
+};
+
+struct TcpShared : Services {
+  TcpShared(Services services, TcpConfig settings, TcpProtocol what)
+      : Services(std::move(services)),
+        config(std::move(settings)),
+        protocol(std::move(what)) {}
+
+  // Room for one more connection of this address; give_back() when it has gone.
+  bool take_room(const base::Address& address);
+  void give_back(const base::Address& address);
+
+  const TcpConfig config;
+  const TcpProtocol protocol;
+  // Passwords that wait to be looked at: a flood of them is refused, not queued.
+  std::atomic<int> at_the_doors = 0;
+  static constexpr int kMostAtTheDoors = 64;
+
+ private:
+  std::mutex mutex_;
+  std::size_t connections_ = 0;                       // guarded by mutex_
+  std::map<base::Address, std::size_t> per_address_;  // guarded by mutex_
+};
+
+}  // namespace vantro::serve
