@@ -4,88 +4,31 @@
 //
 // Each pair (a yardstick, the server) is measured in turns, N rounds; what is shown are
 // the medians and their ratio. Everything is on loopback, in processes of its own.
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <atomic>
-#include <chrono>
 #include <cstdio>
-#include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
-#include <openssl/evp.h>
 #include <string>
-#include <sys/resource.h>
 #include <sys/socket.h>
 #include <thread>
 #include <unistd.h>
 #include <vector>
 
+#include "bench/bench_main.h"
+#include "bench/limits.h"
 #include "bench/real_server.h"
 #include "bench/tcp_peers.h"
 
 namespace vantro::bench {
 namespace {
 
-using Clock = std::chrono::steady_clock;
-
 constexpr std::size_t kImage = std::size_t{1} << 30;
 constexpr const char* kSettings =
     "[limits]\nconnections = 20000\nconnections_per_device = 20000\n"
     "transfers_per_device = 20000\ntransfers_per_network = 20000\n"
     "transfers = 20000\ndeposited_per_day = \"10000 GiB\"\n";
-
-double since(Clock::time_point begin) {
-  return std::chrono::duration<double>(Clock::now() - begin).count();
-}
-
-std::string rate_text(double bytes_per_second) {
-  return fmt::format("{:.0f} MiB/s", bytes_per_second / kMiB);
-}
-
-std::string ratio_text(double ratio) { return fmt::format("{:.2f}", ratio); }
-
-void digest_with(const std::vector<const EVP_MD*>& methods, std::size_t bytes) {
-  const std::vector<unsigned char> piece(1 << 20, 'u');
-  std::vector<EVP_MD_CTX*> contexts;
-  for (const auto* method : methods) {
-    contexts.push_back(EVP_MD_CTX_new());
-    EVP_DigestInit_ex(contexts.back(), method, nullptr);
-  }
-  for (std::size_t done = 0; done < bytes; done += piece.size()) {
-    for (auto* context : contexts) {
-      EVP_DigestUpdate(context, piece.data(), piece.size());
-    }
-  }
-  for (auto* context : contexts) EVP_MD_CTX_free(context);
-}
-
-// Four digests on two threads, as well balanced as they can be; bytes per second.
-double digest_limit(std::size_t bytes) {
-  const auto begin = Clock::now();
-  std::thread other([=] { digest_with({EVP_md5(), EVP_sha256()}, bytes); });
-  digest_with({EVP_sha1(), EVP_sha512()}, bytes);
-  other.join();
-  return static_cast<double>(bytes) / since(begin);
-}
-
-// Written and synced; bytes per second.
-double disk_limit(const std::string& folder, std::size_t bytes) {
-  const auto file = folder + "/disk-limit";
-  const std::vector<char> piece(1 << 20, 'u');
-  const auto begin = Clock::now();
-  const int fd = ::open(file.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-  for (std::size_t done = 0; done < bytes; done += piece.size()) {
-    if (::write(fd, piece.data(), piece.size()) != static_cast<ssize_t>(piece.size())) {
-      throw std::runtime_error("the disk takes no more");
-    }
-  }
-  ::fsync(fd);
-  const auto took = since(begin);
-  ::close(fd);
-  ::unlink(file.c_str());
-  return static_cast<double>(bytes) / took;
-}
 
 // Readers that take about a thousand bytes a second each, on one thread.
 class SlowReaders {
@@ -266,32 +209,16 @@ class Bench {
 }  // namespace
 }  // namespace vantro::bench
 
-int main(int argc, char** argv) try {
+int main(int argc, char** argv) {
   using namespace vantro::bench;
-  CLI::App app{"how fast HTTP is, beside what the machine can do"};
-  int rounds = 7;
-  std::string only = "abcdef";
-  bool markdown = false;
-  app.add_option("--rounds", rounds, "measurements of each")->check(CLI::Range(1, 100));
-  app.add_option("--only", only, "letters of the parts to run");
-  app.add_flag("--markdown", markdown, "as a table for a document");
-  CLI11_PARSE(app, argc, argv);
-
-  rlimit limit{};
-  ::getrlimit(RLIMIT_NOFILE, &limit);
-  limit.rlim_cur = limit.rlim_max;
-  ::setrlimit(RLIMIT_NOFILE, &limit);
-
-  const RealServer server(kSettings, kImage);
-  Bench bench(rounds, markdown);
-  const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
-  if (wanted('e')) bench.memory(server);
-  if (wanted('a')) bench.one(server);
-  if (wanted('b')) bench.many(server);
-  if (wanted('c')) bench.upload(server);
-  if (wanted('d')) bench.small(server);
-  if (wanted('f')) bench.beside_slow(server);
-} catch (const std::exception& error) {
-  std::fprintf(stderr, "vantro-bench-http: %s\n", error.what());
-  return 1;
+  return bench_main(argc, argv, "HTTP", "abcdef", [](const Choice& choice) {
+    const RealServer server(kSettings, kImage);
+    Bench bench(choice.rounds, choice.markdown);
+    if (choice.wanted('e')) bench.memory(server);
+    if (choice.wanted('a')) bench.one(server);
+    if (choice.wanted('b')) bench.many(server);
+    if (choice.wanted('c')) bench.upload(server);
+    if (choice.wanted('d')) bench.small(server);
+    if (choice.wanted('f')) bench.beside_slow(server);
+  });
 }

@@ -23,8 +23,9 @@ RealServer::RealServer(const std::string& settings, std::size_t size) {
   folder_ = ::mkdtemp(pattern.data());
   std::ofstream(folder_ + "/settings.toml") << settings;
   server_ = std::make_unique<end_to_end::Process>(
-      end_to_end::Arguments{VANTROD_PROGRAM, "--config", folder_ + "/settings.toml",
-                            "--state", folder_ + "/state", "--tftp-listen", "127.0.0.1:0",
+      end_to_end::Arguments{end_to_end::vantrod_program(), "--config",
+                            folder_ + "/settings.toml", "--state", folder_ + "/state",
+                            "--tftp-listen", "127.0.0.1:0", "--ftp-listen", "127.0.0.1:0",
                             "--http-listen", "127.0.0.1:0", "--management-listen",
                             "127.0.0.1:0", "--log-level", "error"},
       end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
@@ -32,6 +33,7 @@ RealServer::RealServer(const std::string& settings, std::size_t size) {
     ::usleep(10'000);
   }
   tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");
+  ftp_port_ = number_behind("\nFTP listens on 127.0.0.1:");
   http_port_ = number_behind("HTTP listens on 127.0.0.1:");
   management_port_ = number_behind("Management listens on 127.0.0.1:");
   {
@@ -52,13 +54,20 @@ RealServer::~RealServer() {
 }
 
 void RealServer::add(const std::string& file) const {
+  vantro({"image", "add", file, "--yes"});
+}
+
+void RealServer::vantro(std::vector<std::string> arguments,
+                        const std::string& input) const {
   auto token = text("/state/token");
   token.pop_back();
-  const auto added = end_to_end::run(
-      {VANTRO_PROGRAM, "image", "add", file, "--yes"},
+  arguments.insert(arguments.begin(), end_to_end::vantro_program());
+  const auto done = end_to_end::run(
+      arguments,
       {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management_port_)},
-       {"VANTRO_TOKEN", token}});
-  if (added.code != 0) throw std::runtime_error(added.err);
+       {"VANTRO_TOKEN", token}},
+      input);
+  if (done.code != 0) throw std::runtime_error(done.err);
 }
 
 double RealServer::cpu() const {

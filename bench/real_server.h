@@ -28,12 +28,19 @@ class RealServer {
   RealServer& operator=(const RealServer&) = delete;
 
   std::uint16_t tftp_port() const { return tftp_port_; }
+  std::uint16_t ftp_port() const { return ftp_port_; }
   std::uint16_t http_port() const { return http_port_; }
+  // REQUIRES: the settings have it listen.
+  std::uint16_t ssh_port() const {
+    return number_behind("SSH (SCP and SFTP) listens on 127.0.0.1:");
+  }
   std::string folder() const { return folder_; }
   // The image's bytes as a file.
   std::string image() const { return folder_ + "/" + kImage; }
   // Takes one more in.
   void add(const std::string& file) const;
+  // Its client. Throws std::runtime_error if that fails.
+  void vantro(std::vector<std::string> arguments, const std::string& input = "") const;
   // Seconds of processor time so far, of all its threads.
   double cpu() const;
   // Bytes that are in memory and its own.
@@ -47,6 +54,7 @@ class RealServer {
   std::string folder_;
   std::unique_ptr<end_to_end::Process> server_;
   std::uint16_t tftp_port_ = 0;
+  std::uint16_t ftp_port_ = 0;
   std::uint16_t http_port_ = 0;
   std::uint16_t management_port_ = 0;
 };

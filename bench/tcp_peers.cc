@@ -161,41 +161,35 @@ std::string request_for(const std::string& name) {
   return "GET /" + name + " HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n";
 }
 
-std::vector<double> read_together(std::uint16_t port, const std::string& name,
-                                  std::size_t connections, std::size_t bytes) {
+std::vector<double> read_to_end(const std::vector<int>& sockets, std::size_t bytes,
+                                bool with_head, const std::function<void()>& ask) {
   struct Reading {
-    int fd = -1;
     std::string head;
     std::size_t left = 0;
     double seconds = 0;
   };
-  std::vector<Reading> all(connections);
+  std::vector<Reading> all(sockets.size());
   const int epoll = ::epoll_create1(0);
-  for (std::size_t i = 0; i < connections; ++i) {
-    all[i].fd = connect_to(port);
-    if (all[i].fd < 0) broken("no connection");
-    ::fcntl(all[i].fd, F_SETFL, O_NONBLOCK);
+  for (std::size_t i = 0; i < sockets.size(); ++i) {
+    if (!with_head) all[i].left = bytes;
+    ::fcntl(sockets[i], F_SETFL, O_NONBLOCK);
     epoll_event event{};
     event.events = EPOLLIN;
     event.data.u64 = i;
-    ::epoll_ctl(epoll, EPOLL_CTL_ADD, all[i].fd, &event);
+    ::epoll_ctl(epoll, EPOLL_CTL_ADD, sockets[i], &event);
   }
-  const auto request = request_for(name);
   const auto begin = Clock::now();
-  for (auto& one : all) {
-    if (::send(one.fd, request.data(), request.size(), MSG_NOSIGNAL) < 0) {
-      broken("a request could not be sent");
-    }
-  }
+  ask();
   std::vector<char> buffer(256 * 1024);
   std::array<epoll_event, 256> events;
-  std::size_t running = connections;
+  std::size_t running = sockets.size();
   while (running > 0) {
     const int count = ::epoll_wait(epoll, events.data(), events.size(), 20'000);
     if (count <= 0) throw std::runtime_error("nothing comes any more");
     for (int i = 0; i < count; ++i) {
-      auto& one = all[events[static_cast<std::size_t>(i)].data.u64];
-      const auto got = ::recv(one.fd, buffer.data(), buffer.size(), 0);
+      const auto which = events[static_cast<std::size_t>(i)].data.u64;
+      auto& one = all[which];
+      const auto got = ::recv(sockets[which], buffer.data(), buffer.size(), 0);
       if (got < 0 && errno == EAGAIN) continue;
       if (got <= 0) broken("an answer broke off");
       auto body = static_cast<std::size_t>(got);
@@ -211,7 +205,7 @@ std::vector<double> read_together(std::uint16_t port, const std::string& name,
       one.left -= body;
       if (one.left > 0) continue;
       one.seconds = since(begin);
-      ::close(one.fd);
+      ::close(sockets[which]);
       --running;
     }
   }
@@ -219,6 +213,23 @@ std::vector<double> read_together(std::uint16_t port, const std::string& name,
   std::vector<double> seconds;
   for (const auto& one : all) seconds.push_back(one.seconds);
   return seconds;
+}
+
+std::vector<double> read_together(std::uint16_t port, const std::string& name,
+                                  std::size_t connections, std::size_t bytes) {
+  std::vector<int> sockets;
+  for (std::size_t i = 0; i < connections; ++i) {
+    sockets.push_back(connect_to(port));
+    if (sockets.back() < 0) broken("no connection");
+  }
+  const auto request = request_for(name);
+  return read_to_end(sockets, bytes, true, [&] {
+    for (const int fd : sockets) {
+      if (::send(fd, request.data(), request.size(), MSG_NOSIGNAL) < 0) {
+        broken("a request could not be sent");
+      }
+    }
+  });
 }
 
 double ask_again_and_again(std::uint16_t port, const std::string& name,

@@ -1,9 +1,10 @@
-// The other sides of the HTTP measurements: a bare sendfile pump as the yardstick, and
-// readers that do as little as they can. They drive the pump and the server alike.
+// The other sides of the measurements over TCP: a bare sendfile pump as the yardstick,
+// and readers that do as little as they can. They drive the pump and the server alike.
 #pragma once
 
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <sys/types.h>
 #include <utility>
@@ -31,6 +32,12 @@ class SendfilePump {
 int connect_to(std::uint16_t port, int receive_buffer = 0);
 // "GET /NAME" over HTTP/1.1 with keep-alive.
 std::string request_for(const std::string& name);
+
+// Reads from all of them on one thread, `bytes` from each, behind an HTTP head or not,
+// and closes them. `ask` is called when the time begins. The seconds that each took.
+// Throws std::runtime_error when something breaks off.
+std::vector<double> read_to_end(const std::vector<int>& sockets, std::size_t bytes,
+                                bool with_head, const std::function<void()>& ask);
 
 // Asks for the name so many times at once, each over a connection of its own, on one
 // thread, and reads to the end. `bytes` is the file's size. The seconds that each took.

@@ -4,7 +4,6 @@
 //
 // Each pair (a yardstick, the server) is measured in turns, N rounds; what is shown are
 // the medians and their ratio. Everything is on loopback, in processes of its own.
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
@@ -13,11 +12,11 @@
 #include <fstream>
 #include <functional>
 #include <string>
-#include <sys/resource.h>
 #include <unistd.h>
 #include <vector>
 
 #include "bench/bare_peers.h"
+#include "bench/bench_main.h"
 #include "bench/readers.h"
 #include "bench/real_server.h"
 
@@ -231,39 +230,23 @@ class Bench {
 }  // namespace
 }  // namespace vantro::bench
 
-int main(int argc, char** argv) try {
+int main(int argc, char** argv) {
   using namespace vantro::bench;
-  CLI::App app{"how fast the TFTP server is, beside what the machine can do"};
-  int rounds = 7;
-  std::string only = "abcdefg";
-  bool markdown = false;
-  app.add_option("--rounds", rounds, "measurements of each")->check(CLI::Range(1, 100));
-  app.add_option("--only", only, "letters of the parts to run");
-  app.add_flag("--markdown", markdown, "as a table for a document");
-  CLI11_PARSE(app, argc, argv);
-
-  rlimit limit{};
-  ::getrlimit(RLIMIT_NOFILE, &limit);
-  limit.rlim_cur = limit.rlim_max;
-  ::setrlimit(RLIMIT_NOFILE, &limit);
-
-  const auto with_threads = [](int threads) {
-    return RealServer(fmt::format("[tftp]\nthreads = {}\n", threads), 256 << 20);
-  };
-  const auto one = with_threads(1);
-  const auto two = with_threads(2);
-  Bench bench(rounds, markdown);
-  const auto wanted = [&](char letter) { return only.find(letter) != std::string::npos; };
-  if (wanted('d')) bench.memory(with_threads(1));
-  if (wanted('a')) bench.lock_step(one);
-  if (wanted('a')) bench.lock_step_from_a_file(one);
-  if (wanted('b')) bench.windows(one);
-  if (wanted('c')) bench.many(one, two);
-  if (wanted('d')) bench.cost(one);
-  if (wanted('e')) bench.writes(one);
-  if (wanted('f')) bench.garbage(two);
-  if (wanted('g')) bench.two_cores(one, two);
-} catch (const std::exception& error) {
-  std::fprintf(stderr, "vantro-bench-tftp: %s\n", error.what());
-  return 1;
+  return bench_main(argc, argv, "TFTP", "abcdefg", [](const Choice& choice) {
+    const auto with_threads = [](int threads) {
+      return RealServer(fmt::format("[tftp]\nthreads = {}\n", threads), 256 << 20);
+    };
+    const auto one = with_threads(1);
+    const auto two = with_threads(2);
+    Bench bench(choice.rounds, choice.markdown);
+    if (choice.wanted('d')) bench.memory(with_threads(1));
+    if (choice.wanted('a')) bench.lock_step(one);
+    if (choice.wanted('a')) bench.lock_step_from_a_file(one);
+    if (choice.wanted('b')) bench.windows(one);
+    if (choice.wanted('c')) bench.many(one, two);
+    if (choice.wanted('d')) bench.cost(one);
+    if (choice.wanted('e')) bench.writes(one);
+    if (choice.wanted('f')) bench.garbage(two);
+    if (choice.wanted('g')) bench.two_cores(one, two);
+  });
 }

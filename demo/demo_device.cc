@@ -4,11 +4,13 @@
 //   vantro-demo-device --name tidegate-rtr --address 127.1.0.1 --server 127.0.0.1:7069
 //                      fetch IMAGE [--expect ALGO:HEX] [--to FILE] [--block N] [--rate N]
 //   vantro-demo-device ... send FILE --as NAME
-//   vantro-demo-device ... --over http fetch|send ...
+//   vantro-demo-device ... --over ftp|http|scp|sftp [--account NAME:PASSWORD]
+//                      [--host-key SHA256:... more than once] fetch|send ...
 //
 // Exit codes: 0 done; 1 the server refused, or the transfer broke off; 2 wrong use; 3
 // what arrived is not what was expected.
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <curl/curl.h>
@@ -17,7 +19,9 @@
 #include <string>
 #include <string_view>
 #include <thread>
+#include <vector>
 
+#include "base/base64.h"
 #include "base/bytes.h"
 #include "base/percent.h"
 #include "base/sizes.h"
@@ -34,7 +38,10 @@ struct Options {
   std::string name;
   std::string address;
   std::string server;
-  std::string over = "tftp";  // or "http"
+  std::string over = "tftp";  // or "ftp", "http", "scp", "sftp"
+  std::string account;        // "NAME:PASSWORD"
+  // Of SSH, as somebody has typed them into the device: with any other it does not talk.
+  std::vector<std::string> host_keys;
   std::string file;
   std::string as;
   std::string expect;
@@ -55,7 +62,10 @@ struct CloseCurl {
 class Device {
  public:
   explicit Device(const Options& options) : options_(options), curl_(curl_easy_init()) {
-    set(CURLOPT_PROTOCOLS_STR, "tftp,http");
+    set(CURLOPT_PROTOCOLS_STR, "tftp,ftp,http,scp,sftp");
+    if (!options.account.empty()) set(CURLOPT_USERPWD, options.account.c_str());
+    set(CURLOPT_SSH_HOSTKEYFUNCTION, &Device::knows);
+    set(CURLOPT_SSH_HOSTKEYDATA, this);
     set(CURLOPT_INTERFACE, ("host!" + options.address).c_str());
     set(CURLOPT_TFTP_BLKSIZE, options.block);
     set(CURLOPT_ERRORBUFFER, error_);
@@ -159,16 +169,37 @@ class Device {
     return count;
   }
 
-  // libcurl tells an error packet's text in a line that begins with these words.
+  // libcurl tells an error packet's text in a line that begins with these words, and an
+  // FTP server's replies as they come.
   static int overheard(CURL*, curl_infotype type, char* data, std::size_t count,
                        void* self) {
     constexpr std::string_view kError = "TFTP error: ";
+    auto& device = *static_cast<Device*>(self);
     std::string_view line(data, count);
-    if (type != CURLINFO_TEXT || !line.starts_with(kError)) return 0;
-    line.remove_prefix(kError.size());
-    while (line.ends_with('\n')) line.remove_suffix(1);
-    static_cast<Device*>(self)->told_ = base::printable(line, 300);
+    if (type == CURLINFO_TEXT && line.starts_with(kError)) {
+      line.remove_prefix(kError.size());
+    } else if (type == CURLINFO_HEADER_IN && device.options_.over == "ftp" &&
+               (line.starts_with('4') || line.starts_with('5') ||
+                line.starts_with("226 Filed"))) {
+      line.remove_prefix(std::min<std::size_t>(4, line.size()));
+    } else {
+      return 0;
+    }
+    while (line.ends_with('\n') || line.ends_with('\r')) line.remove_suffix(1);
+    device.told_ = base::printable(line, 300);
     return 0;
+  }
+
+  static int knows(void* self, int, const char* key, std::size_t size) {
+    const auto& known = static_cast<Device*>(self)->options_.host_keys;
+    crypto::Digester digester;
+    digester.update(base::as_bytes({key, size}));
+    const auto raw = base::from_hex(digester.finish().sha256);
+    auto shown = "SHA256:" + base::base64(*raw);
+    while (shown.ends_with('=')) shown.pop_back();
+    return std::find(known.begin(), known.end(), shown) == known.end()
+               ? CURLKHMATCH_MISMATCH
+               : CURLKHMATCH_OK;
   }
 
   void say(const std::string& line) const {
@@ -201,8 +232,11 @@ int main(int argc, char** argv) {
   app.add_option("--name", options.name, "what it is called")->required();
   app.add_option("--address", options.address, "its own address")->required();
   app.add_option("--server", options.server, "ADDRESS:PORT of the server")->required();
-  app.add_option("--over", options.over, "tftp or http")
-      ->check(CLI::IsMember({"tftp", "http"}))
+  app.add_option("--account", options.account, "NAME:PASSWORD");
+  app.add_option("--host-key", options.host_keys, "SHA256:... of a server that it knows")
+      ->allow_extra_args(false);
+  app.add_option("--over", options.over, "tftp, ftp, http, scp or sftp")
+      ->check(CLI::IsMember({"tftp", "ftp", "http", "scp", "sftp"}))
       ->capture_default_str();
   auto* fetch = app.add_subcommand("fetch", "fetch an image");
   fetch->add_option("IMAGE", options.file, "the name to ask for")->required();
