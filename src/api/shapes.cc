@@ -33,30 +33,6 @@ void from_json(const json& from, Digests& to) {
   take(from, "sha512", to.sha512);
 }
 
-void to_json(json& to, const Backup& from) {
-  to = json{{"address", from.address},   {"name", from.name},
-            {"revision", from.revision}, {"complete", from.complete},
-            {"size", from.size},         {"announced", from.announced},
-            {"digests", from.digests},   {"arrived_at", from.arrived_at},
-            {"protocol", from.protocol}, {"account", from.account},
-            {"why", from.why},           {"kept", from.kept}};
-}
-
-void from_json(const json& from, Backup& to) {
-  take(from, "address", to.address);
-  take(from, "name", to.name);
-  take(from, "revision", to.revision);
-  take(from, "complete", to.complete);
-  take(from, "size", to.size);
-  take(from, "announced", to.announced);
-  take(from, "digests", to.digests);
-  take(from, "arrived_at", to.arrived_at);
-  take(from, "protocol", to.protocol);
-  take(from, "account", to.account);
-  take(from, "why", to.why);
-  take(from, "kept", to.kept);
-}
-
 void to_json(json& to, const Transfer& from) {
   to = json{{"id", from.id},
             {"direction", from.direction},

@@ -17,21 +17,6 @@ struct Digests {
   std::string md5, sha1, sha256, sha512;
 };
 
-struct Backup {
-  std::string address;
-  std::string name;
-  std::int64_t revision = 0;
-  bool complete = false;
-  std::uint64_t size = 0;
-  std::optional<std::uint64_t> announced;
-  std::optional<Digests> digests;  // null if it is partial
-  std::string arrived_at;
-  std::string protocol;
-  std::string account;  // empty: without one
-  std::string why;      // partial: what broke it off
-  bool kept = true;     // its bytes can be had
-};
-
 struct Transfer {
   std::uint64_t id = 0;
   std::string direction;  // "fetch", "deposit", "image-add"
@@ -167,8 +152,6 @@ struct Problem {
 // can talk to an older server.
 void to_json(nlohmann::json& to, const Digests& from);
 void from_json(const nlohmann::json& from, Digests& to);
-void to_json(nlohmann::json& to, const Backup& from);
-void from_json(const nlohmann::json& from, Backup& to);
 void to_json(nlohmann::json& to, const Transfer& from);
 void from_json(const nlohmann::json& from, Transfer& to);
 void to_json(nlohmann::json& to, const LedgerEntry& from);

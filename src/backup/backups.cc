@@ -9,64 +9,246 @@ namespace vantro::backup {
 namespace {
 
 using base::Kind;
+using db::Value;
 
 const std::string kSelect =
-    "select id, address, name, number, complete, size, announced, md5, sha1, sha256, "
-    "sha512, partial_file, arrived_at, protocol, why, whole, read_at, account from "
-    "revisions ";
+    "select r.id, r.file, f.device, coalesce(d.name, f.address), f.name, r.number, "
+    "r.address, r.complete, r.size, r.announced, r.md5, r.sha1, r.sha256, r.sha512, "
+    "r.partial_file, r.arrived_at, r.protocol, r.account, r.why, r.whole, r.read_at, "
+    "r.kind, r.is_text, r.changed, r.substance, r.last_seen_at, r.times_seen, "
+    "r.pinned_at, r.pinned_why from revisions r join backup_files f on f.id = r.file "
+    "left join devices d on d.id = f.device ";
 
-Revision revision_of(const db::Row& row) {
-  Revision revision;
-  revision.id = row.integer(0);
-  revision.address = row.text(1);
-  revision.name = row.text(2);
-  revision.number = row.integer(3);
-  revision.complete = row.integer(4) != 0;
-  revision.size = static_cast<std::uint64_t>(row.integer(5));
-  if (!row.is_null(6)) revision.announced = static_cast<std::uint64_t>(row.integer(6));
-  revision.digests = {row.text(7), row.text(8), row.text(9), row.text(10)};
-  revision.partial_file = row.text(11);
-  revision.arrived_at = row.integer(12);
-  revision.protocol = row.text(13);
-  revision.why = row.text(14);
-  revision.whole = row.integer(15) != 0;
-  revision.read_at = row.integer(16);
-  revision.account = row.text(17);
-  return revision;
+const std::string kOfHolder = "f.device = :d and f.address = :a ";
+
+// So many of the newest sizes before one say what is usual.
+constexpr std::int64_t kUsualOf = 9;
+
+std::uint64_t unsigned_of(const db::Row& row, std::size_t column) {
+  return static_cast<std::uint64_t>(row.integer(column));
 }
 
-db::Value text_or_null(const std::string& text) {
+Revision revision_of(const db::Row& row) {
+  Revision one;
+  one.id = row.integer(0);
+  one.file = row.integer(1);
+  one.holder = {row.integer(2), row.text(3)};
+  one.name = row.text(4);
+  one.number = row.integer(5);
+  one.address = row.text(6);
+  one.complete = row.integer(7) != 0;
+  one.size = unsigned_of(row, 8);
+  if (!row.is_null(9)) one.announced = unsigned_of(row, 9);
+  one.digests = {row.text(10), row.text(11), row.text(12), row.text(13)};
+  one.partial_file = row.text(14);
+  one.arrived_at = row.integer(15);
+  one.protocol = row.text(16);
+  one.account = row.text(17);
+  one.why = row.text(18);
+  one.whole = row.integer(19) != 0;
+  one.read_at = row.integer(20);
+  one.kind = parse_kind(row.text(21)).value_or(FileKind::kOther);
+  one.text = row.integer(22) != 0;
+  one.changed = row.integer(23) != 0;
+  one.substance = row.text(24);
+  one.last_seen_at = row.integer(25);
+  one.times_seen = row.integer(26);
+  if (!row.is_null(27)) one.pinned_at = row.integer(27);
+  one.pinned_why = row.text(28);
+  return one;
+}
+
+std::vector<Revision> revisions_of(const db::Rows& rows) {
+  std::vector<Revision> found;
+  found.reserve(rows.size());
+  for (const auto& row : rows) found.push_back(revision_of(row));
+  return found;
+}
+
+std::optional<Revision> first_of(const db::Rows& rows) {
+  if (rows.empty()) return std::nullopt;
+  return revision_of(rows.front());
+}
+
+Value text_or_null(const std::string& text) {
   if (text.empty()) return nullptr;
   return text;
 }
 
+template <class T>
+Value number_or_null(const std::optional<T>& number) {
+  if (!number) return nullptr;
+  return static_cast<std::int64_t>(*number);
+}
+
+// How a holder stands in backup_files.
+Value device_of(const Holder& holder) { return holder.device; }
+Value address_of(const Holder& holder) {
+  return holder.device == 0 ? holder.name : std::string();
+}
+
+std::int64_t next_id(db::Transaction& t, const std::string& table) {
+  return t.query("select coalesce(max(id), 0) + 1 from " + table).front().integer(0);
+}
+
+struct File {
+  std::int64_t id = 0;
+  std::int64_t last_number = 0;
+};
+
+std::optional<File> find_file(db::Transaction& t, const Holder& holder,
+                              const std::string& name) {
+  const auto rows = t.query("select f.id, f.last_number from backup_files f where " +
+                                kOfHolder + "and f.name = :n",
+                            {device_of(holder), address_of(holder), name});
+  if (rows.empty()) return std::nullopt;
+  return File{rows.front().integer(0), rows.front().integer(1)};
+}
+
+File file_for(db::Transaction& t, const Holder& holder, const std::string& name) {
+  if (auto found = find_file(t, holder, name)) return *found;
+  const File made{next_id(t, "backup_files"), 0};
+  t.run(
+      "insert into backup_files values (:i, :d, :a, :n, 0, 0, null, 0, 0, 0, 0, '', "
+      "null, 0)",
+      {made.id, device_of(holder), address_of(holder), name});
+  return made;
+}
+
+// What is copied into the file's row, from its revisions.
+void refresh(db::Transaction& t, std::int64_t file) {
+  const auto newest =
+      t.query(
+          "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
+          "file = :f and complete = 1 order by number desc limit :l",
+          {file, kUsualOf + 1});
+  std::vector<std::int64_t> sizes;
+  for (std::size_t i = 1; i < newest.size(); ++i) sizes.push_back(newest[i].integer(4));
+  Value usual = nullptr;
+  if (!sizes.empty()) {
+    const auto middle = sizes.begin() + static_cast<std::ptrdiff_t>(sizes.size() / 2);
+    std::nth_element(sizes.begin(), middle, sizes.end());
+    usual = *middle;
+  }
+  const auto counts =
+      t.query(
+           "select count(*), coalesce(max(number), 0), coalesce(max(case when complete = "
+           "0 then arrived_at else 0 end), 0) from revisions where file = :f",
+           {file})
+          .front();
+  std::vector<Value> values{counts.integer(1), counts.integer(1), counts.integer(0)};
+  if (newest.empty()) {
+    for (const Value& none :
+         {Value(nullptr), Value(std::int64_t{0}), Value(std::int64_t{0}),
+          Value(std::int64_t{0}), Value(std::int64_t{0}), Value(std::string())}) {
+      values.push_back(none);
+    }
+  } else {
+    const auto& row = newest.front();
+    for (const std::size_t i : {0, 1, 2, 3, 4}) values.emplace_back(row.integer(i));
+    values.emplace_back(row.text(5));
+  }
+  values.push_back(usual);
+  values.emplace_back(counts.integer(2));
+  values.emplace_back(file);
+  // A number is never given twice, also if the last one was removed.
+  t.run(
+      "update backup_files set last_number = case when last_number < :l then :m else "
+      "last_number end, revisions = :c, newest = :n, newest_number = :o, newest_at = :p, seen_at = :q, size = :s, kind = "
+      ":k, usual_size = :u, broken_at = :b where id = :i",
+      values);
+}
+
+// Those of two files in one row, by the time of their arrival.
+void merge(db::Transaction& t, std::int64_t from, std::int64_t into) {
+  const auto rows = t.query(
+      "select id from revisions where file in (:f, :i) order by arrived_at, id",
+      {from, into});
+  // Out of the way first: a number is there once.
+  t.run("update revisions set number = -id, file = :i where file in (:f, :j)",
+        {into, from, into});
+  std::int64_t number = 0;
+  for (const auto& row : rows) {
+    t.run("update revisions set number = :n where id = :i", {++number, row.integer(0)});
+  }
+  t.run("delete from backup_files where id = :f", {from});
+  t.run("update backup_files set last_number = :l where id = :i", {number, into});
+  refresh(t, into);
+}
+
+db::Rows files_of(db::Transaction& t, const Holder& holder) {
+  return t.query("select f.id, f.name, f.revisions from backup_files f where " +
+                     kOfHolder + "order by f.name",
+                 {device_of(holder), address_of(holder)});
+}
+
+// `file` is a row of files_of().
+Moved give_file(db::Transaction& t, const db::Row& file, const Holder& to) {
+  Moved moved{file.text(1), file.integer(2), false};
+  if (const auto there = find_file(t, to, moved.name)) {
+    moved.merged = true;
+    merge(t, file.integer(0), there->id);
+  } else {
+    t.run("update backup_files set device = :d, address = :a where id = :i",
+          {device_of(to), address_of(to), file.integer(0)});
+  }
+  return moved;
+}
+
 }  // namespace
 
-Revision Backups::add(db::Transaction& transaction, Revision revision) {
-  revision.id = transaction.query("select coalesce(max(id), 0) + 1 from revisions")
-                    .front()
-                    .integer(0);
-  revision.number = transaction
-                        .query(
-                            "select coalesce(max(number), 0) + 1 from revisions where "
-                            "address = :a and name = :n",
-                            {revision.address, revision.name})
-                        .front()
-                        .integer(0);
-  db::Value announced = nullptr;
-  if (revision.announced) announced = static_cast<std::int64_t>(*revision.announced);
-  transaction.run(
-      "insert into revisions (id, address, name, number, complete, size, announced, md5, "
-      "sha1, sha256, sha512, partial_file, arrived_at, protocol, why, read_at, "
-      "account) values "
-      "(:i, :a, :n, :r, :c, :z, :x, :d, :e, :f, :g, :p, :t, :q, :w, :y, :k)",
-      {revision.id, revision.address, revision.name, revision.number,
-       std::int64_t{revision.complete ? 1 : 0}, static_cast<std::int64_t>(revision.size),
-       announced, text_or_null(revision.digests.md5), text_or_null(revision.digests.sha1),
-       text_or_null(revision.digests.sha256), text_or_null(revision.digests.sha512),
-       text_or_null(revision.partial_file), revision.arrived_at, revision.protocol,
-       revision.why, revision.arrived_at, revision.account});
-  return revision;
+Added Backups::add(db::Transaction& t, Revision revision) {
+  const auto file = file_for(t, revision.holder, revision.name);
+  revision.file = file.id;
+  const auto before =
+      first_of(t.query(kSelect +
+                           "where r.file = :f and r.complete = 1 order by r.number desc "
+                           "limit 1",
+                       {file.id}));
+  // Sent with another account, they are another revision: who may read it back differs.
+  if (revision.complete && before &&
+      before->digests.sha256 == revision.digests.sha256 &&
+      before->account == revision.account) {
+    auto again = *before;
+    again.last_seen_at = revision.arrived_at;
+    ++again.times_seen;
+    t.run("update revisions set last_seen_at = :t, times_seen = :n where id = :i",
+          {again.last_seen_at, again.times_seen, again.id});
+    t.run("update backup_files set seen_at = :t where id = :i",
+          {again.last_seen_at, file.id});
+    return {std::move(again), true};
+  }
+  revision.id = next_id(t, "revisions");
+  revision.number = file.last_number + 1;
+  revision.last_seen_at = revision.arrived_at;
+  revision.times_seen = 1;
+  const auto& own = revision.substance.empty() ? revision.digests.sha256
+                                               : revision.substance;
+  revision.changed =
+      revision.complete && before &&
+      own != (before->substance.empty() ? before->digests.sha256 : before->substance);
+  const auto flag = [](bool on) { return std::int64_t{on ? 1 : 0}; };
+  t.run(
+      "insert into revisions (id, file, number, address, complete, size, announced, md5, "
+      "sha1, sha256, sha512, partial_file, arrived_at, protocol, account, why, whole, "
+      "read_at, kind, is_text, changed, substance, last_seen_at, times_seen, pinned_why) "
+      "values (:a, :b, :c, :d, :e, :f, :g, :h, :i, :j, :k, :l, :m, :n, :o, :p, 1, :q, "
+      ":r, :s, :t, :u, :v, 1, '')",
+      {revision.id, revision.file, revision.number, revision.address,
+       flag(revision.complete), static_cast<std::int64_t>(revision.size),
+       number_or_null(revision.announced), text_or_null(revision.digests.md5),
+       text_or_null(revision.digests.sha1), text_or_null(revision.digests.sha256),
+       text_or_null(revision.digests.sha512), text_or_null(revision.partial_file),
+       revision.arrived_at, revision.protocol, revision.account, revision.why,
+       revision.arrived_at, std::string(word(revision.kind)), flag(revision.text),
+       flag(revision.changed), revision.substance, revision.last_seen_at});
+  refresh(t, file.id);
+  return {std::move(revision), false};
+}
+
+void Backups::judge_again(db::Transaction& t, std::int64_t id,
+                          const std::string& substance) {
+  t.run("update revisions set substance = :s where id = :i", {substance, id});
 }
 
 void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
@@ -75,78 +257,200 @@ void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
                   {std::int64_t{whole}, now, sha256});
 }
 
+std::vector<Moved> Backups::give_to(db::Transaction& t, const Holder& from,
+                                    const Holder& to) {
+  std::vector<Moved> moved;
+  for (const auto& row : files_of(t, from)) {
+    moved.push_back(give_file(t, row, to));
+  }
+  return moved;
+}
+
+std::vector<Moved> Backups::give_back(db::Transaction& t, const Holder& device) {
+  std::vector<Moved> moved;
+  for (const auto& row : files_of(t, device)) {
+    const auto last =
+        t.query("select address from revisions where file = :f order by number desc "
+                "limit 1",
+                {row.integer(0)});
+    moved.push_back(give_file(t, row, {0, last.front().text(0)}));
+  }
+  return moved;
+}
+
+void Backups::remove(db::Transaction& t, const Revision& revision) {
+  t.run("delete from backup_offers where revision = :i", {revision.id});
+  t.run("delete from revisions where id = :i", {revision.id});
+  if (t.query("select id from revisions where file = :f limit 1", {revision.file})
+          .empty()) {
+    t.run("delete from backup_files where id = :f", {revision.file});
+    return;
+  }
+  refresh(t, revision.file);
+}
+
+bool Backups::is_held(db::Transaction& t, std::int64_t id, base::WallTime now) {
+  return !t.query(
+               "select 1 from revisions where id = :i and pinned_at is not null union all "
+               "select 1 from backup_offers where revision = :r and ended_at is null and "
+               "until > :n",
+               {id, id, now})
+              .empty();
+}
+
+void Backups::set_kind(db::Transaction& t, const std::string& sha256, FileKind kind) {
+  t.run("update revisions set kind = :k where sha256 = :s",
+        {std::string(word(kind)), sha256});
+  t.run("update backup_files set kind = :k where newest in (select id from revisions "
+        "where sha256 = :s)",
+        {std::string(word(kind)), sha256});
+}
+
+void Backups::pin(db::Transaction& t, std::int64_t id, std::optional<base::WallTime> at,
+                  const std::string& why) {
+  t.run("update revisions set pinned_at = :t, pinned_why = :w where id = :i",
+        {number_or_null(at), why, id});
+}
+
 base::Outcome<std::vector<Revision>> Backups::revisions(
-    const std::optional<std::string>& address) const {
+    const std::optional<Holder>& holder, const std::optional<std::string>& name) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Revision>> {
-    const auto order = std::string("order by address, name, number");
-    const auto rows = address
-                          ? t.query(kSelect + "where address = :a " + order, {*address})
-                          : t.query(kSelect + order);
-    std::vector<Revision> revisions;
-    revisions.reserve(rows.size());
-    for (const auto& row : rows) revisions.push_back(revision_of(row));
-    return revisions;
+    const std::string order = "order by coalesce(d.name, f.address), f.name, r.number";
+    if (!holder) return revisions_of(t.query(kSelect + order));
+    if (!name) {
+      return revisions_of(t.query(kSelect + "where " + kOfHolder + order,
+                                  {device_of(*holder), address_of(*holder)}));
+    }
+    return revisions_of(t.query(kSelect + "where " + kOfHolder + "and f.name = :n " +
+                                    order,
+                                {device_of(*holder), address_of(*holder), *name}));
   });
 }
 
-base::Outcome<Revision> Backups::find(const std::string& address, const std::string& name,
+base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& name,
                                       std::optional<std::int64_t> number) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<Revision> {
-    const auto rows = t.query(
-        kSelect + "where address = :a and name = :n order by complete desc, number desc",
-        {address, name});
-    if (rows.empty()) {
-      const auto of_address = t.query(
-          "select name from revisions where address = :a order by arrived_at desc, "
-          "id desc",
-          {address});
-      const auto shown_name = base::printable(name, 80);
-      const auto shown_address = base::printable(address, 50);
-      if (of_address.empty()) {
+    const auto file = find_file(t, holder, name);
+    const auto shown_name = base::printable(name, 80);
+    const auto shown_holder = base::printable(holder.name, 80);
+    if (!file) {
+      const auto others =
+          t.query("select f.name from backup_files f where " + kOfHolder +
+                      "order by f.newest_at desc, f.id desc limit 1",
+                  {device_of(holder), address_of(holder)});
+      if (others.empty()) {
         return base::refuse(
             Kind::kNotFound,
             fmt::format("nothing was ever received from '{}'; 'vantro backup "
                         "list' shows what there is",
-                        shown_address));
+                        shown_holder));
       }
       return base::refuse(
           Kind::kNotFound,
-          fmt::format("there is no backup '{}' from {}", shown_name, shown_address),
-          of_address.front().text(0));
+          fmt::format("there is no backup '{}' from {}", shown_name, shown_holder),
+          others.front().text(0));
     }
-    if (!number) return revision_of(rows.front());
-    std::int64_t newest = 0;
-    for (const auto& row : rows) {
-      auto revision = revision_of(row);
-      if (revision.number == *number) return revision;
-      newest = std::max(newest, revision.number);
+    const auto found =
+        number ? first_of(t.query(kSelect + "where r.file = :f and r.number = :n",
+                                  {file->id, *number}))
+               : first_of(t.query(kSelect +
+                                      "where r.file = :f order by r.complete desc, "
+                                      "r.number desc limit 1",
+                                  {file->id}));
+    if (found) return *found;
+    std::string numbers;
+    for (const auto& row :
+         t.query("select number from revisions where file = :f order by number desc "
+                 "limit 4",
+                 {file->id})) {
+      numbers += (numbers.empty() ? "" : ", ") + row.text(0);
     }
-    return base::refuse(Kind::kNotFound,
-                        fmt::format("'{}' from {} has revisions 1 to {}, not {}", name,
-                                    address, newest, *number));
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format("'{}' from {} has no revision {}; the newest are {}", shown_name,
+                    shown_holder, number.value_or(0), numbers));
   });
 }
 
-base::Outcome<std::optional<Revision>> Backups::newest(const std::string& address,
+base::Outcome<std::optional<Revision>> Backups::find(std::int64_t id) const {
+  using Found = std::optional<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
+    return first_of(t.query(kSelect + "where r.id = :i", {id}));
+  });
+}
+
+base::Outcome<std::optional<Revision>> Backups::newest(const Holder& holder,
                                                        const std::string& name) const {
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
-    const auto rows =
-        t.query(kSelect + "where address = :a and name = :n order by number desc limit 1",
-                {address, name});
-    return rows.empty() ? Found() : revision_of(rows.front());
+    return first_of(t.query(
+        kSelect + "where " + kOfHolder + "and f.name = :n order by r.number desc limit 1",
+        {device_of(holder), address_of(holder), name}));
+  });
+}
+
+base::Outcome<std::optional<Revision>> Backups::newest_complete(
+    const Holder& holder, const std::string& name) const {
+  using Found = std::optional<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
+    return first_of(t.query(kSelect + "where " + kOfHolder +
+                                "and f.name = :n and r.complete = 1 "
+                                "order by r.number desc limit 1",
+                            {device_of(holder), address_of(holder), name}));
+  });
+}
+
+base::Outcome<std::vector<Revision>> Backups::arrived(base::WallTime from,
+                                                      base::WallTime to) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Revision>> {
+    return revisions_of(
+        t.query(kSelect +
+                    "where r.arrived_at >= :f and r.arrived_at < :t order by "
+                    "coalesce(d.name, f.address), f.name, r.number",
+                {from, to}));
+  });
+}
+
+base::Outcome<std::optional<Revision>> Backups::complete_before(
+    std::int64_t file, base::WallTime before) const {
+  using Found = std::optional<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
+    return first_of(t.query(kSelect +
+                                "where r.file = :f and r.complete = 1 and r.arrived_at < "
+                                ":t order by r.number desc limit 1",
+                            {file, before}));
+  });
+}
+
+base::Outcome<bool> Backups::has_any(const Holder& holder) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<bool> {
+    return !t.query("select f.id from backup_files f where " + kOfHolder + "limit 1",
+                    {device_of(holder), address_of(holder)})
+                .empty();
   });
 }
 
 base::Outcome<std::uint64_t> Backups::bytes_since(const std::string& address,
                                                   base::WallTime since) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::uint64_t> {
-    return static_cast<std::uint64_t>(
+    return unsigned_of(
         t.query("select coalesce(sum(size), 0) from revisions where address = :a and "
                 "arrived_at >= :t",
                 {address, since})
-            .front()
-            .integer(0));
+            .front(),
+        0);
+  });
+}
+
+base::Outcome<std::uint64_t> Backups::bytes_of(const Holder& holder) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::uint64_t> {
+    return unsigned_of(
+        t.query("select coalesce(sum(r.size), 0) from revisions r join backup_files f on "
+                "f.id = r.file where " +
+                    kOfHolder + "and (r.complete = 1 or r.partial_file is not null)",
+                {device_of(holder), address_of(holder)})
+            .front(),
+        0);
   });
 }
 
@@ -164,7 +468,7 @@ base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Backups::conte
     Contents contents;
     for (const auto& row :
          t.query("select distinct sha256, size from revisions where complete = 1")) {
-      contents.emplace_back(row.text(0), static_cast<std::uint64_t>(row.integer(1)));
+      contents.emplace_back(row.text(0), unsigned_of(row, 1));
     }
     return contents;
   });
@@ -187,6 +491,59 @@ base::Outcome<void> Backups::forget_partial_file(const std::string& file_name) {
     t.run("update revisions set partial_file = null where partial_file = :f",
           {file_name});
     return {};
+  });
+}
+
+base::Outcome<std::vector<FileOverview>> Backups::overview(
+    const std::optional<Holder>& holder) const {
+  using Files = std::vector<FileOverview>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Files> {
+    const std::string select =
+        "select f.id, f.device, coalesce(d.name, f.address), d.site, d.platform, "
+        "d.backup_every, d.made_at, f.name, f.revisions, f.newest_number, f.newest_at, "
+        "f.seen_at, f.size, f.kind, f.usual_size, f.broken_at from backup_files f left "
+        "join devices d on d.id = f.device ";
+    const auto rows =
+        holder ? t.query(select + "where " + kOfHolder + "order by f.name",
+                         {device_of(*holder), address_of(*holder)})
+               : t.query(select + "order by coalesce(d.name, f.address), f.name");
+    Files files;
+    files.reserve(rows.size());
+    for (const auto& row : rows) {
+      FileOverview one;
+      one.file = row.integer(0);
+      one.holder = {row.integer(1), row.text(2)};
+      one.site = row.text(3);
+      one.platform = row.text(4);
+      if (!row.is_null(5)) one.backup_every = row.integer(5);
+      one.device_since = row.integer(6);
+      one.name = row.text(7);
+      one.revisions = row.integer(8);
+      one.number = row.integer(9);
+      one.arrived_at = row.integer(10);
+      one.seen_at = row.integer(11);
+      one.size = unsigned_of(row, 12);
+      one.kind = parse_kind(row.text(13)).value_or(FileKind::kOther);
+      if (!row.is_null(14)) one.usual_size = unsigned_of(row, 14);
+      one.broken_at = row.integer(15);
+      files.push_back(std::move(one));
+    }
+    return files;
+  });
+}
+
+base::Outcome<std::vector<std::pair<std::int64_t, std::int64_t>>> Backups::changes_since(
+    base::WallTime since) const {
+  using Changes = std::vector<std::pair<std::int64_t, std::int64_t>>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Changes> {
+    Changes changes;
+    for (const auto& row :
+         t.query("select file, count(*) from revisions where changed = 1 and arrived_at "
+                 ">= :t group by file",
+                 {since})) {
+      changes.emplace_back(row.integer(0), row.integer(1));
+    }
+    return changes;
   });
 }
 

@@ -1,5 +1,6 @@
-// The files that devices sent, as numbered revisions under the device's address and the
-// name that it gave. Nothing is overwritten: the same name again is the next revision.
+// The files that devices sent, as numbered revisions under whose they are and the name
+// that they gave. Nothing is overwritten: other bytes under the same name are the next
+// revision; the same bytes again are the same revision, seen once more.
 #pragma once
 
 #include <cstdint>
@@ -8,29 +9,44 @@
 #include <utility>
 #include <vector>
 
-#include "base/clock.h"
+#include "backup/revision.h"
 #include "base/outcome.h"
-#include "crypto/digests.h"
 #include "db/database.h"
 
 namespace vantro::backup {
 
-struct Revision {
-  std::int64_t id = 0;
-  std::string address;
+// What came of a deposit.
+struct Added {
+  Revision revision;  // the new one, or the one whose bytes came again
+  bool seen_again = false;
+};
+
+// All revisions of one holder and name in a line.
+struct FileOverview {
+  std::int64_t file = 0;
+  Holder holder;
+  std::string site;
+  std::string platform;
+  std::optional<std::int64_t> backup_every;  // ms, as it stands with the device
+  base::WallTime device_since = 0;           // 0: an address
   std::string name;
-  std::int64_t number = 0;  // from 1, under address and name
-  bool complete = false;
-  std::uint64_t size = 0;                  // bytes that came
-  std::optional<std::uint64_t> announced;  // bytes that the device said would come
-  crypto::Digests digests;                 // complete ones only
-  std::string partial_file;  // partial ones: in partial/; empty once swept away
+  std::int64_t revisions = 0;
+  // The newest complete one; number 0: there is none.
+  std::int64_t number = 0;
   base::WallTime arrived_at = 0;
-  std::string protocol;
-  std::string account;         // as the sender had logged in, or empty
-  std::string why;             // partial ones: what broke it off
-  bool whole = true;           // complete ones: when they were last read
-  base::WallTime read_at = 0;  // last held against their SHA-256
+  base::WallTime seen_at = 0;
+  std::uint64_t size = 0;
+  FileKind kind = FileKind::kUnknown;
+  // Of the complete ones before it, the one in the middle; nothing if there are none.
+  std::optional<std::uint64_t> usual_size;
+  base::WallTime broken_at = 0;  // when one broke off last; 0: never
+};
+
+// Where a file went that was given to another holder.
+struct Moved {
+  std::string name;
+  std::int64_t revisions = 0;
+  bool merged = false;  // with one of the same name; numbers are given anew
 };
 
 // Stateless but for the database, which must outlive it. Thread-safe.
@@ -38,33 +54,70 @@ class Backups {
  public:
   explicit Backups(db::Database& database) : database_(database) {}
 
-  // Gives the revision its id and number. Its bytes must be in vault/ or partial/
-  // already.
-  static Revision add(db::Transaction& transaction, Revision revision);
+  // Files it under its holder and name; id, file, number and `changed` are given here.
+  // Its bytes must be in vault/ or partial/ already.
+  static Added add(db::Transaction& transaction, Revision revision);
+  // What counts of it, by other rules than before.
+  static void judge_again(db::Transaction& transaction, std::int64_t id,
+                          const std::string& substance);
   // These bytes were read: they are what they were, or not.
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now);
+  // All that is one holder's becomes another's. Where both have a name, the revisions of
+  // both are numbered anew by the time of their arrival.
+  static std::vector<Moved> give_to(db::Transaction& transaction, const Holder& from,
+                                    const Holder& to);
+  // All that is a device's stands under the addresses that it last came from.
+  static std::vector<Moved> give_back(db::Transaction& transaction, const Holder& device);
+  // For good. The bytes are the caller's to see to.
+  static void remove(db::Transaction& transaction, const Revision& revision);
+  // Pinned, or on offer at that time.
+  static bool is_held(db::Transaction& transaction, std::int64_t id, base::WallTime now);
+  static void set_kind(db::Transaction& transaction, const std::string& sha256,
+                       FileKind kind);
+  static void pin(db::Transaction& transaction, std::int64_t id,
+                  std::optional<base::WallTime> at, const std::string& why);
 
-  // By address, name and number; of one address if one is given.
+  // By holder, name and number; of one holder, and of one name, if they are given.
   base::Outcome<std::vector<Revision>> revisions(
-      const std::optional<std::string>& address = {}) const;
+      const std::optional<Holder>& holder = {},
+      const std::optional<std::string>& name = {}) const;
   // The given number, or the newest complete one (the newest at all if none is).
   // kNotFound says what there is.
-  base::Outcome<Revision> find(const std::string& address, const std::string& name,
+  base::Outcome<Revision> find(const Holder& holder, const std::string& name,
                                std::optional<std::int64_t> number) const;
+  base::Outcome<std::optional<Revision>> find(std::int64_t id) const;
   // The newest one, complete or not; nothing if there is none.
-  base::Outcome<std::optional<Revision>> newest(const std::string& address,
+  base::Outcome<std::optional<Revision>> newest(const Holder& holder,
                                                 const std::string& name) const;
+  base::Outcome<std::optional<Revision>> newest_complete(const Holder& holder,
+                                                         const std::string& name) const;
+  // Of all holders, by holder, name and number: [from, to).
+  base::Outcome<std::vector<Revision>> arrived(base::WallTime from,
+                                               base::WallTime to) const;
+  // The newest complete one of a file that came before that time.
+  base::Outcome<std::optional<Revision>> complete_before(std::int64_t file,
+                                                         base::WallTime before) const;
+  base::Outcome<bool> has_any(const Holder& holder) const;
   base::Outcome<std::size_t> count() const;
   // What has arrived from an address since then, in bytes.
   base::Outcome<std::uint64_t> bytes_since(const std::string& address,
                                            base::WallTime since) const;
+  // What is kept of a holder, in bytes.
+  base::Outcome<std::uint64_t> bytes_of(const Holder& holder) const;
   // The SHA-256 and size of everything that must be in the vault for backups.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
   // The files of partial revisions, by their names in partial/.
   base::Outcome<std::vector<std::string>> partial_files() const;
   // The file of a partial revision is no longer kept.
   base::Outcome<void> forget_partial_file(const std::string& file_name);
+
+  // Every file in a line, by holder and name.
+  base::Outcome<std::vector<FileOverview>> overview(
+      const std::optional<Holder>& holder = {}) const;
+  // Since then: for each file that changed in substance, how often.
+  base::Outcome<std::vector<std::pair<std::int64_t, std::int64_t>>> changes_since(
+      base::WallTime since) const;
 
  private:
   db::Database& database_;

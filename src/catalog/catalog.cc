@@ -354,6 +354,18 @@ base::Outcome<std::optional<Image>> Catalog::with_content(
   });
 }
 
+base::Outcome<std::vector<Image>> Catalog::with_size(std::uint64_t size) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Image>> {
+    std::vector<Image> images;
+    for (const auto& row : t.query("select " + kImageColumns +
+                                       " from images i where i.size = :s order by i.name",
+                                   {static_cast<std::int64_t>(size)})) {
+      images.push_back(image_of(row));
+    }
+    return images;
+  });
+}
+
 base::Outcome<std::optional<Image>> Catalog::with_checksum(
     const crypto::Expected& sum) const {
   const auto column = [&]() -> std::string {

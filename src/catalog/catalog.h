@@ -105,6 +105,8 @@ class Catalog {
   base::Outcome<Image> find(const std::string& name) const;
   // Of bytes; nothing if they are not in the catalogue.
   base::Outcome<std::optional<Image>> with_content(const std::string& sha256) const;
+  // All of that size, by name.
+  base::Outcome<std::vector<Image>> with_size(std::uint64_t size) const;
   // By any of the four checksums.
   base::Outcome<std::optional<Image>> with_checksum(const crypto::Expected& sum) const;
   static std::optional<Image> with_content(db::Transaction& transaction,

@@ -7,9 +7,7 @@
 #include "client/offers.h"
 
 namespace vantro::client {
-namespace {
 
-// --maker and so on; what was given is in the map.
 void fact_options(CLI::App* command, std::map<std::string, std::string>& facts,
                   bool filter) {
   const std::pair<const char*, const char*> all[] = {
@@ -38,6 +36,8 @@ void fact_options(CLI::App* command, std::map<std::string, std::string>& facts,
         text);
   }
 }
+
+namespace {
 
 void checksum_options(CLI::App* command, ChecksumOptions& options,
                       const std::string& source_flag) {

@@ -3,6 +3,7 @@
 
 #include <CLI/CLI.hpp>
 #include <functional>
+#include <map>
 #include <memory>
 #include <string>
 
@@ -36,6 +37,10 @@ class Commands {
   std::shared_ptr<Run> chosen_ = std::make_shared<Run>();
   std::vector<std::shared_ptr<void>> kept_;
 };
+
+// --maker and so on; what was given is in the map. `filter`: for looking, not for setting.
+void fact_options(CLI::App* command, std::map<std::string, std::string>& facts,
+                  bool filter);
 
 // image, offer, kit, verify, export, import
 void add_catalogue_commands(Commands& commands);

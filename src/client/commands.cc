@@ -24,25 +24,6 @@ namespace {
 using nlohmann::json;
 using Align = Table::Align;
 
-std::string backup_path(const BackupOptions& options, const char* rest) {
-  auto path = fmt::format("/v1/backups/{}/{}{}", url_escape(options.address),
-                          url_escape(options.name), rest);
-  if (options.revision) path += fmt::format("?revision={}", *options.revision);
-  return path;
-}
-
-std::string backup_state(const api::Backup& backup) {
-  if (backup.complete) return "complete";
-  auto state = std::string("partial");
-  if (backup.announced)
-    state += fmt::format(" of {}", base::size_text(*backup.announced));
-  return state + (backup.why.empty() ? "" : ": " + backup.why);
-}
-
-}  // namespace
-
-namespace {
-
 // What is compared at a device's console, and what is weaker than it should be.
 void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
   for (const auto& key : ssh.host_keys) {
@@ -107,88 +88,6 @@ Done show_status(const Context& context) {
           "\n");
     }
   });
-}
-
-Done list_backups(const Context& context, const std::string& address) {
-  const auto path = address.empty() ? std::string("/v1/backups")
-                                    : "/v1/backups?address=" + url_escape(address);
-  return show(context, path, [&](const Terminal& terminal, const json& answer) {
-    Table table({{"DEVICE"},
-                 {"NAME"},
-                 {"REVISION", Align::kRight},
-                 {"SIZE", Align::kRight},
-                 {"ARRIVED"},
-                 {"STATE"}});
-    for (const auto& backup : list_of<api::Backup>(answer, "backups")) {
-      table.add({{backup.address},
-                 {backup.name},
-                 {std::to_string(backup.revision)},
-                 {base::size_text(backup.size)},
-                 {shown_time(backup.arrived_at)},
-                 {backup_state(backup), backup.complete ? Tone::kGood : Tone::kBad}});
-    }
-    write_or(table, terminal,
-             address.empty() ? "No backups yet: no device has sent a file."
-                             : "No backups from " + base::printable(address) + ".");
-  });
-}
-
-Done show_backup(const Context& context, const BackupOptions& options) {
-  return show(context, backup_path(options, ""),
-              [](const Terminal& terminal, const json& answer) {
-                const auto backup = answer.get<api::Backup>();
-                terminal.write(fmt::format("{} from {}, revision {}\n",
-                                           base::printable(backup.name, 255),
-                                           backup.address, backup.revision));
-                terminal.write(fmt::format("  state    {}\n  size     {}\n",
-                                           base::printable(backup_state(backup), 400),
-                                           exact_size(backup.size)));
-                if (backup.announced) {
-                  terminal.write(fmt::format("  the device announced {}\n",
-                                             exact_size(*backup.announced)));
-                }
-                if (backup.digests) write_digests(terminal, *backup.digests);
-                terminal.write(fmt::format(
-                    "  arrived  {}{}\n", shown_time(backup.arrived_at),
-                    (backup.protocol.empty() ? "" : " over " + backup.protocol) +
-                        (backup.account.empty() ? "" : ", account " + backup.account)));
-                if (!backup.kept) terminal.write("  its bytes are no longer kept\n");
-              });
-}
-
-Done save_backup(const Context& context, const BackupOptions& options) {
-  const auto answer = context.api.get(backup_path(options, ""));
-  if (!answer) return tl::unexpected(answer.error());
-  const auto backup = answer->get<api::Backup>();
-  // The revision is fixed now: a newer one may arrive in between.
-  auto exact = options;
-  exact.revision = backup.revision;
-
-  const auto target = options.to.empty() ? last_part(backup.name) : options.to;
-  const auto saved =
-      save(context.api, backup_path(exact, "/content"), target, options.force,
-           {backup.size, backup.digests ? backup.digests->sha256 : std::string()});
-  if (!saved) return tl::unexpected(saved.error());
-  if (target == "-") return {};
-  const Terminal terminal(stdout);
-  if (context.json) {
-    auto said = *answer;
-    said["saved_to"] = target;
-    terminal.write(said.dump(2) + "\n");
-    return {};
-  }
-  terminal.write(fmt::format("{}: revision {} of {} from {}, {}\n", target,
-                             backup.revision, base::printable(backup.name, 255),
-                             backup.address, exact_size(backup.size)));
-  if (backup.complete) {
-    terminal.write(fmt::format("  SHA-256 {} as recorded\n", backup.digests->sha256));
-  } else {
-    terminal.write(
-        terminal.toned("  Partial: the transfer broke off, the rest is missing",
-                       Tone::kBad) +
-        "\n");
-  }
-  return {};
 }
 
 Done list_transfers(const Context& context) {

@@ -1,5 +1,4 @@
-// The commands about the server, its transfers and the devices' backups. Each writes its
-// answer to standard output and gives back how it went; the caller writes the failure's
+// The commands about the server and its transfers. Each writes its answer to standard output and gives back how it went; the caller writes the failure's
 // sentence.
 #pragma once
 
@@ -12,17 +11,6 @@
 namespace vantro::client {
 
 Done show_status(const Context& context);
-
-struct BackupOptions {
-  std::string address;
-  std::string name;
-  std::optional<std::int64_t> revision;
-  std::string to;  // save: a file, "-" for standard output; empty: the name's last part
-  bool force = false;  // save: write over a file
-};
-Done list_backups(const Context& context, const std::string& address);
-Done show_backup(const Context& context, const BackupOptions& options);
-Done save_backup(const Context& context, const BackupOptions& options);
 
 Done list_transfers(const Context& context);
 

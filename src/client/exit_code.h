@@ -16,13 +16,14 @@ enum class ExitCode {
   kNotFound = 5,  // there is no such image, backup ...
   kChecksum = 6,  // a checksum differs
   kFile = 7,      // a file on this side can't be read or written
+  kOverdue = 8,   // backups are overdue
 };
 
 inline constexpr const char* kExitCodeHelp =
     "Exit codes: 0 done; 1 refused or failed by the server; 2 wrong use; 3 no server\n"
     "answers; 4 token missing or wrong; 5 no such thing; 6 checksum differs; 7 a file "
     "on\n"
-    "this side can't be read or written.";
+    "this side can't be read or written; 8 backups are overdue.";
 
 // Why a command did not do what it should.
 struct Failure {

@@ -9,6 +9,7 @@
 
 #include "client/accounts.h"
 #include "client/api_client.h"
+#include "client/backup_options.h"
 #include "client/catalogue_options.h"
 #include "client/commands.h"
 
@@ -24,9 +25,22 @@ std::string environment(const char* name) {
   return value == nullptr ? "" : value;
 }
 
+// The token that shows secrets, from beside the other one; empty if it can't be read.
+std::string find_secrets_token(const std::string& file) {
+  const std::string beside = file.empty() ? kUsualTokenFile : file;
+  std::ifstream in(beside.substr(0, beside.rfind('/') + 1) + "secrets-token");
+  std::string token;
+  in >> token;
+  return token;
+}
+
 // From the named file; else from VANTRO_TOKEN; else from where an installed vantrod puts
 // it. An empty token is let through: the server's refusal says what to do.
-Result<std::string> find_token(const std::string& file) {
+Result<std::string> find_token(const std::string& file, bool with_secrets) {
+  if (with_secrets) {
+    if (auto token = environment("VANTRO_SECRETS_TOKEN"); !token.empty()) return token;
+    if (auto token = find_secrets_token(file); !token.empty()) return token;
+  }
   if (file.empty()) {
     if (auto token = environment("VANTRO_TOKEN"); !token.empty()) return token;
   }
@@ -83,28 +97,9 @@ int main(int argc, char** argv) {
           show_status);
   add_catalogue_commands(commands);
 
-  auto* backup = group(app, "backup", "the files that devices sent");
-  BackupOptions backup_options;
-  command(*backup, "list", "all revisions", [&](const Context& context) {
-    return list_backups(context, backup_options.address);
-  })->add_option("ADDRESS", backup_options.address, "of one device only");
-  const auto for_revision = [&](CLI::App* sub) {
-    sub->add_option("ADDRESS", backup_options.address, "the device's address")
-        ->required();
-    sub->add_option("NAME", backup_options.name, "the name that it gave")->required();
-    sub->add_option("--revision", backup_options.revision,
-                    "its number (default: the newest complete one)");
-    return sub;
-  };
-  for_revision(command(
-      *backup, "info", "one revision with its checksums",
-      [&](const Context& context) { return show_backup(context, backup_options); }));
-  auto* save = for_revision(command(
-      *backup, "save", "write one revision to a file",
-      [&](const Context& context) { return save_backup(context, backup_options); }));
-  save->add_option("--to", backup_options.to,
-                   "the file, or - for standard output (default: the name's last part)");
-  save->add_flag("--force", backup_options.force, "write over a file that exists");
+  bool with_secrets = false;
+  backup_commands(commands, with_secrets);
+  device_commands(commands);
 
   auto* account =
       group(app, "account", "who may fetch, send and hand in, with a password");
@@ -211,7 +206,7 @@ int main(int argc, char** argv) {
                     "; --help behind a command shows what can be given"}));
   }
   while (url.ends_with('/')) url.pop_back();
-  const auto token = find_token(token_file);
+  const auto token = find_token(token_file, with_secrets);
   if (!token) return report(tl::unexpected(token.error()));
   const ApiClient api({url, *token});
   return report(commands.chosen()({api, json}));

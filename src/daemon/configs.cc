@@ -104,6 +104,13 @@ gate::Config gate_config(const Settings& settings) {
   limits.admission.arriving_per_address = settings.limits_arriving_per_device;
   limits.deposited_per_day = settings.limits_deposited_per_day;
   limits.rules = settings.rules;
+  limits.kept_per_device = settings.backups_per_device;
+  limits.reserve = settings.backups_reserve;
+  // The settings were read with this check.
+  limits.treatment = backup::Treatment::make(settings.backups_treatment).value();
+  limits.keep_configurations = settings.backups_keep_configurations;
+  limits.keep_images = settings.backups_keep_images;
+  limits.keep_others = settings.backups_keep_others;
   limits.only_vouched = settings.catalogue_only_vouched;
   for (const auto& pattern : settings.recognisers) {
     // The settings were read with this check.

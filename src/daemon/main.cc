@@ -26,6 +26,7 @@
 #include "daemon/configs.h"
 #include "daemon/port_holder.h"
 #include "daemon/settings.h"
+#include "gate/backup_changes.h"
 #include "gate/gate.h"
 #include "gate/repository.h"
 #include "manage/server.h"
@@ -50,6 +51,7 @@ constexpr std::size_t kSlowThreads = 2;
 // Looking at a password takes 64 MiB and a tenth of a second.
 constexpr std::size_t kDoorThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
+constexpr base::WallTime kDayMs = 86'400'000;
 constexpr std::chrono::seconds kOffersInterval{30};
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
@@ -304,6 +306,9 @@ int main(int argc, char** argv) try {
   if (!repository) return fail(repository.error().sentence, kFailed);
   const auto token = manage::operator_token((*repository)->folder.token_file());
   if (!token) return fail(token.error().sentence, kFailed);
+  const auto secrets_token =
+      manage::operator_token((*repository)->folder.secrets_token_file());
+  if (!secrets_token) return fail(secrets_token.error().sentence, kFailed);
   auto recovery = upkeep::recover(**repository, clock.wall(), log);
   if (!recovery) return fail(recovery.error().sentence, kFailed);
   const std::chrono::hours keep_partial(24 * settings.backups_keep_partial_days);
@@ -379,7 +384,7 @@ int main(int argc, char** argv) try {
                           own_addresses,
                           address_towards};
   manage::Server management(main_loop, disk, slow, service, log,
-                            {settings.management_listen, *token});
+                            {settings.management_listen, *token, *secrets_token});
   if (const int error = management.bind(); error != 0) {
     return fail(bind_sentence("Management", Transport::kTcp, settings.management_listen,
                               error, "--management-listen"),
@@ -412,6 +417,7 @@ int main(int argc, char** argv) try {
   }
 
   asio::steady_timer sweep_timer(main_loop);
+  base::WallTime thinned_at = 0;
   const std::function<void()> sweep = [&] {
     asio::post(disk, [&] {
       if (auto swept =
@@ -430,6 +436,15 @@ int main(int argc, char** argv) try {
         log.warning("stored bytes can't be verified", {{"why", begun.error().sentence}});
       }
     });
+    if (settings.backups_thin_out_daily && clock.wall() - thinned_at >= kDayMs) {
+      thinned_at = clock.wall();
+      asio::post(slow, [&] {
+        if (auto done = gate::BackupChanges(**gate, "server").thin_out(true); !done) {
+          log.warning("backups can't be thinned out",
+                      {{"why", done.error().sentence}});
+        }
+      });
+    }
     sweep_timer.expires_after(kSweepInterval);
     sweep_timer.async_wait([&](const auto& error) {
       if (!error) sweep();

@@ -14,24 +14,16 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "catalog/facts.h"
+#include "daemon/backup_settings.h"
+#include "daemon/toml_values.h"
 #include "text/nearest.h"
 
 namespace vantro::daemon {
 namespace {
 
-using base::Kind;
 using Apply = std::function<base::Outcome<void>(Settings&, const toml::node&)>;
 
 constexpr std::uint16_t kManagementPort = 7070;
-
-tl::unexpected<base::Refusal> no_value(std::string why) {
-  return base::refuse(Kind::kInvalid, std::move(why));
-}
-
-base::Outcome<std::string> text_of(const toml::node& node) {
-  if (const auto text = node.value_exact<std::string>()) return *text;
-  return no_value("must be a text in quotes");
-}
 
 Apply text(std::string Settings::*field) {
   return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
@@ -69,6 +61,56 @@ Apply size(std::uint64_t Settings::*field) {
     const auto value = text ? base::parse_size(*text) : std::nullopt;
     if (!value || *value == 0) return no_value("must be a size such as \"16 GiB\"");
     settings.*field = *value;
+    return {};
+  };
+}
+
+// "none" is 0.
+Apply size_or_none(std::uint64_t Settings::*field) {
+  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    if (node.value_exact<std::string>() != "none") return size(field)(settings, node);
+    settings.*field = 0;
+    return {};
+  };
+}
+
+// What is compared is read whole.
+base::Outcome<void> configuration_size(Settings& settings, const toml::node& node) {
+  constexpr std::uint64_t kMost = 256 << 20;
+  const auto text = node.value_exact<std::string>();
+  const auto value = text ? base::parse_size(*text) : std::nullopt;
+  if (!value || *value == 0 || *value > kMost) {
+    return no_value("must be a size up to 256 MiB such as \"16 MiB\"");
+  }
+  settings.backups_treatment.configuration_up_to = *value;
+  return {};
+}
+
+Apply keep_rule(backup::KeepRule Settings::*field) {
+  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+    const std::map<std::string, std::int64_t backup::KeepRule::*> known{
+        {"all_days", &backup::KeepRule::all_days},
+        {"weekly_days", &backup::KeepRule::weekly_days},
+        {"monthly_days", &backup::KeepRule::monthly_days},
+        {"at_least", &backup::KeepRule::at_least}};
+    const auto* table = node.as_table();
+    if (table == nullptr) return no_value("must be a table, such as { all_days = 90 }");
+    for (const auto& [key, value] : *table) {
+      const auto found = known.find(std::string(key.str()));
+      if (found == known.end()) {
+        return no_value(
+            fmt::format("'{}' is nothing of it; there are all_days, weekly_days, "
+                        "monthly_days, at_least",
+                        base::printable(std::string(key.str()), 40)));
+      }
+      const auto count = value.value_exact<std::int64_t>();
+      const std::int64_t least = found->first == "at_least" ? 1 : 0;
+      if (!count || *count < least || *count > 36'500) {
+        return no_value(fmt::format("{}: must be a whole number from {} to 36500",
+                                    found->first, least));
+      }
+      (settings.*field).*(found->second) = *count;
+    }
     return {};
   };
 }
@@ -210,17 +252,12 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
 
 // [[rule]], any number of them, in place of the default ones.
 base::Outcome<void> apply_rules(Settings& settings, const toml::node& node) {
-  const auto* list = node.as_array();
-  if (list == nullptr) return no_value("must be written as [[rule]]");
   settings.rules.clear();
-  for (const auto& item : *list) {
-    const auto* table = item.as_table();
-    if (table == nullptr) return no_value("must be written as [[rule]]");
-    auto rule = rule_of(*table);
-    if (!rule) return base::refuse(rule.error());
-    settings.rules.push_back(std::move(*rule));
-  }
-  return {};
+  return each_table(node, "[[rule]]", [&](const toml::table& table) {
+    auto rule = rule_of(table);
+    if (rule) settings.rules.push_back(std::move(*rule));
+    return rule ? base::Outcome<void>() : base::refuse(rule.error());
+  });
 }
 
 base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
@@ -260,17 +297,12 @@ base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
 
 // [[ssh.older]], any number of them.
 base::Outcome<void> apply_older(Settings& settings, const toml::node& node) {
-  const auto* list = node.as_array();
-  if (list == nullptr) return no_value("must be written as [[ssh.older]]");
   settings.ssh_older.clear();
-  for (const auto& item : *list) {
-    const auto* table = item.as_table();
-    if (table == nullptr) return no_value("must be written as [[ssh.older]]");
-    auto older = older_of(*table);
-    if (!older) return base::refuse(older.error());
-    settings.ssh_older.push_back(std::move(*older));
-  }
-  return {};
+  return each_table(node, "[[ssh.older]]", [&](const toml::table& table) {
+    auto older = older_of(table);
+    if (older) settings.ssh_older.push_back(std::move(*older));
+    return older ? base::Outcome<void>() : base::refuse(older.error());
+  });
 }
 
 // "50000-50999"
@@ -378,20 +410,17 @@ base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
 
 // [[recogniser]], any number of them; the first that fits gives a fact.
 base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node) {
-  const auto* list = node.as_array();
-  if (list == nullptr) return no_value("must be written as [[recogniser]]");
   settings.recognisers.clear();
-  for (const auto& item : *list) {
-    const auto* table = item.as_table();
-    if (table == nullptr) return no_value("must be written as [[recogniser]]");
-    auto pattern = pattern_of(*table);
-    if (!pattern) return base::refuse(pattern.error());
-    if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
-      return no_value(base::in_full(made.error()));
-    }
-    settings.recognisers.push_back(std::move(*pattern));
-  }
-  return {};
+  return each_table(
+      node, "[[recogniser]]", [&](const toml::table& table) -> base::Outcome<void> {
+        auto pattern = pattern_of(table);
+        if (!pattern) return base::refuse(pattern.error());
+        if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
+          return no_value(base::in_full(made.error()));
+        }
+        settings.recognisers.push_back(std::move(*pattern));
+        return {};
+      });
 }
 
 const std::map<std::string, Apply>& keys() {
@@ -454,6 +483,24 @@ const std::map<std::string, Apply>& keys() {
       {"backups.largest", size(&Settings::backups_largest)},
       {"backups.keep_partial_days",
        number(&Settings::backups_keep_partial_days, 1, 3650)},
+      {"backups.kind", apply_kinds},
+      {"backups.leave_out", apply_left_out},
+      {"backups.secret", apply_secrets},
+      {"backups.usual_secrets",
+       [](Settings& settings, const toml::node& node) -> base::Outcome<void> {
+         const auto value = node.value_exact<bool>();
+         if (!value) return no_value("must be true or false");
+         settings.backups_treatment.usual_secrets = *value;
+         return {};
+       }},
+      {"backups.configuration_up_to", configuration_size},
+      {"backups.per_device", size_or_none(&Settings::backups_per_device)},
+      {"backups.reserve", size_or_none(&Settings::backups_reserve)},
+      {"backups.thin_out_daily", yes_or_no(&Settings::backups_thin_out_daily)},
+      {"backups.keep.configurations",
+       keep_rule(&Settings::backups_keep_configurations)},
+      {"backups.keep.images", keep_rule(&Settings::backups_keep_images)},
+      {"backups.keep.others", keep_rule(&Settings::backups_keep_others)},
       {"stop.grace_s", number(&Settings::stop_grace_s, 0, 600)},
       {"log.form", choice<Log::Form>(&Settings::log_form, {{"text", Log::Form::kText},
                                                            {"json", Log::Form::kJson}})},

@@ -11,6 +11,8 @@
 #include <vector>
 
 #include "auth/rules.h"
+#include "backup/retention.h"
+#include "backup/treatment.h"
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
@@ -80,6 +82,13 @@ struct Settings {
   base::Endpoint management_listen = {base::Address::v4(0x7f000001), 7070};
   std::uint64_t backups_largest = std::uint64_t{16} << 30;  // bytes
   std::int64_t backups_keep_partial_days = 7;               // 1 to 3,650
+  backup::TreatmentConfig backups_treatment;
+  std::uint64_t backups_per_device = 0;                  // bytes; 0: no limit
+  std::uint64_t backups_reserve = std::uint64_t{1} << 30;  // bytes; 0: none
+  backup::KeepRule backups_keep_configurations{90, 365, 0, 10};
+  backup::KeepRule backups_keep_images{30, 0, 365, 2};
+  backup::KeepRule backups_keep_others{30, 90, 365, 3};
+  bool backups_thin_out_daily = false;
   bool catalogue_only_vouched = false;
   std::int64_t catalogue_look_inside_s = 60;  // 1 to 3,600
   std::vector<text::Pattern> recognisers;

@@ -225,6 +225,116 @@ const std::vector<SchemaVersion>& schema_versions() {
                 added_at bigint not null,
                 primary key (account, fingerprint)))",
        }},
+      {"devices; whose a backup is; what came again, what changed, what is kept",
+       {
+           // Times between backups are milliseconds. A network is in CIDR form, and
+           // belongs to one device.
+           R"(create table devices (
+                id bigint primary key,
+                name text not null,
+                folded text not null unique,
+                link_address text not null,
+                maker text not null,
+                platform text not null,
+                hardware text not null,
+                site text not null,
+                remarks text not null,
+                backup_every bigint,
+                quota bigint,
+                made_at bigint not null,
+                changed_at bigint not null))",
+           R"(create table device_networks (
+                network text primary key,
+                device bigint not null references devices (id)))",
+           "create index device_networks_by_device on device_networks (device)",
+           R"(create table sites (
+                name text primary key,
+                backup_every bigint not null))",
+           // One row for each name that a device gave, or an address that belongs to none
+           // (device is 0 then, else address is empty). What lists show of the newest
+           // revision is copied here, so that they need not look at every revision.
+           R"(create table backup_files (
+                id bigint primary key,
+                device bigint not null,
+                address text not null,
+                name text not null,
+                last_number bigint not null,
+                revisions bigint not null,
+                newest bigint,
+                newest_number bigint not null,
+                newest_at bigint not null,
+                seen_at bigint not null,
+                size bigint not null,
+                kind text not null,
+                usual_size bigint,
+                broken_at bigint not null,
+                unique (device, address, name)))",
+           R"(insert into backup_files
+                select min(id), 0, address, name, max(number), count(*), null, 0, 0, 0, 0,
+                       '', null, 0
+                from revisions group by address, name)",
+           // last_seen_at: when these bytes came last, the first time or again. changed:
+           // the one before it differed in more than what is left out of comparisons;
+           // substance: what was compared for that. Those that broke off have no kind.
+           R"(create table filed_revisions (
+                id bigint primary key,
+                file bigint not null references backup_files (id),
+                number bigint not null,
+                address text not null,
+                complete bigint not null,
+                size bigint not null,
+                announced bigint,
+                md5 text, sha1 text, sha256 text, sha512 text,
+                partial_file text,
+                arrived_at bigint not null,
+                protocol text not null,
+                account text not null,
+                why text not null,
+                whole bigint not null,
+                read_at bigint not null,
+                kind text not null,
+                is_text bigint not null,
+                changed bigint not null,
+                substance text not null,
+                last_seen_at bigint not null,
+                times_seen bigint not null,
+                pinned_at bigint,
+                pinned_why text not null,
+                unique (file, number)))",
+           R"(insert into filed_revisions
+                select r.id, f.id, r.number, r.address, r.complete, r.size, r.announced,
+                       r.md5, r.sha1, r.sha256, r.sha512, r.partial_file, r.arrived_at,
+                       r.protocol, r.account, r.why, r.whole, r.read_at,
+                       case when r.complete = 1 then 'other' else '' end, 0,
+                       r.complete = 1 and exists (select 1 from revisions b
+                         where b.address = r.address and b.name = r.name
+                         and b.complete = 1 and b.number < r.number),
+                       '', r.arrived_at, 1, null, ''
+                from revisions r
+                join backup_files f on f.address = r.address and f.name = r.name)",
+           "drop table revisions",
+           "alter table filed_revisions rename to revisions",
+           "create index revisions_by_content on revisions (sha256)",
+           "create index revisions_by_time on revisions (address, arrived_at)",
+           "create index revisions_by_arrival on revisions (arrived_at)",
+           "create index revisions_by_change on revisions (changed, arrived_at, file)",
+           R"(update backup_files set (newest, newest_number, newest_at, seen_at, size,
+                kind) = (select r.id, r.number, r.arrived_at, r.arrived_at, r.size, r.kind
+                from revisions r where r.file = backup_files.id and r.complete = 1
+                order by r.number desc limit 1)
+                where exists (select 1 from revisions r where r.file = backup_files.id
+                and r.complete = 1))",
+           // One revision under a name of its own, to one device, for a time.
+           R"(create table backup_offers (
+                id bigint primary key,
+                name text not null,
+                revision bigint not null references revisions (id),
+                device bigint not null,
+                address text not null,
+                since bigint not null,
+                until bigint not null,
+                ended_at bigint))",
+       }},
   };
   return versions;
 }

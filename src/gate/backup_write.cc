@@ -1,34 +1,39 @@
 #include "gate/backup_write.h"
 
 #include <fmt/format.h>
+#include <shared_mutex>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "gate/gate.h"
+#include "gate/stored_text.h"
 
 namespace vantro::gate {
 
+using backup::FileKind;
 using base::Kind;
 
-namespace {
-
-std::string filed_sentence(const backup::Revision& revision) {
-  auto sentence = fmt::format("revision {}", revision.number);
-  const auto announced = revision.announced.value_or(0);
-  if (announced != 0 && announced != revision.size) {
-    sentence += fmt::format("; the device had announced {} bytes, {} came", announced,
-                            revision.size);
-  }
-  return sentence;
+base::Outcome<void> DepositLimits::check_quota(std::uint64_t bytes) const {
+  if (quota == 0 || (kept <= quota && bytes <= quota - kept)) return {};
+  return base::refuse(
+      Kind::kFull,
+      fmt::format("{} of this device's backups are kept, and {} is its quota; the "
+                  "operator must thin them out or raise it",
+                  base::size_text(kept), base::size_text(quota)));
 }
 
-}  // namespace
+base::Refusal only_configurations() {
+  return {Kind::kFull,
+          "the server's disk is nearly full, and what is left is kept for "
+          "configurations; the operator must free some space"};
+}
 
 BackupWrite::BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
-                         store::Arrival arrival, Transfer transfer)
+                         DepositLimits limits, store::Arrival arrival, Transfer transfer)
     : gate_(gate),
       revision_(std::move(revision)),
       announced_(std::move(announced)),
+      limits_(limits),
       arrival_(std::move(arrival)),
       transfer_(std::move(transfer)) {}
 
@@ -38,8 +43,104 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
                         fmt::format("backups larger than {} are not taken",
                                     base::size_text(gate_.config_.largest_deposit)));
   }
+  const auto size = arrival_.size() + bytes.size();
+  if (auto room = limits_.check_quota(size); !room) return room;
+  content_.update(bytes);
+  if (limits_.only_configurations &&
+      (size > limits_.configuration_up_to ||
+       (limits_.named != FileKind::kConfiguration && !content_.is_text()))) {
+    return base::refuse(only_configurations());
+  }
   if (auto room = transfer_.arrive(bytes.size()); !room) return room;
   return arrival_.write(bytes);
+}
+
+// Its address may have become a device's, or another one's, while its bytes came.
+void BackupWrite::settle_holder() {
+  if (const auto address = base::Address::parse(revision_.address)) {
+    revision_.holder = gate_.inventory_.holder_of(*address);
+  }
+}
+
+base::Outcome<void> BackupWrite::judge() {
+  auto& repository = gate_.repository_;
+  const auto& treatment = gate_.config_.treatment;
+  revision_.size = arrival_.size();
+  settle_holder();
+  std::string read;
+  const auto rules = treatment.left_out(gate_.inventory_.platform_of(revision_.holder));
+  if (announced_.goes_on || (content_.is_text() && !rules.empty() &&
+                             revision_.size <= treatment.configuration_up_to())) {
+    const auto file = arrival_.open_for_reading();
+    if (!file) return base::refuse(file.error());
+    auto text = read_for_comparing(file->get(), treatment.configuration_up_to());
+    if (!text) return base::refuse(text.error());
+    content_.update(base::as_bytes(*text));
+    read = std::move(*text);
+  }
+  revision_.text = content_.is_text();
+  revision_.kind = treatment.kind_of(revision_.name, revision_.text, revision_.size);
+  if (!revision_.text && treatment.kind_by_name(revision_.name) == FileKind::kUnknown) {
+    const auto same = gate_.same_as_image(revision_);
+    if (!same) return base::refuse(same.error());
+    if (*same || gate_.recognised(revision_)) revision_.kind = FileKind::kImage;
+  }
+  if (revision_.kind == FileKind::kConfiguration && revision_.text) {
+    revision_.substance = backup::substance(read, rules);
+  }
+  auto before = repository.backups.newest_complete(revision_.holder, revision_.name);
+  if (!before) return base::refuse(before.error());
+  before_ = std::move(*before);
+  if (before_ && !backup::made_by(before_->substance, rules)) {
+    // The rules have changed since. What can't be read counts as it is.
+    const auto text = read_stored_text(gate_, *before_);
+    rejudged_ = true;
+    before_->substance = text ? backup::substance(*text, rules) : std::string();
+  }
+  return {};
+}
+
+base::Outcome<backup::Added> BackupWrite::file() {
+  auto& repository = gate_.repository_;
+  const std::shared_lock lock(repository.vault_mutex);
+  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
+  revision_.arrived_at = gate_.clock_.wall();
+  auto entry =
+      gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
+  return repository.database->write(
+      [&](db::Transaction& t) -> base::Outcome<backup::Added> {
+        if (rejudged_) {
+          backup::Backups::judge_again(t, before_->id, before_->substance);
+        }
+        auto added = backup::Backups::add(t, revision_);
+        // The bytes may have been there before, and damaged.
+        backup::Backups::mark_read(t, revision_.digests.sha256, true,
+                                   revision_.arrived_at);
+        if (catalog::Catalog::with_content(t, revision_.digests.sha256)) {
+          catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
+                                      revision_.arrived_at);
+        }
+        entry.sentence = fmt::format("revision {}{}{}", added.revision.number,
+                                     rest_of_sentence(added),
+                                     entry.sentence.empty() ? "" : "; " + entry.sentence);
+        ledger::Ledger::record(t, entry);
+        return added;
+      });
+}
+
+std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
+  std::string rest;
+  if (added.seen_again) {
+    rest = ", seen again, unchanged";
+  } else if (before_ && !added.revision.changed) {
+    rest = ", unchanged in substance";
+  }
+  const auto announced = revision_.announced.value_or(0);
+  if (announced != 0 && announced != revision_.size) {
+    rest += fmt::format("; the device had announced {} bytes, {} came", announced,
+                        revision_.size);
+  }
+  return rest;
 }
 
 base::Outcome<Filed> BackupWrite::commit() {
@@ -49,39 +150,24 @@ base::Outcome<Filed> BackupWrite::commit() {
     differs_ = true;
     return base::refuse(differs(*digests, *wrong));
   }
-  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
   revision_.complete = true;
-  revision_.size = arrival_.size();
   revision_.digests = std::move(*digests);
-  revision_.arrived_at = gate_.clock_.wall();
-  auto entry =
-      gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
-  auto filed = gate_.repository_.database->write(
-      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
-        auto added = backup::Backups::add(t, revision_);
-        // The bytes may have been there before, and damaged.
-        backup::Backups::mark_read(t, revision_.digests.sha256, true,
-                                   revision_.arrived_at);
-        if (catalog::Catalog::with_content(t, revision_.digests.sha256)) {
-          catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
-                                      revision_.arrived_at);
-        }
-        entry.sentence =
-            filed_sentence(added) + (entry.sentence.empty() ? "" : "; " + entry.sentence);
-        ledger::Ledger::record(t, entry);
-        return added;
-      });
+  if (auto judged = judge(); !judged) return base::refuse(judged.error());
+  const auto resent = transfer_.completed(0, "").resent;
+  const auto filed = file();
   if (!filed) return base::refuse(filed.error());
-  transfer_.advance({revision_.size, entry.resent, 0});
+  const auto& revision = filed->revision;
+  transfer_.advance({revision.size, resent, 0});
   transfer_.end_unrecorded(State::kComplete, "");
   Filed result;
-  result.path = backup_path(filed->name, filed->number);
-  result.sentence = fmt::format("revision {} of '{}' from {}, {}", filed->number,
-                                base::printable(filed->name, base::kLongestName),
-                                filed->address, base::size_text(filed->size));
-  result.revision = filed->number;
-  result.size = filed->size;
-  result.digests = filed->digests;
+  result.path = backup_path(revision.name, revision.number);
+  result.sentence = fmt::format("revision {} of '{}' from {}, {}{}", revision.number,
+                                base::printable(revision.name, base::kLongestName),
+                                revision.holder.name, base::size_text(revision.size),
+                                filed->seen_again ? ", seen again, unchanged" : "");
+  result.revision = revision.number;
+  result.size = revision.size;
+  result.digests = revision.digests;
   return result;
 }
 
@@ -96,12 +182,15 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   }
   transfer_.end(how, why);
   if (revision_.partial_file.empty()) return;
+  settle_holder();
   revision_.complete = false;
   revision_.digests = {};
+  revision_.kind = FileKind::kUnknown;
+  revision_.text = content_.is_text();
   revision_.arrived_at = gate_.clock_.wall();
   revision_.why = why;
   auto filed = gate_.repository_.database->write(
-      [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+      [&](db::Transaction& t) -> base::Outcome<backup::Added> {
         return backup::Backups::add(t, revision_);
       });
   if (!filed) {

@@ -1,19 +1,37 @@
 // A backup that is being received.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "backup/backups.h"
 #include "gate/write_sink.h"
 #include "store/arrival.h"
+#include "text/content.h"
 
 namespace vantro::gate {
+
+// What one deposit may still take.
+struct DepositLimits {
+  std::uint64_t quota = 0;  // of its holder, in bytes; 0: none
+  std::uint64_t kept = 0;   // of it, already
+  // The disk is nearly full. `named` is what the file's name says of it.
+  bool only_configurations = false;
+  std::uint64_t configuration_up_to = 0;
+  backup::FileKind named = backup::FileKind::kUnknown;
+
+  // Whether `bytes` of one file fit into the quota. kFull.
+  base::Outcome<void> check_quota(std::uint64_t bytes) const;
+};
+
+// What is said when the disk is nearly full.
+base::Refusal only_configurations();
 
 class BackupWrite final : public WriteSink {
  public:
   BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
-              store::Arrival arrival, Transfer transfer);
+              DepositLimits limits, store::Arrival arrival, Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return arrival_.sync(); }
@@ -22,10 +40,21 @@ class BackupWrite final : public WriteSink {
   const Transfer& transfer() const override { return transfer_; }
 
  private:
+  void settle_holder();
+  // What it is, and what counts of it.
+  base::Outcome<void> judge();
+  base::Outcome<backup::Added> file();
+  std::string rest_of_sentence(const backup::Added& added) const;
+
   Gate& gate_;
   backup::Revision revision_;
   Announced announced_;
+  DepositLimits limits_;
   bool differs_ = false;  // from a digest that was announced
+  text::ContentTeller content_;
+  // The newest one before it, judged by the rules of today.
+  std::optional<backup::Revision> before_;
+  bool rejudged_ = false;
   store::Arrival arrival_;
   Transfer transfer_;
 };

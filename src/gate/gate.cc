@@ -23,8 +23,9 @@ std::string names_of_content(db::Transaction& transaction, const std::string& sh
   for (const auto& row : transaction.query(
            "select n.name from image_names n join images i on i.id = n.image "
            "where i.sha256 = :a union all "
-           "select r.address || ':' || r.name || ' revision ' || r.number "
-           "from revisions r where r.sha256 = :b union all "
+           "select coalesce(v.name, f.address) || ':' || f.name || ' revision ' || "
+           "r.number from revisions r join backup_files f on f.id = r.file left join "
+           "devices v on v.id = f.device where r.sha256 = :b union all "
            "select d.name from documents d where d.sha256 = :c",
            {sha256, sha256, sha256})) {
     names += (names.empty() ? "" : ", ") + row.text(0);
@@ -40,11 +41,24 @@ base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
   std::unique_ptr<Gate> gate(
       new Gate(repository, clock, std::move(log), std::move(config)));
   if (auto loaded = gate->reload_offers(); !loaded) return base::refuse(loaded.error());
+  if (auto loaded = gate->inventory_.reload(clock.wall()); !loaded) {
+    return base::refuse(loaded.error());
+  }
   auto accounts = auth::Accounts::open(*repository.database);
   if (!accounts) return base::refuse(accounts.error());
   gate->accounts_ = std::move(*accounts);
   gate->log_ins_ = std::make_unique<auth::LogIns>(*gate->accounts_, clock);
   return gate;
+}
+
+const backup::KeepRule& Gate::keep_rule(backup::FileKind kind) const {
+  switch (kind) {
+    case backup::FileKind::kConfiguration: return config_.keep_configurations;
+    case backup::FileKind::kImage: return config_.keep_images;
+    case backup::FileKind::kOther:
+    case backup::FileKind::kUnknown: return config_.keep_others;
+  }
+  return config_.keep_others;
 }
 
 base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,

@@ -22,6 +22,8 @@
 #include "auth/log_ins.h"
 #include "auth/rules.h"
 #include "backup/backups.h"
+#include "backup/retention.h"
+#include "backup/treatment.h"
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/log.h"
@@ -29,10 +31,12 @@
 #include "catalog/catalog.h"
 #include "catalog/documents.h"
 #include "catalog/offer_index.h"
+#include "crypto/secret.h"
 #include "gate/admission.h"
 #include "gate/asker.h"
 #include "gate/grants.h"
 #include "gate/intake.h"
+#include "gate/inventory.h"
 #include "gate/repository.h"
 #include "gate/story.h"
 #include "gate/transfers.h"
@@ -42,6 +46,8 @@
 #include "text/recogniser.h"
 
 namespace vantro::gate {
+
+struct DepositLimits;
 
 // One address, and how it stands with it.
 struct Overview {
@@ -61,6 +67,16 @@ struct Config {
   std::uint64_t largest_deposit = std::uint64_t{16} << 30;
   // What one address may send in 24 hours, in bytes.
   std::uint64_t deposited_per_day = std::uint64_t{64} << 30;
+  // What is kept of one device, in bytes, if nothing else is said of it; 0: no limit.
+  std::uint64_t kept_per_device = 0;
+  // Of the disk, in bytes: when less is free, only configurations are taken.
+  std::uint64_t reserve = 0;
+  backup::Treatment treatment;
+  // How long what devices sent is kept. Nothing is removed unless somebody or upkeep
+  // thins out.
+  backup::KeepRule keep_configurations;
+  backup::KeepRule keep_images;
+  backup::KeepRule keep_others;
   AdmissionLimits admission;
   std::vector<auth::Rule> rules = auth::default_rules();
   // An image that nobody has vouched for is not handed out.
@@ -172,6 +188,11 @@ class Gate {
   Repository& repository() { return repository_; }
   auth::Accounts& accounts() { return *accounts_; }
   const std::vector<auth::Rule>& rules() const { return config_.rules; }
+  const backup::Treatment& treatment() const { return config_.treatment; }
+  Inventory& inventory() { return inventory_; }
+  const backup::KeepRule& keep_rule(backup::FileKind kind) const;
+  // Made at random at the start; never shown.
+  const std::string& mark_key() const { return mark_key_; }
 
  private:
   friend class Transfer;
@@ -187,6 +208,8 @@ class Gate {
         config_(std::move(config)),
         transfers_(clock),
         contacts_(clock),
+        inventory_(repository),
+        mark_key_(crypto::random_hex(32)),
         admission_(config_.admission) {}
 
   base::Outcome<std::shared_ptr<const auth::Account>> account_of(
@@ -197,8 +220,15 @@ class Gate {
   catalog::Asking asking(const Asker& asker) const;
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
+  // A single revision that is on offer to the asker under the name.
+  std::optional<Found> find_backup_offer(const Asker& asker, const std::string& name);
   base::Outcome<void> add_backups(const Asker& asker, const std::string& start,
                                   std::vector<Listed>& files);
+  base::Outcome<void> limits_of(const backup::Revision& revision, DepositLimits& limits);
+  // Whether the catalogue has an image of its size: it is that one, or was meant to be.
+  base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
+  // Whether its name is that of an image.
+  bool recognised(const backup::Revision& revision) const;
   base::Outcome<store::Arrival> go_on(backup::Revision& revision,
                                       const Announced& announced);
   base::Outcome<WriteGrant> open_backup(const Asker& asker, Place place,
@@ -222,6 +252,8 @@ class Gate {
   Config config_;  // constant after construction
   Transfers transfers_;
   ledger::Contacts contacts_;
+  Inventory inventory_;
+  const std::string mark_key_;
   Admission admission_;
   std::unique_ptr<auth::Accounts> accounts_;  // set by open()
   std::unique_ptr<auth::LogIns> log_ins_;     // set by open()

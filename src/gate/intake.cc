@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <iterator>
+#include <shared_mutex>
 #include <utility>
 
 #include "base/visible_name.h"
@@ -214,6 +215,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   if (auto ended = gate_->end_expired_offers(); !ended) return refused(ended.error());
   // The file is in the vault before the record is: a crash between the two leaves a file
   // without a record, which is found at the next start, never a record without its file.
+  std::shared_lock vault(gate_->repository_.vault_mutex);
   if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
   auto view = transfer_.completed(image.size, digests_.sha256);
   view.total = image.size;
@@ -226,6 +228,7 @@ base::Outcome<Taken> ImageIntake::commit() {
         return {};
       });
   if (!filed) return refused(filed.error());
+  vault.unlock();
   open_ = false;
   transfer_.end_unrecorded(State::kComplete, "");
   gate_->reload_offers_or_log();

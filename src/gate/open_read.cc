@@ -103,8 +103,8 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
 
 base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
   const auto wanted = backup_name(rest);
-  auto revision =
-      repository_.backups.find(asker.peer.address.text(), wanted.name, wanted.revision);
+  auto revision = repository_.backups.find(inventory_.holder_of(asker.peer.address),
+                                           wanted.name, wanted.revision);
   if (!revision) return base::refuse(revision.error());
   if (!revision->account.empty() && revision->account != asker.account) {
     return base::refuse(Kind::kDenied,
@@ -130,6 +130,23 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
   return found;
 }
 
+std::optional<Found> Gate::find_backup_offer(const Asker& asker,
+                                             const std::string& name) {
+  const auto wanted = base::folded(name);
+  for (const auto& one :
+       inventory_.offers_to(inventory_.holder_of(asker.peer.address), clock_.wall())) {
+    if (base::folded(one.name) != wanted) continue;
+    Found found;
+    found.name = one.name;
+    found.size = one.revision.size;
+    found.digests = one.revision.digests;
+    found.since = one.since;
+    found.backup = true;
+    return found;
+  }
+  return std::nullopt;
+}
+
 base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name) {
   const auto name = base::visible_name(typed_name);
   if (!name) return base::refuse(name.error());
@@ -140,7 +157,9 @@ base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name)
       !allowed) {
     return base::refuse(allowed.error());
   }
-  return backup ? find_backup(asker, rest) : find_offer(asker, *name);
+  if (backup) return find_backup(asker, rest);
+  if (auto found = find_backup_offer(asker, *name)) return std::move(*found);
+  return find_offer(asker, *name);
 }
 
 base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_name) {
@@ -198,7 +217,8 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
 // The asker's own: the newest of each name, and all by their revisions.
 base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& start,
                                       std::vector<Listed>& files) {
-  auto revisions = repository_.backups.revisions(asker.peer.address.text());
+  auto revisions =
+      repository_.backups.revisions(inventory_.holder_of(asker.peer.address));
   if (!revisions) return base::refuse(revisions.error());
   std::map<std::string, Listed> newest;
   for (const auto& one : *revisions) {
@@ -251,6 +271,11 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
   for (const auto* offer : offers->visible_to(asking(asker))) {
     files.push_back(
         {offer->name, offer->image.size, offer->image.digests.sha256, offer->since});
+  }
+  for (const auto& one :
+       inventory_.offers_to(inventory_.holder_of(asker.peer.address), clock_.wall())) {
+    files.push_back(
+        {one.name, one.revision.size, one.revision.digests.sha256, one.since});
   }
   std::map<std::string, Listed> entries;
   for (const auto& file : files) {

@@ -1,4 +1,5 @@
 // The gate's writing half: the right to send a backup, or to hand an image in.
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "base/sizes.h"
@@ -85,10 +86,13 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                     revision.address, base::size_text(*sent),
                     base::size_text(config_.deposited_per_day)));
   }
+  revision.holder = inventory_.holder_of(asker.peer.address);
   revision.name = name;
   revision.announced = announced.size;
   revision.protocol = asker.protocol;
   revision.account = asker.account;
+  DepositLimits limits;
+  if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
   auto arrival = announced.goes_on
                      ? go_on(revision, announced)
@@ -100,15 +104,59 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                              asker.remark.empty() ? "" : "; ", asker.remark);
   }
   return WriteGrant(std::make_unique<BackupWrite>(
-      *this, std::move(revision), std::move(announced), std::move(*arrival),
+      *this, std::move(revision), std::move(announced), limits, std::move(*arrival),
       Transfer(*this, std::move(start), std::move(place))));
+}
+
+// What may still come of it; a refusal if not even what was announced.
+base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
+                                    DepositLimits& limits) {
+  const auto announced = revision.announced.value_or(0);
+  const auto quota =
+      inventory_.quota_of(revision.holder).value_or(config_.kept_per_device);
+  if (quota != 0) {
+    const auto kept = repository_.backups.bytes_of(revision.holder);
+    if (!kept) return base::refuse(kept.error());
+    limits.quota = quota;
+    limits.kept = *kept;
+    if (auto room = limits.check_quota(announced); !room) return room;
+  }
+  if (config_.reserve != 0) {
+    const auto free = repository_.folder.free_bytes();
+    limits.only_configurations = free < config_.reserve + announced;
+  }
+  if (!limits.only_configurations) return {};
+  const auto& treatment = config_.treatment;
+  limits.named = treatment.kind_by_name(revision.name);
+  limits.configuration_up_to = treatment.configuration_up_to();
+  const auto kind = limits.named == backup::FileKind::kUnknown && !recognised(revision)
+                        ? backup::FileKind::kConfiguration
+                        : limits.named;
+  if (kind != backup::FileKind::kConfiguration ||
+      announced > limits.configuration_up_to) {
+    return base::refuse(only_configurations());
+  }
+  return {};
+}
+
+base::Outcome<bool> Gate::same_as_image(const backup::Revision& revision) const {
+  if (revision.size == 0) return false;
+  const auto alike = repository_.catalog.with_size(revision.size);
+  if (!alike) return base::refuse(alike.error());
+  return !alike->empty();
+}
+
+bool Gate::recognised(const backup::Revision& revision) const {
+  return std::any_of(
+      config_.recognisers.begin(), config_.recognisers.end(),
+      [&](const auto& one) { return !one.recognise(revision.name).empty(); });
 }
 
 // The sender's newest upload under the name, if it broke off where the sender thinks.
 base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                                           const Announced& announced) {
   const auto shown = base::printable(revision.name, 80);
-  const auto last = repository_.backups.newest(revision.address, revision.name);
+  const auto last = repository_.backups.newest(revision.holder, revision.name);
   if (!last) return base::refuse(last.error());
   const store::ArrivalLabel label{"backup", revision.address, revision.name};
   if (!*last && !announced.behind) {
@@ -170,7 +218,8 @@ base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
   if (auto allowed = would_allow(asker, Action::kDeposit, *name); !allowed) {
     return base::refuse(allowed.error());
   }
-  const auto last = repository_.backups.newest(asker.peer.address.text(), *name);
+  const auto last =
+      repository_.backups.newest(inventory_.holder_of(asker.peer.address), *name);
   if (!last) return base::refuse(last.error());
   if (!*last || (*last)->account != asker.account) return Own();
   if (!(*last)->complete && (*last)->partial_file.empty()) return Own();

@@ -2,8 +2,10 @@
 #pragma once
 
 #include <memory>
+#include <shared_mutex>
 #include <string>
 
+#include "backup/backup_offers.h"
 #include "backup/backups.h"
 #include "base/log.h"
 #include "base/outcome.h"
@@ -13,6 +15,7 @@
 #include "catalog/offers.h"
 #include "catalog/vouches.h"
 #include "db/database.h"
+#include "fleet/devices.h"
 #include "ledger/ledger.h"
 #include "store/state_folder.h"
 
@@ -35,6 +38,8 @@ struct Repository {
         documents(*database),
         kits(*database),
         backups(*database),
+        backup_offers(*database),
+        devices(*database),
         ledger(*database, log) {}
 
   store::StateFolder folder;
@@ -45,7 +50,13 @@ struct Repository {
   catalog::Documents documents;
   catalog::Kits kits;
   backup::Backups backups;
+  backup::BackupOffers backup_offers;
+  fleet::Devices devices;
   ledger::Ledger ledger;
+
+  // Held shared from before bytes are moved into the vault until their record is
+  // committed, and alone while bytes without a record are removed from it.
+  std::shared_mutex vault_mutex;
 };
 
 }  // namespace vantro::gate

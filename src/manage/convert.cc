@@ -6,23 +6,6 @@ api::Digests shape(const crypto::Digests& digests) {
   return {digests.md5, digests.sha1, digests.sha256, digests.sha512};
 }
 
-api::Backup shape(const backup::Revision& revision) {
-  api::Backup result;
-  result.address = revision.address;
-  result.name = revision.name;
-  result.revision = revision.number;
-  result.complete = revision.complete;
-  result.size = revision.size;
-  result.announced = revision.announced;
-  if (revision.complete) result.digests = shape(revision.digests);
-  result.arrived_at = base::iso_time(revision.arrived_at);
-  result.protocol = revision.protocol;
-  result.account = revision.account;
-  result.why = revision.why;
-  result.kept = revision.complete || !revision.partial_file.empty();
-  return result;
-}
-
 api::Transfer shape(const gate::TransferView& view) {
   api::Transfer result;
   result.id = view.id;

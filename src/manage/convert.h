@@ -2,7 +2,6 @@
 #pragma once
 
 #include "api/shapes.h"
-#include "backup/backups.h"
 #include "gate/gate.h"
 #include "gate/transfers.h"
 #include "ledger/ledger.h"
@@ -10,7 +9,6 @@
 namespace vantro::manage {
 
 api::Digests shape(const crypto::Digests& digests);
-api::Backup shape(const backup::Revision& revision);
 api::Transfer shape(const gate::TransferView& view);
 api::LedgerEntry shape(const ledger::Entry& entry);
 api::Contact shape(const gate::Overview& overview);

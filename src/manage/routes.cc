@@ -8,7 +8,9 @@
 #include "base/percent.h"
 #include "base/visible_name.h"
 #include "manage/access_routes.h"
+#include "manage/backup_routes.h"
 #include "manage/convert.h"
+#include "manage/device_routes.h"
 #include "manage/image_routes.h"
 #include "manage/offer_routes.h"
 
@@ -51,14 +53,6 @@ base::Outcome<std::optional<std::int64_t>> number(const Call& call,
   return value;
 }
 
-base::Outcome<backup::Revision> revision_for(Service& service, const Call& call) {
-  const auto wanted = number(call, "revision");
-  if (!wanted) return base::refuse(wanted.error());
-  const auto name = base::visible_name(call.path.at("name"));
-  if (!name) return base::refuse(name.error());
-  return service.gate.repository().backups.find(call.path.at("address"), *name, *wanted);
-}
-
 base::Outcome<json> status(Service& service) {
   auto& repository = service.gate.repository();
   const auto images = repository.catalog.count();
@@ -85,47 +79,6 @@ base::Outcome<json> status(Service& service) {
   status.trouble = std::move(*trouble);
   if (service.ssh) status.ssh = service.ssh();
   return json(status);
-}
-
-base::Outcome<json> backups(Service& service, const Call& call) {
-  std::optional<std::string> address;
-  if (const auto found = call.query.find("address"); found != call.query.end()) {
-    const auto parsed = base::Address::parse(found->second);
-    if (!parsed) {
-      return base::refuse(
-          Kind::kInvalid,
-          fmt::format("'{}' is no IP address", base::printable(found->second, 60)));
-    }
-    address = parsed->text();
-  }
-  return listing("backups", service.gate.repository().backups.revisions(address));
-}
-
-base::Outcome<json> backup(Service& service, const Call& call) {
-  const auto revision = revision_for(service, call);
-  if (!revision) return base::refuse(revision.error());
-  return json(shape(*revision));
-}
-
-base::Outcome<Content> backup_content(Service& service, const Call& call) {
-  const auto revision = revision_for(service, call);
-  if (!revision) return base::refuse(revision.error());
-  const auto& folder = service.gate.repository().folder;
-  if (revision->complete) {
-    auto file = folder.open_stored(revision->digests.sha256, revision->size);
-    if (!file) return base::refuse(file.error());
-    return Content{std::move(*file), revision->size, revision->digests.sha256};
-  }
-  if (revision->partial_file.empty()) {
-    return base::refuse(
-        Kind::kNotFound,
-        fmt::format("revision {} broke off, and its bytes were kept only for "
-                    "some days",
-                    revision->number));
-  }
-  auto file = folder.open_partial(revision->partial_file);
-  if (!file) return base::refuse(file.error());
-  return Content{std::move(*file), revision->size, {}};
 }
 
 base::Outcome<json> story(Service& service, const Call& call) {
@@ -237,12 +190,6 @@ std::vector<Route> make_routes(Service& service) {
       {"GET", "/v1/status", kOperator,
        JsonHandler([&service](const Call&) { return status(service); }),
        "listeners, counts, free space, trouble"},
-      {"GET", "/v1/backups", kOperator, JsonHandler(with(backups)),
-       "all revisions; ?address=ADDRESS for one device"},
-      {"GET", "/v1/backups/{address}/{name}", kOperator, JsonHandler(with(backup)),
-       "one revision: the newest complete one, or ?revision=N"},
-      {"GET", "/v1/backups/{address}/{name}/content", kOperator,
-       ContentHandler(with(backup_content)), "its bytes"},
       {"GET", "/v1/transfers", kOperator, JsonHandler([&service](const Call&) {
          return json{{"transfers", shapes(service.gate.transfers().view())}};
        }),
@@ -257,6 +204,8 @@ std::vector<Route> make_routes(Service& service) {
        "newest first; ?limit=N, ?before=ID"},
   };
   for (auto& route : access_routes(service)) routes.push_back(std::move(route));
+  for (auto& route : backup_routes(service)) routes.push_back(std::move(route));
+  for (auto& route : device_routes(service)) routes.push_back(std::move(route));
   for (auto& route : image_routes(service)) routes.push_back(std::move(route));
   for (auto& route : offer_routes(service)) routes.push_back(std::move(route));
   routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});

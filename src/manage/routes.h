@@ -20,6 +20,8 @@ namespace vantro::manage {
 struct Call {
   std::map<std::string, std::string> path;
   std::map<std::string, std::string> query;
+  // The caller's token is that which shows secrets, where they are asked for.
+  bool may_see_secrets = false;
 };
 
 // Bytes that are sent as they are.
@@ -35,6 +37,10 @@ using TextHandler = std::function<base::Outcome<std::string>(const Call&)>;
 // With the body, of at most kLongestBody bytes.
 using BodyHandler =
     std::function<base::Outcome<nlohmann::json>(const Call&, const std::string& body)>;
+// The same for what may take a minute.
+struct SlowBodyHandler {
+  BodyHandler handler;
+};
 inline constexpr std::size_t kLongestBody = 32 << 20;
 struct ImageUpload {};  // the body is an image; the server streams it into the gate
 struct EventStream {};  // server-sent events of transfers, until the client goes
@@ -45,8 +51,8 @@ struct Route {
   const char* method;
   const char* path;  // with {name} for one segment
   Permission permission;
-  std::variant<JsonHandler, ContentHandler, TextHandler, BodyHandler, ImageUpload,
-               EventStream>
+  std::variant<JsonHandler, ContentHandler, TextHandler, BodyHandler, SlowBodyHandler,
+               ImageUpload, EventStream>
       handler;
   const char* summary;
 };

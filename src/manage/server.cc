@@ -270,7 +270,9 @@ class Server::State : public std::enable_shared_from_this<State> {
     auto matched = match(routes_, view(request.method_string()), target);
     const bool open_to_all = matched && matched->route->permission == Permission::kAnyone;
     // Before anything is said about what there is.
-    if (!open_to_all && !authorized(view(request[http::field::authorization]))) {
+    const auto authorization = view(request[http::field::authorization]);
+    const bool sees_secrets = holds(authorization, config_.secrets_token);
+    if (!open_to_all && !sees_secrets && !holds(authorization, config_.token)) {
       const auto refusal = unauthorized();
       co_await send(stream, refusal);
       co_return false;
@@ -280,13 +282,18 @@ class Server::State : public std::enable_shared_from_this<State> {
       co_await send(stream, refusal);
       co_return false;
     }
+    matched->call.may_see_secrets = sees_secrets;
     const auto& handler = matched->route->handler;
     if (std::holds_alternative<ImageUpload>(handler)) {
       co_return co_await image_upload(stream, buffer, parser, matched->call);
     }
     if (const auto* body_handler = std::get_if<BodyHandler>(&handler)) {
       co_return co_await call_with_body(stream, buffer, parser, *body_handler,
-                                        matched->call);
+                                        matched->call, disk_);
+    }
+    if (const auto* slow_handler = std::get_if<SlowBodyHandler>(&handler)) {
+      co_return co_await call_with_body(stream, buffer, parser, slow_handler->handler,
+                                        matched->call, slow_);
     }
     // The others take no body; what comes all the same is not read.
     const bool keep_alive = request.keep_alive() && parser.is_done() && !stopped_;
@@ -317,10 +324,10 @@ class Server::State : public std::enable_shared_from_this<State> {
     co_return false;
   }
 
-  bool authorized(std::string_view header) const {
+  static bool holds(std::string_view header, const std::string& token) {
     constexpr std::string_view kScheme = "bearer ";
     return base::folded(header.substr(0, kScheme.size())) == kScheme &&
-           crypto::equal_secrets(header.substr(kScheme.size()), config_.token);
+           crypto::equal_secrets(header.substr(kScheme.size()), token);
   }
 
   // What is given to a co_await here is a named value, never a temporary: g++ 12 destroys
@@ -381,7 +388,8 @@ class Server::State : public std::enable_shared_from_this<State> {
 
   asio::awaitable<bool> call_with_body(beast::tcp_stream& stream,
                                        beast::flat_buffer& buffer, HeaderParser& parser,
-                                       const BodyHandler& handler, const Call& call) {
+                                       const BodyHandler& handler, const Call& call,
+                                       asio::thread_pool& pool) {
     const Refusal too_long{Kind::kTooLarge, "the body is larger than 32 MiB"};
     std::string body;
     bool fits = parser.content_length().value_or(0) <= kLongestBody;
@@ -407,7 +415,7 @@ class Server::State : public std::enable_shared_from_this<State> {
     }
     const bool keep_alive = parser.get().keep_alive() && !stopped_;
     const auto work = [&] { return handler(call, body); };
-    const auto answer = co_await on_pool(disk_, work);
+    const auto answer = co_await on_pool(pool, work);
     const auto response = respond(answer, keep_alive);
     co_return co_await send(stream, response);
   }

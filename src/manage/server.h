@@ -17,6 +17,7 @@ namespace vantro::manage {
 struct Config {
   base::Endpoint listen;
   std::string token;
+  std::string secrets_token;  // may the same, and see secrets as well
 };
 
 class Server {

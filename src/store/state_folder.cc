@@ -232,6 +232,10 @@ void StateFolder::remove_arriving(const std::string& file_name) const {
   ::unlink(arriving(file_name).c_str());
 }
 
+void StateFolder::remove_stored(const std::string& sha256) const {
+  ::unlink(vault_file(sha256).c_str());
+}
+
 void StateFolder::remove_partial(const std::string& file_name) const {
   ::unlink((path_ + "/partial/" + file_name).c_str());
 }

@@ -6,6 +6,7 @@
 //   <state>/partial/         uploads that broke off, kept some days, never offered
 //   <state>/quarantine/      bytes that no longer match their name
 //   <state>/token            the operator's key to the management API
+//   <state>/secrets-token    the same, for those who may see secrets as well
 //   <state>/lock             held while a vantrod runs
 //
 // Thread-safe.
@@ -41,6 +42,7 @@ class StateFolder {
   const std::string& path() const { return path_; }
   std::string database() const { return path_ + "/vantro.db"; }
   std::string token_file() const { return path_ + "/token"; }
+  std::string secrets_token_file() const { return path_ + "/secrets-token"; }
 
   // Refused with kFull if `announced` bytes can't fit on the disk.
   base::Outcome<Arrival> arrive(const ArrivalLabel& label, base::WallTime now,
@@ -67,6 +69,8 @@ class StateFolder {
   base::Outcome<void> vault_to_partial(const std::string& sha256) const;
   base::Outcome<void> to_quarantine(const std::string& sha256) const;
   void remove_arriving(const std::string& file_name) const;
+  // For good. The caller has seen to it that nothing is recorded with these bytes.
+  void remove_stored(const std::string& sha256) const;
   void remove_partial(const std::string& file_name) const;
 
   // For Arrival.

@@ -11,6 +11,7 @@
 #include <unistd.h>
 
 #include "crypto/digests.h"
+#include "gate/inventory.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -21,6 +22,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
                                    const base::Log& log, RecoveryReport& report) {
   const auto files = repository.folder.list_arriving();
   if (!files) return base::refuse(files.error());
+  gate::Inventory inventory(repository);
+  if (auto loaded = inventory.reload(now); !loaded) return loaded;
   for (const auto& file : *files) {
     const auto label = store::ArrivalLabel::parse(file.name);
     if (!label || label->purpose != "backup" || file.size == 0) {
@@ -36,13 +39,16 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
     }
     backup::Revision revision;
     revision.address = label->from;
+    const auto address = base::Address::parse(label->from);
+    revision.holder = address ? inventory.holder_of(*address)
+                              : backup::Holder{0, label->from};
     revision.name = label->name;
     revision.size = file.size;
     revision.partial_file = file.name;
     revision.arrived_at = now;
     revision.why = "the server stopped while it was being received";
     auto filed = repository.database->write(
-        [&](db::Transaction& t) -> base::Outcome<backup::Revision> {
+        [&](db::Transaction& t) -> base::Outcome<backup::Added> {
           return backup::Backups::add(t, revision);
         });
     if (!filed) return base::refuse(filed.error());

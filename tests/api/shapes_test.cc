@@ -1,3 +1,4 @@
+#include "api/backups.h"
 #include "api/shapes.h"
 
 #include <gtest/gtest.h>

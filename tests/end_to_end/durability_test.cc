@@ -63,7 +63,7 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   for (const auto& [name, bytes] : acknowledged)
     EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), bytes));
   // And nothing that is half poses as whole.
-  const auto backups = vantro_json({"backup", "list"})["backups"];
+  const auto backups = vantro_json({"backup", "revisions"})["backups"];
   std::size_t partial = 0;
   for (const auto& backup : backups) {
     if (!backup["complete"].get<bool>()) {
@@ -192,7 +192,7 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   // And does not keep it full.
   fakes::write_file(scratch_ / "second.img", fakes::noise(5'000'000, 2));
   EXPECT_EQ(client({"image", "add", scratch_ / "second.img"}).code, 0);
-  const auto list = client({"backup", "list"});
+  const auto list = client({"backup", "revisions"});
   EXPECT_EQ(list.code, 0) << list.err;
   EXPECT_THAT(list.out, testing::Not(testing::HasSubstr("complete")));
   // What was there is served as before.

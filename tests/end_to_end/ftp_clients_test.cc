@@ -217,7 +217,7 @@ TEST_F(FtpClients, SendAndAreToldWhenItIsFiled) {
           .code,
       0);
   const auto deposit = row("deposit", "complete");
-  EXPECT_EQ(deposit["sentence"], "revision 2");
+  EXPECT_EQ(deposit["sentence"], "revision 1, seen again, unchanged");
   EXPECT_EQ(deposit["protocol"], "ftp");
   fakes::write_file(scratch_ / "empty", "");
   ASSERT_EQ(curl({"-T", scratch_ / "empty", ftp_url("/empty.cfg")}).code, 0);
@@ -243,7 +243,7 @@ TEST_F(FtpClients, GoOnWithAnUploadThatBrokeOff) {
       curl.signal(SIGKILL);
     }
     ASSERT_TRUE(eventually([&] {
-      const auto all = vantro_json({"backup", "list"})["backups"];
+      const auto all = vantro_json({"backup", "revisions"})["backups"];
       return std::any_of(all.begin(), all.end(), [&](const auto& one) {
         return one["name"] == name && one["complete"] == false;
       });

@@ -298,7 +298,7 @@ TEST_F(FtpWire, WhoeverLosesTheControlConnectionHasSentNothingWhole) {
   peer->control().close();
   EXPECT_THAT(newest("deposit"), StartsWith("abandoned: "));
   ASSERT_TRUE(eventually([&] {
-    const auto all = vantro_json({"backup", "list"})["backups"];
+    const auto all = vantro_json({"backup", "revisions"})["backups"];
     return all.size() == 1 && all[0]["complete"] == false && all[0]["size"] == 32;
   }));
   // One that has said goodbye before is served to the end.

@@ -167,7 +167,8 @@ TEST_F(HttpClients, SendBackups) {
   // A small-system client can only post.
   const auto posted = run({"busybox", "wget", "-q", "-O", "-", "--post-file",
                            scratch_ / "cfg", http_url("/site/tidegate.cfg")});
-  EXPECT_THAT(posted.out, HasSubstr("revision 2 of 'site/tidegate.cfg'")) << posted.err;
+  EXPECT_THAT(posted.out, HasSubstr("revision 1 of 'site/tidegate.cfg'")) << posted.err;
+  EXPECT_THAT(posted.out, HasSubstr("seen again, unchanged"));
   const auto large = fakes::noise(5'000'001, 3);
   fakes::write_file(scratch_ / "large", large);
   for (const auto& how :
@@ -206,7 +207,7 @@ TEST_F(HttpClients, AreToldWhyABackupIsNotTaken) {
       HasSubstr("-T FILE in place of -F\n 415"));
   EXPECT_THAT(curl({"-w", " %{http_code}", "-X", "PUT", http_url("/a.cfg")}).out,
               HasSubstr(" 411"));
-  EXPECT_EQ(vantro({"backup", "list"}).out,
+  EXPECT_EQ(vantro({"backup", "revisions"}).out,
             "No backups yet: no device has sent a file.\n");
 }
 
@@ -282,7 +283,7 @@ TEST_F(HttpClients, KeepEveryAcknowledgedBackupThroughAKill) {
   }
   for (const auto& [name, bytes] : acknowledged)
     EXPECT_EQ(saved("127.0.0.1", name), bytes) << name;
-  const auto listed = vantro_json({"backup", "list"});
+  const auto listed = vantro_json({"backup", "revisions"});
   for (const auto& one : listed["backups"]) {
     const std::string name = one["name"];
     EXPECT_TRUE(one["complete"] == false || one["size"] == file(name).size()) << name;

@@ -97,7 +97,7 @@ class ServerFixture : public testing::Test {
   nlohmann::json backups(std::size_t count) {
     nlohmann::json found;
     EXPECT_TRUE(eventually([&] {
-      found = vantro_json({"backup", "list"})["backups"];
+      found = vantro_json({"backup", "revisions"})["backups"];
       return found.size() == count;
     })) << found;
     return found;

@@ -375,7 +375,7 @@ TEST_F(SshWire, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   for (const auto& [name, bytes] : acknowledged) {
     EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), bytes)) << name;
   }
-  const auto all = vantro_json({"backup", "list"})["backups"];
+  const auto all = vantro_json({"backup", "revisions"})["backups"];
   for (const auto& one : all) {
     if (!one["complete"].get<bool>()) continue;
     const auto name = one["name"].get<std::string>();

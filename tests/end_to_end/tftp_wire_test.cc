@@ -249,9 +249,9 @@ TEST_F(TftpWire, ADepositThatBreaksOffIsKeptAsPartial) {
   EXPECT_EQ(peer.hear(), "ACK 1");
   peer.answer(wire::encode(wire::Error{0, "cancelled"}));
   ASSERT_TRUE(eventually([&] {
-    return !vantro_json({"backup", "list"})["backups"].empty();
+    return !vantro_json({"backup", "revisions"})["backups"].empty();
   }));
-  const auto backup = vantro_json({"backup", "list", "127.5.5.5"})["backups"][0];
+  const auto backup = vantro_json({"backup", "revisions", "127.5.5.5"})["backups"][0];
   EXPECT_EQ(backup["complete"], false);
   EXPECT_EQ(backup["size"], 512);
   EXPECT_EQ(backup["announced"], 900);

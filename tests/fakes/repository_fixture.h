@@ -114,7 +114,14 @@ class RepositoryFixture : public testing::Test {
     }
     const auto filed = grant->commit();
     if (!filed) return base::refuse(filed.error());
-    return repository_->backups.find(address, *base::visible_name(name), filed->revision);
+    return find_backup(address, *base::visible_name(name), filed->revision);
+  }
+
+  base::Outcome<backup::Revision> find_backup(const std::string& address,
+                                              const std::string& name,
+                                              std::optional<std::int64_t> number) {
+    return repository_->backups.find(
+        gate_->inventory().holder_of(*base::Address::parse(address)), name, number);
   }
 
   std::string state() const { return folder_ / "state"; }

@@ -141,7 +141,7 @@ TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
     }
   }
   EXPECT_EQ(text, "account-add||night\ndeposit|night|site.cfg\nfetch|night|x.img\n");
-  EXPECT_EQ(repository_->backups.find("192.0.2.7", "site.cfg", {})->account, "night");
+  EXPECT_EQ(find_backup("192.0.2.7", "site.cfg", {})->account, "night");
 }
 
 TEST_F(AccessTest, LetsKeysInAndOutAgain) {

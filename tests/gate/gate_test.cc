@@ -102,12 +102,12 @@ TEST_F(GateTest, FilesADepositAsTheNextRevisionAndNeverAsAnOffer) {
   EXPECT_EQ(deposit("192.0.2.7", "x.img", "second")->number, 2);
   EXPECT_EQ(deposit("192.0.2.8", "x.img", "first")->number, 1);
   EXPECT_EQ(fetch("x.img"), "image");
-  const auto newest = repository_->backups.find("192.0.2.7", "x.img", {});
+  const auto newest = find_backup("192.0.2.7", "x.img", {});
   EXPECT_EQ(newest->number, 2);
   EXPECT_EQ(fakes::read_file(vault_path(newest->digests.sha256)), "second");
-  EXPECT_EQ(repository_->backups.find("192.0.2.7", "x.img", 9).error().sentence,
-            "'x.img' from 192.0.2.7 has revisions 1 to 2, not 9");
-  EXPECT_EQ(base::in_full(repository_->backups.find("192.0.2.7", "y", {}).error()),
+  EXPECT_EQ(find_backup("192.0.2.7", "x.img", 9).error().sentence,
+            "'x.img' from 192.0.2.7 has no revision 9; the newest are 2, 1");
+  EXPECT_EQ(base::in_full(find_backup("192.0.2.7", "y", {}).error()),
             "there is no backup 'y' from 192.0.2.7; nearest: 'x.img'");
 }
 
@@ -127,13 +127,13 @@ TEST_F(GateTest, KeepsABrokenOffDepositAsPartialAndPrefersCompleteOnes) {
   EXPECT_EQ(partial.announced, 100u);
   EXPECT_EQ(partial.why, "the device went silent after 4 bytes");
   EXPECT_EQ(fakes::read_file(state() + "/partial/" + partial.partial_file), "half");
-  EXPECT_EQ(repository_->backups.find("192.0.2.7", "x.cfg", {})->number, 1);
+  EXPECT_EQ(find_backup("192.0.2.7", "x.cfg", {})->number, 1);
 }
 
 TEST_F(GateTest, TakesProgressFromAnotherThreadWhileItCommits) {
   for (int i = 0; i < 20; ++i) {
     auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
-    ASSERT_TRUE(grant->write(base::as_bytes("config")));
+    ASSERT_TRUE(grant->write(base::as_bytes(std::to_string(i))));
     std::atomic<bool> filed = false;
     // As the I/O thread does when a device repeats its last block.
     std::thread io([&] {

@@ -31,7 +31,7 @@ TEST_F(RoutesTest, MatchesPathsAndDecodesThem) {
   const auto matched =
       match(routes_, "GET", "/v1/backups/192.0.2.7/site%2Fx%20y.cfg?revision=2&x");
   ASSERT_TRUE(matched);
-  EXPECT_EQ(matched->call.path.at("address"), "192.0.2.7");
+  EXPECT_EQ(matched->call.path.at("holder"), "192.0.2.7");
   EXPECT_EQ(matched->call.path.at("name"), "site/x y.cfg");
   EXPECT_EQ(matched->call.query.at("revision"), "2");
   EXPECT_EQ(matched->call.query.at("x"), "");
@@ -44,7 +44,9 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, PATCH, not DELETE");
   EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is no number from 1 up");
-  EXPECT_EQ(get("/v1/backups?address=router"), "'router' is no IP address");
+  EXPECT_EQ(get("/v1/backups?holder=router"),
+            "'router' is no device that is known, and no IP address; 'vantro device list' "
+            "shows the devices");
   EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' holds '..', which is never followed");
 }
 
@@ -53,9 +55,9 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
   EXPECT_NE(get("/v1/images").find(R"("name":"x-system-1.img")"), std::string::npos);
   EXPECT_NE(get("/v1/offers").find(R"("image":"x-system-1.img")"), std::string::npos);
-  EXPECT_NE(get("/v1/backups?address=192.0.2.7").find(R"("revision":1)"),
+  EXPECT_NE(get("/v1/backups?holder=192.0.2.7").find(R"("revision":1)"),
             std::string::npos);
-  EXPECT_EQ(get("/v1/backups?address=192.0.2.8"), R"({"backups":[]})");
+  EXPECT_EQ(get("/v1/backups?holder=192.0.2.8"), R"({"backups":[]})");
   EXPECT_EQ(get("/v1/images/x-sytsem-1.img"),
             "there is no image 'x-sytsem-1.img' in the catalogue; nearest: "
             "'x-system-1.img'");

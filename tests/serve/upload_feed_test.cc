@@ -103,7 +103,7 @@ TEST_F(UploadFeedTest, FilesOneOfNothing) { EXPECT_EQ(send("", 1), sha256("")); 
 TEST_F(UploadFeedTest, KeepsWhatCameToItsLastByte) {
   EXPECT_EQ(send(fakes::noise(500'000, 2), 10'000, 123'457), "abandoned");
   disk_.join();
-  const auto revision = repository_->backups.find("192.0.2.7", "site.cfg", {});
+  const auto revision = find_backup("192.0.2.7", "site.cfg", {});
   ASSERT_TRUE(revision) << revision.error().sentence;
   EXPECT_FALSE(revision->complete);
   EXPECT_EQ(revision->size, 123'457u);

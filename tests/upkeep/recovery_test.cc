@@ -32,7 +32,7 @@ TEST_F(RecoveryTest, KeepsACutOffBackupAsPartialAndDropsACutOffImage) {
   EXPECT_EQ(report.set_aside, 1u);
   EXPECT_EQ(report.removed, 2u);
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
-  const auto revision = repository_->backups.find("192.0.2.7", "site/x.cfg", {});
+  const auto revision = find_backup("192.0.2.7", "site/x.cfg", {});
   ASSERT_TRUE(revision);
   EXPECT_FALSE(revision->complete);
   EXPECT_EQ(revision->size, 4u);
@@ -44,7 +44,7 @@ TEST_F(RecoveryTest, KeepsACutOffBackupAsPartialAndDropsACutOffImage) {
 TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   leave_arriving({"backup", "192.0.2.7", "x.cfg"}, "half");
   reopen();
-  const auto first = repository_->backups.find("192.0.2.7", "x.cfg", {});
+  const auto first = find_backup("192.0.2.7", "x.cfg", {});
   ASSERT_FALSE(first->partial_file.empty());
   const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
   {
@@ -62,7 +62,7 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   }
   const auto report = reopen();
   EXPECT_EQ(report.set_aside, 1u);
-  const auto both = repository_->backups.revisions("192.0.2.7");
+  const auto both = repository_->backups.revisions(backup::Holder{0, "192.0.2.7"});
   ASSERT_EQ(both->size(), 2u);
   EXPECT_EQ((*both)[0].partial_file, "");
   EXPECT_NE((*both)[1].partial_file, "");
@@ -109,7 +109,7 @@ TEST_F(RecoveryTest, SweepsPartialFilesOnlyWhenTheyAreOld) {
   const auto later = now + std::chrono::milliseconds(kWeek).count() + 2000;
   EXPECT_EQ(*sweep_partial(*repository_, later, kWeek, log_), 1u);
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
-  EXPECT_EQ(repository_->backups.find("192.0.2.7", "x.cfg", {})->partial_file, "");
+  EXPECT_EQ(find_backup("192.0.2.7", "x.cfg", {})->partial_file, "");
 }
 
 TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {

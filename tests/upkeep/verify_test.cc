@@ -54,7 +54,7 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
             "operator must take it in again");
   EXPECT_EQ(fetch("y.img"), "other");
-  EXPECT_FALSE(repository_->backups.find("192.0.2.7", "x.cfg", {})->whole);
+  EXPECT_FALSE(find_backup("192.0.2.7", "x.cfg", {})->whole);
   EXPECT_EQ(gate_->trouble()->size(), 2u);
   std::size_t rows = 0;
   const auto newest = repository_->ledger.newest(20, {});
@@ -67,7 +67,7 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   ASSERT_TRUE(take_in("x.img", "image"));
   ASSERT_TRUE(deposit("192.0.2.8", "y.cfg", "config"));
   EXPECT_EQ(fetch("x.img"), "image");
-  EXPECT_TRUE(repository_->backups.find("192.0.2.7", "x.cfg", {})->whole);
+  EXPECT_TRUE(find_backup("192.0.2.7", "x.cfg", {})->whole);
   EXPECT_TRUE(gate_->trouble()->empty());
 }
 

@@ -1,0 +1,90 @@
+#include "backup/backup_offers.h"
+
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+
+namespace vantro::backup {
+
+using base::Kind;
+using db::Value;
+
+namespace {
+
+Value address_of(const Holder& holder) {
+  return holder.device == 0 ? holder.name : std::string();
+}
+
+}  // namespace
+
+base::Outcome<BackupOffer> BackupOffers::add(db::Transaction& t, BackupOffer offer) {
+  for (const auto& row : t.query(
+           "select revision, name from backup_offers where device = :d and address = :a "
+           "and ended_at is null and until > :n",
+           {offer.to.device, address_of(offer.to), offer.since})) {
+    if (base::folded(row.text(1)) != base::folded(offer.name)) continue;
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("'{0}' is on offer to {1} already; end that first with 'vantro "
+                    "backup offer --end {0}'",
+                    offer.name, offer.to.name));
+  }
+  offer.id = t.query("select coalesce(max(id), 0) + 1 from backup_offers")
+                 .front()
+                 .integer(0);
+  t.run(
+      "insert into backup_offers (id, name, revision, device, address, since, until) "
+      "values (:i, :n, :r, :d, :a, :s, :u)",
+      {offer.id, offer.name, offer.revision.id, offer.to.device, address_of(offer.to),
+       offer.since, offer.until});
+  return offer;
+}
+
+std::size_t BackupOffers::end(db::Transaction& t, const std::string& name,
+                              base::WallTime now) {
+  std::size_t ended = 0;
+  for (const auto& row : t.query(
+           "select id, name from backup_offers where ended_at is null and until > :n",
+           {now})) {
+    if (base::folded(row.text(1)) != base::folded(name)) continue;
+    t.run("update backup_offers set ended_at = :n where id = :i", {now, row.integer(0)});
+    ++ended;
+  }
+  return ended;
+}
+
+base::Outcome<std::vector<BackupOffer>> BackupOffers::standing(base::WallTime now) const {
+  using Offers = std::vector<BackupOffer>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Offers> {
+    Offers offers;
+    for (const auto& row : t.query(
+             "select o.id, o.name, o.device, coalesce(d.name, o.address), o.since, "
+             "o.until, r.id, r.number, r.size, r.md5, r.sha1, r.sha256, r.sha512, "
+             "r.arrived_at, r.whole, f.name, f.device, coalesce(e.name, f.address) from "
+             "backup_offers o join revisions r on r.id = o.revision join backup_files f "
+             "on f.id = r.file left join devices d on d.id = o.device left join devices "
+             "e on e.id = f.device where o.ended_at is null and o.until > :n order by "
+             "o.name",
+             {now})) {
+      BackupOffer one;
+      one.id = row.integer(0);
+      one.name = row.text(1);
+      one.to = {row.integer(2), row.text(3)};
+      one.since = row.integer(4);
+      one.until = row.integer(5);
+      one.revision.id = row.integer(6);
+      one.revision.number = row.integer(7);
+      one.revision.size = static_cast<std::uint64_t>(row.integer(8));
+      one.revision.digests = {row.text(9), row.text(10), row.text(11), row.text(12)};
+      one.revision.arrived_at = row.integer(13);
+      one.revision.whole = row.integer(14) != 0;
+      one.revision.complete = true;
+      one.revision.name = row.text(15);
+      one.revision.holder = {row.integer(16), row.text(17)};
+      offers.push_back(std::move(one));
+    }
+    return offers;
+  });
+}
+
+}  // namespace vantro::backup

@@ -1,0 +1,21 @@
+// What a file that a device sent is.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace vantro::backup {
+
+enum class FileKind {
+  kUnknown,        // it broke off
+  kConfiguration,  // text that the device is set up with
+  kImage,          // what it runs
+  kOther,          // anything else: a certificate store, a crash dump
+};
+
+// "configuration"; "" for what is not known.
+const char* word(FileKind kind);
+std::optional<FileKind> parse_kind(std::string_view text);
+
+}  // namespace vantro::backup

@@ -1,0 +1,205 @@
+#include "fleet/devices.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+#include "text/nearest.h"
+
+namespace vantro::fleet {
+namespace {
+
+using base::Kind;
+using db::Value;
+
+const std::string kSelect =
+    "select id, name, link_address, maker, platform, hardware, site, remarks, "
+    "backup_every, quota, made_at, changed_at from devices ";
+
+Device device_of(const db::Row& row) {
+  Device one;
+  one.id = row.integer(0);
+  one.name = row.text(1);
+  one.link_address = row.text(2);
+  one.maker = row.text(3);
+  one.platform = row.text(4);
+  one.hardware = row.text(5);
+  one.site = row.text(6);
+  one.remarks = row.text(7);
+  if (!row.is_null(8)) one.backup_every = row.integer(8);
+  if (!row.is_null(9)) one.quota = static_cast<std::uint64_t>(row.integer(9));
+  one.made_at = row.integer(10);
+  one.changed_at = row.integer(11);
+  return one;
+}
+
+template <class T>
+Value number_or_null(const std::optional<T>& number) {
+  if (!number) return nullptr;
+  return static_cast<std::int64_t>(*number);
+}
+
+void take_network(Device& device, const std::string& text) {
+  if (const auto network = base::Network::parse(text)) {
+    device.networks.push_back(*network);
+  }
+}
+
+base::Outcome<void> write_networks(db::Transaction& t, const Device& device) {
+  t.run("delete from device_networks where device = :d", {device.id});
+  for (const auto& one : device.networks) {
+    const auto taken = t.query(
+        "select d.name from device_networks n join devices d on d.id = n.device where "
+        "n.network = :n",
+        {one.text()});
+    if (!taken.empty()) {
+      return base::refuse(Kind::kExists, fmt::format("{} is device {}'s", one.text(),
+                                                     taken.front().text(0)));
+    }
+    t.run("insert into device_networks values (:n, :d)", {one.text(), device.id});
+  }
+  return {};
+}
+
+base::Outcome<void> check_name(db::Transaction& t, const Device& device) {
+  const auto taken = t.query("select name from devices where folded = :f and id <> :i",
+                             {base::folded(device.name), device.id});
+  if (taken.empty()) return {};
+  return base::refuse(Kind::kExists,
+                      fmt::format("there is a device {} already", taken.front().text(0)));
+}
+
+}  // namespace
+
+DeviceIndex::DeviceIndex(const std::vector<Device>& devices) {
+  devices_.reserve(devices.size());
+  for (const auto& one : devices) {
+    const auto at = devices_.size();
+    devices_.push_back({one.id, one.name, one.platform, one.quota});
+    by_name_.emplace(base::folded(one.name), at);
+    for (const auto& network : one.networks) {
+      if (network.prefix() == 128) {
+        by_address_.emplace(network.text(), at);
+      } else {
+        networks_.emplace_back(network, at);
+      }
+    }
+  }
+  std::sort(networks_.begin(), networks_.end(), [](const auto& a, const auto& b) {
+    return a.first.prefix() > b.first.prefix();
+  });
+}
+
+const DeviceIndex::Known* DeviceIndex::find(const base::Address& address) const {
+  if (const auto found = by_address_.find(address.text()); found != by_address_.end()) {
+    return &devices_[found->second];
+  }
+  for (const auto& [network, at] : networks_) {
+    if (network.contains(address)) return &devices_[at];
+  }
+  return nullptr;
+}
+
+const DeviceIndex::Known* DeviceIndex::find(const std::string& name) const {
+  const auto found = by_name_.find(base::folded(name));
+  return found == by_name_.end() ? nullptr : &devices_[found->second];
+}
+
+base::Outcome<Device> Devices::add(db::Transaction& t, Device device) {
+  device.id =
+      t.query("select coalesce(max(id), 0) + 1 from devices").front().integer(0);
+  if (auto free = check_name(t, device); !free) return base::refuse(free.error());
+  t.run(
+      "insert into devices (id, name, folded, link_address, maker, platform, hardware, "
+      "site, remarks, backup_every, quota, made_at, changed_at) values (:a, :b, :c, :d, "
+      ":e, :f, :g, :h, :i, :j, :k, :l, :m)",
+      {device.id, device.name, base::folded(device.name), device.link_address,
+       device.maker, device.platform, device.hardware, device.site, device.remarks,
+       number_or_null(device.backup_every), number_or_null(device.quota), device.made_at,
+       device.changed_at});
+  if (auto written = write_networks(t, device); !written) {
+    return base::refuse(written.error());
+  }
+  return device;
+}
+
+base::Outcome<void> Devices::change(db::Transaction& t, const Device& device) {
+  if (auto free = check_name(t, device); !free) return free;
+  t.run(
+      "update devices set name = :a, folded = :b, link_address = :c, maker = :d, "
+      "platform = :e, hardware = :f, site = :g, remarks = :h, backup_every = :i, quota = "
+      ":j, changed_at = :k where id = :l",
+      {device.name, base::folded(device.name), device.link_address, device.maker,
+       device.platform, device.hardware, device.site, device.remarks,
+       number_or_null(device.backup_every), number_or_null(device.quota),
+       device.changed_at, device.id});
+  return write_networks(t, device);
+}
+
+void Devices::remove(db::Transaction& t, std::int64_t id) {
+  t.run("delete from device_networks where device = :d", {id});
+  t.run("delete from devices where id = :d", {id});
+}
+
+base::Outcome<Device> Devices::get(db::Transaction& t, const std::string& name) {
+  const auto rows = t.query(kSelect + "where folded = :f", {base::folded(name)});
+  if (rows.empty()) {
+    std::vector<std::string> names;
+    for (const auto& row : t.query("select name from devices order by name")) {
+      names.push_back(row.text(0));
+    }
+    return base::refuse(Kind::kNotFound,
+                        fmt::format("there is no device '{}'; 'vantro device list' shows "
+                                    "what there is",
+                                    base::printable(name, 80)),
+                        text::nearest(name, names).value_or(""));
+  }
+  auto device = device_of(rows.front());
+  for (const auto& row :
+       t.query("select network from device_networks where device = :d order by network",
+               {device.id})) {
+    take_network(device, row.text(0));
+  }
+  return device;
+}
+
+void Devices::set_site(db::Transaction& t, const Site& site) {
+  t.run("delete from sites where name = :n", {site.name});
+  if (site.backup_every == 0) return;
+  t.run("insert into sites values (:n, :e)", {site.name, site.backup_every});
+}
+
+base::Outcome<std::vector<Device>> Devices::all() const {
+  using All = std::vector<Device>;
+  return database_.read([](db::Transaction& t) -> base::Outcome<All> {
+    All devices;
+    std::unordered_map<std::int64_t, std::size_t> places;
+    for (const auto& row : t.query(kSelect + "order by folded")) {
+      devices.push_back(device_of(row));
+      places.emplace(devices.back().id, devices.size() - 1);
+    }
+    for (const auto& row :
+         t.query("select device, network from device_networks order by network")) {
+      const auto found = places.find(row.integer(0));
+      if (found != places.end()) take_network(devices[found->second], row.text(1));
+    }
+    return devices;
+  });
+}
+
+base::Outcome<Device> Devices::find(const std::string& name) const {
+  return database_.read([&](db::Transaction& t) { return get(t, name); });
+}
+
+base::Outcome<std::vector<Site>> Devices::sites() const {
+  using Sites = std::vector<Site>;
+  return database_.read([](db::Transaction& t) -> base::Outcome<Sites> {
+    Sites sites;
+    for (const auto& row : t.query("select name, backup_every from sites order by name")) {
+      sites.push_back({row.text(0), row.integer(1)});
+    }
+    return sites;
+  });
+}
+
+}  // namespace vantro::fleet

@@ -1,0 +1,330 @@
+#include "gate/backup_changes.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <fmt/format.h>
+#include <map>
+#include <mutex>
+#include <set>
+#include <unistd.h>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+
+namespace vantro::gate {
+
+using backup::BackupOffer;
+using backup::BackupOffers;
+using backup::Backups;
+using backup::Revision;
+using base::Kind;
+
+namespace {
+
+constexpr base::WallTime kDay = 86'400'000;
+constexpr base::WallTime kLongestOffer = 30 * kDay;
+constexpr std::size_t kLongestWhy = 300;
+constexpr std::size_t kReadAtOnce = 1 << 20;
+
+std::string title(const Revision& revision) {
+  return fmt::format("revision {} of '{}' from {}", revision.number,
+                     base::printable(revision.name, 80), revision.holder.name);
+}
+
+base::Outcome<void> whole(const Revision& revision) {
+  if (revision.complete && revision.whole) return {};
+  return base::refuse(
+      Kind::kDenied,
+      title(revision) + (revision.complete ? " is damaged on the server's disk"
+                                           : " broke off while it was sent"));
+}
+
+// "3, 5 to 9"
+std::string numbers_text(std::vector<std::int64_t> numbers) {
+  std::sort(numbers.begin(), numbers.end());
+  std::string text;
+  for (std::size_t i = 0; i < numbers.size();) {
+    auto last = i;
+    while (last + 1 < numbers.size() && numbers[last + 1] == numbers[last] + 1) ++last;
+    text += fmt::format("{}{}", text.empty() ? "" : ", ", numbers[i]);
+    if (last > i) text += fmt::format(" to {}", numbers[last]);
+    i = last + 1;
+  }
+  return text;
+}
+
+// Nothing has these bytes any more.
+bool unused(db::Transaction& t, const std::string& sha256) {
+  return t.query(
+              "select 1 from revisions where sha256 = :a union all select 1 from images "
+              "where sha256 = :b union all select 1 from documents where sha256 = :c "
+              "limit 1",
+              {sha256, sha256, sha256})
+      .empty();
+}
+
+}  // namespace
+
+void BackupChanges::record(db::Transaction& transaction, const std::string& event,
+                           const Revision& revision, const std::string& sentence) const {
+  ledger::Entry entry;
+  entry.at = gate_.clock().wall();
+  entry.event = event;
+  entry.actor = who_;
+  entry.protocol = "manage";
+  entry.name = revision.name;
+  entry.sha256 = revision.digests.sha256;
+  entry.outcome = "done";
+  entry.sentence = sentence;
+  ledger::Ledger::record(transaction, entry);
+}
+
+base::Outcome<void> BackupChanges::pin(const Revision& revision, const std::string& why) {
+  if (!revision.complete) {
+    return base::refuse(Kind::kInvalid, title(revision) +
+                                            " broke off; only complete ones are kept for "
+                                            "ever");
+  }
+  if (why.size() > kLongestWhy || base::printable(why, kLongestWhy) != why) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("the reason must be one line of at most {} bytes", kLongestWhy));
+  }
+  return gate_.repository().database->write([&](db::Transaction& t) {
+    Backups::pin(t, revision.id, gate_.clock().wall(), why);
+    record(t, "backup-pin", revision, title(revision) + (why.empty() ? "" : ": " + why));
+    return base::Outcome<void>();
+  });
+}
+
+base::Outcome<void> BackupChanges::unpin(const Revision& revision) {
+  return gate_.repository().database->write([&](db::Transaction& t) {
+    Backups::pin(t, revision.id, std::nullopt, "");
+    record(t, "backup-unpin", revision, title(revision));
+    return base::Outcome<void>();
+  });
+}
+
+base::Outcome<BackupOffer> BackupChanges::offer(const Revision& revision,
+                                                const OfferWish& wish) {
+  if (auto sound = whole(revision); !sound) return base::refuse(sound.error());
+  const auto name = base::visible_name(wish.name);
+  if (!name) return base::refuse(name.error());
+  for (const auto reserved : {kBackups, kIntake}) {
+    if (!name->starts_with(reserved)) continue;
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("names under {} have a meaning of their own; choose another one",
+                    reserved));
+  }
+  const auto standing = gate_.repository().offers.standing();
+  if (!standing) return base::refuse(standing.error());
+  for (const auto& one : *standing) {
+    if (base::folded(one.name) != base::folded(*name)) continue;
+    return base::refuse(Kind::kExists,
+                        fmt::format("under '{}' an image is on offer; choose another name",
+                                    one.name));
+  }
+  BackupOffer offer;
+  offer.name = *name;
+  offer.revision = revision;
+  offer.to = revision.holder;
+  if (!wish.to.empty()) {
+    auto to = gate_.inventory().holder(wish.to);
+    if (!to) return base::refuse(to.error());
+    offer.to = std::move(*to);
+  }
+  offer.since = gate_.clock().wall();
+  offer.until = wish.until.value_or(offer.since + kDay);
+  if (offer.until <= offer.since || offer.until - offer.since > kLongestOffer) {
+    return base::refuse(Kind::kInvalid,
+                        "a backup is on offer until a time within the next 30 days");
+  }
+  auto made = gate_.repository().database->write(
+      [&](db::Transaction& t) -> base::Outcome<BackupOffer> {
+        auto added = BackupOffers::add(t, offer);
+        if (!added) return added;
+        record(t, "backup-offer", revision,
+               fmt::format("{} as '{}' to {} until {}", title(revision), offer.name,
+                           offer.to.name, base::local_time(offer.until)));
+        return added;
+      });
+  if (!made) return made;
+  if (auto fresh = gate_.inventory().reload(offer.since); !fresh) {
+    return base::refuse(fresh.error());
+  }
+  return made;
+}
+
+base::Outcome<std::size_t> BackupChanges::end_offer(const std::string& typed) {
+  const auto name = base::visible_name(typed);
+  if (!name) return base::refuse(name.error());
+  const auto now = gate_.clock().wall();
+  auto ended = gate_.repository().database->write(
+      [&](db::Transaction& t) -> base::Outcome<std::size_t> {
+        const auto count = BackupOffers::end(t, *name, now);
+        if (count == 0) {
+          return base::refuse(Kind::kNotFound,
+                              fmt::format("no backup is on offer under '{}'",
+                                          base::printable(*name, 80)));
+        }
+        Revision none;
+        none.name = *name;
+        record(t, "backup-offer-end", none, "");
+        return count;
+      });
+  if (!ended) return ended;
+  if (auto fresh = gate_.inventory().reload(now); !fresh) {
+    return base::refuse(fresh.error());
+  }
+  return ended;
+}
+
+base::Outcome<Taken> BackupChanges::adopt(const Revision& revision,
+                                          IntakeOptions options) {
+  if (auto sound = whole(revision); !sound) return base::refuse(sound.error());
+  const auto file =
+      gate_.repository().folder.open_stored(revision.digests.sha256, revision.size);
+  if (!file) return base::refuse(file.error());
+  if (options.name.empty()) {
+    options.name = revision.name.substr(revision.name.rfind('/') + 1);
+  }
+  options.size = revision.size;
+  options.who = who_;
+  // What was recorded when it arrived must be what is taken in.
+  auto intake = gate_.open_intake(std::move(options));
+  if (!intake) return base::refuse(intake.error());
+  intake->expect({{crypto::Algorithm::kSha256, revision.digests.sha256}});
+  base::ByteBuffer buffer(kReadAtOnce);
+  for (std::uint64_t at = 0; at < revision.size;) {
+    const auto count =
+        ::pread(file->get(), buffer.data(), buffer.size(), static_cast<off_t>(at));
+    if (count < 0 && errno == EINTR) continue;
+    if (count <= 0) {
+      auto refusal = count == 0 ? base::Refusal{Kind::kCorrupt,
+                                                "the stored file is shorter than its "
+                                                "record"}
+                                : base::system_refusal(errno,
+                                                       "the stored file can't be read");
+      intake->fail(State::kFailed, refusal.sentence);
+      return base::refuse(std::move(refusal));
+    }
+    const auto bytes =
+        base::ByteView(buffer.data(), static_cast<std::size_t>(count));
+    if (auto written = intake->write(bytes); !written) {
+      return base::refuse(written.error());
+    }
+    at += static_cast<std::uint64_t>(count);
+  }
+  auto taken = intake->commit();
+  if (!taken) return taken;
+  auto known = gate_.repository().database->write([&](db::Transaction& t) {
+    record(t, "backup-adopt", revision,
+           fmt::format("{} is image '{}'", title(revision), taken->added.image.name));
+    Backups::set_kind(t, revision.digests.sha256, backup::FileKind::kImage);
+    return base::Outcome<void>();
+  });
+  if (!known) return base::refuse(known.error());
+  return taken;
+}
+
+// The rows go with their ledger row; the bytes that nothing else has are `unused` then.
+void BackupChanges::remove_file(const ThinnedOut::File& file,
+                                std::vector<std::string>& unused_contents) {
+  std::vector<std::int64_t> numbers;
+  std::vector<std::string> partial;
+  std::vector<std::string> contents;
+  auto removed = gate_.repository().database->write(
+      [&](db::Transaction& t) -> base::Outcome<void> {
+        numbers.clear();
+        for (const auto& one : file.revisions) {
+          if (!one.goes) continue;
+          // Pinned or put on offer since it was judged.
+          if (Backups::is_held(t, one.revision.id, gate_.clock().wall())) continue;
+          Backups::remove(t, one.revision);
+          numbers.push_back(one.revision.number);
+          if (!one.revision.complete) {
+            partial.push_back(one.revision.partial_file);
+          } else if (unused(t, one.revision.digests.sha256)) {
+            contents.push_back(one.revision.digests.sha256);
+          }
+        }
+        if (numbers.empty()) return {};
+        Revision about;
+        about.name = file.name;
+        record(t, "backup-thin-out", about,
+               fmt::format("{}: revision {} removed, as the rules of keeping say",
+                           file.holder.name, numbers_text(numbers)));
+        return {};
+      });
+  if (!removed) {
+    gate_.log().error("revisions could not be removed",
+                      {{"device", file.holder.name}, {"why", removed.error().sentence}});
+    return;
+  }
+  unused_contents.insert(unused_contents.end(), contents.begin(), contents.end());
+  for (const auto& name : partial) {
+    if (!name.empty()) gate_.repository().folder.remove_partial(name);
+  }
+}
+
+base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
+  auto& repository = gate_.repository();
+  const auto all = repository.backups.revisions();
+  if (!all) return base::refuse(all.error());
+  const auto now = gate_.clock().wall();
+  const auto offers = repository.backup_offers.standing(now);
+  if (!offers) return base::refuse(offers.error());
+  std::vector<std::int64_t> held;
+  for (const auto& one : *offers) held.push_back(one.revision.id);
+  std::map<std::int64_t, std::vector<Revision>> files;
+  for (const auto& one : *all) files[one.file].push_back(one);
+  ThinnedOut result;
+  std::set<std::string> going;
+  std::set<std::string> staying;
+  std::map<std::string, std::uint64_t> sizes;
+  for (const auto& [id, revisions] : files) {
+    // Of the newest complete one; a file is of one kind as a rule.
+    auto kind = backup::FileKind::kOther;
+    for (const auto& one : revisions) {
+      if (one.complete) kind = one.kind;
+    }
+    const auto& rule = gate_.keep_rule(kind);
+    ThinnedOut::File file{revisions.front().holder, revisions.front().name,
+                          backup::judge(revisions, rule, held, now)};
+    bool any = false;
+    for (const auto& one : file.revisions) {
+      any = any || one.goes;
+      ++(one.goes ? result.revisions : result.kept);
+      if (!one.revision.complete) {
+        if (one.goes && !one.revision.partial_file.empty()) {
+          result.bytes += one.revision.size;
+        }
+        continue;
+      }
+      (one.goes ? going : staying).insert(one.revision.digests.sha256);
+      sizes[one.revision.digests.sha256] = one.revision.size;
+    }
+    if (any) result.files.push_back(std::move(file));
+  }
+  for (const auto& one : going) {
+    if (staying.contains(one)) continue;
+    const auto image = repository.catalog.with_content(one);
+    if (!image) return base::refuse(image.error());
+    if (!*image) result.bytes += sizes[one];
+  }
+  if (!really) return result;
+  std::vector<std::string> contents;
+  for (const auto& file : result.files) remove_file(file, contents);
+  for (const auto& sha256 : contents) {
+    // Nobody may file the same bytes between the look for who has them and their removal.
+    const std::lock_guard lock(repository.vault_mutex);
+    const auto nobody = repository.database->read(
+        [&](db::Transaction& t) -> base::Outcome<bool> { return unused(t, sha256); });
+    if (nobody && *nobody) repository.folder.remove_stored(sha256);
+  }
+  result.done = true;
+  return result;
+}
+
+}  // namespace vantro::gate

@@ -1,0 +1,70 @@
+// What people do with what devices sent. Each change and its ledger row are one
+// transaction.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "backup/backup_offers.h"
+#include "backup/backups.h"
+#include "backup/retention.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+struct OfferWish {
+  std::string name;  // as devices type it
+  std::string to;    // a device or address, as typed; empty: whose backup it is
+  std::optional<base::WallTime> until;  // nothing: a day from now
+};
+
+// What thinning out removed, or would remove.
+struct ThinnedOut {
+  struct File {
+    backup::Holder holder;
+    std::string name;
+    std::vector<backup::Judged> revisions;  // newest first
+  };
+  std::vector<File> files;     // of which something goes
+  std::size_t revisions = 0;   // that go
+  std::uint64_t bytes = 0;     // that are free then: what nothing else has
+  std::size_t kept = 0;        // revisions that stay, of all
+  bool done = false;
+};
+
+// Revisions are as backup::Backups::find() gave them. Thread-safe; `gate` must outlive it.
+class BackupChanges {
+ public:
+  BackupChanges(Gate& gate, std::string who) : gate_(gate), who_(std::move(who)) {}
+
+  // Kept for ever, whatever the rules of keeping say. kInvalid: it broke off.
+  base::Outcome<void> pin(const backup::Revision& revision, const std::string& why);
+  base::Outcome<void> unpin(const backup::Revision& revision);
+
+  // On offer to one device, for at most 30 days. kInvalid, kExists; kDenied: it broke off
+  // or is damaged.
+  base::Outcome<backup::BackupOffer> offer(const backup::Revision& revision,
+                                           const OfferWish& wish);
+  // kNotFound.
+  base::Outcome<std::size_t> end_offer(const std::string& name);
+
+  // Its bytes become an image of the catalogue as any other that is taken in; they are
+  // read once more for that, and looked into, which may take a minute.
+  base::Outcome<Taken> adopt(const backup::Revision& revision, IntakeOptions options);
+
+  // By the rules of keeping. `really` false: nothing is removed.
+  base::Outcome<ThinnedOut> thin_out(bool really);
+
+ private:
+  void record(db::Transaction& transaction, const std::string& event,
+              const backup::Revision& revision, const std::string& sentence) const;
+  void remove_file(const ThinnedOut::File& file, std::vector<std::string>& unused);
+
+  Gate& gate_;
+  std::string who_;
+};
+
+}  // namespace vantro::gate
