@@ -50,6 +50,14 @@ static void fields(Some<OlderSession> auto& x, auto visit) {
   visit("algorithms", x.algorithms);
 }
 
+static void fields(Some<Encryption> auto& x, auto visit) {
+  visit("key", x.key);
+  visit("contents", x.contents);
+  visit("done", x.done);
+  visit("locked", x.locked);
+  visit("running", x.running);
+}
+
 static void fields(Some<Ssh> auto& x, auto visit) {
   visit("host_keys", x.host_keys);
   visit("older", x.older);
@@ -100,6 +108,8 @@ void from_json(const json& from, OlderAlgorithms& to) { take(from, to); }
 void to_json(json& to, const OlderSession& from) { put(to, from); }
 void from_json(const json& from, OlderSession& to) { take(from, to); }
 
+void to_json(json& to, const Encryption& from) { put(to, from); }
+void from_json(const json& from, Encryption& to) { take(from, to); }
 void to_json(json& to, const Ssh& from) { put(to, from); }
 void from_json(const json& from, Ssh& to) { take(from, to); }
 

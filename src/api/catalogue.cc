@@ -176,6 +176,7 @@ static void fields(Some<Verification> auto& x, auto visit) {
   visit("ended_at", x.ended_at);
   visit("contents", x.contents);
   visit("contents_read", x.contents_read);
+  visit("locked", x.locked);
   visit("bytes", x.bytes);
   visit("bytes_read", x.bytes_read);
   visit("damages", x.damages);

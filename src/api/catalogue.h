@@ -178,6 +178,7 @@ struct Verification {
   std::string began_at;  // empty: none since the server's start
   std::string ended_at;
   std::uint64_t contents = 0, contents_read = 0;
+  std::uint64_t locked = 0;  // encrypted with keys that the server has not got
   std::uint64_t bytes = 0, bytes_read = 0;
   std::vector<Damage> damages;
   std::string trouble;

@@ -166,7 +166,8 @@ void to_json(json& to, const Status& from) {
             {"accounts", from.accounts},
             {"openings", from.openings},
             {"trouble", from.trouble},
-            {"ssh", from.ssh}};
+            {"ssh", from.ssh},
+            {"encryption", from.encryption}};
 }
 
 void from_json(const json& from, Status& to) {
@@ -184,6 +185,7 @@ void from_json(const json& from, Status& to) {
   take(from, "openings", to.openings);
   take(from, "trouble", to.trouble);
   take(from, "ssh", to.ssh);
+  take(from, "encryption", to.encryption);
 }
 
 void to_json(json& to, const Problem& from) {

@@ -119,6 +119,15 @@ struct Ssh {
   std::optional<OlderSession> last_older;
 };
 
+// Configurations that are encrypted where they lie.
+struct Encryption {
+  std::string key;              // the id of today's; empty: none, nothing is encrypted
+  std::uint64_t contents = 0;   // configurations
+  std::uint64_t done = 0;       // that are as the key of today wants them
+  std::uint64_t locked = 0;     // encrypted with keys that the server has not got
+  bool running = false;         // others are being brought to it
+};
+
 struct Status {
   std::string version;
   std::string state_folder;
@@ -134,6 +143,7 @@ struct Status {
   std::vector<Opening> openings;     // everything else is closed
   std::vector<std::string> trouble;  // sentences; empty if all is well
   Ssh ssh;
+  Encryption encryption;
 };
 
 // RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two
@@ -174,6 +184,8 @@ void to_json(nlohmann::json& to, const OlderSession& from);
 void from_json(const nlohmann::json& from, OlderSession& to);
 void to_json(nlohmann::json& to, const Ssh& from);
 void from_json(const nlohmann::json& from, Ssh& to);
+void to_json(nlohmann::json& to, const Encryption& from);
+void from_json(const nlohmann::json& from, Encryption& to);
 void to_json(nlohmann::json& to, const Status& from);
 void from_json(const nlohmann::json& from, Status& to);
 void to_json(nlohmann::json& to, const Problem& from);

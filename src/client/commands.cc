@@ -24,6 +24,17 @@ namespace {
 using nlohmann::json;
 using Align = Table::Align;
 
+void write_encryption(const Terminal& terminal, const api::Encryption& encryption) {
+  if (encryption.key.empty() && encryption.locked == 0) return;
+  terminal.write(fmt::format(
+      "  encrypted   {}{}\n",
+      encryption.key.empty()
+          ? "no key"
+          : fmt::format("configurations, with key {}; {} of {} are",
+                        shown(encryption.key), encryption.done, encryption.contents),
+      encryption.running ? ", the others are being brought to it" : ""));
+}
+
 // What is compared at a device's console, and what is weaker than it should be.
 void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
   for (const auto& key : ssh.host_keys) {
@@ -70,6 +81,7 @@ Done show_status(const Context& context) {
     terminal.write(
         fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
     terminal.write(fmt::format("  backups     {} revisions\n", status.backups));
+    write_encryption(terminal, status.encryption);
     terminal.write(fmt::format("  transfers   {} running\n", status.running_transfers));
     terminal.write(fmt::format("  accounts    {}\n", status.accounts));
     for (const auto& one : status.openings) {

@@ -247,6 +247,13 @@ Done verify(const Context& context, const VerifyOptions& options) {
         terminal.write(fmt::format("{} of {} stored files read, {}.\n",
                                    state.contents_read, state.contents,
                                    base::size_text(state.bytes_read)));
+        if (state.locked > 0) {
+          terminal.write(terminal.toned(
+              fmt::format("{} are encrypted with keys that the server has not got, and "
+                          "were not read.\n",
+                          state.locked),
+              Tone::kBad));
+        }
         for (const auto& one : state.damages) {
           terminal.write(
               terminal.toned(fmt::format("DAMAGED  {}: {}\n         SHA-256 {}\n",
@@ -256,7 +263,10 @@ Done verify(const Context& context, const VerifyOptions& options) {
         if (!state.trouble.empty()) {
           terminal.write(terminal.toned(shown(state.trouble), Tone::kBad) + "\n");
         } else if (!damaged) {
-          terminal.write(terminal.toned("All of it is whole.", Tone::kGood) + "\n");
+          terminal.write(terminal.toned(state.locked > 0 ? "What was read is whole."
+                                                         : "All of it is whole.",
+                                        Tone::kGood) +
+                         "\n");
         }
       });
   if (!done) return done;

@@ -24,6 +24,7 @@
 #include "base/sizes.h"
 #include "crypto/tls.h"
 #include "daemon/configs.h"
+#include "daemon/key_file.h"
 #include "daemon/port_holder.h"
 #include "daemon/settings.h"
 #include "gate/backup_changes.h"
@@ -48,6 +49,8 @@ using namespace vantro::daemon;
 
 constexpr std::size_t kDiskThreads = 4;
 constexpr std::size_t kSlowThreads = 2;
+// They wait for the disk, all for the same: so many uploads are filed together.
+constexpr std::size_t kFilingThreads = 64;
 // Looking at a password takes 64 MiB and a tenth of a second.
 constexpr std::size_t kDoorThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
@@ -62,6 +65,7 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> tls;      // null: no HTTPS
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
+  crypto::SealKeys keys;  // of backups.key_file
   bool check = false;
 };
 
@@ -138,10 +142,24 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       "--recover-database", options.recover_database,
       "when vantro.db is lost or damaged: put it aside and record the files in vault/ "
       "anew, as held images without their names");
+  std::string new_key;
+  app.add_option("--new-key", new_key,
+                 "put a new key at the beginning of this key file (backups.key_file), or "
+                 "make the file, and end");
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     return app.exit(error) == 0 ? kDone : kUsage;
+  }
+  if (!new_key.empty()) {
+    const auto id = daemon::add_new_key(new_key);
+    if (!id) return fail(id.error().sentence, kFailed);
+    std::cout << fmt::format(
+        "{}: key {} was added. Keep a copy of this file apart from the server: without "
+        "it nobody reads what was encrypted.\nName it in the settings (backups.key_file) "
+        "and restart vantrod; 'vantro status' shows how far it is.\n",
+        new_key, *id);
+    return kDone;
   }
   if (!config.empty()) {
     auto read = read_settings(config);
@@ -173,6 +191,11 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
   }
   if (auto loaded = load_certificates(options); !loaded) {
     return fail(loaded.error().sentence, kUsage);
+  }
+  if (const auto& file = options.settings.backups_key_file; !file.empty()) {
+    auto keys = daemon::load_keys(file);
+    if (!keys) return fail(keys.error().sentence, kUsage);
+    options.keys = std::move(*keys);
   }
   if (options.check) {
     std::cout << "The settings are sound.\n";
@@ -298,12 +321,14 @@ int main(int argc, char** argv) try {
   const base::SystemClock clock;
 
   if (options.recover_database) {
-    if (auto done = upkeep::rebuild_database(settings.state, clock.wall(), log); !done) {
+    if (auto done = upkeep::rebuild_database(settings.state, options.keys,
+                                             clock.wall(), log); !done) {
       return fail(done.error().sentence, kFailed);
     }
   }
   auto repository = gate::Repository::open(settings.state, log);
   if (!repository) return fail(repository.error().sentence, kFailed);
+  (*repository)->folder.use_keys(options.keys);
   const auto token = manage::operator_token((*repository)->folder.token_file());
   if (!token) return fail(token.error().sentence, kFailed);
   const auto secrets_token =
@@ -317,17 +342,19 @@ int main(int argc, char** argv) try {
 
   // Destroyed in reverse: servers, loops, then the pool, whose work uses the gate.
   upkeep::Verifier verifier(**gate);
+  upkeep::Resealer resealer(**gate);
   asio::thread_pool disk(kDiskThreads);
   asio::thread_pool slow(kSlowThreads);
   asio::thread_pool doors(kDoorThreads);
+  asio::thread_pool filing(kFilingThreads);
   asio::io_context main_loop(1);
-  serve::tftp::Server tftp(disk, **gate, clock, log, tftp_config(settings));
+  serve::tftp::Server tftp({disk, filing}, **gate, clock, log, tftp_config(settings));
   if (const auto bound = tftp.bind(); !bound) {
     return fail(bind_sentence("TFTP", Transport::kUdp, bound.error().where,
                               bound.error().error_number, "--tftp-listen"),
                 kFailed);
   }
-  const serve::Services services{disk, slow, doors, **gate, clock, log};
+  const serve::Services services{disk, slow, doors, filing, **gate, clock, log};
   serve::TcpServer ftp(services, ftp_tcp_config(settings, options.ftp_tls),
                        serve::ftp::protocol(ftp_config(settings, VANTRO_VERSION)));
   if (const auto bound = ftp.bind(); !bound) {
@@ -382,7 +409,9 @@ int main(int argc, char** argv) try {
                           {},
                           {},
                           own_addresses,
-                          address_towards};
+                          address_towards,
+                          {},
+                          &resealer};
   manage::Server management(main_loop, disk, slow, service, log,
                             {settings.management_listen, *token, *secrets_token});
   if (const int error = management.bind(); error != 0) {
@@ -416,6 +445,9 @@ int main(int argc, char** argv) try {
     drop_folder = std::move(*watched);
   }
 
+  if (auto begun = resealer.start(); !begun) {
+    return fail(begun.error().sentence, kFailed);
+  }
   asio::steady_timer sweep_timer(main_loop);
   base::WallTime thinned_at = 0;
   const std::function<void()> sweep = [&] {
@@ -509,6 +541,7 @@ int main(int argc, char** argv) try {
   drop_folder.reset();
   disk.join();
   slow.join();
+  filing.join();
   doors.join();
   verifier.stop();
   (*gate)->record_event("server-stop", "server", "");

@@ -496,6 +496,7 @@ const std::map<std::string, Apply>& keys() {
       {"backups.configuration_up_to", configuration_size},
       {"backups.per_device", size_or_none(&Settings::backups_per_device)},
       {"backups.reserve", size_or_none(&Settings::backups_reserve)},
+      {"backups.key_file", text(&Settings::backups_key_file)},
       {"backups.thin_out_daily", yes_or_no(&Settings::backups_thin_out_daily)},
       {"backups.keep.configurations",
        keep_rule(&Settings::backups_keep_configurations)},

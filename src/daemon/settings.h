@@ -89,6 +89,7 @@ struct Settings {
   backup::KeepRule backups_keep_images{30, 0, 365, 2};
   backup::KeepRule backups_keep_others{30, 90, 365, 3};
   bool backups_thin_out_daily = false;
+  std::string backups_key_file;  // empty: nothing is encrypted
   bool catalogue_only_vouched = false;
   std::int64_t catalogue_look_inside_s = 60;  // 1 to 3,600
   std::vector<text::Pattern> recognisers;

@@ -1,7 +1,6 @@
 #include "gate/backup_write.h"
 
 #include <fmt/format.h>
-#include <shared_mutex>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -29,11 +28,13 @@ base::Refusal only_configurations() {
 }
 
 BackupWrite::BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
-                         DepositLimits limits, store::Arrival arrival, Transfer transfer)
+                         DepositLimits limits, text::ContentTeller content,
+                         store::Arrival arrival, Transfer transfer)
     : gate_(gate),
       revision_(std::move(revision)),
       announced_(std::move(announced)),
       limits_(limits),
+      content_(content),
       arrival_(std::move(arrival)),
       transfer_(std::move(transfer)) {}
 
@@ -69,22 +70,24 @@ base::Outcome<void> BackupWrite::judge() {
   settle_holder();
   std::string read;
   const auto rules = treatment.left_out(gate_.inventory_.platform_of(revision_.holder));
-  if (announced_.goes_on || (content_.is_text() && !rules.empty() &&
-                             revision_.size <= treatment.configuration_up_to())) {
+  revision_.text = content_.is_text();
+  if (revision_.text && !rules.empty() &&
+      revision_.size <= treatment.configuration_up_to()) {
     const auto file = arrival_.open_for_reading();
     if (!file) return base::refuse(file.error());
     auto text = read_for_comparing(file->get(), treatment.configuration_up_to());
     if (!text) return base::refuse(text.error());
-    content_.update(base::as_bytes(*text));
     read = std::move(*text);
   }
-  revision_.text = content_.is_text();
   revision_.kind = treatment.kind_of(revision_.name, revision_.text, revision_.size);
   if (!revision_.text && treatment.kind_by_name(revision_.name) == FileKind::kUnknown) {
     const auto same = gate_.same_as_image(revision_);
     if (!same) return base::refuse(same.error());
     if (*same || gate_.recognised(revision_)) revision_.kind = FileKind::kImage;
   }
+  const bool encrypted =
+      repository.folder.encrypts() && revision_.kind == FileKind::kConfiguration;
+  if (auto done = arrival_.encrypt(encrypted); !done) return done;
   if (revision_.kind == FileKind::kConfiguration && revision_.text) {
     revision_.substance = backup::substance(read, rules);
   }
@@ -101,31 +104,35 @@ base::Outcome<void> BackupWrite::judge() {
 }
 
 base::Outcome<backup::Added> BackupWrite::file() {
-  auto& repository = gate_.repository_;
-  const std::shared_lock lock(repository.vault_mutex);
-  if (auto kept = arrival_.keep(); !kept) return base::refuse(kept.error());
   revision_.arrived_at = gate_.clock_.wall();
-  auto entry =
+  const auto entry =
       gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
-  return repository.database->write(
-      [&](db::Transaction& t) -> base::Outcome<backup::Added> {
+  backup::Added added;
+  auto filed = gate_.filing_.file(
+      arrival_, [&](db::Transaction& t) -> base::Outcome<void> {
         if (rejudged_) {
           backup::Backups::judge_again(t, before_->id, before_->substance);
         }
-        auto added = backup::Backups::add(t, revision_);
-        // The bytes may have been there before, and damaged.
-        backup::Backups::mark_read(t, revision_.digests.sha256, true,
-                                   revision_.arrived_at);
-        if (catalog::Catalog::with_content(t, revision_.digests.sha256)) {
-          catalog::Catalog::mark_read(t, revision_.digests.sha256, true,
-                                      revision_.arrived_at);
-        }
-        entry.sentence = fmt::format("revision {}{}{}", added.revision.number,
-                                     rest_of_sentence(added),
-                                     entry.sentence.empty() ? "" : "; " + entry.sentence);
-        ledger::Ledger::record(t, entry);
-        return added;
+        added = backup::Backups::add(t, revision_);
+        record(t, entry, added);
+        return {};
       });
+  if (!filed) return base::refuse(filed.error());
+  return added;
+}
+
+void BackupWrite::record(db::Transaction& t, ledger::Entry entry,
+                         const backup::Added& added) const {
+  // The bytes may have been there before, and damaged.
+  const auto& sha256 = revision_.digests.sha256;
+  backup::Backups::mark_read(t, sha256, true, revision_.arrived_at);
+  if (catalog::Catalog::with_content(t, sha256)) {
+    catalog::Catalog::mark_read(t, sha256, true, revision_.arrived_at);
+  }
+  entry.sentence =
+      fmt::format("revision {}{}{}", added.revision.number, rest_of_sentence(added),
+                  entry.sentence.empty() ? "" : "; " + entry.sentence);
+  ledger::Ledger::record(t, entry);
 }
 
 std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
@@ -144,7 +151,7 @@ std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
 }
 
 base::Outcome<Filed> BackupWrite::commit() {
-  auto digests = arrival_.seal();
+  auto digests = arrival_.finish();
   if (!digests) return base::refuse(digests.error());
   if (const auto wrong = differing(*digests, announced_.digests)) {
     differs_ = true;

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "backup/backups.h"
+#include "ledger/ledger.h"
 #include "gate/write_sink.h"
 #include "store/arrival.h"
 #include "text/content.h"
@@ -31,7 +32,8 @@ base::Refusal only_configurations();
 class BackupWrite final : public WriteSink {
  public:
   BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
-              DepositLimits limits, store::Arrival arrival, Transfer transfer);
+              DepositLimits limits, text::ContentTeller content, store::Arrival arrival,
+              Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return arrival_.sync(); }
@@ -44,6 +46,8 @@ class BackupWrite final : public WriteSink {
   // What it is, and what counts of it.
   base::Outcome<void> judge();
   base::Outcome<backup::Added> file();
+  void record(db::Transaction& transaction, ledger::Entry entry,
+              const backup::Added& added) const;
   std::string rest_of_sentence(const backup::Added& added) const;
 
   Gate& gate_;
@@ -51,7 +55,7 @@ class BackupWrite final : public WriteSink {
   Announced announced_;
   DepositLimits limits_;
   bool differs_ = false;  // from a digest that was announced
-  text::ContentTeller content_;
+  text::ContentTeller content_;  // has seen what came, also before it broke off
   // The newest one before it, judged by the rules of today.
   std::optional<backup::Revision> before_;
   bool rejudged_ = false;

@@ -34,6 +34,7 @@
 #include "crypto/secret.h"
 #include "gate/admission.h"
 #include "gate/asker.h"
+#include "gate/filing.h"
 #include "gate/grants.h"
 #include "gate/intake.h"
 #include "gate/inventory.h"
@@ -43,6 +44,7 @@
 #include "gate/tree.h"
 #include "ledger/contacts.h"
 #include "probe/apart.h"
+#include "text/content.h"
 #include "text/recogniser.h"
 
 namespace vantro::gate {
@@ -209,6 +211,7 @@ class Gate {
         transfers_(clock),
         contacts_(clock),
         inventory_(repository),
+        filing_(repository),
         mark_key_(crypto::random_hex(32)),
         admission_(config_.admission) {}
 
@@ -229,8 +232,11 @@ class Gate {
   base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
   // Whether its name is that of an image.
   bool recognised(const backup::Revision& revision) const;
+  bool may_encrypt(const backup::Revision& revision) const;
+  // `content` is told what came before.
   base::Outcome<store::Arrival> go_on(backup::Revision& revision,
-                                      const Announced& announced);
+                                      const Announced& announced,
+                                      text::ContentTeller& content);
   base::Outcome<WriteGrant> open_backup(const Asker& asker, Place place,
                                         const std::string& name, Announced announced);
   base::Outcome<WriteGrant> open_hand_in(const Asker& asker, Place place,
@@ -253,6 +259,7 @@ class Gate {
   Transfers transfers_;
   ledger::Contacts contacts_;
   Inventory inventory_;
+  Filing filing_;
   const std::string mark_key_;
   Admission admission_;
   std::unique_ptr<auth::Accounts> accounts_;  // set by open()

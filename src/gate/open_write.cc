@@ -94,17 +94,20 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   DepositLimits limits;
   if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
-  auto arrival = announced.goes_on
-                     ? go_on(revision, announced)
-                     : repository_.folder.arrive({"backup", revision.address, name}, now,
-                                                 announced.size.value_or(0));
+  text::ContentTeller content;
+  auto arrival =
+      announced.goes_on
+          ? go_on(revision, announced, content)
+          : repository_.folder.arrive({"backup", revision.address, name}, now,
+                                      announced.size.value_or(0), may_encrypt(revision));
   if (!arrival) return base::refuse(arrival.error());
   if (arrival->size() > 0) {
     start.note = fmt::format("went on behind {} bytes{}{}", arrival->size(),
                              asker.remark.empty() ? "" : "; ", asker.remark);
   }
   return WriteGrant(std::make_unique<BackupWrite>(
-      *this, std::move(revision), std::move(announced), limits, std::move(*arrival),
+      *this, std::move(revision), std::move(announced), limits, content,
+      std::move(*arrival),
       Transfer(*this, std::move(start), std::move(place))));
 }
 
@@ -139,6 +142,15 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
   return {};
 }
 
+// What may turn out to be a configuration is encrypted from its first byte on.
+bool Gate::may_encrypt(const backup::Revision& revision) const {
+  const auto& treatment = config_.treatment;
+  const auto named = treatment.kind_by_name(revision.name);
+  return named == backup::FileKind::kConfiguration ||
+         (named == backup::FileKind::kUnknown && !recognised(revision) &&
+          revision.announced.value_or(0) <= treatment.configuration_up_to());
+}
+
 base::Outcome<bool> Gate::same_as_image(const backup::Revision& revision) const {
   if (revision.size == 0) return false;
   const auto alike = repository_.catalog.with_size(revision.size);
@@ -154,13 +166,14 @@ bool Gate::recognised(const backup::Revision& revision) const {
 
 // The sender's newest upload under the name, if it broke off where the sender thinks.
 base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
-                                          const Announced& announced) {
+                                          const Announced& announced,
+                                          text::ContentTeller& content) {
   const auto shown = base::printable(revision.name, 80);
   const auto last = repository_.backups.newest(revision.holder, revision.name);
   if (!last) return base::refuse(last.error());
   const store::ArrivalLabel label{"backup", revision.address, revision.name};
   if (!*last && !announced.behind) {
-    return repository_.folder.arrive(label, clock_.wall(), 0);
+    return repository_.folder.arrive(label, clock_.wall(), 0, may_encrypt(revision));
   }
   if (!*last) {
     return base::refuse(Kind::kInvalid,
@@ -197,7 +210,9 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                     shown, broken.size, *announced.behind));
   }
   auto arrival =
-      repository_.folder.arrive_again(broken.partial_file, label, clock_.wall());
+      repository_.folder.arrive_again(broken.partial_file, label, clock_.wall(),
+                                      may_encrypt(revision),
+                                      [&](base::ByteView bytes) { content.update(bytes); });
   if (!arrival) return arrival;
   // Its record stays, as that of an upload that was gone on with.
   if (auto done = repository_.backups.forget_partial_file(broken.partial_file); !done) {

@@ -141,6 +141,7 @@ api::Verification shape(const upkeep::VerifyProgress& progress) {
   if (progress.ended_at != 0) result.ended_at = base::iso_time(progress.ended_at);
   result.contents = progress.contents;
   result.contents_read = progress.contents_read;
+  result.locked = progress.locked;
   result.bytes = progress.bytes;
   result.bytes_read = progress.bytes_read;
   for (const auto& one : progress.damages) {

@@ -78,6 +78,13 @@ base::Outcome<json> status(Service& service) {
   status.openings = openings(service);
   status.trouble = std::move(*trouble);
   if (service.ssh) status.ssh = service.ssh();
+  if (service.resealer != nullptr) {
+    const auto progress = service.resealer->progress();
+    const auto* key = repository.folder.keys()->current();
+    status.encryption = {key == nullptr ? "" : key->id(), progress.contents,
+                         progress.done, progress.locked, progress.running};
+    if (!progress.trouble.empty()) status.trouble.push_back(progress.trouble);
+  }
   return json(status);
 }
 

@@ -10,6 +10,7 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "gate/gate.h"
+#include "upkeep/resealer.h"
 #include "upkeep/verify.h"
 
 namespace vantro::manage {
@@ -35,6 +36,7 @@ struct Service {
   std::function<std::optional<base::Address>(const base::Address&)> address_towards = {};
   // What SSH shows and has met; none: it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = {};
+  const upkeep::Resealer* resealer = nullptr;  // null: it does not run
 };
 
 }  // namespace vantro::manage

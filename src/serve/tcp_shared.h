@@ -28,6 +28,9 @@ struct Services {
   boost::asio::thread_pool& disk;
   boost::asio::thread_pool& slow;   // what may last a minute
   boost::asio::thread_pool& doors;  // the looking at passwords
+  // The filing of uploads, which waits for the disk: as many are filed together as there
+  // are threads.
+  boost::asio::thread_pool& filing;
   gate::Gate& gate;
   const base::Clock& clock;
   base::Log log;

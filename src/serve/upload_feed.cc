@@ -74,11 +74,8 @@ void UploadFeed::commit(Committed committed) {
   };
   // Behind the last piece in either case.
   asio::post(in_order_, [self = shared_from_this(), file] {
-    if (self->grant_.slow_to_commit()) {
-      asio::post(self->services_.slow, file);
-    } else {
-      file();
-    }
+    auto& services = self->services_;
+    asio::post(self->grant_.slow_to_commit() ? services.slow : services.filing, file);
   });
 }
 

@@ -4,6 +4,7 @@
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
+#include <utility>
 
 #include "store/state_folder.h"
 
@@ -11,48 +12,38 @@ namespace vantro::store {
 namespace {
 
 constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
-constexpr std::size_t kReadAtOnce = 512 * 1024;
 
 }  // namespace
 
-Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file)
+Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file,
+                 const crypto::SealKey* key)
     : folder_(&folder),
       file_name_(std::move(file_name)),
       file_(std::move(file)),
-      digester_(folder.digest_helpers()) {}
+      digester_(folder.digest_helpers()) {
+  if (key != nullptr) sealed_.emplace(*key);
+}
 
 Arrival::~Arrival() {
   if (file_) set_aside();
 }
 
-base::Outcome<void> Arrival::read_again() {
-  base::ByteBuffer buffer(kReadAtOnce);
-  while (true) {
-    const auto count =
-        ::pread(file_.get(), buffer.data(), buffer.size(), static_cast<off_t>(size_));
-    if (count < 0 && errno == EINTR) continue;
-    if (count < 0) {
-      return base::refuse(base::system_refusal(errno, "what came before can't be read"));
-    }
-    if (count == 0) break;
-    digester_.update({buffer.data(), static_cast<std::size_t>(count)});
-    size_ += static_cast<std::uint64_t>(count);
-  }
+base::Outcome<void> Arrival::read_again(const Seen& seen) {
+  auto read = read_plain(file_.get(), nullptr, true,
+                         [&](base::ByteView bytes) -> base::Outcome<void> {
+                           digester_.update(bytes);
+                           if (seen) seen(bytes);
+                           size_ += bytes.size();
+                           return {};
+                         });
   flushed_ = size_;
-  return {};
+  return read;
 }
 
 base::Outcome<void> Arrival::write(base::ByteView bytes) {
-  auto rest = bytes;
-  while (!rest.empty()) {
-    const auto count = ::write(file_.get(), rest.data(), rest.size());
-    if (count < 0 && errno == EINTR) continue;
-    if (count < 0) {
-      return base::refuse(
-          base::system_refusal(errno, "the arriving file can't be written"));
-    }
-    rest = rest.subspan(static_cast<std::size_t>(count));
-  }
+  auto written =
+      sealed_ ? sealed_->write(file_.get(), bytes) : write_all(file_.get(), bytes);
+  if (!written) return written;
   digester_.update(bytes);
   size_ += bytes.size();
   if (size_ - flushed_ >= kFlushEvery) {
@@ -66,32 +57,85 @@ base::Outcome<void> Arrival::write(base::ByteView bytes) {
 }
 
 base::Outcome<void> Arrival::sync() {
+  if (sealed_) {
+    if (auto flushed = sealed_->flush(file_.get(), false); !flushed) return flushed;
+  }
   if (::fdatasync(file_.get()) == 0) return {};
   return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
-base::Outcome<crypto::Digests> Arrival::seal() {
-  // Read-only before the name exists: what is in the vault never changes.
-  if (::fchmod(file_.get(), 0444) != 0 || ::fsync(file_.get()) != 0) {
-    return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
+base::Outcome<crypto::Digests> Arrival::finish() {
+  if (sealed_) {
+    if (auto flushed = sealed_->flush(file_.get(), true); !flushed) {
+      return base::refuse(flushed.error());
+    }
   }
   auto digests = digester_.finish();
   sha256_ = digests.sha256;
   return digests;
 }
 
+base::Outcome<crypto::Digests> Arrival::seal() {
+  auto digests = finish();
+  if (!digests) return digests;
+  if (auto synced = sync_whole(); !synced) return base::refuse(synced.error());
+  return digests;
+}
+
+void Arrival::begin_sync() {
+  // A hint, so it may fail.
+  ::sync_file_range(file_.get(), 0, 0, SYNC_FILE_RANGE_WRITE);
+}
+
+base::Outcome<void> Arrival::sync_whole() {
+  // Read-only before the name exists: what is in the vault never changes.
+  if (::fchmod(file_.get(), 0444) == 0 && ::fsync(file_.get()) == 0) return {};
+  return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
+}
+
 base::Outcome<base::UniqueFd> Arrival::open_for_reading() const {
   base::UniqueFd file(
       ::open(folder_->arriving(file_name_).c_str(), O_RDONLY | O_CLOEXEC));
   if (!file) return base::refuse(base::system_refusal(errno, "what came can't be read"));
-  return file;
+  if (!sealed_) return file;
+  return unsealed(file.get(), *folder_->keys(), true, kMostUnsealed);
+}
+
+base::Outcome<void> Arrival::encrypt(bool on) {
+  if (on == encrypted()) return {};
+  const auto old_name = file_name_;
+  const base::UniqueFd old(
+      ::open(folder_->arriving(old_name).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!old) return base::refuse(base::system_refusal(errno, "what came can't be read"));
+  auto made = folder_->arrive_beside(old_name, on);
+  if (!made) return base::refuse(made.error());
+  auto copied = read_plain(old.get(), on ? nullptr : folder_->keys(), false,
+                           [&](base::ByteView bytes) { return made->write(bytes); });
+  if (!copied) {
+    made->discard();
+    return copied;
+  }
+  if (auto finished = made->finish(); !finished) {
+    made->discard();
+    return base::refuse(finished.error());
+  }
+  file_name_ = std::exchange(made->file_name_, old_name);
+  std::swap(file_, made->file_);
+  std::swap(sealed_, made->sealed_);
+  made->discard();
+  return {};
 }
 
 base::Outcome<void> Arrival::keep() {
+  if (auto moved = move_in(); !moved) return moved;
+  return folder_->sync_vault_shelf(sha256_);
+}
+
+base::Outcome<void> Arrival::move_in() {
   const auto from = folder_->arriving(file_name_);
-  const auto to = folder_->vault_file(sha256_);
+  const auto to = folder_->vault_file(sha256_, encrypted());
   struct stat there {};
-  if (::stat(to.c_str(), &there) == 0 &&
+  if (!encrypted() && ::stat(to.c_str(), &there) == 0 &&
       static_cast<std::uint64_t>(there.st_size) != size_) {
     // What stands there can't be these bytes. The sound copy takes its place.
     if (auto moved = folder_->to_quarantine(sha256_); !moved) return moved;
@@ -102,7 +146,7 @@ base::Outcome<void> Arrival::keep() {
         base::system_refusal(errno, "the file can't be moved into vault/"));
   }
   file_.reset();
-  return folder_->sync_vault_shelf(sha256_);
+  return {};
 }
 
 std::string Arrival::set_aside() {
@@ -110,6 +154,8 @@ std::string Arrival::set_aside() {
     discard();
     return {};
   }
+  // What can't be written now is lost of a file that broke off; the rest is kept.
+  if (sealed_) (void)sealed_->flush(file_.get(), false);
   file_.reset();
   return folder_->to_partial(file_name_) ? file_name_ : std::string{};
 }

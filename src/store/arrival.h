@@ -5,16 +5,21 @@
 //                             -> set_aside()  broke off: kept in partial/, never offered
 //                             -> discard()    refused: nothing stays
 //
+// It may be encrypted on its way in; the digests are of the plain bytes all the same.
+//
 // An arrival that is destroyed before any of the three is set aside. Not thread-safe.
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digests.h"
+#include "store/sealed_file.h"
 
 namespace vantro::store {
 
@@ -22,15 +27,17 @@ class StateFolder;
 
 class Arrival {
  public:
-  // `folder` must outlive the arrival.
-  Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file);
+  // `folder` must outlive the arrival. With a key it is encrypted.
+  Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file,
+          const crypto::SealKey* key = nullptr);
   Arrival(Arrival&&) noexcept = default;
   Arrival& operator=(Arrival&&) = delete;
   ~Arrival();
 
-  // What its file holds already, through the digests. REQUIRES: the file can be read, and
-  // nothing was written yet.
-  base::Outcome<void> read_again();
+  // What its file holds already, through the digests and to `seen`. REQUIRES: the file
+  // can be read, is not encrypted, and nothing was written yet.
+  using Seen = std::function<void(base::ByteView)>;
+  base::Outcome<void> read_again(const Seen& seen);
 
   // May return kFull, kIo. After a refusal, call set_aside() or discard().
   base::Outcome<void> write(base::ByteView bytes);
@@ -38,12 +45,26 @@ class Arrival {
   // What has come so far is on disk when it returns a value.
   base::Outcome<void> sync();
 
-  // No more bytes will come: they are synced, and this is what they are.
+  // No more bytes will come, and this is what they are. They need not be on disk yet.
+  base::Outcome<crypto::Digests> finish();
+  // Both in one: finish(), and they are on disk.
   base::Outcome<crypto::Digests> seal();
+
+  // Written anew, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a key.
+  base::Outcome<void> encrypt(bool on);
+  bool encrypted() const { return sealed_.has_value(); }
 
   // Moves the file into the vault, on disk when it returns. The same bytes are there
   // once, however often they arrive. REQUIRES: seal() has succeeded.
   base::Outcome<void> keep();
+
+  // The parts of seal() and keep(), for filing many at once: the writing begins; it is
+  // waited for; the file gets its name in the vault, which is on disk only after
+  // StateFolder::sync_vault_shelf(). REQUIRES: finish() has succeeded.
+  void begin_sync();
+  base::Outcome<void> sync_whole();
+  base::Outcome<void> move_in();
+  const std::string& sha256() const { return sha256_; }  // once finished
 
   // Gives the name of the file in partial/, or "" if there was nothing to keep.
   std::string set_aside();
@@ -51,15 +72,16 @@ class Arrival {
   void discard();
 
   std::uint64_t size() const { return size_; }
-  // For reading what has come. REQUIRES: none of the three was called.
+  // For reading what has come, in plain. REQUIRES: none of the three was called.
   base::Outcome<base::UniqueFd> open_for_reading() const;
 
  private:
   const StateFolder* folder_;
   std::string file_name_;  // in arriving/
   base::UniqueFd file_;    // none: moved from, kept, set aside or discarded
+  std::optional<SealedWriter> sealed_;
   crypto::Digester digester_;
-  std::string sha256_;  // once sealed
+  std::string sha256_;  // once finished
   std::uint64_t size_ = 0;
   std::uint64_t flushed_ = 0;  // on their way to the disk
 };

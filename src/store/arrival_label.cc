@@ -45,4 +45,9 @@ std::optional<ArrivalLabel> ArrivalLabel::parse(std::string_view file_name) {
   return ArrivalLabel{std::string(parts[1]), std::move(*from), std::move(*name)};
 }
 
+bool ArrivalLabel::is_sealed(std::string_view file_name) {
+  const auto label = parse(file_name);
+  return label && label->purpose == "sealed";
+}
+
 }  // namespace vantro::store

@@ -13,7 +13,7 @@
 namespace vantro::store {
 
 struct ArrivalLabel {
-  std::string purpose;  // "image" or "backup"
+  std::string purpose;  // "image", "backup", "sealed" (an encrypted backup), "reseal"
   std::string from;     // address, or account
   std::string name;     // as the tree shows it
 
@@ -22,6 +22,8 @@ struct ArrivalLabel {
 
   // Nothing if the file was not named by file_name().
   static std::optional<ArrivalLabel> parse(std::string_view file_name);
+  // Whether a file of arriving/ or partial/ is an encrypted backup.
+  static bool is_sealed(std::string_view file_name);
 };
 
 }  // namespace vantro::store

@@ -39,6 +39,24 @@ base::Outcome<void> sync_folder(const std::string& path) {
   return {};
 }
 
+constexpr std::string_view kSealedEnding = ".sealed";
+
+// One of them is enough: a vault that was never encrypted holds plain files only.
+base::Outcome<base::UniqueFd> open_either(const std::string& plain,
+                                          const std::string& sealed, bool& is_sealed) {
+  is_sealed = false;
+  base::UniqueFd file(::open(plain.c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file && errno == ENOENT) {
+    is_sealed = true;
+    file.reset(::open(sealed.c_str(), O_RDONLY | O_CLOEXEC));
+  }
+  if (file) return file;
+  if (errno == ENOENT) {
+    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+  }
+  return base::refuse(base::system_refusal(errno, "the stored file can't be opened"));
+}
+
 std::string shelf(const std::string& sha256) { return sha256.substr(0, 2); }
 
 bool is_sha256(std::string_view text) {
@@ -103,8 +121,9 @@ std::string StateFolder::arriving(const std::string& file_name) const {
   return path_ + "/arriving/" + file_name;
 }
 
-std::string StateFolder::vault_file(const std::string& sha256) const {
-  return path_ + "/vault/" + shelf(sha256) + "/" + sha256;
+std::string StateFolder::vault_file(const std::string& sha256, bool encrypted) const {
+  return fmt::format("{}/vault/{}/{}{}", path_, shelf(sha256), sha256,
+                     encrypted ? kSealedEnding : "");
 }
 
 StateFolder::StateFolder(std::string path)
@@ -112,26 +131,40 @@ StateFolder::StateFolder(std::string path)
       digest_helpers_(std::make_unique<crypto::DigestHelpers>(
           std::max(1u, std::thread::hardware_concurrency()))) {}
 
-base::Outcome<Arrival> StateFolder::arrive(const ArrivalLabel& label, base::WallTime now,
-                                           std::uint64_t announced) const {
+base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime now,
+                                           std::uint64_t announced,
+                                           bool encrypted) const {
   if (const auto left = free_bytes(); announced > left) {
     return base::refuse(
         Kind::kFull, fmt::format("the server's disk is full: {} are needed, {} are left",
                                  base::size_text(announced), base::size_text(left)));
   }
+  const auto* key = encrypted ? keys_->current() : nullptr;
+  if (key != nullptr && label.purpose == "backup") label.purpose = "sealed";
   auto name = label.file_name(now, crypto::random_hex(4));
   base::UniqueFd file(
       ::open(arriving(name).c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
   if (!file) {
     return base::refuse(base::system_refusal(errno, "a file can't be made in arriving/"));
   }
-  return Arrival(*this, std::move(name), std::move(file));
+  return Arrival(*this, std::move(name), std::move(file), key);
+}
+
+base::Outcome<Arrival> StateFolder::arrive_beside(const std::string& arriving_name,
+                                                  bool encrypted) const {
+  auto label = ArrivalLabel::parse(arriving_name).value_or(ArrivalLabel{});
+  label.purpose = "backup";
+  return arrive(std::move(label), base::SystemClock{}.wall(), 0, encrypted);
 }
 
 base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file,
                                                  const ArrivalLabel& label,
-                                                 base::WallTime now) const {
-  auto name = label.file_name(now, crypto::random_hex(4));
+                                                 base::WallTime now, bool encrypted,
+                                                 const Arrival::Seen& seen) const {
+  const bool was_sealed = ArrivalLabel::is_sealed(partial_file);
+  auto as_it_is = label;
+  if (was_sealed) as_it_is.purpose = "sealed";
+  auto name = as_it_is.file_name(now, crypto::random_hex(4));
   const auto from = path_ + "/partial/" + partial_file;
   if (::rename(from.c_str(), arriving(name).c_str()) != 0) {
     if (errno == ENOENT) {
@@ -147,20 +180,38 @@ base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file
     ::rename(arriving(name).c_str(), from.c_str());
     return base::refuse(refusal);
   }
-  Arrival arrival(*this, std::move(name), std::move(file));
-  if (auto read = arrival.read_again(); !read) return base::refuse(read.error());
+  const bool to_seal = encrypted && encrypts();
+  if (!was_sealed && !to_seal) {
+    Arrival arrival(*this, std::move(name), std::move(file));
+    if (auto read = arrival.read_again(seen); !read) return base::refuse(read.error());
+    return arrival;
+  }
+  // An encrypted stream can't be gone on with: it is written anew.
+  auto arrival = arrive(label, now, 0, encrypted);
+  auto read = arrival ? read_plain(file.get(), was_sealed ? keys_.get() : nullptr, true,
+                                   [&](base::ByteView bytes) {
+                                     if (seen) seen(bytes);
+                                     return arrival->write(bytes);
+                                   })
+                      : base::Outcome<void>(base::refuse(arrival.error()));
+  if (!read) {
+    if (arrival) arrival->discard();
+    ::rename(arriving(name).c_str(), from.c_str());
+    return base::refuse(read.error());
+  }
+  ::unlink(arriving(name).c_str());
   return arrival;
 }
 
 base::Outcome<base::UniqueFd> StateFolder::open_stored(const std::string& sha256,
                                                        std::uint64_t size) const {
-  base::UniqueFd file(::open(vault_file(sha256).c_str(), O_RDONLY | O_CLOEXEC));
-  if (!file && errno != ENOENT) {
-    return base::refuse(base::system_refusal(errno, "the stored file can't be opened"));
-  }
+  bool is_sealed = false;
+  auto file = open_either(vault_file(sha256), vault_file(sha256, true), is_sealed);
+  if (file && is_sealed) file = unsealed(file->get(), *keys_, false, kMostUnsealed);
+  if (!file) return file;
   struct stat found {};
-  if (!file || ::fstat(file.get(), &found) != 0) {
-    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+  if (::fstat(file->get(), &found) != 0) {
+    return base::refuse(base::system_refusal(errno, "the stored file can't be read"));
   }
   if (static_cast<std::uint64_t>(found.st_size) != size) {
     return base::refuse(
@@ -178,7 +229,8 @@ base::Outcome<base::UniqueFd> StateFolder::open_partial(
   if (!file) {
     return base::refuse(base::system_refusal(errno, "the partial file can't be opened"));
   }
-  return file;
+  if (!ArrivalLabel::is_sealed(file_name)) return file;
+  return unsealed(file.get(), *keys_, true, kMostUnsealed);
 }
 
 base::Outcome<std::vector<StoredFile>> StateFolder::list_vault() const {
@@ -189,6 +241,8 @@ base::Outcome<std::vector<StoredFile>> StateFolder::list_vault() const {
     auto found = list(entry.path());
     if (!found) return found;
     for (auto& file : *found) {
+      file.sealed = file.name.ends_with(kSealedEnding);
+      if (file.sealed) file.name.resize(file.name.size() - kSealedEnding.size());
       if (is_sha256(file.name)) files.push_back(std::move(file));
     }
   }
@@ -206,15 +260,58 @@ base::Outcome<std::vector<StoredFile>> StateFolder::list_partial() const {
   return list(path_ + "/partial");
 }
 
+base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t size,
+                                        bool only) const {
+  const auto plain_path = vault_file(sha256);
+  const auto sealed_path = vault_file(sha256, true);
+  const base::UniqueFd plain(::open(plain_path.c_str(), O_RDONLY | O_CLOEXEC));
+  const base::UniqueFd sealed(::open(sealed_path.c_str(), O_RDONLY | O_CLOEXEC));
+  if (!plain && !sealed) {
+    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+  }
+  const auto* key = keys_->current();
+  const auto as_wanted = [&] {
+    if (key == nullptr) return !sealed;
+    return sealed && crypto::sealed_with(sealed.get()) == key->id();
+  };
+  const auto remove_other = [&]() -> base::Outcome<void> {
+    const auto& other = key == nullptr ? sealed_path : plain_path;
+    if (key == nullptr || only) ::unlink(other.c_str());
+    return {};
+  };
+  if (as_wanted()) return remove_other();
+  // Left behind by a crash, it is removed at the next start as of no use.
+  auto arrival =
+      arrive({"reseal", "server", sha256}, base::SystemClock{}.wall(), size, key != nullptr);
+  if (!arrival) return base::refuse(arrival.error());
+  auto read = plain ? read_plain(plain.get(), nullptr, false,
+                                 [&](base::ByteView bytes) { return arrival->write(bytes); })
+                    : read_plain(sealed.get(), keys_.get(), false,
+                                 [&](base::ByteView bytes) { return arrival->write(bytes); });
+  if (!read) {
+    arrival->discard();
+    return read;
+  }
+  const auto digests = arrival->seal();
+  if (!digests || digests->sha256 != sha256) {
+    arrival->discard();
+    if (!digests) return base::refuse(digests.error());
+    return base::refuse(Kind::kCorrupt, "its bytes no longer match their SHA-256");
+  }
+  if (auto kept = arrival->keep(); !kept) return kept;
+  return remove_other();
+}
+
 bool StateFolder::to_partial(const std::string& arriving_name) const {
   const auto to = path_ + "/partial/" + arriving_name;
   return ::rename(arriving(arriving_name).c_str(), to.c_str()) == 0;
 }
 
-base::Outcome<void> StateFolder::vault_to_partial(const std::string& sha256) const {
-  const auto to = path_ + "/partial/" + sha256 + ".unrecorded";
-  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0) {
-    return base::refuse(base::system_refusal(errno, sha256 + ": can't be set aside"));
+base::Outcome<void> StateFolder::vault_to_partial(const StoredFile& file) const {
+  const auto to = fmt::format("{}/partial/{}{}.unrecorded", path_, file.name,
+                              file.sealed ? kSealedEnding : "");
+  if (::rename(vault_file(file.name, file.sealed).c_str(), to.c_str()) != 0) {
+    return base::refuse(base::system_refusal(errno, file.name + ": can't be set aside"));
   }
   return {};
 }
@@ -222,7 +319,10 @@ base::Outcome<void> StateFolder::vault_to_partial(const std::string& sha256) con
 base::Outcome<void> StateFolder::to_quarantine(const std::string& sha256) const {
   const auto to =
       fmt::format("{}/quarantine/{}.{}", path_, sha256, crypto::random_hex(4));
-  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0) {
+  // As open_stored() takes them: the encrypted one is read where there is no other.
+  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0 &&
+      (errno != ENOENT || ::rename(vault_file(sha256, true).c_str(),
+                                   (to + std::string(kSealedEnding)).c_str()) != 0)) {
     return base::refuse(base::system_refusal(errno, sha256 + ": can't be quarantined"));
   }
   return {};
@@ -234,6 +334,7 @@ void StateFolder::remove_arriving(const std::string& file_name) const {
 
 void StateFolder::remove_stored(const std::string& sha256) const {
   ::unlink(vault_file(sha256).c_str());
+  ::unlink(vault_file(sha256, true).c_str());
 }
 
 void StateFolder::remove_partial(const std::string& file_name) const {

@@ -1,7 +1,8 @@
 // The folder with everything that must not be lost:
 //
 //   <state>/vantro.db        metadata
-//   <state>/vault/ab/abcd..  files named by SHA-256, read-only once there
+//   <state>/vault/ab/abcd..  files named by SHA-256, read-only once there; encrypted
+//                            ones by that of their plain bytes, with .sealed behind it
 //   <state>/arriving/        uploads under way
 //   <state>/partial/         uploads that broke off, kept some days, never offered
 //   <state>/quarantine/      bytes that no longer match their name
@@ -22,15 +23,20 @@
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digest_helpers.h"
+#include "crypto/sealed_stream.h"
 #include "store/arrival.h"
 #include "store/arrival_label.h"
 
 namespace vantro::store {
 
+// What is decrypted into memory at once, in bytes; encrypted are configurations only.
+inline constexpr std::uint64_t kMostUnsealed = 256 << 20;
+
 struct StoredFile {
   std::string name;  // vault: the SHA-256; elsewhere: the file's name
-  std::uint64_t size = 0;
+  std::uint64_t size = 0;  // on the disk
   base::WallTime changed_at = 0;  // its bytes, or the folder it is in (ctime)
+  bool sealed = false;           // encrypted: its plain bytes are fewer
 };
 
 class StateFolder {
@@ -39,23 +45,37 @@ class StateFolder {
   // vantrod holds it.
   static base::Outcome<StateFolder> open(const std::string& path);
 
+  // What arrives encrypted is encrypted with these, and what is kept so is read with
+  // them. Before anything else is done with the folder.
+  void use_keys(crypto::SealKeys keys) {
+    keys_ = std::make_shared<const crypto::SealKeys>(std::move(keys));
+  }
+  const crypto::SealKeys* keys() const { return keys_.get(); }  // never null
+  bool encrypts() const { return keys_->current() != nullptr; }
+
   const std::string& path() const { return path_; }
   std::string database() const { return path_ + "/vantro.db"; }
   std::string token_file() const { return path_ + "/token"; }
   std::string secrets_token_file() const { return path_ + "/secrets-token"; }
 
   // Refused with kFull if `announced` bytes can't fit on the disk.
-  base::Outcome<Arrival> arrive(const ArrivalLabel& label, base::WallTime now,
-                                std::uint64_t announced) const;
+  // `encrypted`: if there is a key for it.
+  base::Outcome<Arrival> arrive(ArrivalLabel label, base::WallTime now,
+                                std::uint64_t announced, bool encrypted = false) const;
+  // For Arrival: one more of the same label, encrypted or not.
+  base::Outcome<Arrival> arrive_beside(const std::string& arriving_name,
+                                       bool encrypted) const;
 
   // Goes on with a file of partial/: it comes back to arriving/ under a name of its own,
-  // and what it has is read once more for the digests, which may take a while for a large
-  // one. kBusy if it is not in partial/ any more: another one goes on with it.
+  // and what it has is read once more for the digests, and to `seen`, which may take a
+  // while for a large one. kBusy if it is not in partial/ any more: another one goes on
+  // with it.
   base::Outcome<Arrival> arrive_again(const std::string& partial_file,
-                                      const ArrivalLabel& label,
-                                      base::WallTime now) const;
+                                      const ArrivalLabel& label, base::WallTime now,
+                                      bool encrypted, const Arrival::Seen& seen) const;
 
-  // A file of the vault for reading. kCorrupt if it is gone or not `size` bytes long.
+  // A file of the vault for reading, in plain: what is encrypted is decrypted into
+  // memory. kCorrupt if it is gone or not `size` bytes long; kDenied: there is no key.
   base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
                                             std::uint64_t size) const;
   base::Outcome<base::UniqueFd> open_partial(const std::string& file_name) const;
@@ -64,9 +84,16 @@ class StateFolder {
   base::Outcome<std::vector<StoredFile>> list_arriving() const;
   base::Outcome<std::vector<StoredFile>> list_partial() const;
 
+  // Brings what is stored to the key of today (crypto::SealKeys::current()), or to plain
+  // without one; nothing is done where it is so already. What it was before is removed
+  // when the new file is on disk; a plain one only if it is `only` this that it is for.
+  // kDenied: its key is not here. kCorrupt: it is not what its name says.
+  base::Outcome<void> reseal(const std::string& sha256, std::uint64_t size,
+                             bool only) const;
+
   bool to_partial(const std::string& arriving_name) const;
   // A vault file without a record goes to partial/ as "<sha256>.unrecorded".
-  base::Outcome<void> vault_to_partial(const std::string& sha256) const;
+  base::Outcome<void> vault_to_partial(const StoredFile& file) const;
   base::Outcome<void> to_quarantine(const std::string& sha256) const;
   void remove_arriving(const std::string& file_name) const;
   // For good. The caller has seen to it that nothing is recorded with these bytes.
@@ -76,7 +103,7 @@ class StateFolder {
   // For Arrival.
   crypto::DigestHelpers* digest_helpers() const { return digest_helpers_.get(); }
   std::string arriving(const std::string& file_name) const;
-  std::string vault_file(const std::string& sha256) const;
+  std::string vault_file(const std::string& sha256, bool encrypted = false) const;
   base::Outcome<void> make_vault_shelf(const std::string& sha256) const;
   base::Outcome<void> sync_vault_shelf(const std::string& sha256) const;
 
@@ -87,6 +114,8 @@ class StateFolder {
   explicit StateFolder(std::string path);
 
   std::string path_;
+  std::shared_ptr<const crypto::SealKeys> keys_ =
+      std::make_shared<const crypto::SealKeys>();
   std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
   base::UniqueFd lock_;
 };

@@ -26,7 +26,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
   if (auto loaded = inventory.reload(now); !loaded) return loaded;
   for (const auto& file : *files) {
     const auto label = store::ArrivalLabel::parse(file.name);
-    if (!label || label->purpose != "backup" || file.size == 0) {
+    const bool sealed = label && label->purpose == "sealed";
+    if (!label || (label->purpose != "backup" && !sealed) || file.size == 0) {
       repository.folder.remove_arriving(file.name);
       ++report.removed;
       log.warning("an upload that the last stop cut off was removed",
@@ -44,6 +45,12 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
                               : backup::Holder{0, label->from};
     revision.name = label->name;
     revision.size = file.size;
+    if (sealed) {
+      const base::UniqueFd opened(
+          ::open((repository.folder.path() + "/partial/" + file.name).c_str(),
+                 O_RDONLY | O_CLOEXEC));
+      revision.size = crypto::sealed_size(opened.get()).value_or(0);
+    }
     revision.partial_file = file.name;
     revision.arrived_at = now;
     revision.why = "the server stopped while it was being received";
@@ -82,7 +89,14 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
   const auto files = repository.folder.list_vault();
   if (!files) return base::refuse(files.error());
   std::map<std::string, std::uint64_t> stored;
-  for (const auto& file : *files) stored.emplace(file.name, file.size);
+  std::set<std::string> sealed;
+  for (const auto& file : *files) {
+    if (file.sealed) {
+      sealed.insert(file.name);
+    } else {
+      stored.emplace(file.name, file.size);
+    }
+  }
 
   std::map<std::string, std::uint64_t> recorded;
   for (const auto& contents :
@@ -103,6 +117,8 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
     if (found == stored.end()) {
+      // What is in an encrypted one is seen when it is read.
+      if (sealed.contains(sha256)) continue;
       report.missing.push_back(sha256);
       log.error("a recorded file is gone from vault/",
                 {{"sha256", sha256}, {"bytes", size}});
@@ -115,28 +131,66 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
       if (auto marked = mark(sha256); !marked) return marked;
     }
   }
-  for (const auto& [sha256, size] : stored) {
-    if (recorded.contains(sha256)) continue;
+  for (const auto& file : *files) {
+    if (recorded.contains(file.name)) continue;
     ++report.unrecorded;
     log.warning("a file in vault/ without a record was moved to partial/",
-                {{"sha256", sha256}, {"bytes", size}});
-    if (auto moved = repository.folder.vault_to_partial(sha256); !moved) return moved;
+                {{"sha256", file.name}, {"bytes", file.size}});
+    if (auto moved = repository.folder.vault_to_partial(file); !moved) return moved;
   }
   return {};
 }
 
-base::Outcome<crypto::Digests> read_whole(const store::StateFolder& folder,
-                                          const store::StoredFile& file) {
-  auto opened = folder.open_stored(file.name, file.size);
-  if (!opened) return base::refuse(opened.error());
+struct Read {
+  store::StoredFile file;
+  std::uint64_t size = 0;  // of the plain bytes
+  crypto::Digests digests;
+};
+
+base::Outcome<Read> read_whole(const store::StateFolder& folder,
+                               const store::StoredFile& file) {
+  const base::UniqueFd opened(::open(
+      folder.vault_file(file.name, file.sealed).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!opened) return base::refuse(base::system_refusal(errno, file.name));
+  Read result{file, 0, {}};
   crypto::Digester digester;
-  base::ByteBuffer buffer(1 << 20);
-  while (true) {
-    const auto count = ::read(opened->get(), buffer.data(), buffer.size());
-    if (count < 0) return base::refuse(base::system_refusal(errno, file.name));
-    if (count == 0) return digester.finish();
-    digester.update({buffer.data(), static_cast<std::size_t>(count)});
+  auto read = store::read_plain(opened.get(), file.sealed ? folder.keys() : nullptr, false,
+                                [&](base::ByteView bytes) -> base::Outcome<void> {
+                                  digester.update(bytes);
+                                  result.size += bytes.size();
+                                  return {};
+                                });
+  if (!read && read.error().kind != Kind::kCorrupt) return base::refuse(read.error());
+  result.digests = digester.finish();
+  return result;
+}
+
+// What is known of a file whose record is lost: its bytes. Encrypted are backups only.
+base::Outcome<void> record_anew(db::Transaction& t, const Read& read,
+                                base::WallTime now) {
+  const auto name = "recovered-" + read.file.name.substr(0, 12);
+  if (read.file.sealed) {
+    backup::Revision revision;
+    revision.holder = {0, "recovered"};
+    revision.address = "recovered";
+    revision.name = name;
+    revision.complete = true;
+    revision.size = read.size;
+    revision.digests = read.digests;
+    revision.arrived_at = now;
+    revision.kind = backup::FileKind::kConfiguration;
+    revision.text = true;
+    backup::Backups::add(t, std::move(revision));
+    return {};
   }
+  catalog::Image image;
+  image.name = name;
+  image.size = read.size;
+  image.digests = read.digests;
+  image.taken_in_at = now;
+  image.taken_in_by = "recovery";
+  auto added = catalog::Catalog::add(t, std::move(image));
+  return added ? base::Outcome<void>() : base::refuse(added.error());
 }
 
 }  // namespace
@@ -179,24 +233,25 @@ base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::Wal
   return swept;
 }
 
-base::Outcome<void> rebuild_database(const std::string& state, base::WallTime now,
-                                     const base::Log& log) {
-  std::vector<std::pair<store::StoredFile, crypto::Digests>> sound;
+base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
+                                     base::WallTime now, const base::Log& log) {
+  std::vector<Read> sound;
   {
     auto folder = store::StateFolder::open(state);
     if (!folder) return base::refuse(folder.error());
+    folder->use_keys(std::move(keys));
     const auto files = folder->list_vault();
     if (!files) return base::refuse(files.error());
     for (const auto& file : *files) {
-      auto digests = read_whole(*folder, file);
-      if (!digests) return base::refuse(digests.error());
-      if (digests->sha256 != file.name) {
+      auto read = read_whole(*folder, file);
+      if (!read) return base::refuse(read.error());
+      if (read->digests.sha256 != file.name) {
         log.error("a file in vault/ is damaged and was moved to quarantine/",
                   {{"sha256", file.name}});
         if (auto moved = folder->to_quarantine(file.name); !moved) return moved;
         continue;
       }
-      sound.emplace_back(file, std::move(*digests));
+      sound.push_back(std::move(*read));
     }
     for (const auto* part : {"", "-wal", "-shm"}) {
       const auto from = folder->database() + part;
@@ -211,15 +266,8 @@ base::Outcome<void> rebuild_database(const std::string& state, base::WallTime no
     auto database = db::Database::open(folder->database());
     if (!database) return base::refuse(database.error());
     auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
-      for (const auto& [file, digests] : sound) {
-        catalog::Image image;
-        image.name = "recovered-" + file.name.substr(0, 12);
-        image.size = file.size;
-        image.digests = digests;
-        image.taken_in_at = now;
-        image.taken_in_by = "recovery";
-        auto added = catalog::Catalog::add(t, std::move(image));
-        if (!added) return base::refuse(added.error());
+      for (const auto& read : sound) {
+        if (auto done = record_anew(t, read, now); !done) return done;
       }
       return {};
     });

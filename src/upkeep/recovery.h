@@ -9,6 +9,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "crypto/sealed_stream.h"
 #include "gate/repository.h"
 
 namespace vantro::upkeep {
@@ -33,9 +34,11 @@ base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::Wal
                                          std::chrono::hours keep, const base::Log& log);
 
 // Puts a damaged database aside as vantro.db.damaged-<time> and records every file of the
-// vault anew, read whole, as a held image named recovered-<first 12 of its SHA-256>.
-// Names, offers, revisions and the ledger of the old one are not brought back.
-base::Outcome<void> rebuild_database(const std::string& state, base::WallTime now,
-                                     const base::Log& log);
+// vault anew, read whole, as a held image named recovered-<first 12 of its SHA-256>;
+// encrypted ones as a backup of that name under "recovered". Names, offers, revisions and
+// the ledger of the old one are not brought back. kDenied: something is encrypted with a
+// key that is not among `keys`; nothing was changed then.
+base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
+                                     base::WallTime now, const base::Log& log);
 
 }  // namespace vantro::upkeep

@@ -97,6 +97,12 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
   std::size_t damaged = 0;
   for (const auto& content : contents) {
     const auto found = read(content);
+    if (unreadable_) {
+      // It is no damage that its key is not here.
+      const std::lock_guard lock(mutex_);
+      ++progress_.locked;
+      continue;
+    }
     if (!found) {
       trouble = "stopped before its end";
       break;
@@ -119,8 +125,11 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
   }
   gate_.record_event(
       "verify", who,
-      fmt::format("{} of {} stored files read, {}; {} damaged{}{}", done.contents_read,
+      fmt::format("{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
                   done.contents, base::size_text(done.bytes_read), damaged,
+                  done.locked == 0 ? ""
+                              : fmt::format("; {} encrypted with keys that are not here",
+                                            done.locked),
                   trouble.empty() ? "" : "; ", trouble));
   const std::lock_guard lock(mutex_);
   progress_.running = false;
@@ -130,6 +139,7 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
 
 std::optional<std::string> Verifier::read(const Content& content) {
   const auto file = gate_.repository().folder.open_stored(content.sha256, content.size);
+  unreadable_ = !file && file.error().kind == Kind::kDenied;
   if (!file) return file.error().sentence;
   // From the disk, not from memory: what is in memory may have been right all the time.
   ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_DONTNEED);

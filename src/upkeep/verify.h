@@ -35,6 +35,7 @@ struct VerifyProgress {
   base::WallTime began_at = 0;  // 0: it has not run since the start
   base::WallTime ended_at = 0;
   std::uint64_t contents = 0, contents_read = 0;
+  std::uint64_t locked = 0;  // encrypted with keys that are not here
   std::uint64_t bytes = 0, bytes_read = 0;
   std::vector<Damage> damages;
   std::string trouble;  // why it stopped before its end
@@ -77,6 +78,7 @@ class Verifier {
   bool stopping_ = false;    // guarded by mutex_
   std::thread thread_;
   // Of the thread.
+  bool unreadable_ = false;  // what was read last: its key is not here
   std::uint64_t rate_ = 0;
   base::Instant pace_;  // when the next bytes may be read
 };

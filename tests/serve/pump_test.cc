@@ -17,6 +17,7 @@ namespace wire = vantro::wire::tftp;
 class QueuedWorkers final : public Workers {
  public:
   void on_disk(std::function<void()> work) override { work_.push_back(std::move(work)); }
+  void on_filing(std::function<void()> work) override { on_disk(std::move(work)); }
   void on_io(std::function<void()> work) override { work_.push_back(std::move(work)); }
   void run_all() {
     while (!work_.empty()) {

@@ -48,7 +48,7 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   ASSERT_FALSE(first->partial_file.empty());
   const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
   {
-    auto again = repository_->folder.arrive_again(first->partial_file, label, 1);
+    auto again = repository_->folder.arrive_again(first->partial_file, label, 1, false, {});
     ASSERT_TRUE(again);
     ASSERT_TRUE(again->write(base::as_bytes(" more")));
     // As a kill leaves it: neither kept nor set aside.
@@ -125,7 +125,7 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
                 "/vantro.db is missing, but vault/ holds 1 files that it knew: put the "
                 "database back, or start once with --recover-database to record the "
                 "files anew");
-  ASSERT_TRUE(rebuild_database(state(), 0, log_));
+  ASSERT_TRUE(rebuild_database(state(), {}, 0, log_));
   open();
   const auto recovered = repository_->catalog.list({})->images.front().image;
   EXPECT_EQ(recovered.name, "recovered-" + sha256.substr(0, 12));
@@ -143,7 +143,7 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
   EXPECT_NE(opened.error().sentence.find("the files in vault/ are untouched"),
             std::string::npos);
-  ASSERT_TRUE(rebuild_database(state(), 77, log_));
+  ASSERT_TRUE(rebuild_database(state(), {}, 77, log_));
   EXPECT_TRUE(std::filesystem::exists(state() + "/vantro.db.damaged-77"));
   EXPECT_TRUE(reopen().clean());
   EXPECT_EQ(repository_->catalog.count(), 1u);

@@ -17,16 +17,23 @@ constexpr int kDatagramsToConnect = 32;
 
 class PoolWorkers final : public Workers {
  public:
-  PoolWorkers(std::shared_ptr<EventLoop> loop, asio::thread_pool& disk)
-      : loop_(std::move(loop)), disk_(asio::make_strand(disk)) {}
+  PoolWorkers(std::shared_ptr<EventLoop> loop, const Pools& pools)
+      : loop_(std::move(loop)), disk_(asio::make_strand(pools.disk)),
+        filing_(pools.filing) {}
   void on_disk(std::function<void()> work) override {
     asio::post(disk_, std::move(work));
+  }
+  void on_filing(std::function<void()> work) override {
+    asio::post(disk_, [&pool = filing_, work = std::move(work)] {
+      asio::post(pool, work);
+    });
   }
   void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
 
  private:
   std::shared_ptr<EventLoop> loop_;
   asio::strand<asio::thread_pool::executor_type> disk_;
+  asio::thread_pool& filing_;
 };
 
 bool is_error(base::ByteView datagram) {
@@ -60,7 +67,7 @@ Exchange::Exchange(Shared& shared, std::shared_ptr<EventLoop> loop,
       request_(std::move(request)),
       route_(listening != nullptr ? Route(key_.first, key_.second.address)
                                   : Route(key_.first)),
-      workers_(std::make_shared<PoolWorkers>(loop_, shared.disk)) {}
+      workers_(std::make_shared<PoolWorkers>(loop_, shared.pools)) {}
 
 int Exchange::open() {
   if (shares_port()) return 0;

@@ -171,12 +171,12 @@ void Pump::on(wire::WriteFile& action) {
 }
 
 void Pump::on(wire::CommitFile&) {
-  ask_disk([](FileEnd& file) -> wire::Event {
+  workers_->on_filing(asking([](FileEnd& file) -> wire::Event {
     if (auto committed = file.commit(); !committed) {
       return wire::FileFailed{committed.error()};
     }
     return wire::FileCommitted{};
-  });
+  }));
 }
 
 void Pump::on(wire::Ended& action) {
@@ -186,14 +186,18 @@ void Pump::on(wire::Ended& action) {
 }
 
 void Pump::ask_disk(std::function<wire::Event(FileEnd&)> work) {
-  workers_->on_disk([work = std::move(work), file = file_, workers = workers_,
-                     self = weak_from_this()] {
+  workers_->on_disk(asking(std::move(work)));
+}
+
+std::function<void()> Pump::asking(std::function<wire::Event(FileEnd&)> work) {
+  return [work = std::move(work), file = file_, workers = workers_,
+          self = weak_from_this()] {
     auto answer = std::make_shared<wire::Event>(work(*file));
     workers->on_io([answer, self] {
       // A pump that is gone has told the end already.
       if (const auto pump = self.lock()) pump->feed(std::move(*answer));
     });
-  });
+  };
 }
 
 }  // namespace vantro::serve::tftp

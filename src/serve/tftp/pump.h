@@ -48,6 +48,8 @@ class Workers {
  public:
   virtual ~Workers() = default;
   virtual void on_disk(std::function<void()> work) = 0;
+  // What waits for the disk for long, after what was given to on_disk() before it.
+  virtual void on_filing(std::function<void()> work) = 0;
   virtual void on_io(std::function<void()> work) = 0;
 };
 
@@ -87,6 +89,8 @@ class Pump : public std::enable_shared_from_this<Pump> {
   void on(wire::tftp::Ended& action);
   // Runs on the disk pool, and feeds what it gives.
   void ask_disk(std::function<wire::tftp::Event(FileEnd&)> work);
+  // The same, made ready to be run anywhere.
+  std::function<void()> asking(std::function<wire::tftp::Event(FileEnd&)> work);
 
   std::unique_ptr<wire::tftp::Session> session_;
   std::shared_ptr<FileEnd> file_;

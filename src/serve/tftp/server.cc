@@ -7,9 +7,9 @@
 
 namespace vantro::serve::tftp {
 
-Server::Server(boost::asio::thread_pool& disk, gate::Gate& gate, const base::Clock& clock,
+Server::Server(Pools pools, gate::Gate& gate, const base::Clock& clock,
                base::Log log, Config config)
-    : shared_(std::make_unique<Shared>(disk, gate, clock, std::move(log),
+    : shared_(std::make_unique<Shared>(pools, gate, clock, std::move(log),
                                        std::move(config))) {
   for (std::size_t i = 0; i < std::max<std::size_t>(1, shared_->config.threads); ++i) {
     lanes_.push_back(std::make_unique<Lane>(*shared_));

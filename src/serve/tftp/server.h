@@ -43,14 +43,21 @@ struct Config {
   std::size_t threads = 2;
 };
 
+// Where work runs that waits for the disk. `filing`: of uploads; as many are filed
+// together as it has threads.
+struct Pools {
+  boost::asio::thread_pool& disk;
+  boost::asio::thread_pool& filing;
+};
+
 class Lane;
 struct Shared;
 
 class Server {
  public:
-  // All of them must outlive the server, and the disk pool's work must be joined before
-  // the gate goes.
-  Server(boost::asio::thread_pool& disk, gate::Gate& gate, const base::Clock& clock,
+  // All of them must outlive the server, and the pools' work must be joined before the
+  // gate goes.
+  Server(Pools pools, gate::Gate& gate, const base::Clock& clock,
          base::Log log, Config config);
   // Ends what still runs.
   ~Server();

@@ -14,9 +14,8 @@
 namespace vantro::serve::tftp {
 
 struct Shared {
-  Shared(boost::asio::thread_pool& pool, gate::Gate& g, const base::Clock& c, base::Log l,
-         Config settings)
-      : disk(pool), gate(g), clock(c), log(std::move(l)), config(std::move(settings)) {}
+  Shared(Pools p, gate::Gate& g, const base::Clock& c, base::Log l, Config settings)
+      : pools(p), gate(g), clock(c), log(std::move(l)), config(std::move(settings)) {}
 
   using For = wire::tftp::AnswerBudget::For;
   using Verdict = wire::tftp::AnswerBudget::Verdict;
@@ -24,7 +23,7 @@ struct Shared {
   void give_back(const base::Address& address, For what);
   void proven(const base::Address& address);
 
-  boost::asio::thread_pool& disk;
+  const Pools pools;
   gate::Gate& gate;
   const base::Clock& clock;
   base::Log log;

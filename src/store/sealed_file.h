@@ -1,0 +1,43 @@
+// Writing and reading files that are encrypted where they lie (crypto/sealed_stream.h).
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <optional>
+
+#include "base/bytes.h"
+#include "base/outcome.h"
+#include "base/unique_fd.h"
+#include "crypto/sealed_stream.h"
+
+namespace vantro::store {
+
+// All of it. kFull, kIo.
+base::Outcome<void> write_all(int file, base::ByteView bytes);
+
+// Gathers plain bytes into pieces. Not thread-safe.
+class SealedWriter {
+ public:
+  explicit SealedWriter(const crypto::SealKey& key) : sealer_(key) {}
+
+  base::Outcome<void> write(int file, base::ByteView plain);
+  // What is gathered goes to the file; `last`: and nothing will follow.
+  base::Outcome<void> flush(int file, bool last);
+
+ private:
+  crypto::Sealer sealer_;
+  base::ByteBuffer gathered_;
+  bool begun_ = false;
+};
+
+// The plain bytes as a file that is in memory only; at most `most`. kTooLarge, and as
+// crypto::unseal().
+base::Outcome<base::UniqueFd> unsealed(int file, const crypto::SealKeys& keys,
+                                       bool may_break_off, std::uint64_t most);
+
+// The plain bytes of an open file, from its beginning. Without keys it is not sealed.
+base::Outcome<void> read_plain(
+    int file, const crypto::SealKeys* keys, bool may_break_off,
+    const std::function<base::Outcome<void>(base::ByteView)>& take);
+
+}  // namespace vantro::store

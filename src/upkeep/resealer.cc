@@ -1,0 +1,91 @@
+#include "upkeep/resealer.h"
+
+#include <fmt/format.h>
+#include <shared_mutex>
+
+namespace vantro::upkeep {
+
+using base::Kind;
+
+Resealer::~Resealer() {
+  {
+    const std::lock_guard lock(mutex_);
+    stopping_ = true;
+  }
+  if (thread_.joinable()) thread_.join();
+}
+
+ResealProgress Resealer::progress() const {
+  const std::lock_guard lock(mutex_);
+  return progress_;
+}
+
+base::Outcome<std::vector<Resealer::Content>> Resealer::contents() const {
+  using Contents = std::vector<Content>;
+  return gate_.repository().database->read(
+      [](db::Transaction& t) -> base::Outcome<Contents> {
+        Contents found;
+        for (const auto& row : t.query(
+                 "select distinct r.sha256, r.size, case when exists (select 1 from "
+                 "images i where i.sha256 = r.sha256) or exists (select 1 from documents "
+                 "d where d.sha256 = r.sha256) or exists (select 1 from revisions o where "
+                 "o.sha256 = r.sha256 and o.kind <> 'configuration') then 1 else 0 end "
+                 "from revisions r where r.complete = 1 and r.kind = 'configuration' "
+                 "order by 1")) {
+          found.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1)),
+                           row.integer(2) == 0});
+        }
+        return found;
+      });
+}
+
+base::Outcome<void> Resealer::start() {
+  auto found = contents();
+  if (!found) return base::refuse(found.error());
+  const std::lock_guard lock(mutex_);
+  progress_.running = true;
+  progress_.contents = found->size();
+  thread_ = std::thread([this, list = std::move(*found)] { run(list); });
+  return {};
+}
+
+base::Outcome<void> Resealer::reseal(const Content& content) {
+  auto& repository = gate_.repository();
+  // Nobody removes these bytes meanwhile; others may file the same ones.
+  const std::shared_lock lock(repository.vault_mutex);
+  return repository.folder.reseal(content.sha256, content.size,
+                                  content.only_configurations);
+}
+
+void Resealer::run(const std::vector<Content>& contents) {
+  std::string locked;
+  for (const auto& content : contents) {
+    {
+      const std::lock_guard lock(mutex_);
+      if (stopping_) break;
+    }
+    const auto done = reseal(content);
+    const std::lock_guard lock(mutex_);
+    if (done) {
+      ++progress_.done;
+    } else if (done.error().kind == Kind::kDenied) {
+      ++progress_.locked;
+      locked = done.error().sentence;
+    } else {
+      progress_.trouble = fmt::format("{}: {}", content.sha256, done.error().sentence);
+    }
+  }
+  const std::lock_guard lock(mutex_);
+  progress_.running = false;
+  if (progress_.locked > 0) {
+    progress_.trouble = fmt::format("{} of {} configurations can't be read: {}",
+                                    progress_.locked, progress_.contents, locked);
+  }
+  if (progress_.trouble.empty()) return;
+  gate_.log().error("configurations could not be brought to the key of today",
+                    {{"done", progress_.done},
+                     {"of", progress_.contents},
+                     {"why", progress_.trouble}});
+}
+
+}  // namespace vantro::upkeep

@@ -1,0 +1,58 @@
+// Brings the vault's configurations to the key of today: what is in plain is encrypted,
+// what is encrypted with an older key is encrypted anew, and with encryption off, all is
+// in plain again. On a thread of its own. Killed at any instant, each of them is there
+// in the one form or the other, whole.
+#pragma once
+
+#include <cstdint>
+#include <mutex>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/outcome.h"
+#include "gate/gate.h"
+
+namespace vantro::upkeep {
+
+struct ResealProgress {
+  bool running = false;
+  std::uint64_t contents = 0;  // configurations, by their bytes
+  std::uint64_t done = 0;      // that are as they should be
+  std::uint64_t locked = 0;    // encrypted with keys that are not here
+  std::string trouble;         // the last thing that went wrong
+};
+
+// Thread-safe. The gate must outlive it.
+class Resealer {
+ public:
+  explicit Resealer(gate::Gate& gate) : gate_(gate) {}
+  // Stops what runs.
+  ~Resealer();
+  Resealer(const Resealer&) = delete;
+  Resealer& operator=(const Resealer&) = delete;
+
+  // Once, at the start: looks at everything and does what is to be done.
+  base::Outcome<void> start();
+  ResealProgress progress() const;
+
+ private:
+  struct Content {
+    std::string sha256;
+    std::uint64_t size = 0;
+    bool only_configurations = true;  // nothing else has these bytes
+  };
+
+  base::Outcome<std::vector<Content>> contents() const;
+  void run(const std::vector<Content>& contents);
+  // kDenied: its key is not here.
+  base::Outcome<void> reseal(const Content& content);
+
+  gate::Gate& gate_;
+  mutable std::mutex mutex_;
+  ResealProgress progress_;  // guarded by mutex_
+  bool stopping_ = false;    // guarded by mutex_
+  std::thread thread_;
+};
+
+}  // namespace vantro::upkeep
