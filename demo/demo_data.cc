@@ -5,13 +5,16 @@
 //     FOLDER/makers/fenrock/...    images with a SHA256SUMS
 //     FOLDER/makers/alderbit/...   images with an MD5SUMS
 //     FOLDER/makers/mirevault/...  images with a SHA512SUMS
-//     FOLDER/configs/...           what the devices send
+//     FOLDER/configs/...           what the devices send: before a change, after it, and
+//                                  once more with nothing changed but when it was saved
+//     FOLDER/devices.csv           the inventory
 //     FOLDER/recognisers.toml      what their file names tell
 //
 // Fenrock's images have the header that open boot loaders use (64 bytes with two CRCs);
 // the others one of 512 bytes in text (maker, platform, role, version, length and CRC-32
 // of the payload). Behind it is a gzip payload.
 #include <algorithm>
+#include <cctype>
 #include <cstdint>
 #include <filesystem>
 #include <fmt/format.h>
@@ -19,6 +22,7 @@
 #include <iostream>
 #include <stdexcept>
 #include <string>
+#include <string_view>
 #include <vector>
 #include <zlib.h>
 
@@ -203,7 +207,7 @@ void make_images(const std::filesystem::path& folder) {
 
 std::string config_of(const Device& device, int edition) {
   std::string text = fmt::format(
-      "# {}, running configuration {}\n"
+      "# {}, saved 2026-11-23 0{}:14:07\n"
       "device {}\n"
       "    owner Reedmoor Water\n"
       "    site {}\n"
@@ -228,6 +232,10 @@ std::string config_of(const Device& device, int edition) {
       100 + device.number, 16 * device.number, 200 + device.number, 16 * device.number,
       4 * device.number + 1);
   if (edition > 1) text += "    203.0.113.240/28 via 198.51.100.30\n";
+  text += fmt::format(
+      "watching\n    community {}\n    from 192.0.2.16/28\nkeeper duty\n    password "
+      "'{}'\n",
+      edition == 1 ? "reeds" : "rushes-4711", "made-up-" + std::string(device.name));
   return text;
 }
 
@@ -254,17 +262,36 @@ name = "mirevault"
 pattern = '(?P<platform>weir\d)-(?P<role>system|boot|bundle)-(?P<version>[\d.]+)\.(img|tgz)'
 facts = { maker = "Mirevault" }
 words = { bundle = "other" }
+
+[[backups.leave_out]]
+pattern = '^# .*, saved .*$'
 )"));
 }
 
 void make_configs(const std::filesystem::path& folder) {
   std::filesystem::create_directories(folder / "configs");
   for (const auto& device : kDevices) {
-    for (int edition = 1; edition <= 2; ++edition) {
+    for (int edition = 1; edition <= 3; ++edition) {
       write_file(folder / "configs" / fmt::format("{}.{}.cfg", device.name, edition),
                  base::as_bytes(config_of(device, edition)));
     }
   }
+}
+
+void make_inventory(const std::filesystem::path& folder) {
+  std::string table = "name,addresses,link_address,maker,platform,hardware,site,remarks\n";
+  for (const auto& device : kDevices) {
+    const std::string_view title = device.platform;
+    const auto space = title.find(' ');
+    std::string platform;
+    for (const auto one : title.substr(space + 1)) {
+      if (one != ' ') platform += static_cast<char>(std::tolower(one));
+    }
+    table += fmt::format("{},127.1.0.{},02:00:5e:10:00:{:02x},{},{},B,{},\n", device.name,
+                         device.number, device.number, title.substr(0, space), platform,
+                         device.site);
+  }
+  write_file(folder / "devices.csv", base::as_bytes(table));
 }
 
 }  // namespace
@@ -276,6 +303,7 @@ int main(int argc, char** argv) try {
   }
   make_images(argv[1]);
   make_configs(argv[1]);
+  make_inventory(argv[1]);
   make_settings(argv[1]);
 } catch (const std::exception& error) {
   std::cerr << "vantro-demo-data: " << error.what() << '\n';

@@ -130,7 +130,7 @@ Done save(const ApiClient& api, const std::string& path, const std::string& file
   if (write_error != 0) return give_up(file_failure(file, write_error).value());
   const auto digests = digester.finish();
   const bool same = recorded.sha256.empty() || digests.sha256 == recorded.sha256;
-  if (size != recorded.size || !same) {
+  if ((recorded.size && size != *recorded.size) || !same) {
     return give_up({ExitCode::kChecksum,
                     fmt::format("what came is not what is on record; nothing was saved\n"
                                 "  recorded  {}\n  came      {}",

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -62,9 +63,9 @@ Result<OpenedFile> open_file(const std::string& file);
 // All of it, at most `most` bytes; "-" is standard input.
 Result<std::string> read_text(const std::string& file, std::size_t most = 16 << 20);
 
-// What must come; an empty SHA-256 is not compared.
+// What must come; what is not given is not compared.
 struct Recorded {
-  std::uint64_t size = 0;
+  std::optional<std::uint64_t> size;
   std::string sha256;
 };
 // Bytes of the server into a file, first beside it, so that it is there whole or not at

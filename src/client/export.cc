@@ -105,7 +105,7 @@ class TarTarget final : public Target {
   }
   Done fetch(const ApiClient& api, const std::string& path, const std::string& name,
              const Recorded& recorded) override {
-    if (auto begun = begin(name, recorded.size); !begun) return begun;
+    if (auto begun = begin(name, recorded.size.value_or(0)); !begun) return begun;
     crypto::Digester digester;
     bool written = true;
     const auto done = api.download(path, [&](base::ByteView bytes) {

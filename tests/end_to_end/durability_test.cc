@@ -151,6 +151,7 @@ TEST_F(Durability, WrongSettingsDoNotStart) {
 // The state on a file system of 12 MiB that exists for this server alone.
 class FullDisk : public ServerFixture {
  protected:
+  explicit FullDisk(std::string reserve = "none") : reserve_(std::move(reserve)) {}
   void SetUp() override {
     std::filesystem::create_directories(state());
     const std::string script =
@@ -158,24 +159,26 @@ class FullDisk : public ServerFixture {
     Arguments before{"unshare", "--mount"};
     if (::geteuid() != 0) before = {"unshare", "--mount", "--map-root-user"};
     before.insert(before.end(), {"sh", "-c", script, "sh", state()});
-    start({}, before);
+    fakes::write_file(scratch_ / "vantro.toml", "[backups]\nreserve = \"" + reserve_ + "\"\n");
+    start({"--config", scratch_ / "vantro.toml"}, before);
   }
   std::string token_here() const {
     // The file system is the server's own: seen through its process.
     return fakes::read_file("/proc/" + std::to_string(server_->pid()) + "/root" +
                             state() + "/token");
   }
+  Output client(Arguments arguments) const {
+    auto token = token_here();
+    if (!token.empty()) token.pop_back();
+    arguments.insert(arguments.begin(), vantro_program());
+    return run(arguments, {{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token}});
+  }
+
+ private:
+  const std::string reserve_;
 };
 
 TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
-  auto token = token_here();
-  ASSERT_FALSE(token.empty());
-  token.pop_back();
-  const Environment environment{{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token}};
-  const auto client = [&](Arguments arguments) {
-    arguments.insert(arguments.begin(), vantro_program());
-    return run(arguments, environment);
-  };
   fakes::write_file(scratch_ / "small.img", fakes::noise(4'000'000));
   fakes::write_file(scratch_ / "large.img", fakes::noise(20'000'000));
   EXPECT_EQ(client({"image", "add", scratch_ / "small.img"}).code, 0);
@@ -201,6 +204,41 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   EXPECT_EQ(got.code, 0) << got.err;
   EXPECT_TRUE(
       fakes::same_bytes(fakes::read_file(scratch_ / "got"), fakes::noise(4'000'000)));
+}
+
+class NearlyFullDisk : public FullDisk {
+ protected:
+  NearlyFullDisk() : FullDisk("8 MiB") {}
+};
+
+// Below the reserve images are refused, with words; configurations are taken to the last
+// byte, and each that was acknowledged is there.
+TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
+  fakes::write_file(scratch_ / "running.img", fakes::noise(5'000'000));
+  const auto put = [&](const std::string& file, const std::string& name) {
+    return run({"curl", "-s", "-S", "-m", "20", "-w", "%{http_code}", "-T",
+                scratch_ / file, http_url("/" + name)});
+  };
+  EXPECT_THAT(put("running.img", "first.img").out, testing::HasSubstr("is nearly full"));
+  fakes::write_file(scratch_ / "x.cfg", std::string(600'000, 'x'));
+  std::vector<std::string> filed;
+  std::string refused;
+  for (int i = 0; i < 30 && refused.empty(); ++i) {
+    fakes::write_file(scratch_ / "x.cfg", std::string(600'000, 'x') + std::to_string(i));
+    const auto name = "site-" + std::to_string(i) + ".cfg";
+    const auto sent = put("x.cfg", name);
+    if (sent.out.ends_with("201")) {
+      filed.push_back(name);
+    } else {
+      refused = sent.out;
+    }
+  }
+  EXPECT_GT(filed.size(), 10u);
+  EXPECT_THAT(refused, testing::HasSubstr("disk is full"));
+  for (const auto& name : filed) {
+    const auto saved = client({"backup", "save", "127.0.0.1", name, "--to", "-"});
+    EXPECT_EQ(saved.out.size(), 600'000 + name.size() - 9) << name << saved.err;
+  }
 }
 
 }  // namespace

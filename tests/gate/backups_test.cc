@@ -5,6 +5,7 @@
 #include "gate/backup_desk.h"
 #include "gate/device_changes.h"
 #include "tests/fakes/repository_fixture.h"
+#include "tests/fakes/sha256.h"
 #include "upkeep/resealer.h"
 #include "upkeep/verify.h"
 
@@ -16,11 +17,7 @@ using testing::HasSubstr;
 
 constexpr base::WallTime kDay = 86'400'000;
 
-std::string sha256_of(const std::string& text) {
-  crypto::Digester digester;
-  digester.update(base::as_bytes(text));
-  return digester.finish().sha256;
-}
+using fakes::sha256_of;
 
 class BackupsTest : public fakes::RepositoryFixture {
  protected:

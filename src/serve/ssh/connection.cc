@@ -286,6 +286,8 @@ int Connection::try_password(const char* user, const char* password) {
   if (user == nullptr || password == nullptr || !asker_.account.empty()) {
     return SSH_AUTH_DENIED;
   }
+  // The next guess can be here before the loop that ends the connection comes round.
+  if (!refused_.empty()) return SSH_AUTH_DENIED;
   if (auto account = shared_.gate.logged_in_lately(user, password)) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;

@@ -1,0 +1,23 @@
+// Devices that deposit one file each, in this process: as many at once as there are
+// threads for them. For the tests that kill the server meanwhile, and the bench. Each
+// waits for the server's word that the file is kept, and believes nothing else.
+#pragma once
+
+#include <cstdint>
+#include <string>
+
+namespace vantro::end_to_end {
+
+struct ServerPorts {
+  std::uint16_t tftp = 0, ftp = 0, http = 0, ssh = 0;
+  std::string account, password;  // for SCP
+};
+
+enum class Over { kTftp, kFtp, kHttp, kScp };
+
+// From a loopback address of its own, "127.x.y.z". True: it was acknowledged as complete.
+// False: it was refused, or the server went away, or said nothing for ten seconds.
+bool deposit(Over protocol, const ServerPorts& ports, const std::string& from,
+             const std::string& name, const std::string& bytes);
+
+}  // namespace vantro::end_to_end
