@@ -279,7 +279,8 @@ void make_configs(const std::filesystem::path& folder) {
 }
 
 void make_inventory(const std::filesystem::path& folder) {
-  std::string table = "name,addresses,link_address,maker,platform,hardware,site,remarks\n";
+  std::string table =
+      "name,addresses,link_address,maker,platform,hardware,site,remarks\n";
   for (const auto& device : kDevices) {
     const std::string_view title = device.platform;
     const auto space = title.find(' ');

@@ -13,7 +13,7 @@ namespace vantro::api {
 
 // One revision of what a device sent.
 struct Backup {
-  std::string holder;  // the device's name; or the address, if it is nobody's
+  std::string holder;   // the device's name; or the address, if it is nobody's
   bool device = false;  // whether it is a device's
   std::string address;  // where it came from
   std::string name;
@@ -25,17 +25,17 @@ struct Backup {
   std::string arrived_at;
   std::string protocol;
   std::string account;  // empty: without one
-  std::string why;  // partial: what broke it off
-  bool kept = true;  // its bytes can be had
-  std::string kind;  // "configuration", "image", "other"; empty: it broke off
+  std::string why;      // partial: what broke it off
+  bool kept = true;     // its bytes can be had
+  std::string kind;     // "configuration", "image", "other"; empty: it broke off
   bool text = false;
-  bool changed = false;  // from the one before it, in substance
+  bool changed = false;      // from the one before it, in substance
   std::string last_seen_at;  // when these bytes came last
   std::int64_t times_seen = 1;
   bool pinned = false;  // kept for ever
   std::string pinned_why;
-  std::string recognised;  // how it stands to the catalogue; empty: it does not
-  std::string image;  // the one that it is identical to, or of the size of
+  std::string recognised;   // how it stands to the catalogue; empty: it does not
+  std::string image;        // the one that it is identical to, or of the size of
   std::size_t secrets = 0;  // of one revision: that are masked when it is shown
 };
 
@@ -52,18 +52,18 @@ struct BackupFile {
   std::optional<std::string> seen_at;  // when these bytes came last
   std::uint64_t size = 0;
   std::optional<std::uint64_t> usual_size;  // of those before it
-  bool shrunk = false;  // to less than half of that
-  std::int64_t changes = 0;  // in the days that were asked for
-  std::optional<std::string> broken_at;  // when one broke off last
+  bool shrunk = false;                      // to less than half of that
+  std::int64_t changes = 0;                 // in the days that were asked for
+  std::optional<std::string> broken_at;     // when one broke off last
 };
 
 // A device of which backups are expected.
 struct Expected {
   std::string device;
   std::string site;
-  std::string every;  // "daily", "12h"
+  std::string every;                   // "daily", "12h"
   std::optional<std::string> seen_at;  // the last one; null: none came yet
-  std::string since;  // when the device was made known
+  std::string since;                   // when the device was made known
   bool overdue = false;
 };
 
@@ -82,7 +82,7 @@ struct ComparedSide {
 };
 
 struct DiffLine {
-  std::string sign;  // " ", "-", "+"
+  std::string sign;        // " ", "-", "+"
   std::size_t before = 0;  // line numbers; 0: not there
   std::size_t after = 0;
   std::string text;
@@ -99,7 +99,7 @@ struct TextComparison {
   std::size_t removed = 0;
   std::size_t added = 0;
   std::size_t left_out = 0;  // lines that do not count
-  std::size_t masked = 0;  // secrets that are not shown
+  std::size_t masked = 0;    // secrets that are not shown
   std::vector<DiffHunk> hunks;
 };
 
@@ -114,7 +114,7 @@ struct FileReport {
   std::string what;  // "changed", "unchanged", "first", "broke-off"
   std::string holder;
   std::string name;
-  std::int64_t revisions = 0;  // that came within
+  std::int64_t revisions = 0;          // that came within
   std::optional<std::int64_t> before;  // revision numbers
   std::optional<std::int64_t> after;
   std::optional<std::string> arrived_at;  // of the one after
@@ -133,7 +133,7 @@ struct ChangeReport {
 // One revision on offer to one device.
 struct BackupOffer {
   std::string name;
-  std::string to;  // a device, or an address
+  std::string to;      // a device, or an address
   std::string holder;  // whose backup it is
   std::string file;
   std::int64_t revision = 0;

@@ -121,11 +121,11 @@ struct Ssh {
 
 // Configurations that are encrypted where they lie.
 struct Encryption {
-  std::string key;              // the id of today's; empty: none, nothing is encrypted
-  std::uint64_t contents = 0;   // configurations
-  std::uint64_t done = 0;       // that are as the key of today wants them
-  std::uint64_t locked = 0;     // encrypted with keys that the server has not got
-  bool running = false;         // others are being brought to it
+  std::string key;             // the id of today's; empty: none, nothing is encrypted
+  std::uint64_t contents = 0;  // configurations
+  std::uint64_t done = 0;      // that are as the key of today wants them
+  std::uint64_t locked = 0;    // encrypted with keys that the server has not got
+  bool running = false;        // others are being brought to it
 };
 
 struct Status {

@@ -29,9 +29,8 @@ base::Outcome<BackupOffer> BackupOffers::add(db::Transaction& t, BackupOffer off
                     "backup offer --end {0}'",
                     offer.name, offer.to.name));
   }
-  offer.id = t.query("select coalesce(max(id), 0) + 1 from backup_offers")
-                 .front()
-                 .integer(0);
+  offer.id =
+      t.query("select coalesce(max(id), 0) + 1 from backup_offers").front().integer(0);
   t.run(
       "insert into backup_offers (id, name, revision, device, address, since, until) "
       "values (:i, :n, :r, :d, :a, :s, :u)",
@@ -43,9 +42,9 @@ base::Outcome<BackupOffer> BackupOffers::add(db::Transaction& t, BackupOffer off
 std::size_t BackupOffers::end(db::Transaction& t, const std::string& name,
                               base::WallTime now) {
   std::size_t ended = 0;
-  for (const auto& row : t.query(
-           "select id, name from backup_offers where ended_at is null and until > :n",
-           {now})) {
+  for (const auto& row :
+       t.query("select id, name from backup_offers where ended_at is null and until > :n",
+               {now})) {
     if (base::folded(row.text(1)) != base::folded(name)) continue;
     t.run("update backup_offers set ended_at = :n where id = :i", {now, row.integer(0)});
     ++ended;

@@ -117,11 +117,10 @@ File file_for(db::Transaction& t, const Holder& holder, const std::string& name)
 
 // What is copied into the file's row, from its revisions.
 void refresh(db::Transaction& t, std::int64_t file) {
-  const auto newest =
-      t.query(
-          "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
-          "file = :f and complete = 1 order by number desc limit :l",
-          {file, kUsualOf + 1});
+  const auto newest = t.query(
+      "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
+      "file = :f and complete = 1 order by number desc limit :l",
+      {file, kUsualOf + 1});
   std::vector<std::int64_t> sizes;
   for (std::size_t i = 1; i < newest.size(); ++i) sizes.push_back(newest[i].integer(4));
   Value usual = nullptr;
@@ -154,16 +153,17 @@ void refresh(db::Transaction& t, std::int64_t file) {
   // A number is never given twice, also if the last one was removed.
   t.run(
       "update backup_files set last_number = case when last_number < :l then :m else "
-      "last_number end, revisions = :c, newest = :n, newest_number = :o, newest_at = :p, seen_at = :q, size = :s, kind = "
+      "last_number end, revisions = :c, newest = :n, newest_number = :o, newest_at = :p, "
+      "seen_at = :q, size = :s, kind = "
       ":k, usual_size = :u, broken_at = :b where id = :i",
       values);
 }
 
 // Those of two files in one row, by the time of their arrival.
 void merge(db::Transaction& t, std::int64_t from, std::int64_t into) {
-  const auto rows = t.query(
-      "select id from revisions where file in (:f, :i) order by arrived_at, id",
-      {from, into});
+  const auto rows =
+      t.query("select id from revisions where file in (:f, :i) order by arrived_at, id",
+              {from, into});
   // Out of the way first: a number is there once.
   t.run("update revisions set number = -id, file = :i where file in (:f, :j)",
         {into, from, into});
@@ -200,14 +200,12 @@ Moved give_file(db::Transaction& t, const db::Row& file, const Holder& to) {
 Added Backups::add(db::Transaction& t, Revision revision) {
   const auto file = file_for(t, revision.holder, revision.name);
   revision.file = file.id;
-  const auto before =
-      first_of(t.query(kSelect +
-                           "where r.file = :f and r.complete = 1 order by r.number desc "
-                           "limit 1",
-                       {file.id}));
+  const auto before = first_of(
+      t.query(kSelect + "where r.file = :f and r.complete = 1 order by r.number desc "
+                        "limit 1",
+              {file.id}));
   // Sent with another account, they are another revision: who may read it back differs.
-  if (revision.complete && before &&
-      before->digests.sha256 == revision.digests.sha256 &&
+  if (revision.complete && before && before->digests.sha256 == revision.digests.sha256 &&
       before->account == revision.account) {
     auto again = *before;
     again.last_seen_at = revision.arrived_at;
@@ -222,8 +220,8 @@ Added Backups::add(db::Transaction& t, Revision revision) {
   revision.number = file.last_number + 1;
   revision.last_seen_at = revision.arrived_at;
   revision.times_seen = 1;
-  const auto& own = revision.substance.empty() ? revision.digests.sha256
-                                               : revision.substance;
+  const auto& own =
+      revision.substance.empty() ? revision.digests.sha256 : revision.substance;
   revision.changed =
       revision.complete && before &&
       own != (before->substance.empty() ? before->digests.sha256 : before->substance);
@@ -234,14 +232,28 @@ Added Backups::add(db::Transaction& t, Revision revision) {
       "read_at, kind, is_text, changed, substance, last_seen_at, times_seen, pinned_why) "
       "values (:a, :b, :c, :d, :e, :f, :g, :h, :i, :j, :k, :l, :m, :n, :o, :p, 1, :q, "
       ":r, :s, :t, :u, :v, 1, '')",
-      {revision.id, revision.file, revision.number, revision.address,
-       flag(revision.complete), static_cast<std::int64_t>(revision.size),
-       number_or_null(revision.announced), text_or_null(revision.digests.md5),
-       text_or_null(revision.digests.sha1), text_or_null(revision.digests.sha256),
-       text_or_null(revision.digests.sha512), text_or_null(revision.partial_file),
-       revision.arrived_at, revision.protocol, revision.account, revision.why,
-       revision.arrived_at, std::string(word(revision.kind)), flag(revision.text),
-       flag(revision.changed), revision.substance, revision.last_seen_at});
+      {revision.id,
+       revision.file,
+       revision.number,
+       revision.address,
+       flag(revision.complete),
+       static_cast<std::int64_t>(revision.size),
+       number_or_null(revision.announced),
+       text_or_null(revision.digests.md5),
+       text_or_null(revision.digests.sha1),
+       text_or_null(revision.digests.sha256),
+       text_or_null(revision.digests.sha512),
+       text_or_null(revision.partial_file),
+       revision.arrived_at,
+       revision.protocol,
+       revision.account,
+       revision.why,
+       revision.arrived_at,
+       std::string(word(revision.kind)),
+       flag(revision.text),
+       flag(revision.changed),
+       revision.substance,
+       revision.last_seen_at});
   refresh(t, file.id);
   return {std::move(revision), false};
 }
@@ -269,10 +281,10 @@ std::vector<Moved> Backups::give_to(db::Transaction& t, const Holder& from,
 std::vector<Moved> Backups::give_back(db::Transaction& t, const Holder& device) {
   std::vector<Moved> moved;
   for (const auto& row : files_of(t, device)) {
-    const auto last =
-        t.query("select address from revisions where file = :f order by number desc "
-                "limit 1",
-                {row.integer(0)});
+    const auto last = t.query(
+        "select address from revisions where file = :f order by number desc "
+        "limit 1",
+        {row.integer(0)});
     moved.push_back(give_file(t, row, {0, last.front().text(0)}));
   }
   return moved;
@@ -291,7 +303,8 @@ void Backups::remove(db::Transaction& t, const Revision& revision) {
 
 bool Backups::is_held(db::Transaction& t, std::int64_t id, base::WallTime now) {
   return !t.query(
-               "select 1 from revisions where id = :i and pinned_at is not null union all "
+               "select 1 from revisions where id = :i and pinned_at is not null union "
+               "all "
                "select 1 from backup_offers where revision = :r and ended_at is null and "
                "until > :n",
                {id, id, now})
@@ -301,9 +314,10 @@ bool Backups::is_held(db::Transaction& t, std::int64_t id, base::WallTime now) {
 void Backups::set_kind(db::Transaction& t, const std::string& sha256, FileKind kind) {
   t.run("update revisions set kind = :k where sha256 = :s",
         {std::string(word(kind)), sha256});
-  t.run("update backup_files set kind = :k where newest in (select id from revisions "
-        "where sha256 = :s)",
-        {std::string(word(kind)), sha256});
+  t.run(
+      "update backup_files set kind = :k where newest in (select id from revisions "
+      "where sha256 = :s)",
+      {std::string(word(kind)), sha256});
 }
 
 void Backups::pin(db::Transaction& t, std::int64_t id, std::optional<base::WallTime> at,
@@ -321,9 +335,9 @@ base::Outcome<std::vector<Revision>> Backups::revisions(
       return revisions_of(t.query(kSelect + "where " + kOfHolder + order,
                                   {device_of(*holder), address_of(*holder)}));
     }
-    return revisions_of(t.query(kSelect + "where " + kOfHolder + "and f.name = :n " +
-                                    order,
-                                {device_of(*holder), address_of(*holder), *name}));
+    return revisions_of(
+        t.query(kSelect + "where " + kOfHolder + "and f.name = :n " + order,
+                {device_of(*holder), address_of(*holder), *name}));
   });
 }
 
@@ -334,10 +348,9 @@ base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& n
     const auto shown_name = base::printable(name, 80);
     const auto shown_holder = base::printable(holder.name, 80);
     if (!file) {
-      const auto others =
-          t.query("select f.name from backup_files f where " + kOfHolder +
-                      "order by f.newest_at desc, f.id desc limit 1",
-                  {device_of(holder), address_of(holder)});
+      const auto others = t.query("select f.name from backup_files f where " + kOfHolder +
+                                      "order by f.newest_at desc, f.id desc limit 1",
+                                  {device_of(holder), address_of(holder)});
       if (others.empty()) {
         return base::refuse(
             Kind::kNotFound,
@@ -353,9 +366,8 @@ base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& n
     const auto found =
         number ? first_of(t.query(kSelect + "where r.file = :f and r.number = :n",
                                   {file->id, *number}))
-               : first_of(t.query(kSelect +
-                                      "where r.file = :f order by r.complete desc, "
-                                      "r.number desc limit 1",
+               : first_of(t.query(kSelect + "where r.file = :f order by r.complete desc, "
+                                            "r.number desc limit 1",
                                   {file->id}));
     if (found) return *found;
     std::string numbers;
@@ -404,9 +416,8 @@ base::Outcome<std::vector<Revision>> Backups::arrived(base::WallTime from,
                                                       base::WallTime to) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Revision>> {
     return revisions_of(
-        t.query(kSelect +
-                    "where r.arrived_at >= :f and r.arrived_at < :t order by "
-                    "coalesce(d.name, f.address), f.name, r.number",
+        t.query(kSelect + "where r.arrived_at >= :f and r.arrived_at < :t order by "
+                          "coalesce(d.name, f.address), f.name, r.number",
                 {from, to}));
   });
 }

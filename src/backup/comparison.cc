@@ -70,16 +70,15 @@ Comparison compare(std::string_view before, std::string_view after,
   for (const auto& hunk : diff.hunks) {
     ShownHunk shown;
     for (const auto number : hunk.sections) {
-      shown.sections.push_back((hunk.sections_before ? before_shown
-                                                     : after_shown)[number - 1]
-                                   .text);
+      shown.sections.push_back(
+          (hunk.sections_before ? before_shown : after_shown)[number - 1].text);
     }
     for (const auto& line : hunk.lines) {
       const char sign = line.side == Side::kBefore  ? '-'
                         : line.side == Side::kAfter ? '+'
                                                     : ' ';
-      const auto& masked = line.after != 0 ? after_shown[line.after - 1]
-                                           : before_shown[line.before - 1];
+      const auto& masked =
+          line.after != 0 ? after_shown[line.after - 1] : before_shown[line.before - 1];
       result.masked += masked.secrets;
       shown.lines.push_back({sign, line.before, line.after, masked.text});
     }

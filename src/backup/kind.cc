@@ -4,10 +4,14 @@ namespace vantro::backup {
 
 const char* word(FileKind kind) {
   switch (kind) {
-    case FileKind::kUnknown: return "";
-    case FileKind::kConfiguration: return "configuration";
-    case FileKind::kImage: return "image";
-    case FileKind::kOther: return "other";
+    case FileKind::kUnknown:
+      return "";
+    case FileKind::kConfiguration:
+      return "configuration";
+    case FileKind::kImage:
+      return "image";
+    case FileKind::kOther:
+      return "other";
   }
   return "";
 }

@@ -17,6 +17,8 @@ struct KeepRule {
   std::int64_t weekly_days = 0;   // counted from today on, as the next
   std::int64_t monthly_days = 0;  // 0: one a month for ever
   std::int64_t at_least = 3;      // of the newest complete ones, from 1 up
+
+  bool operator==(const KeepRule&) const = default;
 };
 
 struct Judged {

@@ -1,17 +1,14 @@
 #include "backup/treatment.h"
 
 #include <fmt/format.h>
-#include <re2/re2.h>
 
 #include "base/bytes.h"
-#include "base/visible_name.h"
 #include "crypto/digests.h"
 #include "text/line_diff.h"
 
 namespace vantro::backup {
 namespace {
 
-using base::Kind;
 
 std::string last_part(const std::string& name) {
   return name.substr(name.rfind('/') + 1);
@@ -61,16 +58,9 @@ base::Outcome<Treatment> Treatment::make(TreatmentConfig config) {
   }
   Treatment made(config);
   for (const auto& one : config.kinds) {
-    RE2::Options options(RE2::Quiet);
-    options.set_case_sensitive(false);
-    auto expression = std::make_shared<RE2>(one.pattern, options);
-    if (!expression->ok()) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("the pattern '{}' can't be read: {}",
-                                      base::printable(one.pattern, 100),
-                                      expression->error()));
-    }
-    made.kinds_.emplace_back(std::move(expression), one.kind);
+    auto pattern = text::NamePattern::make(one.pattern);
+    if (!pattern) return base::refuse(pattern.error());
+    made.kinds_.emplace_back(std::move(*pattern), one.kind);
   }
   auto left_out = text::LineRuleSet::make(std::move(config.left_out));
   if (!left_out) return base::refuse(left_out.error());
@@ -82,8 +72,8 @@ base::Outcome<Treatment> Treatment::make(TreatmentConfig config) {
 }
 
 FileKind Treatment::kind_by_name(const std::string& name) const {
-  for (const auto& [expression, kind] : kinds_) {
-    if (RE2::FullMatch(last_part(name), *expression)) return kind;
+  for (const auto& [pattern, kind] : kinds_) {
+    if (pattern.fits(last_part(name))) return kind;
   }
   return FileKind::kUnknown;
 }

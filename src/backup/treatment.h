@@ -4,18 +4,15 @@
 
 #include <cstdint>
 #include <functional>
-#include <memory>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "backup/kind.h"
 #include "base/outcome.h"
 #include "text/line_rules.h"
-
-namespace re2 {
-class RE2;
-}
+#include "text/name_pattern.h"
 
 namespace vantro::backup {
 
@@ -81,7 +78,7 @@ class Treatment {
   explicit Treatment(TreatmentConfig config) : config_(std::move(config)) {}
 
   TreatmentConfig config_;
-  std::vector<std::pair<std::shared_ptr<const re2::RE2>, FileKind>> kinds_;
+  std::vector<std::pair<text::NamePattern, FileKind>> kinds_;
   text::LineRuleSet left_out_;
   text::LineRuleSet secrets_;
 };

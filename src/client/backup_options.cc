@@ -23,8 +23,7 @@ void revision_options(CLI::App* command, BackupOptions& options) {
 
 void secrets_flag(CLI::App* command, bool& own, bool& with_secrets) {
   command->add_flag_callback(
-      "--with-secrets",
-      [&own, &with_secrets] { own = with_secrets = true; },
+      "--with-secrets", [&own, &with_secrets] { own = with_secrets = true; },
       "show the secrets in it; needs the token of the file 'secrets-token'");
 }
 
@@ -37,13 +36,13 @@ void context_option(CLI::App* command, std::int64_t& lines) {
 void compare_command(Commands& commands, CLI::App& backup, bool& with_secrets) {
   auto o = commands.options<CompareOptions>();
   auto revisions = commands.options<std::vector<std::int64_t>>();
-  auto* compare = commands.add(
-      backup, "compare", "what changed: the newest revision against the one before",
-      [o, revisions](const Context& c) {
-        if (!revisions->empty()) o->before = revisions->front();
-        if (revisions->size() > 1) o->after = revisions->back();
-        return compare_backups(c, *o);
-      });
+  auto* compare = commands.add(backup, "compare",
+                               "what changed: the newest revision against the one before",
+                               [o, revisions](const Context& c) {
+                                 if (!revisions->empty()) o->before = revisions->front();
+                                 if (revisions->size() > 1) o->after = revisions->back();
+                                 return compare_backups(c, *o);
+                               });
   compare->add_option("DEVICE", o->holder, "its name, or an address")->required();
   compare->add_option("FILE", o->name, "which file (default: its only configuration)");
   compare
@@ -154,8 +153,9 @@ void backup_commands(Commands& commands, bool& with_secrets) {
     auto* save = commands.add(*backup, "save", "write one revision to a file",
                               [o](const Context& c) { return save_backup(c, *o); });
     revision_options(save, *o);
-    save->add_option("--to", o->to,
-                     "the file, or - for standard output (default: the name's last part)");
+    save->add_option(
+        "--to", o->to,
+        "the file, or - for standard output (default: the name's last part)");
     save->add_flag("--force", o->force, "write over a file that exists");
     secrets_flag(save, o->with_secrets, with_secrets);
     save->add_flag("--masked", o->masked, "with its secrets masked, for reading");
@@ -249,7 +249,8 @@ void device_commands(Commands& commands) {
   {
     auto o = commands.options<One>();
     auto* claim = commands.add(
-        *device, "claim", "what came from an address becomes a device's, with its history",
+        *device, "claim",
+        "what came from an address becomes a device's, with its history",
         [o](const Context& c) { return claim_address(c, o->second, o->name); });
     claim->add_option("ADDRESS", o->second, "the address")->required();
     named(claim, *o);

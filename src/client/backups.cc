@@ -71,8 +71,9 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
   }
   if (file.revision == 0) return {"only partial ones", Tone::kBad};
   if (file.shrunk) {
-    return {fmt::format("shrank: usually {}", base::size_text(file.usual_size.value_or(0))),
-            Tone::kBad};
+    return {
+        fmt::format("shrank: usually {}", base::size_text(file.usual_size.value_or(0))),
+        Tone::kBad};
   }
   if (file.broken_at && *file.broken_at > file.seen_at.value_or("")) {
     return {"complete; a later one broke off " + ago(*file.broken_at), Tone::kBad};
@@ -137,8 +138,8 @@ std::string file_title(const api::FileReport& file) {
 
 void write_report(const Terminal& terminal, const json& answer) {
   const auto report = answer.get<api::ChangeReport>();
-  terminal.write(fmt::format("From {} to {}\n", shown_time(report.from),
-                             shown_time(report.to)));
+  terminal.write(
+      fmt::format("From {} to {}\n", shown_time(report.from), shown_time(report.to)));
   for (const auto& one : report.overdue) {
     terminal.write(terminal.toned(fmt::format("overdue    {}: {}", shown(one.device),
                                               expected_text(one)),
@@ -164,14 +165,13 @@ void write_report(const Terminal& terminal, const json& answer) {
   for (const auto& file : report.files) {
     if (file.what != "changed") continue;
     any = true;
-    terminal.write(
-        "\n" +
-        terminal.toned(fmt::format("changed    {}, revision {} to {}, {}",
-                                   file_title(file), file.before.value_or(0),
-                                   file.after.value_or(0),
-                                   shown_time(file.arrived_at.value_or(""))),
-                       Tone::kHead) +
-        "\n");
+    terminal.write("\n" +
+                   terminal.toned(fmt::format("changed    {}, revision {} to {}, {}",
+                                              file_title(file), file.before.value_or(0),
+                                              file.after.value_or(0),
+                                              shown_time(file.arrived_at.value_or(""))),
+                                  Tone::kHead) +
+                   "\n");
     if (!file.comparison) {
       terminal.write(shown(file.why, 400) + "\n");
       continue;
@@ -187,9 +187,10 @@ Result<std::string> past_iso(const std::string& typed) {
   const auto now = base::SystemClock{}.wall();
   const auto time = base::parse_time(typed, now);
   if (!time) {
-    return wrong_use(fmt::format("'{}' is no time such as \"2026-11-23 22:00\", and no "
-                                 "span such as 24h or 7d",
-                                 base::printable(typed, 60)));
+    return wrong_use(
+        fmt::format("'{}' is no time such as \"2026-11-23 22:00\", and no "
+                    "span such as 24h or 7d",
+                    base::printable(typed, 60)));
   }
   const bool span = typed.find('-') == std::string::npos && !typed.empty() &&
                     typed.back() >= 'a' && typed.back() <= 'z';
@@ -211,9 +212,9 @@ std::string title_of(const api::Backup& backup) {
 
 void write_pinned(const Terminal& terminal, const json& answer) {
   const auto backup = answer.get<api::Backup>();
-  terminal.write(fmt::format("{}: {}\n", title_of(backup),
-                             backup.pinned ? "pinned; it is kept for ever"
-                                           : "not pinned any more"));
+  terminal.write(
+      fmt::format("{}: {}\n", title_of(backup),
+                  backup.pinned ? "pinned; it is kept for ever" : "not pinned any more"));
 }
 
 void write_offer(const Terminal& terminal, const json& answer) {
@@ -277,22 +278,22 @@ Done show_backup(const Context& context, const BackupOptions& options) {
                                      backup.secrets));
         }
         if (backup.announced) {
-          terminal.write(fmt::format("  the device announced {}\n",
-                                     exact_size(*backup.announced)));
+          terminal.write(
+              fmt::format("  the device announced {}\n", exact_size(*backup.announced)));
         }
         if (backup.digests) write_digests(terminal, *backup.digests);
-        terminal.write(fmt::format("  arrived  {}{}{}\n", shown_time(backup.arrived_at),
-                                   backup.protocol.empty() ? "" : " over " + backup.protocol,
-                                   backup.account.empty() ? ""
-                                                          : ", account " + backup.account));
+        terminal.write(
+            fmt::format("  arrived  {}{}{}\n", shown_time(backup.arrived_at),
+                        backup.protocol.empty() ? "" : " over " + backup.protocol,
+                        backup.account.empty() ? "" : ", account " + backup.account));
         if (backup.device) {
           terminal.write(fmt::format("  from     {}\n", shown(backup.address)));
         }
         if (backup.pinned) {
-          terminal.write("  pinned   it is kept for ever" +
-                         (backup.pinned_why.empty() ? ""
-                                                    : ": " + shown(backup.pinned_why, 300)) +
-                         "\n");
+          terminal.write(
+              "  pinned   it is kept for ever" +
+              (backup.pinned_why.empty() ? "" : ": " + shown(backup.pinned_why, 300)) +
+              "\n");
         }
         if (!backup.kept) terminal.write("  its bytes are no longer kept\n");
       });
@@ -325,9 +326,10 @@ Done save_backup(const Context& context, const BackupOptions& options) {
                              backup.revision, base::printable(backup.name, 255),
                              shown(backup.holder), exact_size(backup.size)));
   if (options.masked) {
-    terminal.write(fmt::format("  {} secret(s) masked: it is for reading, no device can "
-                               "be set up with it\n",
-                               backup.secrets));
+    terminal.write(
+        fmt::format("  {} secret(s) masked: it is for reading, no device can "
+                    "be set up with it\n",
+                    backup.secrets));
   } else if (backup.complete) {
     terminal.write(fmt::format("  SHA-256 {} as recorded\n", backup.digests->sha256));
   } else {
@@ -342,25 +344,28 @@ Done save_backup(const Context& context, const BackupOptions& options) {
 Done pin_backup(const Context& context, const BackupOptions& options, bool pinned) {
   json body{{"pinned", pinned}};
   if (!options.why.empty()) body["why"] = options.why;
-  return show_answer(context, context.api.send("POST", revision_path(options, "/pin"), body),
+  return show_answer(context,
+                     context.api.send("POST", revision_path(options, "/pin"), body),
                      write_pinned);
 }
 
 Done show_overdue(const Context& context) {
   const auto answer = context.api.get("/v1/backup-overdue");
-  auto done = show_answer(context, answer, [](const Terminal& terminal, const json& told) {
-    Table table({{"DEVICE"}, {"SITE"}, {"BACKUP"}});
-    for (const auto& one : list_of<api::Expected>(told, "overdue")) {
-      table.add({{one.device}, {one.site}, {expected_text(one), Tone::kBad}});
-    }
-    const auto expected = told.value("expected_of", std::size_t{0});
-    write_or(table, terminal,
-             expected == 0
-                 ? "No backups are expected of any device. Say how often with 'vantro "
-                   "device edit NAME --backup-every daily', or for a whole site with "
-                   "'vantro device site SITE --backup-every daily'."
-                 : fmt::format("None is overdue, of {} that are expected.", expected));
-  });
+  auto done =
+      show_answer(context, answer, [](const Terminal& terminal, const json& told) {
+        Table table({{"DEVICE"}, {"SITE"}, {"BACKUP"}});
+        for (const auto& one : list_of<api::Expected>(told, "overdue")) {
+          table.add({{one.device}, {one.site}, {expected_text(one), Tone::kBad}});
+        }
+        const auto expected = told.value("expected_of", std::size_t{0});
+        write_or(
+            table, terminal,
+            expected == 0
+                ? "No backups are expected of any device. Say how often with 'vantro "
+                  "device edit NAME --backup-every daily', or for a whole site with "
+                  "'vantro device site SITE --backup-every daily'."
+                : fmt::format("None is overdue, of {} that are expected.", expected));
+      });
   if (!done) return done;
   if (!list_of<api::Expected>(*answer, "overdue").empty()) {
     return tl::unexpected(Failure{ExitCode::kOverdue, ""});
@@ -375,7 +380,8 @@ Done compare_backups(const Context& context, const CompareOptions& options) {
   };
   if (!options.file.empty()) {
     if (options.name.empty()) {
-      return wrong_use("say which file of the device is compared: DEVICE FILE --with FILE");
+      return wrong_use(
+          "say which file of the device is compared: DEVICE FILE --with FILE");
     }
     const auto text = read_text(options.file);
     if (!text) return tl::unexpected(text.error());
@@ -440,25 +446,26 @@ Done offer_backup(const Context& context, const BackupOfferOptions& options) {
 }
 
 Done list_backup_offers(const Context& context) {
-  return show(context, "/v1/backup-offers", [](const Terminal& terminal, const json& told) {
-    Table table({{"NAME"},
-                 {"TO"},
-                 {"DEVICE"},
-                 {"FILE"},
-                 {"REVISION", Align::kRight},
-                 {"SIZE", Align::kRight},
-                 {"UNTIL"}});
-    for (const auto& one : list_of<api::BackupOffer>(told, "offers")) {
-      table.add({{one.name},
-                 {one.to},
-                 {one.holder},
-                 {one.file},
-                 {std::to_string(one.revision)},
-                 {base::size_text(one.size)},
-                 {shown_time(one.until)}});
-    }
-    write_or(table, terminal, "No backup is on offer.");
-  });
+  return show(context, "/v1/backup-offers",
+              [](const Terminal& terminal, const json& told) {
+                Table table({{"NAME"},
+                             {"TO"},
+                             {"DEVICE"},
+                             {"FILE"},
+                             {"REVISION", Align::kRight},
+                             {"SIZE", Align::kRight},
+                             {"UNTIL"}});
+                for (const auto& one : list_of<api::BackupOffer>(told, "offers")) {
+                  table.add({{one.name},
+                             {one.to},
+                             {one.holder},
+                             {one.file},
+                             {std::to_string(one.revision)},
+                             {base::size_text(one.size)},
+                             {shown_time(one.until)}});
+                }
+                write_or(table, terminal, "No backup is on offer.");
+              });
 }
 
 Done end_backup_offer(const Context& context, const std::string& name) {
@@ -479,26 +486,25 @@ Done adopt_backup(const Context& context, const AdoptOptions& options) {
       context, context.api.send("POST", revision_path(options.backup, "/image"), body),
       [](const Terminal& terminal, const json& told) {
         const auto added = told.get<api::ImageAdded>();
-        terminal.write(fmt::format("{}: {}, {}\n", shown(added.image.name),
-                                   added.result == "already-there" ? "known already"
-                                                                   : "taken in",
-                                   exact_size(added.image.size)));
+        terminal.write(
+            fmt::format("{}: {}, {}\n", shown(added.image.name),
+                        added.result == "already-there" ? "known already" : "taken in",
+                        exact_size(added.image.size)));
         for (const auto& finding : added.findings) {
           terminal.write("  " + shown(finding, 400) + "\n");
         }
-        terminal.write(added.offer.empty() ? "  not on offer" +
-                                                 (added.note.empty()
-                                                      ? std::string()
-                                                      : ": " + shown(added.note, 400)) +
-                                                 "\n"
-                                           : "  devices type: " + shown(added.offer) + "\n");
+        terminal.write(added.offer.empty()
+                           ? "  not on offer" +
+                                 (added.note.empty() ? std::string()
+                                                     : ": " + shown(added.note, 400)) +
+                                 "\n"
+                           : "  devices type: " + shown(added.offer) + "\n");
       });
 }
 
 Done thin_out(const Context& context, bool really, bool all) {
   return show_answer(
-      context,
-      context.api.send("POST", "/v1/backup-thinning", json{{"really", really}}),
+      context, context.api.send("POST", "/v1/backup-thinning", json{{"really", really}}),
       [&](const Terminal& terminal, const json& told) {
         const auto thinned = told.get<api::ThinnedOut>();
         Table table({{"DEVICE"},
@@ -523,9 +529,10 @@ Done thin_out(const Context& context, bool really, bool all) {
         }
         if (!table.empty()) table.write(terminal);
         if (thinned.revisions == 0) {
-          terminal.write(fmt::format("Nothing goes: the rules of keeping let all {} "
-                                     "revisions stay.\n",
-                                     thinned.kept));
+          terminal.write(
+              fmt::format("Nothing goes: the rules of keeping let all {} "
+                          "revisions stay.\n",
+                          thinned.kept));
           return;
         }
         terminal.write(fmt::format(

@@ -34,9 +34,9 @@ Done show_overdue(const Context& context);
 
 struct CompareOptions {
   std::string holder;
-  std::string name;                            // empty: its only configuration
-  std::optional<std::int64_t> before, after;   // empty: the newest and the one before
-  std::string other;                           // another holder
+  std::string name;                           // empty: its only configuration
+  std::optional<std::int64_t> before, after;  // empty: the newest and the one before
+  std::string other;                          // another holder
   std::string other_name;
   std::string file;  // on this side
   std::int64_t context = 3;

@@ -38,7 +38,8 @@ class Commands {
   std::vector<std::shared_ptr<void>> kept_;
 };
 
-// --maker and so on; what was given is in the map. `filter`: for looking, not for setting.
+// --maker and so on; what was given is in the map. `filter`: for looking, not for
+// setting.
 void fact_options(CLI::App* command, std::map<std::string, std::string>& facts,
                   bool filter);
 

@@ -1,5 +1,5 @@
-// The commands about the server and its transfers. Each writes its answer to standard output and gives back how it went; the caller writes the failure's
-// sentence.
+// The commands about the server and its transfers. Each writes its answer to standard
+// output and gives back how it went; the caller writes the failure's sentence.
 #pragma once
 
 #include <cstdint>

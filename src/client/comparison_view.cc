@@ -50,11 +50,20 @@ std::string escaped(const std::string& text) {
   std::string result;
   for (const auto one : text) {
     switch (one) {
-      case '&': result += "&amp;"; break;
-      case '<': result += "&lt;"; break;
-      case '>': result += "&gt;"; break;
-      case '"': result += "&quot;"; break;
-      default: result += one;
+      case '&':
+        result += "&amp;";
+        break;
+      case '<':
+        result += "&lt;";
+        break;
+      case '>':
+        result += "&gt;";
+        break;
+      case '"':
+        result += "&quot;";
+        break;
+      default:
+        result += one;
     }
   }
   return result;
@@ -83,11 +92,12 @@ std::string hunks_table(const api::TextComparison& comparison) {
     page += fmt::format("<tr class=\"in\"><td colspan=\"4\">{}</td></tr>\n",
                         sections.empty() ? "&nbsp;" : "in " + escaped(sections));
     for (const auto& line : hunk.lines) {
-      const auto* kind = line.sign == "-" ? " class=\"gone\""
+      const auto* kind = line.sign == "-"   ? " class=\"gone\""
                          : line.sign == "+" ? " class=\"new\""
                                             : "";
       page += fmt::format(
-          "<tr{}><td class=\"n\">{}</td><td class=\"n\">{}</td><td>{}</td><td>{}</td></tr>\n",
+          "<tr{}><td class=\"n\">{}</td><td "
+          "class=\"n\">{}</td><td>{}</td><td>{}</td></tr>\n",
           kind, line.before == 0 ? "" : std::to_string(line.before),
           line.after == 0 ? "" : std::to_string(line.after), line.sign,
           escaped(line_text(line.text)));
@@ -135,12 +145,13 @@ void write_hunks(const Terminal& terminal, const api::TextComparison& comparison
   const auto width = std::to_string(largest).size();
   for (const auto& hunk : comparison.hunks) {
     const auto sections = sections_text(hunk);
-    terminal.write("\n" + terminal.toned(sections.empty() ? "at the top" : "in " + sections,
-                                         Tone::kHead) +
-                   "\n");
+    terminal.write(
+        "\n" +
+        terminal.toned(sections.empty() ? "at the top" : "in " + sections, Tone::kHead) +
+        "\n");
     for (const auto& line : hunk.lines) {
-      const auto numbers = number_or_blank(line.before, width) + " " +
-                           number_or_blank(line.after, width);
+      const auto numbers =
+          number_or_blank(line.before, width) + " " + number_or_blank(line.after, width);
       const auto text = fmt::format("{} {}", line.sign, line_text(line.text));
       const auto tone = line.sign == "-"   ? Tone::kBad
                         : line.sign == "+" ? Tone::kGood
@@ -158,9 +169,10 @@ std::string expected_text(const api::Expected& expected) {
   }
   const auto now = base::SystemClock{}.wall();
   const auto at = base::parse_iso_time(*expected.seen_at).value_or(now);
-  return fmt::format("expected {}; the last {} ago", expected.every,
-                     base::duration_text(
-                         static_cast<double>(std::max<std::int64_t>(0, now - at)) / 1000));
+  return fmt::format(
+      "expected {}; the last {} ago", expected.every,
+      base::duration_text(static_cast<double>(std::max<std::int64_t>(0, now - at)) /
+                          1000));
 }
 
 std::string report_page(const api::ChangeReport& report) {
@@ -186,19 +198,17 @@ std::string report_page(const api::ChangeReport& report) {
     }
     page += "</ul>\n";
   }
-  list("broke-off", "Broke off", [](const auto& file) {
-    return file_title(file) + ": " + shown(file.why, 400);
-  });
+  list("broke-off", "Broke off",
+       [](const auto& file) { return file_title(file) + ": " + shown(file.why, 400); });
   bool any = false;
   for (const auto& file : report.files) {
     if (file.what != "changed") continue;
     any = true;
-    page += fmt::format("<h2>{}</h2>\n<p class=\"about\">Revision {} to {}, {}: {}</p>\n",
-                        escaped(file_title(file)), file.before.value_or(0),
-                        file.after.value_or(0),
-                        escaped(shown_time(file.arrived_at.value_or(""))),
-                        escaped(file.comparison ? counts_text(*file.comparison)
-                                                : shown(file.why, 400)));
+    page += fmt::format(
+        "<h2>{}</h2>\n<p class=\"about\">Revision {} to {}, {}: {}</p>\n",
+        escaped(file_title(file)), file.before.value_or(0), file.after.value_or(0),
+        escaped(shown_time(file.arrived_at.value_or(""))),
+        escaped(file.comparison ? counts_text(*file.comparison) : shown(file.why, 400)));
     if (file.comparison) page += hunks_table(*file.comparison);
   }
   if (!any) page += "<p>Nothing changed.</p>\n";

@@ -13,9 +13,7 @@ namespace {
 using nlohmann::json;
 using Align = Table::Align;
 
-std::string path_of(const std::string& name) {
-  return "/v1/devices/" + url_escape(name);
-}
+std::string path_of(const std::string& name) { return "/v1/devices/" + url_escape(name); }
 
 void write_device(const Terminal& terminal, const json& answer) {
   const auto device = answer.get<api::Device>();
@@ -36,9 +34,10 @@ void write_device(const Terminal& terminal, const json& answer) {
   line("remarks", device.remarks);
   for (const auto& address : device.unclaimed) {
     terminal.write(terminal.toned(
-        fmt::format("  {} has sent files before that stand under its address. They become "
-                    "this device's with:\n  vantro device claim {} {}\n",
-                    address, address, shown(device.name)),
+        fmt::format(
+            "  {} has sent files before that stand under its address. They become "
+            "this device's with:\n  vantro device claim {} {}\n",
+            address, address, shown(device.name)),
         Tone::kBad));
   }
 }
@@ -94,22 +93,23 @@ Done show_device(const Context& context, const std::string& name) {
 Done edit_device(const Context& context, const std::string& name,
                  const DeviceFields& fields) {
   if (fields.empty()) {
-    return wrong_use("say what changes, such as --site harbour; --help shows what there is");
+    return wrong_use(
+        "say what changes, such as --site harbour; --help shows what there is");
   }
   return show_answer(context, context.api.send("PATCH", path_of(name), json(fields)),
                      write_device);
 }
 
 Done remove_device(const Context& context, const std::string& name) {
-  return show_answer(context, context.api.send("DELETE", path_of(name)),
-                     [](const Terminal& terminal, const json& answer) {
-                       const auto removed = answer.get<api::Claimed>();
-                       terminal.write(fmt::format("{}: removed\n", shown(removed.device)));
-                       if (removed.files.empty()) return;
-                       terminal.write(
-                           "Its backups stand under the addresses that they came from:\n");
-                       write_moved(terminal, removed.files);
-                     });
+  return show_answer(
+      context, context.api.send("DELETE", path_of(name)),
+      [](const Terminal& terminal, const json& answer) {
+        const auto removed = answer.get<api::Claimed>();
+        terminal.write(fmt::format("{}: removed\n", shown(removed.device)));
+        if (removed.files.empty()) return;
+        terminal.write("Its backups stand under the addresses that they came from:\n");
+        write_moved(terminal, removed.files);
+      });
 }
 
 Done claim_address(const Context& context, const std::string& address,
@@ -119,11 +119,10 @@ Done claim_address(const Context& context, const std::string& address,
       context.api.send("POST", path_of(name) + "/claim", json{{"address", address}}),
       [&](const Terminal& terminal, const json& answer) {
         const auto claimed = answer.get<api::Claimed>();
-        terminal.write(fmt::format("{} is {}'s{}\n", shown(address),
-                                   shown(claimed.device),
-                                   claimed.files.empty()
-                                       ? "; nothing had come from it"
-                                       : ", and so is what came from it:"));
+        terminal.write(
+            fmt::format("{} is {}'s{}\n", shown(address), shown(claimed.device),
+                        claimed.files.empty() ? "; nothing had come from it"
+                                              : ", and so is what came from it:"));
         write_moved(terminal, claimed.files);
       });
 }
@@ -139,9 +138,9 @@ Done import_devices(const Context& context, const std::string& file, bool dry_ru
         const auto done = answer.get<api::Imported>();
         const auto line = [&](const char* what, const std::vector<std::string>& names) {
           if (names.empty()) return;
-          terminal.write(fmt::format("{} {}: {}\n", names.size(), what,
-                                     shown(fmt::format("{}", fmt::join(names, ", ")),
-                                           2000)));
+          terminal.write(
+              fmt::format("{} {}: {}\n", names.size(), what,
+                          shown(fmt::format("{}", fmt::join(names, ", ")), 2000)));
         };
         const auto would = done.done ? std::string() : std::string("would be ");
         line((would + "added").c_str(), done.added);
@@ -162,15 +161,15 @@ Done list_sites(const Context& context) {
 
 Done edit_site(const Context& context, const std::string& site,
                const std::string& backup_every) {
-  return show_answer(context,
-                     context.api.send("PATCH", "/v1/sites/" + url_escape(site),
-                                      json{{"backup_every", backup_every}}),
-                     [](const Terminal& terminal, const json& answer) {
-                       terminal.write(fmt::format(
-                           "{}: backups are expected {}\n",
-                           shown(answer.value("name", "")),
-                           shown(answer.value("backup_every", ""))));
-                     });
+  return show_answer(
+      context,
+      context.api.send("PATCH", "/v1/sites/" + url_escape(site),
+                       json{{"backup_every", backup_every}}),
+      [](const Terminal& terminal, const json& answer) {
+        terminal.write(fmt::format("{}: backups are expected {}\n",
+                                   shown(answer.value("name", "")),
+                                   shown(answer.value("backup_every", ""))));
+      });
 }
 
 }  // namespace vantro::client

@@ -84,7 +84,8 @@ base::Outcome<std::uint64_t> sealed_size(int file);
 
 // Gives the plain bytes to `take`, in order. kDenied: its key is not among `keys`.
 // kCorrupt: it was changed; or its last piece is missing, unless it `may_break_off`.
-base::Outcome<void> unseal(int file, const SealKeys& keys, bool may_break_off,
-                           const std::function<base::Outcome<void>(base::ByteView)>& take);
+base::Outcome<void> unseal(
+    int file, const SealKeys& keys, bool may_break_off,
+    const std::function<base::Outcome<void>(base::ByteView)>& take);
 
 }  // namespace vantro::crypto

@@ -19,13 +19,14 @@ base::Outcome<void> apply_lines(Settings& settings, const toml::node& node,
                                 const char* form,
                                 std::vector<text::LineExpression>& into) {
   into.clear();
-  auto done = each_table(node, form, [&](const toml::table& table) -> base::Outcome<void> {
-    auto texts = texts_of_table(table, {"pattern", "platform"}, "it");
-    if (!texts) return base::refuse(texts.error());
-    if ((*texts)["pattern"].empty()) return no_value("needs a pattern");
-    into.push_back({(*texts)["platform"], (*texts)["pattern"]});
-    return {};
-  });
+  auto done =
+      each_table(node, form, [&](const toml::table& table) -> base::Outcome<void> {
+        auto texts = texts_of_table(table, {"pattern", "platform"}, "it");
+        if (!texts) return base::refuse(texts.error());
+        if ((*texts)["pattern"].empty()) return no_value("needs a pattern");
+        into.push_back({(*texts)["platform"], (*texts)["pattern"]});
+        return {};
+      });
   if (!done) return done;
   return usable(settings);
 }

@@ -74,8 +74,7 @@ base::Outcome<std::string> add_new_key(const std::string& file) {
   }
   const auto slash = file.rfind('/');
   const auto folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
-  const base::UniqueFd opened(
-      ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  const base::UniqueFd opened(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
   if (!opened || ::fsync(opened.get()) != 0) {
     return base::refuse(base::system_refusal(errno, folder + ": can't be synced"));
   }

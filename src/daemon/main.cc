@@ -321,8 +321,9 @@ int main(int argc, char** argv) try {
   const base::SystemClock clock;
 
   if (options.recover_database) {
-    if (auto done = upkeep::rebuild_database(settings.state, options.keys,
-                                             clock.wall(), log); !done) {
+    if (auto done =
+            upkeep::rebuild_database(settings.state, options.keys, clock.wall(), log);
+        !done) {
       return fail(done.error().sentence, kFailed);
     }
   }
@@ -472,8 +473,7 @@ int main(int argc, char** argv) try {
       thinned_at = clock.wall();
       asio::post(slow, [&] {
         if (auto done = gate::BackupChanges(**gate, "server").thin_out(true); !done) {
-          log.warning("backups can't be thinned out",
-                      {{"why", done.error().sentence}});
+          log.warning("backups can't be thinned out", {{"why", done.error().sentence}});
         }
       });
     }

@@ -83,7 +83,7 @@ struct Settings {
   std::uint64_t backups_largest = std::uint64_t{16} << 30;  // bytes
   std::int64_t backups_keep_partial_days = 7;               // 1 to 3,650
   backup::TreatmentConfig backups_treatment;
-  std::uint64_t backups_per_device = 0;                  // bytes; 0: no limit
+  std::uint64_t backups_per_device = 0;                    // bytes; 0: no limit
   std::uint64_t backups_reserve = std::uint64_t{1} << 30;  // bytes; 0: none
   backup::KeepRule backups_keep_configurations{90, 365, 0, 10};
   backup::KeepRule backups_keep_images{30, 0, 365, 2};

@@ -72,8 +72,8 @@ base::Outcome<std::vector<base::Network>> parse_networks(std::string_view text) 
     text.remove_prefix(end + 1);
   }
   if (networks.size() > kMostNetworks) {
-    return base::refuse(Kind::kInvalid, fmt::format("a device has at most {} addresses",
-                                                    kMostNetworks));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("a device has at most {} addresses", kMostNetworks));
   }
   return networks;
 }
@@ -181,12 +181,11 @@ base::Outcome<void> set_field(Device& device, std::string_view field,
                           fmt::format("'{}' is no size such as 500 MiB", shown));
     }
   } else {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("'{}' is nothing of a device; there are {}",
-                    base::printable(std::string(field), 40),
-                    fmt::join(field_names(), ", ")),
-        text::nearest(std::string(field), field_names()).value_or(""));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' is nothing of a device; there are {}",
+                                    base::printable(std::string(field), 40),
+                                    fmt::join(field_names(), ", ")),
+                        text::nearest(std::string(field), field_names()).value_or(""));
   }
   return {};
 }

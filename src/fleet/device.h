@@ -24,7 +24,8 @@ struct Device {
   // How often a backup is expected of it, in ms: not said (the site's then), or 0 for
   // never.
   std::optional<std::int64_t> backup_every;
-  std::optional<std::uint64_t> quota;  // of its backups, in bytes; not said: the usual one
+  std::optional<std::uint64_t>
+      quota;  // of its backups, in bytes; not said: the usual one
   base::WallTime made_at = 0;
   base::WallTime changed_at = 0;
 };

@@ -106,8 +106,7 @@ const DeviceIndex::Known* DeviceIndex::find(const std::string& name) const {
 }
 
 base::Outcome<Device> Devices::add(db::Transaction& t, Device device) {
-  device.id =
-      t.query("select coalesce(max(id), 0) + 1 from devices").front().integer(0);
+  device.id = t.query("select coalesce(max(id), 0) + 1 from devices").front().integer(0);
   if (auto free = check_name(t, device); !free) return base::refuse(free.error());
   t.run(
       "insert into devices (id, name, folded, link_address, maker, platform, hardware, "
@@ -195,7 +194,8 @@ base::Outcome<std::vector<Site>> Devices::sites() const {
   using Sites = std::vector<Site>;
   return database_.read([](db::Transaction& t) -> base::Outcome<Sites> {
     Sites sites;
-    for (const auto& row : t.query("select name, backup_every from sites order by name")) {
+    for (const auto& row :
+         t.query("select name, backup_every from sites order by name")) {
       sites.push_back({row.text(0), row.integer(1)});
     }
     return sites;

@@ -34,8 +34,8 @@ class DeviceIndex {
 
  private:
   std::vector<Known> devices_;
-  std::unordered_map<std::string, std::size_t> by_name_;     // folded
-  std::unordered_map<std::string, std::size_t> by_address_;  // its text
+  std::unordered_map<std::string, std::size_t> by_name_;         // folded
+  std::unordered_map<std::string, std::size_t> by_address_;      // its text
   std::vector<std::pair<base::Network, std::size_t>> networks_;  // the narrowest first
 };
 

@@ -55,11 +55,12 @@ std::string numbers_text(std::vector<std::int64_t> numbers) {
 
 // Nothing has these bytes any more.
 bool unused(db::Transaction& t, const std::string& sha256) {
-  return t.query(
-              "select 1 from revisions where sha256 = :a union all select 1 from images "
-              "where sha256 = :b union all select 1 from documents where sha256 = :c "
-              "limit 1",
-              {sha256, sha256, sha256})
+  return t
+      .query(
+          "select 1 from revisions where sha256 = :a union all select 1 from images "
+          "where sha256 = :b union all select 1 from documents where sha256 = :c "
+          "limit 1",
+          {sha256, sha256, sha256})
       .empty();
 }
 
@@ -121,9 +122,9 @@ base::Outcome<BackupOffer> BackupChanges::offer(const Revision& revision,
   if (!standing) return base::refuse(standing.error());
   for (const auto& one : *standing) {
     if (base::folded(one.name) != base::folded(*name)) continue;
-    return base::refuse(Kind::kExists,
-                        fmt::format("under '{}' an image is on offer; choose another name",
-                                    one.name));
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("under '{}' an image is on offer; choose another name", one.name));
   }
   BackupOffer offer;
   offer.name = *name;
@@ -201,16 +202,15 @@ base::Outcome<Taken> BackupChanges::adopt(const Revision& revision,
         ::pread(file->get(), buffer.data(), buffer.size(), static_cast<off_t>(at));
     if (count < 0 && errno == EINTR) continue;
     if (count <= 0) {
-      auto refusal = count == 0 ? base::Refusal{Kind::kCorrupt,
-                                                "the stored file is shorter than its "
-                                                "record"}
-                                : base::system_refusal(errno,
-                                                       "the stored file can't be read");
+      auto refusal = count == 0
+                         ? base::Refusal{Kind::kCorrupt,
+                                         "the stored file is shorter than its "
+                                         "record"}
+                         : base::system_refusal(errno, "the stored file can't be read");
       intake->fail(State::kFailed, refusal.sentence);
       return base::refuse(std::move(refusal));
     }
-    const auto bytes =
-        base::ByteView(buffer.data(), static_cast<std::size_t>(count));
+    const auto bytes = base::ByteView(buffer.data(), static_cast<std::size_t>(count));
     if (auto written = intake->write(bytes); !written) {
       return base::refuse(written.error());
     }
@@ -234,8 +234,8 @@ void BackupChanges::remove_file(const ThinnedOut::File& file,
   std::vector<std::int64_t> numbers;
   std::vector<std::string> partial;
   std::vector<std::string> contents;
-  auto removed = gate_.repository().database->write(
-      [&](db::Transaction& t) -> base::Outcome<void> {
+  auto removed =
+      gate_.repository().database->write([&](db::Transaction& t) -> base::Outcome<void> {
         numbers.clear();
         for (const auto& one : file.revisions) {
           if (!one.goes) continue;

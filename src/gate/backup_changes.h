@@ -28,14 +28,15 @@ struct ThinnedOut {
     std::string name;
     std::vector<backup::Judged> revisions;  // newest first
   };
-  std::vector<File> files;     // of which something goes
-  std::size_t revisions = 0;   // that go
-  std::uint64_t bytes = 0;     // that are free then: what nothing else has
-  std::size_t kept = 0;        // revisions that stay, of all
+  std::vector<File> files;    // of which something goes
+  std::size_t revisions = 0;  // that go
+  std::uint64_t bytes = 0;    // that are free then: what nothing else has
+  std::size_t kept = 0;       // revisions that stay, of all
   bool done = false;
 };
 
-// Revisions are as backup::Backups::find() gave them. Thread-safe; `gate` must outlive it.
+// Revisions are as backup::Backups::find() gave them. Thread-safe; `gate` must outlive
+// it.
 class BackupChanges {
  public:
   BackupChanges(Gate& gate, std::string who) : gate_(gate), who_(std::move(who)) {}

@@ -208,8 +208,8 @@ base::Outcome<BackupOverview> BackupDesk::overview(base::WallTime since) const {
     if (const auto found = counts.find(file.file); found != counts.end()) {
       state.changes = found->second;
     }
-    state.shrunk = file.number != 0 && file.usual_size &&
-                   file.size < *file.usual_size / 2;
+    state.shrunk =
+        file.number != 0 && file.usual_size && file.size < *file.usual_size / 2;
     state.file = std::move(file);
     result.files.push_back(std::move(state));
   }
@@ -228,6 +228,7 @@ base::Outcome<ChangeReport> BackupDesk::report(base::WallTime from, base::WallTi
     file.holder = one.holder;
     file.name = one.name;
     ++file.revisions;
+    if (one.complete && !file.first) file.first = one;
     // What broke off is told only where nothing whole came after it.
     if (one.complete || !file.after || !file.after->complete) file.after = one;
   }
@@ -243,6 +244,10 @@ base::Outcome<ChangeReport> BackupDesk::report(base::WallTime from, base::WallTi
     const auto before = backups.complete_before(id, from);
     if (!before) return base::refuse(before.error());
     file.before = *before;
+    // New in that time, and changed since: from how it was at first.
+    if (!file.before && file.first && file.first->id != file.after->id) {
+      file.before = file.first;
+    }
     using What = FileReport::What;
     if (file.after && !file.after->complete) {
       file.what = What::kBrokeOff;

@@ -58,9 +58,12 @@ struct FileReport {
   What what = What::kUnchanged;
   backup::Holder holder;
   std::string name;
-  std::optional<backup::Revision> before;  // the newest complete one before that time
-  std::optional<backup::Revision> after;   // and within; or what broke off
-  std::int64_t revisions = 0;              // that came within
+  // The newest complete one before that time; if there is none, the first one within, if
+  // it is not `after` itself.
+  std::optional<backup::Revision> before;
+  std::optional<backup::Revision> first;  // complete one within
+  std::optional<backup::Revision> after;  // and within; or what broke off
+  std::int64_t revisions = 0;             // that came within
   std::optional<backup::Comparison> comparison;
   std::string note;  // why there is none
 };
@@ -102,10 +105,9 @@ class BackupDesk {
 
  private:
   backup::Mask mask(const std::string& platform, bool secrets) const;
-  std::vector<Expectation> expectations(
-      const std::vector<backup::FileOverview>& files,
-      const std::vector<fleet::Device>& devices,
-      const std::vector<fleet::Site>& sites) const;
+  std::vector<Expectation> expectations(const std::vector<backup::FileOverview>& files,
+                                        const std::vector<fleet::Device>& devices,
+                                        const std::vector<fleet::Site>& sites) const;
 
   Gate& gate_;
 };

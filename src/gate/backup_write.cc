@@ -108,8 +108,8 @@ base::Outcome<backup::Added> BackupWrite::file() {
   const auto entry =
       gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
   backup::Added added;
-  auto filed = gate_.filing_.file(
-      arrival_, [&](db::Transaction& t) -> base::Outcome<void> {
+  auto filed =
+      gate_.filing_.file(arrival_, [&](db::Transaction& t) -> base::Outcome<void> {
         if (rejudged_) {
           backup::Backups::judge_again(t, before_->id, before_->substance);
         }

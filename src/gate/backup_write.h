@@ -6,8 +6,8 @@
 #include <vector>
 
 #include "backup/backups.h"
-#include "ledger/ledger.h"
 #include "gate/write_sink.h"
+#include "ledger/ledger.h"
 #include "store/arrival.h"
 #include "text/content.h"
 
@@ -54,7 +54,7 @@ class BackupWrite final : public WriteSink {
   backup::Revision revision_;
   Announced announced_;
   DepositLimits limits_;
-  bool differs_ = false;  // from a digest that was announced
+  bool differs_ = false;         // from a digest that was announced
   text::ContentTeller content_;  // has seen what came, also before it broke off
   // The newest one before it, judged by the rules of today.
   std::optional<backup::Revision> before_;

@@ -78,16 +78,16 @@ base::Outcome<std::vector<std::string>> columns_of(const text::CsvRow& row) {
     auto column = base::folded(typed);
     std::replace(column.begin(), column.end(), ' ', '_');
     if (std::find(known.begin(), known.end(), column) == known.end()) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("line {}: '{}' is no column; there are {}", row.line,
-                                      base::printable(typed, 40),
-                                      fmt::join(known, ", ")),
-                          text::nearest(column, known).value_or(""));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("line {}: '{}' is no column; there are {}", row.line,
+                      base::printable(typed, 40), fmt::join(known, ", ")),
+          text::nearest(column, known).value_or(""));
     }
     if (std::find(columns.begin(), columns.end(), column) != columns.end()) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("line {}: column '{}' is there twice", row.line,
-                                      column));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("line {}: column '{}' is there twice", row.line, column));
     }
     columns.push_back(std::move(column));
   }
@@ -166,8 +166,7 @@ void DeviceChanges::record(db::Transaction& transaction, const std::string& even
 
 // One transaction, and what requests look at is made anew after it.
 template <class F>
-auto DeviceChanges::changing(F work)
-    -> decltype(work(std::declval<db::Transaction&>())) {
+auto DeviceChanges::changing(F work) -> decltype(work(std::declval<db::Transaction&>())) {
   auto done = gate_.repository().database->write(std::move(work));
   if (!done) return done;
   if (auto fresh = gate_.inventory().reload(gate_.clock().wall()); !fresh) {
@@ -221,9 +220,9 @@ base::Outcome<Claimed> DeviceChanges::remove(const std::string& typed) {
     t.run("delete from backup_offers where device = :d", {device->id});
     Devices::remove(t, device->id);
     record(t, "device-remove", device->name,
-           result.files.empty() ? ""
-                                : moved_text(result.files) +
-                                      " stand under their addresses now");
+           result.files.empty()
+               ? ""
+               : moved_text(result.files) + " stand under their addresses now");
     return result;
   });
 }
@@ -279,14 +278,15 @@ base::Outcome<Imported> DeviceChanges::import(const std::string& csv, bool reall
     }
     for (const auto& row : *rows) {
       const auto bad = [&](const base::Refusal& why) {
-        return base::refuse(why.kind, fmt::format("line {}: {}: {}", row.line, row.name,
-                                                  why.sentence),
-                            why.nearest);
+        return base::refuse(
+            why.kind, fmt::format("line {}: {}: {}", row.line, row.name, why.sentence),
+            why.nearest);
       };
       const auto found = known.find(row.name);
       auto device = found == known.end() ? Device{} : found->second;
       device.name = row.name;
-      if (auto applied = set_fields(device, row.fields); !applied) return bad(applied.error());
+      if (auto applied = set_fields(device, row.fields); !applied)
+        return bad(applied.error());
       device.changed_at = now;
       if (found == known.end()) {
         device.made_at = now;

@@ -46,8 +46,8 @@ void Filing::work_off(const std::vector<Item*>& group) {
     if (!one->result || !shelves.erase(one->arrival->sha256())) continue;
     const auto synced = repository_.folder.sync_vault_shelf(one->arrival->sha256());
     for (auto* other : group) {
-      const bool same = other->arrival->sha256().substr(0, 2) ==
-                        one->arrival->sha256().substr(0, 2);
+      const bool same =
+          other->arrival->sha256().substr(0, 2) == one->arrival->sha256().substr(0, 2);
       if (!same) continue;
       shelves.erase(other->arrival->sha256());
       if (!synced) other->result = synced;

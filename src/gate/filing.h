@@ -25,7 +25,8 @@ class Filing {
   // after a transaction that failed, and on another thread.
   using Record = std::function<base::Outcome<void>(db::Transaction&)>;
 
-  // All of it is on disk when this returns a value. REQUIRES: arrival.finish() was called.
+  // All of it is on disk when this returns a value. REQUIRES: arrival.finish() was
+  // called.
   base::Outcome<void> file(store::Arrival& arrival, const Record& record);
 
  private:

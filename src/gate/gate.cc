@@ -53,10 +53,13 @@ base::Outcome<std::unique_ptr<Gate>> Gate::open(Repository& repository,
 
 const backup::KeepRule& Gate::keep_rule(backup::FileKind kind) const {
   switch (kind) {
-    case backup::FileKind::kConfiguration: return config_.keep_configurations;
-    case backup::FileKind::kImage: return config_.keep_images;
+    case backup::FileKind::kConfiguration:
+      return config_.keep_configurations;
+    case backup::FileKind::kImage:
+      return config_.keep_images;
     case backup::FileKind::kOther:
-    case backup::FileKind::kUnknown: return config_.keep_others;
+    case backup::FileKind::kUnknown:
+      return config_.keep_others;
   }
   return config_.keep_others;
 }

@@ -107,8 +107,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   }
   return WriteGrant(std::make_unique<BackupWrite>(
       *this, std::move(revision), std::move(announced), limits, content,
-      std::move(*arrival),
-      Transfer(*this, std::move(start), std::move(place))));
+      std::move(*arrival), Transfer(*this, std::move(start), std::move(place))));
 }
 
 // What may still come of it; a refusal if not even what was announced.
@@ -209,10 +208,9 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                     "of it",
                     shown, broken.size, *announced.behind));
   }
-  auto arrival =
-      repository_.folder.arrive_again(broken.partial_file, label, clock_.wall(),
-                                      may_encrypt(revision),
-                                      [&](base::ByteView bytes) { content.update(bytes); });
+  auto arrival = repository_.folder.arrive_again(
+      broken.partial_file, label, clock_.wall(), may_encrypt(revision),
+      [&](base::ByteView bytes) { content.update(bytes); });
   if (!arrival) return arrival;
   // Its record stays, as that of an upload that was gone on with.
   if (auto done = repository_.backups.forget_partial_file(broken.partial_file); !done) {

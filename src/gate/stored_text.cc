@@ -36,10 +36,10 @@ base::Outcome<std::string> read_stored_text(Gate& gate,
   const auto what = fmt::format("revision {} of '{}'", revision.number,
                                 base::printable(revision.name, 80));
   if (revision.size > most) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("{} has {}, and files up to {} are compared", what,
-                                    base::size_text(revision.size),
-                                    base::size_text(most)));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("{} has {}, and files up to {} are compared", what,
+                    base::size_text(revision.size), base::size_text(most)));
   }
   auto& folder = gate.repository().folder;
   if (!revision.complete && revision.partial_file.empty()) {

@@ -158,8 +158,8 @@ base::Outcome<json> overview(Service& service, const Call& call) {
   if (!days) return base::refuse(days.error());
   api::BackupOverview result;
   result.days = days->value_or(kUsualDays);
-  const auto found = BackupDesk(service.gate)
-                         .overview(service.clock.wall() - result.days * kDay);
+  const auto found =
+      BackupDesk(service.gate).overview(service.clock.wall() - result.days * kDay);
   if (!found) return base::refuse(found.error());
   for (const auto& one : found->files) result.files.push_back(shape(one));
   for (const auto& one : found->expected) result.expected.push_back(shape(one));
@@ -241,8 +241,8 @@ base::Outcome<json> compared(Service& service, const Call& call,
                             shape(desk.compare(*before, *after, *all, *context))});
 }
 
-// ?holder, &name (its only configuration), &before and &after (revisions), &other (another
-// holder, whose newest one is the other side) and &other_name.
+// ?holder, &name (its only configuration), &before and &after (revisions), &other
+// (another holder, whose newest one is the other side) and &other_name.
 base::Outcome<json> compare(Service& service, const Call& call) {
   const auto holder = query(call, "holder");
   if (!holder) return base::refuse(Kind::kInvalid, "say whose backup: ?holder=DEVICE");
@@ -274,8 +274,8 @@ base::Outcome<json> compare(Service& service, const Call& call) {
   }
   const auto newer = desk.find(*holder, *name, *after);
   if (!newer) return base::refuse(newer.error());
-  const auto older = *before ? desk.find(*holder, *name, *before)
-                             : one_before(service, *newer);
+  const auto older =
+      *before ? desk.find(*holder, *name, *before) : one_before(service, *newer);
   if (!older) return base::refuse(older.error());
   return compared(service, call, desk.side(*older), desk.side(*newer));
 }
@@ -298,7 +298,9 @@ base::Outcome<json> compare_with(Service& service, const Call& call,
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
   const BackupDesk desk(service.gate);
-  gate::Compared given{base::printable(*title, 200), {}, *text,
+  gate::Compared given{base::printable(*title, 200),
+                       {},
+                       *text,
                        service.gate.inventory().platform_of(revision->holder)};
   return compared(service, call, desk.side(*revision), given);
 }

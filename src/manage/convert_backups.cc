@@ -13,10 +13,14 @@ std::optional<std::string> time_or_null(base::WallTime time) {
 const char* word(gate::FileReport::What what) {
   using What = gate::FileReport::What;
   switch (what) {
-    case What::kChanged: return "changed";
-    case What::kUnchanged: return "unchanged";
-    case What::kFirst: return "first";
-    case What::kBrokeOff: return "broke-off";
+    case What::kChanged:
+      return "changed";
+    case What::kUnchanged:
+      return "unchanged";
+    case What::kFirst:
+      return "first";
+    case What::kBrokeOff:
+      return "broke-off";
   }
   return "";
 }
@@ -97,9 +101,13 @@ api::Expected shape(const gate::Expectation& expectation) {
 }
 
 api::TextComparison shape(const backup::Comparison& comparison) {
-  api::TextComparison result{comparison.same_bytes, comparison.same,   comparison.removed,
-                         comparison.added,      comparison.left_out, comparison.masked,
-                         {}};
+  api::TextComparison result{comparison.same_bytes,
+                             comparison.same,
+                             comparison.removed,
+                             comparison.added,
+                             comparison.left_out,
+                             comparison.masked,
+                             {}};
   for (const auto& hunk : comparison.hunks) {
     api::DiffHunk shown{hunk.sections, {}};
     for (const auto& line : hunk.lines) {
@@ -124,7 +132,8 @@ api::ComparedSide shape(const gate::Compared& side) {
 }
 
 api::ChangeReport shape(const gate::ChangeReport& report) {
-  api::ChangeReport result{base::iso_time(report.from), base::iso_time(report.to), {}, {}};
+  api::ChangeReport result{
+      base::iso_time(report.from), base::iso_time(report.to), {}, {}};
   for (const auto& one : report.files) result.files.push_back(shape(one));
   for (const auto& one : report.overdue) result.overdue.push_back(shape(one));
   return result;
@@ -142,7 +151,8 @@ api::BackupOffer shape(const backup::BackupOffer& offer) {
 }
 
 api::ThinnedOut shape(const gate::ThinnedOut& thinned) {
-  api::ThinnedOut result{thinned.done, thinned.revisions, thinned.bytes, thinned.kept, {}};
+  api::ThinnedOut result{
+      thinned.done, thinned.revisions, thinned.bytes, thinned.kept, {}};
   for (const auto& file : thinned.files) {
     api::ThinnedFile one{file.holder.name, file.name, {}};
     for (const auto& judged : file.revisions) {

@@ -47,8 +47,7 @@ base::Outcome<json> devices(Service& service, const Call&) {
 }
 
 base::Outcome<json> device(Service& service, const Call& call) {
-  return detail(service,
-                service.gate.repository().devices.find(call.path.at("name")));
+  return detail(service, service.gate.repository().devices.find(call.path.at("name")));
 }
 
 base::Outcome<fleet::Fields> fields_of(const std::string& body) {
@@ -69,15 +68,17 @@ base::Outcome<json> add(Service& service, const Call&, const std::string& body) 
   auto fields = fields_of(body);
   if (!fields) return base::refuse(fields.error());
   const auto name = fields->extract("name");
-  return detail(service, DeviceChanges(service.gate, kOperator)
-                             .add(name ? name.mapped() : "", *fields));
+  return detail(
+      service,
+      DeviceChanges(service.gate, kOperator).add(name ? name.mapped() : "", *fields));
 }
 
 base::Outcome<json> change(Service& service, const Call& call, const std::string& body) {
   const auto fields = fields_of(body);
   if (!fields) return base::refuse(fields.error());
-  return detail(service, DeviceChanges(service.gate, kOperator)
-                             .change(call.path.at("name"), *fields));
+  return detail(
+      service,
+      DeviceChanges(service.gate, kOperator).change(call.path.at("name"), *fields));
 }
 
 base::Outcome<json> remove(Service& service, const Call& call) {
@@ -139,10 +140,11 @@ base::Outcome<json> change_site(Service& service, const Call& call,
   if (!text) return base::refuse(text.error());
   const auto every = fleet::parse_every(*text);
   if (!every) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' says not how often a backup is expected: daily, "
-                                    "weekly, monthly, 12h, 3d, never",
-                                    base::printable(*text, 60)));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' says not how often a backup is expected: daily, "
+                    "weekly, monthly, 12h, 3d, never",
+                    base::printable(*text, 60)));
   }
   const auto& name = call.path.at("name");
   if (auto done = DeviceChanges(service.gate, kOperator).set_site(name, *every); !done) {

@@ -50,7 +50,8 @@ class Arrival {
   // Both in one: finish(), and they are on disk.
   base::Outcome<crypto::Digests> seal();
 
-  // Written anew, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a key.
+  // Written anew, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a
+  // key.
   base::Outcome<void> encrypt(bool on);
   bool encrypted() const { return sealed_.has_value(); }
 

@@ -30,8 +30,7 @@ base::Outcome<void> write_all(int file, base::ByteView bytes) {
 
 base::Outcome<void> SealedWriter::write(int file, base::ByteView plain) {
   while (!plain.empty()) {
-    const auto count =
-        std::min(plain.size(), crypto::kSealedPiece - gathered_.size());
+    const auto count = std::min(plain.size(), crypto::kSealedPiece - gathered_.size());
     gathered_.insert(gathered_.end(), plain.begin(),
                      plain.begin() + static_cast<std::ptrdiff_t>(count));
     plain = plain.subspan(count);
@@ -56,7 +55,8 @@ base::Outcome<base::UniqueFd> unsealed(int file, const crypto::SealKeys& keys,
                                        bool may_break_off, std::uint64_t most) {
   base::UniqueFd plain(::memfd_create("vantro-unsealed", MFD_CLOEXEC));
   if (!plain) {
-    return base::refuse(base::system_refusal(errno, "there is no memory to decrypt into"));
+    return base::refuse(
+        base::system_refusal(errno, "there is no memory to decrypt into"));
   }
   std::uint64_t size = 0;
   auto done = crypto::unseal(

@@ -281,13 +281,14 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
   };
   if (as_wanted()) return remove_other();
   // Left behind by a crash, it is removed at the next start as of no use.
-  auto arrival =
-      arrive({"reseal", "server", sha256}, base::SystemClock{}.wall(), size, key != nullptr);
+  auto arrival = arrive({"reseal", "server", sha256}, base::SystemClock{}.wall(), size,
+                        key != nullptr);
   if (!arrival) return base::refuse(arrival.error());
-  auto read = plain ? read_plain(plain.get(), nullptr, false,
-                                 [&](base::ByteView bytes) { return arrival->write(bytes); })
-                    : read_plain(sealed.get(), keys_.get(), false,
-                                 [&](base::ByteView bytes) { return arrival->write(bytes); });
+  auto read =
+      plain ? read_plain(plain.get(), nullptr, false,
+                         [&](base::ByteView bytes) { return arrival->write(bytes); })
+            : read_plain(sealed.get(), keys_.get(), false,
+                         [&](base::ByteView bytes) { return arrival->write(bytes); });
   if (!read) {
     arrival->discard();
     return read;

@@ -33,10 +33,10 @@ namespace vantro::store {
 inline constexpr std::uint64_t kMostUnsealed = 256 << 20;
 
 struct StoredFile {
-  std::string name;  // vault: the SHA-256; elsewhere: the file's name
-  std::uint64_t size = 0;  // on the disk
+  std::string name;               // vault: the SHA-256; elsewhere: the file's name
+  std::uint64_t size = 0;         // on the disk
   base::WallTime changed_at = 0;  // its bytes, or the folder it is in (ctime)
-  bool sealed = false;           // encrypted: its plain bytes are fewer
+  bool sealed = false;            // encrypted: its plain bytes are fewer
 };
 
 class StateFolder {

@@ -46,8 +46,9 @@ base::Outcome<std::vector<CsvRow>> parse_csv(std::string_view text) {
           }
         }
         if (!closed) {
-          return base::refuse(Kind::kInvalid,
-                              fmt::format("line {}: a quoted field has no end", row.line));
+          return base::refuse(
+              Kind::kInvalid,
+              fmt::format("line {}: a quoted field has no end", row.line));
         }
         if (at < text.size() && text[at] != separator && text[at] != '\r' &&
             text[at] != '\n') {

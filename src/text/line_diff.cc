@@ -26,8 +26,9 @@ Numbered numbered(const LineKeys& before, const LineKeys& after) {
   return result;
 }
 
-// Lines that can be in common at all, each with its place. What the other side has nowhere
-// is a difference whatever comes of the rest; without it the rest is small as a rule.
+// Lines that can be in common at all, each with its place. What the other side has
+// nowhere is a difference whatever comes of the rest; without it the rest is small as a
+// rule.
 struct Candidates {
   std::vector<int> numbers;
   std::vector<std::size_t> places;

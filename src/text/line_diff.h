@@ -44,8 +44,7 @@ using LineKeys = std::vector<std::optional<std::string_view>>;
 // `context` lines are shown around each difference. Sections are told by indentation:
 // the section of a line is the last one before it that is indented less.
 Diff diff_lines(const std::vector<std::string_view>& before,
-                const std::vector<std::string_view>& after,
-                const LineKeys& before_keys, const LineKeys& after_keys,
-                std::size_t context);
+                const std::vector<std::string_view>& after, const LineKeys& before_keys,
+                const LineKeys& after_keys, std::size_t context);
 
 }  // namespace vantro::text

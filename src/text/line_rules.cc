@@ -90,10 +90,10 @@ base::Outcome<LineRuleSet> LineRuleSet::make(std::vector<LineExpression> express
     options.set_encoding(RE2::Options::EncodingLatin1);
     auto expression = std::make_shared<RE2>(one.pattern, options);
     if (!expression->ok()) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("the pattern '{}' can't be read: {}",
-                                      base::printable(one.pattern, 100),
-                                      expression->error()));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("the pattern '{}' can't be read: {}",
+                      base::printable(one.pattern, 100), expression->error()));
     }
     if (RE2::PartialMatch("", *expression)) {
       return base::refuse(Kind::kInvalid,

@@ -41,8 +41,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
     backup::Revision revision;
     revision.address = label->from;
     const auto address = base::Address::parse(label->from);
-    revision.holder = address ? inventory.holder_of(*address)
-                              : backup::Holder{0, label->from};
+    revision.holder =
+        address ? inventory.holder_of(*address) : backup::Holder{0, label->from};
     revision.name = label->name;
     revision.size = file.size;
     if (sealed) {
@@ -149,13 +149,13 @@ struct Read {
 
 base::Outcome<Read> read_whole(const store::StateFolder& folder,
                                const store::StoredFile& file) {
-  const base::UniqueFd opened(::open(
-      folder.vault_file(file.name, file.sealed).c_str(), O_RDONLY | O_CLOEXEC));
+  const base::UniqueFd opened(
+      ::open(folder.vault_file(file.name, file.sealed).c_str(), O_RDONLY | O_CLOEXEC));
   if (!opened) return base::refuse(base::system_refusal(errno, file.name));
   Read result{file, 0, {}};
   crypto::Digester digester;
-  auto read = store::read_plain(opened.get(), file.sealed ? folder.keys() : nullptr, false,
-                                [&](base::ByteView bytes) -> base::Outcome<void> {
+  auto read = store::read_plain(opened.get(), file.sealed ? folder.keys() : nullptr,
+                                false, [&](base::ByteView bytes) -> base::Outcome<void> {
                                   digester.update(bytes);
                                   result.size += bytes.size();
                                   return {};

@@ -22,21 +22,21 @@ ResealProgress Resealer::progress() const {
 
 base::Outcome<std::vector<Resealer::Content>> Resealer::contents() const {
   using Contents = std::vector<Content>;
-  return gate_.repository().database->read(
-      [](db::Transaction& t) -> base::Outcome<Contents> {
-        Contents found;
-        for (const auto& row : t.query(
-                 "select distinct r.sha256, r.size, case when exists (select 1 from "
-                 "images i where i.sha256 = r.sha256) or exists (select 1 from documents "
-                 "d where d.sha256 = r.sha256) or exists (select 1 from revisions o where "
-                 "o.sha256 = r.sha256 and o.kind <> 'configuration') then 1 else 0 end "
-                 "from revisions r where r.complete = 1 and r.kind = 'configuration' "
-                 "order by 1")) {
-          found.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1)),
-                           row.integer(2) == 0});
-        }
-        return found;
-      });
+  return gate_.repository().database->read([](db::Transaction& t)
+                                               -> base::Outcome<Contents> {
+    Contents found;
+    for (const auto& row : t.query(
+             "select distinct r.sha256, r.size, case when exists (select 1 from "
+             "images i where i.sha256 = r.sha256) or exists (select 1 from documents "
+             "d where d.sha256 = r.sha256) or exists (select 1 from revisions o where "
+             "o.sha256 = r.sha256 and o.kind <> 'configuration') then 1 else 0 end "
+             "from revisions r where r.complete = 1 and r.kind = 'configuration' "
+             "order by 1")) {
+      found.push_back(
+          {row.text(0), static_cast<std::uint64_t>(row.integer(1)), row.integer(2) == 0});
+    }
+    return found;
+  });
 }
 
 base::Outcome<void> Resealer::start() {
@@ -82,10 +82,9 @@ void Resealer::run(const std::vector<Content>& contents) {
                                     progress_.locked, progress_.contents, locked);
   }
   if (progress_.trouble.empty()) return;
-  gate_.log().error("configurations could not be brought to the key of today",
-                    {{"done", progress_.done},
-                     {"of", progress_.contents},
-                     {"why", progress_.trouble}});
+  gate_.log().error(
+      "configurations could not be brought to the key of today",
+      {{"done", progress_.done}, {"of", progress_.contents}, {"why", progress_.trouble}});
 }
 
 }  // namespace vantro::upkeep

@@ -125,12 +125,13 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
   }
   gate_.record_event(
       "verify", who,
-      fmt::format("{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
-                  done.contents, base::size_text(done.bytes_read), damaged,
-                  done.locked == 0 ? ""
-                              : fmt::format("; {} encrypted with keys that are not here",
-                                            done.locked),
-                  trouble.empty() ? "" : "; ", trouble));
+      fmt::format(
+          "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
+          done.contents, base::size_text(done.bytes_read), damaged,
+          done.locked == 0
+              ? ""
+              : fmt::format("; {} encrypted with keys that are not here", done.locked),
+          trouble.empty() ? "" : "; ", trouble));
   const std::lock_guard lock(mutex_);
   progress_.running = false;
   progress_.ended_at = gate_.clock().wall();

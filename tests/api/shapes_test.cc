@@ -1,9 +1,9 @@
-#include "api/backups.h"
 #include "api/shapes.h"
 
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
+#include "api/backups.h"
 #include "api/problem.h"
 
 namespace vantro::api {

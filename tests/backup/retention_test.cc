@@ -23,7 +23,8 @@ class Retention : public testing::Test {
     std::string text;
     for (const auto& one : judge(revisions_, rule, held, kNow)) {
       EXPECT_FALSE(one.why.empty());
-      if (one.goes) text += (text.empty() ? "" : " ") + std::to_string(one.revision.number);
+      if (one.goes)
+        text += (text.empty() ? "" : " ") + std::to_string(one.revision.number);
     }
     return text;
   }
@@ -41,8 +42,7 @@ TEST_F(Retention, KeepsOneAWeekThenOneAMonth) {
     if (!one.goes) stays.push_back((kNow - one.revision.arrived_at) / kDay);
   }
   // Seven days; the Sundays of three weeks; the last days of September and August.
-  EXPECT_EQ(stays, (std::vector<std::int64_t>{0, 1, 2, 3, 4, 5, 6, 7, 14, 21, 46,
-                                             76}));
+  EXPECT_EQ(stays, (std::vector<std::int64_t>{0, 1, 2, 3, 4, 5, 6, 7, 14, 21, 46, 76}));
 }
 
 TEST_F(Retention, KeepsTheNewestCompleteOneWhateverItsAge) {

@@ -14,18 +14,17 @@ Treatment make(TreatmentConfig config) {
 }
 
 Mask masking(const Treatment& treatment) {
-  return {treatment.secrets(""), [](std::string_view secret) {
-            return std::to_string(secret.size());
-          }};
+  return {treatment.secrets(""),
+          [](std::string_view secret) { return std::to_string(secret.size()); }};
 }
 
 TEST(Treatment, TellsKindsByNameAndByContent) {
-  const auto treatment = make({{{R"(.*\.img)", FileKind::kImage},
-                                {R"(nv\w+\.dat)", FileKind::kConfiguration}},
-                               {},
-                               {},
-                               true,
-                               1000});
+  const auto treatment = make(
+      {{{R"(.*\.img)", FileKind::kImage}, {R"(nv\w+\.dat)", FileKind::kConfiguration}},
+       {},
+       {},
+       true,
+       1000});
   EXPECT_EQ(treatment.kind_of("flash/X.IMG", true, 5), FileKind::kImage);
   EXPECT_EQ(treatment.kind_of("nvram.dat", false, 5), FileKind::kConfiguration);
   EXPECT_EQ(treatment.kind_of("site.cfg", true, 1000), FileKind::kConfiguration);
@@ -69,23 +68,23 @@ TEST(Treatment, SubstanceLeavesOutWhatDoesNotCount) {
 }
 
 TEST(Treatment, SaysWhichPatternIsWrong) {
-  EXPECT_NE(Treatment::make({{{"(", FileKind::kOther}}, {}, {}}).error().sentence.find(
-                "the pattern '(' can't be read"),
+  EXPECT_NE(Treatment::make({{{"(", FileKind::kOther}}, {}, {}})
+                .error()
+                .sentence.find("the pattern '(' can't be read"),
             std::string::npos);
 }
 
 TEST(Comparison, ShowsThatASecretChangedButNotTheSecret) {
   const Treatment treatment;
-  const auto result =
-      compare("host a\nsnmp\n community one\n mtu 5\n", "host a\nsnmp\n community four\n mtu 5\n",
-              {}, masking(treatment), masking(treatment));
+  const auto result = compare("host a\nsnmp\n community one\n mtu 5\n",
+                              "host a\nsnmp\n community four\n mtu 5\n", {},
+                              masking(treatment), masking(treatment));
   EXPECT_FALSE(result.same);
   EXPECT_EQ(result.masked, 2u);
   ASSERT_EQ(result.hunks.size(), 1u);
   std::string text;
   for (const auto& line : result.hunks[0].lines) text += line.sign + line.text + "|";
-  EXPECT_EQ(text,
-            " host a| snmp|- community <masked:3>|+ community <masked:4>|  mtu 5|");
+  EXPECT_EQ(text, " host a| snmp|- community <masked:3>|+ community <masked:4>|  mtu 5|");
   EXPECT_EQ(result.hunks[0].sections, std::vector<std::string>{"snmp"});
 }
 

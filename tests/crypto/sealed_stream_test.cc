@@ -47,7 +47,8 @@ class SealedStream : public testing::Test {
   }
 
   const std::string damaged_ =
-      "refused: the server's stored copy is damaged: what is encrypted in it does not open";
+      "refused: the server's stored copy is damaged: what is encrypted in it does not "
+      "open";
   fakes::ScratchFolder scratch_;
 };
 

@@ -143,6 +143,17 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->limits_transfers_per_network, defaults.limits_transfers_per_network);
   EXPECT_EQ(example->limits_transfers_per_device, defaults.limits_transfers_per_device);
   EXPECT_EQ(example->limits_arriving_per_device, defaults.limits_arriving_per_device);
+  EXPECT_EQ(example->backups_per_device, defaults.backups_per_device);
+  EXPECT_EQ(example->backups_reserve, defaults.backups_reserve);
+  EXPECT_EQ(example->backups_thin_out_daily, defaults.backups_thin_out_daily);
+  EXPECT_EQ(example->backups_key_file, defaults.backups_key_file);
+  EXPECT_EQ(example->backups_keep_configurations, defaults.backups_keep_configurations);
+  EXPECT_EQ(example->backups_keep_images, defaults.backups_keep_images);
+  EXPECT_EQ(example->backups_keep_others, defaults.backups_keep_others);
+  EXPECT_EQ(example->backups_treatment.usual_secrets,
+            defaults.backups_treatment.usual_secrets);
+  EXPECT_EQ(example->backups_treatment.configuration_up_to,
+            defaults.backups_treatment.configuration_up_to);
   EXPECT_EQ(example->management_listen, defaults.management_listen);
   EXPECT_EQ(example->catalogue_only_vouched, defaults.catalogue_only_vouched);
   EXPECT_EQ(example->catalogue_look_inside_s, defaults.catalogue_look_inside_s);

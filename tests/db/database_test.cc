@@ -74,9 +74,9 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
   ASSERT_TRUE(open()->write([&](Transaction& t) -> Outcome<void> {
     for (const auto* table :
          {"backup_offers", "revisions", "backup_files", "device_networks", "devices",
-          "sites", "account_keys", "accounts", "handed_lists", "kit_parts", "kits", "documents",
-          "vouches", "members", "image_platforms", "image_names", "offers", "images",
-          "ledger"}) {
+          "sites", "account_keys", "accounts", "handed_lists", "kit_parts", "kits",
+          "documents", "vouches", "members", "image_platforms", "image_names", "offers",
+          "images", "ledger"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");

@@ -99,7 +99,8 @@ TEST_F(Cli, ShowsAndSavesBackups) {
   const auto list = vantro({"backup", "revisions"});
   EXPECT_TRUE(std::regex_search(
       list.out,
-      std::regex("127\\.0\\.0\\.1 +site/x\\.cfg +2 +7 B +\\d{4}-.* +complete, changed\n")))
+      std::regex(
+          "127\\.0\\.0\\.1 +site/x\\.cfg +2 +7 B +\\d{4}-.* +complete, changed\n")))
       << list.out;
   const auto info =
       vantro({"backup", "info", "127.0.0.1", "site/x.cfg", "--revision", "1"});
@@ -123,9 +124,10 @@ TEST_F(Cli, ShowsAndSavesBackups) {
   EXPECT_EQ(fakes::read_file(scratch_ / "x.cfg"), "second\n");
   EXPECT_EQ(vantro({"backup", "save", "127.0.0.1", "x.cfg"}).err,
             "vantro: there is no backup 'x.cfg' from 127.0.0.1; nearest: 'site/x.cfg'\n");
-  EXPECT_EQ(vantro({"backup", "revisions", "router"}).err,
-            "vantro: 'router' is no device that is known, and no IP address; 'vantro device "
-            "list' shows the devices\n");
+  EXPECT_EQ(
+      vantro({"backup", "revisions", "router"}).err,
+      "vantro: 'router' is no device that is known, and no IP address; 'vantro device "
+      "list' shows the devices\n");
 }
 
 TEST_F(Cli, SaysWhichServerItTriedAndHowToStartOne) {

@@ -92,9 +92,9 @@ bool over_tftp(const ServerPorts& ports, const std::string& from, const std::str
   const auto fd = socket_from(from, SOCK_DGRAM);
   if (!fd) return false;
   std::string packet("\0\2", 2);
-  for (const auto& field : {name, std::string("octet"), std::string("blksize"),
-                            std::to_string(kBlock), std::string("tsize"),
-                            std::to_string(bytes.size())}) {
+  for (const auto& field :
+       {name, std::string("octet"), std::string("blksize"), std::to_string(kBlock),
+        std::string("tsize"), std::to_string(bytes.size())}) {
     packet += field;
     packet += '\0';
   }
@@ -162,9 +162,10 @@ bool over_http(const ServerPorts& ports, const std::string& from, const std::str
                const std::string& bytes) {
   Stream stream(from, ports.http);
   if (!stream.open()) return false;
-  if (!stream.send(fmt::format("PUT /{} HTTP/1.1\r\nHost: x\r\nContent-Length: {}\r\n\r\n",
-                               name, bytes.size()) +
-                   bytes)) {
+  if (!stream.send(
+          fmt::format("PUT /{} HTTP/1.1\r\nHost: x\r\nContent-Length: {}\r\n\r\n", name,
+                      bytes.size()) +
+          bytes)) {
     return false;
   }
   const auto line = stream.line();

@@ -159,7 +159,8 @@ class FullDisk : public ServerFixture {
     Arguments before{"unshare", "--mount"};
     if (::geteuid() != 0) before = {"unshare", "--mount", "--map-root-user"};
     before.insert(before.end(), {"sh", "-c", script, "sh", state()});
-    fakes::write_file(scratch_ / "vantro.toml", "[backups]\nreserve = \"" + reserve_ + "\"\n");
+    fakes::write_file(scratch_ / "vantro.toml",
+                      "[backups]\nreserve = \"" + reserve_ + "\"\n");
     start({"--config", scratch_ / "vantro.toml"}, before);
   }
   std::string token_here() const {

@@ -68,8 +68,8 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
   for (int i = 0; i < kDevices; ++i) {
     auto& device = devices[static_cast<std::size_t>(i)];
     device.address = fmt::format("127.9.{}.{}", GetParam(), i + 1);
-    device.over = std::array{Over::kTftp, Over::kFtp, Over::kHttp}
-        [static_cast<std::size_t>(i % 3)];
+    device.over =
+        std::array{Over::kTftp, Over::kFtp, Over::kHttp}[static_cast<std::size_t>(i % 3)];
   }
   std::mt19937 random(static_cast<unsigned>(GetParam()));
   for (int kill = 0; kill < kKills; ++kill) {
@@ -104,8 +104,7 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
       turns[fakes::sha256_of(configuration(device.address, turn))] = turn;
     }
     std::set<int> kept;
-    const auto all =
-        vantro_json({"backup", "revisions", device.address})["backups"];
+    const auto all = vantro_json({"backup", "revisions", device.address})["backups"];
     for (const auto& one : all) {
       if (!one["complete"].get<bool>()) {
         ++partial;

@@ -1,6 +1,6 @@
-#include "fleet/devices.h"
-
 #include <gtest/gtest.h>
+
+#include "fleet/devices.h"
 
 namespace vantro::fleet {
 namespace {

@@ -111,8 +111,7 @@ TEST_F(BackupsTest, ADeviceKeepsItsHistoryWhateverItsAddress) {
   EXPECT_TRUE(claimed->files[0].merged);
   // By the time of their arrival.
   EXPECT_EQ(told("pump"), "x.cfg 1, x.cfg 2");
-  EXPECT_EQ(revision("pump", "x.cfg", 1).digests.sha256,
-            sha256_of("a"));
+  EXPECT_EQ(revision("pump", "x.cfg", 1).digests.sha256, sha256_of("a"));
   ASSERT_TRUE(DeviceChanges(*gate_, "operator")
                   .change("pump", {{"addresses", "198.51.100.1"}, {"name", "pump-2"}}));
   deposit("198.51.100.1", "x.cfg", "c");
@@ -151,14 +150,16 @@ TEST_F(BackupsTest, ImportsAllOfATableOrNothing) {
   EXPECT_THAT(dry->changed, ElementsAre("pump"));
   EXPECT_EQ(repository_->devices.all()->size(), 1u);
   ASSERT_TRUE(changes.import(table, true));
-  EXPECT_EQ(gate_->inventory().holder_of(*base::Address::parse("192.0.2.7")).name, "gate");
+  EXPECT_EQ(gate_->inventory().holder_of(*base::Address::parse("192.0.2.7")).name,
+            "gate");
   EXPECT_THAT(changes.import(table, true)->unchanged, ElementsAre("pump", "gate"));
   const auto wrong = [&](const std::string& text) {
     return base::in_full(changes.import(text, true).error());
   };
-  EXPECT_EQ(wrong("name,sight\na,b\n"),
-            "line 1: 'sight' is no column; there are name, addresses, link_address, maker, "
-            "platform, hardware, site, remarks, backup_every, quota");
+  EXPECT_EQ(
+      wrong("name,sight\na,b\n"),
+      "line 1: 'sight' is no column; there are name, addresses, link_address, maker, "
+      "platform, hardware, site, remarks, backup_every, quota");
   EXPECT_EQ(wrong("name,site\nx,1\ny\n"), "line 3: 1 fields, but 2 columns are named");
   EXPECT_EQ(wrong("name,addresses\nnew,192.0.2.77\nlast,192.0.2.9\n"),
             "line 3: last: 192.0.2.9 is device pump's");
@@ -196,8 +197,8 @@ TEST_F(BackupsTest, RecognisesImagesByBytesAndBySize) {
 
 TEST_F(BackupsTest, TellWhatIsOverdueAndWhatShrank) {
   add_device("pump", {{"addresses", "192.0.2.7"}, {"site", "East"}});
-  add_device("gate", {{"addresses", "192.0.2.8"}, {"site", "east"},
-                      {"backup_every", "never"}});
+  add_device("gate",
+             {{"addresses", "192.0.2.8"}, {"site", "east"}, {"backup_every", "never"}});
   add_device("weir", {{"addresses", "192.0.2.9"}, {"backup_every", "12h"}});
   ASSERT_TRUE(DeviceChanges(*gate_, "operator").set_site("east", kDay));
   for (int i = 0; i < 3; ++i) {
@@ -258,6 +259,10 @@ TEST_F(BackupsTest, AReportTellsWhatAWindowChanged) {
   EXPECT_EQ(changed.after->number, 3);
   EXPECT_EQ(changed.comparison->added, 1u);
   EXPECT_THAT(changed.comparison->hunks[0].sections, ElementsAre("host a"));
+  // What was new within is compared with how it was at first.
+  const auto all = BackupDesk(*gate_).report(0, to, false, 3);
+  EXPECT_EQ(all->files[0].what, What::kChanged);
+  EXPECT_EQ(all->files[0].before->number, 1);
 }
 
 TEST_F(BackupsTest, OneRevisionIsOnOfferToOneDeviceForATime) {
@@ -307,7 +312,8 @@ TEST_F(BackupsTest, ThinningOutRemovesWhatTheRulesLetGoAndNothingElse) {
   ASSERT_TRUE(dry);
   EXPECT_EQ(dry->revisions, 2u);
   EXPECT_EQ(dry->bytes, 10u);
-  EXPECT_EQ(told("192.0.2.7"), "x.cfg 1, x.cfg 2 changed, x.cfg 3 changed, x.cfg 4 changed");
+  EXPECT_EQ(told("192.0.2.7"),
+            "x.cfg 1, x.cfg 2 changed, x.cfg 3 changed, x.cfg 4 changed");
   const auto done = changes.thin_out(true);
   EXPECT_TRUE(done->done);
   EXPECT_EQ(told("192.0.2.7"), "x.cfg 2 changed, x.cfg 4 changed");
@@ -348,7 +354,8 @@ TEST_F(BackupsTest, WhenTheDiskIsNearlyFullOnlyConfigurationsAreTaken) {
     return done ? "" : done.error().sentence;
   };
   const std::string only =
-      "the server's disk is nearly full, and what is left is kept for configurations; the "
+      "the server's disk is nearly full, and what is left is kept for configurations; "
+      "the "
       "operator must free some space";
   EXPECT_EQ(said("x.bin", fakes::noise(100, 1)), only);
   EXPECT_EQ(said("large.cfg", std::string(100'001, 'a')), only);
@@ -392,7 +399,8 @@ class EncryptedBackups : public BackupsTest {
 
   const std::string one_ = std::string(64, '1') + "\n";
   const std::string two_ = std::string(64, '2') + "\n";
-  const std::string config_text_ = "! saved 1\nhost a\n" + std::string(90'000, 'x') + "\n";
+  const std::string config_text_ =
+      "! saved 1\nhost a\n" + std::string(90'000, 'x') + "\n";
 };
 
 TEST_F(EncryptedBackups, ConfigurationsAreNeverInPlainOnTheDisk) {

@@ -44,9 +44,10 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, PATCH, not DELETE");
   EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is no number from 1 up");
-  EXPECT_EQ(get("/v1/backups?holder=router"),
-            "'router' is no device that is known, and no IP address; 'vantro device list' "
-            "shows the devices");
+  EXPECT_EQ(
+      get("/v1/backups?holder=router"),
+      "'router' is no device that is known, and no IP address; 'vantro device list' "
+      "shows the devices");
   EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' holds '..', which is never followed");
 }
 

@@ -36,9 +36,10 @@ TEST(Csv, SaysWhereItIsWrong) {
 }
 
 TEST(Csv, ReadsWhatItWrote) {
-  const std::vector<std::string> fields{"plain", "a,b", "say \"so\"", "two\nlines", "",
-                                        "#x"};
-  const auto rows = parse_csv(csv_line({"1", "2", "3", "4", "5", "6"}) + csv_line(fields));
+  const std::vector<std::string> fields{"plain",      "a,b", "say \"so\"",
+                                        "two\nlines", "",    "#x"};
+  const auto rows =
+      parse_csv(csv_line({"1", "2", "3", "4", "5", "6"}) + csv_line(fields));
   ASSERT_TRUE(rows);
   EXPECT_EQ(rows->back().fields, fields);
 }
@@ -56,8 +57,9 @@ TEST(Content, IsTextUntilAByteSaysOtherwise) {
   EXPECT_TRUE(is_text("hostname a\r\n\tup\f\x1b[0m\n\x1a"));
   EXPECT_TRUE(is_text("Z\xfcrich \xc3\xbc"));
   EXPECT_FALSE(is_text(std::string_view("a\0b", 3)));
-  EXPECT_FALSE(is_text("\x7f"
-                       "ELF"));
+  EXPECT_FALSE(
+      is_text("\x7f"
+              "ELF"));
 }
 
 }  // namespace

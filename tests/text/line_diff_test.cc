@@ -47,9 +47,9 @@ TEST(LineDiff, PartsDifferencesThatAreFarApartAndJoinsNearOnes) {
 }
 
 TEST(LineDiff, NamesTheSectionsByIndentation) {
-  const Lines before{"router a",    " area 1", "  cost 5", "  mtu 1500",
+  const Lines before{"router a",    " area 1", "  cost 5",  "  mtu 1500",
                      "interface b", "\tup",    "\tmtu 1500"};
-  const Lines after{"router a",    " area 1", "  cost 7", "  mtu 1500",
+  const Lines after{"router a",    " area 1", "  cost 7",  "  mtu 1500",
                     "interface b", "\tup",    "\tmtu 9000"};
   EXPECT_EQ(told(before, after, 0),
             "[router a> area 1> -  cost 5 +  cost 7][interface b> -\tmtu 1500 +\tmtu "

@@ -48,7 +48,8 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   ASSERT_FALSE(first->partial_file.empty());
   const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
   {
-    auto again = repository_->folder.arrive_again(first->partial_file, label, 1, false, {});
+    auto again =
+        repository_->folder.arrive_again(first->partial_file, label, 1, false, {});
     ASSERT_TRUE(again);
     ASSERT_TRUE(again->write(base::as_bytes(" more")));
     // As a kill leaves it: neither kept nor set aside.

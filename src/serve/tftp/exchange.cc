@@ -18,15 +18,15 @@ constexpr int kDatagramsToConnect = 32;
 class PoolWorkers final : public Workers {
  public:
   PoolWorkers(std::shared_ptr<EventLoop> loop, const Pools& pools)
-      : loop_(std::move(loop)), disk_(asio::make_strand(pools.disk)),
+      : loop_(std::move(loop)),
+        disk_(asio::make_strand(pools.disk)),
         filing_(pools.filing) {}
   void on_disk(std::function<void()> work) override {
     asio::post(disk_, std::move(work));
   }
   void on_filing(std::function<void()> work) override {
-    asio::post(disk_, [&pool = filing_, work = std::move(work)] {
-      asio::post(pool, work);
-    });
+    asio::post(disk_,
+               [&pool = filing_, work = std::move(work)] { asio::post(pool, work); });
   }
   void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
 

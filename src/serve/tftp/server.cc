@@ -7,8 +7,8 @@
 
 namespace vantro::serve::tftp {
 
-Server::Server(Pools pools, gate::Gate& gate, const base::Clock& clock,
-               base::Log log, Config config)
+Server::Server(Pools pools, gate::Gate& gate, const base::Clock& clock, base::Log log,
+               Config config)
     : shared_(std::make_unique<Shared>(pools, gate, clock, std::move(log),
                                        std::move(config))) {
   for (std::size_t i = 0; i < std::max<std::size_t>(1, shared_->config.threads); ++i) {

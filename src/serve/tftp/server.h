@@ -57,8 +57,8 @@ class Server {
  public:
   // All of them must outlive the server, and the pools' work must be joined before the
   // gate goes.
-  Server(Pools pools, gate::Gate& gate, const base::Clock& clock,
-         base::Log log, Config config);
+  Server(Pools pools, gate::Gate& gate, const base::Clock& clock, base::Log log,
+         Config config);
   // Ends what still runs.
   ~Server();
   Server(const Server&) = delete;
