@@ -9,7 +9,6 @@
 namespace vantro::backup {
 namespace {
 
-
 std::string last_part(const std::string& name) {
   return name.substr(name.rfind('/') + 1);
 }
