@@ -26,7 +26,7 @@ base::Outcome<BackupOffer> BackupOffers::add(db::Transaction& t, BackupOffer off
     return base::refuse(
         Kind::kExists,
         fmt::format("'{0}' is on offer to {1} already; end that first with 'vantro "
-                    "backup offer --end {0}'",
+                    "backup offer end {0}'",
                     offer.name, offer.to.name));
   }
   offer.id =

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <shared_mutex>
 
 #include "base/visible_name.h"
 
@@ -344,6 +345,7 @@ base::Outcome<catalog::Document> Changes::attach(const std::string& typed,
   if (auto written = arrival->write(bytes); !written) return refused(written.error());
   const auto digests = arrival->seal();
   if (!digests) return refused(digests.error());
+  const std::shared_lock vault(gate_.repository().vault_mutex);
   if (auto kept = arrival->keep(); !kept) return refused(kept.error());
   const catalog::Document made{*name, digests->sha256, bytes.size(),
                                gate_.clock().wall()};

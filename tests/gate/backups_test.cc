@@ -285,7 +285,7 @@ TEST_F(BackupsTest, OneRevisionIsOnOfferToOneDeviceForATime) {
   };
   EXPECT_EQ(said({"restore/x.cfg", "spare", {}}),
             "'restore/x.cfg' is on offer to spare already; end that first with 'vantro "
-            "backup offer --end restore/x.cfg'");
+            "backup offer end restore/x.cfg'");
   EXPECT_EQ(said({"taken.img", "", {}}),
             "under 'taken.img' an image is on offer; choose another name");
   EXPECT_EQ(said({"backups/x", "", {}}),

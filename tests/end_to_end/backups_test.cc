@@ -1,0 +1,219 @@
+// Backups as their users meet them: devices send by HTTP and TFTP, people look with
+// vantro.
+#include <gmock/gmock.h>
+
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+using testing::EndsWith;
+using testing::HasSubstr;
+using testing::Not;
+using testing::StartsWith;
+
+class BackupCommands : public ServerFixture {
+ protected:
+  void SetUp() override {
+    fakes::write_file(scratch_ / "vantro.toml",
+                      "[[backups.leave_out]]\nplatform = \"sluice\"\n"
+                      "pattern = '^! saved .*$'\n");
+    start({"--config", scratch_ / "vantro.toml"});
+  }
+  void put(const std::string& name, const std::string& bytes,
+           const std::string& from = "127.0.0.1") {
+    fakes::write_file(scratch_ / "sent", bytes);
+    const auto sent =
+        run({"curl", "-sS", "-m", "20", "--interface", from, "-w", "%{http_code}", "-T",
+             scratch_ / "sent", http_url("/" + name)});
+    ASSERT_THAT(sent.out, EndsWith("201")) << sent.err;
+  }
+  std::string out(const Arguments& arguments, int code = 0) {
+    const auto output = vantro(arguments);
+    EXPECT_EQ(output.code, code) << output.err;
+    return output.out + output.err;
+  }
+
+  const std::string before_ =
+      "! saved 10:00\nhost tidegate\nport one\n  mtu 1500\n  up\nwatching\n  community "
+      "reeds\n";
+  const std::string after_ =
+      "! saved 11:00\nhost tidegate\nport one\n  mtu 9000\n  up\nwatching\n  community "
+      "rushes\n";
+};
+
+TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
+  put("site.cfg", before_);
+  EXPECT_THAT(out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--platform",
+                   "Sluice"}),
+              HasSubstr("vantro device claim 127.0.0.1 tidegate"));
+  EXPECT_EQ(out({"device", "claim", "127.0.0.1", "tidegate"}),
+            "127.0.0.1 is tidegate's, and so is what came from it:\n"
+            "  site.cfg: 1 revision(s)\n");
+  put("site.cfg", after_);
+  put("site.cfg", "! saved 12:00" + after_.substr(13));
+  EXPECT_THAT(out({"backup", "compare", "tidegate"}),
+              HasSubstr("the same in substance; 2 lines do not count\n"));
+  const auto compared = out({"backup", "compare", "tidegate", "site.cfg", "1", "2"});
+  EXPECT_THAT(compared, HasSubstr("2 lines added, 2 lines removed"));
+  EXPECT_THAT(compared, HasSubstr("\nin port one\n"));
+  EXPECT_THAT(compared, HasSubstr("4    -   mtu 1500\n  4  +   mtu 9000\n"));
+  EXPECT_THAT(compared, Not(HasSubstr("rushes")));
+  EXPECT_THAT(compared, HasSubstr("+   community <masked:"));
+  fakes::write_file(scratch_ / "mine.cfg", before_);
+  EXPECT_THAT(out({"backup", "compare", "tidegate", "site.cfg", "1", "--with",
+                   scratch_ / "mine.cfg"}),
+              HasSubstr("the same bytes"));
+  EXPECT_EQ(
+      out({"backup", "compare", "tidegate", "site.cfg", "1", "--to-device", "127.0.0.7"},
+          5),
+      "vantro: nothing was ever received from '127.0.0.7'; 'vantro backup list' "
+      "shows what there is\n");
+  // Nothing gives a secret away but the token that may, and only when asked.
+  EXPECT_THAT(out({"backup", "save", "tidegate", "site.cfg", "--to", "-"}, 1),
+              HasSubstr("'site.cfg' holds 1 secret(s): ask for it with them "
+                        "('--with-secrets'"));
+  EXPECT_THAT(
+      out({"backup", "compare", "tidegate", "site.cfg", "1", "2", "--with-secrets"}, 1),
+      HasSubstr("this token shows no secrets"));
+  EXPECT_THAT(out({"--json", "backup", "report", "--from", "1h"}),
+              Not(HasSubstr("rushes")));
+  EXPECT_THAT(out({"backup", "save", "tidegate", "site.cfg", "--masked", "--to", "-"}),
+              HasSubstr("community <masked:"));
+  auto environment = client_environment();
+  auto token = fakes::read_file(state() + "/secrets-token");
+  token.pop_back();
+  environment["VANTRO_SECRETS_TOKEN"] = token;
+  const auto saved = run({vantro_program(), "backup", "save", "tidegate", "site.cfg",
+                          "--revision", "2", "--with-secrets", "--to", "-"},
+                         environment);
+  EXPECT_EQ(saved.out, after_) << saved.err;
+}
+
+TEST_F(BackupCommands, TellWhatIsOverdue) {
+  EXPECT_THAT(out({"backup", "overdue"}), HasSubstr("No backups are expected"));
+  out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--site", "East"});
+  out({"device", "add", "heron", "--backup-every", "never", "--site", "east"});
+  out({"device", "site", "east", "--backup-every", "daily"});
+  put("site.cfg", before_);
+  EXPECT_EQ(out({"backup", "overdue"}), "None is overdue, of 1 that are expected.\n");
+  stop();
+  // Days pass.
+  ASSERT_EQ(
+      run({"/usr/bin/python3", "-c",
+           "import sqlite3, sys\ndb = sqlite3.connect(sys.argv[1])\n"
+           "db.execute('update backup_files set seen_at = seen_at - 3 * 86400000')\n"
+           "db.commit()\n",
+           state() + "/vantro.db"})
+          .code,
+      0);
+  start({"--config", scratch_ / "vantro.toml"});
+  const auto late = out({"backup", "overdue"}, 8);
+  EXPECT_THAT(late, HasSubstr("tidegate  East  expected daily; the last 72 h"));
+  EXPECT_THAT(out({"backup", "list"}), HasSubstr("overdue: expected daily"));
+  EXPECT_THAT(out({"device", "edit", "tidegate", "--backup-every", "often"}, 1),
+              HasSubstr("'often' says not how often"));
+}
+
+TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
+  put("site.cfg", "old\n");
+  put("site.cfg", "new\n");
+  EXPECT_THAT(out({"backup", "offer", "add", "127.0.0.1", "site.cfg", "--revision", "1",
+                   "--as", "restore.cfg", "--to", "127.0.0.5", "--until", "1h"}),
+              StartsWith("restore.cfg: revision 1 of site.cfg from 127.0.0.1, 4 bytes\n"
+                         "  on offer to 127.0.0.5 until "));
+  const auto fetched = [&](const std::string& from) {
+    return run({"curl", "-s", "-m", "20", "--interface", from, http_url("/restore.cfg")})
+        .out;
+  };
+  EXPECT_EQ(fetched("127.0.0.5"), "old\n");
+  EXPECT_THAT(fetched("127.0.0.1"), HasSubstr("is not on offer"));
+  EXPECT_THAT(
+      run({"curl", "-s", "-m", "20", "--interface", "127.0.0.5", http_url("/")}).out,
+      HasSubstr("restore.cfg"));
+  EXPECT_EQ(out({"backup", "offer", "end", "restore.cfg"}),
+            "restore.cfg: not on offer any more\n");
+  EXPECT_THAT(fetched("127.0.0.5"), HasSubstr("is not on offer"));
+}
+
+TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
+  put("site.cfg", before_);
+  put("site.cfg", after_);
+  put("<b>&.cfg", "x\n");
+  EXPECT_THAT(out({"backup", "report", "--html", scratch_ / "report.html"}),
+              HasSubstr("report.html: 1 file(s) changed from "));
+  const auto page = file("report.html");
+  EXPECT_THAT(page, StartsWith("<!doctype html>"));
+  EXPECT_THAT(page, HasSubstr("<h2>site.cfg from 127.0.0.1</h2>"));
+  EXPECT_THAT(page, HasSubstr("&lt;b&gt;&amp;.cfg from"));
+  EXPECT_THAT(page, HasSubstr("<tr class=\"new\">"));
+  EXPECT_THAT(page, Not(HasSubstr("rushes")));
+  EXPECT_THAT(out({"backup", "report", "--html", scratch_ / "report.html"}, 7),
+              HasSubstr("File exists"));
+  EXPECT_THAT(out({"backup", "report", "--from", "soon"}, 2),
+              HasSubstr("'soon' is no time"));
+  EXPECT_THAT(out({"backup", "report", "--from", "1h", "--to", "2h"}, 1),
+              HasSubstr("the report must begin before it ends"));
+}
+
+TEST_F(BackupCommands, RecogniseAnImageAndTakeItIn) {
+  take_in("sluice-9.img", fakes::noise(5000));
+  put("running.bin", fakes::noise(5000));
+  EXPECT_THAT(out({"backup", "info", "127.0.0.1", "running.bin"}),
+              HasSubstr("identical to image 'sluice-9.img', unvouched"));
+  put("other.bin", fakes::noise(6000));
+  EXPECT_THAT(out({"backup", "adopt", "127.0.0.1", "other.bin", "--as", "sluice-10.img",
+                   "--platform", "sluice"}),
+              HasSubstr("devices type: sluice-10.img"));
+  EXPECT_EQ(vantro_json({"image", "info", "sluice-10.img"})["image"]["size"], 6000);
+}
+
+TEST_F(BackupCommands, ImportAnInventory) {
+  fakes::write_file(scratch_ / "devices.csv",
+                    "name;addresses;site\ntidegate;127.0.0.1;East\nheron;127.0.0.2;\n");
+  EXPECT_EQ(out({"device", "import", scratch_ / "devices.csv", "--dry-run"}),
+            "2 would be added: tidegate, heron\n");
+  EXPECT_EQ(out({"device", "import", scratch_ / "devices.csv"}),
+            "2 added: tidegate, heron\n");
+  EXPECT_EQ(out({"device", "import", scratch_ / "devices.csv"}),
+            "2 as they were: tidegate, heron\n");
+  put("site.cfg", "a\n", "127.0.0.2");
+  EXPECT_EQ(vantro_json({"backup", "revisions", "heron"})["backups"].size(), 1u);
+  EXPECT_THAT(out({"device", "remove", "heron"}),
+              HasSubstr("Its backups stand under the addresses that they came from:"));
+  EXPECT_EQ(vantro_json({"backup", "revisions", "127.0.0.2"})["backups"].size(), 1u);
+  EXPECT_THAT(out({"device", "info", "hero"}, 5), HasSubstr("there is no device 'hero'"));
+}
+
+// The server starts without the key, lists, and refuses with the key's id.
+TEST_F(BackupCommands, WithoutItsKeyTheServerSaysSo) {
+  ASSERT_EQ(run({vantrod_program(), "--new-key", scratch_ / "keys"}).code, 0);
+  stop();
+  fakes::write_file(scratch_ / "vantro.toml",
+                    "[backups]\nkey_file = \"" + (scratch_ / "keys") + "\"\n");
+  start({"--config", scratch_ / "vantro.toml"});
+  put("site.cfg", "host tidegate\n");
+  EXPECT_EQ(saved("127.0.0.1", "site.cfg"), "host tidegate\n");
+  EXPECT_THAT(run({"grep", "-r", "tidegate", state() + "/vault"}).out, "");
+  stop();
+  start();
+  EXPECT_THAT(out({"backup", "list"}), HasSubstr("site.cfg"));
+  EXPECT_THAT(out({"backup", "save", "127.0.0.1", "site.cfg", "--to", "-"}, 1),
+              HasSubstr("it is encrypted with key"));
+  EXPECT_TRUE(eventually([&] {
+    return out({"status"}).find("1 of 1 configurations can't be read") !=
+           std::string::npos;
+  }));
+  stop();
+  const auto open =
+      run({vantrod_program(), "--config", scratch_ / "vantro.toml", "--check"});
+  EXPECT_EQ(open.code, 0) << open.err;
+  std::filesystem::permissions(scratch_ / "keys", std::filesystem::perms::group_read,
+                               std::filesystem::perm_options::add);
+  EXPECT_THAT(
+      run({vantrod_program(), "--config", scratch_ / "vantro.toml", "--check"}).err,
+      HasSubstr("others than its owner may read or write it"));
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
