@@ -4,12 +4,15 @@
 #include <fmt/format.h>
 
 #include "base/clock.h"
+#include "base/html.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/render.h"
 
 namespace vantro::client {
 namespace {
+
+using base::html_escaped;
 
 constexpr std::size_t kLongestLine = 4096;
 
@@ -46,29 +49,6 @@ std::string number_or_blank(std::size_t number, std::size_t width) {
 
 // -- HTML --
 
-std::string escaped(const std::string& text) {
-  std::string result;
-  for (const auto one : text) {
-    switch (one) {
-      case '&':
-        result += "&amp;";
-        break;
-      case '<':
-        result += "&lt;";
-        break;
-      case '>':
-        result += "&gt;";
-        break;
-      case '"':
-        result += "&quot;";
-        break;
-      default:
-        result += one;
-    }
-  }
-  return result;
-}
-
 constexpr const char* kStyle = R"(
 body { font: 15px/1.5 system-ui, sans-serif; color: #1d2529; background: #f7f6f2;
   max-width: 62rem; margin: 2rem auto; padding: 0 1.2rem; }
@@ -90,7 +70,7 @@ std::string hunks_table(const api::TextComparison& comparison) {
   for (const auto& hunk : comparison.hunks) {
     const auto sections = sections_text(hunk);
     page += fmt::format("<tr class=\"in\"><td colspan=\"4\">{}</td></tr>\n",
-                        sections.empty() ? "&nbsp;" : "in " + escaped(sections));
+                        sections.empty() ? "&nbsp;" : "in " + html_escaped(sections));
     for (const auto& line : hunk.lines) {
       const auto* kind = line.sign == "-"   ? " class=\"gone\""
                          : line.sign == "+" ? " class=\"new\""
@@ -100,7 +80,7 @@ std::string hunks_table(const api::TextComparison& comparison) {
           "class=\"n\">{}</td><td>{}</td><td>{}</td></tr>\n",
           kind, line.before == 0 ? "" : std::to_string(line.before),
           line.after == 0 ? "" : std::to_string(line.after), line.sign,
-          escaped(line_text(line.text)));
+          html_escaped(line_text(line.text)));
     }
   }
   return page + "</table>\n";
@@ -181,11 +161,11 @@ std::string report_page(const api::ChangeReport& report) {
       "name=\"viewport\" content=\"width=device-width\">\n<title>Configuration changes "
       "{1} to {2}</title>\n<style>{0}</style>\n<h1>Configuration changes</h1>\n<p "
       "class=\"about\">From {1} to {2}</p>\n",
-      kStyle, escaped(shown_time(report.from)), escaped(shown_time(report.to)));
+      kStyle, html_escaped(shown_time(report.from)), html_escaped(shown_time(report.to)));
   const auto list = [&](const char* what, const char* title, auto line) {
     std::string items;
     for (const auto& file : report.files) {
-      if (file.what == what) items += "<li>" + escaped(line(file)) + "</li>\n";
+      if (file.what == what) items += "<li>" + html_escaped(line(file)) + "</li>\n";
     }
     if (items.empty()) return;
     page += fmt::format("<h2>{}</h2>\n<ul>\n{}</ul>\n", title, items);
@@ -193,8 +173,9 @@ std::string report_page(const api::ChangeReport& report) {
   if (!report.overdue.empty()) {
     page += "<h2>Overdue</h2>\n<ul>\n";
     for (const auto& one : report.overdue) {
-      page += fmt::format("<li class=\"late\">{}: {}</li>\n", escaped(shown(one.device)),
-                          escaped(expected_text(one)));
+      page +=
+          fmt::format("<li class=\"late\">{}: {}</li>\n", html_escaped(shown(one.device)),
+                      html_escaped(expected_text(one)));
     }
     page += "</ul>\n";
   }
@@ -204,11 +185,12 @@ std::string report_page(const api::ChangeReport& report) {
   for (const auto& file : report.files) {
     if (file.what != "changed") continue;
     any = true;
-    page += fmt::format(
-        "<h2>{}</h2>\n<p class=\"about\">Revision {} to {}, {}: {}</p>\n",
-        escaped(file_title(file)), file.before.value_or(0), file.after.value_or(0),
-        escaped(shown_time(file.arrived_at.value_or(""))),
-        escaped(file.comparison ? counts_text(*file.comparison) : shown(file.why, 400)));
+    page += fmt::format("<h2>{}</h2>\n<p class=\"about\">Revision {} to {}, {}: {}</p>\n",
+                        html_escaped(file_title(file)), file.before.value_or(0),
+                        file.after.value_or(0),
+                        html_escaped(shown_time(file.arrived_at.value_or(""))),
+                        html_escaped(file.comparison ? counts_text(*file.comparison)
+                                                     : shown(file.why, 400)));
     if (file.comparison) page += hunks_table(*file.comparison);
   }
   if (!any) page += "<p>Nothing changed.</p>\n";

@@ -5,6 +5,7 @@
 
 #include "base/visible_name.h"
 #include "crypto/password.h"
+#include "gate/change_record.h"
 
 namespace vantro::gate {
 
@@ -83,15 +84,7 @@ base::Outcome<void> apply(const AccountChange& change, Account& account) {
 
 void AccountChanges::record(db::Transaction& transaction, const std::string& event,
                             const std::string& name, const std::string& sentence) const {
-  ledger::Entry entry;
-  entry.at = gate_.clock().wall();
-  entry.event = event;
-  entry.actor = who_;
-  entry.protocol = "manage";
-  entry.name = name;
-  entry.outcome = "done";
-  entry.sentence = sentence;
-  ledger::Ledger::record(transaction, entry);
+  record_change(transaction, gate_.clock().wall(), {event, who_, name, "", sentence});
 }
 
 base::Outcome<Account> AccountChanges::add(const std::string& typed,

@@ -10,6 +10,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "gate/change_record.h"
 
 namespace vantro::gate {
 
@@ -68,16 +69,8 @@ bool unused(db::Transaction& t, const std::string& sha256) {
 
 void BackupChanges::record(db::Transaction& transaction, const std::string& event,
                            const Revision& revision, const std::string& sentence) const {
-  ledger::Entry entry;
-  entry.at = gate_.clock().wall();
-  entry.event = event;
-  entry.actor = who_;
-  entry.protocol = "manage";
-  entry.name = revision.name;
-  entry.sha256 = revision.digests.sha256;
-  entry.outcome = "done";
-  entry.sentence = sentence;
-  ledger::Ledger::record(transaction, entry);
+  record_change(transaction, gate_.clock().wall(),
+                {event, who_, revision.name, revision.digests.sha256, sentence});
 }
 
 base::Outcome<void> BackupChanges::pin(const Revision& revision, const std::string& why) {

@@ -7,13 +7,13 @@
 #include <set>
 
 #include "base/visible_name.h"
+#include "gate/change_record.h"
 #include "text/csv.h"
 #include "text/nearest.h"
 
 namespace vantro::gate {
 
 using backup::Backups;
-using backup::Holder;
 using base::Kind;
 using fleet::Device;
 using fleet::Devices;
@@ -153,15 +153,7 @@ base::Outcome<std::vector<ImportRow>> rows_of(const std::string& csv) {
 
 void DeviceChanges::record(db::Transaction& transaction, const std::string& event,
                            const std::string& name, const std::string& sentence) const {
-  ledger::Entry entry;
-  entry.at = gate_.clock().wall();
-  entry.event = event;
-  entry.actor = who_;
-  entry.protocol = "manage";
-  entry.name = name;
-  entry.outcome = "done";
-  entry.sentence = sentence;
-  ledger::Ledger::record(transaction, entry);
+  record_change(transaction, gate_.clock().wall(), {event, who_, name, "", sentence});
 }
 
 // One transaction, and what requests look at is made anew after it.

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/clock.h"
+#include "base/html.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "wire/http/target.h"
@@ -12,6 +13,7 @@
 namespace vantro::serve::http {
 namespace {
 
+using base::html_escaped;
 using nlohmann::json;
 using wire::http::Form;
 
@@ -21,29 +23,6 @@ std::string path_in(const gate::Listing& listing, const gate::Listed& entry) {
 }
 
 bool is_folder(const gate::Listed& entry) { return entry.name.ends_with('/'); }
-
-std::string escaped(std::string_view text) {
-  std::string result;
-  for (const char c : text) {
-    switch (c) {
-      case '&':
-        result += "&amp;";
-        break;
-      case '<':
-        result += "&lt;";
-        break;
-      case '>':
-        result += "&gt;";
-        break;
-      case '"':
-        result += "&quot;";
-        break;
-      default:
-        result += c;
-    }
-  }
-  return result;
-}
 
 std::string as_text(const gate::Listing& listing) {
   if (listing.entries.empty()) return "Nothing is on offer.\n";
@@ -118,8 +97,8 @@ std::string as_html(const gate::Listing& listing) {
   }
   for (const auto& entry : listing.entries) {
     const auto link =
-        fmt::format("<a href=\"{}\">{}</a>", escaped(path_in(listing, entry)),
-                    escaped(base::printable(entry.name, 255)));
+        fmt::format("<a href=\"{}\">{}</a>", html_escaped(path_in(listing, entry)),
+                    html_escaped(base::printable(entry.name, 255)));
     if (is_folder(entry)) {
       rows += fmt::format("<tr><td>{}</td><td></td><td></td><td></td></tr>\n", link);
       continue;
@@ -145,8 +124,8 @@ std::string as_html(const gate::Listing& listing) {
                          : "<table>\n<tr><th>Name</th><th class=\"size\">Size</th>"
                            "<th>On offer since</th><th>SHA-256</th></tr>\n" +
                                rows + "</table>";
-  return fmt::format(fmt::runtime(kPage), fmt::arg("title", escaped(title)),
-                     fmt::arg("about", escaped(about)), fmt::arg("table", table));
+  return fmt::format(fmt::runtime(kPage), fmt::arg("title", html_escaped(title)),
+                     fmt::arg("about", html_escaped(about)), fmt::arg("table", table));
 }
 
 }  // namespace
