@@ -83,7 +83,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
   auto environment = client_environment();
   auto token = fakes::read_file(state() + "/secrets-token");
   token.pop_back();
-  environment["VANTRO_SECRETS_TOKEN"] = token;
+  environment.emplace_back("VANTRO_SECRETS_TOKEN", token);
   const auto saved = run({vantro_program(), "backup", "save", "tidegate", "site.cfg",
                           "--revision", "2", "--with-secrets", "--to", "-"},
                          environment);
