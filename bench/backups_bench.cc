@@ -78,7 +78,7 @@ double disk_limit(const std::string& folder, int round) {
     std::vector<base::UniqueFd> files;
     for (auto i = first; i < last; ++i) {
       files.emplace_back(
-          ::open(fmt::format("{}/{}", root, i).c_str(), O_WRONLY | O_CREAT, 0600));
+          ::open(fmt::format("{}/new-{}", root, i).c_str(), O_WRONLY | O_CREAT, 0600));
       if (::write(files.back().get(), texts[i].data(), texts[i].size()) < 0) {
         failed("write");
       }
@@ -91,7 +91,7 @@ double disk_limit(const std::string& folder, int round) {
     for (auto i = first; i < last; ++i) {
       const int shelf = static_cast<int>(i * 7919 % 256);
       shelves.insert(shelf);
-      ::rename(fmt::format("{}/{}", root, i).c_str(),
+      ::rename(fmt::format("{}/new-{}", root, i).c_str(),
                fmt::format("{}/{:02x}/{}", root, shelf, i).c_str());
       if (::write(log.get(), record.data(), record.size()) < 0) failed("write");
     }
