@@ -247,19 +247,24 @@ void overview(const Choice& choice, const Report& report) {
         device.made_at = now - 200 * kDay;
         const auto added = fleet::Devices::add(t, device);
         if (!added) return base::Outcome<void>(base::refuse(added.error()));
-        for (int number = 0; number < kRevisions; ++number) {
-          backup::Revision one;
-          one.holder = {added->id, added->name};
-          one.name = "site.cfg";
-          one.address = "192.0.2.1";
-          one.complete = true;
-          one.size = kSize + static_cast<std::uint64_t>(number);
-          const auto hex = fmt::format("{:064x}", i * kRevisions + number);
-          one.digests = {hex.substr(32), hex.substr(24), hex, hex + hex};
-          one.kind = backup::FileKind::kConfiguration;
-          one.arrived_at = now - (kRevisions - number) * kDay;
-          backup::Backups::add(t, one);
-        }
+        // A million records, the short way.
+        const auto oldest = now - kRevisions * kDay;
+        const std::int64_t file = added->id;
+        const auto first_id = file * kRevisions;
+        t.run(
+            "insert into backup_files values (:i, :d, '', 'site.cfg', 100, 100, :n, 100, "
+            ":a, :b, 30099, 'configuration', 30095, 0)",
+            {file, added->id, first_id + kRevisions - 1, now - kDay, now - kDay});
+        t.run(
+            "insert into revisions (id, file, number, address, complete, size, md5, "
+            "sha1, "
+            "sha256, sha512, arrived_at, protocol, account, why, whole, read_at, kind, "
+            "is_text, changed, substance, last_seen_at, times_seen, pinned_why) with "
+            "recursive n(k) as (select 0 union all select k + 1 from n where k < 99) "
+            "select :i + k, :f, k + 1, '192.0.2.1', 1, 30000 + k, '', '', "
+            "printf('%064x', :s + k), '', :t + k * 86400000, 'tftp', '', '', 1, 0, "
+            "'configuration', 1, k > 0, '', :u + k * 86400000, 1, '' from n",
+            {first_id, file, first_id, oldest, oldest});
       }
       return base::Outcome<void>();
     });
