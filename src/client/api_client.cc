@@ -213,8 +213,17 @@ Result<json> ApiClient::get(const std::string& path) const {
 
 Result<json> ApiClient::send(const char* method, const std::string& path,
                              const json& body) const {
+  std::string text;
+  try {
+    if (!body.is_null()) text = body.dump();
+  } catch (const json::type_error&) {
+    // Made fit, it would be another text without anybody noticing.
+    return tl::unexpected(
+        Failure{ExitCode::kUsage,
+                "what was given is not text in UTF-8; save it in that encoding first"});
+  }
   Request request(access_, path);
-  request.with_method(method, body.is_null() ? "" : body.dump());
+  request.with_method(method, text);
   return parsed(request.perform());
 }
 

@@ -7,6 +7,7 @@
 
 #include "api/backups.h"
 #include "api/catalogue.h"
+#include "base/base64.h"
 #include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -392,7 +393,8 @@ Done compare_backups(const Context& context, const CompareOptions& options) {
     return show_answer(
         context,
         context.api.send("POST", finish(revision_path(revision, "/comparison")),
-                         json{{"title", options.file}, {"text", *text}}),
+                         json{{"title", options.file},
+                              {"base64", base::base64(base::as_bytes(*text))}}),
         write_compared);
   }
   auto path = with("/v1/backup-comparison", "holder", options.holder);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/base64.h"
 #include "base/numbers.h"
 #include "base/visible_name.h"
 #include "catalog/facts.h"
@@ -116,6 +117,14 @@ base::Outcome<Content> backup_content(Service& service, const Call& call) {
   if (!revision) return base::refuse(revision.error());
   const auto all = secrets(call);
   if (!all) return base::refuse(all.error());
+  if (!*all && revision->text &&
+      revision->size > service.gate.treatment().configuration_up_to()) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("'{}' is text, but too large to be looked through for secrets: ask "
+                    "for it as if it held some ('--with-secrets', ?secrets=shown)",
+                    base::printable(revision->name, 80)));
+  }
   if (!*all) {
     const auto hidden = BackupDesk(service.gate).secrets_in(*revision);
     if (hidden > 0) {
@@ -283,12 +292,20 @@ base::Outcome<json> compare(Service& service, const Call& call) {
 // A revision against a text that is given.
 base::Outcome<json> compare_with(Service& service, const Call& call,
                                  const std::string& body) {
-  const auto wanted = object(body, {"title", "text"});
+  const auto wanted = object(body, {"title", "text", "base64"});
   if (!wanted) return base::refuse(wanted.error());
   const auto title = text_field(*wanted, "title");
   if (!title) return base::refuse(title.error());
-  const auto text = text_field(*wanted, "text");
+  auto text = text_field(*wanted, "text");
   if (!text) return base::refuse(text.error());
+  const auto encoded = text_field(*wanted, "base64");
+  if (!encoded) return base::refuse(encoded.error());
+  if (!encoded->empty()) {
+    // Configurations come in any encoding, JSON in one.
+    const auto bytes = base::parse_base64(*encoded);
+    if (!bytes) return base::refuse(Kind::kInvalid, "'base64' is no base64");
+    *text = base::as_text(*bytes);
+  }
   text::ContentTeller content;
   content.update(base::as_bytes(*text));
   if (!content.is_text()) {

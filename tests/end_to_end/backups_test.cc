@@ -90,6 +90,30 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
   EXPECT_EQ(saved.out, after_) << saved.err;
 }
 
+// In an encoding of their own, as many devices write; and what is no text at all.
+TEST_F(BackupCommands, TakeFilesInAnyEncoding) {
+  put("site.cfg", "host Z\xfcrich\n mtu 1500\n");
+  fakes::write_file(scratch_ / "mine.cfg", "host Z\xfcrich\n mtu 9000\n");
+  const auto compared = out(
+      {"backup", "compare", "127.0.0.1", "site.cfg", "--with", scratch_ / "mine.cfg"});
+  EXPECT_THAT(compared, HasSubstr("1 line added, 1 line removed"));
+  fakes::write_file(scratch_ / "binary", std::string("a\0b\x8b", 4));
+  EXPECT_THAT(
+      out({"backup", "compare", "127.0.0.1", "site.cfg", "--with", scratch_ / "binary"},
+          1),
+      HasSubstr("is no text"));
+  EXPECT_EQ(out({"device", "import", scratch_ / "binary"}, 2),
+            "vantro: what was given is not text in UTF-8; save it in that encoding "
+            "first\n");
+}
+
+// What is too large to be searched for secrets is treated as if it held some.
+TEST_F(BackupCommands, GiveOutNoLargeTextUnsearched) {
+  put("large.txt", std::string(17 << 20, 'x') + "\npassword reeds\n");
+  EXPECT_THAT(out({"backup", "save", "127.0.0.1", "large.txt", "--to", "-"}, 1),
+              HasSubstr("too large to be looked through for secrets"));
+}
+
 TEST_F(BackupCommands, TellWhatIsOverdue) {
   EXPECT_THAT(out({"backup", "overdue"}), HasSubstr("No backups are expected"));
   out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--site", "East"});
