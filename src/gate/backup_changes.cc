@@ -177,6 +177,13 @@ base::Outcome<std::size_t> BackupChanges::end_offer(const std::string& typed) {
 base::Outcome<Taken> BackupChanges::adopt(const Revision& revision,
                                           IntakeOptions options) {
   if (auto sound = whole(revision); !sound) return base::refuse(sound.error());
+  if (revision.kind == backup::FileKind::kConfiguration) {
+    // In the catalogue it would be in plain, and on offer to everybody.
+    return base::refuse(Kind::kInvalid,
+                        title(revision) +
+                            " is a configuration, and no image; [[backups.kind]] in the "
+                            "settings says otherwise of names that are");
+  }
   const auto file =
       gate_.repository().folder.open_stored(revision.digests.sha256, revision.size);
   if (!file) return base::refuse(file.error());

@@ -52,8 +52,9 @@ class BackupChanges {
   // kNotFound.
   base::Outcome<std::size_t> end_offer(const std::string& name);
 
-  // Its bytes become an image of the catalogue as any other that is taken in; they are
-  // read once more for that, and looked into, which may take a minute.
+  // kInvalid: it is a configuration. Its bytes become an image of the catalogue as any
+  // other that is taken in; they are read once more for that, and looked into, which may
+  // take a minute.
   base::Outcome<Taken> adopt(const backup::Revision& revision, IntakeOptions options);
 
   // By the rules of keeping. `really` false: nothing is removed.

@@ -193,6 +193,12 @@ TEST_F(BackupsTest, RecognisesImagesByBytesAndBySize) {
   EXPECT_EQ(taken->offer, "third.bin");
   EXPECT_EQ(said("third.bin"), "identical to image 'third.bin', unvouched");
   EXPECT_EQ(fetch("third.bin"), fakes::noise(5001, 1));
+  // A configuration would be on offer to everybody.
+  EXPECT_THAT(BackupChanges(*gate_, "operator")
+                  .adopt(revision("192.0.2.7", "x.cfg"), {})
+                  .error()
+                  .sentence,
+              HasSubstr("is a configuration, and no image"));
 }
 
 TEST_F(BackupsTest, TellWhatIsOverdueAndWhatShrank) {
