@@ -307,6 +307,8 @@ TEST_F(SshWire, StoppingLetsATransferFinishAndTellsTheOthers) {
   ASSERT_EQ(::mkfifo((scratch_ / "fifo").c_str(), 0600), 0);
   const base::UniqueFd never(::open((scratch_ / "fifo").c_str(), O_RDWR | O_CLOEXEC));
   take_in("large.img", fakes::noise(20'000'000, 5));
+  // Longer than any machine needs: a busy one is not the subject here.
+  start_again("[stop]\ngrace_s = 300\n");
   Process slow(with_config("scp", {"-q", "-O", "-l", "80000", "v:large.img", "large"}),
                {}, scratch_ / "out", scratch_ / "err", "", scratch_.path());
   // One that is logged in and does nothing.
