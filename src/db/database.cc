@@ -6,6 +6,7 @@
 #include <deque>
 #include <soci/soci.h>
 #include <soci/sqlite3/soci-sqlite3.h>
+#include <unordered_map>
 
 #include "base/clock.h"
 #include "base/numbers.h"
@@ -92,6 +93,74 @@ std::int64_t Row::integer(std::size_t column) const {
   return text == nullptr ? 0 : base::parse_number<std::int64_t>(*text).value_or(0);
 }
 
+// A statement that SQLite has compiled once. SOCI keeps references to what is exchanged
+// with it, so it never moves.
+class Statement {
+ public:
+  // Throws soci::soci_error. The values say of which type each parameter is.
+  Statement(soci::session& session, const std::string& sql,
+            const std::vector<Value>& values, bool wanted)
+      : statement_(session), wanted_(wanted) {
+    for (const auto& value : values) {
+      if (std::holds_alternative<std::int64_t>(value)) {
+        statement_.exchange(soci::use(numbers_.emplace_back()));
+      } else {
+        statement_.exchange(
+            soci::use(texts_.emplace_back(), indicators_.emplace_back(soci::i_ok)));
+      }
+    }
+    if (wanted) statement_.exchange(soci::into(row_));
+    statement_.alloc();
+    statement_.prepare(sql);
+    statement_.define_and_bind();
+  }
+  Statement(const Statement&) = delete;
+  Statement& operator=(const Statement&) = delete;
+
+  // Throws soci::soci_error; then it must not be used again.
+  Rows execute(const std::vector<Value>& values) {
+    bind(values);
+    Rows rows;
+    bool got = statement_.execute(true);
+    while (wanted_ && got) {
+      std::vector<Value> columns;
+      columns.reserve(row_.size());
+      for (std::size_t i = 0; i < row_.size(); ++i)
+        columns.push_back(column_value(row_, i));
+      rows.emplace_back(std::move(columns));
+      got = statement_.fetch();
+    }
+    return rows;
+  }
+
+ private:
+  void bind(const std::vector<Value>& values) {
+    auto number = numbers_.begin();
+    auto text = texts_.begin();
+    auto indicator = indicators_.begin();
+    for (const auto& value : values) {
+      if (const auto* given = std::get_if<std::int64_t>(&value)) {
+        *number++ = *given;
+        continue;
+      }
+      const auto* given = std::get_if<std::string>(&value);
+      *indicator++ = given == nullptr ? soci::i_null : soci::i_ok;
+      *text++ = given == nullptr ? std::string() : *given;
+    }
+  }
+
+  // A deque does not move what it holds.
+  std::deque<long long> numbers_;
+  std::deque<std::string> texts_;
+  std::deque<soci::indicator> indicators_;
+  soci::row row_;
+  soci::statement statement_;
+  bool wanted_;
+};
+
+// Few statements take many forms; lists of names in them do. Beyond this all are let go.
+constexpr std::size_t kMostKept = 400;
+
 class Connection {
  public:
   // May throw soci::soci_error.
@@ -102,42 +171,29 @@ class Connection {
     plain("pragma synchronous = full");
   }
 
-  // Throws soci::soci_error.
+  // Throws soci::soci_error. The statement is kept for the next time: to compile it costs
+  // several times what it then does.
   Rows execute(const std::string& sql, const std::vector<Value>& values, bool wanted) {
-    soci::statement statement(session_);
-    // SOCI keeps references: a deque does not move what it holds.
-    std::deque<long long> numbers;
-    std::deque<std::string> texts;
-    std::deque<soci::indicator> indicators;
+    std::string key = wanted ? "?" : "!";
     for (const auto& value : values) {
-      if (const auto* number = std::get_if<std::int64_t>(&value)) {
-        statement.exchange(soci::use(numbers.emplace_back(*number)));
-      } else if (const auto* text = std::get_if<std::string>(&value)) {
-        statement.exchange(soci::use(texts.emplace_back(*text)));
-      } else {
-        statement.exchange(
-            soci::use(texts.emplace_back(), indicators.emplace_back(soci::i_null)));
-      }
+      key += std::holds_alternative<std::int64_t>(value) ? 'n' : 't';
     }
-    soci::row row;
-    if (wanted) statement.exchange(soci::into(row));
-    statement.alloc();
-    statement.prepare(sql);
-    statement.define_and_bind();
-    Rows rows;
-    bool got = statement.execute(true);
-    while (wanted && got) {
-      std::vector<Value> columns;
-      columns.reserve(row.size());
-      for (std::size_t i = 0; i < row.size(); ++i)
-        columns.push_back(column_value(row, i));
-      rows.emplace_back(std::move(columns));
-      got = statement.fetch();
+    key += sql;
+    auto found = kept_.find(key);
+    if (found == kept_.end()) {
+      if (kept_.size() >= kMostKept) kept_.clear();
+      auto made = std::make_unique<Statement>(session_, sql, values, wanted);
+      found = kept_.emplace(std::move(key), std::move(made)).first;
     }
-    return rows;
+    try {
+      return found->second->execute(values);
+    } catch (const soci::soci_error&) {
+      kept_.erase(found);
+      throw;
+    }
   }
 
-  void plain(const char* sql) { execute(sql, {}, false); }
+  void plain(const std::string& sql) { session_.once << sql; }
 
   // May throw soci::soci_error as execute() does; a failed commit is such a failure.
   void roll_back() {
@@ -150,6 +206,7 @@ class Connection {
 
  private:
   soci::session session_;
+  std::unordered_map<std::string, std::unique_ptr<Statement>> kept_;
 };
 
 void Transaction::run(const std::string& sql, const std::vector<Value>& values) {
@@ -166,10 +223,10 @@ Database::~Database() = default;
 Refusal Database::enclose(Connection& connection, const char* begin,
                           const std::function<bool(Transaction&)>& work) {
   try {
-    connection.plain(begin);
+    connection.execute(begin, {}, false);
     Transaction transaction(connection);
     if (work(transaction)) {
-      connection.plain("commit");
+      connection.execute("commit", {}, false);
     } else {
       connection.roll_back();
     }
