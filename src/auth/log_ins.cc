@@ -36,6 +36,12 @@ std::optional<std::string> LogIns::remembered(std::string_view name,
 
 base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_view name,
                                          std::string_view password) {
+  const auto sound = account_name(name);
+  const auto account = sound ? accounts_.find(*sound) : nullptr;
+  const auto pair = crypto::keyed_digest(
+      key_, std::string(name) + std::string(1, '\0') + std::string(password));
+  std::optional<base::WallTime> changed_at;
+  if (account) changed_at = account->changed_at;
   {
     const std::lock_guard lock(mutex_);
     const auto now = clock_.now();
@@ -48,9 +54,16 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
           fmt::format("too many wrong passwords came from {}; try again in {}",
                       from.text(), base::duration_text(left.count())));
     }
+    const auto wrong = wrong_.find(pair);
+    if (wrong != wrong_.end() && wrong->second.changed_at == changed_at) {
+      return base::refuse(mistaken(from, now));
+    }
   }
-  const auto sound = account_name(name);
-  const auto account = sound ? accounts_.find(*sound) : nullptr;
+  if (auto lately = remembered(name, password)) {
+    const std::lock_guard lock(mutex_);
+    mistakes_.erase(from);
+    return *lately;
+  }
   const bool real = account != nullptr && !account->hash.empty();
   // As long for a name that there is not, so that names can't be found out.
   const bool fits = crypto::password_fits(real ? account->hash : nobody_, password);
@@ -62,6 +75,11 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
                       now + kRemembered};
     return *sound;
   }
+  wrong_[pair] = {changed_at, now + kWrongRemembered};
+  return base::refuse(mistaken(from, now));
+}
+
+base::Refusal LogIns::mistaken(const base::Address& from, base::Instant now) {
   auto& wrong = mistakes_[from];
   wrong.last = now;
   ++wrong.count;
@@ -69,16 +87,18 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
     const auto doubled = kFirstWait * (1 << std::min(wrong.count - kFreeMistakes, 10));
     wrong.wait_until = now + std::min<base::Duration>(doubled, kLongestWait);
   }
-  return base::refuse(Kind::kAccountNeeded, "the account or its password is wrong");
+  return {Kind::kAccountNeeded, "the account or its password is wrong"};
 }
 
 void LogIns::forget_old(base::Instant now) {
   std::erase_if(right_, [&](const auto& one) { return one.second.until <= now; });
+  std::erase_if(wrong_, [&](const auto& one) { return one.second.until <= now; });
   // Who has made mistakes is remembered well over the longest wait.
   std::erase_if(mistakes_, [&](const auto& one) {
     return now - one.second.last > 2 * kLongestWait;
   });
   while (right_.size() > kMostRemembered) right_.erase(right_.begin());
+  while (wrong_.size() > kMostRemembered) wrong_.erase(wrong_.begin());
   while (mistakes_.size() > kMostRemembered) {
     mistakes_.erase(std::min_element(
         mistakes_.begin(), mistakes_.end(),

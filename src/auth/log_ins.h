@@ -1,6 +1,7 @@
 // Passwords that are tried: right ones are remembered for a while, since over HTTP every
-// request brings one and looking at it properly takes a tenth of a second; whoever is
-// wrong again and again has to wait.
+// request brings one and looking at it properly takes a tenth of a second; wrong ones for
+// a moment, since all devices of a site may be told the same wrong one; whoever is wrong
+// again and again has to wait.
 #pragma once
 
 #include <cstddef>
@@ -24,7 +25,8 @@ class LogIns {
   static constexpr base::Duration kFirstWait = std::chrono::seconds(5);
   static constexpr base::Duration kLongestWait = std::chrono::minutes(5);
   static constexpr base::Duration kRemembered = std::chrono::minutes(10);
-  static constexpr std::size_t kMostRemembered = 4096;  // right ones; addresses as well
+  static constexpr base::Duration kWrongRemembered = std::chrono::seconds(30);
+  static constexpr std::size_t kMostRemembered = 4096;  // of each; addresses as well
 
   LogIns(const Accounts& accounts, const base::Clock& clock);
 
@@ -33,7 +35,8 @@ class LogIns {
   std::optional<std::string> remembered(std::string_view name, std::string_view password);
 
   // The account's name. kAccountNeeded: one of the two is wrong, and it is not told
-  // which; kBusy: too many were wrong from this address. Takes about a tenth of a second.
+  // which; kBusy: too many were wrong from this address. Takes about a tenth of a second,
+  // if this very pair was not looked at just before.
   base::Outcome<std::string> check(const base::Address& from, std::string_view name,
                                    std::string_view password);
 
@@ -49,14 +52,22 @@ class LogIns {
     base::Instant last{};
   };
 
+  struct Wrong {
+    std::optional<base::WallTime> changed_at;  // the account, as it was; none: no account
+    base::Instant until;
+  };
+
   void forget_old(base::Instant now);
+  // REQUIRES: mutex_ is held.
+  base::Refusal mistaken(const base::Address& from, base::Instant now);
 
   const Accounts& accounts_;
   const base::Clock& clock_;
   const std::string key_;
   const std::string nobody_;  // a hash that no password fits, for names without account
   std::mutex mutex_;
-  std::map<std::string, Right> right_;          // guarded by mutex_
+  std::map<std::string, Right> right_;  // guarded by mutex_
+  std::map<std::string, Wrong> wrong_;  // by the pair's keyed digest; guarded by mutex_
   std::map<base::Address, Mistakes> mistakes_;  // guarded by mutex_
 };
 

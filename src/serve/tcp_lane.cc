@@ -35,23 +35,6 @@ std::string interface_with(const base::Address& address) {
 
 }  // namespace
 
-bool TcpShared::take_room(const base::Address& address) {
-  const std::lock_guard lock(mutex_);
-  if (connections_ >= config.most_connections) return false;
-  auto& own = per_address_[address];
-  if (own >= config.most_per_address) return false;
-  ++own;
-  ++connections_;
-  return true;
-}
-
-void TcpShared::give_back(const base::Address& address) {
-  const std::lock_guard lock(mutex_);
-  --connections_;
-  const auto found = per_address_.find(address);
-  if (--found->second == 0) per_address_.erase(found);
-}
-
 TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
     : shared_(std::move(shared)),
       loop_(std::make_shared<EventLoop>(kTick)),

@@ -1,7 +1,6 @@
 // What the lanes of a server over TCP have in common. Thread-safe.
 #pragma once
 
-#include <atomic>
 #include <boost/asio/thread_pool.hpp>
 #include <functional>
 #include <map>
@@ -67,14 +66,25 @@ struct TcpShared : Services {
   bool take_room(const base::Address& address);
   void give_back(const base::Address& address);
 
+  // Looks at the password on the pool for that, and says there what came of it. False if
+  // so many wait that this one is not looked at: a flood of them is refused, not queued.
+  // The same name and password from many devices count once, as only the first takes
+  // long.
+  bool log_in(const gate::Asker& asker, const std::string& name,
+              const std::string& password,
+              std::function<void(base::Outcome<std::string>)> then);
+  static constexpr const char* kTooManyLogIns =
+      "too many passwords are being looked at; try again in a moment";
+
   const TcpConfig config;
   const TcpProtocol protocol;
-  // Passwords that wait to be looked at: a flood of them is refused, not queued.
-  std::atomic<int> at_the_doors = 0;
-  static constexpr int kMostAtTheDoors = 64;
 
  private:
+  static constexpr std::size_t kMostAtTheDoors = 64;
+
   std::mutex mutex_;
+  // How many wait with the same name and password, by their hash; guarded by mutex_.
+  std::map<std::size_t, std::size_t> at_the_doors_;
   std::size_t connections_ = 0;                       // guarded by mutex_
   std::map<base::Address, std::size_t> per_address_;  // guarded by mutex_
 };

@@ -56,6 +56,7 @@ TEST_F(LogInsTest, RememberWhatWasRightForAWhile) {
 
 TEST_F(LogInsTest, ForgetAtOnceWhatHasChanged) {
   tried("right-pass");
+  EXPECT_EQ(tried("other-pass"), "the account or its password is wrong");
   Account account;
   account.name = "night";
   account.hash = crypto::password_hash("other-pass");

@@ -388,6 +388,21 @@ TEST_F(SshWire, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
 }
 
 // Sixty-four at once, and one that does nothing beside them.
+TEST_F(SshWire, WhoSaysGoodbyeIsGoneAlsoIfTheSocketStaysOpen) {
+  // Some clients leave the closing to the server.
+  const auto said = python(
+      "c = t.open_session()\nc.exec_command('scp -t site.cfg')\nc.recv(1)\n"
+      "c.sendall(b'C0644 5 site.cfg\\n')\nc.recv(1)\nc.sendall(b'hello\\0')\n"
+      "print(c.recv(1))\nc.close()\n"
+      "m = paramiko.Message()\nm.add_byte(b'\\x01')\nm.add_int(11)\n"
+      "m.add_string('bye')\nm.add_string('')\nt._send_message(m)\n"
+      "t.sock.settimeout(20)\n"
+      "began = time.time()\n"
+      "while t.is_active() and time.time() - began < 20: time.sleep(0.05)\n"
+      "print(t.is_active())\n");
+  EXPECT_EQ(said.out, "b'\\x00'\nFalse\n") << said.err;
+}
+
 TEST_F(SshWire, SixtyFourClientsAtOnce) {
   start_again(
       "[ssh]\nconnections_per_device = 70\n[limits]\ntransfers_per_device = 70\n");

@@ -357,20 +357,15 @@ void Connection::check(const ftp::CheckLogIn& what) {
     });
     return;
   }
-  if (shared_.at_the_doors >= TcpShared::kMostAtTheDoors) {
-    on_lane([](Connection& connection) {
-      connection.step(ftp::LoggedIn{base::refuse(
-          Kind::kBusy, "too many passwords are being looked at; try again in a moment")});
-    });
-    return;
-  }
-  ++shared_.at_the_doors;
-  asio::post(shared_.doors, [self = self(), &shared = shared_, who, what] {
-    auto account = shared.gate.log_in(who, what.name, what.password);
-    --shared.at_the_doors;
-    self->on_lane([account = std::move(account)](Connection& connection) {
-      connection.step(ftp::LoggedIn{account});
-    });
+  const bool looked_at =
+      shared_.log_in(who, what.name, what.password, [self = self()](auto account) {
+        self->on_lane([account = std::move(account)](Connection& connection) {
+          connection.step(ftp::LoggedIn{account});
+        });
+      });
+  if (looked_at) return;
+  on_lane([](Connection& connection) {
+    connection.step(ftp::LoggedIn{base::refuse(Kind::kBusy, TcpShared::kTooManyLogIns)});
   });
 }
 

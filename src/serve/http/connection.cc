@@ -313,31 +313,25 @@ void Connection::take_request() {
     dispatch();
     return;
   }
-  log_in(std::move(*credentials));
+  log_in(*credentials);
 }
 
-void Connection::log_in(wire::http::Credentials credentials) {
-  if (shared_.at_the_doors >= TcpShared::kMostAtTheDoors) {
-    answer_and_close(refusal_answer(
-        {Kind::kBusy, "too many passwords are being looked at; try again in a moment"},
-        form_));
-    return;
-  }
-  ++shared_.at_the_doors;
-  asio::post(shared_.doors, [self = self(), &shared = shared_, who = who_,
-                             credentials = std::move(credentials)] {
-    auto account = shared.gate.log_in(who, credentials.name, credentials.password);
-    --shared.at_the_doors;
-    self->on_lane([account = std::move(account)](Connection& connection) {
-      if (connection.state_ != State::kAsking) return;
-      if (!account) {
-        connection.answer_and_close(refusal_answer(account.error(), connection.form_));
-        return;
-      }
-      connection.who_.account = *account;
-      connection.dispatch();
-    });
-  });
+void Connection::log_in(const wire::http::Credentials& credentials) {
+  const bool looked_at = shared_.log_in(
+      who_, credentials.name, credentials.password, [self = self()](auto account) {
+        self->on_lane([account = std::move(account)](Connection& connection) {
+          if (connection.state_ != State::kAsking) return;
+          if (!account) {
+            connection.answer_and_close(
+                refusal_answer(account.error(), connection.form_));
+            return;
+          }
+          connection.who_.account = *account;
+          connection.dispatch();
+        });
+      });
+  if (looked_at) return;
+  answer_and_close(refusal_answer({Kind::kBusy, TcpShared::kTooManyLogIns}, form_));
 }
 
 void Connection::dispatch() {

@@ -69,7 +69,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   void read_head();
   void process();
   void take_request();
-  void log_in(wire::http::Credentials credentials);
+  void log_in(const wire::http::Credentials& credentials);
   void dispatch();
   void fetch();
   void begin_upload();

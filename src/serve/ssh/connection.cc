@@ -292,18 +292,14 @@ int Connection::try_password(const char* user, const char* password) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;
   }
-  if (shared_.at_the_doors >= TcpShared::kMostAtTheDoors) {
-    tell_before_log_in("too many passwords are being looked at; try again in a moment");
-    return SSH_AUTH_DENIED;
-  }
-  ++shared_.at_the_doors;
   std::promise<base::Outcome<std::string>> answer;
   auto answered = answer.get_future();
-  asio::post(shared_.doors, [&] {
-    auto account = shared_.gate.log_in(asker_, user, password);
-    --shared_.at_the_doors;
-    answer.set_value(std::move(account));
-  });
+  const bool looked_at = shared_.log_in(
+      asker_, user, password, [&](auto looked) { answer.set_value(std::move(looked)); });
+  if (!looked_at) {
+    tell_before_log_in(TcpShared::kTooManyLogIns);
+    return SSH_AUTH_DENIED;
+  }
   const auto account = answered.get();
   if (account) {
     logged_in(*account);

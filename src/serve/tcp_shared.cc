@@ -1,0 +1,48 @@
+#include "serve/tcp_shared.h"
+
+#include <boost/asio/post.hpp>
+#include <utility>
+
+namespace vantro::serve {
+
+bool TcpShared::take_room(const base::Address& address) {
+  const std::lock_guard lock(mutex_);
+  if (connections_ >= config.most_connections) return false;
+  auto& own = per_address_[address];
+  if (own >= config.most_per_address) return false;
+  ++own;
+  ++connections_;
+  return true;
+}
+
+void TcpShared::give_back(const base::Address& address) {
+  const std::lock_guard lock(mutex_);
+  --connections_;
+  const auto found = per_address_.find(address);
+  if (--found->second == 0) per_address_.erase(found);
+}
+
+bool TcpShared::log_in(const gate::Asker& asker, const std::string& name,
+                       const std::string& password,
+                       std::function<void(base::Outcome<std::string>)> then) {
+  // Two pairs with one hash count as one, which does no harm.
+  const auto pair = std::hash<std::string>{}(name + std::string(1, '\0') + password);
+  {
+    const std::lock_guard lock(mutex_);
+    if (!at_the_doors_.contains(pair) && at_the_doors_.size() >= kMostAtTheDoors) {
+      return false;
+    }
+    ++at_the_doors_[pair];
+  }
+  boost::asio::post(doors, [this, asker, name, password, pair, then = std::move(then)] {
+    auto account = gate.log_in(asker, name, password);
+    {
+      const std::lock_guard lock(mutex_);
+      if (--at_the_doors_[pair] == 0) at_the_doors_.erase(pair);
+    }
+    then(std::move(account));
+  });
+  return true;
+}
+
+}  // namespace vantro::serve
