@@ -54,7 +54,6 @@ class Stream {
   }
   bool open() const { return open_; }
   int fd() const { return fd_.get(); }
-  base::UniqueFd take() { return std::move(fd_); }
   bool send(const std::string& text) {
     for (std::size_t at = 0; at < text.size();) {
       const auto put =
@@ -185,15 +184,30 @@ struct CloseScp {
   }
 };
 
+bool log_in(ssh_session session, const ServerPorts& ports) {
+  if (ports.key.empty()) {
+    return ssh_userauth_password(session, nullptr, ports.password.c_str()) ==
+           SSH_AUTH_SUCCESS;
+  }
+  ssh_key key = nullptr;
+  if (ssh_pki_import_privkey_file(ports.key.c_str(), nullptr, nullptr, nullptr, &key) !=
+      SSH_OK) {
+    return false;
+  }
+  const auto said = ssh_userauth_publickey(session, nullptr, key);
+  ssh_key_free(key);
+  return said == SSH_AUTH_SUCCESS;
+}
+
 // The original SCP: a command, a line, the bytes, a zero.
 bool over_scp(const ServerPorts& ports, const std::string& from, const std::string& name,
               const std::string& bytes) {
   Stream stream(from, ports.ssh);
   if (!stream.open()) return false;
   const std::unique_ptr<ssh_session_struct, CloseSession> session(ssh_new());
-  // The session closes it.
-  auto fd = static_cast<socket_t>(stream.take().release());
-  const long seconds = 20;
+  // The session does not close what it was given.
+  auto fd = static_cast<socket_t>(stream.fd());
+  const long seconds = 120;
   const int no = 0;
   ssh_options_set(session.get(), SSH_OPTIONS_HOST, "127.0.0.1");
   ssh_options_set(session.get(), SSH_OPTIONS_FD, &fd);
@@ -201,10 +215,7 @@ bool over_scp(const ServerPorts& ports, const std::string& from, const std::stri
   ssh_options_set(session.get(), SSH_OPTIONS_PROCESS_CONFIG, &no);
   ssh_options_set(session.get(), SSH_OPTIONS_USER, ports.account.c_str());
   if (ssh_connect(session.get()) != SSH_OK) return false;
-  if (ssh_userauth_password(session.get(), nullptr, ports.password.c_str()) !=
-      SSH_AUTH_SUCCESS) {
-    return false;
-  }
+  if (!log_in(session.get(), ports)) return false;
   const std::unique_ptr<ssh_channel_struct, CloseScp> channel(
       ssh_channel_new(session.get()));
   if (!channel || ssh_channel_open_session(channel.get()) != SSH_OK) return false;
@@ -213,7 +224,7 @@ bool over_scp(const ServerPorts& ports, const std::string& from, const std::stri
   }
   const auto agreed = [&] {
     char answer = 1;
-    return ssh_channel_read_timeout(channel.get(), &answer, 1, 0, 10'000) == 1 &&
+    return ssh_channel_read_timeout(channel.get(), &answer, 1, 0, 60'000) == 1 &&
            answer == 0;
   };
   const auto send = [&](const std::string& text) {

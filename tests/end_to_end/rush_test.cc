@@ -9,7 +9,7 @@
 #include <thread>
 
 #include "tests/end_to_end/depositors.h"
-#include "tests/end_to_end/server_fixture.h"
+#include "tests/end_to_end/ssh_fixture.h"
 #include "tests/fakes/sha256.h"
 
 namespace vantro::end_to_end {
@@ -28,9 +28,10 @@ std::string configuration(const std::string& device, int turn) {
   return text;
 }
 
-class Rush : public ServerFixture, public testing::WithParamInterface<int> {
+class Rush : public SshFixture, public testing::WithParamInterface<int> {
  protected:
   void SetUp() override {
+    make_key("key");
     // Half of the runs encrypt.
     if (encrypts()) {
       ASSERT_EQ(run({vantrod_program(), "--new-key", scratch_ / "keys"}).code, 0);
@@ -40,6 +41,11 @@ class Rush : public ServerFixture, public testing::WithParamInterface<int> {
       fakes::write_file(scratch_ / "vantro.toml", "");
     }
     start_rush();
+    add_account("night", "deposit");
+    ASSERT_EQ(vantro({"account", "key", "add", "night", scratch_ / "key.pub"}).code, 0);
+    ports_.account = "night";
+    // A password takes longer to be looked at than most servers here live.
+    ports_.key = scratch_ / "key";
   }
   bool encrypts() const { return GetParam() % 2 == 1; }
   void start_rush() {
@@ -47,6 +53,7 @@ class Rush : public ServerFixture, public testing::WithParamInterface<int> {
     ports_.tftp = static_cast<std::uint16_t>(tftp_port_);
     ports_.ftp = static_cast<std::uint16_t>(ftp_port_);
     ports_.http = static_cast<std::uint16_t>(http_port_);
+    ports_.ssh = static_cast<std::uint16_t>(ssh_port_);
   }
 
   ServerPorts ports_;
@@ -63,8 +70,8 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
   for (int i = 0; i < kDevices; ++i) {
     auto& device = devices[static_cast<std::size_t>(i)];
     device.address = fmt::format("127.9.{}.{}", GetParam(), i + 1);
-    device.over =
-        std::array{Over::kTftp, Over::kFtp, Over::kHttp}[static_cast<std::size_t>(i % 3)];
+    device.over = std::array{Over::kTftp, Over::kFtp, Over::kHttp,
+                             Over::kScp}[static_cast<std::size_t>(i % 4)];
   }
   std::mt19937 random(static_cast<unsigned>(GetParam()));
   for (int kill = 0; kill < kKills; ++kill) {
@@ -89,10 +96,10 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
     for (auto& thread : threads) thread.join();
     start_rush();
   }
-  std::size_t acknowledged = 0;
+  std::map<Over, std::size_t> acknowledged;
   std::size_t partial = 0;
   for (const auto& device : devices) {
-    acknowledged += device.completed.size();
+    acknowledged[device.over] += device.completed.size();
     // By number; the SHA-256 of a complete one tells which turn it is.
     std::map<std::string, int> turns;
     for (int turn = 0; turn < device.turn; ++turn) {
@@ -118,9 +125,37 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
   EXPECT_EQ(vantro({"verify"}).code, 0);
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
   // Few where the server is slow, as under a sanitizer.
-  EXPECT_GT(acknowledged, 0u);
-  RecordProperty("acknowledged", static_cast<int>(acknowledged));
+  std::size_t all = 0;
+  for (const auto& [over, count] : acknowledged) {
+    all += count;
+    RecordProperty(fmt::format("acknowledged_{}", static_cast<int>(over)),
+                   static_cast<int>(count));
+  }
+  EXPECT_GT(all, 0u);
   RecordProperty("partial", static_cast<int>(partial));
+}
+
+class ScpRush : public SshFixture {};
+
+// Passwords wait for each other; a hundred times the same one is looked at once.
+TEST_F(ScpRush, AHundredDevicesWithOneAccountAreLetInAtOnce) {
+  start_again("[ssh]\nconnections = 200\n");
+  ServerPorts ports;
+  ports.ssh = static_cast<std::uint16_t>(ssh_port_);
+  ports.account = "night";
+  ports.password = kPassword;
+  std::atomic<int> kept = 0;
+  std::vector<std::thread> threads;
+  for (int i = 1; i <= 100; ++i) {
+    threads.emplace_back([&, i] {
+      const auto address = fmt::format("127.9.8.{}", i);
+      if (deposit(Over::kScp, ports, address, "site.cfg", configuration(address, 0))) {
+        ++kept;
+      }
+    });
+  }
+  for (auto& thread : threads) thread.join();
+  EXPECT_EQ(kept, 100);
 }
 
 // Four of them, so that they can run beside each other: two hundred kills.
