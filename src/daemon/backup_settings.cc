@@ -1,7 +1,10 @@
 #include "daemon/backup_settings.h"
 
 #include <fmt/format.h>
+#include <map>
+#include <string>
 
+#include "base/sizes.h"
 #include "base/visible_name.h"
 #include "daemon/toml_values.h"
 
@@ -60,6 +63,45 @@ base::Outcome<void> apply_left_out(Settings& settings, const toml::node& node) {
 base::Outcome<void> apply_secrets(Settings& settings, const toml::node& node) {
   return apply_lines(settings, node, "[[backups.secret]]",
                      settings.backups_treatment.secrets);
+}
+
+// What is compared is read whole.
+base::Outcome<void> apply_configuration_size(Settings& settings, const toml::node& node) {
+  constexpr std::uint64_t kMost = 256 << 20;
+  const auto text = node.value_exact<std::string>();
+  const auto value = text ? base::parse_size(*text) : std::nullopt;
+  if (!value || *value == 0 || *value > kMost) {
+    return no_value("must be a size up to 256 MiB such as \"16 MiB\"");
+  }
+  settings.backups_treatment.configuration_up_to = *value;
+  return {};
+}
+
+base::Outcome<void> apply_keep_rule(backup::KeepRule& rule, const toml::node& node) {
+  const std::map<std::string, std::int64_t backup::KeepRule::*> known{
+      {"all_days", &backup::KeepRule::all_days},
+      {"weekly_days", &backup::KeepRule::weekly_days},
+      {"monthly_days", &backup::KeepRule::monthly_days},
+      {"at_least", &backup::KeepRule::at_least}};
+  const auto* table = node.as_table();
+  if (table == nullptr) return no_value("must be a table, such as { all_days = 90 }");
+  for (const auto& [key, value] : *table) {
+    const auto found = known.find(std::string(key.str()));
+    if (found == known.end()) {
+      return no_value(
+          fmt::format("'{}' is nothing of it; there are all_days, weekly_days, "
+                      "monthly_days, at_least",
+                      base::printable(std::string(key.str()), 40)));
+    }
+    const auto count = value.value_exact<std::int64_t>();
+    const std::int64_t least = found->first == "at_least" ? 1 : 0;
+    if (!count || *count < least || *count > 36'500) {
+      return no_value(fmt::format("{}: must be a whole number from {} to 36500",
+                                  found->first, least));
+    }
+    rule.*(found->second) = *count;
+  }
+  return {};
 }
 
 }  // namespace vantro::daemon

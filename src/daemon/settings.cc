@@ -13,8 +13,8 @@
 #include "base/protocol.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
-#include "catalog/facts.h"
 #include "daemon/backup_settings.h"
+#include "daemon/recogniser_settings.h"
 #include "daemon/toml_values.h"
 #include "text/nearest.h"
 
@@ -74,44 +74,9 @@ Apply size_or_none(std::uint64_t Settings::*field) {
   };
 }
 
-// What is compared is read whole.
-base::Outcome<void> configuration_size(Settings& settings, const toml::node& node) {
-  constexpr std::uint64_t kMost = 256 << 20;
-  const auto text = node.value_exact<std::string>();
-  const auto value = text ? base::parse_size(*text) : std::nullopt;
-  if (!value || *value == 0 || *value > kMost) {
-    return no_value("must be a size up to 256 MiB such as \"16 MiB\"");
-  }
-  settings.backups_treatment.configuration_up_to = *value;
-  return {};
-}
-
 Apply keep_rule(backup::KeepRule Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    const std::map<std::string, std::int64_t backup::KeepRule::*> known{
-        {"all_days", &backup::KeepRule::all_days},
-        {"weekly_days", &backup::KeepRule::weekly_days},
-        {"monthly_days", &backup::KeepRule::monthly_days},
-        {"at_least", &backup::KeepRule::at_least}};
-    const auto* table = node.as_table();
-    if (table == nullptr) return no_value("must be a table, such as { all_days = 90 }");
-    for (const auto& [key, value] : *table) {
-      const auto found = known.find(std::string(key.str()));
-      if (found == known.end()) {
-        return no_value(
-            fmt::format("'{}' is nothing of it; there are all_days, weekly_days, "
-                        "monthly_days, at_least",
-                        base::printable(std::string(key.str()), 40)));
-      }
-      const auto count = value.value_exact<std::int64_t>();
-      const std::int64_t least = found->first == "at_least" ? 1 : 0;
-      if (!count || *count < least || *count > 36'500) {
-        return no_value(fmt::format("{}: must be a whole number from {} to 36500",
-                                    found->first, least));
-      }
-      (settings.*field).*(found->second) = *count;
-    }
-    return {};
+  return [field](Settings& settings, const toml::node& node) {
+    return apply_keep_rule(settings.*field, node);
   };
 }
 
@@ -370,59 +335,6 @@ base::Outcome<void> apply_management_listen(Settings& settings, const toml::node
   return {};
 }
 
-base::Outcome<std::map<std::string, std::string>> texts_of(const toml::node& node,
-                                                           const char* example) {
-  std::map<std::string, std::string> texts;
-  const auto* table = node.as_table();
-  for (const auto& [key, value] : table == nullptr ? toml::table{} : *table) {
-    auto one = text_of(value);
-    if (!one) table = nullptr;
-    if (one) texts.emplace(key.str(), std::move(*one));
-  }
-  if (table == nullptr) return no_value(fmt::format("must be texts such as {}", example));
-  return texts;
-}
-
-base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
-  text::Pattern pattern;
-  for (const auto& [key, node] : table) {
-    const auto name = std::string(key.str());
-    if (name == "facts" || name == "words") {
-      auto texts = texts_of(
-          node, name == "facts" ? "{ maker = \"Ostrel\" }" : "{ sys = \"system\" }");
-      if (!texts) return no_value(name + ": " + texts.error().sentence);
-      (name == "facts" ? pattern.facts : pattern.words) = std::move(*texts);
-    } else if (name == "name" || name == "pattern") {
-      auto one = text_of(node);
-      if (!one) return no_value(name + ": " + one.error().sentence);
-      (name == "name" ? pattern.name : pattern.pattern) = std::move(*one);
-    } else {
-      return no_value(fmt::format(
-          "'{}' is nothing of a recogniser; there are name, pattern, facts, words",
-          base::printable(name, 40)));
-    }
-  }
-  if (pattern.name.empty() || pattern.pattern.empty()) {
-    return no_value("a recogniser needs a name and a pattern");
-  }
-  return pattern;
-}
-
-// [[recogniser]], any number of them; the first that fits gives a fact.
-base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node) {
-  settings.recognisers.clear();
-  return each_table(
-      node, "[[recogniser]]", [&](const toml::table& table) -> base::Outcome<void> {
-        auto pattern = pattern_of(table);
-        if (!pattern) return base::refuse(pattern.error());
-        if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
-          return no_value(base::in_full(made.error()));
-        }
-        settings.recognisers.push_back(std::move(*pattern));
-        return {};
-      });
-}
-
 const std::map<std::string, Apply>& keys() {
   using Log = base::Log;
   static const std::map<std::string, Apply> known{
@@ -493,7 +405,7 @@ const std::map<std::string, Apply>& keys() {
          settings.backups_treatment.usual_secrets = *value;
          return {};
        }},
-      {"backups.configuration_up_to", configuration_size},
+      {"backups.configuration_up_to", apply_configuration_size},
       {"backups.per_device", size_or_none(&Settings::backups_per_device)},
       {"backups.reserve", size_or_none(&Settings::backups_reserve)},
       {"backups.key_file", text(&Settings::backups_key_file)},

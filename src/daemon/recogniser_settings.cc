@@ -1,0 +1,68 @@
+#include "daemon/recogniser_settings.h"
+
+#include <fmt/format.h>
+#include <map>
+#include <string>
+
+#include "base/visible_name.h"
+#include "catalog/facts.h"
+#include "daemon/toml_values.h"
+
+namespace vantro::daemon {
+namespace {
+
+base::Outcome<std::map<std::string, std::string>> texts_of(const toml::node& node,
+                                                           const char* example) {
+  std::map<std::string, std::string> texts;
+  const auto* table = node.as_table();
+  for (const auto& [key, value] : table == nullptr ? toml::table{} : *table) {
+    auto one = text_of(value);
+    if (!one) table = nullptr;
+    if (one) texts.emplace(key.str(), std::move(*one));
+  }
+  if (table == nullptr) return no_value(fmt::format("must be texts such as {}", example));
+  return texts;
+}
+
+base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
+  text::Pattern pattern;
+  for (const auto& [key, node] : table) {
+    const auto name = std::string(key.str());
+    if (name == "facts" || name == "words") {
+      auto texts = texts_of(
+          node, name == "facts" ? "{ maker = \"Ostrel\" }" : "{ sys = \"system\" }");
+      if (!texts) return no_value(name + ": " + texts.error().sentence);
+      (name == "facts" ? pattern.facts : pattern.words) = std::move(*texts);
+    } else if (name == "name" || name == "pattern") {
+      auto one = text_of(node);
+      if (!one) return no_value(name + ": " + one.error().sentence);
+      (name == "name" ? pattern.name : pattern.pattern) = std::move(*one);
+    } else {
+      return no_value(fmt::format(
+          "'{}' is nothing of a recogniser; there are name, pattern, facts, words",
+          base::printable(name, 40)));
+    }
+  }
+  if (pattern.name.empty() || pattern.pattern.empty()) {
+    return no_value("a recogniser needs a name and a pattern");
+  }
+  return pattern;
+}
+
+}  // namespace
+
+base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node) {
+  settings.recognisers.clear();
+  return each_table(
+      node, "[[recogniser]]", [&](const toml::table& table) -> base::Outcome<void> {
+        auto pattern = pattern_of(table);
+        if (!pattern) return base::refuse(pattern.error());
+        if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
+          return no_value(base::in_full(made.error()));
+        }
+        settings.recognisers.push_back(std::move(*pattern));
+        return {};
+      });
+}
+
+}  // namespace vantro::daemon

@@ -1,0 +1,14 @@
+// The settings about what the names of image files say.
+#pragma once
+
+#include <toml++/toml.h>
+
+#include "base/outcome.h"
+#include "daemon/settings.h"
+
+namespace vantro::daemon {
+
+// [[recogniser]], any number of them; the first that fits gives a fact.
+base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node);
+
+}  // namespace vantro::daemon
