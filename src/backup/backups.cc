@@ -265,8 +265,12 @@ void Backups::judge_again(db::Transaction& t, std::int64_t id,
 
 void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
-  transaction.run("update revisions set whole = :w, read_at = :t where sha256 = :s",
-                  {std::int64_t{whole}, now, sha256});
+  // Not the one that has just been recorded so.
+  transaction.run(
+      "update revisions set whole = :w, read_at = :t where sha256 = :s and (whole <> :v "
+      "or "
+      "read_at <> :u)",
+      {std::int64_t{whole}, now, sha256, std::int64_t{whole}, now});
 }
 
 std::vector<Moved> Backups::give_to(db::Transaction& t, const Holder& from,

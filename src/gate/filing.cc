@@ -9,12 +9,14 @@
 namespace vantro::gate {
 
 base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record) {
-  Item item{&arrival, &record, {}};
+  Item item;
+  item.arrival = &arrival;
+  item.record = &record;
   std::unique_lock lock(mutex_);
   waiting_.push_back(&item);
   while (!item.done) {
     if (working_) {
-      changed_.wait(lock);
+      item.woken.wait(lock);
       continue;
     }
     working_ = true;
@@ -23,9 +25,14 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record) 
     lock.unlock();
     work_off(group);
     lock.lock();
-    for (auto* one : group) one->done = true;
     working_ = false;
-    changed_.notify_all();
+    // Under the lock, as none of them may be gone before it was notified.
+    for (auto* one : group) {
+      one->done = true;
+      one->woken.notify_one();
+    }
+    // The next group's work is done by one of its own.
+    if (!waiting_.empty()) waiting_.front()->woken.notify_one();
   }
   return item.result;
 }

@@ -31,10 +31,12 @@ class Filing {
 
  private:
   struct Item {
-    store::Arrival* arrival;
-    const Record* record;
+    store::Arrival* arrival = nullptr;
+    const Record* record = nullptr;
     base::Outcome<void> result;
     bool done = false;
+    // One for each: all of them woken at each group's end would be most of the work.
+    std::condition_variable woken;
   };
 
   void work_off(const std::vector<Item*>& group);
@@ -42,7 +44,6 @@ class Filing {
 
   Repository& repository_;
   std::mutex mutex_;
-  std::condition_variable changed_;
   std::vector<Item*> waiting_;  // guarded by mutex_
   bool working_ = false;        // guarded by mutex_: one of them works a group off
 };

@@ -70,6 +70,78 @@ TEST_F(DatabaseTest, RollsBackOnARefusalAndOnAFailingStatement) {
   EXPECT_EQ(*rows, static_cast<std::int64_t>(schema_versions().size()));
 }
 
+// A statement is compiled once, and what it met first must not stick to it.
+TEST_F(DatabaseTest, TheSameStatementTakesAndGivesOtherValues) {
+  auto database = open();
+  const auto told = database->write([](Transaction& t) -> Outcome<std::string> {
+    std::string text;
+    const auto tell = [&](const std::string& sql) {
+      const auto row = t.query(sql).front();
+      text += (row.is_null(0) ? "null" : row.text(0)) + " " +
+              (row.is_null(1) ? "null" : std::to_string(row.integer(1))) + "; ";
+    };
+    t.run("create table things (word text, at bigint)");
+    const std::vector<std::pair<Value, Value>> things{
+        {std::string("text"), std::int64_t{1}},
+        {nullptr, std::int64_t{6'000'000'000}},
+        {std::string(), nullptr},
+        {std::string("7"), std::int64_t{-6'000'000'000}}};
+    for (const auto& [word, at] : things) {
+      t.run("delete from things");
+      t.run("insert into things (word, at) values (:w, :a)", {word, at});
+      tell("select word, at from things");
+      tell("select max(word), sum(at) from things");
+    }
+    return text;
+  });
+  ASSERT_TRUE(told) << told.error().sentence;
+  EXPECT_EQ(*told,
+            "text 1; text 1; null 6000000000; null 6000000000;  null;  null; "
+            "7 -6000000000; 7 -6000000000; ");
+}
+
+TEST_F(DatabaseTest, AStatementThatFailedCanBeTriedAgain) {
+  auto database = open();
+  const auto insert = [&](std::int64_t version) {
+    return database
+        ->write([&](Transaction& t) -> Outcome<void> {
+          t.run("insert into schema_versions (version, what, at) values (:v, 'x', 0)",
+                {version});
+          return {};
+        })
+        .has_value();
+  };
+  EXPECT_TRUE(insert(-1));
+  EXPECT_FALSE(insert(-1));
+  EXPECT_TRUE(insert(-2));
+  // Its table is gone for a while.
+  ASSERT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    t.run("alter table schema_versions rename to kept");
+    return {};
+  }));
+  EXPECT_FALSE(insert(-3));
+  ASSERT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    t.run("alter table kept rename to schema_versions");
+    return {};
+  }));
+  EXPECT_TRUE(insert(-3));
+}
+
+TEST_F(DatabaseTest, MoreStatementsThanAreKeptDoNoHarm) {
+  auto database = open();
+  const auto sum = database->read([](Transaction& t) -> Outcome<std::int64_t> {
+    std::int64_t all = 0;
+    for (int i = 0; i < 1500; ++i) {
+      all += t.query("select " + std::to_string(i) + " + :a", {std::int64_t{1}})
+                 .front()
+                 .integer(0);
+    }
+    return all;
+  });
+  ASSERT_TRUE(sum) << sum.error().sentence;
+  EXPECT_EQ(*sum, 1500 * 1499 / 2 + 1500);
+}
+
 TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
   ASSERT_TRUE(open()->write([&](Transaction& t) -> Outcome<void> {
     for (const auto* table :
