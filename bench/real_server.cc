@@ -18,9 +18,11 @@ double median(std::vector<double> values) {
   return values[values.size() / 2];
 }
 
-RealServer::RealServer(const std::string& settings, std::size_t size) {
+RealServer::RealServer(const std::string& settings, std::size_t size,
+                       const std::function<void(const std::string&)>& prepare) {
   std::string pattern = (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX");
   folder_ = ::mkdtemp(pattern.data());
+  if (prepare) prepare(folder_ + "/state");
   std::ofstream(folder_ + "/settings.toml") << settings;
   server_ = std::make_unique<end_to_end::Process>(
       end_to_end::Arguments{end_to_end::vantrod_program(), "--config",
@@ -29,7 +31,7 @@ RealServer::RealServer(const std::string& settings, std::size_t size) {
                             "--http-listen", "127.0.0.1:0", "--management-listen",
                             "127.0.0.1:0", "--log-level", "error"},
       end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
-  for (int i = 0; i < 1000 && text("/out").find("Ready.") == std::string::npos; ++i) {
+  for (int i = 0; i < 6000 && text("/out").find("Ready.") == std::string::npos; ++i) {
     ::usleep(10'000);
   }
   tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");

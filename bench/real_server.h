@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -21,8 +22,10 @@ class RealServer {
  public:
   static constexpr const char* kImage = "bench.img";
 
-  // `settings` in TOML; `size` of the image in bytes.
-  RealServer(const std::string& settings, std::size_t size);
+  // `settings` in TOML; `size` of the image in bytes; `prepare` is given the path of the
+  // state folder before the server makes or opens it.
+  RealServer(const std::string& settings, std::size_t size,
+             const std::function<void(const std::string&)>& prepare = {});
   ~RealServer();
   RealServer(const RealServer&) = delete;
   RealServer& operator=(const RealServer&) = delete;
