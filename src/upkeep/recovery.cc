@@ -18,6 +18,9 @@ namespace {
 
 using base::Kind;
 
+// So many lost files are named in the log; the others are counted.
+constexpr std::size_t kMostNamed = 100;
+
 base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime now,
                                    const base::Log& log, RecoveryReport& report) {
   const auto files = repository.folder.list_arriving();
@@ -84,6 +87,23 @@ base::Outcome<void> forget_gone_partials(gate::Repository& repository) {
   return {};
 }
 
+// Until they are taken in again; verifying would find the same. In one transaction: a
+// whole vault may be gone.
+base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport& report,
+                              base::WallTime now) {
+  if (report.missing.empty() && report.damaged.empty()) return {};
+  return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+    for (const auto* lost : {&report.missing, &report.damaged}) {
+      for (const auto& sha256 : *lost) {
+        catalog::Catalog::mark_read(t, sha256, false, now);
+        backup::Backups::mark_read(t, sha256, false, now);
+        catalog::Documents::mark_read(t, sha256, false);
+      }
+    }
+    return {};
+  });
+}
+
 base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
                               const base::Log& log, RecoveryReport& report) {
   const auto files = repository.folder.list_vault();
@@ -105,32 +125,27 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
     recorded.insert(contents->begin(), contents->end());
   }
 
-  // Until it is taken in again; verifying would find the same.
-  const auto mark = [&](const std::string& sha256) {
-    return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-      catalog::Catalog::mark_read(t, sha256, false, now);
-      backup::Backups::mark_read(t, sha256, false, now);
-      catalog::Documents::mark_read(t, sha256, false);
-      return {};
-    });
-  };
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
     if (found == stored.end()) {
       // What is in an encrypted one is seen when it is read.
       if (sealed.contains(sha256)) continue;
       report.missing.push_back(sha256);
+      if (report.missing.size() > kMostNamed) continue;
       log.error("a recorded file is gone from vault/",
                 {{"sha256", sha256}, {"bytes", size}});
-      if (auto marked = mark(sha256); !marked) return marked;
     } else if (found->second != size) {
       report.damaged.push_back(sha256);
       log.error("a file in vault/ has the wrong size and was moved to quarantine/",
                 {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
       if (auto moved = repository.folder.to_quarantine(sha256); !moved) return moved;
-      if (auto marked = mark(sha256); !marked) return marked;
     }
   }
+  if (report.missing.size() > kMostNamed) {
+    log.error("more recorded files are gone from vault/",
+              {{"files", report.missing.size() - kMostNamed}});
+  }
+  if (auto marked = mark_lost(repository, report, now); !marked) return marked;
   for (const auto& file : *files) {
     if (recorded.contains(file.name)) continue;
     ++report.unrecorded;

@@ -26,12 +26,11 @@ base::Outcome<std::vector<Resealer::Content>> Resealer::contents() const {
                                                -> base::Outcome<Contents> {
     Contents found;
     for (const auto& row : t.query(
-             "select distinct r.sha256, r.size, case when exists (select 1 from "
-             "images i where i.sha256 = r.sha256) or exists (select 1 from documents "
-             "d where d.sha256 = r.sha256) or exists (select 1 from revisions o where "
-             "o.sha256 = r.sha256 and o.kind <> 'configuration') then 1 else 0 end "
-             "from revisions r where r.complete = 1 and r.kind = 'configuration' "
-             "order by 1")) {
+             "select r.sha256, max(r.size), case when max(case when r.kind = "
+             "'configuration' then 0 else 1 end) = 1 or r.sha256 in (select sha256 from "
+             "images union select sha256 from documents) then 1 else 0 end from "
+             "revisions r where r.complete = 1 group by r.sha256 having min(case when "
+             "r.kind = 'configuration' then 0 else 1 end) = 0 order by 1")) {
       found.push_back(
           {row.text(0), static_cast<std::uint64_t>(row.integer(1)), row.integer(2) == 0});
     }

@@ -101,6 +101,20 @@ TEST_F(RecoveryTest, ReportsWhatIsGoneAndQuarantinesWhatIsDamaged) {
   EXPECT_TRUE(reopen().clean());
 }
 
+TEST_F(RecoveryTest, MarksAllOfAVaultThatIsGone) {
+  for (int i = 0; i < 150; ++i) {
+    const auto sha256 =
+        take_in("x" + std::to_string(i), std::to_string(i))->image.digests.sha256;
+    std::filesystem::remove(vault_path(sha256));
+  }
+  EXPECT_EQ(reopen().missing.size(), 150u);
+  const auto whole =
+      repository_->database->read([](db::Transaction& t) -> base::Outcome<std::int64_t> {
+        return t.query("select count(*) from images where whole = 1").front().integer(0);
+      });
+  EXPECT_EQ(*whole, 0);
+}
+
 TEST_F(RecoveryTest, SweepsPartialFilesOnlyWhenTheyAreOld) {
   leave_arriving({"backup", "192.0.2.7", "x.cfg"}, "half");
   reopen();
