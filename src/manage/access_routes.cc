@@ -41,13 +41,13 @@ api::AccountKey shape(const auth::SshKey& key) {
 // Its fields as they were given; what is not there stays as it is.
 base::Outcome<gate::AccountChange> change_of(const json& wanted) {
   gate::AccountChange change;
-  for (const auto& [name, value] : wanted.items()) {
+  for (const auto& field : wanted.items()) {
+    const auto& name = field.key();
     if (name == "name") continue;
     if (name == "on") {
-      if (!value.is_boolean()) {
-        return base::refuse(Kind::kInvalid, "'on' must be true or false");
-      }
-      change.on = value.get<bool>();
+      const auto on = flag_field(wanted, "on", true);
+      if (!on) return base::refuse(on.error());
+      change.on = *on;
       continue;
     }
     const auto text = text_field(wanted, name.c_str());

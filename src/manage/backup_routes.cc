@@ -327,12 +327,12 @@ base::Outcome<json> pin(Service& service, const Call& call, const std::string& b
   if (!wanted) return base::refuse(wanted.error());
   const auto why = text_field(*wanted, "why");
   if (!why) return base::refuse(why.error());
+  const auto pinned = flag_field(*wanted, "pinned", true);
+  if (!pinned) return base::refuse(pinned.error());
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
   BackupChanges changes(service.gate, kOperator);
-  const auto done = wanted->value("pinned", json(true)) == json(false)
-                        ? changes.unpin(*revision)
-                        : changes.pin(*revision, *why);
+  const auto done = *pinned ? changes.pin(*revision, *why) : changes.unpin(*revision);
   if (!done) return base::refuse(done.error());
   return backup_info(service, call);
 }
@@ -384,13 +384,12 @@ base::Outcome<json> adopt(Service& service, const Call& call, const std::string&
   const auto wanted = object(body, known);
   if (!wanted) return base::refuse(wanted.error());
   gate::IntakeOptions options;
-  for (const auto& [field, value] : wanted->items()) {
+  for (const auto& one : wanted->items()) {
+    const auto& field = one.key();
     if (field == "hold" || field == "despite_findings") {
-      if (!value.is_boolean()) {
-        return base::refuse(Kind::kInvalid,
-                            fmt::format("'{}' must be true or false", field));
-      }
-      (field == "hold" ? options.hold : options.despite_findings) = value.get<bool>();
+      const auto flag = flag_field(*wanted, field.c_str(), false);
+      if (!flag) return base::refuse(flag.error());
+      (field == "hold" ? options.hold : options.despite_findings) = *flag;
       continue;
     }
     auto text = text_field(*wanted, field.c_str());
@@ -412,8 +411,9 @@ base::Outcome<json> adopt(Service& service, const Call& call, const std::string&
 base::Outcome<json> thin_out(Service& service, const Call&, const std::string& body) {
   const auto wanted = object(body, {"really"});
   if (!wanted) return base::refuse(wanted.error());
-  const bool really = wanted->value("really", json(false)) == json(true);
-  const auto done = BackupChanges(service.gate, kOperator).thin_out(really);
+  const auto really = flag_field(*wanted, "really", false);
+  if (!really) return base::refuse(really.error());
+  const auto done = BackupChanges(service.gate, kOperator).thin_out(*really);
   if (!done) return base::refuse(done.error());
   return json(shape(*done));
 }

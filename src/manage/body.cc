@@ -59,6 +59,15 @@ base::Outcome<std::vector<std::string>> texts_field(const json& from, const char
   return texts;
 }
 
+base::Outcome<bool> flag_field(const json& from, const char* name, bool otherwise) {
+  const auto found = from.find(name);
+  if (found == from.end()) return otherwise;
+  if (!found->is_boolean()) {
+    return base::refuse(Kind::kInvalid, fmt::format("'{}' must be true or false", name));
+  }
+  return found->get<bool>();
+}
+
 base::Outcome<std::int64_t> number_field(const json& from, const char* name) {
   const auto found = from.find(name);
   if (found == from.end() || found->is_null()) return std::int64_t{0};

@@ -28,6 +28,9 @@ base::Outcome<std::string> text_field(const nlohmann::json& from, const char* na
 // One text stands for a list of one.
 base::Outcome<std::vector<std::string>> texts_field(const nlohmann::json& from,
                                                     const char* name);
+// `otherwise` where it is missing. kInvalid: it is neither true nor false.
+base::Outcome<bool> flag_field(const nlohmann::json& from, const char* name,
+                               bool otherwise);
 base::Outcome<std::int64_t> number_field(const nlohmann::json& from, const char* name);
 
 // Handlers that need the service. It must outlive them.

@@ -104,10 +104,11 @@ base::Outcome<json> import(Service& service, const Call&, const std::string& bod
   if (!wanted) return base::refuse(wanted.error());
   const auto table = text_field(*wanted, "table");
   if (!table) return base::refuse(table.error());
-  const bool really = wanted->value("really", json(true)) == json(true);
-  const auto done = DeviceChanges(service.gate, kOperator).import(*table, really);
+  const auto really = flag_field(*wanted, "really", true);
+  if (!really) return base::refuse(really.error());
+  const auto done = DeviceChanges(service.gate, kOperator).import(*table, *really);
   if (!done) return base::refuse(done.error());
-  return json(api::Imported{really, done->added, done->changed, done->unchanged});
+  return json(api::Imported{*really, done->added, done->changed, done->unchanged});
 }
 
 base::Outcome<json> sites(Service& service, const Call&) {

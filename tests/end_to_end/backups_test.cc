@@ -160,6 +160,24 @@ TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
   EXPECT_THAT(fetched("127.0.0.5"), HasSubstr("is not on offer"));
 }
 
+// "no" in quotes must not count as yes, nor "yes" as no.
+TEST_F(BackupCommands, TakeOnlyTrueAndFalseFromPrograms) {
+  put("site.cfg", "old\n");
+  const auto post = [&](const std::string& path, const std::string& body) {
+    return run({"curl", "-s", "-m", "20", "-H", "Authorization: Bearer " + token(), "-d",
+                body, url() + path})
+        .out;
+  };
+  EXPECT_THAT(post("/v1/backups/127.0.0.1/site.cfg/pin", R"({"pinned": "no"})"),
+              HasSubstr("'pinned' must be true or false"));
+  EXPECT_EQ(vantro_json({"backup", "revisions", "127.0.0.1"})["backups"][0]["pinned"],
+            false);
+  EXPECT_THAT(post("/v1/backup-thinning", R"({"really": "yes"})"),
+              HasSubstr("'really' must be true or false"));
+  EXPECT_THAT(post("/v1/device-import", R"({"table": "", "really": 1})"),
+              HasSubstr("'really' must be true or false"));
+}
+
 TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
   put("site.cfg", before_);
   put("site.cfg", after_);
