@@ -222,6 +222,12 @@ base::Outcome<base::UniqueFd> StateFolder::open_stored(const std::string& sha256
   return file;
 }
 
+void StateFolder::forget_in_memory(const std::string& sha256) const {
+  bool is_sealed = false;
+  const auto file = open_either(vault_file(sha256), vault_file(sha256, true), is_sealed);
+  if (file) ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_DONTNEED);
+}
+
 base::Outcome<base::UniqueFd> StateFolder::open_partial(
     const std::string& file_name) const {
   base::UniqueFd file(

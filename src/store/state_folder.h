@@ -78,6 +78,9 @@ class StateFolder {
   // memory. kCorrupt if it is gone or not `size` bytes long; kDenied: there is no key.
   base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
                                             std::uint64_t size) const;
+  // What is read of it next comes from the disk: what is in memory may have been right
+  // all the time. Only advice, which the kernel need not take.
+  void forget_in_memory(const std::string& sha256) const;
   base::Outcome<base::UniqueFd> open_partial(const std::string& file_name) const;
 
   base::Outcome<std::vector<StoredFile>> list_vault() const;

@@ -139,11 +139,11 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
 }
 
 std::optional<std::string> Verifier::read(const Content& content) {
-  const auto file = gate_.repository().folder.open_stored(content.sha256, content.size);
+  const auto& folder = gate_.repository().folder;
+  folder.forget_in_memory(content.sha256);
+  const auto file = folder.open_stored(content.sha256, content.size);
   unreadable_ = !file && file.error().kind == Kind::kDenied;
   if (!file) return file.error().sentence;
-  // From the disk, not from memory: what is in memory may have been right all the time.
-  ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_DONTNEED);
   ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_SEQUENTIAL);
   crypto::Digester digester;
   base::ByteBuffer piece(kPiece);
