@@ -6,10 +6,9 @@
 //      acknowledgement, and so its file and record on disk. Beside it: what the disk
 //      makes of the same bytes and as many names and records, written and synced in
 //      groups of 64 by a program that does nothing else.
-//   b  the same over SCP alone, 128 connections at once: mostly key exchanges
-//   c  two configurations of 50,000 lines are compared
-//   d  the overview of 10,000 devices with 100 revisions each: the command, from its
-//   start
+//   b  the same with every fourth over SCP, and SCP alone, 120 at once: mostly key
+//   exchanges c  two configurations of 50,000 lines are compared d  the overview of
+//   10,000 devices with 100 revisions each: the command, from its start
 //      to its end
 #include <algorithm>
 #include <array>
@@ -158,7 +157,7 @@ void deposits(const Choice& choice, const Report& report) {
   const RealServer server(
       "[limits]\ntransfers = 10000\nconnections = 10000\n"
       "transfers_per_network = 10000\n"
-      "[ssh]\nlisten = [\"127.0.0.1:0\"]\nconnections = 400\n",
+      "[ssh]\nlisten = [\"127.0.0.1:0\"]\nconnections = 1000\n",
       1 << 20);
   server.vantro({"account", "add", "bench", "--may", "deposit", "--from", "loopback"},
                 "bench and more\n");
@@ -171,6 +170,7 @@ void deposits(const Choice& choice, const Report& report) {
                                       ""};
   std::vector<double> limits;
   std::vector<double> ours;
+  std::vector<double> mixed;
   std::vector<double> scp;
   std::vector<double> cpu;
   std::vector<double> devices_cpu;
@@ -185,7 +185,10 @@ void deposits(const Choice& choice, const Report& report) {
       devices_cpu.push_back((own_cpu() - own_before) / kDevices);
     }
     if (choice.wanted('b')) {
-      scp.push_back(rush(ports, kScpDevices, kScpAtOnce, {Over::kScp}, 1000 + round));
+      mixed.push_back(rush(ports, kDevices, kDevices,
+                           {Over::kTftp, Over::kFtp, Over::kHttp, Over::kScp},
+                           1000 + round));
+      scp.push_back(rush(ports, kScpDevices, kScpAtOnce, {Over::kScp}, 2000 + round));
     }
   }
   const auto limit = median(limits);
@@ -200,7 +203,8 @@ void deposits(const Choice& choice, const Report& report) {
                 fmt::format("{:.2f} ms", median(devices_cpu) * 1000),
                 fmt::format("{:.2f} ms", median(cpu) * 1000), "");
   }
-  line("(b) 500 devices over SCP, with log-in", scp);
+  line("(b) the same with every fourth over SCP, with log-in", mixed);
+  line("    500 devices over SCP alone, with log-in", scp);
 }
 
 void comparisons(const Choice& choice, const Report& report) {
