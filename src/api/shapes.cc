@@ -39,6 +39,7 @@ void to_json(json& to, const Transfer& from) {
             {"state", from.state},
             {"protocol", from.protocol},
             {"peer", from.peer},
+            {"device", from.device},
             {"account", from.account},
             {"name", from.name},
             {"bytes", from.bytes},
@@ -59,6 +60,7 @@ void from_json(const json& from, Transfer& to) {
   take(from, "state", to.state);
   take(from, "protocol", to.protocol);
   take(from, "peer", to.peer);
+  take(from, "device", to.device);
   take(from, "account", to.account);
   take(from, "name", to.name);
   take(from, "bytes", to.bytes);
@@ -78,6 +80,7 @@ void to_json(json& to, const LedgerEntry& from) {
             {"at", from.at},
             {"event", from.event},
             {"actor", from.actor},
+            {"device", from.device},
             {"protocol", from.protocol},
             {"heard_on", from.heard_on},
             {"account", from.account},
@@ -96,6 +99,7 @@ void from_json(const json& from, LedgerEntry& to) {
   take(from, "at", to.at);
   take(from, "event", to.event);
   take(from, "actor", to.actor);
+  take(from, "device", to.device);
   take(from, "protocol", to.protocol);
   take(from, "heard_on", to.heard_on);
   take(from, "account", to.account);

@@ -23,6 +23,7 @@ struct Transfer {
   std::string state;      // "running", "complete", "failed", "abandoned"
   std::string protocol;
   std::string peer;
+  std::string device;   // whose address that is, or empty
   std::string account;  // empty: without one
   std::string name;
   std::uint64_t bytes = 0;
@@ -42,6 +43,7 @@ struct LedgerEntry {
   std::string at;
   std::string event;
   std::string actor;
+  std::string device;  // whose address that is, or empty
   std::string protocol;
   std::string heard_on;  // "192.0.2.10:69 on eth0", or empty
   std::string account;   // empty: without one

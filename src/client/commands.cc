@@ -145,40 +145,42 @@ Done show_contacts(const Context& context, const std::string& address) {
               });
 }
 
-Done show_ledger(const Context& context, std::int64_t limit) {
-  return show(
-      context, fmt::format("/v1/ledger?limit={}", limit),
-      [](const Terminal& terminal, const json& answer) {
-        Table table({{"WHEN"},
-                     {"WHO"},
-                     {"WHAT"},
-                     {"NAME"},
-                     {"BYTES", Align::kRight},
-                     {"TOOK", Align::kRight},
-                     {"RESENT", Align::kRight},
-                     {"OUTCOME"},
-                     {""}});
-        auto entries = list_of<api::LedgerEntry>(answer, "entries");
-        std::reverse(entries.begin(), entries.end());
-        for (const auto& entry : entries) {
-          const bool moved = entry.event == "fetch" || entry.event == "deposit" ||
-                             entry.event == "image-add";
-          const bool timed = moved && entry.duration_ms > 0;
-          table.add(
-              {{shown_time(entry.at)},
-               {entry.account.empty() ? entry.actor
-                                      : entry.actor + " as " + entry.account},
-               {entry.event},
-               {entry.name},
-               {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
-               {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
-                      : ""},
-               {entry.resent > 0 ? std::to_string(entry.resent) : ""},
-               {entry.outcome, tone_of(entry.outcome)},
-               {entry.sentence}});
-        }
-        write_or(table, terminal, "The ledger is empty.");
-      });
+Done show_ledger(const Context& context, std::int64_t limit, const std::string& whose) {
+  auto path = fmt::format("/v1/ledger?limit={}", limit);
+  if (!whose.empty()) path += "&whose=" + url_escape(whose);
+  return show(context, path, [&whose](const Terminal& terminal, const json& answer) {
+    Table table({{"WHEN"},
+                 {"WHO"},
+                 {"WHAT"},
+                 {"NAME"},
+                 {"BYTES", Align::kRight},
+                 {"TOOK", Align::kRight},
+                 {"RESENT", Align::kRight},
+                 {"OUTCOME"},
+                 {""}});
+    auto entries = list_of<api::LedgerEntry>(answer, "entries");
+    std::reverse(entries.begin(), entries.end());
+    for (const auto& entry : entries) {
+      const bool moved = entry.event == "fetch" || entry.event == "deposit" ||
+                         entry.event == "image-add";
+      const bool timed = moved && entry.duration_ms > 0;
+      table.add(
+          {{shown_time(entry.at)},
+           {who_text(entry.actor, entry.device, entry.account)},
+           {entry.event},
+           {entry.name},
+           {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
+           {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
+                  : ""},
+           {entry.resent > 0 ? std::to_string(entry.resent) : ""},
+           {entry.outcome, tone_of(entry.outcome)},
+           {entry.sentence}});
+    }
+    write_or(table, terminal,
+             whose.empty()
+                 ? "The ledger is empty."
+                 : fmt::format("The ledger has nothing of {}.", shown(whose, 60)));
+  });
 }
 
 }  // namespace vantro::client

@@ -16,7 +16,7 @@ Done list_transfers(const Context& context);
 
 // Of one address; empty: of all.
 Done show_contacts(const Context& context, const std::string& address);
-Done show_ledger(const Context& context, std::int64_t limit);
+Done show_ledger(const Context& context, std::int64_t limit, const std::string& whose);
 
 // Until interrupted, or after `seconds` if they are given.
 Done watch(const Context& context, std::optional<double> seconds);

@@ -188,11 +188,16 @@ int main(int argc, char** argv) {
       ->add_option("--seconds", watch_seconds, "end after this time")
       ->check(CLI::PositiveNumber);
   std::int64_t ledger_rows = 50;
-  command(app, "ledger", "what was transferred and changed, newest last",
-          [&](const Context& context) { return show_ledger(context, ledger_rows); })
-      ->add_option("--limit", ledger_rows, "so many of the newest rows")
+  std::string ledger_whose;
+  auto* ledger = command(app, "ledger", "what was transferred and changed, newest last",
+                         [&](const Context& context) {
+                           return show_ledger(context, ledger_rows, ledger_whose);
+                         });
+  ledger->add_option("--limit", ledger_rows, "so many of the newest rows")
       ->capture_default_str()
       ->check(CLI::Range(std::int64_t{1}, std::int64_t{10'000}));
+  ledger->add_option("--of", ledger_whose,
+                     "of one device only, by its name or an address");
 
   try {
     app.parse(argc, argv);

@@ -34,7 +34,7 @@ std::string remaining(const api::Transfer& transfer) {
 bool counts_packets(const api::Transfer& t) { return t.protocol == "tftp"; }
 
 std::string peer_of(const api::Transfer& t) {
-  return t.account.empty() ? t.peer : t.peer + " as " + t.account;
+  return who_text(t.peer, t.device, t.account);
 }
 
 std::string state_of(const api::Transfer& t) {
@@ -100,6 +100,13 @@ Tone tone_of(const std::string& outcome) {
   if (outcome == "complete" || outcome == "done") return Tone::kGood;
   if (outcome == "running" || outcome == "heard" || outcome.empty()) return Tone::kPlain;
   return Tone::kBad;
+}
+
+std::string who_text(const std::string& peer, const std::string& device,
+                     const std::string& account) {
+  auto text = device.empty() ? peer : fmt::format("{} ({})", device, peer);
+  if (!account.empty()) text += " as " + account;
+  return text;
 }
 
 Table transfer_table(const std::vector<api::Transfer>& transfers) {

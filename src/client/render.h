@@ -29,6 +29,10 @@ std::string fact_text(const std::string& fact, const std::string& text);
 // "causeway.img to 192.0.2.0/24 over tftp until 2026-11-24 06:00:00"
 std::string offer_text(const api::Offer& offer);
 
+// "tidegate-rtr (192.0.2.7) as night-shift"; what is empty is left out.
+std::string who_text(const std::string& peer, const std::string& device,
+                     const std::string& account);
+
 Table transfer_table(const std::vector<api::Transfer>& transfers);
 
 // One line: "127.1.0.7 fetches x.img: complete, 31.4 MiB in 12 s".

@@ -335,6 +335,12 @@ const std::vector<SchemaVersion>& schema_versions() {
                 until bigint not null,
                 ended_at bigint))",
        }},
+      {"whose a row of the ledger is",
+       {
+           // The device's name; empty where the address was nobody's.
+           "alter table ledger add column device text not null default ''",
+           "create index ledger_by_device on ledger (device, at, id)",
+       }},
   };
   return versions;
 }

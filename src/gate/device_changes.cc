@@ -197,6 +197,9 @@ base::Outcome<Device> DeviceChanges::change(const std::string& typed,
     if (auto done = set_fields(device, rest); !done) return base::refuse(done.error());
     device.changed_at = gate_.clock().wall();
     if (auto done = Devices::change(t, device); !done) return base::refuse(done.error());
+    if (device.name != before->name) {
+      ledger::Ledger::rename(t, before->name, device.name);
+    }
     record(t, "device-edit", device.name, differences(*before, device));
     return device;
   });
@@ -226,6 +229,10 @@ base::Outcome<Claimed> DeviceChanges::claim(const std::string& typed_address,
     return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
                                                     base::printable(typed_address, 60)));
   }
+  // Rows that wait to be written are its history as well.
+  if (auto written = gate_.repository().ledger.flush(); !written) {
+    return base::refuse(written.error());
+  }
   return changing([&](db::Transaction& t) -> base::Outcome<Claimed> {
     auto device = Devices::get(t, typed_name);
     if (!device) return base::refuse(device.error());
@@ -244,6 +251,7 @@ base::Outcome<Claimed> DeviceChanges::claim(const std::string& typed_address,
     Claimed result;
     result.holder = {device->id, device->name};
     result.files = Backups::give_to(t, {0, address->text()}, result.holder);
+    ledger::Ledger::give(t, address->text(), device->name);
     record(t, "device-claim", device->name,
            fmt::format("{}: {}", address->text(), moved_text(result.files)));
     return result;

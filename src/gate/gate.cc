@@ -100,6 +100,7 @@ void Gate::record_log_in(const Asker& asker, const std::string& sentence) {
   entry.at = clock_.wall();
   entry.event = "log-in";
   entry.actor = asker.peer.address.text();
+  entry.device = device_at(asker.peer.address);
   entry.protocol = asker.protocol;
   entry.heard_on = asker.heard_on;
   entry.account = asker.account;
@@ -126,6 +127,7 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
   entry.at = clock_.wall();
   entry.event = event;
   entry.actor = asker.peer.address.text();
+  entry.device = device_at(asker.peer.address);
   entry.protocol = asker.protocol;
   entry.heard_on = asker.heard_on;
   entry.account = asker.account;
@@ -372,11 +374,20 @@ void Gate::reload_offers_or_log() {
   }
 }
 
+std::string Gate::device_at(const base::Address& address) const {
+  const auto holder = inventory_.holder_of(address);
+  return holder.device == 0 ? std::string() : holder.name;
+}
+
 ledger::Entry Gate::entry_of(const TransferView& view) const {
   ledger::Entry entry;
   entry.at = clock_.wall();
   entry.event = word(view.direction);
   entry.actor = view.peer;
+  // It may have become another one's meanwhile; an operator has no address.
+  if (const auto address = base::Address::parse(view.peer)) {
+    entry.device = device_at(*address);
+  }
   entry.protocol = view.protocol;
   entry.heard_on = view.heard_on;
   entry.account = view.account;

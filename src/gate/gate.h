@@ -246,6 +246,8 @@ class Gate {
 
   // For a change that is made already.
   void reload_offers_or_log();
+  // The name of the device that the address belongs to, or nothing.
+  std::string device_at(const base::Address& address) const;
   ledger::Entry entry_of(const TransferView& view) const;
   void log_end(const TransferView& view) const;
   std::vector<TransferView> running_of(const std::string& peer) const;

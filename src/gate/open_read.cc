@@ -187,6 +187,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.direction = Direction::kFetch;
   start.protocol = asker.protocol;
   start.peer = asker.peer.address.text();
+  start.device = device_at(asker.peer.address);
   start.account = asker.account;
   start.heard_on = asker.heard_on;
   start.name = found.name;

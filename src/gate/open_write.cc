@@ -94,6 +94,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   DepositLimits limits;
   if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
+  start.device = device_at(asker.peer.address);
   text::ContentTeller content;
   auto arrival =
       announced.goes_on
@@ -248,6 +249,7 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
                         "of it");
   }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
+  start.device = device_at(asker.peer.address);
   if (crypto::is_checksum_file_name(name)) {
     return WriteGrant(std::make_unique<HandedList>(
         *this, asker.account, name, std::move(announced),

@@ -37,6 +37,7 @@ struct TransferView {
   State state = State::kRunning;
   std::string protocol;
   std::string peer;      // address, or "operator"
+  std::string device;    // whose address that is, or empty
   std::string account;   // as it logged in, or empty
   std::string heard_on;  // the listener and the network interface
   std::string name;

@@ -37,15 +37,13 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
   db::Value total = nullptr;
   if (entry.total) total = static_cast<std::int64_t>(*entry.total);
   transaction.run(
-      "insert into ledger (id, at, event, actor, protocol, heard_on, account, name, "
-      "sha256, "
-      "bytes, total, "
-      "duration_ms, resent, outcome, sentence) values "
-      "(:i, :a, :e, :w, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c)",
-      {id, entry.at, entry.event, entry.actor, entry.protocol, entry.heard_on,
-       entry.account, entry.name, sha256, static_cast<std::int64_t>(entry.bytes), total,
-       entry.duration_ms, static_cast<std::int64_t>(entry.resent), entry.outcome,
-       entry.sentence});
+      "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
+      "name, sha256, bytes, total, duration_ms, resent, outcome, sentence) values "
+      "(:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c)",
+      {id, entry.at, entry.event, entry.actor, entry.device, entry.protocol,
+       entry.heard_on, entry.account, entry.name, sha256,
+       static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
+       static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence});
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -73,14 +71,35 @@ base::Outcome<void> Ledger::flush() {
   return written;
 }
 
+void Ledger::give(db::Transaction& transaction, const std::string& actor,
+                  const std::string& device) {
+  transaction.run("update ledger set device = :d where actor = :a and device = ''",
+                  {device, actor});
+}
+
+void Ledger::rename(db::Transaction& transaction, const std::string& device,
+                    const std::string& to) {
+  transaction.run("update ledger set device = :t where device = :d", {to, device});
+}
+
 base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
-                                                 std::optional<std::int64_t> before) {
-  // By time, not by id: a gathered row gets its id a moment after its time.
-  const std::string order = "order by at desc, id desc limit :m";
-  const auto limit = static_cast<std::int64_t>(most);
-  if (!before) return select(order, {limit});
-  return select("where (at, id) < (select at, id from ledger where id = :b) " + order,
-                {*before, limit});
+                                                 std::optional<std::int64_t> before,
+                                                 const std::string& whose) {
+  std::string where;
+  std::vector<db::Value> values;
+  if (before) {
+    // By time, not by id: a gathered row gets its id a moment after its time.
+    where = "where (at, id) < (select at, id from ledger where id = :b) ";
+    values.emplace_back(*before);
+  }
+  if (!whose.empty()) {
+    where +=
+        std::string(where.empty() ? "where" : "and") + " (device = :w or actor = :a) ";
+    values.emplace_back(whose);
+    values.emplace_back(whose);
+  }
+  values.emplace_back(static_cast<std::int64_t>(most));
+  return select(where + "order by at desc, id desc limit :m", values);
 }
 
 base::Outcome<std::vector<Entry>> Ledger::newest_of(const std::string& actor,
@@ -132,7 +151,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
     const auto rows = t.query(
         "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
-        "duration_ms, resent, outcome, sentence, account from ledger " +
+        "duration_ms, resent, outcome, sentence, account, device from ledger " +
             which,
         values);
     std::vector<Entry> entries;
@@ -154,6 +173,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
       entry.outcome = row.text(12);
       entry.sentence = row.text(13);
       entry.account = row.text(14);
+      entry.device = row.text(15);
       entries.push_back(std::move(entry));
     }
     return entries;

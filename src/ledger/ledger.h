@@ -26,6 +26,7 @@ struct Entry {
   base::WallTime at = 0;  // when it ended
   std::string event;     // "fetch", "deposit", "image-add", "server-start", "server-stop"
   std::string actor;     // a device's address, or "operator", or "server"
+  std::string device;    // whose address that is, by its name in the inventory, or empty
   std::string protocol;  // "tftp", "manage", or empty
   std::string heard_on;  // the listener and the network interface, or empty
   std::string account;   // as it logged in, or empty
@@ -58,13 +59,22 @@ class Ledger {
   // As part of a transaction of the caller's.
   static void record(db::Transaction& transaction, const Entry& entry);
 
+  // The rows of an actor that are no device's become that device's.
+  static void give(db::Transaction& transaction, const std::string& actor,
+                   const std::string& device);
+  // The device has another name.
+  static void rename(db::Transaction& transaction, const std::string& device,
+                     const std::string& to);
+
   // What is waiting is on disk when this returns a value.
   base::Outcome<void> flush();
 
   // Newest first, at most `most`, older than the row with the id `before` if it is given.
   // Includes what is waiting.
+  // `whose`: of one device only, by its name, or of one actor; empty: all.
   base::Outcome<std::vector<Entry>> newest(std::size_t most,
-                                           std::optional<std::int64_t> before);
+                                           std::optional<std::int64_t> before,
+                                           const std::string& whose = "");
   // The same for one actor.
   base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
   // Of each actor that came over a device's protocol the newest row, newest first.

@@ -13,6 +13,7 @@ api::Transfer shape(const gate::TransferView& view) {
   result.state = word(view.state);
   result.protocol = view.protocol;
   result.peer = view.peer;
+  result.device = view.device;
   result.account = view.account;
   result.name = view.name;
   result.bytes = view.bytes;
@@ -55,6 +56,7 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.at = base::iso_time(entry.at);
   result.event = entry.event;
   result.actor = entry.actor;
+  result.device = entry.device;
   result.protocol = entry.protocol;
   result.heard_on = entry.heard_on;
   result.account = entry.account;

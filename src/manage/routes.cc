@@ -9,6 +9,7 @@
 #include "base/visible_name.h"
 #include "manage/access_routes.h"
 #include "manage/backup_routes.h"
+#include "manage/body.h"
 #include "manage/convert.h"
 #include "manage/device_routes.h"
 #include "manage/image_routes.h"
@@ -113,8 +114,15 @@ base::Outcome<json> ledger(Service& service, const Call& call) {
   const auto before = number(call, "before");
   if (!before) return base::refuse(before.error());
   const auto rows = std::min(limit->value_or(kUsualLedgerRows), kMostLedgerRows);
-  return listing("entries", service.gate.repository().ledger.newest(
-                                static_cast<std::size_t>(rows), *before));
+  const auto whose = query(call, "whose").value_or("");
+  auto found = service.gate.repository().ledger.newest(static_cast<std::size_t>(rows),
+                                                       *before, whose);
+  if (found && found->empty() && !whose.empty()) {
+    // What a removed device did is there under its name; of a mistyped one is nothing.
+    const auto known = service.gate.inventory().holder(whose);
+    if (!known) return base::refuse(known.error());
+  }
+  return listing("entries", std::move(found));
 }
 
 base::Outcome<std::string> decode(std::string_view text) {
@@ -185,7 +193,7 @@ json route_table(const std::vector<Route>& routes) {
 }  // namespace
 
 std::vector<Route> make_routes(Service& service) {
-  constexpr auto kOperator = Permission::kOperator;
+  constexpr auto kOperatorOnly = Permission::kOperator;
   const auto with = [&service](auto handler) {
     return [&service, handler](const Call& call) { return handler(service, call); };
   };
@@ -194,28 +202,28 @@ std::vector<Route> make_routes(Service& service) {
          return json{{"ok", true}};
        }),
        "that the server answers"},
-      {"GET", "/v1/status", kOperator,
+      {"GET", "/v1/status", kOperatorOnly,
        JsonHandler([&service](const Call&) { return status(service); }),
        "listeners, counts, free space, trouble"},
-      {"GET", "/v1/transfers", kOperator, JsonHandler([&service](const Call&) {
+      {"GET", "/v1/transfers", kOperatorOnly, JsonHandler([&service](const Call&) {
          return json{{"transfers", shapes(service.gate.transfers().view())}};
        }),
        "running transfers, and those that ended in the last 10 seconds"},
-      {"GET", "/v1/events", kOperator, EventStream{},
+      {"GET", "/v1/events", kOperatorOnly, EventStream{},
        "server-sent events: a 'transfer' whenever one begins, moves or ends"},
-      {"GET", "/v1/contacts", kOperator, JsonHandler(with(contacts)),
+      {"GET", "/v1/contacts", kOperatorOnly, JsonHandler(with(contacts)),
        "the addresses that were heard, the last first; ?limit=N"},
-      {"GET", "/v1/contacts/{address}", kOperator, JsonHandler(with(story)),
+      {"GET", "/v1/contacts/{address}", kOperatorOnly, JsonHandler(with(story)),
        "what happened with one address, in the order of time"},
-      {"GET", "/v1/ledger", kOperator, JsonHandler(with(ledger)),
-       "newest first; ?limit=N, ?before=ID"},
+      {"GET", "/v1/ledger", kOperatorOnly, JsonHandler(with(ledger)),
+       "newest first; ?limit=N, ?before=ID, ?whose=DEVICE or address"},
   };
   for (auto& route : access_routes(service)) routes.push_back(std::move(route));
   for (auto& route : backup_routes(service)) routes.push_back(std::move(route));
   for (auto& route : device_routes(service)) routes.push_back(std::move(route));
   for (auto& route : image_routes(service)) routes.push_back(std::move(route));
   for (auto& route : offer_routes(service)) routes.push_back(std::move(route));
-  routes.push_back({"GET", "/v1/routes", kOperator, JsonHandler{}, "this table"});
+  routes.push_back({"GET", "/v1/routes", kOperatorOnly, JsonHandler{}, "this table"});
   auto table = route_table(routes);
   routes.back().handler =
       JsonHandler([table = std::move(table)](const Call&) { return table; });

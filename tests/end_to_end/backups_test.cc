@@ -198,6 +198,19 @@ TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
               HasSubstr("the report must begin before it ends"));
 }
 
+TEST_F(BackupCommands, NameTheDeviceWhereItsTransfersAreShown) {
+  out({"device", "add", "tidegate", "--addresses", "127.0.0.1"});
+  put("site.cfg", before_);
+  EXPECT_THAT(out({"transfer", "list"}), HasSubstr("tidegate (127.0.0.1)"));
+  row("deposit", "complete");
+  EXPECT_THAT(out({"ledger", "--of", "tidegate"}), HasSubstr("tidegate (127.0.0.1)"));
+  EXPECT_EQ(vantro_json({"ledger", "--of", "127.0.0.1"})["entries"][0]["device"],
+            "tidegate");
+  EXPECT_EQ(out({"ledger", "--of", "127.0.0.9"}),
+            "The ledger has nothing of 127.0.0.9.\n");
+  EXPECT_THAT(out({"ledger", "--of", "tidegat"}, 5), HasSubstr("nearest: 'tidegate'"));
+}
+
 TEST_F(BackupCommands, RecogniseAnImageAndTakeItIn) {
   take_in("sluice-9.img", fakes::noise(5000));
   put("running.bin", fakes::noise(5000));

@@ -122,6 +122,36 @@ TEST_F(BackupsTest, ADeviceKeepsItsHistoryWhateverItsAddress) {
   EXPECT_EQ(told("198.51.100.1"), "x.cfg 1, x.cfg 2, x.cfg 3 changed");
 }
 
+TEST_F(BackupsTest, WhatADeviceFetchedAndWasRefusedIsItsHistoryToo) {
+  take_in("x.img", "bytes");
+  const auto fetch = [&](const std::string& from, const std::string& name) {
+    if (auto grant = open_read(device(from), name))
+      grant->transfer().end(State::kComplete, "");
+  };
+  const auto rows_of = [&](const std::string& whose) {
+    std::string text;
+    const auto rows = repository_->ledger.newest(10, {}, whose);
+    for (const auto& row : *rows) {
+      if (row.protocol == "tftp") text += row.event + " " + row.outcome + ", ";
+    }
+    return text;
+  };
+  fetch("192.0.2.7", "x.img");
+  add_device("pump", {{"addresses", "192.0.2.7, 192.0.2.8"}});
+  days_pass(1);
+  fetch("192.0.2.8", "y.img");
+  days_pass(1);
+  deposit("192.0.2.7", "x.cfg", "a");
+  EXPECT_EQ(rows_of("pump"), "deposit complete, fetch refused, ");
+  EXPECT_EQ(rows_of("192.0.2.7"), "deposit complete, fetch complete, ");
+  EXPECT_EQ(rows_of("192.0.2.9"), "");
+  DeviceChanges changes(*gate_, "operator");
+  ASSERT_TRUE(changes.claim("192.0.2.7", "pump"));
+  ASSERT_TRUE(changes.change("pump", {{"name", "pump-2"}}));
+  EXPECT_EQ(rows_of("pump-2"), "deposit complete, fetch refused, fetch complete, ");
+  EXPECT_EQ(rows_of("pump"), "");
+}
+
 TEST_F(BackupsTest, AnAddressIsOneDevices) {
   add_device("pump", {{"addresses", "192.0.2.0/28"}});
   const auto other =
