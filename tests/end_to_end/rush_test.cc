@@ -139,7 +139,7 @@ class ScpRush : public SshFixture {};
 
 // Passwords wait for each other; a hundred times the same one is looked at once.
 TEST_F(ScpRush, AHundredDevicesWithOneAccountAreLetInAtOnce) {
-  start_again("[ssh]\nconnections = 200\n");
+  start_again("[ssh]\nconnections = 200\nlog_in_s = 200\n");
   ServerPorts ports;
   ports.ssh = static_cast<std::uint16_t>(ssh_port_);
   ports.account = "night";
