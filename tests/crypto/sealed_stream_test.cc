@@ -58,8 +58,9 @@ TEST_F(SealedStream, ComesBackAsItWas) {
     seal(plain, keys(kOne));
     EXPECT_EQ(unsealed(keys(kTwo + kOne)), plain) << size;
     EXPECT_EQ(sealed_size(open().get()), size);
-    EXPECT_EQ(fakes::read_file(path()).find(plain.substr(0, 20)) == std::string::npos,
-              size > 0);
+    // A single byte may well stand among the others by chance.
+    if (size < 20) continue;
+    EXPECT_EQ(fakes::read_file(path()).find(plain.substr(0, 20)), std::string::npos);
   }
 }
 
