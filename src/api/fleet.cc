@@ -37,6 +37,7 @@ static void fields(Some<MovedFile> auto& x, auto visit) {
 static void fields(Some<Claimed> auto& x, auto visit) {
   visit("device", x.device);
   visit("files", x.files);
+  visit("ledger_rows", x.ledger_rows);
 }
 
 static void fields(Some<Imported> auto& x, auto visit) {

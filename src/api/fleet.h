@@ -44,6 +44,7 @@ struct MovedFile {
 struct Claimed {
   std::string device;
   std::vector<MovedFile> files;
+  std::int64_t ledger_rows = 0;  // what else was seen of the address
 };
 
 struct Imported {

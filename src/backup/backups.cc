@@ -267,9 +267,8 @@ void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
   // Not the one that has just been recorded so.
   transaction.run(
-      "update revisions set whole = :w, read_at = :t where sha256 = :s and (whole <> :v "
-      "or "
-      "read_at <> :u)",
+      "update revisions set whole = :w, read_at = :t where sha256 = :s and "
+      "(whole <> :v or read_at <> :u)",
       {std::int64_t{whole}, now, sha256, std::int64_t{whole}, now});
 }
 

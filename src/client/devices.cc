@@ -121,9 +121,11 @@ Done claim_address(const Context& context, const std::string& address,
         const auto claimed = answer.get<api::Claimed>();
         terminal.write(
             fmt::format("{} is {}'s{}\n", shown(address), shown(claimed.device),
-                        claimed.files.empty() ? "; nothing had come from it"
+                        claimed.files.empty() ? "; it had sent no backups"
                                               : ", and so is what came from it:"));
         write_moved(terminal, claimed.files);
+        if (claimed.ledger_rows == 0) return;
+        terminal.write(fmt::format("  {} row(s) of the ledger\n", claimed.ledger_rows));
       });
 }
 

@@ -159,6 +159,10 @@ void DeviceChanges::record(db::Transaction& transaction, const std::string& even
 // One transaction, and what requests look at is made anew after it.
 template <class F>
 auto DeviceChanges::changing(F work) -> decltype(work(std::declval<db::Transaction&>())) {
+  // Rows that wait to be written are some device's history as well.
+  if (auto written = gate_.repository().ledger.flush(); !written) {
+    return base::refuse(written.error());
+  }
   auto done = gate_.repository().database->write(std::move(work));
   if (!done) return done;
   if (auto fresh = gate_.inventory().reload(gate_.clock().wall()); !fresh) {
@@ -214,6 +218,8 @@ base::Outcome<Claimed> DeviceChanges::remove(const std::string& typed) {
     result.files = Backups::give_back(t, result.holder);
     t.run("delete from backup_offers where device = :d", {device->id});
     Devices::remove(t, device->id);
+    // Else the next device of that name had done it all.
+    ledger::Ledger::rename(t, device->name, "");
     record(t, "device-remove", device->name,
            result.files.empty()
                ? ""
@@ -228,10 +234,6 @@ base::Outcome<Claimed> DeviceChanges::claim(const std::string& typed_address,
   if (!address) {
     return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
                                                     base::printable(typed_address, 60)));
-  }
-  // Rows that wait to be written are its history as well.
-  if (auto written = gate_.repository().ledger.flush(); !written) {
-    return base::refuse(written.error());
   }
   return changing([&](db::Transaction& t) -> base::Outcome<Claimed> {
     auto device = Devices::get(t, typed_name);
@@ -251,7 +253,7 @@ base::Outcome<Claimed> DeviceChanges::claim(const std::string& typed_address,
     Claimed result;
     result.holder = {device->id, device->name};
     result.files = Backups::give_to(t, {0, address->text()}, result.holder);
-    ledger::Ledger::give(t, address->text(), device->name);
+    result.ledger_rows = ledger::Ledger::give(t, address->text(), device->name);
     record(t, "device-claim", device->name,
            fmt::format("{}: {}", address->text(), moved_text(result.files)));
     return result;

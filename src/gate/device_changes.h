@@ -21,6 +21,7 @@ struct Imported {
 struct Claimed {
   backup::Holder holder;
   std::vector<backup::Moved> files;
+  std::int64_t ledger_rows = 0;  // what else was seen of the address
 };
 
 // Names are as typed. Thread-safe; `gate` must outlive it.

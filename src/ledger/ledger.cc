@@ -71,10 +71,16 @@ base::Outcome<void> Ledger::flush() {
   return written;
 }
 
-void Ledger::give(db::Transaction& transaction, const std::string& actor,
-                  const std::string& device) {
+std::int64_t Ledger::give(db::Transaction& transaction, const std::string& actor,
+                          const std::string& device) {
+  const auto rows =
+      transaction
+          .query("select count(*) from ledger where actor = :a and device = ''", {actor})
+          .front()
+          .integer(0);
   transaction.run("update ledger set device = :d where actor = :a and device = ''",
                   {device, actor});
+  return rows;
 }
 
 void Ledger::rename(db::Transaction& transaction, const std::string& device,

@@ -59,10 +59,10 @@ class Ledger {
   // As part of a transaction of the caller's.
   static void record(db::Transaction& transaction, const Entry& entry);
 
-  // The rows of an actor that are no device's become that device's.
-  static void give(db::Transaction& transaction, const std::string& actor,
-                   const std::string& device);
-  // The device has another name.
+  // The rows of an actor that are no device's become that device's. Returns how many.
+  static std::int64_t give(db::Transaction& transaction, const std::string& actor,
+                           const std::string& device);
+  // The device has another name; empty: it is gone, and the rows are nobody's.
   static void rename(db::Transaction& transaction, const std::string& device,
                      const std::string& to);
 

@@ -166,7 +166,7 @@ api::ThinnedOut shape(const gate::ThinnedOut& thinned) {
 }
 
 api::Claimed shape(const gate::Claimed& claimed) {
-  api::Claimed result{claimed.holder.name, {}};
+  api::Claimed result{claimed.holder.name, {}, claimed.ledger_rows};
   for (const auto& one : claimed.files) {
     result.files.push_back({one.name, one.revisions, one.merged});
   }

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <optional>
 
+#include "base/address.h"
 #include "base/numbers.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
@@ -114,15 +115,16 @@ base::Outcome<json> ledger(Service& service, const Call& call) {
   const auto before = number(call, "before");
   if (!before) return base::refuse(before.error());
   const auto rows = std::min(limit->value_or(kUsualLedgerRows), kMostLedgerRows);
-  const auto whose = query(call, "whose").value_or("");
-  auto found = service.gate.repository().ledger.newest(static_cast<std::size_t>(rows),
-                                                       *before, whose);
-  if (found && found->empty() && !whose.empty()) {
-    // What a removed device did is there under its name; of a mistyped one is nothing.
-    const auto known = service.gate.inventory().holder(whose);
-    if (!known) return base::refuse(known.error());
+  auto whose = query(call, "whose").value_or("");
+  if (const auto address = base::Address::parse(whose)) {
+    whose = address->text();
+  } else if (!whose.empty()) {
+    const auto device = service.gate.inventory().holder(whose);
+    if (!device) return base::refuse(device.error());
+    whose = device->name;
   }
-  return listing("entries", std::move(found));
+  return listing("entries", service.gate.repository().ledger.newest(
+                                static_cast<std::size_t>(rows), *before, whose));
 }
 
 base::Outcome<std::string> decode(std::string_view text) {

@@ -49,7 +49,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
               HasSubstr("vantro device claim 127.0.0.1 tidegate"));
   EXPECT_EQ(out({"device", "claim", "127.0.0.1", "tidegate"}),
             "127.0.0.1 is tidegate's, and so is what came from it:\n"
-            "  site.cfg: 1 revision(s)\n");
+            "  site.cfg: 1 revision(s)\n  1 row(s) of the ledger\n");
   put("site.cfg", after_);
   put("site.cfg", "! saved 12:00" + after_.substr(13));
   EXPECT_THAT(out({"backup", "compare", "tidegate"}),
@@ -203,7 +203,7 @@ TEST_F(BackupCommands, NameTheDeviceWhereItsTransfersAreShown) {
   put("site.cfg", before_);
   EXPECT_THAT(out({"transfer", "list"}), HasSubstr("tidegate (127.0.0.1)"));
   row("deposit", "complete");
-  EXPECT_THAT(out({"ledger", "--of", "tidegate"}), HasSubstr("tidegate (127.0.0.1)"));
+  EXPECT_THAT(out({"ledger", "--of", "TideGate"}), HasSubstr("tidegate (127.0.0.1)"));
   EXPECT_EQ(vantro_json({"ledger", "--of", "127.0.0.1"})["entries"][0]["device"],
             "tidegate");
   EXPECT_EQ(out({"ledger", "--of", "127.0.0.9"}),

@@ -146,10 +146,15 @@ TEST_F(BackupsTest, WhatADeviceFetchedAndWasRefusedIsItsHistoryToo) {
   EXPECT_EQ(rows_of("192.0.2.7"), "deposit complete, fetch complete, ");
   EXPECT_EQ(rows_of("192.0.2.9"), "");
   DeviceChanges changes(*gate_, "operator");
-  ASSERT_TRUE(changes.claim("192.0.2.7", "pump"));
+  EXPECT_EQ(changes.claim("192.0.2.7", "pump")->ledger_rows, 1);
   ASSERT_TRUE(changes.change("pump", {{"name", "pump-2"}}));
   EXPECT_EQ(rows_of("pump-2"), "deposit complete, fetch refused, fetch complete, ");
   EXPECT_EQ(rows_of("pump"), "");
+  // The next one of that name has done nothing of it.
+  ASSERT_TRUE(changes.remove("pump-2"));
+  add_device("pump-2", {{"addresses", "192.0.2.9"}});
+  EXPECT_EQ(rows_of("pump-2"), "");
+  EXPECT_EQ(changes.claim("192.0.2.7", "pump-2")->ledger_rows, 2);
 }
 
 TEST_F(BackupsTest, AnAddressIsOneDevices) {
