@@ -76,7 +76,8 @@ class SshFixture : public ServerFixture {
         "t = paramiko.Transport(('127.0.0.1', " +
         std::to_string(ssh_port_) + "))\nt.start_client()\nt.auth_password('night', '" +
         kPassword + "')\n" + lines + "\nt.close()\n";
-    return run({"/usr/bin/python3", "-c", script}, {}, "", scratch_.path());
+    // -u: what it prints stands in order with what its own children print.
+    return run({"/usr/bin/python3", "-u", "-c", script}, {}, "", scratch_.path());
   }
   std::string ssh_url(const std::string& scheme, const std::string& path) const {
     return scheme + "://127.0.0.1:" + std::to_string(ssh_port_) + path;
