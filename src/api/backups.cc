@@ -20,6 +20,7 @@ static void fields(Some<Backup> auto& x, auto visit) {
   visit("protocol", x.protocol);
   visit("account", x.account);
   visit("why", x.why);
+  visit("ending", x.ending);
   visit("kept", x.kept);
   visit("kind", x.kind);
   visit("text", x.text);

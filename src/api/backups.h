@@ -25,7 +25,10 @@ struct Backup {
   std::string arrived_at;
   std::string protocol;
   std::string account;  // empty: without one
-  std::string why;      // partial: what broke it off
+  std::string why;      // partial: what broke it off; unconfirmed: why
+  // How it is known that a complete one came whole: empty, or "unknown-size", or
+  // "unconfirmed"; the last does not count as a good backup.
+  std::string ending;
   bool kept = true;     // its bytes can be had
   std::string kind;     // "configuration", "image", "other"; empty: it broke off
   bool text = false;

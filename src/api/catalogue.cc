@@ -177,11 +177,23 @@ static void fields(Some<Verification> auto& x, auto visit) {
   visit("contents", x.contents);
   visit("contents_read", x.contents_read);
   visit("locked", x.locked);
+  visit("unreadable", x.unreadable);
   visit("bytes", x.bytes);
   visit("bytes_read", x.bytes_read);
   visit("damages", x.damages);
   visit("trouble", x.trouble);
 }
+
+static void fields(Some<Unrecorded> auto& x, auto visit) {
+  visit("name", x.name);
+  visit("place", x.place);
+  visit("size", x.size);
+  visit("encrypted", x.encrypted);
+  visit("since", x.since);
+}
+
+void to_json(json& to, const Unrecorded& from) { put(to, from); }
+void from_json(const json& from, Unrecorded& to) { take(from, to); }
 
 void to_json(json& to, const Facts& from) { put(to, from); }
 void from_json(const json& from, Facts& to) { take(from, to); }

@@ -178,15 +178,26 @@ struct Verification {
   std::string began_at;  // empty: none since the server's start
   std::string ended_at;
   std::uint64_t contents = 0, contents_read = 0;
-  std::uint64_t locked = 0;  // encrypted with keys that the server has not got
+  std::uint64_t locked = 0;      // encrypted with keys that the server has not got
+  std::uint64_t unreadable = 0;  // could not be read; not damaged, tried again
   std::uint64_t bytes = 0, bytes_read = 0;
   std::vector<Damage> damages;
   std::string trouble;
 };
 
+// A stored file that has no record.
+struct Unrecorded {
+  std::string name;        // in the vault, its SHA-256
+  std::string place;       // "vault" or "partial"
+  std::uint64_t size = 0;  // on the disk
+  bool encrypted = false;
+  std::string since;  // when it was last changed
+};
+
 #define VANTRO_SHAPE(type)                            \
   void to_json(nlohmann::json& to, const type& from); \
   void from_json(const nlohmann::json& from, type& to);
+VANTRO_SHAPE(Unrecorded)
 VANTRO_SHAPE(Facts)
 VANTRO_SHAPE(Withdrawal)
 VANTRO_SHAPE(Image)

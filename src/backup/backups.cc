@@ -6,6 +6,19 @@
 #include "base/visible_name.h"
 
 namespace vantro::backup {
+
+const char* word(Ending ending) {
+  switch (ending) {
+    case Ending::kConfirmed:
+      return "";
+    case Ending::kUnknownSize:
+      return "unknown-size";
+    case Ending::kUnconfirmed:
+      return "unconfirmed";
+  }
+  return "";
+}
+
 namespace {
 
 using base::Kind;
@@ -16,7 +29,7 @@ const std::string kSelect =
     "r.address, r.complete, r.size, r.announced, r.md5, r.sha1, r.sha256, r.sha512, "
     "r.partial_file, r.arrived_at, r.protocol, r.account, r.why, r.whole, r.read_at, "
     "r.kind, r.is_text, r.changed, r.substance, r.last_seen_at, r.times_seen, "
-    "r.pinned_at, r.pinned_why from revisions r join backup_files f on f.id = r.file "
+    "r.pinned_at, r.pinned_why, r.partial_sha256, r.ending from revisions r join backup_files f on f.id = r.file "
     "left join devices d on d.id = f.device ";
 
 const std::string kOfHolder = "f.device = :d and f.address = :a ";
@@ -27,6 +40,16 @@ constexpr std::int64_t kUsualOf = 9;
 std::uint64_t unsigned_of(const db::Row& row, std::size_t column) {
   return static_cast<std::uint64_t>(row.integer(column));
 }
+
+Ending ending_of(const std::string& text) {
+  for (const auto one : {Ending::kUnknownSize, Ending::kUnconfirmed}) {
+    if (text == word(one)) return one;
+  }
+  return Ending::kConfirmed;
+}
+
+// Revision::good()
+const std::string kGood = "complete = 1 and ending <> 'unconfirmed'";
 
 Revision revision_of(const db::Row& row) {
   Revision one;
@@ -55,6 +78,8 @@ Revision revision_of(const db::Row& row) {
   one.times_seen = row.integer(26);
   if (!row.is_null(27)) one.pinned_at = row.integer(27);
   one.pinned_why = row.text(28);
+  one.partial_sha256 = row.text(29);
+  one.ending = ending_of(row.text(30));
   return one;
 }
 
@@ -119,7 +144,8 @@ File file_for(db::Transaction& t, const Holder& holder, const std::string& name)
 void refresh(db::Transaction& t, std::int64_t file) {
   const auto newest = t.query(
       "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
-      "file = :f and complete = 1 order by number desc limit :l",
+      "file = :f and " +
+          kGood + " order by number desc limit :l",
       {file, kUsualOf + 1});
   std::vector<std::int64_t> sizes;
   for (std::size_t i = 1; i < newest.size(); ++i) sizes.push_back(newest[i].integer(4));
@@ -131,8 +157,8 @@ void refresh(db::Transaction& t, std::int64_t file) {
   }
   const auto counts =
       t.query(
-           "select count(*), coalesce(max(number), 0), coalesce(max(case when complete = "
-           "0 then arrived_at else 0 end), 0) from revisions where file = :f",
+           "select count(*), coalesce(max(number), 0), coalesce(max(case when " + kGood +
+               " then 0 else arrived_at end), 0) from revisions where file = :f",
            {file})
           .front();
   std::vector<Value> values{counts.integer(1), counts.integer(1), counts.integer(0)};
@@ -210,10 +236,20 @@ Added Backups::add(db::Transaction& t, Revision revision) {
     auto again = *before;
     again.last_seen_at = revision.arrived_at;
     ++again.times_seen;
-    t.run("update revisions set last_seen_at = :t, times_seen = :n where id = :i",
-          {again.last_seen_at, again.times_seen, again.id});
-    t.run("update backup_files set seen_at = :t where id = :i",
-          {again.last_seen_at, file.id});
+    // The same bytes with a sure end make good what was in doubt.
+    const bool in_doubt = !again.good();
+    if (in_doubt) again.ending = revision.ending;
+    t.run(
+        "update revisions set last_seen_at = :t, times_seen = :n, ending = :e where id = "
+        ":i",
+        {again.last_seen_at, again.times_seen, std::string(word(again.ending)),
+         again.id});
+    if (in_doubt) {
+      refresh(t, file.id);
+    } else {
+      t.run("update backup_files set seen_at = :t where id = :i",
+            {again.last_seen_at, file.id});
+    }
     return {std::move(again), true};
   }
   revision.id = next_id(t, "revisions");
@@ -229,9 +265,10 @@ Added Backups::add(db::Transaction& t, Revision revision) {
   t.run(
       "insert into revisions (id, file, number, address, complete, size, announced, md5, "
       "sha1, sha256, sha512, partial_file, arrived_at, protocol, account, why, whole, "
-      "read_at, kind, is_text, changed, substance, last_seen_at, times_seen, pinned_why) "
+      "read_at, kind, is_text, changed, substance, last_seen_at, partial_sha256, "
+      "ending, times_seen, pinned_why) "
       "values (:a, :b, :c, :d, :e, :f, :g, :h, :i, :j, :k, :l, :m, :n, :o, :p, 1, :q, "
-      ":r, :s, :t, :u, :v, 1, '')",
+      ":r, :s, :t, :u, :v, :w, :x, 1, '')",
       {revision.id,
        revision.file,
        revision.number,
@@ -253,7 +290,9 @@ Added Backups::add(db::Transaction& t, Revision revision) {
        flag(revision.text),
        flag(revision.changed),
        revision.substance,
-       revision.last_seen_at});
+       revision.last_seen_at,
+       text_or_null(revision.partial_sha256),
+       std::string(word(revision.ending))});
   refresh(t, file.id);
   return {std::move(revision), false};
 }
@@ -323,6 +362,13 @@ void Backups::set_kind(db::Transaction& t, const std::string& sha256, FileKind k
       {std::string(word(kind)), sha256});
 }
 
+void Backups::set_unconfirmed(db::Transaction& t, const Revision& revision) {
+  t.run("update revisions set ending = :e, why = :w where id = :i",
+        {std::string(word(Ending::kUnconfirmed)), std::string(kEndNotConfirmed),
+         revision.id});
+  refresh(t, revision.file);
+}
+
 void Backups::pin(db::Transaction& t, std::int64_t id, std::optional<base::WallTime> at,
                   const std::string& why) {
   t.run("update revisions set pinned_at = :t, pinned_why = :w where id = :i",
@@ -370,7 +416,8 @@ base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& n
         number ? first_of(t.query(kSelect + "where r.file = :f and r.number = :n",
                                   {file->id, *number}))
                : first_of(t.query(kSelect + "where r.file = :f order by r.complete desc, "
-                                            "r.number desc limit 1",
+                                            "r.ending = 'unconfirmed', r.number desc "
+                                            "limit 1",
                                   {file->id}));
     if (found) return *found;
     std::string numbers;
@@ -409,8 +456,8 @@ base::Outcome<std::optional<Revision>> Backups::newest_complete(
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
     return first_of(t.query(kSelect + "where " + kOfHolder +
-                                "and f.name = :n and r.complete = 1 "
-                                "order by r.number desc limit 1",
+                                "and f.name = :n and " + kGood +
+                                " order by r.number desc limit 1",
                             {device_of(holder), address_of(holder), name}));
   });
 }
@@ -430,8 +477,8 @@ base::Outcome<std::optional<Revision>> Backups::complete_before(
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
     return first_of(t.query(kSelect +
-                                "where r.file = :f and r.complete = 1 and r.arrived_at < "
-                                ":t order by r.number desc limit 1",
+                                "where r.file = :f and r." + kGood +
+                                " and r.arrived_at < :t order by r.number desc limit 1",
                             {file, before}));
   });
 }
@@ -503,6 +550,14 @@ base::Outcome<std::vector<std::string>> Backups::partial_files() const {
 base::Outcome<void> Backups::forget_partial_file(const std::string& file_name) {
   return database_.write([&](db::Transaction& t) -> base::Outcome<void> {
     t.run("update revisions set partial_file = null where partial_file = :f",
+          {file_name});
+    return {};
+  });
+}
+
+base::Outcome<void> Backups::distrust_partial_file(const std::string& file_name) {
+  return database_.write([&](db::Transaction& t) -> base::Outcome<void> {
+    t.run("update revisions set partial_sha256 = null where partial_file = :f",
           {file_name});
     return {};
   });

@@ -31,7 +31,7 @@ struct FileOverview {
   base::WallTime device_since = 0;           // 0: an address
   std::string name;
   std::int64_t revisions = 0;
-  // The newest complete one; number 0: there is none.
+  // The newest good one; number 0: there is none.
   std::int64_t number = 0;
   base::WallTime arrived_at = 0;
   base::WallTime seen_at = 0;
@@ -39,7 +39,7 @@ struct FileOverview {
   FileKind kind = FileKind::kUnknown;
   // Of the complete ones before it, the one in the middle; nothing if there are none.
   std::optional<std::uint64_t> usual_size;
-  base::WallTime broken_at = 0;  // when one broke off last; 0: never
+  base::WallTime broken_at = 0;  // when one came last that is not good; 0: never
 };
 
 // Where a file went that was given to another holder.
@@ -75,6 +75,8 @@ class Backups {
   static bool is_held(db::Transaction& transaction, std::int64_t id, base::WallTime now);
   static void set_kind(db::Transaction& transaction, const std::string& sha256,
                        FileKind kind);
+  // The client was gone before it was told: it no longer counts as good.
+  static void set_unconfirmed(db::Transaction& transaction, const Revision& revision);
   static void pin(db::Transaction& transaction, std::int64_t id,
                   std::optional<base::WallTime> at, const std::string& why);
 
@@ -82,7 +84,7 @@ class Backups {
   base::Outcome<std::vector<Revision>> revisions(
       const std::optional<Holder>& holder = {},
       const std::optional<std::string>& name = {}) const;
-  // The given number, or the newest complete one (the newest at all if none is).
+  // The given number, or the newest good one; or complete one, or the newest at all.
   // kNotFound says what there is.
   base::Outcome<Revision> find(const Holder& holder, const std::string& name,
                                std::optional<std::int64_t> number) const;
@@ -90,12 +92,13 @@ class Backups {
   // The newest one, complete or not; nothing if there is none.
   base::Outcome<std::optional<Revision>> newest(const Holder& holder,
                                                 const std::string& name) const;
+  // The newest good one.
   base::Outcome<std::optional<Revision>> newest_complete(const Holder& holder,
                                                          const std::string& name) const;
   // Of all holders, by holder, name and number: [from, to).
   base::Outcome<std::vector<Revision>> arrived(base::WallTime from,
                                                base::WallTime to) const;
-  // The newest complete one of a file that came before that time.
+  // The newest good one of a file that came before that time.
   base::Outcome<std::optional<Revision>> complete_before(std::int64_t file,
                                                          base::WallTime before) const;
   base::Outcome<bool> has_any(const Holder& holder) const;
@@ -111,6 +114,8 @@ class Backups {
   base::Outcome<std::vector<std::string>> partial_files() const;
   // The file of a partial revision is no longer kept.
   base::Outcome<void> forget_partial_file(const std::string& file_name);
+  // It stays, but nobody goes on with it.
+  base::Outcome<void> distrust_partial_file(const std::string& file_name);
 
   // Every file in a line, by holder and name.
   base::Outcome<std::vector<FileOverview>> overview(

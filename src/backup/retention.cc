@@ -47,14 +47,16 @@ std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule
     const auto week = week_of(one->last_seen_at);
     const auto month = month_of(one->last_seen_at);
     const bool young = rule.all_days == 0 || age_days < rule.all_days;
-    if (one->complete) ++complete;
+    if (one->good()) ++complete;
     if (one->pinned_at) {
       result.why = "pinned" + (one->pinned_why.empty() ? "" : ": " + one->pinned_why);
     } else if (std::find(held.begin(), held.end(), one->id) != held.end()) {
       result.why = "on offer";
-    } else if (!one->complete) {
+    } else if (!one->good()) {
       result.goes = !young;
-      result.why = young ? "not old enough" : "broke off long ago";
+      result.why = young           ? "not old enough"
+                   : one->complete ? "end not confirmed, long ago"
+                                   : "broke off long ago";
     } else if (complete == 1) {
       result.why = "the newest complete one";
     } else if (complete <= rule.at_least) {
@@ -74,7 +76,7 @@ std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule
       result.goes = true;
       result.why = fmt::format("older than {} days", rule.monthly_days);
     }
-    if (!result.goes && one->complete) {
+    if (!result.goes && one->good()) {
       weeks.insert(week);
       months.insert(month);
     }

@@ -21,6 +21,17 @@ struct Holder {
   }
 };
 
+// How it is known that a complete revision came whole.
+enum class Ending {
+  kConfirmed,    // its protocol said so, or its size was announced and reached
+  kUnknownSize,  // the client closed an upload whose size it had never told
+  // The client was gone before it got the reply: perhaps it had not sent all of it.
+  kUnconfirmed,
+};
+
+// "", "unknown-size", "unconfirmed"
+const char* word(Ending ending);
+
 struct Revision {
   std::int64_t id = 0;
   std::int64_t file = 0;  // all of one holder and name
@@ -33,10 +44,13 @@ struct Revision {
   std::optional<std::uint64_t> announced;  // bytes that the device said would come
   crypto::Digests digests;                 // complete ones only
   std::string partial_file;  // partial ones: in partial/; empty once swept away
+  // Partial ones: the SHA-256 of what is kept; empty: it is not sure to be on the disk.
+  std::string partial_sha256;
   base::WallTime arrived_at = 0;
   std::string protocol;
   std::string account;         // as the sender had logged in, or empty
   std::string why;             // partial ones: what broke it off
+  Ending ending = Ending::kConfirmed;
   bool whole = true;           // complete ones: when they were last read
   base::WallTime read_at = 0;  // last held against their SHA-256
   FileKind kind = FileKind::kUnknown;
@@ -49,6 +63,12 @@ struct Revision {
   std::int64_t times_seen = 1;      // in a row, before other bytes came
   std::optional<base::WallTime> pinned_at;
   std::string pinned_why;
+
+  // It counts as the device's backup.
+  bool good() const { return complete && ending != Ending::kUnconfirmed; }
 };
+
+inline constexpr const char* kEndNotConfirmed =
+    "end not confirmed: the client was gone before it got the reply";
 
 }  // namespace vantro::backup

@@ -239,7 +239,6 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   if (auto known = with_content(transaction, image.digests.sha256)) {
     complete(known->facts, image.facts);
     write_facts(transaction, *known);
-    mark_read(transaction, known->digests.sha256, true, image.taken_in_at);
     if (by_name) return Added{What::kAlreadyThere, std::move(*known)};
     add_name(transaction, known->id, image.name, image.taken_in_at);
     return Added{What::kNewName, std::move(*known)};

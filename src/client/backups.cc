@@ -50,6 +50,8 @@ std::string state_of(const api::Backup& backup) {
     return state + (backup.why.empty() ? "" : ": " + backup.why);
   }
   std::string state = "complete";
+  if (backup.ending == "unconfirmed") state = backup.why;
+  if (backup.ending == "unknown-size") state += ", size never announced";
   if (backup.changed) state += ", changed";
   if (backup.times_seen > 1) {
     state += fmt::format(", seen {}, the last time {}",
@@ -62,7 +64,7 @@ std::string state_of(const api::Backup& backup) {
 }
 
 bool looks_damaged(const api::Backup& backup) {
-  return !backup.complete || backup.recognised.starts_with("the size of");
+  return !backup.complete || backup.ending == "unconfirmed" || backup.recognised.starts_with("the size of");
 }
 
 // The state of a file in the overview, the worst first.
@@ -70,14 +72,14 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
   if (expected != nullptr && expected->overdue) {
     return {"overdue: " + expected_text(*expected), Tone::kBad};
   }
-  if (file.revision == 0) return {"only partial ones", Tone::kBad};
+  if (file.revision == 0) return {"none that is complete and confirmed", Tone::kBad};
   if (file.shrunk) {
     return {
         fmt::format("shrank: usually {}", base::size_text(file.usual_size.value_or(0))),
         Tone::kBad};
   }
   if (file.broken_at && *file.broken_at > file.seen_at.value_or("")) {
-    return {"complete; a later one broke off " + ago(*file.broken_at), Tone::kBad};
+    return {"complete; a later one was cut off or not confirmed " + ago(*file.broken_at), Tone::kBad};
   }
   return {"complete", Tone::kGood};
 }

@@ -12,6 +12,7 @@
 #include "client/backup_options.h"
 #include "client/catalogue_options.h"
 #include "client/commands.h"
+#include "client/unrecorded.h"
 
 namespace {
 
@@ -100,6 +101,7 @@ int main(int argc, char** argv) {
   bool with_secrets = false;
   backup_commands(commands, with_secrets);
   device_commands(commands);
+  unrecorded_commands(commands);
 
   auto* account =
       group(app, "account", "who may fetch, send and hand in, with a password");

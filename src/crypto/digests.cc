@@ -5,6 +5,7 @@
 #include <deque>
 #include <fmt/format.h>
 #include <mutex>
+#include <new>
 #include <openssl/evp.h>
 #include <stdexcept>
 
@@ -167,6 +168,19 @@ Digests Digester::finish() {
     hex[i] = base::to_hex({value.data(), length});
   }
   return {hex[0], hex[1], hex[2], hex[3]};
+}
+
+std::string Digester::sha256_so_far() const {
+  state_->heavier->wait();
+  const std::unique_ptr<EVP_MD_CTX, FreeContext> copy(EVP_MD_CTX_new());
+  std::array<std::uint8_t, EVP_MAX_MD_SIZE> value{};
+  unsigned length = 0;
+  if (copy == nullptr ||
+      EVP_MD_CTX_copy_ex(copy.get(), state_->context(Algorithm::kSha256)) != 1 ||
+      EVP_DigestFinal_ex(copy.get(), value.data(), &length) != 1) {
+    throw std::bad_alloc();  // the one reason why a sound context is not copied
+  }
+  return base::to_hex({value.data(), length});
 }
 
 const char* title(Algorithm algorithm) {

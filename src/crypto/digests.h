@@ -39,6 +39,8 @@ class Digester {
   void update(base::ByteView bytes);
   // The digests of what came so far. REQUIRES: called once, and update() not after it.
   Digests finish();
+  // The SHA-256 of what came so far; update() may follow.
+  std::string sha256_so_far() const;
 
  private:
   struct State;

@@ -65,6 +65,7 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> tls;      // null: no HTTPS
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
+  bool accept_older_database = false;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;
 };
@@ -142,6 +143,9 @@ std::optional<int> read_options(int argc, char** argv, Options& options) {
       "--recover-database", options.recover_database,
       "when vantro.db is lost or damaged: put it aside and record the files in vault/ "
       "anew, as held images without their names");
+  app.add_flag("--accept-older-database", options.accept_older_database,
+               "Start with a vantro.db that is older than vault/, such as a copy that "
+               "was put back; files that it does not know wait for 'vantro unrecorded'");
   std::string new_key;
   app.add_option("--new-key", new_key,
                  "put a new key at the beginning of this key file (backups.key_file), or "
@@ -327,7 +331,8 @@ int main(int argc, char** argv) try {
       return fail(done.error().sentence, kFailed);
     }
   }
-  auto repository = gate::Repository::open(settings.state, log);
+  auto repository = gate::Repository::open(settings.state, log,
+                                           options.accept_older_database);
   if (!repository) return fail(repository.error().sentence, kFailed);
   (*repository)->folder.use_keys(options.keys);
   const auto token = manage::operator_token((*repository)->folder.token_file());

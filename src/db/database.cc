@@ -217,11 +217,11 @@ Rows Transaction::query(const std::string& sql, const std::vector<Value>& values
   return connection_.execute(sql, values, true);
 }
 
-Database::Database() = default;
+Database::Database(std::string path, Watch watch)
+    : path_(std::move(path)), watch_(std::move(watch)) {}
 Database::~Database() = default;
 
-Refusal Database::enclose(Connection& connection, const char* begin,
-                          const std::function<bool(Transaction&)>& work) {
+Refusal Database::enclose(Connection& connection, const char* begin, const Work& work) {
   try {
     connection.execute(begin, {}, false);
     Transaction transaction(connection);
@@ -234,60 +234,183 @@ Refusal Database::enclose(Connection& connection, const char* begin,
   } catch (const soci::soci_error& error) {
     connection.roll_back();
     return refusal_of(error);
+  } catch (...) {
+    // Out of memory, say: the connection must be fit for the next one.
+    connection.roll_back();
+    throw;
   }
 }
 
-base::Outcome<std::unique_ptr<Database>> Database::open(const std::string& path) {
+Refusal Database::write_once(const Work& work) {
+  auto next = identity();
+  ++next.change;
+  next.at = base::SystemClock{}.wall();
+  bool done = false;
+  auto failure = enclose(*writer_, "begin immediate", [&](Transaction& transaction) {
+    done = work(transaction);
+    if (!done) return false;
+    transaction.run("update identity set change = :c, at = :t", {next.change, next.at});
+    return true;
+  });
+  const bool failed = !failure.sentence.empty();
+  {
+    const std::lock_guard lock(state_mutex_);
+    if (failed) {
+      write_failure_ = failure;
+    } else if (done) {
+      write_failure_.reset();
+      identity_ = next;
+    }
+  }
+  if (!failed && done && watch_.committed) watch_.committed(next);
+  return failure;
+}
+
+Refusal Database::enclose_write(const Work& work) {
+  const std::lock_guard lock(writer_mutex_);
+  auto failure = write_once(work);
+  if (failure.sentence.empty() || failure.kind != Kind::kFull) return failure;
+  if (!watch_.make_room || !watch_.make_room()) return failure;
+  return write_once(work);
+}
+
+Refusal Database::enclose_read(const Work& work) {
+  std::unique_ptr<Connection> reader;
+  {
+    std::unique_lock lock(readers_mutex_);
+    reader_free_.wait(
+        lock, [this] { return !free_readers_.empty() || readers_ < kMostReaders; });
+    if (free_readers_.empty()) {
+      ++readers_;
+    } else {
+      reader = std::move(free_readers_.back());
+      free_readers_.pop_back();
+    }
+  }
+  // Whatever happens, the next one that waits gets its turn.
+  struct AtEnd {
+    Database* database;
+    std::unique_ptr<Connection>* reader;
+    ~AtEnd() { database->give_back(std::move(*reader)); }
+  } const at_end{this, &reader};
+  try {
+    if (!reader) reader = std::make_unique<Connection>(path_);
+  } catch (const soci::soci_error& error) {
+    return refusal_of(error);
+  }
+  return enclose(*reader, "begin", work);
+}
+
+void Database::give_back(std::unique_ptr<Connection> reader) {
+  const std::lock_guard lock(readers_mutex_);
+  if (reader) {
+    free_readers_.push_back(std::move(reader));
+  } else {
+    --readers_;
+  }
+  reader_free_.notify_one();
+}
+
+Identity Database::identity() const {
+  const std::lock_guard lock(state_mutex_);
+  return identity_;
+}
+
+std::optional<Refusal> Database::write_failure() const {
+  const std::lock_guard lock(state_mutex_);
+  return write_failure_;
+}
+
+base::Outcome<void> Database::continue_behind(std::int64_t change) {
+  {
+    const std::lock_guard lock(state_mutex_);
+    identity_.change = std::max(identity_.change, change);
+  }
+  return write([](Transaction&) { return base::Outcome<void>(); });
+}
+
+namespace {
+
+// Nothing: it has none yet.
+std::optional<Identity> identity_in(Connection& writer) {
+  const auto tables = writer.execute(
+      "select name from sqlite_master where type = 'table' and name = 'identity'", {},
+      true);
+  if (tables.empty()) return std::nullopt;
+  const auto rows = writer.execute("select id, change, at from identity", {}, true);
+  if (rows.empty()) return std::nullopt;
+  return Identity{rows.front().text(0), rows.front().integer(1), rows.front().integer(2)};
+}
+
+}  // namespace
+
+base::Outcome<void> Database::prepare() {
+  auto& writer = *writer_;
+  writer.plain("pragma foreign_keys = on");
+  const auto check = writer.execute("pragma quick_check(1)", {}, true);
+  if (check.size() != 1 || check.front().text(0) != "ok") {
+    return base::refuse(Kind::kCorrupt,
+                        fmt::format("{}: the database is damaged", path_));
+  }
+  auto identity = identity_in(writer);
+  const bool made_before =
+      !writer.execute("select name from sqlite_master limit 1", {}, true).empty();
+  if (made_before && watch_.belongs) {
+    if (auto right = watch_.belongs(identity); !right) return right;
+  }
+  writer.plain("pragma journal_mode = wal");
+  writer.plain(
+      "create table if not exists schema_versions "
+      "(version bigint primary key, what text not null, at bigint not null)");
+  const auto& versions = schema_versions();
+  const auto found =
+      writer.execute("select coalesce(max(version), 0) from schema_versions", {}, true)
+          .front()
+          .integer(0);
+  if (found > static_cast<std::int64_t>(versions.size())) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("{}: a newer vantrod wrote this (schema {}; this one knows {}); start "
+                    "the newer one",
+                    path_, found, versions.size()));
+  }
+  for (auto next = static_cast<std::size_t>(found); next < versions.size(); ++next) {
+    const auto failure =
+        enclose(writer, "begin immediate", [&](Transaction& transaction) {
+          for (const auto& statement : versions[next].statements)
+            transaction.run(statement);
+          transaction.run(
+              "insert into schema_versions (version, what, at) values (:v, :w, :t)",
+              {static_cast<std::int64_t>(next + 1), versions[next].what,
+               base::SystemClock{}.wall()});
+          return true;
+        });
+    if (!failure.sentence.empty()) {
+      return base::refuse(failure.kind,
+                          fmt::format("{}: schema {} could not be made: {}", path_,
+                                      next + 1, failure.sentence));
+    }
+  }
+  if (!identity) {
+    identity = Identity{watch_.new_id, 0, base::SystemClock{}.wall()};
+    writer.execute("insert into identity values (:i, :c, :t)",
+                   {identity->id, identity->change, identity->at}, false);
+  }
+  identity_ = *identity;
+  return {};
+}
+
+base::Outcome<std::unique_ptr<Database>> Database::open(const std::string& path,
+                                                        Watch watch) {
   if (path.find('"') != std::string::npos) {
     return base::refuse(
         Kind::kInvalid,
         fmt::format("{}: the path of the state must not hold a '\"'", path));
   }
-  std::unique_ptr<Database> database(new Database);
+  std::unique_ptr<Database> database(new Database(path, std::move(watch)));
   try {
     database->writer_ = std::make_unique<Connection>(path);
-    auto& writer = *database->writer_;
-    writer.plain("pragma journal_mode = wal");
-    writer.plain("pragma foreign_keys = on");
-    const auto check = writer.execute("pragma quick_check(1)", {}, true);
-    if (check.size() != 1 || check.front().text(0) != "ok") {
-      return base::refuse(Kind::kCorrupt,
-                          fmt::format("{}: the database is damaged", path));
-    }
-    writer.plain(
-        "create table if not exists schema_versions "
-        "(version bigint primary key, what text not null, at bigint not null)");
-    const auto& versions = schema_versions();
-    const auto found =
-        writer.execute("select coalesce(max(version), 0) from schema_versions", {}, true)
-            .front()
-            .integer(0);
-    if (found > static_cast<std::int64_t>(versions.size())) {
-      return base::refuse(
-          Kind::kInvalid,
-          fmt::format(
-              "{}: a newer vantrod wrote this (schema {}; this one knows {}); start "
-              "the newer one",
-              path, found, versions.size()));
-    }
-    for (auto next = static_cast<std::size_t>(found); next < versions.size(); ++next) {
-      const auto failure =
-          enclose(writer, "begin immediate", [&](Transaction& transaction) {
-            for (const auto& statement : versions[next].statements)
-              transaction.run(statement);
-            transaction.run(
-                "insert into schema_versions (version, what, at) values (:v, :w, :t)",
-                {static_cast<std::int64_t>(next + 1), versions[next].what,
-                 base::SystemClock{}.wall()});
-            return true;
-          });
-      if (!failure.sentence.empty()) {
-        return base::refuse(failure.kind,
-                            fmt::format("{}: schema {} could not be made: {}", path,
-                                        next + 1, failure.sentence));
-      }
-    }
-    database->reader_ = std::make_unique<Connection>(path);
+    if (auto ready = database->prepare(); !ready) return base::refuse(ready.error());
     return database;
   } catch (const soci::soci_error& error) {
     const auto refusal = refusal_of(error);

@@ -10,19 +10,23 @@
 // What fails inside (full disk, damage) ends the lambda and comes out as a refusal that
 // holds no values. The lambda's own refusal rolls back as well.
 //
-// Thread-safe: one writer at a time, and readers one at a time beside it.
+// Thread-safe: one writer at a time, and beside it as many readers as there are
+// connections for them: a slow one holds up nobody else.
 #pragma once
 
+#include <condition_variable>
 #include <cstdint>
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <type_traits>
 #include <variant>
 #include <vector>
 
 #include "base/outcome.h"
+#include "base/state_identity.h"
 
 namespace vantro::db {
 
@@ -43,6 +47,8 @@ class Row {
 
 using Rows = std::vector<Row>;
 
+using Identity = base::StateIdentity;
+
 // An open connection.
 class Connection;
 
@@ -62,36 +68,37 @@ class Transaction {
   Connection& connection_;
 };
 
+// What whoever opens a database wants to be asked and told.
+struct Watch {
+  // The identity of a database that has none.
+  std::string new_id = {};
+  // Before anything of an existing database is changed: whether it is the right one.
+  // Nothing is given for one of a time before there were identities.
+  std::function<base::Outcome<void>(const std::optional<Identity>&)> belongs = {};
+  // After each commit, in the order of the commits; on the thread that wrote.
+  std::function<void(const Identity&)> committed = {};
+  // The disk is full: whether there is room now, so that the work is tried once more.
+  std::function<bool()> make_room = {};
+};
+
 class Database {
  public:
+  // So many readers at once; one more waits for the first of them.
+  static constexpr std::size_t kMostReaders = 16;
+
   // Opens or makes the file and brings its schema to this program's version. Refused:
   // kCorrupt if it is damaged or no database, kInvalid if a newer program wrote it.
-  static base::Outcome<std::unique_ptr<Database>> open(const std::string& path);
+  static base::Outcome<std::unique_ptr<Database>> open(const std::string& path,
+                                                       Watch watch = {});
   ~Database();
 
   // Committed and on disk when it returns a value; nothing has changed when it returns a
-  // refusal.
+  // refusal. The work may be run twice: the second time after all of the first was undone.
   template <class F>
   std::invoke_result_t<F, Transaction&> write(F work) {
-    return in_transaction<F>(*writer_, writer_mutex_, "begin immediate", std::move(work));
-  }
-
-  template <class F>
-  std::invoke_result_t<F, Transaction&> read(F work) {
-    return in_transaction<F>(*reader_, reader_mutex_, "begin", std::move(work));
-  }
-
- private:
-  Database();
-
-  template <class F>
-  static std::invoke_result_t<F, Transaction&> in_transaction(Connection& connection,
-                                                              std::mutex& mutex,
-                                                              const char* begin, F work) {
     using Result = std::invoke_result_t<F, Transaction&>;
-    const std::lock_guard lock(mutex);
     Result result = base::refuse(base::Kind::kIo, "");
-    const auto failure = enclose(connection, begin, [&](Transaction& transaction) {
+    const auto failure = enclose_write([&](Transaction& transaction) {
       result = work(transaction);
       return result.has_value();
     });
@@ -99,15 +106,52 @@ class Database {
     return result;
   }
 
-  // Runs the work between begin and commit (if it returned true) or rollback. The refusal
-  // has an empty sentence if no statement failed.
-  static base::Refusal enclose(Connection& connection, const char* begin,
-                               const std::function<bool(Transaction&)>& work);
+  template <class F>
+  std::invoke_result_t<F, Transaction&> read(F work) {
+    using Result = std::invoke_result_t<F, Transaction&>;
+    Result result = base::refuse(base::Kind::kIo, "");
+    const auto failure = enclose_read([&](Transaction& transaction) {
+      result = work(transaction);
+      return result.has_value();
+    });
+    if (!failure.sentence.empty()) return base::refuse(failure);
+    return result;
+  }
 
-  std::unique_ptr<Connection> writer_;
-  std::unique_ptr<Connection> reader_;
+  Identity identity() const;
+  // The change number goes on behind this one: another database was ahead.
+  base::Outcome<void> continue_behind(std::int64_t change);
+  // What the last transaction that should have been written ended with; nothing if it was
+  // committed, or refused by its own work.
+  std::optional<base::Refusal> write_failure() const;
+
+ private:
+  using Work = std::function<bool(Transaction&)>;
+
+  Database(std::string path, Watch watch);
+
+  base::Outcome<void> prepare();
+  // The refusal has an empty sentence if no statement failed.
+  base::Refusal enclose_write(const Work& work);
+  base::Refusal enclose_read(const Work& work);
+  // Null: it could not be made.
+  void give_back(std::unique_ptr<Connection> reader);
+  base::Refusal write_once(const Work& work);
+  // Runs the work between begin and commit (if it returned true) or rollback.
+  static base::Refusal enclose(Connection& connection, const char* begin,
+                               const Work& work);
+
+  const std::string path_;
+  const Watch watch_;
   std::mutex writer_mutex_;
-  std::mutex reader_mutex_;
+  std::unique_ptr<Connection> writer_;  // guarded by writer_mutex_
+  mutable std::mutex state_mutex_;
+  Identity identity_;                           // guarded by state_mutex_
+  std::optional<base::Refusal> write_failure_;  // guarded by state_mutex_
+  std::mutex readers_mutex_;
+  std::condition_variable reader_free_;
+  std::vector<std::unique_ptr<Connection>> free_readers_;  // guarded by readers_mutex_
+  std::size_t readers_ = 0;                                // guarded by readers_mutex_
 };
 
 }  // namespace vantro::db

@@ -341,6 +341,31 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table ledger add column device text not null default ''",
            "create index ledger_by_device on ledger (device, at, id)",
        }},
+      {"what is kept of uploads that broke off; how an upload's end was known; which "
+       "vault this belongs to; each address's last row",
+       {
+           // Of the plain bytes in partial/; null: they are not sure to be on the disk,
+           // and nobody goes on with them.
+           "alter table revisions add column partial_sha256 text",
+           // How it was known that a complete one had come whole (backup/revision.h).
+           "alter table revisions add column ending text not null default ''",
+           // One row. `change` grows with every transaction; the same stands in
+           // vault/identity (repository).
+           R"(create table identity (
+                id text not null,
+                change bigint not null,
+                at bigint not null))",
+           // The newest row of each address that came over a device's protocol.
+           R"(create table last_contacts (
+                actor text primary key,
+                row bigint not null,
+                at bigint not null))",
+           R"(insert into last_contacts
+                select l.actor, l.id, l.at from ledger l where l.id in
+                (select max(id) from ledger where protocol not in ('', 'manage')
+                 group by actor))",
+           "create index last_contacts_by_time on last_contacts (at, row)",
+       }},
   };
   return versions;
 }

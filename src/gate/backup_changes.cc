@@ -4,7 +4,6 @@
 #include <cerrno>
 #include <fmt/format.h>
 #include <map>
-#include <mutex>
 #include <set>
 #include <unistd.h>
 
@@ -52,17 +51,6 @@ std::string numbers_text(std::vector<std::int64_t> numbers) {
     i = last + 1;
   }
   return text;
-}
-
-// Nothing has these bytes any more.
-bool unused(db::Transaction& t, const std::string& sha256) {
-  return t
-      .query(
-          "select 1 from revisions where sha256 = :a union all select 1 from images "
-          "where sha256 = :b union all select 1 from documents where sha256 = :c "
-          "limit 1",
-          {sha256, sha256, sha256})
-      .empty();
 }
 
 }  // namespace
@@ -245,7 +233,7 @@ void BackupChanges::remove_file(const ThinnedOut::File& file,
           numbers.push_back(one.revision.number);
           if (!one.revision.complete) {
             partial.push_back(one.revision.partial_file);
-          } else if (unused(t, one.revision.digests.sha256)) {
+          } else if (!Repository::is_recorded(t, one.revision.digests.sha256)) {
             contents.push_back(one.revision.digests.sha256);
           }
         }
@@ -287,7 +275,7 @@ base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
     // Of the newest complete one; a file is of one kind as a rule.
     auto kind = backup::FileKind::kOther;
     for (const auto& one : revisions) {
-      if (one.complete) kind = one.kind;
+      if (one.good()) kind = one.kind;
     }
     const auto& rule = gate_.keep_rule(kind);
     ThinnedOut::File file{revisions.front().holder, revisions.front().name,
@@ -316,13 +304,7 @@ base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
   if (!really) return result;
   std::vector<std::string> contents;
   for (const auto& file : result.files) remove_file(file, contents);
-  for (const auto& sha256 : contents) {
-    // Nobody may file the same bytes between the look for who has them and their removal.
-    const std::lock_guard lock(repository.vault_mutex);
-    const auto nobody = repository.database->read(
-        [&](db::Transaction& t) -> base::Outcome<bool> { return unused(t, sha256); });
-    if (nobody && *nobody) repository.folder.remove_stored(sha256);
-  }
+  for (const auto& sha256 : contents) repository.remove_if_unrecorded(sha256);
   result.done = true;
   return result;
 }

@@ -228,9 +228,9 @@ base::Outcome<ChangeReport> BackupDesk::report(base::WallTime from, base::WallTi
     file.holder = one.holder;
     file.name = one.name;
     ++file.revisions;
-    if (one.complete && !file.first) file.first = one;
+    if (one.good() && !file.first) file.first = one;
     // What broke off is told only where nothing whole came after it.
-    if (one.complete || !file.after || !file.after->complete) file.after = one;
+    if (one.good() || !file.after || !file.after->good()) file.after = one;
   }
   const auto overview = backups.overview();
   if (!overview) return base::refuse(overview.error());
@@ -249,7 +249,7 @@ base::Outcome<ChangeReport> BackupDesk::report(base::WallTime from, base::WallTi
       file.before = file.first;
     }
     using What = FileReport::What;
-    if (file.after && !file.after->complete) {
+    if (file.after && !file.after->good()) {
       file.what = What::kBrokeOff;
     } else if (!file.before) {
       file.what = What::kFirst;

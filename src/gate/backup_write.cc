@@ -108,27 +108,23 @@ base::Outcome<backup::Added> BackupWrite::file() {
   const auto entry =
       gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
   backup::Added added;
-  auto filed =
-      gate_.filing_.file(arrival_, [&](db::Transaction& t) -> base::Outcome<void> {
+  auto filed = gate_.filing_.file(
+      arrival_,
+      [&](db::Transaction& t) -> base::Outcome<void> {
         if (rejudged_) {
           backup::Backups::judge_again(t, before_->id, before_->substance);
         }
         added = backup::Backups::add(t, revision_);
         record(t, entry, added);
         return {};
-      });
+      },
+      revision_.arrived_at);
   if (!filed) return base::refuse(filed.error());
   return added;
 }
 
 void BackupWrite::record(db::Transaction& t, ledger::Entry entry,
                          const backup::Added& added) const {
-  // The bytes may have been there before, and damaged.
-  const auto& sha256 = revision_.digests.sha256;
-  backup::Backups::mark_read(t, sha256, true, revision_.arrived_at);
-  if (catalog::Catalog::with_content(t, sha256)) {
-    catalog::Catalog::mark_read(t, sha256, true, revision_.arrived_at);
-  }
   entry.sentence =
       fmt::format("revision {}{}{}", added.revision.number, rest_of_sentence(added),
                   entry.sentence.empty() ? "" : "; " + entry.sentence);
@@ -185,7 +181,9 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
     // limit could be sent again and again.
     arrival_.discard();
   } else {
-    revision_.partial_file = arrival_.set_aside();
+    auto kept = arrival_.set_aside();
+    revision_.partial_file = std::move(kept.file);
+    revision_.partial_sha256 = std::move(kept.sha256);
   }
   transfer_.end(how, why);
   if (revision_.partial_file.empty()) return;

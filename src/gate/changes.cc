@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <shared_mutex>
 
 #include "base/visible_name.h"
 
@@ -345,18 +344,17 @@ base::Outcome<catalog::Document> Changes::attach(const std::string& typed,
   if (auto written = arrival->write(bytes); !written) return refused(written.error());
   const auto digests = arrival->seal();
   if (!digests) return refused(digests.error());
-  const std::shared_lock vault(gate_.repository().vault_mutex);
-  if (auto kept = arrival->keep(); !kept) return refused(kept.error());
   const catalog::Document made{*name, digests->sha256, bytes.size(),
                                gate_.clock().wall()};
-  auto done =
-      gate_.repository().database->write([&](db::Transaction& t) -> base::Outcome<void> {
+  auto done = gate_.filing().file(
+      *arrival,
+      [&](db::Transaction& t) -> base::Outcome<void> {
         catalog::Documents::attach(t, image->id, made);
-        catalog::Documents::mark_read(t, made.sha256, true);
         ledger::Ledger::record(t, entry("document-add", image->name, made.sha256, *name));
         return {};
-      });
-  if (!done) return base::refuse(done.error());
+      },
+      made.added_at);
+  if (!done) return refused(done.error());
   return made;
 }
 

@@ -8,10 +8,12 @@
 
 namespace vantro::gate {
 
-base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record) {
+base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
+                                 base::WallTime now) {
   Item item;
   item.arrival = &arrival;
   item.record = &record;
+  item.now = now;
   std::unique_lock lock(mutex_);
   waiting_.push_back(&item);
   while (!item.done) {
@@ -34,6 +36,10 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record) 
     // The next group's work is done by one of its own.
     if (!waiting_.empty()) waiting_.front()->woken.notify_one();
   }
+  lock.unlock();
+  if (!item.result && item.moved) repository_.remove_if_unrecorded(arrival.sha256());
+  if (item.result) repository_.unrecorded.forget(arrival.sha256());
+  if (item.result && item.mended && mended_) mended_();
   return item.result;
 }
 
@@ -42,10 +48,16 @@ void Filing::work_off(const std::vector<Item*>& group) {
   for (auto* one : group) one->arrival->begin_sync();
   for (auto* one : group) one->result = one->arrival->sync_whole();
   const std::shared_lock vault(repository_.vault_mutex);
+  move_in(group);
+  record_all(group);
+}
+
+void Filing::move_in(const std::vector<Item*>& group) {
   std::set<std::string> shelves;
   for (auto* one : group) {
     if (!one->result) continue;
     one->result = one->arrival->move_in();
+    one->moved = one->result.has_value();
     shelves.insert(one->arrival->sha256());
   }
   // A name that may not be on disk must not be recorded: one failure is all those's.
@@ -60,14 +72,19 @@ void Filing::work_off(const std::vector<Item*>& group) {
       if (!synced) other->result = synced;
     }
   }
-  record_all(group);
+}
+
+base::Outcome<void> Filing::record(db::Transaction& t, Item& item) {
+  if (auto done = (*item.record)(t); !done) return done;
+  item.mended = Repository::mend_content(t, item.arrival->sha256(), item.now);
+  return {};
 }
 
 void Filing::record_all(const std::vector<Item*>& group) {
   auto together = repository_.database->write([&](db::Transaction& t) {
     for (auto* one : group) {
       if (!one->result) continue;
-      if (auto done = (*one->record)(t); !done) return done;
+      if (auto done = record(t, *one); !done) return done;
     }
     return base::Outcome<void>();
   });
@@ -76,7 +93,7 @@ void Filing::record_all(const std::vector<Item*>& group) {
   for (auto* one : group) {
     if (!one->result) continue;
     one->result = repository_.database->write(
-        [&](db::Transaction& t) { return (*one->record)(t); });
+        [&](db::Transaction& t) { return record(t, *one); });
   }
 }
 

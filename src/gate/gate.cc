@@ -18,6 +18,9 @@ using base::Refusal;
 
 namespace {
 
+// Less than this is said of the disk, in bytes.
+constexpr std::uint64_t kLittleSpace = 64 << 20;
+
 std::string names_of_content(db::Transaction& transaction, const std::string& sha256) {
   std::string names;
   for (const auto& row : transaction.query(
@@ -266,37 +269,50 @@ std::shared_ptr<const catalog::OfferIndex> Gate::index() const {
   return index_;
 }
 
-base::Outcome<void> Gate::content_read(const std::string& sha256, bool whole,
+base::Outcome<void> Gate::content_whole(const std::string& sha256) {
+  auto mended =
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<bool> {
+        const bool lost = Repository::mend_content(t, sha256, clock_.wall());
+        if (!lost) Repository::mark_content(t, sha256, true, clock_.wall());
+        return lost;
+      });
+  if (!mended) return base::refuse(mended.error());
+  if (*mended) reload_offers_or_log();
+  return {};
+}
+
+base::Outcome<bool> Gate::content_lost(const std::string& sha256,
+                                       const store::StoredHandle& read,
                                        const std::string& found) {
   std::string names;
-  auto marked =
-      repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-        catalog::Catalog::mark_read(t, sha256, whole, clock_.wall());
-        backup::Backups::mark_read(t, sha256, whole, clock_.wall());
-        catalog::Documents::mark_read(t, sha256, whole);
-        if (whole) return {};
-        names = names_of_content(t, sha256);
-        ledger::Entry entry;
-        entry.at = clock_.wall();
-        entry.event = "damage-found";
-        entry.actor = "server";
-        entry.name = names;
-        entry.sha256 = sha256;
-        entry.outcome = "failed";
-        entry.sentence = found;
-        ledger::Ledger::record(t, entry);
-        return {};
-      });
-  if (!marked || whole) return marked;
+  base::Outcome<void> moved;
+  {
+    // Nobody files the same bytes between this look and the move.
+    const std::lock_guard lock(repository_.vault_mutex);
+    if (!repository_.folder.is_stored(sha256, read)) return false;
+    auto marked =
+        repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+          Repository::mark_content(t, sha256, false, clock_.wall());
+          names = names_of_content(t, sha256);
+          ledger::Entry entry;
+          entry.at = clock_.wall();
+          entry.event = "damage-found";
+          entry.actor = "server";
+          entry.name = names;
+          entry.sha256 = sha256;
+          entry.outcome = "failed";
+          entry.sentence = found;
+          ledger::Ledger::record(t, entry);
+          return {};
+        });
+    if (!marked) return base::refuse(marked.error());
+    if (read.file) moved = repository_.folder.to_quarantine(sha256);
+  }
   log_.error("stored bytes no longer match their checksum; they are off offer",
              {{"name", names}, {"sha256", sha256}, {"found", found}});
-  // Before the file moves, so that nobody is sent to where it was.
-  auto reloaded = reload_offers();
-  if (auto moved = repository_.folder.to_quarantine(sha256);
-      !moved && moved.error().kind != Kind::kNotFound) {
-    return moved;
-  }
-  return reloaded;
+  if (auto reloaded = reload_offers(); !reloaded) return base::refuse(reloaded.error());
+  if (!moved) return base::refuse(moved.error());
+  return true;
 }
 
 std::string Gate::names_of(const std::string& sha256) {
@@ -307,10 +323,34 @@ std::string Gate::names_of(const std::string& sha256) {
   return names ? *names : sha256;
 }
 
+std::vector<std::string> Gate::trouble_with_place() const {
+  std::vector<std::string> sentences;
+  const auto& folder = repository_.folder;
+  const auto free = folder.free_bytes();
+  if (folder.reserve().given_up()) {
+    sentences.push_back(fmt::format(
+        "the disk was full: uploads are refused until {} are free (now {}); images and "
+        "offers can still be changed",
+        base::size_text(2 * store::Reserve::kBytes), base::size_text(free)));
+  } else if (free < kLittleSpace) {
+    sentences.push_back(fmt::format("the disk is nearly full: {} free; free some space",
+                                    base::size_text(free)));
+  }
+  if (auto written = folder.try_writing(); !written) {
+    sentences.push_back(written.error().sentence);
+  } else if (auto failure = repository_.database->write_failure()) {
+    sentences.push_back("the last change could not be written: " + failure->sentence);
+  }
+  if (auto unrecorded = repository_.unrecorded.sentence()) {
+    sentences.push_back(std::move(*unrecorded));
+  }
+  return sentences;
+}
+
 base::Outcome<std::vector<std::string>> Gate::trouble() {
   using Sentences = std::vector<std::string>;
+  auto sentences = trouble_with_place();
   return repository_.database->read([&](db::Transaction& t) -> base::Outcome<Sentences> {
-    Sentences sentences;
     for (const auto& row :
          t.query("select sha256, max(read_at) from (select sha256, read_at from images "
                  "where whole = 0 union all select sha256, read_at from revisions where "

@@ -164,14 +164,17 @@ class Gate {
 
   // In a process of its own. Takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size) const;
-  // What is stored under this SHA-256 was read, and is what it was, or not: then it goes
-  // to quarantine, off offer at once, and into ledger and log. `found` says what is
-  // wrong.
-  base::Outcome<void> content_read(const std::string& sha256, bool whole,
+  // What is stored under this SHA-256 was read to its end, and is what it was.
+  base::Outcome<void> content_whole(const std::string& sha256);
+  // What was read through this handle is not what it was, or is gone; `found` says which.
+  // It goes to quarantine, off offer at once, and into ledger and log. False: the same
+  // bytes have come again meanwhile, and are no longer the file that was read.
+  base::Outcome<bool> content_lost(const std::string& sha256,
+                                   const store::StoredHandle& read,
                                    const std::string& found);
   // Everything that is stored under this SHA-256, for people.
   std::string names_of(const std::string& sha256);
-  // What is wrong with what is kept, in sentences.
+  // What is wrong with what is kept, and with the place where it is kept, in sentences.
   base::Outcome<std::vector<std::string>> trouble();
   // Offers whose time is over end, for the records as well: devices get none from that
   // moment on anyway. Call this now and then.
@@ -192,6 +195,7 @@ class Gate {
   const std::vector<auth::Rule>& rules() const { return config_.rules; }
   const backup::Treatment& treatment() const { return config_.treatment; }
   Inventory& inventory() { return inventory_; }
+  Filing& filing() { return filing_; }
   const backup::KeepRule& keep_rule(backup::FileKind kind) const;
   // Made at random at the start; never shown.
   const std::string& mark_key() const { return mark_key_; }
@@ -211,7 +215,7 @@ class Gate {
         transfers_(clock),
         contacts_(clock),
         inventory_(repository),
-        filing_(repository),
+        filing_(repository, [this] { reload_offers_or_log(); }),
         mark_key_(crypto::random_hex(32)),
         admission_(config_.admission) {}
 
@@ -221,6 +225,9 @@ class Gate {
   base::Outcome<void> allow(const Asker& asker, auth::Action action,
                             std::string_view name);
   catalog::Asking asking(const Asker& asker) const;
+  // A fetch found it damaged or gone.
+  void stored_file_failed(const Found& found, const base::Refusal& why);
+  std::vector<std::string> trouble_with_place() const;
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
   // A single revision that is on offer to the asker under the name.
@@ -233,6 +240,8 @@ class Gate {
   // Whether its name is that of an image.
   bool recognised(const backup::Revision& revision) const;
   bool may_encrypt(const backup::Revision& revision) const;
+  // Whether an upload that broke off has on the disk what its record says.
+  bool really_there(const backup::Revision& broken) const;
   // `content` is told what came before.
   base::Outcome<store::Arrival> go_on(backup::Revision& revision,
                                       const Announced& announced,

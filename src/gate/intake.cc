@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <iterator>
-#include <shared_mutex>
 #include <utility>
 
 #include "base/visible_name.h"
@@ -124,8 +123,6 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
   taken.added = std::move(*added);
   auto& known = taken.added.image;
   const auto now = gate_->clock_.wall();
-  // What was damaged is whole again.
-  backup::Backups::mark_read(transaction, known.digests.sha256, true, now);
   catalog::Catalog::set_inside(transaction, known.id, taken.inside);
   if (options_.record_claims) {
     for (const auto& claim : options_.claims) {
@@ -213,22 +210,19 @@ base::Outcome<Taken> ImageIntake::commit() {
   image.facts = facts_;
   image.taken_in_at = gate_->clock_.wall();
   if (auto ended = gate_->end_expired_offers(); !ended) return refused(ended.error());
-  // The file is in the vault before the record is: a crash between the two leaves a file
-  // without a record, which is found at the next start, never a record without its file.
-  std::shared_lock vault(gate_->repository_.vault_mutex);
-  if (auto kept = arrival_.keep(); !kept) return refused(kept.error());
   auto view = transfer_.completed(image.size, digests_.sha256);
   view.total = image.size;
   auto entry = gate_->entry_of(view);
-  auto filed =
-      gate_->repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+  auto filed = gate_->filing_.file(
+      arrival_,
+      [&](db::Transaction& t) -> base::Outcome<void> {
         if (auto done = file(t, image, taken); !done) return done;
         entry.sentence = sentence(taken);
         ledger::Ledger::record(t, entry);
         return {};
-      });
+      },
+      image.taken_in_at);
   if (!filed) return refused(filed.error());
-  vault.unlock();
   open_ = false;
   transfer_.end_unrecorded(State::kComplete, "");
   gate_->reload_offers_or_log();

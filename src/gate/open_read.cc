@@ -178,6 +178,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
     if (!opened) {
       log_.error("a stored file can't be opened",
                  {{"name", found.name}, {"why", opened.error().sentence}});
+      stored_file_failed(found, opened.error());
       record_refusal(asker, word(Direction::kFetch), found.name, opened.error());
       return base::refuse(opened.error());
     }
@@ -198,6 +199,20 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
   return ReadGrant(std::move(found), std::move(file),
                    Transfer(*this, std::move(start), std::move(place)));
+}
+
+void Gate::stored_file_failed(const Found& found, const base::Refusal& why) {
+  // Only what is certain: that descriptors are short, say, is no damage.
+  if (why.kind != Kind::kCorrupt) return;
+  const auto& sha256 = found.digests.sha256;
+  auto opened = repository_.folder.open_as_it_lies(sha256);
+  if (!opened && opened.error().kind != Kind::kCorrupt) return;
+  store::StoredHandle handle;
+  if (opened) handle = std::move(*opened);
+  if (auto lost = content_lost(sha256, handle, why.sentence); !lost) {
+    log_.error("a lost file could not be marked",
+               {{"sha256", sha256}, {"why", lost.error().sentence}});
+  }
 }
 
 base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place,

@@ -209,15 +209,42 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                     "of it",
                     shown, broken.size, *announced.behind));
   }
+  if (!really_there(broken)) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("what came of '{}' before is not sure to be whole on the server's "
+                    "disk: send all of it",
+                    shown));
+  }
   auto arrival = repository_.folder.arrive_again(
-      broken.partial_file, label, clock_.wall(), may_encrypt(revision),
-      [&](base::ByteView bytes) { content.update(bytes); });
+      {broken.partial_file, broken.size, broken.partial_sha256}, label, clock_.wall(),
+      may_encrypt(revision), [&](base::ByteView bytes) { content.update(bytes); });
+  if (!arrival && arrival.error().kind == Kind::kCorrupt) {
+    log_.error("a partial file is damaged and can't be gone on with",
+               {{"file", broken.partial_file}});
+    // So that it is not tried again; the file stays for a person to look at.
+    if (auto done = repository_.backups.distrust_partial_file(broken.partial_file);
+        !done) {
+      return base::refuse(done.error());
+    }
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("what came of '{}' before is damaged on the server's disk: send all "
+                    "of it",
+                    shown));
+  }
   if (!arrival) return arrival;
   // Its record stays, as that of an upload that was gone on with.
   if (auto done = repository_.backups.forget_partial_file(broken.partial_file); !done) {
     return base::refuse(done.error());
   }
   return arrival;
+}
+
+// Nobody is told to go on behind bytes that may have been lost.
+bool Gate::really_there(const backup::Revision& broken) const {
+  return !broken.partial_file.empty() && !broken.partial_sha256.empty() &&
+         repository_.folder.partial_size(broken.partial_file) == broken.size;
 }
 
 base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
@@ -236,7 +263,7 @@ base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
       repository_.backups.newest(inventory_.holder_of(asker.peer.address), *name);
   if (!last) return base::refuse(last.error());
   if (!*last || (*last)->account != asker.account) return Own();
-  if (!(*last)->complete && (*last)->partial_file.empty()) return Own();
+  if (!(*last)->complete && !really_there(**last)) return Own();
   return Own({(*last)->size, (*last)->complete, (*last)->arrived_at});
 }
 

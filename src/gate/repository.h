@@ -16,6 +16,7 @@
 #include "catalog/vouches.h"
 #include "db/database.h"
 #include "fleet/devices.h"
+#include "gate/unrecorded.h"
 #include "ledger/ledger.h"
 #include "store/state_folder.h"
 
@@ -23,14 +24,20 @@ namespace vantro::gate {
 
 struct Repository {
   // Makes what is missing and brings the schema up to date. What a crash left behind is
-  // upkeep's to clear. A vault with files but without a database is refused with
-  // kCorrupt: a new database would not know them.
+  // upkeep's to clear. Refused with kCorrupt: a vault with files but without a database,
+  // as a new one would not know them; and a database that is not the vault's, or an older
+  // copy of it, unless that is accepted.
   static base::Outcome<std::unique_ptr<Repository>> open(const std::string& state,
-                                                         const base::Log& log);
+                                                         const base::Log& log,
+                                                         bool accept_older = false);
+  // The database of a folder alone. The folder must outlive it.
+  static base::Outcome<std::unique_ptr<db::Database>> open_database(
+      store::StateFolder& folder, bool accept_older, const base::Log& log);
 
-  Repository(store::StateFolder state_folder, std::unique_ptr<db::Database> db,
-             const base::Log& log)
-      : folder(std::move(state_folder)),
+  Repository(std::unique_ptr<store::StateFolder> state_folder,
+             std::unique_ptr<db::Database> db, const base::Log& log)
+      : own_folder(std::move(state_folder)),
+        folder(*own_folder),
         database(std::move(db)),
         catalog(*database),
         offers(*database),
@@ -42,7 +49,20 @@ struct Repository {
         devices(*database),
         ledger(*database, log) {}
 
-  store::StateFolder folder;
+  // Whether anything has these bytes.
+  static bool is_recorded(db::Transaction& transaction, const std::string& sha256);
+  // What is stored under this SHA-256 was read: it is what it was, or not.
+  static void mark_content(db::Transaction& transaction, const std::string& sha256,
+                           bool whole, base::WallTime now);
+  // These bytes have just come into the vault: what was lost of them is whole again.
+  // Whether anything was.
+  static bool mend_content(db::Transaction& transaction, const std::string& sha256,
+                           base::WallTime now);
+  // From the vault, for good, unless somebody has them or is to decide about them.
+  void remove_if_unrecorded(const std::string& sha256);
+
+  std::unique_ptr<store::StateFolder> own_folder;
+  store::StateFolder& folder;
   std::unique_ptr<db::Database> database;
   catalog::Catalog catalog;
   catalog::Offers offers;
@@ -53,6 +73,8 @@ struct Repository {
   backup::BackupOffers backup_offers;
   fleet::Devices devices;
   ledger::Ledger ledger;
+
+  Unrecorded unrecorded;
 
   // Held shared from before bytes are moved into the vault until their record is
   // committed, and alone while bytes without a record are removed from it.

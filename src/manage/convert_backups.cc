@@ -60,6 +60,7 @@ api::Backup shape(const backup::Revision& revision) {
   result.protocol = revision.protocol;
   result.account = revision.account;
   result.why = revision.why;
+  result.ending = backup::word(revision.ending);
   result.kept = revision.complete || !revision.partial_file.empty();
   result.kind = backup::word(revision.kind);
   result.text = revision.text;

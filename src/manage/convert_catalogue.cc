@@ -142,6 +142,7 @@ api::Verification shape(const upkeep::VerifyProgress& progress) {
   result.contents = progress.contents;
   result.contents_read = progress.contents_read;
   result.locked = progress.locked;
+  result.unreadable = progress.unreadable;
   result.bytes = progress.bytes;
   result.bytes_read = progress.bytes_read;
   for (const auto& one : progress.damages) {

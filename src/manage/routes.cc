@@ -15,6 +15,7 @@
 #include "manage/device_routes.h"
 #include "manage/image_routes.h"
 #include "manage/offer_routes.h"
+#include "manage/unrecorded_routes.h"
 
 namespace vantro::manage {
 namespace {
@@ -225,6 +226,7 @@ std::vector<Route> make_routes(Service& service) {
   for (auto& route : device_routes(service)) routes.push_back(std::move(route));
   for (auto& route : image_routes(service)) routes.push_back(std::move(route));
   for (auto& route : offer_routes(service)) routes.push_back(std::move(route));
+  for (auto& route : unrecorded_routes(service)) routes.push_back(std::move(route));
   routes.push_back({"GET", "/v1/routes", kOperatorOnly, JsonHandler{}, "this table"});
   auto table = route_table(routes);
   routes.back().handler =

@@ -41,6 +41,7 @@ base::Outcome<void> Arrival::read_again(const Seen& seen) {
 }
 
 base::Outcome<void> Arrival::write(base::ByteView bytes) {
+  if (auto room = folder_->reserve().check(); !room) return room;
   auto written =
       sealed_ ? sealed_->write(file_.get(), bytes) : write_all(file_.get(), bytes);
   if (!written) return written;
@@ -149,15 +150,31 @@ base::Outcome<void> Arrival::move_in() {
   return {};
 }
 
-std::string Arrival::set_aside() {
+SetAside Arrival::set_aside() {
   if (size_ == 0) {
     discard();
     return {};
   }
-  // What can't be written now is lost of a file that broke off; the rest is kept.
-  if (sealed_) (void)sealed_->flush(file_.get(), false);
+  // A record that says more than the disk holds would let the sender go on behind bytes
+  // that a power cut took away. What can't be synced is kept, but not gone on with.
+  auto whole = sync();
+  if (whole && !sealed_ && ::ftruncate(file_.get(), static_cast<off_t>(size_)) != 0) {
+    whole = base::refuse(base::system_refusal(errno, "the arriving file can't be cut"));
+  }
+  SetAside kept;
+  if (whole) kept.sha256 = digester_.sha256_so_far();
   file_.reset();
-  return folder_->to_partial(file_name_) ? file_name_ : std::string{};
+  if (auto moved = folder_->to_partial(file_name_); !moved) {
+    if (moved.error().kind == base::Kind::kNotFound) return {};
+    kept.sha256.clear();
+  }
+  kept.file = file_name_;
+  return kept;
+}
+
+void Arrival::put_back(const std::string& path) {
+  file_.reset();
+  ::rename(folder_->arriving(file_name_).c_str(), path.c_str());
 }
 
 void Arrival::discard() {

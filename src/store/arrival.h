@@ -25,6 +25,12 @@ namespace vantro::store {
 
 class StateFolder;
 
+// What is kept of an upload that broke off.
+struct SetAside {
+  std::string file;    // its name in partial/; empty: there was nothing to keep
+  std::string sha256;  // of its plain bytes; empty: they are not known to be on disk
+};
+
 class Arrival {
  public:
   // `folder` must outlive the arrival. With a key it is encrypted.
@@ -67,11 +73,15 @@ class Arrival {
   base::Outcome<void> move_in();
   const std::string& sha256() const { return sha256_; }  // once finished
 
-  // Gives the name of the file in partial/, or "" if there was nothing to keep.
-  std::string set_aside();
+  // Kept in partial/, on disk when it returns: only then may it be recorded.
+  SetAside set_aside();
 
   void discard();
+  // Back to where arrive_again() took it from, as it was.
+  void put_back(const std::string& path);
 
+  // The SHA-256 of what has come so far.
+  std::string sha256_so_far() const { return digester_.sha256_so_far(); }
   std::uint64_t size() const { return size_; }
   // For reading what has come, in plain. REQUIRES: none of the three was called.
   base::Outcome<base::UniqueFd> open_for_reading() const;

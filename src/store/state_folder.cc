@@ -129,16 +129,20 @@ std::string StateFolder::vault_file(const std::string& sha256, bool encrypted) c
 StateFolder::StateFolder(std::string path)
     : path_(std::move(path)),
       digest_helpers_(std::make_unique<crypto::DigestHelpers>(
-          std::max(1u, std::thread::hardware_concurrency()))) {}
+          std::max(1u, std::thread::hardware_concurrency()))),
+      live_(std::make_unique<Live>(path_)) {}
 
 base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime now,
                                            std::uint64_t announced,
                                            bool encrypted) const {
-  if (const auto left = free_bytes(); announced > left) {
+  const auto left = free_bytes();
+  if (announced > left) {
     return base::refuse(
         Kind::kFull, fmt::format("the server's disk is full: {} are needed, {} are left",
                                  base::size_text(announced), base::size_text(left)));
   }
+  if (reserve().given_up()) reserve().keep(left);
+  if (auto room = reserve().check(); !room) return base::refuse(room.error());
   const auto* key = encrypted ? keys_->current() : nullptr;
   if (key != nullptr && label.purpose == "backup") label.purpose = "sealed";
   auto name = label.file_name(now, crypto::random_hex(4));
@@ -157,10 +161,11 @@ base::Outcome<Arrival> StateFolder::arrive_beside(const std::string& arriving_na
   return arrive(std::move(label), base::SystemClock{}.wall(), 0, encrypted);
 }
 
-base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file,
+base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded,
                                                  const ArrivalLabel& label,
                                                  base::WallTime now, bool encrypted,
                                                  const Arrival::Seen& seen) const {
+  const auto& partial_file = recorded.file;
   const bool was_sealed = ArrivalLabel::is_sealed(partial_file);
   auto as_it_is = label;
   if (was_sealed) as_it_is.purpose = "sealed";
@@ -180,10 +185,22 @@ base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file
     ::rename(arriving(name).c_str(), from.c_str());
     return base::refuse(refusal);
   }
+  const auto as_recorded = [&](const Arrival& arrival) -> base::Outcome<void> {
+    if (arrival.size() == recorded.size && arrival.sha256_so_far() == recorded.sha256) {
+      return {};
+    }
+    return base::refuse(Kind::kCorrupt,
+                        "what came of it before is damaged on the server's disk");
+  };
   const bool to_seal = encrypted && encrypts();
   if (!was_sealed && !to_seal) {
     Arrival arrival(*this, std::move(name), std::move(file));
-    if (auto read = arrival.read_again(seen); !read) return base::refuse(read.error());
+    auto read = arrival.read_again(seen);
+    if (read) read = as_recorded(arrival);
+    if (!read) {
+      arrival.put_back(from);
+      return base::refuse(read.error());
+    }
     return arrival;
   }
   // An encrypted stream can't be gone on with: it is written anew.
@@ -194,6 +211,7 @@ base::Outcome<Arrival> StateFolder::arrive_again(const std::string& partial_file
                                      return arrival->write(bytes);
                                    })
                       : base::Outcome<void>(base::refuse(arrival.error()));
+  if (read) read = as_recorded(*arrival);
   if (!read) {
     if (arrival) arrival->discard();
     ::rename(arriving(name).c_str(), from.c_str());
@@ -222,10 +240,26 @@ base::Outcome<base::UniqueFd> StateFolder::open_stored(const std::string& sha256
   return file;
 }
 
-void StateFolder::forget_in_memory(const std::string& sha256) const {
-  bool is_sealed = false;
-  const auto file = open_either(vault_file(sha256), vault_file(sha256, true), is_sealed);
-  if (file) ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_DONTNEED);
+base::Outcome<StoredHandle> StateFolder::open_as_it_lies(
+    const std::string& sha256) const {
+  StoredHandle handle;
+  auto file = open_either(vault_file(sha256), vault_file(sha256, true), handle.sealed);
+  if (!file) return base::refuse(file.error());
+  handle.file = std::move(*file);
+  return handle;
+}
+
+bool StateFolder::is_stored(const std::string& sha256, const StoredHandle& handle) const {
+  struct stat there {};
+  if (!handle.file) {
+    return ::stat(vault_file(sha256).c_str(), &there) != 0 && errno == ENOENT &&
+           ::stat(vault_file(sha256, true).c_str(), &there) != 0 && errno == ENOENT;
+  }
+  // The descriptor keeps the inode's number from being given to another file.
+  struct stat opened {};
+  return ::fstat(handle.file.get(), &opened) == 0 &&
+         ::stat(vault_file(sha256, handle.sealed).c_str(), &there) == 0 &&
+         opened.st_dev == there.st_dev && opened.st_ino == there.st_ino;
 }
 
 base::Outcome<base::UniqueFd> StateFolder::open_partial(
@@ -309,18 +343,28 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
   return remove_other();
 }
 
-bool StateFolder::to_partial(const std::string& arriving_name) const {
+base::Outcome<void> StateFolder::to_partial(const std::string& arriving_name) const {
   const auto to = path_ + "/partial/" + arriving_name;
-  return ::rename(arriving(arriving_name).c_str(), to.c_str()) == 0;
+  if (::rename(arriving(arriving_name).c_str(), to.c_str()) != 0) {
+    return base::refuse(
+        Kind::kNotFound,
+        base::system_refusal(errno, arriving_name + ": can't be set aside").sentence);
+  }
+  return sync_folder(path_ + "/partial");
 }
 
-base::Outcome<void> StateFolder::vault_to_partial(const StoredFile& file) const {
-  const auto to = fmt::format("{}/partial/{}{}.unrecorded", path_, file.name,
-                              file.sealed ? kSealedEnding : "");
-  if (::rename(vault_file(file.name, file.sealed).c_str(), to.c_str()) != 0) {
-    return base::refuse(base::system_refusal(errno, file.name + ": can't be set aside"));
+std::optional<std::uint64_t> StateFolder::partial_size(
+    const std::string& file_name) const {
+  const base::UniqueFd file(
+      ::open((path_ + "/partial/" + file_name).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file) return std::nullopt;
+  if (ArrivalLabel::is_sealed(file_name)) {
+    const auto size = crypto::sealed_size(file.get());
+    return size ? std::optional(*size) : std::nullopt;
   }
-  return {};
+  struct stat found {};
+  if (::fstat(file.get(), &found) != 0) return std::nullopt;
+  return static_cast<std::uint64_t>(found.st_size);
 }
 
 base::Outcome<void> StateFolder::to_quarantine(const std::string& sha256) const {
@@ -357,6 +401,34 @@ base::Outcome<void> StateFolder::make_vault_shelf(const std::string& sha256) con
 
 base::Outcome<void> StateFolder::sync_vault_shelf(const std::string& sha256) const {
   return sync_folder(path_ + "/vault/" + shelf(sha256));
+}
+
+void StateFolder::unrecorded_to_vault() const {
+  constexpr std::string_view kEnding = ".unrecorded";
+  const auto files = list_partial();
+  if (!files) return;
+  for (const auto& file : *files) {
+    if (!file.name.ends_with(kEnding)) continue;
+    auto name = file.name.substr(0, file.name.size() - kEnding.size());
+    const bool is_sealed = name.ends_with(kSealedEnding);
+    if (is_sealed) name.resize(name.size() - kSealedEnding.size());
+    if (!is_sha256(name) || !make_vault_shelf(name)) continue;
+    // Nothing is overwritten; the same bytes are there then.
+    ::renameat2(AT_FDCWD, (path_ + "/partial/" + file.name).c_str(), AT_FDCWD,
+                vault_file(name, is_sealed).c_str(), RENAME_NOREPLACE);
+  }
+}
+
+base::Outcome<void> StateFolder::try_writing() const {
+  const auto path = arriving("try-writing");
+  const base::UniqueFd file(
+      ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+  const bool written = file && ::write(file.get(), "x", 1) == 1;
+  const auto failure = errno;
+  if (file) ::unlink(path.c_str());
+  if (written) return {};
+  return base::refuse(
+      base::system_refusal(failure, path_ + ": the state folder can't be written"));
 }
 
 std::uint64_t StateFolder::free_bytes() const {

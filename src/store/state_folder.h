@@ -9,12 +9,14 @@
 //   <state>/token            the operator's key to the management API
 //   <state>/secrets-token    the same, for those who may see secrets as well
 //   <state>/lock             held while a vantrod runs
+//   <state>/reserve          room for changes on a full disk (store/reserve.h)
 //
 // Thread-safe.
 #pragma once
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -26,6 +28,8 @@
 #include "crypto/sealed_stream.h"
 #include "store/arrival.h"
 #include "store/arrival_label.h"
+#include "store/reserve.h"
+#include "store/vault_identity.h"
 
 namespace vantro::store {
 
@@ -36,7 +40,20 @@ struct StoredFile {
   std::string name;               // vault: the SHA-256; elsewhere: the file's name
   std::uint64_t size = 0;         // on the disk
   base::WallTime changed_at = 0;  // its bytes, or the folder it is in (ctime)
-  bool sealed = false;            // encrypted: its plain bytes are fewer
+  bool sealed = false;            // vault: encrypted: its plain bytes are fewer
+};
+
+// A file of the vault that was opened.
+struct StoredHandle {
+  base::UniqueFd file;  // none: it is gone
+  bool sealed = false;
+};
+
+// What the record says of a file in partial/.
+struct RecordedPartial {
+  std::string file;
+  std::uint64_t size = 0;  // plain bytes
+  std::string sha256;
 };
 
 class StateFolder {
@@ -69,8 +86,8 @@ class StateFolder {
   // Goes on with a file of partial/: it comes back to arriving/ under a name of its own,
   // and what it has is read once more for the digests, and to `seen`, which may take a
   // while for a large one. kBusy if it is not in partial/ any more: another one goes on
-  // with it.
-  base::Outcome<Arrival> arrive_again(const std::string& partial_file,
+  // with it. kCorrupt if it is not what was `recorded` of it: it stays in partial/ then.
+  base::Outcome<Arrival> arrive_again(const RecordedPartial& recorded,
                                       const ArrivalLabel& label, base::WallTime now,
                                       bool encrypted, const Arrival::Seen& seen) const;
 
@@ -78,10 +95,15 @@ class StateFolder {
   // memory. kCorrupt if it is gone or not `size` bytes long; kDenied: there is no key.
   base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
                                             std::uint64_t size) const;
-  // What is read of it next comes from the disk: what is in memory may have been right
-  // all the time. Only advice, which the kernel need not take.
-  void forget_in_memory(const std::string& sha256) const;
+  // The same as it lies there, plain or sealed. Whoever holds it can tell whether it is
+  // still the file that is stored (is_stored()). kCorrupt: it is gone.
+  base::Outcome<StoredHandle> open_as_it_lies(const std::string& sha256) const;
+  // Whether the file of this SHA-256 is the one that is open there; without one: whether
+  // there is none.
+  bool is_stored(const std::string& sha256, const StoredHandle& handle) const;
   base::Outcome<base::UniqueFd> open_partial(const std::string& file_name) const;
+  // How many plain bytes a file of partial/ has; nothing if it is not there, or damaged.
+  std::optional<std::uint64_t> partial_size(const std::string& file_name) const;
 
   base::Outcome<std::vector<StoredFile>> list_vault() const;
   base::Outcome<std::vector<StoredFile>> list_arriving() const;
@@ -94,14 +116,22 @@ class StateFolder {
   base::Outcome<void> reseal(const std::string& sha256, std::uint64_t size,
                              bool only) const;
 
-  bool to_partial(const std::string& arriving_name) const;
-  // A vault file without a record goes to partial/ as "<sha256>.unrecorded".
-  base::Outcome<void> vault_to_partial(const StoredFile& file) const;
+  // On disk when it returns a value. kNotFound: it was not moved.
+  base::Outcome<void> to_partial(const std::string& arriving_name) const;
   base::Outcome<void> to_quarantine(const std::string& sha256) const;
   void remove_arriving(const std::string& file_name) const;
   // For good. The caller has seen to it that nothing is recorded with these bytes.
   void remove_stored(const std::string& sha256) const;
   void remove_partial(const std::string& file_name) const;
+
+  // What an older program moved out of the vault because it had no record goes back, if
+  // nothing is there in its place.
+  void unrecorded_to_vault() const;
+
+  VaultIdentity& identity() const { return live_->identity; }
+  Reserve& reserve() const { return live_->reserve; }
+  // Tries to write a file, and says why that fails.
+  base::Outcome<void> try_writing() const;
 
   // For Arrival.
   crypto::DigestHelpers* digest_helpers() const { return digest_helpers_.get(); }
@@ -121,6 +151,14 @@ class StateFolder {
       std::make_shared<const crypto::SealKeys>();
   std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
   base::UniqueFd lock_;
+  // Has mutexes, which can't be moved.
+  struct Live {
+    explicit Live(const std::string& path)
+        : identity(path + "/vault"), reserve(path + "/reserve") {}
+    VaultIdentity identity;
+    Reserve reserve;
+  };
+  std::unique_ptr<Live> live_;
 };
 
 }  // namespace vantro::store

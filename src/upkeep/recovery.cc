@@ -10,8 +10,8 @@
 #include <set>
 #include <unistd.h>
 
-#include "crypto/digests.h"
 #include "gate/inventory.h"
+#include "upkeep/unrecorded_files.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -37,10 +37,7 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
                   {{"file", file.name}});
       continue;
     }
-    if (!repository.folder.to_partial(file.name)) {
-      return base::refuse(
-          base::system_refusal(errno, file.name + ": can't be set aside"));
-    }
+    if (auto moved = repository.folder.to_partial(file.name); !moved) return moved;
     backup::Revision revision;
     revision.address = label->from;
     const auto address = base::Address::parse(label->from);
@@ -54,6 +51,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
                  O_RDONLY | O_CLOEXEC));
       revision.size = crypto::sealed_size(opened.get()).value_or(0);
     }
+    // Without a checksum, so nobody goes on with it: after a power cut nothing tells
+    // whether these are the bytes that came.
     revision.partial_file = file.name;
     revision.arrived_at = now;
     revision.why = "the server stopped while it was being received";
@@ -72,15 +71,20 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
 }
 
 // A backup that was being continued has left partial/, and its end may have come before
-// its record said so.
-base::Outcome<void> forget_gone_partials(gate::Repository& repository) {
+// its record said so. What is there and has no record is for a person to decide.
+base::Outcome<void> compare_partials(gate::Repository& repository,
+                                     std::vector<gate::UnrecordedFile>& unrecorded) {
   const auto files = repository.folder.list_partial();
   if (!files) return base::refuse(files.error());
+  const auto names = repository.backups.partial_files();
+  if (!names) return base::refuse(names.error());
+  const std::set<std::string> recorded(names->begin(), names->end());
   std::set<std::string> there;
-  for (const auto& file : *files) there.insert(file.name);
-  const auto recorded = repository.backups.partial_files();
-  if (!recorded) return base::refuse(recorded.error());
-  for (const auto& name : *recorded) {
+  for (const auto& file : *files) {
+    there.insert(file.name);
+    if (!recorded.contains(file.name)) unrecorded.push_back({true, file});
+  }
+  for (const auto& name : recorded) {
     if (there.contains(name)) continue;
     if (auto done = repository.backups.forget_partial_file(name); !done) return done;
   }
@@ -95,9 +99,7 @@ base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport
   return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
     for (const auto* lost : {&report.missing, &report.damaged}) {
       for (const auto& sha256 : *lost) {
-        catalog::Catalog::mark_read(t, sha256, false, now);
-        backup::Backups::mark_read(t, sha256, false, now);
-        catalog::Documents::mark_read(t, sha256, false);
+        gate::Repository::mark_content(t, sha256, false, now);
       }
     }
     return {};
@@ -105,7 +107,8 @@ base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport
 }
 
 base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
-                              const base::Log& log, RecoveryReport& report) {
+                              const base::Log& log, RecoveryReport& report,
+                              std::vector<gate::UnrecordedFile>& unrecorded) {
   const auto files = repository.folder.list_vault();
   if (!files) return base::refuse(files.error());
   std::map<std::string, std::uint64_t> stored;
@@ -147,65 +150,9 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
   }
   if (auto marked = mark_lost(repository, report, now); !marked) return marked;
   for (const auto& file : *files) {
-    if (recorded.contains(file.name)) continue;
-    ++report.unrecorded;
-    log.warning("a file in vault/ without a record was moved to partial/",
-                {{"sha256", file.name}, {"bytes", file.size}});
-    if (auto moved = repository.folder.vault_to_partial(file); !moved) return moved;
+    if (!recorded.contains(file.name)) unrecorded.push_back({false, file});
   }
   return {};
-}
-
-struct Read {
-  store::StoredFile file;
-  std::uint64_t size = 0;  // of the plain bytes
-  crypto::Digests digests;
-};
-
-base::Outcome<Read> read_whole(const store::StateFolder& folder,
-                               const store::StoredFile& file) {
-  const base::UniqueFd opened(
-      ::open(folder.vault_file(file.name, file.sealed).c_str(), O_RDONLY | O_CLOEXEC));
-  if (!opened) return base::refuse(base::system_refusal(errno, file.name));
-  Read result{file, 0, {}};
-  crypto::Digester digester;
-  auto read = store::read_plain(opened.get(), file.sealed ? folder.keys() : nullptr,
-                                false, [&](base::ByteView bytes) -> base::Outcome<void> {
-                                  digester.update(bytes);
-                                  result.size += bytes.size();
-                                  return {};
-                                });
-  if (!read && read.error().kind != Kind::kCorrupt) return base::refuse(read.error());
-  result.digests = digester.finish();
-  return result;
-}
-
-// What is known of a file whose record is lost: its bytes. Encrypted are backups only.
-base::Outcome<void> record_anew(db::Transaction& t, const Read& read,
-                                base::WallTime now) {
-  const auto name = "recovered-" + read.file.name.substr(0, 12);
-  if (read.file.sealed) {
-    backup::Revision revision;
-    revision.holder = {0, "recovered"};
-    revision.address = "recovered";
-    revision.name = name;
-    revision.complete = true;
-    revision.size = read.size;
-    revision.digests = read.digests;
-    revision.arrived_at = now;
-    revision.kind = backup::FileKind::kConfiguration;
-    revision.text = true;
-    backup::Backups::add(t, std::move(revision));
-    return {};
-  }
-  catalog::Image image;
-  image.name = name;
-  image.size = read.size;
-  image.digests = read.digests;
-  image.taken_in_at = now;
-  image.taken_in_by = "recovery";
-  auto added = catalog::Catalog::add(t, std::move(image));
-  return added ? base::Outcome<void>() : base::refuse(added.error());
 }
 
 }  // namespace
@@ -221,12 +168,18 @@ base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTi
   if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
     return base::refuse(cleared.error());
   }
-  if (auto forgotten = forget_gone_partials(repository); !forgotten) {
-    return base::refuse(forgotten.error());
+  repository.folder.unrecorded_to_vault();
+  std::vector<gate::UnrecordedFile> unrecorded;
+  if (auto compared = compare_partials(repository, unrecorded); !compared) {
+    return base::refuse(compared.error());
   }
-  if (auto reconciled = reconcile(repository, now, log, report); !reconciled) {
+  if (auto reconciled = reconcile(repository, now, log, report, unrecorded);
+      !reconciled) {
     return base::refuse(reconciled.error());
   }
+  report.unrecorded = unrecorded.size();
+  repository.unrecorded.set(std::move(unrecorded));
+  if (auto sentence = repository.unrecorded.sentence()) log.warning(*sentence);
   return report;
 }
 
@@ -234,10 +187,14 @@ base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::Wal
                                          std::chrono::hours keep, const base::Log& log) {
   const auto files = repository.folder.list_partial();
   if (!files) return base::refuse(files.error());
+  const auto names = repository.backups.partial_files();
+  if (!names) return base::refuse(names.error());
+  const std::set<std::string> recorded(names->begin(), names->end());
   const auto oldest = now - std::chrono::milliseconds(keep).count();
   std::size_t swept = 0;
   for (const auto& file : *files) {
-    if (file.changed_at >= oldest) continue;
+    // What has no record is never removed by its age.
+    if (file.changed_at >= oldest || !recorded.contains(file.name)) continue;
     if (auto forgotten = repository.backups.forget_partial_file(file.name); !forgotten) {
       return base::refuse(forgotten.error());
     }
@@ -250,7 +207,7 @@ base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::Wal
 
 base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
                                      base::WallTime now, const base::Log& log) {
-  std::vector<Read> sound;
+  std::vector<ReadFile> sound;
   {
     auto folder = store::StateFolder::open(state);
     if (!folder) return base::refuse(folder.error());
@@ -258,9 +215,9 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
     const auto files = folder->list_vault();
     if (!files) return base::refuse(files.error());
     for (const auto& file : *files) {
-      auto read = read_whole(*folder, file);
+      auto read = read_file(*folder, file);
       if (!read) return base::refuse(read.error());
-      if (read->digests.sha256 != file.name) {
+      if (!read->whole()) {
         log.error("a file in vault/ is damaged and was moved to quarantine/",
                   {{"sha256", file.name}});
         if (auto moved = folder->to_quarantine(file.name); !moved) return moved;
@@ -278,11 +235,11 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       }
       if (!error) log.warning("the old database was put aside", {{"file", to}});
     }
-    auto database = db::Database::open(folder->database());
+    auto database = gate::Repository::open_database(*folder, true, log);
     if (!database) return base::refuse(database.error());
     auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
       for (const auto& read : sound) {
-        if (auto done = record_anew(t, read, now); !done) return done;
+        if (auto done = record_anew(t, read, now); !done) return base::refuse(done.error());
       }
       return {};
     });

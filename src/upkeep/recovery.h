@@ -17,7 +17,7 @@ namespace vantro::upkeep {
 struct RecoveryReport {
   std::size_t removed = 0;     // image uploads under way: the operator still has the file
   std::size_t set_aside = 0;   // backups under way, now partial revisions
-  std::size_t unrecorded = 0;  // files in the vault without a record, now in partial/
+  std::size_t unrecorded = 0;  // files without a record, in vault/ and partial/
   std::vector<std::string> missing;  // SHA-256 of records whose file is gone
   std::vector<std::string>
       damaged;  // of records whose file had another size; quarantined
@@ -29,7 +29,7 @@ struct RecoveryReport {
 base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTime now,
                                       const base::Log& log);
 
-// Removes files from partial/ that are older than `keep`. Returns how many.
+// Removes recorded files from partial/ that are older than `keep`. Returns how many.
 base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::WallTime now,
                                          std::chrono::hours keep, const base::Log& log);
 

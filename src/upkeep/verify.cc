@@ -9,13 +9,17 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "crypto/digests.h"
+#include "store/sealed_file.h"
 
 namespace vantro::upkeep {
 namespace {
 
 using base::Kind;
 
-constexpr std::size_t kPiece = 1 << 20;
+constexpr const char* kStoppedEarly = "stopped before its end";
+// What could not be read is tried so often once more, after a pause.
+constexpr int kMoreTurns = 3;
+constexpr std::chrono::seconds kTurnPause{2};
 
 }  // namespace
 
@@ -52,15 +56,17 @@ base::Outcome<std::vector<Verifier::Content>> Verifier::contents(
       [&](db::Transaction& t) -> base::Outcome<std::vector<Content>> {
         std::vector<Content> result;
         for (const auto& row :
-             t.query("select sha256, size, max(read_at) from ("
-                     "select sha256, size, read_at from images where whole = 1 union all "
-                     "select sha256, size, read_at from revisions where complete = 1 and "
-                     "whole = 1 union all "
-                     "select sha256, size, added_at from documents where whole = 1) "
+             // What is damaged or gone, too: somebody may have put it back.
+             t.query("select sha256, size, max(read_at), min(whole) from ("
+                     "select sha256, size, read_at, whole from images union all "
+                     "select sha256, size, read_at, whole from revisions where "
+                     "complete = 1 union all "
+                     "select sha256, size, added_at, whole from documents) "
                      "where (:a = '' or sha256 = :b) group by sha256, size "
-                     "having max(read_at) <= :c order by 3, 1",
+                     "having max(read_at) <= :c or min(whole) = 0 order by 3, 1",
                      {only, only, before})) {
-          result.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1))});
+          result.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1)),
+                            row.integer(3) == 0});
         }
         return result;
       });
@@ -93,41 +99,35 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
                    std::string who) {
   rate_ = bytes_per_second;
   pace_ = std::chrono::steady_clock::now();
-  std::string trouble;
-  std::size_t damaged = 0;
-  for (const auto& content : contents) {
-    const auto found = read(content);
-    if (unreadable_) {
-      // It is no damage that its key is not here.
-      const std::lock_guard lock(mutex_);
-      ++progress_.locked;
-      continue;
-    }
-    if (!found) {
-      trouble = "stopped before its end";
+  unreadable_why_.clear();
+  std::vector<Content> again;
+  auto trouble = read_all(contents, again);
+  // Descriptors may be short for a moment only.
+  for (int turn = 0; turn < kMoreTurns && trouble.empty() && !again.empty(); ++turn) {
+    if (!wait(kTurnPause)) {
+      trouble = kStoppedEarly;
       break;
     }
-    const auto noted = gate_.content_read(content.sha256, found->empty(), *found);
-    if (!noted) {
-      trouble = noted.error().sentence;
-      break;
-    }
-    const std::lock_guard lock(mutex_);
-    ++progress_.contents_read;
-    if (found->empty()) continue;
-    ++damaged;
-    progress_.damages.push_back({content.sha256, gate_.names_of(content.sha256), *found});
+    std::vector<Content> rest;
+    trouble = read_all(again, rest);
+    again = std::move(rest);
+  }
+  if (trouble.empty() && !again.empty()) {
+    trouble = fmt::format("{} stored {} could not be read and will be tried again: {}",
+                          again.size(), again.size() == 1 ? "file" : "files",
+                          unreadable_why_);
   }
   VerifyProgress done;
   {
     const std::lock_guard lock(mutex_);
+    progress_.unreadable = again.size();
     done = progress_;
   }
   gate_.record_event(
       "verify", who,
       fmt::format(
           "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
-          done.contents, base::size_text(done.bytes_read), damaged,
+          done.contents, base::size_text(done.bytes_read), done.damages.size(),
           done.locked == 0
               ? ""
               : fmt::format("; {} encrypted with keys that are not here", done.locked),
@@ -138,33 +138,108 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
   progress_.trouble = trouble;
 }
 
-std::optional<std::string> Verifier::read(const Content& content) {
-  const auto& folder = gate_.repository().folder;
-  folder.forget_in_memory(content.sha256);
-  const auto file = folder.open_stored(content.sha256, content.size);
-  unreadable_ = !file && file.error().kind == Kind::kDenied;
-  if (!file) return file.error().sentence;
-  ::posix_fadvise(file->get(), 0, 0, POSIX_FADV_SEQUENTIAL);
-  crypto::Digester digester;
-  base::ByteBuffer piece(kPiece);
-  while (true) {
-    const auto got = ::read(file->get(), piece.data(), piece.size());
-    if (got < 0 && errno == EINTR) continue;
-    if (got < 0) {
-      return base::system_refusal(errno, "the disk can't read it").sentence;
+std::string Verifier::read_all(const std::vector<Content>& contents,
+                               std::vector<Content>& again) {
+  for (const auto& content : contents) {
+    const auto result = judge(content);
+    if (!result) return result.error().sentence;
+    const std::lock_guard lock(mutex_);
+    switch (result->reading) {
+      case Reading::kWhole:
+      case Reading::kReplaced:
+        ++progress_.contents_read;
+        break;
+      case Reading::kLost:
+        ++progress_.contents_read;
+        progress_.damages.push_back(
+            {content.sha256, gate_.names_of(content.sha256), result->sentence});
+        break;
+      case Reading::kLocked:
+        ++progress_.locked;
+        break;
+      case Reading::kUnreadable:
+        unreadable_why_ = result->sentence;
+        again.push_back(content);
+        break;
+      case Reading::kStopped:
+        return kStoppedEarly;
     }
-    if (got == 0) break;
-    digester.update({piece.data(), static_cast<std::size_t>(got)});
-    {
-      const std::lock_guard lock(mutex_);
-      progress_.bytes_read += static_cast<std::uint64_t>(got);
-    }
-    if (!keep_pace(static_cast<std::uint64_t>(got))) return std::nullopt;
-  }
-  if (digester.finish().sha256 != content.sha256) {
-    return "its bytes no longer match their SHA-256; what is there is in quarantine/";
   }
   return "";
+}
+
+base::Outcome<Verifier::Result> Verifier::judge(const Content& content) {
+  auto opened = gate_.repository().folder.open_as_it_lies(content.sha256);
+  store::StoredHandle handle;
+  Result result;
+  if (opened) {
+    handle = std::move(*opened);
+    result = read(content, handle);
+  } else if (opened.error().kind == Kind::kCorrupt) {
+    result = {Reading::kLost, opened.error().sentence};
+  } else {
+    result = {Reading::kUnreadable, opened.error().sentence};
+  }
+  if (result.reading == Reading::kWhole) {
+    if (auto noted = gate_.content_whole(content.sha256); !noted) {
+      return base::refuse(noted.error());
+    }
+  } else if (result.reading == Reading::kLost) {
+    if (!handle.file && content.lost_before) {
+      // Nothing new: it is said of it already.
+      result.reading = Reading::kReplaced;
+      return result;
+    }
+    auto lost = gate_.content_lost(content.sha256, handle, result.sentence);
+    if (!lost) return base::refuse(lost.error());
+    if (!*lost) result.reading = Reading::kReplaced;
+  }
+  return result;
+}
+
+Verifier::Result Verifier::read(const Content& content,
+                                const store::StoredHandle& handle) {
+  const int file = handle.file.get();
+  // From the disk: what is in memory may have been right all the time. Only advice, which
+  // the kernel need not take.
+  ::posix_fadvise(file, 0, 0, POSIX_FADV_DONTNEED);
+  ::posix_fadvise(file, 0, 0, POSIX_FADV_SEQUENTIAL);
+  crypto::Digester digester;
+  std::uint64_t size = 0;
+  bool stopped = false;
+  const auto done = store::read_plain(
+      file, handle.sealed ? gate_.repository().folder.keys() : nullptr, false,
+      [&](base::ByteView bytes) -> base::Outcome<void> {
+        digester.update(bytes);
+        size += bytes.size();
+        {
+          const std::lock_guard lock(mutex_);
+          progress_.bytes_read += bytes.size();
+        }
+        stopped = !keep_pace(bytes.size());
+        if (stopped) return base::refuse(Kind::kBusy, kStoppedEarly);
+        return {};
+      });
+  if (stopped) return {Reading::kStopped, ""};
+  if (!done && done.error().kind == Kind::kDenied) return {Reading::kLocked, ""};
+  if (!done && done.error().kind != Kind::kCorrupt) {
+    return {Reading::kUnreadable, done.error().sentence};
+  }
+  if (done && size == content.size && digester.finish().sha256 == content.sha256) {
+    return {};
+  }
+  if (done && size != content.size) {
+    return {Reading::kLost,
+            fmt::format("it has {} bytes instead of {}; what is there is in quarantine/",
+                        size, content.size)};
+  }
+  return {Reading::kLost,
+          "its bytes no longer match their SHA-256; what is there is in quarantine/"};
+}
+
+bool Verifier::wait(std::chrono::milliseconds time) {
+  std::unique_lock lock(mutex_);
+  return !stopped_.wait_for(lock, time, [this] { return stopping_; });
 }
 
 bool Verifier::keep_pace(std::uint64_t bytes) {

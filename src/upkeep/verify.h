@@ -36,6 +36,9 @@ struct VerifyProgress {
   base::WallTime ended_at = 0;
   std::uint64_t contents = 0, contents_read = 0;
   std::uint64_t locked = 0;  // encrypted with keys that are not here
+  // Could not be read, and not for their bytes: no descriptors, a failing disk. That is
+  // no damage; they are tried again in the same run and in the next one.
+  std::uint64_t unreadable = 0;
   std::uint64_t bytes = 0, bytes_read = 0;
   std::vector<Damage> damages;
   std::string trouble;  // why it stopped before its end
@@ -61,15 +64,27 @@ class Verifier {
   struct Content {
     std::string sha256;
     std::uint64_t size = 0;
+    bool lost_before = false;  // known to be damaged or gone
   };
 
   base::Outcome<std::vector<Content>> contents(const VerifyRequest& request) const;
+  // What came of reading one.
+  enum class Reading { kWhole, kLost, kLocked, kUnreadable, kReplaced, kStopped };
+  struct Result {
+    Reading reading = Reading::kWhole;
+    std::string sentence;  // kLost, kUnreadable: what is wrong
+  };
+
   void run(std::vector<Content> contents, std::uint64_t bytes_per_second,
            std::string who);
-  // Nothing: it was stopped. Else what is wrong, or "".
-  std::optional<std::string> read(const Content& content);
+  // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
+  std::string read_all(const std::vector<Content>& contents, std::vector<Content>& again);
+  // Reads one, and sees to what is to be done about it.
+  base::Outcome<Result> judge(const Content& content);
+  Result read(const Content& content, const store::StoredHandle& handle);
   // False: it was stopped.
   bool keep_pace(std::uint64_t bytes);
+  bool wait(std::chrono::milliseconds time);
 
   gate::Gate& gate_;
   mutable std::mutex mutex_;
@@ -78,7 +93,7 @@ class Verifier {
   bool stopping_ = false;    // guarded by mutex_
   std::thread thread_;
   // Of the thread.
-  bool unreadable_ = false;  // what was read last: its key is not here
+  std::string unreadable_why_;
   std::uint64_t rate_ = 0;
   base::Instant pace_;  // when the next bytes may be read
 };

@@ -1,0 +1,115 @@
+#include "client/unrecorded.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/sizes.h"
+#include "client/render.h"
+
+namespace vantro::client {
+namespace {
+
+using nlohmann::json;
+using Align = Table::Align;
+using Files = std::vector<api::Unrecorded>;
+
+constexpr const char* kPath = "/v1/unrecorded";
+
+struct Chosen {
+  std::vector<std::string> names;
+  bool all = false;
+};
+
+Done list_unrecorded(const Context& context) {
+  return show(context, kPath, [](const Terminal& terminal, const json& answer) {
+    Table table({{"FILE"}, {"IN"}, {"SIZE", Align::kRight}, {"SINCE"}, {"ENCRYPTED"}});
+    for (const auto& one : list_of<api::Unrecorded>(answer, "files")) {
+      table.add({{one.name},
+                 {one.place},
+                 {base::size_text(one.size)},
+                 {shown_time(one.since)},
+                 {one.encrypted ? "yes" : ""}});
+    }
+    write_or(table, terminal, "Every file of the server has its record.");
+  });
+}
+
+// A name, or enough of its beginning to mean one file only.
+Result<std::string> meant(const Files& files, const std::string& typed) {
+  std::vector<std::string> found;
+  for (const auto& one : files) {
+    if (one.name == typed) return one.name;
+    if (one.name.starts_with(typed)) found.push_back(one.name);
+  }
+  if (found.size() == 1) return found.front();
+  return tl::unexpected(Failure{
+      ExitCode::kNotFound,
+      found.empty()
+          ? fmt::format("no file without a record begins with '{}'; 'vantro unrecorded "
+                        "list' shows them",
+                        shown(typed, 80))
+          : fmt::format("'{}' is the beginning of {} files; give more of the name",
+                        shown(typed, 80), found.size())});
+}
+
+Done decide(const Context& context, const Chosen& chosen, bool keep) {
+  if (chosen.names.empty() != chosen.all) {
+    return wrong_use("name the files, or give --all");
+  }
+  const auto answer = context.api.get(kPath);
+  if (!answer) return tl::unexpected(answer.error());
+  const auto files = list_of<api::Unrecorded>(*answer, "files");
+  std::vector<std::string> names;
+  for (const auto& typed : chosen.names) {
+    auto name = meant(files, typed);
+    if (!name) return tl::unexpected(name.error());
+    names.push_back(std::move(*name));
+  }
+  for (const auto& one : files) {
+    // What broke off can't be kept; with --all only the others are meant.
+    if (chosen.all && !(keep && one.place == "partial")) names.push_back(one.name);
+  }
+  auto decided = json::array();
+  const Terminal terminal(stdout);
+  Done result;
+  for (const auto& name : names) {
+    const auto path = std::string(kPath) + "/" + url_escape(name);
+    const auto done = context.api.send(keep ? "POST" : "DELETE", path);
+    if (!done) {
+      result = tl::unexpected(done.error());
+      break;
+    }
+    decided.push_back(*done);
+    if (context.json) continue;
+    const auto kept_as = done->value("kept_as", std::string());
+    terminal.write(keep ? fmt::format("{}: kept as '{}'\n", shown(name), shown(kept_as))
+                        : fmt::format("{}: removed\n", shown(name)));
+  }
+  if (context.json) {
+    terminal.write(json{{"files", std::move(decided)}}.dump(2) + "\n");
+  } else if (names.empty()) {
+    terminal.write("Nothing to do.\n");
+  }
+  return result;
+}
+
+}  // namespace
+
+void unrecorded_commands(Commands& commands) {
+  auto* group = commands.group(commands.app(), "unrecorded",
+                               "Decide about stored files that have no record");
+  commands.add(*group, "list", "List them, the oldest first", list_unrecorded);
+  for (const bool keep : {true, false}) {
+    auto chosen = commands.options<Chosen>();
+    auto* command = commands.add(
+        *group, keep ? "keep" : "remove",
+        keep ? "Record them again, as held images named recovered-..."
+             : "Remove them for good",
+        [chosen, keep](const Context& c) { return decide(c, *chosen, keep); });
+    command->add_option("FILE", chosen->names,
+                        "SHA-256 or file name, or the beginning of one");
+    command->add_flag("--all", chosen->all, "Decide so about all of them");
+  }
+}
+
+}  // namespace vantro::client

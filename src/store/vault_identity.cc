@@ -1,0 +1,65 @@
+#include "store/vault_identity.h"
+
+#include <array>
+#include <cerrno>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sstream>
+#include <unistd.h>
+
+namespace vantro::store {
+namespace {
+
+constexpr std::string_view kWord = "vantro-vault";
+constexpr std::size_t kLongest = 128;
+
+std::string line_of(const base::StateIdentity& identity) {
+  return fmt::format("{} {} {:019} {:019}\n", kWord, identity.id, identity.change,
+                     identity.at);
+}
+
+}  // namespace
+
+std::optional<base::StateIdentity> VaultIdentity::read() const {
+  const base::UniqueFd file(::open(path().c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file) return std::nullopt;
+  std::array<char, kLongest> bytes{};
+  const auto count = ::pread(file.get(), bytes.data(), bytes.size(), 0);
+  if (count <= 0) return std::nullopt;
+  std::istringstream line(std::string(bytes.data(), static_cast<std::size_t>(count)));
+  std::string word;
+  base::StateIdentity identity;
+  if (!(line >> word >> identity.id >> identity.change >> identity.at) || word != kWord) {
+    return std::nullopt;
+  }
+  return identity;
+}
+
+base::Outcome<void> VaultIdentity::write(const base::StateIdentity& identity) {
+  const auto failed = [&] {
+    return base::refuse(base::system_refusal(errno, path() + ": can't be written"));
+  };
+  const auto line = line_of(identity);
+  const std::lock_guard lock(mutex_);
+  if (file_) {
+    const auto count = ::pwrite(file_.get(), line.data(), line.size(), 0);
+    if (count != static_cast<ssize_t>(line.size())) return failed();
+    return {};
+  }
+  const auto fresh = path() + ".new";
+  base::UniqueFd file(
+      ::open(fresh.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+  if (!file ||
+      ::write(file.get(), line.data(), line.size()) !=
+          static_cast<ssize_t>(line.size()) ||
+      ::fsync(file.get()) != 0 || ::rename(fresh.c_str(), path().c_str()) != 0) {
+    return failed();
+  }
+  const base::UniqueFd folder(
+      ::open(folder_.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  if (!folder || ::fsync(folder.get()) != 0) return failed();
+  file_ = std::move(file);
+  return {};
+}
+
+}  // namespace vantro::store

@@ -1,0 +1,37 @@
+// The file vault/identity: which database the vault's files were recorded in, and how far
+// that had come. It is written after each commit without waiting for the disk, so after a
+// power cut it may lag behind the database by some seconds; it is never ahead of it.
+//
+// One line of a fixed length, overwritten in place: within one sector, so that it is
+// there old or new.
+#pragma once
+
+#include <mutex>
+#include <optional>
+#include <string>
+
+#include "base/outcome.h"
+#include "base/state_identity.h"
+#include "base/unique_fd.h"
+
+namespace vantro::store {
+
+// Thread-safe.
+class VaultIdentity {
+ public:
+  explicit VaultIdentity(std::string vault) : folder_(std::move(vault)) {}
+
+  // Nothing if there is none, or it can't be read.
+  std::optional<base::StateIdentity> read() const;
+  // The first one is on disk when this returns a value.
+  base::Outcome<void> write(const base::StateIdentity& identity);
+
+ private:
+  std::string path() const { return folder_ + "/identity"; }
+
+  const std::string folder_;
+  std::mutex mutex_;
+  base::UniqueFd file_;  // guarded by mutex_; open once something was written
+};
+
+}  // namespace vantro::store
