@@ -60,6 +60,7 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version) {
   config.log_in_patience = std::chrono::seconds(settings.ftp_log_in_s);
   config.idle_patience = std::chrono::seconds(settings.ftp_idle_s);
   config.stall_patience = std::chrono::seconds(settings.ftp_stalled_s);
+  config.come_patience = std::chrono::seconds(settings.ftp_data_connection_s);
   config.passive_ports = settings.ftp_passive_ports;
   config.announced_address = settings.ftp_announce;
   config.version = version;

@@ -358,6 +358,7 @@ const std::map<std::string, Apply>& keys() {
       {"ftp.log_in_s", number(&Settings::ftp_log_in_s, 1, 3600)},
       {"ftp.idle_s", number(&Settings::ftp_idle_s, 1, 3600)},
       {"ftp.stalled_s", number(&Settings::ftp_stalled_s, 1, 3600)},
+      {"ftp.data_connection_s", number(&Settings::ftp_data_connection_s, 1, 3600)},
       {"ftp.passive_ports", apply_passive_ports},
       {"ftp.announce", apply_announce},
       {"ftp.certificate", text(&Settings::ftp_certificate)},

@@ -55,6 +55,7 @@ struct Settings {
   std::int64_t ftp_log_in_s = 60;              // 1 to 3,600
   std::int64_t ftp_idle_s = 300;               // 1 to 3,600
   std::int64_t ftp_stalled_s = 60;             // 1 to 3,600
+  std::int64_t ftp_data_connection_s = 20;     // 1 to 3,600
   std::optional<PortRange> ftp_passive_ports;  // nothing: any
   std::optional<base::Address> ftp_announce;   // IPv4
   // PEM files as for HTTPS; empty: those of HTTPS, if there are any.

@@ -37,6 +37,9 @@ class BackupWrite final : public WriteSink {
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return arrival_.sync(); }
+  void expect(const std::vector<crypto::Expected>& digests) override {
+    announced_.expect(digests);
+  }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }

@@ -10,6 +10,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "gate/changes.h"
 
 namespace vantro::gate {
 
@@ -313,6 +314,47 @@ base::Outcome<bool> Gate::content_lost(const std::string& sha256,
   if (auto reloaded = reload_offers(); !reloaded) return base::refuse(reloaded.error());
   if (!moved) return base::refuse(moved.error());
   return true;
+}
+
+void Gate::reply_lost(const Filed& filed) {
+  const auto failed = [&](const Refusal& refusal) {
+    log_.error("an upload whose end was not confirmed could not be marked",
+               {{"what", filed.sentence}, {"why", refusal.sentence}});
+  };
+  if (!filed.new_image.empty()) {
+    const auto withdrawn =
+        Changes(*this, "server")
+            .withdraw(filed.new_image, std::string("upload ") + backup::kEndNotConfirmed);
+    if (!withdrawn) failed(withdrawn.error());
+  }
+  if (filed.record == 0) return;
+  const auto found = repository_.backups.find(filed.record);
+  if (!found) return failed(found.error());
+  if (!*found) return;
+  const auto& revision = **found;
+  ledger::Entry entry;
+  entry.at = clock_.wall();
+  entry.event = word(Direction::kDeposit);
+  entry.actor = revision.address;
+  entry.device = revision.holder.device == 0 ? "" : revision.holder.name;
+  entry.protocol = revision.protocol;
+  entry.account = revision.account;
+  entry.name = revision.name;
+  entry.sha256 = revision.digests.sha256;
+  entry.bytes = revision.size;
+  entry.outcome = word(State::kFailed);
+  entry.sentence =
+      fmt::format("revision {}: {}", revision.number, backup::kEndNotConfirmed);
+  log_.warning("the end of a deposit was not confirmed", {{"device", revision.address},
+                                                          {"name", revision.name},
+                                                          {"bytes", revision.size}});
+  auto marked =
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        backup::Backups::set_unconfirmed(t, revision);
+        ledger::Ledger::record(t, entry);
+        return {};
+      });
+  if (!marked) failed(marked.error());
 }
 
 std::string Gate::names_of(const std::string& sha256) {

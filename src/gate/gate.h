@@ -139,6 +139,10 @@ class Gate {
   base::Outcome<std::optional<OwnUpload>> own_upload(const Asker& asker,
                                                      std::string_view typed_name);
 
+  // The client was gone before it could be told: perhaps it had not sent all of it. What
+  // was filed no longer counts as good; may wait for the database.
+  void reply_lost(const Filed& filed);
+
   // Whether it would be allowed; nothing is recorded.
   base::Outcome<void> would_allow(const Asker& asker, auth::Action action,
                                   std::string_view name) const;

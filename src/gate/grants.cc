@@ -125,6 +125,10 @@ base::Outcome<void> WriteGrant::sync() {
   return sink_->sync();
 }
 
+void WriteGrant::expect(const std::vector<crypto::Expected>& digests) {
+  sink_->expect(digests);
+}
+
 base::Outcome<Filed> WriteGrant::commit() {
   if (write_refusal_) return base::refuse(*write_refusal_);
   auto filed = sink_->commit();

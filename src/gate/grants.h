@@ -98,6 +98,10 @@ struct Announced {
   // they are not given, behind all that came; then nothing need have come before.
   bool goes_on = false;
   std::optional<std::uint64_t> behind = {};
+
+  void expect(const std::vector<crypto::Expected>& more) {
+    digests.insert(digests.end(), more.begin(), more.end());
+  }
 };
 
 // What became of it.
@@ -107,6 +111,9 @@ struct Filed {
   std::int64_t revision = 0;  // of a backup; else 0
   std::uint64_t size = 0;
   crypto::Digests digests;
+  // What is new with it: the record of a revision, or an image's name; else 0, empty.
+  std::int64_t record = 0;
+  std::string new_image = {};
 };
 
 // Bytes that are being received: a backup, or in intake/ an image or a checksum list. A
@@ -125,6 +132,9 @@ class WriteGrant {
   // The bytes that have come so far are on disk when this returns a value; it completes
   // nothing.
   base::Outcome<void> sync();
+
+  // What the sender tells of the bytes only when they have come, before commit().
+  void expect(const std::vector<crypto::Expected>& digests);
 
   // Bytes, record and ledger row are on disk when this returns a value. After a write()
   // that was refused it is refused for the same reason, so that a caller who had asked

@@ -104,6 +104,9 @@ base::Outcome<Filed> HandedImage::commit() {
   filed.path = taken->offer;
   filed.size = taken->added.image.size;
   filed.digests = taken->added.image.digests;
+  if (taken->added.what == catalog::Added::What::kNew) {
+    filed.new_image = taken->added.image.name;
+  }
   filed.sentence =
       fmt::format("'{}' {}{}{}", base::printable(intake_.name(), base::kLongestName),
                   intake_.sentence(*taken), facts_text(*taken),

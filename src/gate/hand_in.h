@@ -19,6 +19,9 @@ class HandedImage final : public WriteSink {
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return intake_.sync(); }
+  void expect(const std::vector<crypto::Expected>& digests) override {
+    announced_.expect(digests);
+  }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return intake_.transfer(); }
@@ -47,6 +50,9 @@ class HandedList final : public WriteSink {
   base::Outcome<void> write(base::ByteView bytes) override;
   // In memory until it is filed.
   base::Outcome<void> sync() override { return {}; }
+  void expect(const std::vector<crypto::Expected>& digests) override {
+    announced_.expect(digests);
+  }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }

@@ -45,10 +45,13 @@ base::Outcome<void> check_presence(const store::StateFolder& folder) {
   }
   return base::refuse(
       Kind::kCorrupt,
-      fmt::format("{} is {}, but {}{}. Nothing was changed. Put a copy of the database "
-                  "back, or start once with --recover-database to record the files anew",
-                  folder.database(), missing ? "missing" : "empty", vault_sentence(*vault),
-                  known));
+      fmt::format("{} {}, but {}{}. Nothing was changed. Put a copy of the database back, "
+                  "or start once with --recover-database to record the files again",
+                  folder.database(),
+                  missing              ? "is missing"
+                  : found.st_size == 0 ? "is empty"
+                                       : fmt::format("has only {} bytes", found.st_size),
+                  vault_sentence(*vault), known));
 }
 
 base::Outcome<void> check_identity(const store::StateFolder& folder,

@@ -16,6 +16,8 @@ class WriteSink {
   virtual base::Outcome<void> write(base::ByteView bytes) = 0;
   // What has come so far is on disk when this returns a value.
   virtual base::Outcome<void> sync() = 0;
+  // More digests to compare with, before commit().
+  virtual void expect(const std::vector<crypto::Expected>& digests) = 0;
   // On disk when this returns a value. Called once, unless a write() was refused.
   virtual base::Outcome<Filed> commit() = 0;
   // Broke off, or commit() was refused. `keep` is false if a write() was refused.

@@ -63,6 +63,13 @@ void UploadFeed::sync(Written synced) {
   });
 }
 
+void UploadFeed::expect(std::vector<crypto::Expected> digests) {
+  if (digests.empty()) return;
+  asio::post(in_order_, [self = shared_from_this(), digests = std::move(digests)] {
+    self->grant_.expect(digests);
+  });
+}
+
 void UploadFeed::commit(Committed committed) {
   written_ = nullptr;
   if (filled_ > 0) hand_over();

@@ -10,6 +10,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <vector>
 
 #include "base/bytes.h"
 #include "base/outcome.h"
@@ -45,6 +46,8 @@ class UploadFeed : public std::enable_shared_from_this<UploadFeed> {
   // nothing.
   void sync(Written synced);
 
+  // More digests that the sender has told; what differs is not filed.
+  void expect(std::vector<crypto::Expected> digests);
   // All has come. `committed` is called on the I/O thread.
   void commit(Committed committed);
   // Broke off. What came is kept to its last byte. Also instead of commit().

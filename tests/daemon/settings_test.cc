@@ -164,6 +164,7 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->ftp_log_in_s, defaults.ftp_log_in_s);
   EXPECT_EQ(example->ftp_idle_s, defaults.ftp_idle_s);
   EXPECT_EQ(example->ftp_stalled_s, defaults.ftp_stalled_s);
+  EXPECT_EQ(example->ftp_data_connection_s, defaults.ftp_data_connection_s);
   EXPECT_EQ(example->ftp_passive_ports, defaults.ftp_passive_ports);
   EXPECT_EQ(example->ftp_announce, defaults.ftp_announce);
   EXPECT_EQ(example->drop_settle_s, defaults.drop_settle_s);

@@ -119,6 +119,54 @@ TEST_F(HttpWire, RefusesRubbishAndGoesOn) {
   EXPECT_THAT(vantro({"contact", "127.0.0.1"}).out, HasSubstr("came to nothing since "));
 }
 
+// Typed by hand, written line by line, cut by the network: every split of head and body.
+TEST_F(HttpWire, TakesARequestInAnySegments) {
+  take_in("x.img", "the image");
+  const auto cut = [&](const std::string& bytes, std::size_t at) {
+    TcpPeer peer(http_port_);
+    const int on = 1;
+    ::setsockopt(peer.fd(), IPPROTO_TCP, TCP_NODELAY, &on, sizeof on);
+    peer.send(bytes.substr(0, at));
+    // Else both parts could be read at once.
+    ::usleep(2000);
+    peer.send(bytes.substr(at));
+    return peer.rest();
+  };
+  const auto request = get("/x.img", "Connection: close\r\nX-More: y\r\n");
+  for (std::size_t at = 1; at < request.size(); ++at) {
+    const auto answer = cut(request, at);
+    EXPECT_THAT(answer, StartsWith("HTTP/1.1 200")) << at;
+    EXPECT_THAT(answer, testing::EndsWith("\r\n\r\nthe image")) << at;
+  }
+  const std::string upload =
+      "PUT /a.cfg HTTP/1.1\r\nHost: a\r\nConnection: close\r\nTransfer-Encoding: "
+      "chunked\r\n\r\n6;x=y\r\nhello \r\n5\r\nworld\r\n0\r\nX-Trailer: z\r\n\r\n";
+  for (std::size_t at = 1; at < upload.size(); ++at) {
+    EXPECT_THAT(cut(upload, at), StartsWith("HTTP/1.1 201")) << at;
+  }
+  EXPECT_EQ(saved("127.0.0.1", "a.cfg"), "hello world");
+}
+
+TEST_F(HttpWire, ComparesADigestThatComesBehindTheBody) {
+  const auto put = [&](const std::string& name, const std::string& trailer) {
+    return said_to("PUT /" + name +
+                   " HTTP/1.1\r\nHost: a\r\nConnection: close\r\nTrailer: "
+                   "Repr-Digest\r\nTransfer-Encoding: "
+                   "chunked\r\n\r\n5\r\nhello\r\n0\r\n" +
+                   trailer + "\r\n");
+  };
+  EXPECT_THAT(
+      put("a.cfg", "Repr-Digest: sha-256=:LPJNul+wow4m6DsqxbninhsWHlwfp0JecwQzYpOLmCQ=:\r\n"),
+      StartsWith("HTTP/1.1 201"));
+  const auto refused =
+      put("b.cfg", "Repr-Digest: sha-256=:47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=:\r\n");
+  EXPECT_THAT(refused, StartsWith("HTTP/1.1 400"));
+  EXPECT_THAT(refused, HasSubstr("SHA-256"));
+  EXPECT_THAT(put("c.cfg", "Repr-Digest: sha-256=nonsense\r\n"),
+              StartsWith("HTTP/1.1 400"));
+  EXPECT_EQ(backups(1)[0]["name"], "a.cfg");
+}
+
 // What hides a second request in the first must not be answered twice.
 TEST_F(HttpWire, IsNotFooledBySmuggledRequests) {
   const std::string hidden = get("/x.img");

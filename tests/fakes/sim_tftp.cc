@@ -136,8 +136,8 @@ void SimTftp::requested(int from, const tftp::Request& request) {
     transfer.session = std::make_unique<tftp::WriteSession>(tftp::negotiate(request, {}),
                                                             tftp::Patience{}, 7);
   } else {
-    transfer.session = std::make_unique<tftp::ReadSession>(
-        tftp::negotiate(request, file_.size()), file_.size(), tftp::Patience{}, 7);
+    transfer.session =
+        sender_(tftp::negotiate(request, file_.size()), file_.size());
   }
   feed(id, tftp::Begin{});
 }
@@ -324,7 +324,13 @@ void SimTftp::reader_gets(const tftp::Packet& packet) {
   }
   if (data->block != static_cast<std::uint16_t>(block_ + 1)) {
     const auto ahead = static_cast<std::uint16_t>(data->block - block_ - 1);
-    if (ahead == UINT16_MAX && in_window_ == 0) ack(block_, false);
+    const bool copy = ahead >= UINT16_MAX / 2;
+    if (copy && habits_.acknowledges_copies) {
+      in_window_ = 0;
+      ack(block_, false);
+    } else if (ahead == UINT16_MAX && in_window_ == 0) {
+      ack(block_, false);
+    }
     if (ahead > 0 && ahead < window_ && !gap_told_) {
       gap_told_ = true;
       in_window_ = 0;
@@ -403,6 +409,7 @@ void SimTftp::client_timeout() {
 
 void SimTftp::end_client(bool complete) {
   client_done_ = true;
+  result_.took = clock_.now() - base::Instant{};
   result_.client_complete = complete;
   if (complete && !habits_.write) {
     result_.client_bytes = habits_.netascii ? from_netascii(taken_) : taken_;

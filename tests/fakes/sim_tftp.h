@@ -41,6 +41,7 @@ struct Habits {
   bool changes_port = false;     // after its request
   bool forgets_window = false;   // acknowledges, or sends, block by block
   bool acknowledges_inside = false;
+  bool acknowledges_copies = false;           // of any block that it has, as atftp does
   std::optional<std::uint64_t> silent_after;  // blocks
 };
 
@@ -56,6 +57,7 @@ struct SimResult {
   std::size_t client_datagrams = 0;
   std::size_t transfers = 0;  // that the server opened
   std::size_t most_held = 0;  // bytes of file in a machine's memory
+  base::Duration took{};      // from the request to the client's end
   base::Duration outlived{};  // from the client's last datagram to the server's end
 };
 
@@ -74,6 +76,10 @@ class SimTftp {
         disk_delay_(std::move(disk_delay)) {}
 
   void set_damage(Damage damage) { damage_ = std::move(damage); }
+  // Another sender of files than the project's, to compare with.
+  using Sender = std::function<std::unique_ptr<tftp::Session>(const tftp::Terms&,
+                                                              std::uint64_t size)>;
+  void set_sender(Sender sender) { sender_ = std::move(sender); }
 
   SimResult run();
 
@@ -130,6 +136,9 @@ class SimTftp {
   Network network_;
   std::function<base::Duration()> disk_delay_;
   Damage damage_;
+  Sender sender_ = [](const tftp::Terms& terms, std::uint64_t size) {
+    return std::make_unique<tftp::ReadSession>(terms, size, tftp::Patience{}, 7);
+  };
   SimClock clock_;
   std::multimap<base::Instant, std::function<void()>> queue_;
   std::size_t datagrams_ = 0;

@@ -31,7 +31,8 @@ class FilingTest : public fakes::RepositoryFixture {
           if (!record) return base::refuse(base::Kind::kInvalid, "not this one");
           t.run("insert into filed values (:s)", {digests->sha256});
           return {};
-        });
+        },
+        clock_.wall());
     return filed ? digests->sha256 : "";
   }
   std::int64_t recorded() {
@@ -80,6 +81,33 @@ TEST_F(FilingTest, WhatCannotBeRecordedTakesNoOthersAlong) {
   EXPECT_EQ(filed, 120);
   EXPECT_EQ(refused, 40);
   EXPECT_EQ(recorded(), 120);
+  EXPECT_EQ(repository_->folder.list_vault()->size(), 120u);
+}
+
+TEST_F(FilingTest, WhatIsRefusedAtItsRecordLeavesNoBytesUnlessSomebodyHasThem) {
+  ASSERT_TRUE(take_in("x.img", "known"));
+  Filing filing(*repository_);
+  EXPECT_EQ(file(filing, "not known", false), "");
+  EXPECT_EQ(file(filing, "known", false), "");
+  const auto there = repository_->folder.list_vault();
+  ASSERT_EQ(there->size(), 1u);
+  EXPECT_EQ(fetch("x.img"), "known");
+}
+
+TEST_F(FilingTest, TellsThatLostBytesHaveComeAgain) {
+  int mended = 0;
+  Filing filing(*repository_, [&] { ++mended; });
+  const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
+  EXPECT_NE(file(filing, "bytes"), "");
+  EXPECT_EQ(mended, 0);
+  ASSERT_TRUE(repository_->database->write([&](db::Transaction& t) {
+    Repository::mark_content(t, sha256, false, 1);
+    t.run("delete from filed");
+    return base::Outcome<void>();
+  }));
+  EXPECT_NE(file(filing, "bytes"), "");
+  EXPECT_EQ(mended, 1);
+  EXPECT_TRUE(repository_->catalog.find("x.img")->whole);
 }
 
 TEST_F(FilingTest, TheSameBytesAtOnceAreOneFile) {

@@ -1,5 +1,7 @@
 #include <array>
 #include <gtest/gtest.h>
+#include <numeric>
+#include <vector>
 
 #include "serve/http/request.h"
 
@@ -45,6 +47,58 @@ TEST(HttpRequest, WaitsForItsEndAtEachLength) {
   EXPECT_EQ(*reader.feed_head(base::as_bytes(text)), text.size());
   EXPECT_EQ(reader.head().field("range"), "bytes=0-1");
   EXPECT_EQ(reader.head().field("none"), "");
+}
+
+// A client may write line by line, and a network may cut where it likes.
+TEST(HttpRequest, IsReadAtEverySplitOfItsHead) {
+  const std::string text =
+      "PUT /x HTTP/1.1\r\nHost: a\r\nContent-Length: 5\r\nX-Empty:\r\nUser-Agent: b "
+      "c\r\n\r\nhello";
+  const auto head = text.size() - 5;
+  const auto check = [&](const std::vector<std::size_t>& lengths) {
+    RequestReader reader;
+    for (const auto length : lengths) {
+      const auto taken =
+          reader.feed_head(base::as_bytes(std::string_view(text).substr(0, length)));
+      ASSERT_TRUE(taken) << length << ": " << taken.error().why;
+      ASSERT_EQ(*taken, length < head ? 0 : head) << length;
+      if (length >= head) break;
+    }
+    EXPECT_EQ(reader.head().target, "/x");
+    EXPECT_EQ(reader.head().fields.size(), 4u);
+    EXPECT_EQ(reader.head().field("user-agent"), "b c");
+    EXPECT_EQ(reader.head().content_length, 5u);
+  };
+  for (std::size_t one = 1; one <= head; ++one) {
+    check({one, text.size()});
+    for (std::size_t two = one; two <= head; ++two) check({one, two, text.size()});
+  }
+  std::vector<std::size_t> bytes(text.size());
+  std::iota(bytes.begin(), bytes.end(), 1);
+  check(bytes);
+}
+
+TEST(HttpRequest, TellsTheFieldsBehindABody) {
+  const std::string head =
+      "PUT /x HTTP/1.1\r\nHost: a\r\nX-One: 1\r\nTransfer-Encoding: "
+      "chunked\r\n\r\n";
+  const std::string body =
+      "5\r\nhello\r\n0\r\nX-One: 2\r\nRepr-Digest: sha-256=:x:\r\n\r\n";
+  RequestReader reader;
+  ASSERT_EQ(*reader.feed_head(base::as_bytes(head)), head.size());
+  EXPECT_TRUE(reader.trailer().fields.empty());
+  std::array<std::uint8_t, 100> memory{};
+  std::string waiting = body;
+  for (int i = 0; i < 10; ++i) {
+    const auto fed = reader.feed_chunked(base::as_bytes(waiting), memory);
+    ASSERT_TRUE(fed);
+    waiting.erase(0, fed->taken);
+    if (fed->done) break;
+  }
+  EXPECT_EQ(reader.trailer().fields.size(), 2u);
+  EXPECT_EQ(reader.trailer().field("x-one"), "2");
+  EXPECT_EQ(reader.trailer().field("repr-digest"), "sha-256=:x:");
+  EXPECT_EQ(reader.head().field("x-one"), "1");
 }
 
 // What two programs could read differently.

@@ -4,6 +4,7 @@
 #include <sys/stat.h>
 
 #include "tests/fakes/repository_fixture.h"
+#include "upkeep/unrecorded_files.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -48,8 +49,9 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   ASSERT_FALSE(first->partial_file.empty());
   const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
   {
-    auto again =
-        repository_->folder.arrive_again(first->partial_file, label, 1, false, {});
+    const auto sha256 = "a11ae06469c63740d7b0ecf802f282a0d46e94f31a654dfcd3c0dc6dc277f904";
+    auto again = repository_->folder.arrive_again({first->partial_file, 4, sha256}, label,
+                                                  1, false, {});
     ASSERT_TRUE(again);
     ASSERT_TRUE(again->write(base::as_bytes(" more")));
     // As a kill leaves it: neither kept nor set aside.
@@ -70,14 +72,65 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   EXPECT_EQ((*both)[1].size, 9u);
 }
 
-TEST_F(RecoveryTest, SetsAFileWithoutARecordAsideAndNeverOffersIt) {
-  auto arrival = repository_->folder.arrive({"image", "operator", "x.img"}, 0, 0);
-  ASSERT_TRUE(arrival->write(base::as_bytes("bytes")));
-  const auto sha256 = arrival->seal()->sha256;
-  ASSERT_TRUE(arrival->keep());
-  EXPECT_EQ(reopen().unrecorded, 1u);
-  EXPECT_TRUE(repository_->folder.list_vault()->empty());
-  EXPECT_EQ(fakes::read_file(state() + "/partial/" + sha256 + ".unrecorded"), "bytes");
+// As a kill between the two leaves it.
+TEST_F(RecoveryTest, LeavesAFileWithoutARecordWhereItIsUntilAPersonDecides) {
+  const auto leave = [&](const std::string& bytes) {
+    auto arrival = repository_->folder.arrive({"image", "operator", "x.img"}, 0, 0);
+    EXPECT_TRUE(arrival->write(base::as_bytes(bytes)));
+    const auto sha256 = arrival->seal()->sha256;
+    EXPECT_TRUE(arrival->keep());
+    return sha256;
+  };
+  const auto kept = leave("bytes");
+  const auto removed = leave("more bytes");
+  const auto again = leave("of a device");
+  const auto damaged = leave("soon damaged");
+  EXPECT_EQ(reopen().unrecorded, 4u);
+  // However old they are.
+  EXPECT_EQ(*sweep_partial(*repository_, base::SystemClock{}.wall() * 2,
+                           std::chrono::hours(24), log_),
+            0u);
+  EXPECT_EQ(repository_->folder.list_vault()->size(), 4u);
+  ASSERT_EQ(gate_->trouble()->size(), 1u);
+  EXPECT_TRUE(gate_->trouble()->front().starts_with("4 files without a record (38 B, "));
+
+  const auto name = keep_unrecorded(*gate_, kept, "operator");
+  ASSERT_TRUE(name) << name.error().sentence;
+  EXPECT_EQ(*name, "recovered-" + kept.substr(0, 12));
+  ASSERT_TRUE(remove_unrecorded(*gate_, removed, "operator"));
+  ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "of a device"));
+  ::chmod(vault_path(damaged).c_str(), 0644);
+  fakes::write_file(vault_path(damaged), "soon dAmaged");
+  EXPECT_EQ(keep_unrecorded(*gate_, damaged, "operator").error().kind,
+            base::Kind::kCorrupt);
+  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_EQ(repository_->folder.list_vault()->size(), 2u);
+  EXPECT_TRUE(std::filesystem::exists(vault_path(again)));
+  EXPECT_EQ(remove_unrecorded(*gate_, removed, "operator").error().sentence,
+            "there is no file '" + removed +
+                "' without a record; 'vantro unrecorded list' shows them");
+  EXPECT_TRUE(reopen().clean());
+}
+
+TEST_F(RecoveryTest, BringsBackWhatAnOlderProgramMovedOutOfTheVault) {
+  const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
+  const auto other = std::string(64, 'a');
+  std::filesystem::rename(vault_path(sha256),
+                          state() + "/partial/" + sha256 + ".unrecorded");
+  fakes::write_file(state() + "/partial/" + other + ".unrecorded", "of nobody");
+  fakes::write_file(state() + "/partial/a file that came somehow", "of nobody");
+  const auto report = reopen();
+  EXPECT_TRUE(report.missing.empty());
+  EXPECT_EQ(report.unrecorded, 2u);
+  EXPECT_EQ(fetch("x.img"), "bytes");
+  EXPECT_EQ(repository_->unrecorded.list().size(), 2u);
+  EXPECT_EQ(
+      keep_unrecorded(*gate_, "a file that came somehow", "operator").error().sentence,
+      "'a file that came somehow' is an upload that broke off, and can't be recorded; "
+      "copy what you need of it from " +
+          state() + "/partial/, then remove it");
+  ASSERT_TRUE(remove_unrecorded(*gate_, "a file that came somehow", "operator"));
+  EXPECT_TRUE(repository_->folder.list_partial()->empty());
 }
 
 TEST_F(RecoveryTest, ReportsWhatIsGoneAndQuarantinesWhatIsDamaged) {
@@ -135,11 +188,12 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   }
   const auto opened = gate::Repository::open(state(), log_);
   ASSERT_FALSE(opened);
-  EXPECT_EQ(opened.error().sentence,
-            state() +
-                "/vantro.db is missing, but vault/ holds 1 files that it knew: put the "
-                "database back, or start once with --recover-database to record the "
-                "files anew");
+  EXPECT_TRUE(opened.error().sentence.starts_with(
+      state() + "/vantro.db is missing, but vault/ holds 1 file (5 B), the newest from "))
+      << opened.error().sentence;
+  EXPECT_TRUE(opened.error().sentence.ends_with(
+      ". Nothing was changed. Put a copy of the database back, or start once with "
+      "--recover-database to record the files again"));
   ASSERT_TRUE(rebuild_database(state(), {}, 0, log_));
   open();
   const auto recovered = repository_->catalog.list({})->images.front().image;
@@ -152,16 +206,119 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
 TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   ASSERT_TRUE(take_in("x.img", "bytes"));
   close();
-  fakes::write_file(state() + "/vantro.db", "this is no database at all, is it?");
+  fakes::write_file(state() + "/vantro.db", std::string(600, '?'));
   const auto opened = gate::Repository::open(state(), log_);
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
   EXPECT_NE(opened.error().sentence.find("the files in vault/ are untouched"),
             std::string::npos);
+  // What is too short to hold anything would be taken for a new one.
+  for (const auto* rest : {"", "x", "this was never a database"}) {
+    fakes::write_file(state() + "/vantro.db", rest);
+    const auto again = gate::Repository::open(state(), log_);
+    ASSERT_FALSE(again) << rest;
+    EXPECT_NE(again.error().sentence.find(", but vault/ holds 1 file (5 B)"),
+              std::string::npos);
+    EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), rest);
+  }
   ASSERT_TRUE(rebuild_database(state(), {}, 77, log_));
   EXPECT_TRUE(std::filesystem::exists(state() + "/vantro.db.damaged-77"));
   EXPECT_TRUE(reopen().clean());
   EXPECT_EQ(repository_->catalog.count(), 1u);
+}
+
+// A copy of the database, and what became of the state since.
+class OlderDatabaseTest : public RecoveryTest {
+ protected:
+  void copy_database() {
+    close();
+    std::filesystem::copy(state() + "/vantro.db", folder_ / "copy.db");
+    open();
+  }
+  void put_back() {
+    close();
+    for (const auto* part : {"-wal", "-shm"}) {
+      std::filesystem::remove(state() + "/vantro.db" + part);
+    }
+    std::filesystem::copy_file(folder_ / "copy.db", state() + "/vantro.db",
+                               std::filesystem::copy_options::overwrite_existing);
+  }
+};
+
+TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
+  ASSERT_TRUE(take_in("x.img", "bytes"));
+  copy_database();
+  const auto sha256 = deposit("192.0.2.7", "x.cfg", "config")->digests.sha256;
+  put_back();
+  const auto before = fakes::read_file(state() + "/vantro.db");
+  const auto opened = gate::Repository::open(state(), log_);
+  ASSERT_FALSE(opened);
+  EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
+  const auto& sentence = opened.error().sentence;
+  EXPECT_TRUE(
+      sentence.starts_with(state() + "/vantro.db is older than vault/: it was last "));
+  EXPECT_NE(sentence.find("; vault/ holds 2 files (11 B), the newest from "),
+            std::string::npos)
+      << sentence;
+  EXPECT_TRUE(sentence.ends_with(
+      ". Nothing was changed. Put the newer database back, or start once with "
+      "--accept-older-database: files that it does not know stay in vault/ until you "
+      "decide about them"));
+  EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), before);
+
+  auto accepted = gate::Repository::open(state(), log_, true);
+  ASSERT_TRUE(accepted) << accepted.error().sentence;
+  accepted->reset();
+  EXPECT_EQ(reopen().unrecorded, 1u);
+  EXPECT_EQ(fetch("x.img"), "bytes");
+  EXPECT_TRUE(std::filesystem::exists(vault_path(sha256)));
+  // From now on it is the vault's.
+  EXPECT_EQ(reopen().unrecorded, 1u);
+}
+
+TEST_F(OlderDatabaseTest, OfAnotherStateFolderIsRefused) {
+  ASSERT_TRUE(take_in("x.img", "bytes"));
+  copy_database();
+  close();
+  std::filesystem::remove_all(state());
+  open();
+  ASSERT_TRUE(take_in("y.img", "other bytes"));
+  put_back();
+  const auto opened = gate::Repository::open(state(), log_);
+  ASSERT_FALSE(opened);
+  EXPECT_TRUE(opened.error().sentence.starts_with(
+      state() + "/vantro.db belongs to another state folder; vault/ holds 1 file "))
+      << opened.error().sentence;
+}
+
+TEST_F(OlderDatabaseTest, IsNotSuspectedWhereTheVaultLagsBehindOrWasCopiedWithoutIt) {
+  ASSERT_TRUE(take_in("x.img", "bytes"));
+  const auto identity = fakes::read_file(state() + "/vault/identity");
+  ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
+  close();
+  EXPECT_NE(fakes::read_file(state() + "/vault/identity"), identity);
+  // As a power cut leaves it: the database is always synced, this is not.
+  fakes::write_file(state() + "/vault/identity", identity);
+  EXPECT_TRUE(reopen().clean());
+  close();
+  std::filesystem::remove(state() + "/vault/identity");
+  EXPECT_TRUE(reopen().clean());
+  EXPECT_TRUE(std::filesystem::exists(state() + "/vault/identity"));
+}
+
+TEST_F(OlderDatabaseTest, ALostDatabaseIsMissedEvenIfTheVaultIsEmpty) {
+  ASSERT_TRUE(repository_->database->write(
+      [](db::Transaction&) { return base::Outcome<void>(); }));
+  close();
+  for (const auto* part : {"", "-wal", "-shm"}) {
+    std::filesystem::remove(state() + "/vantro.db" + part);
+  }
+  const auto opened = gate::Repository::open(state(), log_);
+  ASSERT_FALSE(opened);
+  EXPECT_TRUE(opened.error().sentence.starts_with(
+      state() + "/vantro.db is missing, but vault/ holds no files, and its database was "
+                "last written on "))
+      << opened.error().sentence;
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include <sys/stat.h>
 
 #include "gate/changes.h"
+#include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::upkeep {
@@ -63,7 +64,8 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   }
   EXPECT_EQ(rows, 2u);
   // It is not reported again and again, and the same bytes mend it.
-  EXPECT_EQ(verify(), 1u);
+  EXPECT_EQ(verify(), 3u);
+  EXPECT_TRUE(last_.damages.empty());
   ASSERT_TRUE(take_in("x.img", "image"));
   ASSERT_TRUE(deposit("192.0.2.8", "y.cfg", "config"));
   EXPECT_EQ(fetch("x.img"), "image");
@@ -83,6 +85,75 @@ TEST_F(VerifyTest, TellsOfDamagedDocumentsToo) {
   EXPECT_EQ(fetch("x.img"), "image");
   ASSERT_TRUE(changes.attach("x.img", "notes.txt", base::as_bytes("notes")));
   EXPECT_TRUE(gate_->trouble()->empty());
+}
+
+TEST_F(VerifyTest, WhatIsPutBackByHandIsWholeAgain) {
+  const auto sha256 = take_in("x.img", "image")->image.digests.sha256;
+  std::filesystem::rename(vault_path(sha256), folder_ / "elsewhere");
+  // A fetch finds it gone, and says so from then on.
+  EXPECT_EQ(fetch("x.img"), "refused: the server's stored copy is gone");
+  EXPECT_EQ(fetch("x.img"),
+            "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
+            "operator must take it in again");
+  EXPECT_EQ(gate_->trouble()->size(), 1u);
+  std::filesystem::rename(folder_ / "elsewhere", vault_path(sha256));
+  verify();
+  EXPECT_EQ(fetch("x.img"), "image");
+  EXPECT_TRUE(gate_->trouble()->empty());
+}
+
+TEST_F(VerifyTest, TheSameBytesThatComeWhileADamagedFileIsReadStay) {
+  const auto sha256 = deposit("192.0.2.7", "x.cfg", "config")->digests.sha256;
+  damage(sha256, "confiG");
+  const auto read = repository_->folder.open_as_it_lies(sha256);
+  ASSERT_TRUE(read);
+  // The device is told that it is filed: what stands there now is sound.
+  ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
+  EXPECT_EQ(gate_->content_lost(sha256, *read, "it was read, and differs"), false);
+  EXPECT_TRUE(find_backup("192.0.2.7", "x.cfg", {})->whole);
+  EXPECT_EQ(fakes::read_file(vault_path(sha256)), "config");
+  // Nor is one that was gone a moment ago.
+  EXPECT_EQ(gate_->content_lost(sha256, {}, "it was gone"), false);
+  EXPECT_TRUE(gate_->trouble()->empty());
+}
+
+TEST_F(VerifyTest, WhatCannotBeReadIsNotDamaged) {
+  const auto sha256 = take_in("x.img", "image")->image.digests.sha256;
+  ASSERT_TRUE(take_in("y.img", "other"));
+  Verifier verifier(*gate_);
+  {
+    // As when descriptors are short: opening fails, though nothing is wrong with it.
+    fakes::FewDescriptors few;
+    ASSERT_TRUE(verifier.start({}));
+    while (verifier.progress().running) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(5));
+    }
+  }
+  EXPECT_TRUE(verifier.progress().damages.empty());
+  EXPECT_EQ(verifier.progress().unreadable, 2u);
+  EXPECT_EQ(verifier.progress().trouble,
+            "2 stored files could not be read and will be tried again: the server has "
+            "too many files open; try again in a minute");
+  EXPECT_EQ(fetch("x.img"), "image");
+  EXPECT_TRUE(std::filesystem::exists(vault_path(sha256)));
+  EXPECT_EQ(verify(), 2u);
+  EXPECT_EQ(last_.contents_read, 2u);
+  EXPECT_EQ(last_.unreadable, 0u);
+}
+
+TEST_F(VerifyTest, TriesAgainInTheSameRunWhatCouldNotBeRead) {
+  ASSERT_TRUE(take_in("x.img", "image"));
+  Verifier verifier(*gate_);
+  {
+    fakes::FewDescriptors few;
+    ASSERT_TRUE(verifier.start({}));
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  }
+  while (verifier.progress().running) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  }
+  EXPECT_EQ(verifier.progress().contents_read, 1u);
+  EXPECT_EQ(verifier.progress().trouble, "");
 }
 
 TEST_F(VerifyTest, ReadsOneImageOrWhatWasNotReadForLong) {

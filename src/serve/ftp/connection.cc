@@ -189,6 +189,9 @@ void Connection::flush() {
     break;
   }
   if (sent_ == out_.size()) {
+    for (auto& one : told_) {
+      if (!one.sent) one.sent = stream_.sent();
+    }
     out_.clear();
     sent_ = 0;
     if (out_.capacity() > kMostUnsent) std::string().swap(out_);
@@ -198,14 +201,26 @@ void Connection::flush() {
       stream_.end_sending();
       state_ = State::kLingering;
       until_ = now() + kLinger;
-      if (client_ended_) return close(gate::State::kAbandoned, kGone);
+      settle_told();
+      if (client_ended_ && told_.empty()) return close(gate::State::kAbandoned, kGone);
     }
   }
   settle_wanted();
 }
 
+// Drops what the client's system has acknowledged the reply to.
+void Connection::settle_told() {
+  if (told_.empty()) return;
+  const auto waiting = stream_.unacknowledged();
+  const auto arrived = stream_.sent() - std::min(stream_.sent(), waiting);
+  std::erase_if(told_, [&](const auto& one) {
+    return one.sent && (waiting == 0 || arrived >= *one.sent);
+  });
+}
+
 void Connection::readable() {
   const auto alive = shared_from_this();
+  settle_told();
   if (state_ == State::kHandshake) return handshake();
   if (state_ == State::kLingering) return discard();
   for (int i = 0; i < kReadsInARow && state_ == State::kTalking; ++i) {
@@ -308,6 +323,10 @@ void Connection::discard() {
 void Connection::tick(base::Instant at) {
   const auto alive = shared_from_this();
   if (data_) data_->tick(at);
+  settle_told();
+  if (state_ == State::kLingering && client_ended_ && told_.empty()) {
+    return close(gate::State::kAbandoned, kGone);
+  }
   if (state_ == State::kTalking) {
     const auto deadline = session_.deadline();
     if (deadline && at >= *deadline) step(ftp::DeadlinePassed{});
@@ -333,6 +352,13 @@ void Connection::close(gate::State how, const std::string& why) {
   state_ = State::kClosed;
   end_data(how, why);
   record_unasked();
+  settle_told();
+  if (!told_.empty()) {
+    asio::post(shared_.disk, [&gate = shared_.gate, told = std::move(told_)] {
+      for (const auto& one : told) gate.reply_lost(one.filed);
+    });
+    told_.clear();
+  }
   if (watched_) loop_->forget(*watched_, stream_.fd());
   watched_.reset();
   stream_.close();
@@ -433,7 +459,9 @@ void Connection::opened(base::Outcome<Opening> opening) {
     return;
   }
   data_ = std::make_shared<DataConnection>(lane_, std::move(opening->cargo),
-                                           config_->stall_patience);
+                                           DataConnection::Patience{
+                                               config_->come_patience,
+                                               config_->stall_patience});
   if (state_ == State::kClosed) {
     end_data(gate::State::kAbandoned, kGone);
     return;
@@ -468,9 +496,10 @@ void Connection::begin(const ftp::Begin& what) {
   data_->begin(
       std::move(way), session_.secure_data() ? shared_.config.tls : nullptr,
       [this] { return client_is_there(); },
-      [this](ftp::Ended how) {
+      [this](ftp::Ended how, std::optional<gate::Filed> filed) {
         const auto alive = shared_from_this();
         data_.reset();
+        if (filed) told_.push_back({std::move(*filed), std::nullopt});
         step(how);
       });
 }

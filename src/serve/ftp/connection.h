@@ -6,6 +6,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "base/clock.h"
 #include "gate/gate.h"
@@ -64,6 +65,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   // Whose transfers and questions these are.
   gate::Asker asker(bool under_tls) const;
   bool client_is_there() const;
+  void settle_told();
   void end_data(gate::State how, const std::string& why);
 
   template <class F>
@@ -104,6 +106,12 @@ class Connection final : public Conversation, public EventLoop::Source {
     base::Refusal refusal;
   };
   std::optional<Unasked> unasked_;
+  // What was filed, until the reply that says so has reached the client's system.
+  struct Told {
+    gate::Filed filed;
+    std::optional<std::uint64_t> sent;  // all that was sent up to the reply's end
+  };
+  std::vector<Told> told_;
   std::unique_ptr<DataWay> way_;
   std::shared_ptr<DataConnection> data_;  // opened, or running
 };

@@ -20,6 +20,8 @@ constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
 // Of a file that is sent as text, at a time.
 constexpr std::size_t kTextPiece = 64 * 1024;
 constexpr std::chrono::seconds kStallsAfter{2};
+// Of what a client sent before it went, in bytes: more than a socket holds.
+constexpr std::uint64_t kMostTakenAtEnd = 16 * 1024 * 1024;
 // Within this the end of both connections of a client arrives that closed them at once.
 constexpr std::chrono::milliseconds kBothClose{20};
 
@@ -30,11 +32,11 @@ std::string why_broken(const TcpStream& stream) {
 
 }  // namespace
 
-DataConnection::DataConnection(TcpLane& lane, Cargo cargo, base::Duration stall_patience)
+DataConnection::DataConnection(TcpLane& lane, Cargo cargo, Patience patience)
     : lane_(lane),
       loop_(lane.loop()),
       cargo_(std::move(cargo)),
-      stall_patience_(stall_patience),
+      patience_(patience),
       moved_at_(lane.shared().clock.now()),
       at_(cargo_.offset) {
   if (cargo_.received) {
@@ -328,13 +330,40 @@ std::string DataConnection::sent_sentence() const {
 
 // -- Receiving --
 
-// False: not all of it went; the rest waits.
-bool DataConnection::put(base::ByteView bytes) {
-  while (!bytes.empty() && !feed_->waits()) {
+void DataConnection::put_all(base::ByteView bytes) {
+  while (!bytes.empty()) {
     const auto room = feed_->room();
     const auto count = std::min(room.size(), bytes.size());
     std::memcpy(room.data(), bytes.data(), count);
     feed_->came(count);
+    bytes = bytes.subspan(count);
+  }
+}
+
+// Of an upload that breaks off: what the client sent before it went, and has arrived.
+void DataConnection::take_rest() {
+  put_all(std::exchange(waiting_, {}));
+  for (std::uint64_t taken = 0; taken < kMostTakenAtEnd;) {
+    auto& scratch = lane_.scratch();
+    const auto moved = stream_->read(scratch);
+    if (moved.step != TcpStream::Step::kMoved) return;
+    taken += moved.count;
+    const auto came = base::ByteView(scratch).first(moved.count);
+    if (!cargo_.lines) {
+      put_all(came);
+      continue;
+    }
+    base::ByteBuffer stored(moved.count + 1);
+    stored.resize(from_lines_.take(came, stored));
+    put_all(stored);
+  }
+}
+
+// False: not all of it went; the rest waits.
+bool DataConnection::put(base::ByteView bytes) {
+  while (!bytes.empty() && !feed_->waits()) {
+    const auto count = std::min(feed_->room().size(), bytes.size());
+    put_all(bytes.first(count));
     bytes = bytes.subspan(count);
   }
   waiting_ = base::ByteBuffer(bytes.begin(), bytes.end());
@@ -388,6 +417,19 @@ void DataConnection::received_all() {
   feed_->pause();
   state_ = State::kEnded;
   want(false, false);
+  // As text it may be other bytes than were announced.
+  if (cargo_.announced && !cargo_.lines) {
+    const auto total = cargo_.offset + feed_->size();
+    if (total < *cargo_.announced && feed_->size() < *cargo_.announced) {
+      over_broken(gate::State::kAbandoned,
+                  fmt::format("the client announced {} bytes, and {} came",
+                              *cargo_.announced, feed_->size()));
+      return;
+    }
+    if (total == *cargo_.announced || feed_->size() == *cargo_.announced) {
+      return commit();
+    }
+  }
   loop_->later(lane_.shared().clock.now() + kBothClose, [self = shared_from_this()] {
     if (self->state_ == State::kEnded) self->commit();
   });
@@ -404,6 +446,12 @@ void DataConnection::commit() {
   feed->commit([self = shared_from_this()](const base::Outcome<gate::Filed>& filed) {
     if (self->state_ != State::kCommitting) return;
     self->feed_.reset();
+    if (filed && !self->done_) {
+      // The client went while it was being filed.
+      auto& shared = self->lane_.shared();
+      asio::post(shared.disk,
+                 [&gate = shared.gate, filed = *filed] { gate.reply_lost(filed); });
+    }
     if (!filed) {
       self->over({How::kRefused, "", filed.error()}, gate::State::kFailed, "");
       return;
@@ -412,7 +460,7 @@ void DataConnection::commit() {
         {How::kDone,
          fmt::format("Filed: {}; SHA-256 {}", filed->sentence, filed->digests.sha256),
          {}},
-        gate::State::kComplete, "");
+        gate::State::kComplete, "", *filed);
   });
 }
 
@@ -449,10 +497,12 @@ void DataConnection::tick(base::Instant now) {
   if (cargo_.sent) cargo_.sent->transfer().advance(movement);
   if (state_ == State::kLastBytes) last_bytes();
   if (waiting_for_disk_ || (feed_ && feed_->waits()) || state_ == State::kOver) return;
-  if (still <= stall_patience_) return;
+  const bool to_come = state_ == State::kWaiting || state_ == State::kHandshake;
+  const auto patience = to_come ? patience_.come : patience_.stall;
+  if (still <= patience) return;
   const auto seconds =
-      std::chrono::duration_cast<std::chrono::seconds>(stall_patience_).count();
-  if (state_ == State::kWaiting || state_ == State::kHandshake) {
+      std::chrono::duration_cast<std::chrono::seconds>(patience).count();
+  if (to_come) {
     const auto sentence = fmt::format(
         "No data connection came about within {} seconds; is a firewall on "
         "the way?",
@@ -473,10 +523,12 @@ void DataConnection::over_broken(gate::State state, const std::string& why) {
 }
 
 void DataConnection::over(wire::ftp::Ended how, gate::State state,
-                          const std::string& why) {
+                          const std::string& why, std::optional<gate::Filed> filed) {
   if (state_ == State::kOver) return;
   drop(state, why);
-  if (const auto done = std::exchange(done_, nullptr)) done(std::move(how));
+  if (const auto done = std::exchange(done_, nullptr)) {
+    done(std::move(how), std::move(filed));
+  }
 }
 
 void DataConnection::end(gate::State how, const std::string& why) {
@@ -488,6 +540,7 @@ void DataConnection::end(gate::State how, const std::string& why) {
 
 void DataConnection::drop(gate::State how, const std::string& why) {
   const auto alive = shared_from_this();
+  if (feed_ && stream_ && how == gate::State::kAbandoned) take_rest();
   const auto bytes = moved();
   state_ = State::kOver;
   way_.reset();

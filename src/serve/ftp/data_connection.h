@@ -6,8 +6,9 @@
 //                         \-> kReceiving -> kEnded -> kCommitting -> kOver
 //
 // A stream's end says nothing of whether it is the file's: a client that is killed closes
-// its data connection as one that is done does. But it closes the other one, too, in the
-// same moment; so an upload is not filed before that moment is over.
+// its data connection as one that is done does. So what it announced is compared; the
+// other connection, which it closes a moment later, is looked at before anything is
+// filed; and what is filed is in doubt until the reply has reached it (Connection).
 #pragma once
 
 #include <cstdint>
@@ -39,6 +40,8 @@ struct Cargo {
   std::uint64_t offset = 0;
   std::optional<gate::WriteGrant> received;
   bool lines = false;  // TYPE A
+  // Towards us: what the client said it would send, in bytes.
+  std::optional<std::uint64_t> announced;
   std::string about;   // "Sending 'x'", for STAT and replies
 };
 
@@ -46,10 +49,16 @@ struct Cargo {
 class DataConnection final : public EventLoop::Source,
                              public std::enable_shared_from_this<DataConnection> {
  public:
-  using Done = std::function<void(wire::ftp::Ended)>;
+  // With what was filed, where something was.
+  using Done = std::function<void(wire::ftp::Ended, std::optional<gate::Filed>)>;
+
+  struct Patience {
+    base::Duration come;   // until it has come about
+    base::Duration stall;  // while nothing moves
+  };
 
   // `lane` must outlive it. `done` is called once, if end() does not come first.
-  DataConnection(TcpLane& lane, Cargo cargo, base::Duration stall_patience);
+  DataConnection(TcpLane& lane, Cargo cargo, Patience patience);
   ~DataConnection() override;
 
   // `there`: whether the client has not gone. `tls`: null for plain.
@@ -89,6 +98,8 @@ class DataConnection final : public EventLoop::Source,
   void last_bytes();
   void receive();
   bool put(base::ByteView bytes);
+  void put_all(base::ByteView bytes);
+  void take_rest();
   void received_all();
   void commit();
   bool went(TcpStream::Step step);
@@ -96,14 +107,15 @@ class DataConnection final : public EventLoop::Source,
   std::uint64_t moved() const;
   std::string sent_sentence() const;
   // Ends it and tells so.
-  void over(wire::ftp::Ended how, gate::State state, const std::string& why);
+  void over(wire::ftp::Ended how, gate::State state, const std::string& why,
+            std::optional<gate::Filed> filed = {});
   void over_broken(gate::State state, const std::string& why);
   void drop(gate::State how, const std::string& why);
 
   TcpLane& lane_;
   std::shared_ptr<EventLoop> loop_;
   Cargo cargo_;
-  const base::Duration stall_patience_;
+  const Patience patience_;
   State state_ = State::kWaiting;
   std::unique_ptr<DataWay> way_;
   std::function<bool()> there_;

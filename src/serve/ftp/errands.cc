@@ -135,6 +135,9 @@ base::Outcome<Opening> open_upload(gate::Gate& gate, const gate::Asker& asker,
   if (!grant) return base::refuse(grant.error());
   Opening opening;
   opening.cargo.received.emplace(std::move(*grant));
+  // With APPE it can't be told what the number counts.
+  if (!what.append) opening.cargo.announced = what.announced;
+  opening.cargo.offset = what.offset;
   opening.cargo.lines = what.lines;
   opening.cargo.about =
       fmt::format("Receiving '{}'", base::printable(name, base::kLongestName));

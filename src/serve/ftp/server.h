@@ -15,7 +15,8 @@ namespace vantro::serve::ftp {
 struct Config {
   base::Duration log_in_patience = std::chrono::seconds(60);
   base::Duration idle_patience = std::chrono::seconds(300);
-  base::Duration stall_patience = std::chrono::seconds(60);  // of a data connection
+  base::Duration come_patience = std::chrono::seconds(20);   // for a data connection
+  base::Duration stall_patience = std::chrono::seconds(60);  // while nothing moves in it
   std::optional<Ports> passive_ports;                        // nothing: any
   std::optional<base::Address> announced_address;            // for PASV; IPv4
   std::string version;

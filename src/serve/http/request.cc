@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <boost/beast/http.hpp>
 #include <fmt/format.h>
+#include <map>
 
 #include "base/visible_name.h"
 #include "wire/http/fields.h"
@@ -78,7 +79,17 @@ std::size_t Head::count(std::string_view name) const {
 
 struct RequestReader::State {
   bh::request_parser<bh::buffer_body> parser;
+  std::size_t head_taken = 0;       // of the head's bytes, by the parser
   std::optional<Malformed> failed;  // what came before it is given first
+
+  std::vector<std::pair<std::string, std::string>> fields() {
+    std::vector<std::pair<std::string, std::string>> all;
+    for (const auto& field : parser.get()) {
+      all.emplace_back(base::folded(view(field.name_string())),
+                       std::string(view(field.value())));
+    }
+    return all;
+  }
 };
 
 RequestReader::RequestReader() : state_(std::make_unique<State>()) {
@@ -90,9 +101,11 @@ RequestReader::~RequestReader() = default;
 
 tl::expected<std::size_t, Malformed> RequestReader::feed_head(base::ByteView bytes) {
   auto& parser = state_->parser;
+  // It takes whole lines, also when it asks for more, and must not get them again.
+  const auto rest = bytes.subspan(state_->head_taken);
   beast::error_code error;
-  const auto taken =
-      parser.put(boost::asio::const_buffer(bytes.data(), bytes.size()), error);
+  state_->head_taken +=
+      parser.put(boost::asio::const_buffer(rest.data(), rest.size()), error);
   if (error == bh::error::need_more) return 0;
   if (error && error != bh::error::need_buffer) return tl::unexpected(malformed(error));
   if (!parser.is_header_done()) return 0;
@@ -103,12 +116,21 @@ tl::expected<std::size_t, Malformed> RequestReader::feed_head(base::ByteView byt
   head_.keep_alive = parser.keep_alive();
   head_.chunked = parser.chunked();
   if (const auto length = parser.content_length()) head_.content_length = *length;
-  for (const auto& field : request) {
-    head_.fields.emplace_back(base::folded(view(field.name_string())),
-                              std::string(view(field.value())));
-  }
+  head_.fields = state_->fields();
   if (auto refused = dubious(head_)) return tl::unexpected(std::move(*refused));
-  return taken;
+  return state_->head_taken;
+}
+
+Head RequestReader::trailer() const {
+  Head trailer;
+  if (!state_->parser.is_done()) return trailer;
+  // The parser puts them behind the head's of the same name.
+  std::map<std::string, std::size_t> seen;
+  for (auto& [name, value] : state_->fields()) {
+    if (seen[name]++ < head_.count(name)) continue;
+    trailer.fields.emplace_back(std::move(name), std::move(value));
+  }
+  return trailer;
 }
 
 tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(

@@ -63,6 +63,8 @@ class RequestReader {
   // A chunked body (RFC 9112, 7.1). What is not taken must be given again with more.
   tl::expected<Body, Malformed> feed_chunked(base::ByteView bytes,
                                              std::span<std::uint8_t> to);
+  // The fields behind a chunked body (RFC 9112, 7.1.2), once it is done; else none.
+  Head trailer() const;
 
  private:
   struct State;

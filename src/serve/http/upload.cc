@@ -185,9 +185,18 @@ void Connection::written(const base::Outcome<void>& result) {
 }
 
 void Connection::finish_body() {
+  // A sender that computes it on the way can tell it only behind the body (RFC 9530, 3).
+  auto digests = announced_digests(reader_->trailer());
+  if (!digests) {
+    upload_->abandon(gate::State::kAbandoned, digests.error().sentence);
+    upload_.reset();
+    answer_and_close(refusal_answer(digests.error(), form_));
+    return;
+  }
   state_ = State::kCommitting;
   const auto upload = std::move(upload_);
   upload_.reset();
+  upload->expect(std::move(*digests));
   upload->commit([self = self()](const base::Outcome<gate::Filed>& filed) {
     if (self->state_ != State::kCommitting) return;
     self->answer(filed ? filed_answer(*filed, self->form_)

@@ -15,12 +15,24 @@ constexpr std::size_t kUsualRead = 32 * 1024;
 // A window can go out in one piece from contiguous memory: up to a datagram's limit.
 constexpr std::size_t kWindowedRead = 60 * 1024;
 
-// Four losses in a row right behind an ACK are rarer than a peer that acknowledges so.
-constexpr int kSmallStepsToSlide = 4;
+// So many blocks in a row that are acknowledged one by one come from a peer that
+// acknowledges each block: losses that look so are rarer. Fewer are enough where they come
+// too soon for answers to what was sent again.
+constexpr int kSingleStepsToSlide = 8;
+constexpr int kSoonStepsToSlide = 3;
 
-// Between two portions of a window.
-constexpr base::Duration kShortestPause = std::chrono::milliseconds(2);
-constexpr base::Duration kLongestPause = std::chrono::milliseconds(250);
+// Most of the time of a lossy window is waiting because an ACK was lost. Of a small one
+// probes cost as much as the window.
+constexpr base::Duration kProbeOfAWindow = std::chrono::milliseconds(50);
+constexpr std::size_t kWindowToProbe = 8;
+
+Patience patience_for(const Terms& terms, Patience patience) {
+  if (terms.window_size >= kWindowToProbe) {
+    patience.shortest_probe =
+        std::min<base::Duration>(patience.shortest_probe, kProbeOfAWindow);
+  }
+  return patience;
+}
 
 std::size_t read_size_for(const Terms& terms) {
   const auto usual = terms.window_size > 1 ? kWindowedRead : kUsualRead;
@@ -34,8 +46,7 @@ ReadSession::ReadSession(Terms terms, std::uint64_t size, const Patience& patien
     : terms_(std::move(terms)),
       size_(size),
       read_size_(read_size_for(terms_)),
-      timer_(patience, terms_.timeout, seed),
-      portion_(terms_.window_size) {
+      timer_(patience_for(terms_, patience), terms_.timeout, seed) {
   if (!terms_.netascii || size_ == 0) length_ = size_;
 }
 
@@ -46,10 +57,7 @@ Progress ReadSession::progress() const {
           timer_.heard()};
 }
 
-std::optional<base::Instant> ReadSession::deadline() const {
-  if (!portion_due_) return timer_.due();
-  return std::min(*portion_due_, timer_.due().value_or(*portion_due_));
-}
+std::optional<base::Instant> ReadSession::deadline() const { return timer_.due(); }
 
 void ReadSession::step(Event event, base::Instant now, Actions& actions) {
   std::visit([&](auto&& e) { on(std::move(e), now, actions); }, std::move(event));
@@ -58,7 +66,6 @@ void ReadSession::step(Event event, base::Instant now, Actions& actions) {
 void ReadSession::on(Begin, base::Instant now, Actions& actions) {
   if (terms_.answer.empty()) {
     begin_flight(now, actions);
-    if (next_ > base_) timer_.sent(now);
     return;
   }
   state_ = State::kOpening;
@@ -88,86 +95,89 @@ void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& 
     timer_.answered(now);
     // A window needs to know at once what is too soon to be an answer to it.
     if (terms_.window_size > 1) timer_.moved(now, now - flight_at_);
-    timer_.pause();
     begin_flight(now, actions);
-    if (next_ > base_) timer_.sent(now);
     return;
   }
   // How far it goes beyond what was acknowledged; what never went out can't be meant.
   const auto advanced =
       static_cast<std::uint16_t>(block - static_cast<std::uint16_t>(base_ - 1));
   if (advanced > sent_end_ - base_) return;
-  const bool lock_step = terms_.window_size == 1;
   if (advanced == 0) {
-    if (lock_step || next_ == base_ || repeated_for_ == base_ || !may_be_news(now))
-      return;
-    repeated_for_ = base_;
-  } else {
-    timer_.answered(now);
-    base_ += advanced;
-    next_ = std::max(next_, base_);
-    drop_acknowledged();
-    if (length_ && base_ > last_block()) {
-      end(Ended::How::kComplete, "", actions);
-      return;
-    }
+    repeated(now, actions);
+    return;
+  }
+  timer_.answered(now);
+  base_ += advanced;
+  next_ = std::max(next_, base_);
+  unanswered_probes_ = 0;
+  drop_acknowledged();
+  if (length_ && base_ > last_block()) {
+    end(Ended::How::kComplete, "", actions);
+    return;
   }
   if (next_ > base_) {
     fell_short(advanced, now, actions);
     return;
   }
-  small_steps_ = 0;
-  if (base_ > recover_to_)
-    portion_ = std::min<std::uint64_t>(2 * portion_, terms_.window_size);
-  timer_.pause();  // until something is on its way again: the disk may be late
+  single_steps_ = 0;
+  soon_steps_ = 0;
   begin_flight(now, actions);
-  if (next_ > base_) timer_.sent(now);
+}
+
+// A peer that was taken for one that acknowledges each block may just have lost much.
+void ReadSession::doubt_slide() {
+  slides_ = false;
+  single_steps_ = 0;
+  soon_steps_ = 0;
+}
+
+void ReadSession::repeated(base::Instant now, Actions& actions) {
+  if (terms_.window_size == 1 || next_ == base_ || unanswered_probes_ == 0) return;
+  unanswered_probes_ = 0;
+  doubt_slide();
+  resend_window(now, actions);
+  timer_.moved(now, {});
 }
 
 void ReadSession::fell_short(std::uint64_t advanced, base::Instant now,
                              Actions& actions) {
-  const bool small = advanced <= std::max<std::uint64_t>(1, terms_.window_size / 4);
-  if (!small) small_steps_ = 0;
-  if (small && advanced > 0 && ++small_steps_ >= kSmallStepsToSlide) slides_ = true;
-  const bool echo = base_ < recover_to_ && !may_be_news(now);
-  if (slides_ || echo) {
-    if (slides_) slide(advanced, now, actions);
-    if (advanced > 0) timer_.moved(now, now - flight_at_);
-    return;
+  single_steps_ = advanced == 1 ? single_steps_ + 1 : 0;
+  soon_steps_ = advanced == 1 && !may_be_news(now) ? soon_steps_ + 1 : 0;
+  if (single_steps_ >= kSingleStepsToSlide || soon_steps_ >= kSoonStepsToSlide) {
+    slides_ = true;
   }
   const auto took = now - flight_at_;
-  resend_window(now, actions);
-  timer_.moved(now, took);
-}
-
-// The portion follows the ACKs, and grows by a block with each round of them.
-void ReadSession::slide(std::uint64_t advanced, base::Instant now, Actions& actions) {
-  slid_ += advanced;
-  if (slid_ >= portion_) {
-    slid_ = 0;
-    portion_ = std::min<std::uint64_t>(portion_ + 1, terms_.window_size);
+  if (slides_) {
+    send_on(actions);
+  } else {
+    resend_window(now, actions);
   }
-  portion_end_ = std::max(portion_end_, base_ + portion_ - 1);
-  send_on(now, actions);
+  timer_.moved(now, took);
 }
 
 // An answer to what went out at flight_at_ takes a round trip, or nearly; what comes
 // sooner was on its way before.
 bool ReadSession::may_be_news(base::Instant now) const {
-  return now - flight_at_ >= timer_.quickest() * 3 / 4 && timer_.heard();
+  return now - flight_at_ >= timer_.usual() * 3 / 4;
 }
 
 void ReadSession::resend_window(base::Instant now, Actions& actions) {
-  recover_to_ = sent_end_;
   next_ = base_;
-  portion_ = std::max<std::uint64_t>(portion_ / 2, 1);
-  begin_flight(now, actions);
+  flight_at_ = now;
+  send_on(actions);
 }
 
 void ReadSession::begin_flight(base::Instant now, Actions& actions) {
+  // Until something is on its way again nothing is awaited: the disk may be late.
+  timer_.pause();
   flight_at_ = now;
-  portion_end_ = next_ + portion_ - 1;
-  send_on(now, actions);
+  if (send_on(actions)) timer_.sent(now);
+}
+
+void ReadSession::probe(Actions& actions) {
+  ++unanswered_probes_;
+  const auto block = timer_.tries() == 1 ? base_ : next_ - 1;
+  send_blocks(block, block, actions);
 }
 
 std::uint64_t ReadSession::last_sendable() const {
@@ -177,18 +187,24 @@ std::uint64_t ReadSession::last_sendable() const {
   return std::min(here, base_ + terms_.window_size - 1);
 }
 
-void ReadSession::send_on(base::Instant now, Actions& actions) {
-  const auto sendable = last_sendable();
-  const auto last = std::min(sendable, portion_end_);
-  portion_due_.reset();
-  if (last < sendable) {
-    portion_due_ = now + std::clamp(timer_.usual(), kShortestPause, kLongestPause);
+bool ReadSession::send_on(Actions& actions) {
+  const auto last = last_sendable();
+  const bool any = next_ <= last;
+  if (any) {
+    send_blocks(next_, last, actions);
+    next_ = last + 1;
+    sent_end_ = std::max(sent_end_, next_);
   }
+  read_ahead(actions);
+  return any;
+}
+
+void ReadSession::send_blocks(std::uint64_t first, std::uint64_t last, Actions& actions) {
   auto chunk = chunks_.begin();
-  while (next_ <= last) {
-    const auto offset = offset_of(next_);
+  while (first <= last) {
+    const auto offset = offset_of(first);
     while (chunk != chunks_.end() && chunk->end() <= offset) ++chunk;
-    SendBlocks blocks{next_, 1, terms_.block_size, {}};
+    SendBlocks blocks{first, 1, terms_.block_size, {}};
     if (chunk != chunks_.end()) {
       // As many as lie together.
       const auto end = std::min(chunk->end(), offset_of(last + 1));
@@ -197,15 +213,13 @@ void ReadSession::send_on(base::Instant now, Actions& actions) {
       blocks.count = (blocks.bytes.size() + terms_.block_size - 1) / terms_.block_size;
       // An empty last block goes with the full one before it.
       const bool full = blocks.bytes.size() == blocks.count * terms_.block_size;
-      if (full && next_ + blocks.count == last && end == length_) ++blocks.count;
+      if (full && first + blocks.count == last && end == length_) ++blocks.count;
     }
-    const auto behind = next_ + blocks.count;
-    if (sent_end_ > next_) resent_ += std::min(sent_end_, behind) - next_;
-    next_ = behind;
-    sent_end_ = std::max(sent_end_, next_);
+    const auto behind = first + blocks.count;
+    if (sent_end_ > first) resent_ += std::min(sent_end_, behind) - first;
+    first = behind;
     actions.emplace_back(blocks);
   }
-  read_ahead(actions);
 }
 
 void ReadSession::read_ahead(Actions& actions) {
@@ -227,13 +241,12 @@ void ReadSession::on(FileRead event, base::Instant now, Actions& actions) {
     read_ahead(actions);
     return;
   }
-  if (next_ > base_) {
-    send_on(now, actions);
-    return;
+  if (next_ == base_) {
+    // The peer's time begins with what it can answer.
+    begin_flight(now, actions);
+  } else if (send_on(actions)) {
+    timer_.postpone(now);
   }
-  begin_flight(now, actions);
-  // The peer's time begins with what it can answer.
-  if (next_ > base_) timer_.sent(now);
 }
 
 void ReadSession::take(base::ByteBuffer bytes) {
@@ -270,13 +283,9 @@ void ReadSession::on(FileFailed event, base::Instant, Actions& actions) {
 }
 
 void ReadSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
-  if (portion_due_ && now >= *portion_due_) {
-    portion_end_ = next_ + portion_ - 1;
-    send_on(now, actions);
-    timer_.postpone(now);
-  }
   if (!timer_.due() || now < *timer_.due()) return;
-  if (!timer_.resend(now)) {
+  const auto next = timer_.expired(now);
+  if (next == ResendTimer::Next::kGiveUp) {
     actions.emplace_back(
         Send{encode(Error{static_cast<std::uint16_t>(ErrorCode::kNotDefined),
                           "no acknowledgement came; the transfer is given up"})});
@@ -289,13 +298,17 @@ void ReadSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
   }
   if (state_ == State::kOpening) {
     ++resent_;
+    flight_at_ = now;
     actions.emplace_back(Send{encode(OptionAck{terms_.answer})});
     return;
   }
-  // A peer that was taken for one that acknowledges inside its windows may just have lost
-  // much.
-  slides_ = false;
-  small_steps_ = 0;
+  if (next == ResendTimer::Next::kProbe) {
+    probe(actions);
+    return;
+  }
+  doubt_slide();
+  // Whatever a probe shows now is on its way again.
+  unanswered_probes_ = 0;
   resend_window(now, actions);
 }
 
@@ -308,7 +321,6 @@ void ReadSession::on(Stop event, base::Instant, Actions& actions) {
 void ReadSession::end(Ended::How how, std::string why, Actions& actions) {
   state_ = State::kDone;
   timer_.pause();
-  portion_due_.reset();
   actions.emplace_back(Ended{how, std::move(why)});
 }
 

@@ -9,11 +9,17 @@
 //
 // A duplicate ACK of a lock-step transfer is ignored, never answered: answering it is the
 // Sorcerer's Apprentice bug. Only the deadline resends, and an ignored packet does not
-// move it. In a window, an ACK short of its end says that what follows was lost, and the
-// window is sent again from there, once: what can only be an echo of the flight before
-// is not believed. Windows in which much is lost go out in portions, a round trip apart,
-// so that a loss costs no more than a portion. A peer that turns out to acknowledge each
-// block of its windows is served with a window that slides.
+// move it. In a window, an ACK short of its end says that what follows was lost: the
+// window is sent again from there at once, and whole, since most clients acknowledge
+// whole windows only and say nothing to a part of one (RFC 7440, 4). A repeated ACK is
+// ignored there, too, unless it is the answer to a probe: two flights on their way at once
+// would be answered by two more. A peer that turns out to acknowledge each block of its
+// windows is served with a window that slides.
+//
+// The answer to silence is first a probe: the first block that is not acknowledged, which
+// most peers that have it answer with an ACK of what they have; and then the last that went
+// out, which shows a gap to one that misses some, and is acknowledged again by one that
+// has all.
 //
 // File bytes are asked for in chunks, ahead of need; at most the window and two chunks
 // are held.
@@ -52,15 +58,20 @@ class ReadSession final : public Session {
   void on(Stop event, base::Instant now, Actions& actions);
 
   void acknowledged(std::uint16_t block, base::Instant now, Actions& actions);
+  // An ACK of nothing new.
+  void repeated(base::Instant now, Actions& actions);
   // An ACK that came before the end of the window.
   void fell_short(std::uint64_t advanced, base::Instant now, Actions& actions);
-  void slide(std::uint64_t advanced, base::Instant now, Actions& actions);
+  void doubt_slide();
   bool may_be_news(base::Instant now) const;
   void resend_window(base::Instant now, Actions& actions);
-  // The first portion of a window.
   void begin_flight(base::Instant now, Actions& actions);
-  // Sends what the window allows and what is here; asks for more bytes.
-  void send_on(base::Instant now, Actions& actions);
+  void probe(Actions& actions);
+  // Sends what the window allows and what is here; asks for more bytes. True: something
+  // went out.
+  bool send_on(Actions& actions);
+  // REQUIRES: they are here.
+  void send_blocks(std::uint64_t first, std::uint64_t last, Actions& actions);
   void read_ahead(Actions& actions);
   void take(base::ByteBuffer bytes);
   void drop_acknowledged();
@@ -90,15 +101,11 @@ class ReadSession final : public Session {
   std::uint64_t base_ = 1;          // the first block that is not acknowledged
   std::uint64_t next_ = 1;          // the first block of the window that has not gone out
   std::uint64_t sent_end_ = 1;      // one past the highest block that ever went out
-  std::uint64_t recover_to_ = 0;    // blocks below went out before the last resend
   base::Instant flight_at_{};       // when the window, or its resend, went out
-  std::uint64_t repeated_for_ = 0;  // base_ for which a repeated ACK has sent it again
-  std::uint64_t portion_;           // blocks that go out at once; at most a window
-  std::uint64_t portion_end_ = 0;   // the last block of it
-  std::optional<base::Instant> portion_due_;  // when the next one may go
-  int small_steps_ = 0;     // ACKs in a row that moved a small part of a window
-  std::uint64_t slid_ = 0;  // blocks acknowledged since the portion grew
-  bool slides_ = false;     // the peer acknowledges inside its windows
+  int unanswered_probes_ = 0;       // for which nothing was sent again yet
+  int single_steps_ = 0;  // ACKs in a row that moved one block of a window
+  int soon_steps_ = 0;    // of them, sooner than a round trip
+  bool slides_ = false;   // the peer acknowledges inside its windows
   std::uint64_t resent_ = 0;
 
   std::deque<Chunk> chunks_;      // from the one that holds base_ on

@@ -1,10 +1,17 @@
-// When to send a packet again: from measured round trips (RFC 6298), doubled with each
-// try, a little of it by chance (so that devices that lost power together do not all ask
-// at the same instants), bounded in count and in time.
+// When to send a packet again, and what.
 //
-// An interval that has been doubled stays until a round trip is measured again, and a
-// packet that was sent twice measures none (Karn's rule): a device that always answers
-// late is waited for.
+// Measured round trips (RFC 6298) tell early that something was lost. But a device that
+// asked for a timeout (RFC 2349) may be silent that long because it is busy: it writes its
+// flash, and what comes meanwhile fills its small memory. So before that time is over only
+// probes go out, one packet and at most twice, whose answer tells where to go on. After it
+// everything is sent again, in intervals that double with each try, a little of each by
+// chance (so that devices that lost power together do not all ask at the same instants),
+// bounded in count and in time. Where no timeout was asked for, the measured time takes
+// its place, and large windows are probed for before it, too.
+//
+// A packet that was sent twice measures no round trip (Karn's rule). So that a device that
+// always answers late is waited for all the same, intervals are doubled while one packet
+// after the other needs that, and stay so until a round trip is measured.
 #pragma once
 
 #include <chrono>
@@ -17,8 +24,8 @@ namespace vantro::wire::tftp {
 
 class ResendTimer {
  public:
-  // `timeout`, if the device asked for one, is the interval until a round trip is
-  // measured, and the longest one after that (RFC 2349). `seed` decides the jitter.
+  // `timeout` is what the device asked for, if it did (RFC 2349). `seed` decides the
+  // jitter.
   ResendTimer(const Patience& patience, std::optional<std::chrono::seconds> timeout,
               std::uint64_t seed);
 
@@ -31,40 +38,53 @@ class ResendTimer {
   void moved(base::Instant now, base::Duration at_most);
   // The peer's answer to it has come. May be called without a sent() before it.
   void answered(base::Instant now);
-  // More of what is to be answered went out; it does not count as progress.
+  // More of what is to be answered went out, after a pause of our own: it is no progress,
+  // and no round trip is measured across it.
   void postpone(base::Instant now);
   // Nothing is expected from the peer for now.
   void pause() { due_.reset(); }
-  // REQUIRES: due() has passed. True: send it again. False: the patience is spent.
-  bool resend(base::Instant now);
+  enum class Next {
+    kProbe,   // send one packet that must be answered
+    kResend,  // send it all again
+    kGiveUp,  // the patience is spent
+  };
+  // REQUIRES: due() has passed.
+  Next expired(base::Instant now);
 
   std::optional<base::Instant> due() const { return due_; }
-  // Resends since the last sent().
-  int tries() const { return tries_; }
+  // Probes and resends since the last sent().
+  int tries() const { return probes_ + resends_; }
   bool heard() const { return heard_; }
-  // Between sending and sending again, as far as is known now.
-  base::Duration interval() const { return interval_; }
-  // A round trip (SRTT), and the quickest so far; zero: none was measured.
+  // Until the first probe, or the first resend, as far as is known now.
+  base::Duration interval() const;
+  // A round trip (SRTT); zero until one was measured.
   base::Duration usual() const { return smoothed_; }
-  base::Duration quickest() const { return quickest_; }
 
  private:
   void start(base::Instant now);
+  // How long silence is borne before everything is sent again.
+  base::Duration full_wait() const;
+  bool may_probe() const;
   void measure(base::Duration round_trip);
+  base::Duration measured_interval(base::Duration shortest) const;
   base::Duration jittered(base::Duration interval);
 
-  Patience patience_;  // constant after construction
+  Patience patience_;                      // constant after construction
+  std::optional<base::Duration> timeout_;  // that the device asked for; constant
   std::uint64_t random_;
   base::Duration bound_;  // of a measured interval
-  base::Duration interval_;
-  base::Duration measured_interval_;  // as measured, before any doubling
-  base::Duration smoothed_{};         // SRTT; zero: nothing measured yet
+  bool measured_ = false;
+  base::Duration smoothed_{};  // SRTT
   base::Duration variation_{};
-  base::Duration quickest_{};
-  int tries_ = 0;
+  int backed_off_ = 1;     // what was doubled
+  int sent_twice_ = 0;     // packets in a row
+  base::Duration resend_wait_{};
+  int probes_ = 0;
+  int resends_ = 0;
   bool heard_ = false;
-  bool measuring_ = false;  // sent once, not answered yet
+  bool measuring_ = false;  // sent once, without a pause, not answered yet
   base::Instant first_sent_{};
+  base::Instant all_again_at_{};  // until then only probes go out
   std::optional<base::Instant> due_;
 };
 

@@ -81,6 +81,11 @@ struct Patience {
   base::Duration first = std::chrono::seconds(1);  // before a round trip was measured
   base::Duration shortest = std::chrono::milliseconds(200);  // whatever was measured
   base::Duration longest = std::chrono::seconds(8);          // between two resends
+  // Until a probe, whatever was measured. One packet costs a busy device little.
+  base::Duration shortest_probe = std::chrono::milliseconds(200);
+  // A device that asked for a timeout is sent nothing before that is over, not even a
+  // probe (RFC 2349).
+  bool waits_to_the_letter = false;
   int most_unanswered = 4;  // resends to a peer that has not answered once
   base::Duration most_silence =
       std::chrono::seconds(45);                      // since the last sign of progress

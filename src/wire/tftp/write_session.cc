@@ -216,7 +216,8 @@ void WriteSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
     pause_in_window(now, actions);
     return;
   }
-  if (!timer_.resend(now)) {
+  // Its answer is one packet, and as good a probe.
+  if (timer_.expired(now) == ResendTimer::Next::kGiveUp) {
     finish(Ended::How::kAbandoned,
            timer_.heard()
                ? fmt::format("the device went silent after {} bytes", received_)

@@ -9,6 +9,7 @@
 #include <gtest/gtest.h>
 #include <random>
 
+#include "tests/fakes/plain_sender.h"
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_tftp.h"
 
@@ -90,6 +91,70 @@ TEST(TftpOverANetwork, ResendsFromTheLossOnceForEachWindow) {
   const auto result = SimTftp(file, habits, network, one_millisecond).run();
   EXPECT_TRUE(result.client_complete);
   EXPECT_EQ(result.server_blocks, 65u + 14u);
+}
+
+// A lossy network, and who sends: the project's machine or the yardstick.
+struct Cost {
+  base::Duration took{};
+  std::size_t datagrams = 0;
+};
+enum class Who { kOurs, kPlain, kLockStep };
+
+Cost cost_of(Who who, unsigned loss_per_mille, unsigned window, base::Duration way) {
+  constexpr unsigned kSeeds = 16;
+  static const auto file = fakes::noise(1000 * 512);
+  Cost sum;
+  for (unsigned seed = 1; seed <= kSeeds; ++seed) {
+    std::mt19937 random(seed * 977 + loss_per_mille);
+    const auto network = [&](std::size_t number) -> Fate {
+      if (number > 0 && random() % 1000 < loss_per_mille) return {};
+      return {way};
+    };
+    Habits habits;
+    habits.options = {{"windowsize", std::to_string(who == Who::kLockStep ? 1 : window)}};
+    habits.timeout = 5s;
+    habits.most_tries = 1000;
+    habits.acknowledges_copies = true;
+    SimTftp sim(file, habits, network, [] { return 100us; });
+    if (who != Who::kOurs) {
+      sim.set_sender([&](const Terms& terms, std::uint64_t size) {
+        return std::make_unique<fakes::PlainSender>(terms, size, 2 * way + 200ms);
+      });
+    }
+    const auto result = sim.run();
+    EXPECT_TRUE(result.client_complete) << static_cast<int>(who);
+    sum.took += result.took;
+    sum.datagrams += result.server_datagrams;
+  }
+  return sum;
+}
+
+double seconds(base::Duration time) {
+  return std::chrono::duration<double>(time).count();
+}
+
+TEST(TftpOverANetwork, IsAsFastAsThePlainSendersAndSendsNoMore) {
+  for (const unsigned loss : {1u, 5u, 10u, 20u, 50u, 100u}) {
+    for (const auto way :
+         {base::Duration(0ms), base::Duration(10ms), base::Duration(100ms)}) {
+      const auto lock_step = cost_of(Who::kLockStep, loss, 1, way);
+      for (const unsigned window : {1u, 4u, 16u, 64u}) {
+        const auto ours = cost_of(Who::kOurs, loss, window, way);
+        const auto plain = cost_of(Who::kPlain, loss, window, way);
+        const auto better = std::min(plain.took, lock_step.took);
+        SCOPED_TRACE(
+            fmt::format("loss {} per mille, window {}, one way {} ms: ours {:.2f} s and "
+                        "{} datagrams, "
+                        "plain {:.2f} s and {}, lock-step {:.2f} s",
+                        loss, window, way / 1ms, seconds(ours.took), ours.datagrams,
+                        seconds(plain.took), plain.datagrams, seconds(lock_step.took)));
+        // The yardstick has read the whole file at once, so it never waits for the disk.
+        EXPECT_LE(seconds(ours.took), 1.2 * seconds(better) + 1.6);
+        // By chance a client's windows end elsewhere than the sender's, for a while.
+        EXPECT_LE(ours.datagrams, plain.datagrams + plain.datagrams / 10);
+      }
+    }
+  }
 }
 
 TEST(TftpOverANetwork, AWindowOfOneClientThatForgotCostsNoStorm) {
@@ -280,7 +345,7 @@ void expect_honest(const Scenario& s, const SimResult& result) {
     }
   }
   // What the client asked for bounds what it gets: blocks, and a window for each of its
-  // datagrams at most where it loses much; resends in its silence are few.
+  // datagrams at most; resends in its silence are few.
   std::size_t block = 512;
   std::size_t window = 1;
   const Request request{s.habits.write, "x", "octet", s.habits.options};
@@ -294,7 +359,8 @@ void expect_honest(const Scenario& s, const SimResult& result) {
   const auto copies =
       1 + static_cast<std::size_t>(s.habits.answers_late / terms.timeout.value_or(4s));
   EXPECT_LE(result.server_blocks,
-            copies * (4 * blocks + 14 * in_flight * (1 + result.transfers)))
+            copies * (4 * blocks + in_flight * (result.client_datagrams +
+                                                14 * (1 + result.transfers))))
       << "a storm of data";
   EXPECT_LE(result.server_datagrams - result.server_blocks,
             copies * (result.client_datagrams * 3 + 40 * (1 + result.transfers)))
