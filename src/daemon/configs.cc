@@ -27,6 +27,7 @@ serve::tftp::Config tftp_config(const Settings& settings) {
   config.ceiling.block_size = static_cast<std::size_t>(settings.tftp_largest_block);
   config.ceiling.window_size = static_cast<std::size_t>(settings.tftp_largest_window);
   config.patience.first = std::chrono::milliseconds(settings.tftp_resend_after_ms);
+  config.patience.waits_to_the_letter = settings.tftp_timeout_to_the_letter;
   config.patience.longest =
       std::max<base::Duration>(config.patience.longest, config.patience.first);
   config.patience.shortest =

@@ -351,6 +351,7 @@ const std::map<std::string, Apply>& keys() {
        number(&Settings::limits_transfers_per_device, 1, 100'000)},
       {"limits.arriving_per_device", size(&Settings::limits_arriving_per_device)},
       {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
+      {"tftp.timeout_to_the_letter", yes_or_no(&Settings::tftp_timeout_to_the_letter)},
       {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
       {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
       {"ftp.listen", listens("ftp.listen")},

@@ -43,6 +43,8 @@ TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256)
 std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
   auto* gate = gate_.exchange(nullptr);
   if (gate == nullptr) return std::nullopt;
+  // A protocol may hold it for long after, for a reply that is asked for again.
+  place_.reset();
   auto view = gate->transfers_.end(id_, how, why);
   if (view) gate->log_end(*view);
   return view;

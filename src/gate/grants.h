@@ -54,7 +54,7 @@ class Transfer {
   // repeat its last block while the disk pool files it.
   std::atomic<Gate*> gate_;
   std::uint64_t id_ = 0;
-  std::optional<Place> place_;  // none: the operator's own
+  std::optional<Place> place_;  // none: the operator's own, or it has ended
 };
 
 class ReadGrant {

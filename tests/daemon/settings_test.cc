@@ -133,6 +133,7 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   EXPECT_EQ(example->tftp_listen, defaults.tftp_listen);
   EXPECT_EQ(example->tftp_threads, defaults.tftp_threads);
   EXPECT_EQ(example->tftp_resend_after_ms, defaults.tftp_resend_after_ms);
+  EXPECT_EQ(example->tftp_timeout_to_the_letter, defaults.tftp_timeout_to_the_letter);
   EXPECT_EQ(example->tftp_most_unanswered, defaults.tftp_most_unanswered);
   EXPECT_EQ(example->tftp_give_up_after_s, defaults.tftp_give_up_after_s);
   EXPECT_FALSE(example->tftp_reply_ports.listening_port);

@@ -12,7 +12,9 @@ namespace vantro::end_to_end {
 class FtpPeer {
  public:
   // Reads the greeting.
-  explicit FtpPeer(int port) : control_(port) { greeting_ = reply(); }
+  explicit FtpPeer(int port, int receive_buffer = 0) : control_(port, receive_buffer) {
+    greeting_ = reply();
+  }
 
   const std::string& greeting() const { return greeting_; }
   TcpPeer& control() { return control_; }

@@ -315,6 +315,101 @@ TEST_F(FtpWire, WhoeverLosesTheControlConnectionHasSentNothingWhole) {
   EXPECT_EQ(saved("127.0.0.1", "bye.cfg"), "all of it");
 }
 
+TEST_F(FtpWire, LessThanWasAnnouncedIsNotWhole) {
+  FtpPeer peer(ftp_port_);
+  peer.log_in();
+  EXPECT_THAT(peer.command("ALLO 10"), StartsWith("200 "));
+  peer.send("STOR site.cfg", "too few");
+  EXPECT_THAT(peer.said, HasSubstr("426 The client announced 10 bytes, and 7 came"));
+  EXPECT_EQ(backups(1)[0]["complete"], false);
+  peer.command("ALLO 10");
+  peer.send("STOR site.cfg", "as it says");
+  EXPECT_THAT(peer.said, HasSubstr("226 Filed: revision 2"));
+  // It goes on where the other one broke off.
+  peer.command("ALLO 6");
+  peer.send("STOR other.cfg", "abc");
+  backups(3);
+  EXPECT_THAT(peer.command("REST 3"), StartsWith("350 "));
+  peer.command("ALLO 6");
+  peer.send("STOR other.cfg", "def");
+  EXPECT_THAT(peer.said, HasSubstr("226 Filed: revision 2"));
+  EXPECT_EQ(saved("127.0.0.1", "other.cfg"), "abcdef");
+}
+
+// The end of the data alone proves nothing: a client that is killed ends them, too.
+TEST_F(FtpWire, WhatAClientWasNotThereToHearOfIsInDoubt) {
+  FtpPeer good(ftp_port_);
+  good.log_in();
+  good.send("STOR site.cfg", "the whole configuration");
+  EXPECT_THAT(good.said, HasSubstr("226 Filed: revision 1"));
+  {
+    // Its system takes no more replies, so this one can't have arrived.
+    FtpPeer deaf(ftp_port_, 4096);
+    deaf.log_in();
+    auto data = deaf.passive();
+    EXPECT_THAT(deaf.command("STOR site.cfg"), StartsWith("150 "));
+    ASSERT_EQ(::fcntl(deaf.control().fd(), F_SETFL, O_NONBLOCK), 0);
+    std::string noops;
+    while (noops.size() < 64 * 1024) noops += "NOOP\r\n";
+    // Until the server waits for the client to read.
+    int full = 0;
+    ASSERT_TRUE(eventually([&] {
+      const auto put =
+          ::send(deaf.control().fd(), noops.data(), noops.size() / 6 * 6, MSG_NOSIGNAL);
+      if (put > 0)
+        noops = noops.substr(static_cast<std::size_t>(put) % 6) +
+                noops.substr(0, static_cast<std::size_t>(put) % 6);
+      full = put < 0 ? full + 1 : 0;
+      return full > 20;
+    }));
+    data->send("the whole con");
+    data->close();
+    EXPECT_EQ(backups(2)[1]["complete"], true);
+  }
+  nlohmann::json doubtful;
+  ASSERT_TRUE(eventually([&] {
+    doubtful = backups(2)[1];
+    return doubtful["ending"] == "unconfirmed";
+  }));
+  EXPECT_EQ(doubtful["why"],
+            "end not confirmed: the client was gone before it got the reply");
+  EXPECT_THAT(vantro({"backup", "revisions"}).out, HasSubstr("end not confirmed"));
+  EXPECT_EQ(row("deposit", "failed")["sentence"],
+            "revision 2: end not confirmed: the client was gone before it got the reply");
+  // It is kept, but the good one stays the device's backup.
+  EXPECT_EQ(saved("127.0.0.1", "site.cfg"), "the whole configuration");
+  EXPECT_EQ(vantro_json({"backup", "list"})["files"][0]["revision"], 1);
+  // The same bytes with a reply that arrives make it good.
+  good.send("STOR site.cfg", "the whole con");
+  EXPECT_THAT(good.said, HasSubstr("226 Filed: revision 2"));
+  EXPECT_EQ(vantro_json({"backup", "list"})["files"][0]["revision"], 2);
+  EXPECT_EQ(backups(2)[1]["ending"], "");
+}
+
+TEST_F(FtpWire, AllThatHadArrivedOfAKilledClientIsKept) {
+  for (const std::size_t size : {std::size_t{200'000}, std::size_t{3'000'000}}) {
+    auto peer = std::make_unique<FtpPeer>(ftp_port_);
+    peer->log_in();
+    auto data = peer->passive();
+    const auto name = std::to_string(size) + ".cfg";
+    EXPECT_THAT(peer->command("STOR " + name), StartsWith("150 "));
+    ASSERT_TRUE(data->send(fakes::noise(size, 3)));
+    // The last one first, as the system does it.
+    data->close();
+    peer.reset();
+    ASSERT_TRUE(eventually([&] {
+      const auto all = vantro_json({"backup", "revisions"})["backups"];
+      for (const auto& one : all) {
+        if (one["name"] != name) continue;
+        EXPECT_EQ(one["complete"], false);
+        EXPECT_EQ(one["size"], size);
+        return true;
+      }
+      return false;
+    })) << ledger();
+  }
+}
+
 TEST_F(FtpWire, ADownloadEndsWithItsControlConnection) {
   take_in("large.img", fakes::noise(30'000'000, 3));
   auto peer = std::make_unique<FtpPeer>(ftp_port_);
@@ -411,7 +506,7 @@ TEST_F(FtpWire, RecordsWhatWasNotThereOnce) {
 }
 
 TEST_F(FtpWire, TimeRunsOutForThoseWhoDoNothing) {
-  restart_with("[ftp]\nlog_in_s = 1\nidle_s = 1\nstalled_s = 1\n");
+  restart_with("[ftp]\nlog_in_s = 1\nidle_s = 1\nstalled_s = 2\ndata_connection_s = 1\n");
   take_in("large.img", fakes::noise(30'000'000, 3));
   {
     FtpPeer silent(ftp_port_);
@@ -428,7 +523,7 @@ TEST_F(FtpWire, TimeRunsOutForThoseWhoDoNothing) {
   EXPECT_THAT(waiting.reply(), StartsWith("425 No data connection came about within 1 "));
   const auto stalled = waiting.passive(16 * 1024);
   EXPECT_THAT(waiting.command("RETR large.img"), StartsWith("150 "));
-  EXPECT_THAT(waiting.reply(), StartsWith("426 Nothing moved for 1 seconds after "));
+  EXPECT_THAT(waiting.reply(), StartsWith("426 Nothing moved for 2 seconds after "));
   EXPECT_THAT(waiting.command("NOOP"), StartsWith("200 "));
   // One that asks without reading, until nobody listens to it any more.
   TcpPeer deaf(ftp_port_, 4096);

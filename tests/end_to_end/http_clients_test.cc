@@ -45,6 +45,15 @@ TEST_F(HttpClients, AllFetchTheSameBytes) {
   EXPECT_THAT(fetch["heard_on"], HasSubstr(" on lo"));
 }
 
+// It writes its request line by line, so the head comes in several segments.
+TEST_F(HttpClients, TnftpFetchesEachTime) {
+  for (int i = 0; i < 20; ++i) {
+    const auto fetched = run({"tnftp", "-V", "-o", scratch_ / "tnftp", image_url()});
+    ASSERT_EQ(fetched.code, 0) << i << fetched.out << fetched.err;
+    ASSERT_EQ(file("tnftp"), image_);
+  }
+}
+
 TEST_F(HttpClients, FetchInSeveralConnectionsAtOnce) {
   const auto fetched =
       run({"aria2c", "-q", "--no-conf", "-x", "8", "-s", "8", "-k", "1M",

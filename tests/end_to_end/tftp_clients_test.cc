@@ -1,4 +1,5 @@
 // TFTP with clients that this project did not write: curl, tftp-hpa and atftp.
+#include "tests/end_to_end/lossy_relay.h"
 #include "tests/end_to_end/server_fixture.h"
 
 namespace vantro::end_to_end {
@@ -130,6 +131,39 @@ TEST_F(TftpClients, TftpHpa) { all_sizes(tftp_hpa()); }
 TEST_F(TftpClients, Atftp) { all_sizes(atftp(1428)); }
 
 TEST_F(TftpClients, AtftpWithWindows) { all_sizes(atftp(1428, 8)); }
+// A client that was written by others acknowledges whole windows only, tells a gap once,
+// and then says nothing until it gets the block that it waits for.
+TEST_F(TftpClients, AtftpOverALossyNetwork) {
+  const auto bytes = fakes::noise(4'000'003, 5);
+  const auto blocks = bytes.size() / 1428 + 1;
+  take_in("x.img", bytes);
+  struct Case {
+    unsigned loss;  // of a thousand
+    int window;
+    double most_times;  // the blocks that go out, of those that are there
+  };
+  for (const auto& one : {Case{1, 64, 1.5}, Case{10, 1, 1.2}, Case{10, 16, 1.6},
+                          Case{10, 64, 3}, Case{20, 64, 4}, Case{50, 64, 9}}) {
+    LossyRelay relay(tftp_port_, one.loss, 7);
+    const auto got = scratch_ / "got";
+    std::filesystem::remove(got);
+    const auto began = std::chrono::steady_clock::now();
+    const auto fetched =
+        run(atftp(1428, one.window).fetch("127.0.0.1", relay.port(), "x.img", got));
+    const auto took = std::chrono::steady_clock::now() - began;
+    SCOPED_TRACE(testing::Message()
+                 << one.loss << " of 1000 lost, window " << one.window << ": "
+                 << relay.data() << " blocks of " << blocks << " in "
+                 << std::chrono::duration<double>(took).count() << " s");
+    EXPECT_EQ(fetched.code, 0) << fetched.err;
+    EXPECT_TRUE(fakes::same_bytes(fakes::read_file(got), bytes));
+    EXPECT_LE(static_cast<double>(relay.data()),
+              one.most_times * static_cast<double>(blocks));
+    // It was more than a minute and a half for each of the lossy ones.
+    EXPECT_LT(took, std::chrono::seconds(40));
+  }
+}
+
 TEST_F(TftpClients, Busybox) { all_sizes(busybox(512)); }
 TEST_F(TftpClients, BusyboxWithBlocks) { all_sizes(busybox(1428)); }
 TEST_F(TftpClients, CurlWithTheLargestBlocks) { all_sizes(curl(65464, true)); }

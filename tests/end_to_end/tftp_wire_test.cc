@@ -399,6 +399,64 @@ TEST_F(TftpWithSettings, TransfersOfOneDeviceAreLimited) {
   EXPECT_EQ(third.hear(), "DATA 1 [512]");
 }
 
+// Small files one after the other: what has ended takes no place any more.
+TEST_F(TftpWire, ManyTransfersInARowAreWithinTheLimit) {
+  take_in("x.img", "the image");
+  for (int i = 0; i < 70; ++i) {
+    Peer writer("127.0.0.1");
+    ask(writer, wire::encode(wire::Request{true, "a" + std::to_string(i), "octet", {}}));
+    ASSERT_EQ(writer.hear(), "ACK 0") << i;
+    auto data = wire::encode_data_head(1);
+    data.push_back('x');
+    writer.answer(data);
+    ASSERT_EQ(writer.hear(), "ACK 1") << i;
+  }
+  for (int i = 0; i < 70; ++i) {
+    Peer reader("127.0.0.1");
+    ask(reader, read_request("x.img"));
+    ASSERT_EQ(reader.hear(), "DATA 1 [9]") << i;
+    reader.answer(wire::encode(wire::Ack{1}));
+  }
+}
+
+TEST_F(TftpWire, ADeviceThatWritesItsFlashIsNotFlooded) {
+  take_in("x.img", std::string(200'000, 'x'));
+  Peer peer("127.0.0.1");
+  ask(peer, wire::encode(wire::Request{
+                false, "x.img", "octet", {{"timeout", "3"}, {"windowsize", "64"}}}));
+  EXPECT_EQ(peer.hear(), "OACK timeout=3 windowsize=64");
+  peer.answer(wire::encode(wire::Ack{0}));
+  for (int i = 1; i <= 64; ++i) {
+    ASSERT_EQ(peer.hear(), "DATA " + std::to_string(i) + " [512]");
+  }
+  const auto silent_until = std::chrono::steady_clock::now() + std::chrono::seconds(2);
+  std::string heard;
+  while (std::chrono::steady_clock::now() < silent_until) {
+    for (auto one = peer.hear(false); one != "silence"; one = peer.hear(false)) {
+      heard += one + ";";
+    }
+    ::usleep(10'000);
+  }
+  // A machine that stood still for long may have sent only the first.
+  EXPECT_TRUE(heard == "DATA 1 [512];DATA 64 [512];" || heard == "DATA 1 [512];")
+      << heard;
+  peer.answer(wire::encode(wire::Ack{64}));
+  EXPECT_EQ(peer.hear(), "DATA 65 [512]");
+}
+
+TEST_F(TftpWithSettings, ATimeoutIsWaitedForToTheLetter) {
+  start_with("tftp.timeout_to_the_letter = true");
+  take_in("x.img", std::string(2000, 'x'));
+  Peer peer("127.0.0.1");
+  ask(peer, wire::encode(wire::Request{false, "x.img", "octet", {{"timeout", "2"}}}));
+  EXPECT_EQ(peer.hear(), "OACK timeout=2");
+  peer.answer(wire::encode(wire::Ack{0}));
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  const auto began = std::chrono::steady_clock::now();
+  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  EXPECT_GE(std::chrono::steady_clock::now() - began, std::chrono::milliseconds(1900));
+}
+
 TEST_F(TftpWire, ASecondServerOnThePortIsRefused) {
   const auto again = run({vantrod_program(), "--state", scratch_ / "other",
                           "--tftp-listen", "127.0.0.1:" + std::to_string(tftp_port_),

@@ -550,7 +550,10 @@ void DataConnection::drop(gate::State how, const std::string& why) {
     if (how != gate::State::kComplete) cargo_.sent->transfer().advance({bytes, 0, 0});
     lane_.finish(std::move(cargo_.sent), how, why);
   }
-  if (feed_) feed_->abandon(how, why);
+  if (feed_) {
+    if (how != gate::State::kComplete) feed_->transfer().advance({bytes, 0, 0});
+    feed_->abandon(how, why);
+  }
   feed_.reset();
   if (stream_) stream_->close();
 }
