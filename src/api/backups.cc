@@ -153,6 +153,7 @@ static void fields(Some<ThinnedOut> auto& x, auto visit) {
   visit("bytes", x.bytes);
   visit("kept", x.kept);
   visit("files", x.files);
+  visit("next", x.next);
 }
 
 void to_json(json& to, const Backup& from) { put(to, from); }

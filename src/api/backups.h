@@ -166,6 +166,7 @@ struct ThinnedOut {
   std::uint64_t bytes = 0;
   std::size_t kept = 0;
   std::vector<ThinnedFile> files;
+  std::int64_t next = 0;  // "from" of the next portion; 0: that was all
 };
 
 void to_json(nlohmann::json& to, const Backup& from);

@@ -390,6 +390,63 @@ base::Outcome<std::vector<Revision>> Backups::revisions(
   });
 }
 
+base::Outcome<std::vector<Revision>> Backups::portion(
+    const std::optional<Holder>& holder, const std::optional<std::string>& name,
+    const std::optional<Place>& behind, std::size_t most) const {
+  using Revisions = std::vector<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Revisions> {
+    std::string where = "where 1 = 1 ";
+    std::vector<Value> values;
+    if (holder) {
+      where += "and " + kOfHolder;
+      values = {device_of(*holder), address_of(*holder)};
+    }
+    if (name) {
+      where += "and f.name = :n ";
+      values.emplace_back(*name);
+    }
+    // The files are few beside their revisions.
+    bool here = !behind;
+    Revisions found;
+    std::vector<std::int64_t> files;
+    t.each("select f.id from backup_files f left join devices d on d.id = f.device " +
+               where + "order by coalesce(d.name, f.address), f.name",
+           values, [&](const db::Row& row) { files.push_back(row.integer(0)); });
+    for (const auto file : files) {
+      const bool last_one = behind && file == behind->file;
+      here = here || last_one;
+      if (!here) continue;
+      t.each(kSelect + "where r.file = :f and r.number > :n order by r.number limit :m",
+             {file, last_one ? behind->number : std::int64_t{0},
+              static_cast<std::int64_t>(most - found.size())},
+             [&](const db::Row& row) { found.push_back(revision_of(row)); });
+      if (found.size() >= most) break;
+    }
+    if (!here) {
+      return base::refuse(Kind::kInvalid,
+                          "what was listed last is not there any more; list them again");
+    }
+    return found;
+  });
+}
+
+base::Outcome<std::vector<Revision>> Backups::of_files_behind(std::int64_t file,
+                                                              std::size_t most) const {
+  using Revisions = std::vector<Revision>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Revisions> {
+    Revisions found;
+    while (found.size() < most) {
+      const auto next = t.query(
+          "select id from backup_files where id > :f order by id limit 1", {file});
+      if (next.empty()) break;
+      file = next.front().integer(0);
+      t.each(kSelect + "where r.file = :f order by r.number", {file},
+             [&](const db::Row& row) { found.push_back(revision_of(row)); });
+    }
+    return found;
+  });
+}
+
 base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& name,
                                       std::optional<std::int64_t> number) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<Revision> {
@@ -462,13 +519,32 @@ base::Outcome<std::optional<Revision>> Backups::newest_complete(
   });
 }
 
-base::Outcome<std::vector<Revision>> Backups::arrived(base::WallTime from,
-                                                      base::WallTime to) const {
-  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Revision>> {
-    return revisions_of(
-        t.query(kSelect + "where r.arrived_at >= :f and r.arrived_at < :t order by "
-                          "coalesce(d.name, f.address), f.name, r.number",
-                {from, to}));
+base::Outcome<std::vector<Arrived>> Backups::arrived(base::WallTime from,
+                                                     base::WallTime to) const {
+  using All = std::vector<Arrived>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<All> {
+    All all;
+    for (const auto& row :
+         t.query("select file, count(*) from revisions where arrived_at >= :f and "
+                 "arrived_at < :t group by file",
+                 {from, to})) {
+      Arrived one;
+      one.file = row.integer(0);
+      one.revisions = row.integer(1);
+      const std::string within =
+          "where r.file = :i and r.arrived_at >= :f and r.arrived_at < :t ";
+      const std::vector<Value> values{one.file, from, to};
+      one.first = first_of(t.query(
+          kSelect + within + "and r." + kGood + " order by r.number limit 1", values));
+      auto last = first_of(t.query(
+          kSelect + within + (one.first ? "and r." + kGood + " " : "") +
+              "order by r.number desc limit 1",
+          values));
+      if (!last) continue;
+      one.last = std::move(*last);
+      all.push_back(std::move(one));
+    }
+    return all;
   });
 }
 
@@ -522,15 +598,18 @@ base::Outcome<std::size_t> Backups::count() const {
   });
 }
 
-base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Backups::contents()
-    const {
+base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Backups::contents(
+    const std::string& begins) const {
   using Contents = std::vector<std::pair<std::string, std::uint64_t>>;
-  return database_.read([](db::Transaction& t) -> base::Outcome<Contents> {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Contents> {
     Contents contents;
-    for (const auto& row :
-         t.query("select distinct sha256, size from revisions where complete = 1")) {
-      contents.emplace_back(row.text(0), unsigned_of(row, 1));
-    }
+    // 'g' is behind every hexadecimal digit.
+    t.each(
+        "select distinct sha256, size from revisions where sha256 >= :b and sha256 < :e "
+        "and complete = 1",
+        {begins, begins + "g"}, [&](const db::Row& row) {
+          contents.emplace_back(row.text(0), unsigned_of(row, 1));
+        });
     return contents;
   });
 }

@@ -49,6 +49,20 @@ struct Moved {
   bool merged = false;  // with one of the same name; numbers are given anew
 };
 
+// What came of a file within a time.
+struct Arrived {
+  std::int64_t file = 0;
+  std::int64_t revisions = 0;
+  std::optional<Revision> first;  // good one
+  Revision last;                  // good one; or the last at all, if none is
+};
+
+// A revision's place in a list: its file, and its number there.
+struct Place {
+  std::int64_t file = 0;
+  std::int64_t number = 0;
+};
+
 // Stateless but for the database, which must outlive it. Thread-safe.
 class Backups {
  public:
@@ -80,10 +94,20 @@ class Backups {
   static void pin(db::Transaction& transaction, std::int64_t id,
                   std::optional<base::WallTime> at, const std::string& why);
 
-  // By holder, name and number; of one holder, and of one name, if they are given.
+  // By holder, name and number; of one holder, and of one name, if they are given. Not
+  // for what may be a million of them.
   base::Outcome<std::vector<Revision>> revisions(
       const std::optional<Holder>& holder = {},
       const std::optional<std::string>& name = {}) const;
+  // The same in portions: at most `most` behind a place, which is the end of the portion
+  // before. kInvalid: there is no such place any more.
+  base::Outcome<std::vector<Revision>> portion(const std::optional<Holder>& holder,
+                                               const std::optional<std::string>& name,
+                                               const std::optional<Place>& behind,
+                                               std::size_t most) const;
+  // All of the next files by their ids, of whole files, until there are `most` or more.
+  base::Outcome<std::vector<Revision>> of_files_behind(std::int64_t file,
+                                                       std::size_t most) const;
   // The given number, or the newest good one; or complete one, or the newest at all.
   // kNotFound says what there is.
   base::Outcome<Revision> find(const Holder& holder, const std::string& name,
@@ -95,9 +119,9 @@ class Backups {
   // The newest good one.
   base::Outcome<std::optional<Revision>> newest_complete(const Holder& holder,
                                                          const std::string& name) const;
-  // Of all holders, by holder, name and number: [from, to).
-  base::Outcome<std::vector<Revision>> arrived(base::WallTime from,
-                                               base::WallTime to) const;
+  // What came of each file within [from, to).
+  base::Outcome<std::vector<Arrived>> arrived(base::WallTime from,
+                                              base::WallTime to) const;
   // The newest good one of a file that came before that time.
   base::Outcome<std::optional<Revision>> complete_before(std::int64_t file,
                                                          base::WallTime before) const;
@@ -108,8 +132,10 @@ class Backups {
                                            base::WallTime since) const;
   // What is kept of a holder, in bytes.
   base::Outcome<std::uint64_t> bytes_of(const Holder& holder) const;
-  // The SHA-256 and size of everything that must be in the vault for backups.
-  base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
+  // The SHA-256 and size of everything that must be in the vault for backups, whose
+  // SHA-256 begins so.
+  base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents(
+      const std::string& begins) const;
   // The files of partial revisions, by their names in partial/.
   base::Outcome<std::vector<std::string>> partial_files() const;
   // The file of a partial revision is no longer kept.

@@ -468,13 +468,17 @@ base::Outcome<std::size_t> Catalog::count() const {
   });
 }
 
-base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Catalog::contents()
-    const {
+base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Catalog::contents(
+    const std::string& begins) const {
   using Contents = std::vector<std::pair<std::string, std::uint64_t>>;
-  return database_.read([](db::Transaction& t) -> base::Outcome<Contents> {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Contents> {
     Contents contents;
-    for (const auto& row : t.query("select sha256, size from images union "
-                                   "select sha256, size from documents")) {
+    for (const auto& row :
+         // 'g' is behind every hexadecimal digit.
+         t.query("select sha256, size from images where sha256 >= :a and sha256 < :b "
+                 "union select sha256, size from documents where sha256 >= :c and "
+                 "sha256 < :d",
+                 {begins, begins + "g", begins, begins + "g"})) {
       contents.emplace_back(row.text(0), static_cast<std::uint64_t>(row.integer(1)));
     }
     return contents;

@@ -119,7 +119,8 @@ class Catalog {
   base::Outcome<std::vector<LookAlike>> look_alikes(const Image& image) const;
   base::Outcome<std::size_t> count() const;
   // The SHA-256 and size of everything that must be in the vault for the catalogue.
-  base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents() const;
+  base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents(
+      const std::string& begins) const;
 
  private:
   db::Database& database_;

@@ -14,6 +14,22 @@
 
 namespace vantro::client {
 
+void JsonList::add(const nlohmann::json& items) {
+  for (const auto& item : items) {
+    std::string text = any_ ? ",\n    " : "{\n  \"" + name_ + "\": [\n    ";
+    any_ = true;
+    for (const char c : item.dump(2)) {
+      text += c;
+      if (c == '\n') text += "    ";
+    }
+    terminal_.write(text);
+  }
+}
+
+void JsonList::end() {
+  terminal_.write(any_ ? "\n  ]\n}\n" : "{\n  \"" + name_ + "\": []\n}\n");
+}
+
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty) {
   if (table.empty()) {
     terminal.write(if_empty + "\n");

@@ -44,6 +44,20 @@ std::vector<T> list_of(const nlohmann::json& answer, const char* name) {
   return answer.value(name, nlohmann::json::array()).get<std::vector<T>>();
 }
 
+// {"NAME": [ ... ]} as it comes, for lists that are too long to be held.
+class JsonList {
+ public:
+  JsonList(const Terminal& terminal, std::string name)
+      : terminal_(terminal), name_(std::move(name)) {}
+  void add(const nlohmann::json& items);
+  void end();
+
+ private:
+  const Terminal& terminal_;
+  std::string name_;
+  bool any_ = false;
+};
+
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty);
 void write_digests(const Terminal& terminal, const api::Digests& digests);
 

@@ -240,14 +240,24 @@ Done list_revisions(const Context& context, const std::string& holder,
   std::string path = "/v1/backups";
   if (!holder.empty()) path = with(path, "holder", holder);
   if (!name.empty()) path = with(path, "name", name);
-  return show(context, path, [&](const Terminal& terminal, const json& answer) {
-    Table table({{"DEVICE"},
-                 {"NAME"},
-                 {"REVISION", Align::kRight},
-                 {"SIZE", Align::kRight},
-                 {"ARRIVED"},
-                 {"STATE"}});
-    for (const auto& backup : list_of<api::Backup>(answer, "backups")) {
+  const Terminal terminal(stdout);
+  Table table({{"DEVICE"},
+               {"NAME"},
+               {"REVISION", Align::kRight},
+               {"SIZE", Align::kRight},
+               {"ARRIVED"},
+               {"STATE"}});
+  JsonList list(terminal, "backups");
+  std::string next;
+  do {
+    const auto answer = context.api.get(next.empty() ? path : with(path, "after", next));
+    if (!answer) return tl::unexpected(answer.error());
+    next = answer->value("next", "");
+    if (context.json) {
+      list.add(answer->value("backups", json::array()));
+      continue;
+    }
+    for (const auto& backup : list_of<api::Backup>(*answer, "backups")) {
       table.add({{backup.holder},
                  {backup.name},
                  {std::to_string(backup.revision)},
@@ -255,10 +265,15 @@ Done list_revisions(const Context& context, const std::string& holder,
                  {shown_time(backup.arrived_at)},
                  {state_of(backup), looks_damaged(backup) ? Tone::kBad : Tone::kGood}});
     }
-    write_or(table, terminal,
-             holder.empty() ? "No backups yet: no device has sent a file."
-                            : "No backups from " + base::printable(holder) + ".");
-  });
+  } while (!next.empty());
+  if (context.json) {
+    list.end();
+    return {};
+  }
+  write_or(table, terminal,
+           holder.empty() ? "No backups yet: no device has sent a file."
+                          : "No backups from " + base::printable(holder) + ".");
+  return {};
 }
 
 Done show_backup(const Context& context, const BackupOptions& options) {
@@ -507,10 +522,24 @@ Done adopt_backup(const Context& context, const AdoptOptions& options) {
 }
 
 Done thin_out(const Context& context, bool really, bool all) {
+  // It comes in portions; what people see is one.
+  api::ThinnedOut whole;
+  do {
+    const auto told = context.api.send("POST", "/v1/backup-thinning",
+                                       json{{"really", really}, {"from", whole.next}});
+    if (!told) return tl::unexpected(told.error());
+    auto portion = told->get<api::ThinnedOut>();
+    whole.done = portion.done;
+    whole.revisions += portion.revisions;
+    whole.bytes += portion.bytes;
+    whole.kept += portion.kept;
+    whole.next = portion.next;
+    std::move(portion.files.begin(), portion.files.end(),
+              std::back_inserter(whole.files));
+  } while (whole.next != 0);
   return show_answer(
-      context, context.api.send("POST", "/v1/backup-thinning", json{{"really", really}}),
-      [&](const Terminal& terminal, const json& told) {
-        const auto thinned = told.get<api::ThinnedOut>();
+      context, Result<json>(json(whole)), [&](const Terminal& terminal, const json&) {
+        const auto& thinned = whole;
         Table table({{"DEVICE"},
                      {"FILE"},
                      {"REVISION", Align::kRight},

@@ -48,6 +48,7 @@ using namespace vantro;
 using namespace vantro::daemon;
 
 constexpr std::size_t kDiskThreads = 4;
+constexpr std::size_t kDeskThreads = 4;
 constexpr std::size_t kSlowThreads = 2;
 // They wait for the disk, all for the same: so many uploads are filed together.
 constexpr std::size_t kFilingThreads = 64;
@@ -350,6 +351,8 @@ int main(int argc, char** argv) try {
   upkeep::Verifier verifier(**gate);
   upkeep::Resealer resealer(**gate);
   asio::thread_pool disk(kDiskThreads);
+  // What people ask may take long; devices need not wait for it.
+  asio::thread_pool desk(kDeskThreads);
   asio::thread_pool slow(kSlowThreads);
   asio::thread_pool doors(kDoorThreads);
   asio::thread_pool filing(kFilingThreads);
@@ -418,7 +421,7 @@ int main(int argc, char** argv) try {
                           address_towards,
                           {},
                           &resealer};
-  manage::Server management(main_loop, disk, slow, service, log,
+  manage::Server management(main_loop, desk, slow, service, log,
                             {settings.management_listen, *token, *secrets_token});
   if (const int error = management.bind(); error != 0) {
     return fail(bind_sentence("Management", Transport::kTcp, settings.management_listen,
@@ -477,7 +480,7 @@ int main(int argc, char** argv) try {
     if (settings.backups_thin_out_daily && clock.wall() - thinned_at >= kDayMs) {
       thinned_at = clock.wall();
       asio::post(slow, [&] {
-        if (auto done = gate::BackupChanges(**gate, "server").thin_out(true); !done) {
+        if (auto done = gate::BackupChanges(**gate, "server").thin_out_all(); !done) {
           log.warning("backups can't be thinned out", {{"why", done.error().sentence}});
         }
       });
@@ -545,6 +548,7 @@ int main(int argc, char** argv) try {
   ssh.reset();
   drop_folder.reset();
   disk.join();
+  desk.join();
   slow.join();
   filing.join();
   doors.join();

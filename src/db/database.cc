@@ -118,19 +118,18 @@ class Statement {
   Statement& operator=(const Statement&) = delete;
 
   // Throws soci::soci_error; then it must not be used again.
-  Rows execute(const std::vector<Value>& values) {
+  void execute(const std::vector<Value>& values,
+               const std::function<void(Row)>& take) {
     bind(values);
-    Rows rows;
     bool got = statement_.execute(true);
     while (wanted_ && got) {
       std::vector<Value> columns;
       columns.reserve(row_.size());
       for (std::size_t i = 0; i < row_.size(); ++i)
         columns.push_back(column_value(row_, i));
-      rows.emplace_back(std::move(columns));
+      take(Row(std::move(columns)));
       got = statement_.fetch();
     }
-    return rows;
   }
 
  private:
@@ -174,6 +173,13 @@ class Connection {
   // Throws soci::soci_error. The statement is kept for the next time: to compile it costs
   // several times what it then does.
   Rows execute(const std::string& sql, const std::vector<Value>& values, bool wanted) {
+    Rows rows;
+    each(sql, values, wanted, [&](Row row) { rows.push_back(std::move(row)); });
+    return rows;
+  }
+
+  void each(const std::string& sql, const std::vector<Value>& values, bool wanted,
+            const std::function<void(Row)>& take) {
     std::string key = wanted ? "?" : "!";
     for (const auto& value : values) {
       key += std::holds_alternative<std::int64_t>(value) ? 'n' : 't';
@@ -186,7 +192,7 @@ class Connection {
       found = kept_.emplace(std::move(key), std::move(made)).first;
     }
     try {
-      return found->second->execute(values);
+      found->second->execute(values, take);
     } catch (const soci::soci_error&) {
       kept_.erase(found);
       throw;
@@ -215,6 +221,11 @@ void Transaction::run(const std::string& sql, const std::vector<Value>& values) 
 
 Rows Transaction::query(const std::string& sql, const std::vector<Value>& values) {
   return connection_.execute(sql, values, true);
+}
+
+void Transaction::each(const std::string& sql, const std::vector<Value>& values,
+                       const std::function<void(const Row&)>& take) {
+  connection_.each(sql, values, true, take);
 }
 
 Database::Database(std::string path, Watch watch)

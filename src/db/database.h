@@ -63,6 +63,9 @@ class Transaction {
   // appear there.
   void run(const std::string& sql, const std::vector<Value>& values = {});
   Rows query(const std::string& sql, const std::vector<Value>& values = {});
+  // Row by row, for what may be a million of them. The lambda must run no statements.
+  void each(const std::string& sql, const std::vector<Value>& values,
+            const std::function<void(const Row&)>& take);
 
  private:
   Connection& connection_;

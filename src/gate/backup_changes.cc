@@ -4,7 +4,6 @@
 #include <cerrno>
 #include <fmt/format.h>
 #include <map>
-#include <set>
 #include <unistd.h>
 
 #include "base/sizes.h"
@@ -25,6 +24,8 @@ constexpr base::WallTime kDay = 86'400'000;
 constexpr base::WallTime kLongestOffer = 30 * kDay;
 constexpr std::size_t kLongestWhy = 300;
 constexpr std::size_t kReadAtOnce = 1 << 20;
+// Revisions; a whole file may be more.
+constexpr std::size_t kThinnedAtOnce = 5000;
 
 std::string title(const Revision& revision) {
   return fmt::format("revision {} of '{}' from {}", revision.number,
@@ -256,9 +257,34 @@ void BackupChanges::remove_file(const ThinnedOut::File& file,
   }
 }
 
-base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
+base::Outcome<void> BackupChanges::thin_out_all() {
+  for (std::int64_t from = 0;;) {
+    const auto done = thin_out(true, from);
+    if (!done) return base::refuse(done.error());
+    if (done->next == 0) return {};
+    from = done->next;
+  }
+}
+
+// Of these bytes nothing stays but what goes.
+base::Outcome<bool> BackupChanges::all_go(const std::string& sha256,
+                                          std::size_t going) const {
+  return gate_.repository().database->read(
+      [&](db::Transaction& t) -> base::Outcome<bool> {
+        const auto others = t.query(
+            "select (select count(*) from revisions where sha256 = :a and complete = 1), "
+            "(select count(*) from images where sha256 = :b), "
+            "(select count(*) from documents where sha256 = :c)",
+            {sha256, sha256, sha256});
+        const auto& row = others.front();
+        return row.integer(0) == static_cast<std::int64_t>(going) &&
+               row.integer(1) == 0 && row.integer(2) == 0;
+      });
+}
+
+base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really, std::int64_t from) {
   auto& repository = gate_.repository();
-  const auto all = repository.backups.revisions();
+  const auto all = repository.backups.of_files_behind(from, kThinnedAtOnce);
   if (!all) return base::refuse(all.error());
   const auto now = gate_.clock().wall();
   const auto offers = repository.backup_offers.standing(now);
@@ -268,8 +294,8 @@ base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
   std::map<std::int64_t, std::vector<Revision>> files;
   for (const auto& one : *all) files[one.file].push_back(one);
   ThinnedOut result;
-  std::set<std::string> going;
-  std::set<std::string> staying;
+  if (all->size() >= kThinnedAtOnce) result.next = all->back().file;
+  std::map<std::string, std::size_t> going;
   std::map<std::string, std::uint64_t> sizes;
   for (const auto& [id, revisions] : files) {
     // Of the newest complete one; a file is of one kind as a rule.
@@ -290,16 +316,16 @@ base::Outcome<ThinnedOut> BackupChanges::thin_out(bool really) {
         }
         continue;
       }
-      (one.goes ? going : staying).insert(one.revision.digests.sha256);
+      if (!one.goes) continue;
+      ++going[one.revision.digests.sha256];
       sizes[one.revision.digests.sha256] = one.revision.size;
     }
     if (any) result.files.push_back(std::move(file));
   }
-  for (const auto& one : going) {
-    if (staying.contains(one)) continue;
-    const auto image = repository.catalog.with_content(one);
-    if (!image) return base::refuse(image.error());
-    if (!*image) result.bytes += sizes[one];
+  for (const auto& [sha256, count] : going) {
+    const auto free = all_go(sha256, count);
+    if (!free) return base::refuse(free.error());
+    if (*free) result.bytes += sizes[sha256];
   }
   if (!really) return result;
   std::vector<std::string> contents;

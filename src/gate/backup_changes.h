@@ -31,8 +31,10 @@ struct ThinnedOut {
   std::vector<File> files;    // of which something goes
   std::size_t revisions = 0;  // that go
   std::uint64_t bytes = 0;    // that are free then: what nothing else has
-  std::size_t kept = 0;       // revisions that stay, of all
+  std::size_t kept = 0;       // revisions that stay
   bool done = false;
+  // Where the next portion begins; 0: that was all.
+  std::int64_t next = 0;
 };
 
 // Revisions are as backup::Backups::find() gave them. Thread-safe; `gate` must outlive
@@ -57,12 +59,16 @@ class BackupChanges {
   // take a minute.
   base::Outcome<Taken> adopt(const backup::Revision& revision, IntakeOptions options);
 
-  // By the rules of keeping. `really` false: nothing is removed.
-  base::Outcome<ThinnedOut> thin_out(bool really);
+  // By the rules of keeping. `really` false: nothing is removed. A portion of some
+  // thousand revisions, from where the one before says.
+  base::Outcome<ThinnedOut> thin_out(bool really, std::int64_t from = 0);
+  // All of it, really.
+  base::Outcome<void> thin_out_all();
 
  private:
   void record(db::Transaction& transaction, const std::string& event,
               const backup::Revision& revision, const std::string& sentence) const;
+  base::Outcome<bool> all_go(const std::string& sha256, std::size_t going) const;
   void remove_file(const ThinnedOut::File& file, std::vector<std::string>& unused);
 
   Gate& gate_;

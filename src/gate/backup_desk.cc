@@ -225,12 +225,12 @@ base::Outcome<ChangeReport> BackupDesk::report(base::WallTime from, base::WallTi
   std::map<std::int64_t, FileReport> files;
   for (const auto& one : *arrived) {
     auto& file = files[one.file];
-    file.holder = one.holder;
-    file.name = one.name;
-    ++file.revisions;
-    if (one.good() && !file.first) file.first = one;
-    // What broke off is told only where nothing whole came after it.
-    if (one.good() || !file.after || !file.after->good()) file.after = one;
+    file.holder = one.last.holder;
+    file.name = one.last.name;
+    file.revisions = one.revisions;
+    file.first = one.first;
+    // What broke off is told only where nothing whole came.
+    file.after = one.last;
   }
   const auto overview = backups.overview();
   if (!overview) return base::refuse(overview.error());

@@ -44,6 +44,11 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
        entry.heard_on, entry.account, entry.name, sha256,
        static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
        static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence});
+  if (entry.protocol.empty() || entry.protocol == "manage") return;
+  transaction.run(
+      "insert into last_contacts (actor, row, at) values (:w, :i, :a) on conflict "
+      "(actor) do update set row = excluded.row, at = excluded.at",
+      {entry.actor, id, entry.at});
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -116,8 +121,8 @@ base::Outcome<std::vector<Entry>> Ledger::newest_of(const std::string& actor,
 
 base::Outcome<std::vector<Entry>> Ledger::last_of_each(std::size_t most) {
   return select(
-      "where id in (select max(id) from ledger where protocol <> '' and "
-      "protocol <> 'manage' group by actor) order by at desc, id desc limit :m",
+      "where id in (select row from last_contacts order by at desc, row desc limit :m) "
+      "order by at desc, id desc",
       {static_cast<std::int64_t>(most)});
 }
 
@@ -128,8 +133,8 @@ base::Outcome<std::vector<std::int64_t>> Ledger::absences(
   using Result = base::Outcome<std::vector<std::int64_t>>;
   return database_.read([&](db::Transaction& t) -> Result {
     const std::string query =
-        "select (select min(n.at - n.duration_ms) from ledger n where n.actor = l.actor "
-        "and n.at > l.at) - l.at from ledger l where l.sha256 = :s and "
+        "select (select n.at - n.duration_ms from ledger n where n.actor = l.actor "
+        "and n.at > l.at order by n.at limit 1) - l.at from ledger l where l.sha256 = :s and "
         "l.event = 'fetch' and l.outcome = 'complete' ";
     const std::string order = "order by l.at desc limit :m";
     const auto limit = static_cast<std::int64_t>(most);

@@ -17,6 +17,9 @@
 namespace vantro::manage {
 namespace {
 
+// In one answer.
+constexpr std::size_t kMostRevisions = 5000;
+
 using base::Kind;
 using gate::BackupChanges;
 using gate::BackupDesk;
@@ -69,6 +72,23 @@ base::Outcome<backup::Revision> revision_for(Service& service, const Call& call)
       .find(call.path.at("holder"), call.path.at("name"), *wanted);
 }
 
+// Of a list that comes in portions: ?after=FILE.NUMBER, as the one before said.
+base::Outcome<std::optional<backup::Place>> place(const Call& call) {
+  const auto text = query(call, "after");
+  if (!text) return std::nullopt;
+  const auto dot = text->find('.');
+  const auto file = base::parse_number<std::int64_t>(text->substr(0, dot));
+  const auto number = dot == std::string::npos
+                          ? std::nullopt
+                          : base::parse_number<std::int64_t>(text->substr(dot + 1));
+  if (!file || !number) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("after: '{}' is not a place that 'next' named",
+                                    base::printable(*text, 40)));
+  }
+  return backup::Place{*file, *number};
+}
+
 base::Outcome<json> backups(Service& service, const Call& call) {
   std::optional<backup::Holder> holder;
   std::optional<std::string> name;
@@ -82,7 +102,10 @@ base::Outcome<json> backups(Service& service, const Call& call) {
       name = std::move(*sound);
     }
   }
-  const auto revisions = service.gate.repository().backups.revisions(holder, name);
+  const auto behind = place(call);
+  if (!behind) return base::refuse(behind.error());
+  const auto revisions =
+      service.gate.repository().backups.portion(holder, name, *behind, kMostRevisions);
   if (!revisions) return base::refuse(revisions.error());
   const BackupDesk desk(service.gate);
   auto list = json::array();
@@ -96,7 +119,12 @@ base::Outcome<json> backups(Service& service, const Call& call) {
     }
     list.push_back(std::move(shown));
   }
-  return json{{"backups", std::move(list)}};
+  json answer{{"backups", std::move(list)}, {"next", ""}};
+  if (revisions->size() == kMostRevisions) {
+    const auto& last = revisions->back();
+    answer["next"] = fmt::format("{}.{}", last.file, last.number);
+  }
+  return answer;
 }
 
 base::Outcome<json> backup_info(Service& service, const Call& call) {
@@ -409,11 +437,13 @@ base::Outcome<json> adopt(Service& service, const Call& call, const std::string&
 }
 
 base::Outcome<json> thin_out(Service& service, const Call&, const std::string& body) {
-  const auto wanted = object(body, {"really"});
+  const auto wanted = object(body, {"really", "from"});
   if (!wanted) return base::refuse(wanted.error());
   const auto really = flag_field(*wanted, "really", false);
   if (!really) return base::refuse(really.error());
-  const auto done = BackupChanges(service.gate, kOperator).thin_out(*really);
+  const auto from = number_field(*wanted, "from");
+  if (!from) return base::refuse(from.error());
+  const auto done = BackupChanges(service.gate, kOperator).thin_out(*really, *from);
   if (!done) return base::refuse(done.error());
   return json(shape(*done));
 }

@@ -7,6 +7,7 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
+#include <iterator>
 #include <sys/file.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
@@ -275,19 +276,26 @@ base::Outcome<base::UniqueFd> StateFolder::open_partial(
 
 base::Outcome<std::vector<StoredFile>> StateFolder::list_vault() const {
   std::vector<StoredFile> files;
-  std::error_code error;
-  for (const auto& entry : std::filesystem::directory_iterator(path_ + "/vault", error)) {
-    if (!entry.is_directory(error)) continue;
-    auto found = list(entry.path());
+  for (int shelf = 0; shelf < 256; ++shelf) {
+    auto found = list_vault(fmt::format("{:02x}", shelf));
     if (!found) return found;
-    for (auto& file : *found) {
-      file.sealed = file.name.ends_with(kSealedEnding);
-      if (file.sealed) file.name.resize(file.name.size() - kSealedEnding.size());
-      if (is_sha256(file.name)) files.push_back(std::move(file));
-    }
+    std::move(found->begin(), found->end(), std::back_inserter(files));
   }
-  if (error) {
-    return base::refuse(Kind::kIo, "vault/ can't be listed: " + error.message());
+  return files;
+}
+
+base::Outcome<std::vector<StoredFile>> StateFolder::list_vault(
+    const std::string& shelf) const {
+  const auto path = path_ + "/vault/" + shelf;
+  std::vector<StoredFile> files;
+  struct stat there {};
+  if (::stat(path.c_str(), &there) != 0 && errno == ENOENT) return files;
+  auto found = list(path);
+  if (!found) return found;
+  for (auto& file : *found) {
+    file.sealed = file.name.ends_with(kSealedEnding);
+    if (file.sealed) file.name.resize(file.name.size() - kSealedEnding.size());
+    if (is_sha256(file.name)) files.push_back(std::move(file));
   }
   return files;
 }

@@ -106,6 +106,8 @@ class StateFolder {
   std::optional<std::uint64_t> partial_size(const std::string& file_name) const;
 
   base::Outcome<std::vector<StoredFile>> list_vault() const;
+  // Of those whose SHA-256 begins with these two digits.
+  base::Outcome<std::vector<StoredFile>> list_vault(const std::string& shelf) const;
   base::Outcome<std::vector<StoredFile>> list_arriving() const;
   base::Outcome<std::vector<StoredFile>> list_partial() const;
 

@@ -106,10 +106,12 @@ base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport
   });
 }
 
-base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
-                              const base::Log& log, RecoveryReport& report,
-                              std::vector<gate::UnrecordedFile>& unrecorded) {
-  const auto files = repository.folder.list_vault();
+// One shelf of the vault, so that a million files need no more memory than some thousand.
+base::Outcome<void> reconcile_shelf(gate::Repository& repository,
+                                    const std::string& shelf, const base::Log& log,
+                                    RecoveryReport& report,
+                                    std::vector<gate::UnrecordedFile>& unrecorded) {
+  const auto files = repository.folder.list_vault(shelf);
   if (!files) return base::refuse(files.error());
   std::map<std::string, std::uint64_t> stored;
   std::set<std::string> sealed;
@@ -120,14 +122,12 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
       stored.emplace(file.name, file.size);
     }
   }
-
   std::map<std::string, std::uint64_t> recorded;
   for (const auto& contents :
-       {repository.catalog.contents(), repository.backups.contents()}) {
+       {repository.catalog.contents(shelf), repository.backups.contents(shelf)}) {
     if (!contents) return base::refuse(contents.error());
     recorded.insert(contents->begin(), contents->end());
   }
-
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
     if (found == stored.end()) {
@@ -144,15 +144,27 @@ base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
       if (auto moved = repository.folder.to_quarantine(sha256); !moved) return moved;
     }
   }
-  if (report.missing.size() > kMostNamed) {
-    log.error("more recorded files are gone from vault/",
-              {{"files", report.missing.size() - kMostNamed}});
-  }
-  if (auto marked = mark_lost(repository, report, now); !marked) return marked;
   for (const auto& file : *files) {
     if (!recorded.contains(file.name)) unrecorded.push_back({false, file});
   }
   return {};
+}
+
+base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
+                              const base::Log& log, RecoveryReport& report,
+                              std::vector<gate::UnrecordedFile>& unrecorded) {
+  for (int shelf = 0; shelf < 256; ++shelf) {
+    if (auto done = reconcile_shelf(repository, fmt::format("{:02x}", shelf), log, report,
+                                    unrecorded);
+        !done) {
+      return done;
+    }
+  }
+  if (report.missing.size() > kMostNamed) {
+    log.error("more recorded files are gone from vault/",
+              {{"files", report.missing.size() - kMostNamed}});
+  }
+  return mark_lost(repository, report, now);
 }
 
 }  // namespace

@@ -7,6 +7,12 @@ namespace vantro::upkeep {
 
 using base::Kind;
 
+namespace {
+
+constexpr std::int64_t kAtOnce = 1000;
+
+}  // namespace
+
 Resealer::~Resealer() {
   {
     const std::lock_guard lock(mutex_);
@@ -20,17 +26,20 @@ ResealProgress Resealer::progress() const {
   return progress_;
 }
 
-base::Outcome<std::vector<Resealer::Content>> Resealer::contents() const {
+base::Outcome<std::vector<Resealer::Content>> Resealer::contents(
+    const std::string& behind) const {
   using Contents = std::vector<Content>;
-  return gate_.repository().database->read([](db::Transaction& t)
+  return gate_.repository().database->read([&](db::Transaction& t)
                                                -> base::Outcome<Contents> {
     Contents found;
     for (const auto& row : t.query(
              "select r.sha256, max(r.size), case when max(case when r.kind = "
              "'configuration' then 0 else 1 end) = 1 or r.sha256 in (select sha256 from "
              "images union select sha256 from documents) then 1 else 0 end from "
-             "revisions r where r.complete = 1 group by r.sha256 having min(case when "
-             "r.kind = 'configuration' then 0 else 1 end) = 0 order by 1")) {
+             "revisions r where r.sha256 > :s and r.complete = 1 group by r.sha256 having "
+             "min(case when r.kind = 'configuration' then 0 else 1 end) = 0 order by "
+             "r.sha256 limit :m",
+             {behind, kAtOnce})) {
       found.push_back(
           {row.text(0), static_cast<std::uint64_t>(row.integer(1)), row.integer(2) == 0});
     }
@@ -38,13 +47,24 @@ base::Outcome<std::vector<Resealer::Content>> Resealer::contents() const {
   });
 }
 
+base::Outcome<std::uint64_t> Resealer::count() const {
+  return gate_.repository().database->read(
+      [](db::Transaction& t) -> base::Outcome<std::uint64_t> {
+        return static_cast<std::uint64_t>(
+            t.query("select count(distinct sha256) from revisions where complete = 1 and "
+                    "kind = 'configuration'")
+                .front()
+                .integer(0));
+      });
+}
+
 base::Outcome<void> Resealer::start() {
-  auto found = contents();
-  if (!found) return base::refuse(found.error());
+  const auto all = count();
+  if (!all) return base::refuse(all.error());
   const std::lock_guard lock(mutex_);
   progress_.running = true;
-  progress_.contents = found->size();
-  thread_ = std::thread([this, list = std::move(*found)] { run(list); });
+  progress_.contents = *all;
+  thread_ = std::thread([this] { run(); });
   return {};
 }
 
@@ -56,22 +76,35 @@ base::Outcome<void> Resealer::reseal(const Content& content) {
                                   content.only_configurations);
 }
 
-void Resealer::run(const std::vector<Content>& contents) {
+void Resealer::run() {
   std::string locked;
-  for (const auto& content : contents) {
-    {
+  std::string behind;
+  bool more = true;
+  while (more) {
+    const auto some = contents(behind);
+    if (!some) {
       const std::lock_guard lock(mutex_);
-      if (stopping_) break;
+      progress_.trouble = some.error().sentence;
+      break;
     }
-    const auto done = reseal(content);
-    const std::lock_guard lock(mutex_);
-    if (done) {
-      ++progress_.done;
-    } else if (done.error().kind == Kind::kDenied) {
-      ++progress_.locked;
-      locked = done.error().sentence;
-    } else {
-      progress_.trouble = fmt::format("{}: {}", content.sha256, done.error().sentence);
+    more = !some->empty();
+    for (const auto& content : *some) {
+      behind = content.sha256;
+      {
+        const std::lock_guard lock(mutex_);
+        if (stopping_) more = false;
+      }
+      if (!more) break;
+      const auto done = reseal(content);
+      const std::lock_guard lock(mutex_);
+      if (done) {
+        ++progress_.done;
+      } else if (done.error().kind == Kind::kDenied) {
+        ++progress_.locked;
+        locked = done.error().sentence;
+      } else {
+        progress_.trouble = fmt::format("{}: {}", content.sha256, done.error().sentence);
+      }
     }
   }
   const std::lock_guard lock(mutex_);

@@ -43,8 +43,10 @@ class Resealer {
     bool only_configurations = true;  // nothing else has these bytes
   };
 
-  base::Outcome<std::vector<Content>> contents() const;
-  void run(const std::vector<Content>& contents);
+  // The next ones behind a SHA-256, in its order: there may be a million.
+  base::Outcome<std::vector<Content>> contents(const std::string& behind) const;
+  base::Outcome<std::uint64_t> count() const;
+  void run();
   // kDenied: its key is not here.
   base::Outcome<void> reseal(const Content& content);
 

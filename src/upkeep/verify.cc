@@ -40,7 +40,7 @@ VerifyProgress Verifier::progress() const {
 }
 
 // What was read longest ago comes first: a run that is stopped was not for nothing.
-base::Outcome<std::vector<Verifier::Content>> Verifier::contents(
+base::Outcome<std::vector<Verifier::Listed>> Verifier::contents(
     const VerifyRequest& request) const {
   std::string only;
   if (request.image) {
@@ -53,23 +53,32 @@ base::Outcome<std::vector<Verifier::Content>> Verifier::contents(
   const auto before =
       gate_.clock().wall() - std::chrono::milliseconds(request.unread_for).count();
   return gate_.repository().database->read(
-      [&](db::Transaction& t) -> base::Outcome<std::vector<Content>> {
-        std::vector<Content> result;
-        for (const auto& row :
-             // What is damaged or gone, too: somebody may have put it back.
-             t.query("select sha256, size, max(read_at), min(whole) from ("
-                     "select sha256, size, read_at, whole from images union all "
-                     "select sha256, size, read_at, whole from revisions where "
-                     "complete = 1 union all "
-                     "select sha256, size, added_at, whole from documents) "
-                     "where (:a = '' or sha256 = :b) group by sha256, size "
-                     "having max(read_at) <= :c or min(whole) = 0 order by 3, 1",
-                     {only, only, before})) {
-          result.push_back({row.text(0), static_cast<std::uint64_t>(row.integer(1)),
-                            row.integer(3) == 0});
-        }
+      [&](db::Transaction& t) -> base::Outcome<std::vector<Listed>> {
+        std::vector<Listed> result;
+        t.each(
+            // What is damaged or gone, too: somebody may have put it back.
+            "select sha256, size, max(read_at), min(whole) from ("
+            "select sha256, size, read_at, whole from images union all "
+            "select sha256, size, read_at, whole from revisions where "
+            "complete = 1 union all "
+            "select sha256, size, added_at, whole from documents) "
+            "where (:a = '' or sha256 = :b) group by sha256, size "
+            "having max(read_at) <= :c or min(whole) = 0 order by 3, 1",
+            {only, only, before}, [&](const db::Row& row) {
+              const auto bytes = base::from_hex(row.text(0));
+              Listed one{};
+              if (!bytes || bytes->size() != one.sha256.size()) return;
+              std::copy(bytes->begin(), bytes->end(), one.sha256.begin());
+              one.size = static_cast<std::uint64_t>(row.integer(1)) & (UINT64_MAX >> 1);
+              one.lost_before = row.integer(3) == 0 ? 1 : 0;
+              result.push_back(one);
+            });
         return result;
       });
+}
+
+Verifier::Content Verifier::Listed::content() const {
+  return {base::to_hex(sha256), size, lost_before != 0};
 }
 
 base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
@@ -95,12 +104,12 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   return count;
 }
 
-void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second,
+void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
                    std::string who) {
   rate_ = bytes_per_second;
   pace_ = std::chrono::steady_clock::now();
   unreadable_why_.clear();
-  std::vector<Content> again;
+  std::vector<Listed> again;
   auto trouble = read_all(contents, again);
   // Descriptors may be short for a moment only.
   for (int turn = 0; turn < kMoreTurns && trouble.empty() && !again.empty(); ++turn) {
@@ -108,7 +117,7 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
       trouble = kStoppedEarly;
       break;
     }
-    std::vector<Content> rest;
+    std::vector<Listed> rest;
     trouble = read_all(again, rest);
     again = std::move(rest);
   }
@@ -138,9 +147,10 @@ void Verifier::run(std::vector<Content> contents, std::uint64_t bytes_per_second
   progress_.trouble = trouble;
 }
 
-std::string Verifier::read_all(const std::vector<Content>& contents,
-                               std::vector<Content>& again) {
-  for (const auto& content : contents) {
+std::string Verifier::read_all(const std::vector<Listed>& contents,
+                               std::vector<Listed>& again) {
+  for (const auto& listed : contents) {
+    const auto content = listed.content();
     const auto result = judge(content);
     if (!result) return result.error().sentence;
     const std::lock_guard lock(mutex_);
@@ -159,7 +169,7 @@ std::string Verifier::read_all(const std::vector<Content>& contents,
         break;
       case Reading::kUnreadable:
         unreadable_why_ = result->sentence;
-        again.push_back(content);
+        again.push_back(listed);
         break;
       case Reading::kStopped:
         return kStoppedEarly;

@@ -2,6 +2,7 @@
 // its SHA-256, at a polite pace, on a thread of its own.
 #pragma once
 
+#include <array>
 #include <condition_variable>
 #include <cstdint>
 #include <mutex>
@@ -66,8 +67,16 @@ class Verifier {
     std::uint64_t size = 0;
     bool lost_before = false;  // known to be damaged or gone
   };
+  // The same in less memory: there may be a million.
+  struct Listed {
+    std::array<std::uint8_t, 32> sha256;
+    std::uint64_t size : 63;
+    std::uint64_t lost_before : 1;
 
-  base::Outcome<std::vector<Content>> contents(const VerifyRequest& request) const;
+    Content content() const;
+  };
+
+  base::Outcome<std::vector<Listed>> contents(const VerifyRequest& request) const;
   // What came of reading one.
   enum class Reading { kWhole, kLost, kLocked, kUnreadable, kReplaced, kStopped };
   struct Result {
@@ -75,10 +84,9 @@ class Verifier {
     std::string sentence;  // kLost, kUnreadable: what is wrong
   };
 
-  void run(std::vector<Content> contents, std::uint64_t bytes_per_second,
-           std::string who);
+  void run(std::vector<Listed> contents, std::uint64_t bytes_per_second, std::string who);
   // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
-  std::string read_all(const std::vector<Content>& contents, std::vector<Content>& again);
+  std::string read_all(const std::vector<Listed>& contents, std::vector<Listed>& again);
   // Reads one, and sees to what is to be done about it.
   base::Outcome<Result> judge(const Content& content);
   Result read(const Content& content, const store::StoredHandle& handle);
