@@ -23,6 +23,9 @@ class FilesThatAnswer final : public wire::Files {
     if (refuses()) return no();
     return wire::Entry{"x", path.size() % 3 == 0, path.size(), 0};
   }
+  base::Outcome<wire::Entry> look_into(const std::string& path) override {
+    return look(path);
+  }
   base::Outcome<std::vector<wire::Entry>> list(const std::string& path) override {
     check(path);
     if (refuses()) return no();
@@ -74,7 +77,7 @@ class FilesThatAnswer final : public wire::Files {
     must(uploads_.contains(handle));
     syncing_.push_back(handle);
   }
-  void commit(wire::FileHandle handle) override {
+  void commit(wire::FileHandle handle, bool) override {
     must(uploads_.contains(handle) && !uploads_[handle]);
     uploads_[handle] = true;
     committing_.push_back(handle);

@@ -363,7 +363,8 @@ int main(int argc, char** argv) try {
                               bound.error().error_number, "--tftp-listen"),
                 kFailed);
   }
-  const serve::Services services{disk, slow, doors, filing, **gate, clock, log};
+  serve::ConnectionRoom room(static_cast<std::size_t>(settings.limits_connections));
+  const serve::Services services{disk, slow, doors, filing, **gate, clock, log, room};
   serve::TcpServer ftp(services, ftp_tcp_config(settings, options.ftp_tls),
                        serve::ftp::protocol(ftp_config(settings, VANTRO_VERSION)));
   if (const auto bound = ftp.bind(); !bound) {

@@ -138,6 +138,9 @@ std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
   } else if (before_ && !added.revision.changed) {
     rest = ", unchanged in substance";
   }
+  if (revision_.ending == backup::Ending::kUnknownSize) {
+    rest += "; the client closed an upload of unknown size";
+  }
   const auto announced = revision_.announced.value_or(0);
   if (announced != 0 && announced != revision_.size) {
     rest += fmt::format("; the device had announced {} bytes, {} came", announced,

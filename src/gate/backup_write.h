@@ -40,6 +40,7 @@ class BackupWrite final : public WriteSink {
   void expect(const std::vector<crypto::Expected>& digests) override {
     announced_.expect(digests);
   }
+  void of_unknown_size() override { revision_.ending = backup::Ending::kUnknownSize; }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }

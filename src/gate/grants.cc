@@ -131,6 +131,8 @@ void WriteGrant::expect(const std::vector<crypto::Expected>& digests) {
   sink_->expect(digests);
 }
 
+void WriteGrant::of_unknown_size() { sink_->of_unknown_size(); }
+
 base::Outcome<Filed> WriteGrant::commit() {
   if (write_refusal_) return base::refuse(*write_refusal_);
   auto filed = sink_->commit();

@@ -136,6 +136,9 @@ class WriteGrant {
   // What the sender tells of the bytes only when they have come, before commit().
   void expect(const std::vector<crypto::Expected>& digests);
 
+  // The client closes it without having told its size, so that nothing confirms its end.
+  void of_unknown_size();
+
   // Bytes, record and ledger row are on disk when this returns a value. After a write()
   // that was refused it is refused for the same reason, so that a caller who had asked
   // for both at once can't file a file with a hole. kMismatch if an announced digest

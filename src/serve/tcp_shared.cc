@@ -9,13 +9,17 @@ bool TcpShared::take_room(const base::Address& address) {
   const std::lock_guard lock(mutex_);
   if (connections_ >= config.most_connections) return false;
   auto& own = per_address_[address];
-  if (own >= config.most_per_address) return false;
+  if (own >= config.most_per_address || !room.take()) {
+    if (own == 0) per_address_.erase(address);
+    return false;
+  }
   ++own;
   ++connections_;
   return true;
 }
 
 void TcpShared::give_back(const base::Address& address) {
+  room.give_back();
   const std::lock_guard lock(mutex_);
   --connections_;
   const auto found = per_address_.find(address);

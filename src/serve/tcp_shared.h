@@ -1,6 +1,7 @@
 // What the lanes of a server over TCP have in common. Thread-safe.
 #pragma once
 
+#include <atomic>
 #include <boost/asio/thread_pool.hpp>
 #include <functional>
 #include <map>
@@ -21,6 +22,22 @@ namespace vantro::serve {
 class Conversation;
 class TcpLane;
 
+// How many connections there may be, over all protocols. Thread-safe.
+class ConnectionRoom {
+ public:
+  explicit ConnectionRoom(std::size_t most) : most_(most) {}
+  bool take() {
+    if (++taken_ <= most_) return true;
+    --taken_;
+    return false;
+  }
+  void give_back() { --taken_; }
+
+ private:
+  const std::size_t most_;
+  std::atomic<std::size_t> taken_ = 0;
+};
+
 // What a server works with. All of it must outlive the server, and the pools' work must
 // be joined before the gate goes.
 struct Services {
@@ -33,6 +50,7 @@ struct Services {
   gate::Gate& gate;
   const base::Clock& clock;
   base::Log log;
+  ConnectionRoom& room;
 };
 
 struct TcpConfig {
@@ -40,6 +58,7 @@ struct TcpConfig {
   std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
   std::shared_ptr<crypto::TlsServer> tls;
   std::size_t threads = 2;
+  // Of this protocol; and all share Services::room.
   std::size_t most_connections = 4000;
   std::size_t most_per_address = 256;
 };

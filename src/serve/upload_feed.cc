@@ -70,6 +70,10 @@ void UploadFeed::expect(std::vector<crypto::Expected> digests) {
   });
 }
 
+void UploadFeed::of_unknown_size() {
+  asio::post(in_order_, [self = shared_from_this()] { self->grant_.of_unknown_size(); });
+}
+
 void UploadFeed::commit(Committed committed) {
   written_ = nullptr;
   if (filled_ > 0) hand_over();

@@ -48,6 +48,8 @@ class UploadFeed : public std::enable_shared_from_this<UploadFeed> {
 
   // More digests that the sender has told; what differs is not filed.
   void expect(std::vector<crypto::Expected> digests);
+  // Only the client's closing says that it was all.
+  void of_unknown_size();
   // All has come. `committed` is called on the I/O thread.
   void commit(Committed committed);
   // Broke off. What came is kept to its last byte. Also instead of commit().

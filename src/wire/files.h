@@ -36,6 +36,9 @@ class Files {
 
   // What is there for this client. What it sent last under the name counts, too.
   virtual base::Outcome<Entry> look(const std::string& path) = 0;
+  // The same for what can only be a folder: one that is there, or one that files can be
+  // sent into.
+  virtual base::Outcome<Entry> look_into(const std::string& path) = 0;
   virtual base::Outcome<std::vector<Entry>> list(const std::string& path) = 0;
 
   // To read; close() ends it.
@@ -58,7 +61,9 @@ class Files {
   virtual bool busy() const = 0;
   // Answered by Dialogue::synced() and filed(), later.
   virtual void sync(FileHandle handle) = 0;
-  virtual void commit(FileHandle handle) = 0;
+  // `size_known`: the client has told what it would come to; else only its closing tells
+  // that this was all.
+  virtual void commit(FileHandle handle, bool size_known) = 0;
   // What came is kept as partial.
   virtual void abandon(FileHandle handle, const std::string& why) = 0;
 

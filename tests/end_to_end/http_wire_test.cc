@@ -157,10 +157,11 @@ TEST_F(HttpWire, ComparesADigestThatComesBehindTheBody) {
                    trailer + "\r\n");
   };
   EXPECT_THAT(
-      put("a.cfg", "Repr-Digest: sha-256=:LPJNul+wow4m6DsqxbninhsWHlwfp0JecwQzYpOLmCQ=:\r\n"),
+      put("a.cfg",
+          "Repr-Digest: sha-256=:LPJNul+wow4m6DsqxbninhsWHlwfp0JecwQzYpOLmCQ=:\r\n"),
       StartsWith("HTTP/1.1 201"));
-  const auto refused =
-      put("b.cfg", "Repr-Digest: sha-256=:47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=:\r\n");
+  const auto refused = put(
+      "b.cfg", "Repr-Digest: sha-256=:47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=:\r\n");
   EXPECT_THAT(refused, StartsWith("HTTP/1.1 400"));
   EXPECT_THAT(refused, HasSubstr("SHA-256"));
   EXPECT_THAT(put("c.cfg", "Repr-Digest: sha-256=nonsense\r\n"),
@@ -297,6 +298,24 @@ TEST_F(HttpWire, HasALimitOnConnectionsOfOneAddress) {
   EXPECT_TRUE(eventually([&] {
     return said_to("").find("there are too many connections") != std::string::npos;
   }));
+  peers.clear();
+  EXPECT_TRUE(eventually([&] { return alive(); }));
+}
+
+// The limit is one for all protocols together.
+TEST_F(HttpWire, HasALimitOnConnectionsInAll) {
+  stop();
+  start_with("[limits]\nconnections = 6\n");
+  std::vector<TcpPeer> peers;
+  for (int i = 0; i < 3; ++i) {
+    peers.emplace_back(http_port_);
+    peers.emplace_back(ftp_port_);
+    EXPECT_FALSE(peers.back().receive().empty());
+  }
+  EXPECT_TRUE(eventually([&] {
+    return said_to("").find("there are too many connections") != std::string::npos;
+  }));
+  EXPECT_NE(TcpPeer(ftp_port_).rest().substr(0, 4), "220 ");
   peers.clear();
   EXPECT_TRUE(eventually([&] { return alive(); }));
 }

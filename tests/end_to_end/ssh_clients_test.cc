@@ -406,6 +406,25 @@ TEST_F(SshClients, RsaAndEcdsaKeysAreGoodToo) {
   }
 }
 
+TEST_F(SshClients, AFileIsSentIntoAFolderUnderItsOwnName) {
+  fakes::write_file(scratch_ / "site.cfg", "one");
+  fakes::write_file(scratch_ / "core.cfg", "two");
+  for (const bool classic : {false, true}) {
+    const auto folder = classic ? "classic/" : "north/";
+    ASSERT_EQ(scp(classic, {"site.cfg", std::string("v:") + folder}).code, 0);
+    ASSERT_EQ(scp(classic, {"core.cfg", std::string("v:") + folder}).code, 0);
+    EXPECT_EQ(saved("127.0.0.1", std::string(folder) + "site.cfg"), "one");
+    EXPECT_EQ(saved("127.0.0.1", std::string(folder) + "core.cfg"), "two");
+  }
+  const auto all = backups(4);
+  for (const auto& one : all) {
+    EXPECT_NE(one["name"], "north");
+  }
+  // The client never told how much would come.
+  EXPECT_EQ(all[3]["name"], "north/site.cfg");
+  EXPECT_EQ(all[3]["ending"], "unknown-size");
+}
+
 TEST_F(SshClients, AnAccountThatIsSwitchedOffGetsNoMore) {
   fakes::write_file(scratch_ / "cfg", config_);
   // In the middle of a session: the next file is refused, with the reason.

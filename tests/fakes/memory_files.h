@@ -24,6 +24,12 @@ class MemoryFiles final : public wire::Files {
     return base::refuse(base::Kind::kNotFound, "'" + path.substr(1) + "' is not on offer",
                         "nearest.img");
   }
+  base::Outcome<wire::Entry> look_into(const std::string& path) override {
+    if (closed) return base::refuse(base::Kind::kDenied, "sending is closed");
+    auto entry = entry_of(path.substr(path.rfind('/') + 1), 0);
+    entry.folder = true;
+    return entry;
+  }
   base::Outcome<std::vector<wire::Entry>> list(const std::string& path) override {
     const auto entry = look(path);
     if (!entry) return base::refuse(entry.error());
@@ -97,8 +103,9 @@ class MemoryFiles final : public wire::Files {
     note("sync");
     syncing.push_back(handle);
   }
-  void commit(wire::FileHandle handle) override {
+  void commit(wire::FileHandle handle, bool size_known) override {
     note("commit " + uploads_.at(handle).path);
+    last_size_known = size_known;
     committing.push_back(handle);
   }
   void abandon(wire::FileHandle handle, const std::string& why) override {
@@ -122,6 +129,7 @@ class MemoryFiles final : public wire::Files {
   std::map<std::string, std::string> filed;
   std::map<std::string, std::string> partial;
   std::vector<std::string> folders;
+  bool last_size_known = false;  // of the last commit
   std::vector<wire::FileHandle> committing, syncing;
   std::size_t room = 1 << 20;
   bool closed = false;

@@ -58,7 +58,7 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
   EXPECT_NE(get("/v1/offers").find(R"("image":"x-system-1.img")"), std::string::npos);
   EXPECT_NE(get("/v1/backups?holder=192.0.2.7").find(R"("revision":1)"),
             std::string::npos);
-  EXPECT_EQ(get("/v1/backups?holder=192.0.2.8"), R"({"backups":[]})");
+  EXPECT_EQ(get("/v1/backups?holder=192.0.2.8"), R"({"backups":[],"next":""})");
   EXPECT_EQ(get("/v1/images/x-sytsem-1.img"),
             "there is no image 'x-sytsem-1.img' in the catalogue; nearest: "
             "'x-system-1.img'");

@@ -22,7 +22,7 @@ class UploadFeedTest : public fakes::RepositoryFixture {
   // gives up behind `abandon_after` bytes. What became of it, in words.
   std::string send(const std::string& bytes, std::size_t at_once,
                    std::optional<std::size_t> abandon_after = {}) {
-    services_.emplace(Services{disk_, slow_, slow_, slow_, *gate_, clock_, log_});
+    services_.emplace(Services{disk_, slow_, slow_, slow_, *gate_, clock_, log_, room_});
     auto grant = open_write(device("192.0.2.7"), "site.cfg", {});
     if (!grant) return grant.error().sentence;
     rest_ = std::string_view(bytes).substr(0, abandon_after.value_or(bytes.size()));
@@ -45,6 +45,7 @@ class UploadFeedTest : public fakes::RepositoryFixture {
       std::make_shared<EventLoop>(std::chrono::milliseconds(10));
   boost::asio::thread_pool disk_{2};
   boost::asio::thread_pool slow_{1};
+  ConnectionRoom room_{10};
   std::optional<Services> services_;
   std::shared_ptr<UploadFeed> feed_;
   int written_ = 0;

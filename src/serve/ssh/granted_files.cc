@@ -99,6 +99,16 @@ base::Outcome<Entry> GrantedFiles::look(const std::string& path) {
   return file;
 }
 
+base::Outcome<Entry> GrantedFiles::look_into(const std::string& path) {
+  const auto name = name_of(path);
+  const auto listing = gate_.look_into(asker_, name);
+  if (path == "/" || listing) return folder_entry(path, now());
+  if (auto allowed = may_send_into(gate_, asker_, name); !allowed) {
+    return base::refuse(allowed.error());
+  }
+  return folder_entry(path, now());
+}
+
 base::Outcome<std::vector<Entry>> GrantedFiles::list(const std::string& path) {
   const auto name = name_of(path);
   const auto listing = gate_.look_into(asker_, name);
@@ -306,9 +316,10 @@ void GrantedFiles::sync(FileHandle handle) {
       });
 }
 
-void GrantedFiles::commit(FileHandle handle) {
+void GrantedFiles::commit(FileHandle handle, bool size_known) {
   auto& upload = uploads_.at(handle);
   upload.committing = true;
+  if (!size_known) upload.feed->of_unknown_size();
   upload.feed->commit(
       [weak = weak_from_this(), handle](const base::Outcome<gate::Filed>& filed) {
         const auto self = weak.lock();

@@ -43,6 +43,7 @@ class GrantedFiles final : public wire::Files,
   ~GrantedFiles() override;
 
   base::Outcome<wire::Entry> look(const std::string& path) override;
+  base::Outcome<wire::Entry> look_into(const std::string& path) override;
   base::Outcome<std::vector<wire::Entry>> list(const std::string& path) override;
   base::Outcome<wire::Entry> open(wire::FileHandle handle,
                                   const std::string& path) override;
@@ -56,7 +57,7 @@ class GrantedFiles final : public wire::Files,
   base::Outcome<void> write(wire::FileHandle handle, base::ByteView bytes) override;
   bool busy() const override;
   void sync(wire::FileHandle handle) override;
-  void commit(wire::FileHandle handle) override;
+  void commit(wire::FileHandle handle, bool size_known) override;
   void abandon(wire::FileHandle handle, const std::string& why) override;
   base::WallTime now() const override { return gate_.clock().wall(); }
 

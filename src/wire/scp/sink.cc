@@ -147,7 +147,7 @@ void Sink::begin_folder(const FolderHeader& header) {
 void Sink::file_ended(char mark) {
   if (mark == '\0') {
     state_ = State::kFiling;
-    files_.commit(handle_);
+    files_.commit(handle_, true);
   } else if (mark == '\1' || mark == '\2') {
     state_ = State::kComplaint;
   } else {

@@ -194,6 +194,7 @@ base::Outcome<Request> parse_request(ByteView packet) {
       auto& open = request.what.emplace<Open>();
       open.path = fields.text();
       open.flags = fields.u32();
+      open.size = fields.size_of_attributes();
       break;
     }
     case kCloseType:

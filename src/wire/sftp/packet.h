@@ -36,6 +36,7 @@ struct Init {
 struct Open {
   std::string path;
   std::uint32_t flags = 0;
+  std::optional<std::uint64_t> size;  // of its attributes: what will be written
 };
 struct Close {
   std::string handle;

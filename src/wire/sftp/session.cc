@@ -30,6 +30,10 @@ std::string shown(const std::string& path) {
                          base::kLongestName);
 }
 
+bool names_folder(std::string_view typed) {
+  return typed.size() > 1 && (typed.back() == '/' || typed.back() == '\\');
+}
+
 }  // namespace
 
 bool Session::wants() const {
@@ -181,6 +185,11 @@ void Session::on(std::uint32_t id, const Open& what) {
 }
 
 void Session::open_upload(std::uint32_t id, const Open& what) {
+  if (names_folder(what.path)) {
+    return refuse(id, {Kind::kInvalid, fmt::format("'{}' is a folder: name the file "
+                                                   "behind the last slash",
+                                                   shown(what.path))});
+  }
   const auto path = clean_path(what.path);
   if (path == missed_path_) missed_.clear();
   const auto before = files_.may_send(path);
@@ -189,6 +198,7 @@ void Session::open_upload(std::uint32_t id, const Open& what) {
   Upload upload;
   upload.path = path;
   upload.flags = what.flags;
+  upload.announced = what.size;
   if ((what.flags & kTruncate) == 0) upload.before = *before;
   say_new(id, std::move(upload));
 }
@@ -223,8 +233,18 @@ void Session::on(std::uint32_t id, const Close& what) {
       return refuse(id, begun.error());
     }
   }
+  if (upload->announced && upload->next < *upload->announced) {
+    // As it is when somebody interrupts a client that tidies up.
+    const base::Refusal cut{
+        Kind::kInvalid, fmt::format("'{}': {} bytes were announced, and {} came",
+                                    shown(upload->path), *upload->announced,
+                                    upload->next)};
+    files_.abandon(*number, cut.sentence);
+    handles_.erase(found);
+    return refuse(id, cut);
+  }
   upload->closing = id;
-  files_.commit(*number);
+  files_.commit(*number, upload->announced.has_value());
 }
 
 void Session::filed(FileHandle handle, const base::Outcome<void>& done) {
@@ -326,7 +346,9 @@ void Session::on(std::uint32_t id, const Write& what) {
 
 void Session::on(std::uint32_t id, const Stat& what) {
   const auto path = clean_path(what.path);
-  const auto entry = look(path);
+  // A name that ends in a slash is a folder: a client that is told so sends the file into
+  // it, under its own name.
+  const auto entry = names_folder(what.path) ? files_.look_into(path) : look(path);
   if (entry) return say_attributes(out_, id, *entry);
   const auto text = base::in_full(entry.error());
   say_status(out_, id, status_of(entry.error().kind), text);
@@ -370,9 +392,10 @@ void Session::on(std::uint32_t id, const SetStat& what) {
 }
 
 void Session::on(std::uint32_t id, const FileSetStat& what) {
-  const auto* upload = find<Upload>(id, what.handle);
+  auto* upload = find<Upload>(id, what.handle);
   if (upload == nullptr) return;
-  if (what.size && *what.size != (upload->open ? upload->next : 0)) {
+  if (what.size && *what.size >= upload->next) upload->announced = what.size;
+  if (what.size && *what.size < upload->next) {
     return refuse(id, {Kind::kDenied, fmt::format("'{}' can't be cut while it comes",
                                                   shown(upload->path))});
   }

@@ -267,6 +267,51 @@ TEST_F(Sftp, FoldersThatItMakesAreThereForIt) {
   EXPECT_EQ(session_.remark(), "");
 }
 
+TEST_F(Sftp, ANameThatEndsInASlashIsAFolder) {
+  EXPECT_EQ(send(of(17, 7, "north")),
+            "STATUS 7 2 'north' is not on offer; nearest: "
+            "'nearest.img'\n");
+  for (const int type : {7, 17}) {
+    EXPECT_EQ(send(of(type, 8, "north/")).substr(0, 8), "ATTRS 8 ") << type;
+  }
+  EXPECT_EQ(send(open(9, "north/", kPut)),
+            "STATUS 9 4 'north/' is a folder: name the file behind the last slash\n");
+  EXPECT_EQ(send(open(10, "north/site.cfg", kPut)), "HANDLE 10 1\n");
+  files_.closed = true;
+  EXPECT_EQ(send(of(17, 11, "south/")), "STATUS 11 3 sending is closed\n");
+}
+
+// A client that is interrupted may close its file as one that is done does.
+TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
+  const auto with_size = [](int id, const std::string& path, std::uint64_t size) {
+    return sftp_packet(3, u32(id) + field(path) + u32(kPut) + u32(1) + u64(size));
+  };
+  send(with_size(7, "/x.cfg", 5));
+  send(write(8, "1", 0, "abc"));
+  EXPECT_EQ(send(close(9, "1")),
+            "STATUS 9 4 'x.cfg': 5 bytes were announced, and 3 came\n");
+  EXPECT_EQ(files_.events(),
+            "upload /x.cfg\nabandon: 'x.cfg': 5 bytes were announced, and 3 "
+            "came\n");
+  send(with_size(10, "/x.cfg", 3));
+  send(write(11, "2", 0, "abc"));
+  send(close(12, "2"));
+  EXPECT_EQ(files_.events(), "upload /x.cfg\ncommit /x.cfg\n");
+  EXPECT_TRUE(files_.last_size_known);
+  // Told while it comes.
+  send(open(13, "/y.cfg", kPut));
+  send(write(14, "3", 0, "abc"));
+  send(sftp_packet(10, u32(15) + field("3") + u32(1) + u64(9)));
+  EXPECT_EQ(send(close(16, "3")),
+            "STATUS 16 4 'y.cfg': 9 bytes were announced, and 3 came\n");
+  files_.events();
+  send(open(17, "/z.cfg", kPut));
+  send(write(18, "4", 0, "abc"));
+  send(close(19, "4"));
+  EXPECT_EQ(files_.events(), "upload /z.cfg\ncommit /z.cfg\n");
+  EXPECT_FALSE(files_.last_size_known);
+}
+
 TEST_F(Sftp, ChangesNothingThatIsThere) {
   EXPECT_EQ(send(of(13, 1, "/a.img")),
             "STATUS 1 3 'a.img' stays: nothing is removed over SFTP\n");
