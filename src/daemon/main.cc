@@ -6,7 +6,6 @@
 #include <boost/asio/post.hpp>
 #include <boost/asio/signal_set.hpp>
 #include <boost/asio/steady_timer.hpp>
-#include <boost/asio/thread_pool.hpp>
 #include <cctype>
 #include <csignal>
 #include <filesystem>
@@ -27,6 +26,7 @@
 #include "daemon/key_file.h"
 #include "daemon/port_holder.h"
 #include "daemon/settings.h"
+#include "daemon/work_pool.h"
 #include "gate/backup_changes.h"
 #include "gate/gate.h"
 #include "gate/repository.h"
@@ -332,8 +332,8 @@ int main(int argc, char** argv) try {
       return fail(done.error().sentence, kFailed);
     }
   }
-  auto repository = gate::Repository::open(settings.state, log,
-                                           options.accept_older_database);
+  auto repository =
+      gate::Repository::open(settings.state, log, options.accept_older_database);
   if (!repository) return fail(repository.error().sentence, kFailed);
   (*repository)->folder.use_keys(options.keys);
   const auto token = manage::operator_token((*repository)->folder.token_file());
@@ -350,12 +350,12 @@ int main(int argc, char** argv) try {
   // Destroyed in reverse: servers, loops, then the pool, whose work uses the gate.
   upkeep::Verifier verifier(**gate);
   upkeep::Resealer resealer(**gate);
-  asio::thread_pool disk(kDiskThreads);
+  daemon::WorkPool disk(kDiskThreads, log);
   // What people ask may take long; devices need not wait for it.
-  asio::thread_pool desk(kDeskThreads);
-  asio::thread_pool slow(kSlowThreads);
-  asio::thread_pool doors(kDoorThreads);
-  asio::thread_pool filing(kFilingThreads);
+  daemon::WorkPool desk(kDeskThreads, log);
+  daemon::WorkPool slow(kSlowThreads, log);
+  daemon::WorkPool doors(kDoorThreads, log);
+  daemon::WorkPool filing(kFilingThreads, log);
   asio::io_context main_loop(1);
   serve::tftp::Server tftp({disk, filing}, **gate, clock, log, tftp_config(settings));
   if (const auto bound = tftp.bind(); !bound) {
@@ -540,7 +540,7 @@ int main(int argc, char** argv) try {
   });
   // Only now: whoever reads it may stop the server at once.
   say_where(options, **gate, devices, ssh_server.get(), management.listening(), log);
-  main_loop.run();
+  daemon::run_on(main_loop, log);
 
   tftp.stop();
   ftp.stop();

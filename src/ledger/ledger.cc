@@ -1,7 +1,7 @@
 #include "ledger/ledger.h"
 
 #include <algorithm>
-#include <iterator>
+#include <new>
 
 namespace vantro::ledger {
 
@@ -62,15 +62,19 @@ base::Outcome<void> Ledger::flush() {
   }
   if (dropped > 0) log_.error("ledger rows were dropped", {{"rows", dropped}});
   if (batch.empty()) return {};
-  auto written = database_.write([&](db::Transaction& t) -> base::Outcome<void> {
-    for (const auto& entry : batch) record(t, entry);
-    return {};
-  });
+  base::Outcome<void> written = base::refuse(base::Kind::kBusy, "out of memory");
+  try {
+    written = database_.write([&](db::Transaction& t) -> base::Outcome<void> {
+      for (const auto& entry : batch) record(t, entry);
+      return {};
+    });
+  } catch (const std::bad_alloc&) {
+    // As of a database that is busy: they wait.
+  }
   if (!written) {
     const std::lock_guard lock(mutex_);
     // Back to the front: the order of rows is the order of events.
-    batch.insert(batch.end(), std::make_move_iterator(waiting_.begin()),
-                 std::make_move_iterator(waiting_.end()));
+    for (auto& entry : waiting_) batch.push_back(std::move(entry));
     waiting_ = std::move(batch);
   }
   return written;
@@ -134,7 +138,8 @@ base::Outcome<std::vector<std::int64_t>> Ledger::absences(
   return database_.read([&](db::Transaction& t) -> Result {
     const std::string query =
         "select (select n.at - n.duration_ms from ledger n where n.actor = l.actor "
-        "and n.at > l.at order by n.at limit 1) - l.at from ledger l where l.sha256 = :s and "
+        "and n.at > l.at order by n.at limit 1) - l.at from ledger l where l.sha256 = :s "
+        "and "
         "l.event = 'fetch' and l.outcome = 'complete' ";
     const std::string order = "order by l.at desc limit :m";
     const auto limit = static_cast<std::int64_t>(most);

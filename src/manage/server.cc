@@ -54,7 +54,7 @@ constexpr std::chrono::milliseconds kLongestAcceptPause{3200};
 // Runs work on the pool and comes back to the caller's thread with what it gave. Work and
 // result are kept in the caller's frame, which outlives the wait.
 template <class F>
-asio::awaitable<std::invoke_result_t<F>> on_pool(asio::thread_pool& pool, F work) {
+asio::awaitable<std::invoke_result_t<F>> on_pool(asio::io_context& pool, F work) {
   using Result = std::invoke_result_t<F>;
   std::optional<Result> result;
   const auto run = [&result, &work]() -> asio::awaitable<void> {
@@ -148,7 +148,7 @@ std::string_view view(beast::string_view text) { return {text.data(), text.size(
 
 class Server::State : public std::enable_shared_from_this<State> {
  public:
-  State(asio::io_context& io, asio::thread_pool& disk, asio::thread_pool& slow,
+  State(asio::io_context& io, asio::io_context& disk, asio::io_context& slow,
         Service& service, base::Log log, Config config)
       : io_(io),
         disk_(disk),
@@ -389,7 +389,7 @@ class Server::State : public std::enable_shared_from_this<State> {
   asio::awaitable<bool> call_with_body(beast::tcp_stream& stream,
                                        beast::flat_buffer& buffer, HeaderParser& parser,
                                        const BodyHandler& handler, const Call& call,
-                                       asio::thread_pool& pool) {
+                                       asio::io_context& pool) {
     const Refusal too_long{Kind::kTooLarge, "the body is larger than 32 MiB"};
     std::string body;
     bool fits = parser.content_length().value_or(0) <= kLongestBody;
@@ -521,8 +521,8 @@ class Server::State : public std::enable_shared_from_this<State> {
   }
 
   asio::io_context& io_;
-  asio::thread_pool& disk_;
-  asio::thread_pool& slow_;
+  asio::io_context& disk_;
+  asio::io_context& slow_;
   Service& service_;
   base::Log log_;
   Config config_;              // constant after construction
@@ -533,7 +533,7 @@ class Server::State : public std::enable_shared_from_this<State> {
   std::set<beast::tcp_stream*> idle_;  // waiting for their next call
 };
 
-Server::Server(asio::io_context& io, asio::thread_pool& disk, asio::thread_pool& slow,
+Server::Server(asio::io_context& io, asio::io_context& disk, asio::io_context& slow,
                Service& service, base::Log log, Config config)
     : state_(std::make_shared<State>(io, disk, slow, service, std::move(log),
                                      std::move(config))) {}

@@ -3,7 +3,6 @@
 #pragma once
 
 #include <boost/asio/io_context.hpp>
-#include <boost/asio/thread_pool.hpp>
 #include <memory>
 #include <string>
 
@@ -24,8 +23,8 @@ class Server {
  public:
   // All of them must outlive the server, but for config and log. `slow` is for work that
   // may take a minute.
-  Server(boost::asio::io_context& io, boost::asio::thread_pool& disk,
-         boost::asio::thread_pool& slow, Service& service, base::Log log, Config config);
+  Server(boost::asio::io_context& io, boost::asio::io_context& disk,
+         boost::asio::io_context& slow, Service& service, base::Log log, Config config);
   ~Server();
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;

@@ -7,6 +7,7 @@
 #include <sys/epoll.h>
 #include <sys/eventfd.h>
 #include <system_error>
+#include <thread>
 #include <unistd.h>
 
 namespace vantro::serve {
@@ -100,6 +101,17 @@ void EventLoop::wake() {
   [[maybe_unused]] const auto written = ::write(event_.get(), &one, sizeof one);
 }
 
+template <class F>
+void EventLoop::guarded(F work) {
+  try {
+    work();
+  } catch (const std::exception& error) {
+    if (failed_) failed_(error.what());
+    // Short of memory, say: a moment for what else runs to give some back.
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  }
+}
+
 void EventLoop::run_posted() {
   std::uint64_t count = 0;
   [[maybe_unused]] const auto got = ::read(event_.get(), &count, sizeof count);
@@ -108,7 +120,7 @@ void EventLoop::run_posted() {
     const std::lock_guard lock(mutex_);
     work.swap(posted_);
   }
-  for (auto& one : work) one();
+  for (auto& one : work) guarded(one);
 }
 
 void EventLoop::later(base::Instant when, std::function<void()> work) {
@@ -119,7 +131,7 @@ void EventLoop::run_due(base::Instant at) {
   while (!due_.empty() && due_.begin()->first <= at) {
     const auto work = std::move(due_.begin()->second);
     due_.erase(due_.begin());
-    work();
+    guarded(work);
   }
 }
 
@@ -150,21 +162,21 @@ void EventLoop::run() {
         return slot.use == id >> 32 ? slot.source : nullptr;
       };
       if (what & (EPOLLERR | EPOLLHUP)) {
-        if (auto* one = source()) one->broken();
+        if (auto* one = source()) guarded([&] { one->broken(); });
         continue;
       }
       if (what & EPOLLIN) {
-        if (auto* one = source()) one->readable();
+        if (auto* one = source()) guarded([&] { one->readable(); });
       }
       if (what & EPOLLOUT) {
-        if (auto* one = source()) one->writable();
+        if (auto* one = source()) guarded([&] { one->writable(); });
       }
     }
     const auto at = now();
     run_due(at);
     if (ticking_ && at >= next_tick_) {
       next_tick_ = at + interval_;
-      tick_();
+      guarded(tick_);
     }
   }
   // What waits may own what owns this loop.

@@ -40,6 +40,11 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   // std::system_error when the system has no descriptors left.
   explicit EventLoop(base::Duration interval);
 
+  // Told when something that the loop called has thrown: that piece of work is lost, and
+  // the loop goes on.
+  void on_failure(std::function<void(const char* why)> failed) {
+    failed_ = std::move(failed);
+  }
   void on_tick(std::function<void()> tick) { tick_ = std::move(tick); }
   void keep_ticking(bool on) { ticking_ = on; }
 
@@ -67,6 +72,8 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
 
  private:
   void wake();
+  template <class F>
+  void guarded(F work);
   void run_posted();
   void run_due(base::Instant now);
   int wait_milliseconds(base::Instant now) const;
@@ -75,6 +82,7 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   base::UniqueFd event_;
   base::Duration interval_;
   std::function<void()> tick_;
+  std::function<void(const char* why)> failed_;
   bool ticking_ = false;
   base::Instant next_tick_{};
   std::multimap<base::Instant, std::function<void()>> due_;

@@ -24,7 +24,7 @@ std::uint64_t FileWindow::ready(std::uint64_t offset, std::uint64_t count) {
   return std::min(count, until_ - offset);
 }
 
-void FileWindow::bring(boost::asio::thread_pool& disk, std::uint64_t offset,
+void FileWindow::bring(boost::asio::io_context& disk, std::uint64_t offset,
                        std::uint64_t count, std::function<void()> then) {
   const auto window = std::min(kWindow, count);
   from_ = offset;

@@ -2,7 +2,7 @@
 // first, so that sending does not wait for the disk.
 #pragma once
 
-#include <boost/asio/thread_pool.hpp>
+#include <boost/asio/io_context.hpp>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -22,7 +22,7 @@ class FileWindow {
   std::uint64_t ready(std::uint64_t offset, std::uint64_t count);
   // Brings the next of them into memory. `then` is called on the pool; ready() must not
   // be asked before.
-  void bring(boost::asio::thread_pool& disk, std::uint64_t offset, std::uint64_t count,
+  void bring(boost::asio::io_context& disk, std::uint64_t offset, std::uint64_t count,
              std::function<void()> then);
 
  private:

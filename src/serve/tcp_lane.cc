@@ -40,6 +40,10 @@ TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
       loop_(std::make_shared<EventLoop>(kTick)),
       scratch_(kScratch) {
   loop_->on_tick([this] { tick(); });
+  loop_->on_failure([this](const char* why) {
+    shared_->log.error("what a connection needed was given up",
+                       {{"protocol", shared_->protocol.name}, {"why", why}});
+  });
 }
 
 TcpLane::~TcpLane() {

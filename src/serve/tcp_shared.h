@@ -2,7 +2,7 @@
 #pragma once
 
 #include <atomic>
-#include <boost/asio/thread_pool.hpp>
+#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <map>
 #include <memory>
@@ -41,12 +41,12 @@ class ConnectionRoom {
 // What a server works with. All of it must outlive the server, and the pools' work must
 // be joined before the gate goes.
 struct Services {
-  boost::asio::thread_pool& disk;
-  boost::asio::thread_pool& slow;   // what may last a minute
-  boost::asio::thread_pool& doors;  // the looking at passwords
+  boost::asio::io_context& disk;
+  boost::asio::io_context& slow;   // what may last a minute
+  boost::asio::io_context& doors;  // the looking at passwords
   // The filing of uploads, which waits for the disk: as many are filed together as there
   // are threads.
-  boost::asio::thread_pool& filing;
+  boost::asio::io_context& filing;
   gate::Gate& gate;
   const base::Clock& clock;
   base::Log log;

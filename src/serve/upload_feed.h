@@ -3,7 +3,7 @@
 #pragma once
 
 #include <boost/asio/strand.hpp>
-#include <boost/asio/thread_pool.hpp>
+#include <boost/asio/io_context.hpp>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -65,7 +65,7 @@ class UploadFeed : public std::enable_shared_from_this<UploadFeed> {
 
   Services& services_;
   Post post_;
-  boost::asio::strand<boost::asio::thread_pool::executor_type> in_order_;
+  boost::asio::strand<boost::asio::io_context::executor_type> in_order_;
   gate::WriteGrant grant_;  // used on in_order_, but for its transfer
   Written written_;         // none: committed or abandoned
   base::ByteBuffer piece_;

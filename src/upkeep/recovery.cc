@@ -251,7 +251,8 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
     if (!database) return base::refuse(database.error());
     auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
       for (const auto& read : sound) {
-        if (auto done = record_anew(t, read, now); !done) return base::refuse(done.error());
+        if (auto done = record_anew(t, read, now); !done)
+          return base::refuse(done.error());
       }
       return {};
     });

