@@ -13,8 +13,10 @@
 #include <fmt/ranges.h>
 #include <functional>
 #include <iostream>
+#include <malloc.h>
 #include <memory>
 #include <optional>
+#include <pthread.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
 
@@ -217,6 +219,22 @@ void raise_descriptor_limit() {
   ::setrlimit(RLIMIT_NOFILE, &limit);
 }
 
+// A hundred threads with the usual 8 MiB of stack and arenas of 64 MiB would reserve
+// more address space than a small machine may give, and keep what they once had.
+void keep_memory_small() {
+  constexpr std::size_t kStack = 2 << 20;
+  constexpr int kArenas = 4;
+  constexpr int kMapped = 256 << 10;  // larger pieces go back as soon as they are freed
+  pthread_attr_t attributes;
+  if (::pthread_attr_init(&attributes) == 0) {
+    ::pthread_attr_setstacksize(&attributes, kStack);
+    ::pthread_setattr_default_np(&attributes);
+    ::pthread_attr_destroy(&attributes);
+  }
+  ::mallopt(M_ARENA_MAX, kArenas);
+  ::mallopt(M_MMAP_THRESHOLD, kMapped);
+}
+
 // What listens where, in the order of base::protocols().
 struct Listening {
   std::string protocol;
@@ -322,6 +340,7 @@ int main(int argc, char** argv) try {
   ::umask(0077);
   ::signal(SIGPIPE, SIG_IGN);
   raise_descriptor_limit();
+  keep_memory_small();
   const base::Log log(settings.log_form, settings.log_level);
   const base::SystemClock clock;
 
@@ -486,6 +505,8 @@ int main(int argc, char** argv) try {
         }
       });
     }
+    // What long answers and thinning took goes back to the system.
+    asio::post(slow, [] { ::malloc_trim(0); });
     sweep_timer.expires_after(kSweepInterval);
     sweep_timer.async_wait([&](const auto& error) {
       if (!error) sweep();
