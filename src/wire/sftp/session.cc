@@ -394,7 +394,9 @@ void Session::on(std::uint32_t id, const SetStat& what) {
 void Session::on(std::uint32_t id, const FileSetStat& what) {
   auto* upload = find<Upload>(id, what.handle);
   if (upload == nullptr) return;
-  if (what.size && *what.size >= upload->next) upload->announced = what.size;
+  // What is cut to what has come announces nothing: OpenSSH's scp does that at every end,
+  // and so when it is interrupted.
+  if (what.size && *what.size > upload->next) upload->announced = what.size;
   if (what.size && *what.size < upload->next) {
     return refuse(id, {Kind::kDenied, fmt::format("'{}' can't be cut while it comes",
                                                   shown(upload->path))});

@@ -310,6 +310,11 @@ TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
   send(close(19, "4"));
   EXPECT_EQ(files_.events(), "upload /z.cfg\ncommit /z.cfg\n");
   EXPECT_FALSE(files_.last_size_known);
+  send(open(20, "/z.cfg", kPut));
+  send(write(21, "5", 0, "abc"));
+  send(sftp_packet(10, u32(22) + field("5") + u32(1) + u64(3)));
+  send(close(23, "5"));
+  EXPECT_FALSE(files_.last_size_known);
 }
 
 TEST_F(Sftp, ChangesNothingThatIsThere) {
