@@ -29,8 +29,8 @@ struct Backup {
   // How it is known that a complete one came whole: empty, or "unknown-size", or
   // "unconfirmed"; the last does not count as a good backup.
   std::string ending;
-  bool kept = true;     // its bytes can be had
-  std::string kind;     // "configuration", "image", "other"; empty: it broke off
+  bool kept = true;  // its bytes can be had
+  std::string kind;  // "configuration", "image", "other"; empty: it broke off
   bool text = false;
   bool changed = false;      // from the one before it, in substance
   std::string last_seen_at;  // when these bytes came last

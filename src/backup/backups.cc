@@ -29,7 +29,8 @@ const std::string kSelect =
     "r.address, r.complete, r.size, r.announced, r.md5, r.sha1, r.sha256, r.sha512, "
     "r.partial_file, r.arrived_at, r.protocol, r.account, r.why, r.whole, r.read_at, "
     "r.kind, r.is_text, r.changed, r.substance, r.last_seen_at, r.times_seen, "
-    "r.pinned_at, r.pinned_why, r.partial_sha256, r.ending from revisions r join backup_files f on f.id = r.file "
+    "r.pinned_at, r.pinned_why, r.partial_sha256, r.ending from revisions r join "
+    "backup_files f on f.id = r.file "
     "left join devices d on d.id = f.device ";
 
 const std::string kOfHolder = "f.device = :d and f.address = :a ";
@@ -156,10 +157,10 @@ void refresh(db::Transaction& t, std::int64_t file) {
     usual = *middle;
   }
   const auto counts =
-      t.query(
-           "select count(*), coalesce(max(number), 0), coalesce(max(case when " + kGood +
-               " then 0 else arrived_at end), 0) from revisions where file = :f",
-           {file})
+      t.query("select count(*), coalesce(max(number), 0), coalesce(max(case when " +
+                  kGood +
+                  " then 0 else arrived_at end), 0) from revisions where file = :f",
+              {file})
           .front();
   std::vector<Value> values{counts.integer(1), counts.integer(1), counts.integer(0)};
   if (newest.empty()) {
@@ -512,9 +513,8 @@ base::Outcome<std::optional<Revision>> Backups::newest_complete(
     const Holder& holder, const std::string& name) const {
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
-    return first_of(t.query(kSelect + "where " + kOfHolder +
-                                "and f.name = :n and " + kGood +
-                                " order by r.number desc limit 1",
+    return first_of(t.query(kSelect + "where " + kOfHolder + "and f.name = :n and " +
+                                kGood + " order by r.number desc limit 1",
                             {device_of(holder), address_of(holder), name}));
   });
 }
@@ -536,10 +536,10 @@ base::Outcome<std::vector<Arrived>> Backups::arrived(base::WallTime from,
       const std::vector<Value> values{one.file, from, to};
       one.first = first_of(t.query(
           kSelect + within + "and r." + kGood + " order by r.number limit 1", values));
-      auto last = first_of(t.query(
-          kSelect + within + (one.first ? "and r." + kGood + " " : "") +
-              "order by r.number desc limit 1",
-          values));
+      auto last =
+          first_of(t.query(kSelect + within + (one.first ? "and r." + kGood + " " : "") +
+                               "order by r.number desc limit 1",
+                           values));
       if (!last) continue;
       one.last = std::move(*last);
       all.push_back(std::move(one));
@@ -552,8 +552,7 @@ base::Outcome<std::optional<Revision>> Backups::complete_before(
     std::int64_t file, base::WallTime before) const {
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
-    return first_of(t.query(kSelect +
-                                "where r.file = :f and r." + kGood +
+    return first_of(t.query(kSelect + "where r.file = :f and r." + kGood +
                                 " and r.arrived_at < :t order by r.number desc limit 1",
                             {file, before}));
   });

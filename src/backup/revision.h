@@ -48,8 +48,8 @@ struct Revision {
   std::string partial_sha256;
   base::WallTime arrived_at = 0;
   std::string protocol;
-  std::string account;         // as the sender had logged in, or empty
-  std::string why;             // partial ones: what broke it off
+  std::string account;  // as the sender had logged in, or empty
+  std::string why;      // partial ones: what broke it off
   Ending ending = Ending::kConfirmed;
   bool whole = true;           // complete ones: when they were last read
   base::WallTime read_at = 0;  // last held against their SHA-256

@@ -64,7 +64,8 @@ std::string state_of(const api::Backup& backup) {
 }
 
 bool looks_damaged(const api::Backup& backup) {
-  return !backup.complete || backup.ending == "unconfirmed" || backup.recognised.starts_with("the size of");
+  return !backup.complete || backup.ending == "unconfirmed" ||
+         backup.recognised.starts_with("the size of");
 }
 
 // The state of a file in the overview, the worst first.
@@ -79,7 +80,8 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
         Tone::kBad};
   }
   if (file.broken_at && *file.broken_at > file.seen_at.value_or("")) {
-    return {"complete; a later one was cut off or not confirmed " + ago(*file.broken_at), Tone::kBad};
+    return {"complete; a later one was cut off or not confirmed " + ago(*file.broken_at),
+            Tone::kBad};
   }
   return {"complete", Tone::kGood};
 }

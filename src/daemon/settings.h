@@ -35,7 +35,7 @@ struct Settings {
                                              {base::Address(), 69}};
   std::int64_t tftp_threads = 2;  // 1 to 64
   ReplyPorts tftp_reply_ports;
-  std::int64_t tftp_resend_after_ms = 1000;                            // 50 to 60,000
+  std::int64_t tftp_resend_after_ms = 1000;  // 50 to 60,000
   bool tftp_timeout_to_the_letter = false;
   std::int64_t tftp_most_unanswered = 4;                               // 0 to 20
   std::int64_t tftp_give_up_after_s = 45;                              // 1 to 3,600

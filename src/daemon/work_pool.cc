@@ -24,8 +24,7 @@ void run_on(boost::asio::io_context& context, const base::Log& log) {
 }
 
 WorkPool::WorkPool(std::size_t threads, base::Log log)
-    : log_(std::move(log)),
-      guard_(get_executor()) {
+    : log_(std::move(log)), guard_(get_executor()) {
   for (std::size_t i = 0; i < threads; ++i) {
     threads_.emplace_back([this] { run_on(*this, log_); });
   }

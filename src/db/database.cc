@@ -118,8 +118,7 @@ class Statement {
   Statement& operator=(const Statement&) = delete;
 
   // Throws soci::soci_error; then it must not be used again.
-  void execute(const std::vector<Value>& values,
-               const std::function<void(Row)>& take) {
+  void execute(const std::vector<Value>& values, const std::function<void(Row)>& take) {
     bind(values);
     bool got = statement_.execute(true);
     while (wanted_ && got) {
@@ -381,9 +380,10 @@ base::Outcome<void> Database::prepare() {
   if (found > static_cast<std::int64_t>(versions.size())) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("{}: a newer vantrod wrote this (schema {}; this one knows {}); start "
-                    "the newer one",
-                    path_, found, versions.size()));
+        fmt::format(
+            "{}: a newer vantrod wrote this (schema {}; this one knows {}); start "
+            "the newer one",
+            path_, found, versions.size()));
   }
   for (auto next = static_cast<std::size_t>(found); next < versions.size(); ++next) {
     const auto failure =
@@ -397,9 +397,8 @@ base::Outcome<void> Database::prepare() {
           return true;
         });
     if (!failure.sentence.empty()) {
-      return base::refuse(failure.kind,
-                          fmt::format("{}: schema {} could not be made: {}", path_,
-                                      next + 1, failure.sentence));
+      return base::refuse(failure.kind, fmt::format("{}: schema {} could not be made: {}",
+                                                    path_, next + 1, failure.sentence));
     }
   }
   if (!identity) {

@@ -96,7 +96,8 @@ class Database {
   ~Database();
 
   // Committed and on disk when it returns a value; nothing has changed when it returns a
-  // refusal. The work may be run twice: the second time after all of the first was undone.
+  // refusal. The work may be run twice: the second time after all of the first was
+  // undone.
   template <class F>
   std::invoke_result_t<F, Transaction&> write(F work) {
     using Result = std::invoke_result_t<F, Transaction&>;

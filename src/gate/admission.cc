@@ -20,8 +20,8 @@ namespace {
 // is time to take no more work. It costs some microseconds, as it is never touched.
 bool memory_is_there() {
   constexpr std::size_t kProbe = std::size_t{16} << 20;
-  void* const probe = ::mmap(nullptr, kProbe, PROT_READ | PROT_WRITE,
-                             MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+  void* const probe =
+      ::mmap(nullptr, kProbe, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
   if (probe == MAP_FAILED) return false;
   ::munmap(probe, kProbe);
   return true;

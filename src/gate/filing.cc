@@ -92,8 +92,8 @@ void Filing::record_all(const std::vector<Item*>& group) {
   // One that can't be recorded must not take the others with it.
   for (auto* one : group) {
     if (!one->result) continue;
-    one->result = repository_.database->write(
-        [&](db::Transaction& t) { return record(t, *one); });
+    one->result =
+        repository_.database->write([&](db::Transaction& t) { return record(t, *one); });
   }
 }
 

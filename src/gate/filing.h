@@ -1,6 +1,7 @@
 // Files what has come whole: bytes into the vault, the record into the database, both on
-// disk. It is the one way into the vault. Those that come while others are being filed are filed together after them: a
-// thousand uploads at once then cost the disk some dozens of waits, not thousands.
+// disk. It is the one way into the vault. Those that come while others are being filed
+// are filed together after them: a thousand uploads at once then cost the disk some
+// dozens of waits, not thousands.
 #pragma once
 
 #include <condition_variable>

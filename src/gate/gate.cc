@@ -345,9 +345,9 @@ void Gate::reply_lost(const Filed& filed) {
   entry.outcome = word(State::kFailed);
   entry.sentence =
       fmt::format("revision {}: {}", revision.number, backup::kEndNotConfirmed);
-  log_.warning("the end of a deposit was not confirmed", {{"device", revision.address},
-                                                          {"name", revision.name},
-                                                          {"bytes", revision.size}});
+  log_.warning(
+      "the end of a deposit was not confirmed",
+      {{"device", revision.address}, {"name", revision.name}, {"bytes", revision.size}});
   auto marked =
       repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
         backup::Backups::set_unconfirmed(t, revision);

@@ -45,13 +45,14 @@ base::Outcome<void> check_presence(const store::StateFolder& folder) {
   }
   return base::refuse(
       Kind::kCorrupt,
-      fmt::format("{} {}, but {}{}. Nothing was changed. Put a copy of the database back, "
-                  "or start once with --recover-database to record the files again",
-                  folder.database(),
-                  missing              ? "is missing"
-                  : found.st_size == 0 ? "is empty"
-                                       : fmt::format("has only {} bytes", found.st_size),
-                  vault_sentence(*vault), known));
+      fmt::format(
+          "{} {}, but {}{}. Nothing was changed. Put a copy of the database back, "
+          "or start once with --recover-database to record the files again",
+          folder.database(),
+          missing              ? "is missing"
+          : found.st_size == 0 ? "is empty"
+                               : fmt::format("has only {} bytes", found.st_size),
+          vault_sentence(*vault), known));
 }
 
 base::Outcome<void> check_identity(const store::StateFolder& folder,
@@ -73,10 +74,11 @@ base::Outcome<void> check_identity(const store::StateFolder& folder,
   }
   return base::refuse(
       Kind::kCorrupt,
-      fmt::format("{} {}; {}. Nothing was changed. Put the newer database back, or start "
-                  "once with --accept-older-database: files that it does not know stay in "
-                  "vault/ until you decide about them",
-                  folder.database(), what, vault_sentence(*files)));
+      fmt::format(
+          "{} {}; {}. Nothing was changed. Put the newer database back, or start "
+          "once with --accept-older-database: files that it does not know stay in "
+          "vault/ until you decide about them",
+          folder.database(), what, vault_sentence(*files)));
 }
 
 }  // namespace
@@ -98,8 +100,9 @@ base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
   watch.make_room = [&folder, log] {
     const bool made = folder.reserve().give_up();
     if (made) {
-      log.error("the disk is full; the room that is kept for changes is used now, and "
-                "uploads are refused until there is space again");
+      log.error(
+          "the disk is full; the room that is kept for changes is used now, and "
+          "uploads are refused until there is space again");
     }
     return made;
   };
@@ -158,10 +161,11 @@ bool Repository::mend_content(db::Transaction& t, const std::string& sha256,
                               base::WallTime now) {
   const bool lost =
       !t.query(
-           "select 1 from images where sha256 = :a and whole = 0 union all select 1 from "
-           "revisions where sha256 = :b and whole = 0 union all select 1 from documents "
-           "where sha256 = :c and whole = 0 limit 1",
-           {sha256, sha256, sha256})
+            "select 1 from images where sha256 = :a and whole = 0 union all select 1 "
+            "from "
+            "revisions where sha256 = :b and whole = 0 union all select 1 from documents "
+            "where sha256 = :c and whole = 0 limit 1",
+            {sha256, sha256, sha256})
            .empty();
   if (lost) mark_content(t, sha256, true, now);
   return lost;
@@ -171,9 +175,8 @@ void Repository::remove_if_unrecorded(const std::string& sha256) {
   // Nobody may file the same bytes between the look for who has them and their removal.
   const std::lock_guard lock(vault_mutex);
   if (unrecorded.find(sha256)) return;
-  const auto recorded = database->read([&](db::Transaction& t) -> base::Outcome<bool> {
-    return is_recorded(t, sha256);
-  });
+  const auto recorded = database->read(
+      [&](db::Transaction& t) -> base::Outcome<bool> { return is_recorded(t, sha256); });
   if (recorded && !*recorded) folder.remove_stored(sha256);
 }
 

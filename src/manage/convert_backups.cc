@@ -152,8 +152,8 @@ api::BackupOffer shape(const backup::BackupOffer& offer) {
 }
 
 api::ThinnedOut shape(const gate::ThinnedOut& thinned) {
-  api::ThinnedOut result{
-      thinned.done, thinned.revisions, thinned.bytes, thinned.kept, {}, thinned.next};
+  api::ThinnedOut result{thinned.done, thinned.revisions, thinned.bytes, thinned.kept,
+                         {},           thinned.next};
   for (const auto& file : thinned.files) {
     api::ThinnedFile one{file.holder.name, file.name, {}};
     for (const auto& judged : file.revisions) {

@@ -2,8 +2,8 @@
 // in their order, two of them at once.
 #pragma once
 
-#include <boost/asio/strand.hpp>
 #include <boost/asio/io_context.hpp>
+#include <boost/asio/strand.hpp>
 #include <cstdint>
 #include <functional>
 #include <memory>

@@ -17,8 +17,7 @@ void Reserve::keep(std::uint64_t free_bytes) {
     return;
   }
   if (free_bytes < 2 * kBytes) return;
-  const base::UniqueFd file(
-      ::open(path_.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600));
+  const base::UniqueFd file(::open(path_.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0600));
   if (!file) return;
   if (::posix_fallocate(file.get(), 0, static_cast<off_t>(kBytes)) != 0) {
     ::unlink(path_.c_str());

@@ -145,11 +145,13 @@ TEST_F(DatabaseTest, MoreStatementsThanAreKeptDoNoHarm) {
 TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
   // As a reader, which asks for no identity.
   ASSERT_TRUE(open()->read([&](Transaction& t) -> Outcome<void> {
-    for (const auto* table :
-         {"last_contacts", "identity", "backup_offers", "revisions", "backup_files", "device_networks", "devices",
-          "sites", "account_keys", "accounts", "handed_lists", "kit_parts", "kits",
-          "documents", "vouches", "members", "image_platforms", "image_names", "offers",
-          "images", "ledger"}) {
+    for (const auto* table : {"last_contacts", "identity",        "backup_offers",
+                              "revisions",     "backup_files",    "device_networks",
+                              "devices",       "sites",           "account_keys",
+                              "accounts",      "handed_lists",    "kit_parts",
+                              "kits",          "documents",       "vouches",
+                              "members",       "image_platforms", "image_names",
+                              "offers",        "images",          "ledger"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");

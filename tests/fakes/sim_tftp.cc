@@ -136,8 +136,7 @@ void SimTftp::requested(int from, const tftp::Request& request) {
     transfer.session = std::make_unique<tftp::WriteSession>(tftp::negotiate(request, {}),
                                                             tftp::Patience{}, 7);
   } else {
-    transfer.session =
-        sender_(tftp::negotiate(request, file_.size()), file_.size());
+    transfer.session = sender_(tftp::negotiate(request, file_.size()), file_.size());
   }
   feed(id, tftp::Begin{});
 }

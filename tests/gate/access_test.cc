@@ -418,8 +418,9 @@ TEST_F(AccessTest, NobodyGoesOnBehindBytesThatAreNotThere) {
   }
   // The size is right, and the bytes are not: found when they are read once more.
   fakes::write_file(file, "first hALF");
-  EXPECT_EQ(begin("a.cfg", 10).error().sentence,
-            "what came of 'a.cfg' before is damaged on the server's disk: send all of it");
+  EXPECT_EQ(
+      begin("a.cfg", 10).error().sentence,
+      "what came of 'a.cfg' before is damaged on the server's disk: send all of it");
   EXPECT_FALSE(*gate_->own_upload(over_http("night"), "a.cfg"));
   EXPECT_EQ(fakes::read_file(file), "first hALF");
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());

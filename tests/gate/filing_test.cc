@@ -26,8 +26,9 @@ class FilingTest : public fakes::RepositoryFixture {
     if (!arrival || !arrival->write(base::as_bytes(bytes))) return "";
     const auto digests = arrival->finish();
     if (!digests) return "";
-    const auto filed =
-        filing.file(*arrival, [&](db::Transaction& t) -> base::Outcome<void> {
+    const auto filed = filing.file(
+        *arrival,
+        [&](db::Transaction& t) -> base::Outcome<void> {
           if (!record) return base::refuse(base::Kind::kInvalid, "not this one");
           t.run("insert into filed values (:s)", {digests->sha256});
           return {};

@@ -49,7 +49,8 @@ TEST_F(RecoveryTest, ForgetsAPartialFileThatWasBeingGoneOnWith) {
   ASSERT_FALSE(first->partial_file.empty());
   const store::ArrivalLabel label{"backup", "192.0.2.7", "x.cfg"};
   {
-    const auto sha256 = "a11ae06469c63740d7b0ecf802f282a0d46e94f31a654dfcd3c0dc6dc277f904";
+    const auto sha256 =
+        "a11ae06469c63740d7b0ecf802f282a0d46e94f31a654dfcd3c0dc6dc277f904";
     auto again = repository_->folder.arrive_again({first->partial_file, 4, sha256}, label,
                                                   1, false, {});
     ASSERT_TRUE(again);
@@ -316,8 +317,9 @@ TEST_F(OlderDatabaseTest, ALostDatabaseIsMissedEvenIfTheVaultIsEmpty) {
   const auto opened = gate::Repository::open(state(), log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
-      state() + "/vantro.db is missing, but vault/ holds no files, and its database was "
-                "last written on "))
+      state() +
+      "/vantro.db is missing, but vault/ holds no files, and its database was "
+      "last written on "))
       << opened.error().sentence;
 }
 

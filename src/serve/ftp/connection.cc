@@ -458,10 +458,9 @@ void Connection::opened(base::Outcome<Opening> opening) {
     step(ftp::Opened{base::refuse(opening.error())});
     return;
   }
-  data_ = std::make_shared<DataConnection>(lane_, std::move(opening->cargo),
-                                           DataConnection::Patience{
-                                               config_->come_patience,
-                                               config_->stall_patience});
+  data_ = std::make_shared<DataConnection>(
+      lane_, std::move(opening->cargo),
+      DataConnection::Patience{config_->come_patience, config_->stall_patience});
   if (state_ == State::kClosed) {
     end_data(gate::State::kAbandoned, kGone);
     return;

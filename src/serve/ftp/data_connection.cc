@@ -500,8 +500,7 @@ void DataConnection::tick(base::Instant now) {
   const bool to_come = state_ == State::kWaiting || state_ == State::kHandshake;
   const auto patience = to_come ? patience_.come : patience_.stall;
   if (still <= patience) return;
-  const auto seconds =
-      std::chrono::duration_cast<std::chrono::seconds>(patience).count();
+  const auto seconds = std::chrono::duration_cast<std::chrono::seconds>(patience).count();
   if (to_come) {
     const auto sentence = fmt::format(
         "No data connection came about within {} seconds; is a firewall on "
@@ -522,8 +521,8 @@ void DataConnection::over_broken(gate::State state, const std::string& why) {
   over({How::kBroken, sentence, {}}, state, why);
 }
 
-void DataConnection::over(wire::ftp::Ended how, gate::State state,
-                          const std::string& why, std::optional<gate::Filed> filed) {
+void DataConnection::over(wire::ftp::Ended how, gate::State state, const std::string& why,
+                          std::optional<gate::Filed> filed) {
   if (state_ == State::kOver) return;
   drop(state, why);
   if (const auto done = std::exchange(done_, nullptr)) {

@@ -42,7 +42,7 @@ struct Cargo {
   bool lines = false;  // TYPE A
   // Towards us: what the client said it would send, in bytes.
   std::optional<std::uint64_t> announced;
-  std::string about;   // "Sending 'x'", for STAT and replies
+  std::string about;  // "Sending 'x'", for STAT and replies
 };
 
 // Used on its lane's thread.

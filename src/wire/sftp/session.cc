@@ -236,9 +236,9 @@ void Session::on(std::uint32_t id, const Close& what) {
   if (upload->announced && upload->next < *upload->announced) {
     // As it is when somebody interrupts a client that tidies up.
     const base::Refusal cut{
-        Kind::kInvalid, fmt::format("'{}': {} bytes were announced, and {} came",
-                                    shown(upload->path), *upload->announced,
-                                    upload->next)};
+        Kind::kInvalid,
+        fmt::format("'{}': {} bytes were announced, and {} came", shown(upload->path),
+                    *upload->announced, upload->next)};
     files_.abandon(*number, cut.sentence);
     handles_.erase(found);
     return refuse(id, cut);

@@ -50,9 +50,9 @@ class Session final : public Dialogue {
   struct Upload {
     std::string path;
     std::uint32_t flags = 0;
-    std::uint64_t before = 0;              // bytes that came earlier and broke off
-    bool open = false;                     // a WRITE has come
-    std::uint64_t next = 0;                // offset of the next WRITE
+    std::uint64_t before = 0;  // bytes that came earlier and broke off
+    bool open = false;         // a WRITE has come
+    std::uint64_t next = 0;    // offset of the next WRITE
     // What the client said it would come to, in bytes.
     std::optional<std::uint64_t> announced;
     std::optional<std::uint32_t> closing;  // the request to be answered when it is filed

@@ -16,8 +16,8 @@ constexpr std::size_t kUsualRead = 32 * 1024;
 constexpr std::size_t kWindowedRead = 60 * 1024;
 
 // So many blocks in a row that are acknowledged one by one come from a peer that
-// acknowledges each block: losses that look so are rarer. Fewer are enough where they come
-// too soon for answers to what was sent again.
+// acknowledges each block: losses that look so are rarer. Fewer are enough where they
+// come too soon for answers to what was sent again.
 constexpr int kSingleStepsToSlide = 8;
 constexpr int kSoonStepsToSlide = 3;
 

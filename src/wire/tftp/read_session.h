@@ -12,14 +12,14 @@
 // move it. In a window, an ACK short of its end says that what follows was lost: the
 // window is sent again from there at once, and whole, since most clients acknowledge
 // whole windows only and say nothing to a part of one (RFC 7440, 4). A repeated ACK is
-// ignored there, too, unless it is the answer to a probe: two flights on their way at once
-// would be answered by two more. A peer that turns out to acknowledge each block of its
-// windows is served with a window that slides.
+// ignored there, too, unless it is the answer to a probe: two flights on their way at
+// once would be answered by two more. A peer that turns out to acknowledge each block of
+// its windows is served with a window that slides.
 //
 // The answer to silence is first a probe: the first block that is not acknowledged, which
-// most peers that have it answer with an ACK of what they have; and then the last that went
-// out, which shows a gap to one that misses some, and is acknowledged again by one that
-// has all.
+// most peers that have it answer with an ACK of what they have; and then the last that
+// went out, which shows a gap to one that misses some, and is acknowledged again by one
+// that has all.
 //
 // File bytes are asked for in chunks, ahead of need; at most the window and two chunks
 // are held.
@@ -98,14 +98,14 @@ class ReadSession final : public Session {
   ResendTimer timer_;
   State state_ = State::kSending;
 
-  std::uint64_t base_ = 1;          // the first block that is not acknowledged
-  std::uint64_t next_ = 1;          // the first block of the window that has not gone out
-  std::uint64_t sent_end_ = 1;      // one past the highest block that ever went out
-  base::Instant flight_at_{};       // when the window, or its resend, went out
-  int unanswered_probes_ = 0;       // for which nothing was sent again yet
-  int single_steps_ = 0;  // ACKs in a row that moved one block of a window
-  int soon_steps_ = 0;    // of them, sooner than a round trip
-  bool slides_ = false;   // the peer acknowledges inside its windows
+  std::uint64_t base_ = 1;      // the first block that is not acknowledged
+  std::uint64_t next_ = 1;      // the first block of the window that has not gone out
+  std::uint64_t sent_end_ = 1;  // one past the highest block that ever went out
+  base::Instant flight_at_{};   // when the window, or its resend, went out
+  int unanswered_probes_ = 0;   // for which nothing was sent again yet
+  int single_steps_ = 0;        // ACKs in a row that moved one block of a window
+  int soon_steps_ = 0;          // of them, sooner than a round trip
+  bool slides_ = false;         // the peer acknowledges inside its windows
   std::uint64_t resent_ = 0;
 
   std::deque<Chunk> chunks_;      // from the one that holds base_ on

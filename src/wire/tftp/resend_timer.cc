@@ -18,10 +18,7 @@ constexpr int kSentTwiceBeforeDoubling = 3;
 
 ResendTimer::ResendTimer(const Patience& patience,
                          std::optional<std::chrono::seconds> timeout, std::uint64_t seed)
-    : patience_(patience),
-      timeout_(timeout),
-      random_(seed),
-      bound_(patience.longest) {
+    : patience_(patience), timeout_(timeout), random_(seed), bound_(patience.longest) {
   if (!timeout) return;
   bound_ = *timeout;
   patience_.first = *timeout;

@@ -1,17 +1,17 @@
 // When to send a packet again, and what.
 //
 // Measured round trips (RFC 6298) tell early that something was lost. But a device that
-// asked for a timeout (RFC 2349) may be silent that long because it is busy: it writes its
-// flash, and what comes meanwhile fills its small memory. So before that time is over only
-// probes go out, one packet and at most twice, whose answer tells where to go on. After it
-// everything is sent again, in intervals that double with each try, a little of each by
-// chance (so that devices that lost power together do not all ask at the same instants),
-// bounded in count and in time. Where no timeout was asked for, the measured time takes
-// its place, and large windows are probed for before it, too.
+// asked for a timeout (RFC 2349) may be silent that long because it is busy: it writes
+// its flash, and what comes meanwhile fills its small memory. So before that time is over
+// only probes go out, one packet and at most twice, whose answer tells where to go on.
+// After it everything is sent again, in intervals that double with each try, a little of
+// each by chance (so that devices that lost power together do not all ask at the same
+// instants), bounded in count and in time. Where no timeout was asked for, the measured
+// time takes its place, and large windows are probed for before it, too.
 //
-// A packet that was sent twice measures no round trip (Karn's rule). So that a device that
-// always answers late is waited for all the same, intervals are doubled while one packet
-// after the other needs that, and stay so until a round trip is measured.
+// A packet that was sent twice measures no round trip (Karn's rule). So that a device
+// that always answers late is waited for all the same, intervals are doubled while one
+// packet after the other needs that, and stay so until a round trip is measured.
 #pragma once
 
 #include <chrono>
@@ -76,8 +76,8 @@ class ResendTimer {
   bool measured_ = false;
   base::Duration smoothed_{};  // SRTT
   base::Duration variation_{};
-  int backed_off_ = 1;     // what was doubled
-  int sent_twice_ = 0;     // packets in a row
+  int backed_off_ = 1;  // what was doubled
+  int sent_twice_ = 0;  // packets in a row
   base::Duration resend_wait_{};
   int probes_ = 0;
   int resends_ = 0;

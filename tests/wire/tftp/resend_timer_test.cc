@@ -55,9 +55,9 @@ TEST(ResendTimer, DiffersBetweenTransfers) {
 
 TEST(ResendTimer, WaitsAsLongAsRoundTripsTakeButNeverLessThanTheShortest) {
   EXPECT_EQ(after_round_trips(1ms).interval(), base::Duration(200ms));
-  EXPECT_EQ(std::chrono::round<std::chrono::milliseconds>(
-                after_round_trips(900ms).interval()),
-            1000ms);
+  EXPECT_EQ(
+      std::chrono::round<std::chrono::milliseconds>(after_round_trips(900ms).interval()),
+      1000ms);
   EXPECT_EQ(after_round_trips(1min).interval(), base::Duration(8s));
 }
 
