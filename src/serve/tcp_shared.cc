@@ -7,7 +7,11 @@ namespace vantro::serve {
 
 bool TcpShared::take_room(const base::Address& address) {
   const std::lock_guard lock(mutex_);
-  if (connections_ >= config.most_connections) return false;
+  if (connections_ >= config.most_connections) {
+    const bool any = connections_ < config.most_connections + kMostLeaving &&
+                     protocol.make_room && protocol.make_room();
+    if (!any) return false;
+  }
   auto& own = per_address_[address];
   if (own >= config.most_per_address || !room.take()) {
     if (own == 0) per_address_.erase(address);

@@ -68,6 +68,9 @@ struct TcpProtocol {
   std::string name;           // one of base::protocols()
   std::string name_with_tls;  // where it listens under TLS
   std::string no_room;  // said in the clear to a connection that there is no room for
+  // Ends a connection that has led to nothing yet, for one that comes; false: there is
+  // none. Must not wait. None: nobody has to go.
+  std::function<bool()> make_room = {};
   // The one that speaks it, in the lane that it belongs to.
   std::function<std::shared_ptr<Conversation>(
       TcpLane& lane, base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls,
@@ -100,6 +103,8 @@ struct TcpShared : Services {
 
  private:
   static constexpr std::size_t kMostAtTheDoors = 64;
+  // Over the limit, while those that have to go are leaving.
+  static constexpr std::size_t kMostLeaving = 16;
 
   std::mutex mutex_;
   // How many wait with the same name and password, by their hash; guarded by mutex_.

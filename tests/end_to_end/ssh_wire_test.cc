@@ -98,6 +98,20 @@ TEST_F(SshWire, AReaderThatTakesNothingIsCutAndDelaysNobody) {
   EXPECT_EQ(row("fetch", "abandoned")["sentence"], "nothing moved for too long");
 }
 
+// Idle connections take all the room there is, again and again.
+TEST_F(SshWire, ThoseWhoNeverLogInLockNobodyOut) {
+  start_again("[ssh]\nconnections = 12\nconnections_per_device = 4\n");
+  std::vector<std::unique_ptr<TcpPeer>> idle;
+  for (int turn = 0; turn < 3; ++turn) {
+    for (const auto* from : {"127.0.0.2", "127.0.0.3", "127.0.0.4"}) {
+      for (int i = 0; i < 4; ++i) {
+        idle.push_back(std::make_unique<TcpPeer>(ssh_port_, 0, from));
+      }
+    }
+    EXPECT_TRUE(eventually([&] { return alive(); })) << turn;
+  }
+}
+
 TEST_F(SshWire, HasLimitsOnConnectionsChannelsAndPasswords) {
   start_again("[ssh]\nconnections_per_device = 3\nwrong_passwords = 2\n");
   std::vector<std::unique_ptr<TcpPeer>> peers;

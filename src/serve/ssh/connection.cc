@@ -105,14 +105,19 @@ std::optional<std::string> Connection::cut_why() {
 
 void Connection::run() {
   try {
-    scratch_.resize(kScratch);
     began_ = shared_.clock.now();
-    if (handshake() && log_in()) serve();
+    if (handshake() && log_in()) {
+      server_.no_longer_waits(this);
+      // Only now: those who never log in must not cost as much.
+      scratch_.resize(kScratch);
+      serve();
+    }
     record_unknown_keys();
   } catch (const std::exception& error) {
     shared_.log.error("an SSH connection failed",
                       {{"peer", asker_.peer.text()}, {"why", error.what()}});
   }
+  server_.no_longer_waits(this);
   const auto cut = cut_why();
   end_channels(cut ? gate::State::kFailed : gate::State::kAbandoned, cut.value_or(kGone));
   mailbox_->close();

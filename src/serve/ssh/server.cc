@@ -1,5 +1,6 @@
 #include "serve/ssh/server.h"
 
+#include <iterator>
 #include <libssh/callbacks.h>
 
 #include "serve/ssh/connection.h"
@@ -40,9 +41,33 @@ TcpProtocol Server::protocol() {
   ssh.welcome = [this](TcpLane& lane, base::UniqueFd socket,
                        std::unique_ptr<crypto::TlsChannel>, gate::Asker asker,
                        const base::Endpoint&) -> std::shared_ptr<Conversation> {
-    return std::make_shared<Connection>(lane, *this, std::move(socket), std::move(asker));
+    auto made =
+        std::make_shared<Connection>(lane, *this, std::move(socket), std::move(asker));
+    const std::lock_guard lock(mutex_);
+    waiting_.emplace(made.get(), made);
+    return made;
   };
+  ssh.make_room = [this] { return end_one_that_waits(); };
   return ssh;
+}
+
+void Server::no_longer_waits(const Connection* connection) {
+  const std::lock_guard lock(mutex_);
+  waiting_.erase(connection);
+}
+
+bool Server::end_one_that_waits() {
+  std::shared_ptr<Connection> chosen;
+  {
+    const std::lock_guard lock(mutex_);
+    if (waiting_.empty()) return false;
+    const auto one = std::next(waiting_.begin(),
+                               static_cast<std::ptrdiff_t>(random_() % waiting_.size()));
+    chosen = one->second.lock();
+    waiting_.erase(one);
+  }
+  if (chosen) chosen->cut("too many connections, and nobody had logged in on this one");
+  return chosen != nullptr;
 }
 
 std::vector<Server::ShownKey> Server::host_keys() const { return shown_; }

@@ -8,9 +8,11 @@
 #include <atomic>
 #include <cstdint>
 #include <libssh/server.h>
+#include <map>
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <random>
 #include <string>
 #include <vector>
 
@@ -21,6 +23,8 @@
 #include "serve/tcp_shared.h"
 
 namespace vantro::serve::ssh {
+
+class Connection;
 
 struct Config {
   base::Duration log_in_patience = std::chrono::seconds(60);  // from the first byte on
@@ -61,6 +65,8 @@ class Server {
               const std::set<std::string>& older);
   std::set<std::string> older_for(const base::Address& address) const;
   void met_older(OlderSession session);
+  // It has logged in, or is over.
+  void no_longer_waits(const Connection* connection);
 
   std::uint64_t older_sessions() const;
   std::optional<OlderSession> last_older() const;
@@ -71,13 +77,19 @@ class Server {
   };
 
   Server(Config config, std::vector<HostKey> keys);
+  // Ends one of those that have not logged in, by chance: a crowd of them that only stays
+  // must not lock everybody else out.
+  bool end_one_that_waits();
 
   const Config config_;
   std::vector<ShownKey> shown_;
   mutable std::mutex mutex_;
   std::unique_ptr<ssh_bind_struct, BindFree> bind_;  // guarded by mutex_
-  std::uint64_t older_sessions_ = 0;                 // guarded by mutex_
-  std::optional<OlderSession> last_older_;           // guarded by mutex_
+  // By address: holding one here could make this the last to hold it.
+  std::map<const Connection*, std::weak_ptr<Connection>> waiting_;  // guarded by mutex_
+  std::mt19937 random_{std::random_device{}()};                     // guarded by mutex_
+  std::uint64_t older_sessions_ = 0;                                // guarded by mutex_
+  std::optional<OlderSession> last_older_;                          // guarded by mutex_
 };
 
 }  // namespace vantro::serve::ssh
