@@ -69,14 +69,17 @@ TEST_F(SshWire, GivesUpOnTheSlow) {
     return run({"/usr/bin/python3", "-c",
                 "import paramiko, time\nt = paramiko.Transport(('127.0.0.1', " +
                     std::to_string(ssh_port_) +
-                    "))\nt.start_client()\nbegan = time.time()\n" + lines +
+                    "))\nbegan = time.time()\n"
+                    // A busy machine may take longer to begin than it is given.
+                    "try:\n  t.start_client()\n  " +
+                    lines + "\nexcept (paramiko.SSHException, EOFError): pass" +
                     "\nwhile t.is_active() and time.time() - began < 20: "
                     "time.sleep(0.05)\nprint(t.is_active())\n"})
         .out;
   };
-  EXPECT_EQ(script(""), "False\n");
+  EXPECT_EQ(script("pass"), "False\n");
   EXPECT_EQ(script("t.auth_password('night', 'night and day')"), "False\n");
-  EXPECT_TRUE(alive());
+  EXPECT_TRUE(eventually([&] { return alive(); }));
 }
 
 TEST_F(SshWire, AReaderThatTakesNothingIsCutAndDelaysNobody) {
