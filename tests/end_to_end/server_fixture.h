@@ -89,7 +89,7 @@ class ServerFixture : public testing::Test {
       }
       return false;
     })) << event
-        << " " << outcome;
+        << " " << outcome << " is not among " << ledger();
     return found;
   }
 
