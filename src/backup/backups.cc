@@ -222,36 +222,49 @@ Moved give_file(db::Transaction& t, const db::Row& file, const Holder& to) {
   return moved;
 }
 
+// The same bytes have come again. If their end was in doubt, this one decides it.
+Added see_again(db::Transaction& t, Revision known, const Revision& now) {
+  const bool was_in_doubt = !known.good();
+  known.last_seen_at = now.arrived_at;
+  ++known.times_seen;
+  if (was_in_doubt) {
+    known.ending = now.ending;
+    known.why.clear();
+  }
+  t.run(
+      "update revisions set last_seen_at = :t, times_seen = :n, ending = :e, why = :w "
+      "where id = :i",
+      {known.last_seen_at, known.times_seen, std::string(word(known.ending)), known.why,
+       known.id});
+  if (was_in_doubt) {
+    refresh(t, known.file);
+  } else {
+    t.run("update backup_files set seen_at = :t where id = :i",
+          {known.last_seen_at, known.file});
+  }
+  return {std::move(known), true, was_in_doubt};
+}
+
 }  // namespace
 
 Added Backups::add(db::Transaction& t, Revision revision) {
   const auto file = file_for(t, revision.holder, revision.name);
   revision.file = file.id;
-  const auto before = first_of(
-      t.query(kSelect + "where r.file = :f and r.complete = 1 order by r.number desc "
-                        "limit 1",
-              {file.id}));
-  // Sent with another account, they are another revision: who may read it back differs.
-  if (revision.complete && before && before->digests.sha256 == revision.digests.sha256 &&
-      before->account == revision.account) {
-    auto again = *before;
-    again.last_seen_at = revision.arrived_at;
-    ++again.times_seen;
-    // The same bytes with a sure end make good what was in doubt.
-    const bool in_doubt = !again.good();
-    if (in_doubt) again.ending = revision.ending;
-    t.run(
-        "update revisions set last_seen_at = :t, times_seen = :n, ending = :e where id = "
-        ":i",
-        {again.last_seen_at, again.times_seen, std::string(word(again.ending)),
-         again.id});
-    if (in_doubt) {
-      refresh(t, file.id);
-    } else {
-      t.run("update backup_files set seen_at = :t where id = :i",
-            {again.last_seen_at, file.id});
+  const auto newest = [&](const std::string& which) {
+    return first_of(t.query(
+        kSelect + "where r.file = :f and r." + which + " order by r.number desc limit 1",
+        {file.id}));
+  };
+  const auto last = newest("complete = 1");
+  const auto good = !last || last->good() ? last : newest(kGood);
+  for (const auto& known : {last, good}) {
+    // Sent with another account, they are another revision: who may read it back differs.
+    if (!revision.complete || !known ||
+        known->digests.sha256 != revision.digests.sha256 ||
+        known->account != revision.account) {
+      continue;
     }
-    return {std::move(again), true};
+    return see_again(t, *known, revision);
   }
   revision.id = next_id(t, "revisions");
   revision.number = file.last_number + 1;
@@ -260,8 +273,8 @@ Added Backups::add(db::Transaction& t, Revision revision) {
   const auto& own =
       revision.substance.empty() ? revision.digests.sha256 : revision.substance;
   revision.changed =
-      revision.complete && before &&
-      own != (before->substance.empty() ? before->digests.sha256 : before->substance);
+      revision.complete && good &&
+      own != (good->substance.empty() ? good->digests.sha256 : good->substance);
   const auto flag = [](bool on) { return std::int64_t{on ? 1 : 0}; };
   t.run(
       "insert into revisions (id, file, number, address, complete, size, announced, md5, "
@@ -295,7 +308,8 @@ Added Backups::add(db::Transaction& t, Revision revision) {
        text_or_null(revision.partial_sha256),
        std::string(word(revision.ending))});
   refresh(t, file.id);
-  return {std::move(revision), false};
+  const bool good_now = revision.good();
+  return {std::move(revision), false, good_now};
 }
 
 void Backups::judge_again(db::Transaction& t, std::int64_t id,

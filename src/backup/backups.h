@@ -19,6 +19,9 @@ namespace vantro::backup {
 struct Added {
   Revision revision;  // the new one, or the one whose bytes came again
   bool seen_again = false;
+  // It counts as good from now on, and did not before: it is in doubt again if the reply
+  // does not arrive.
+  bool newly_good = false;
 };
 
 // All revisions of one holder and name in a line.
@@ -100,7 +103,7 @@ class Backups {
       const std::optional<Holder>& holder = {},
       const std::optional<std::string>& name = {}) const;
   // The same in portions: at most `most` behind a place, which is the end of the portion
-  // before. kInvalid: there is no such place any more.
+  // before. kInvalid: that place no longer exists.
   base::Outcome<std::vector<Revision>> portion(const std::optional<Holder>& holder,
                                                const std::optional<std::string>& name,
                                                const std::optional<Place>& behind,

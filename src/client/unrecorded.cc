@@ -13,6 +13,7 @@ using nlohmann::json;
 using Align = Table::Align;
 using Files = std::vector<api::Unrecorded>;
 
+constexpr std::size_t kShortestBeginning = 4;
 constexpr const char* kPath = "/v1/unrecorded";
 
 struct Chosen {
@@ -40,6 +41,12 @@ Result<std::string> meant(const Files& files, const std::string& typed) {
   for (const auto& one : files) {
     if (one.name == typed) return one.name;
     if (one.name.starts_with(typed)) found.push_back(one.name);
+  }
+  // A script's empty variable would mean any file.
+  if (typed.size() < kShortestBeginning) {
+    return wrong_use(
+        fmt::format("'{}' is too short; give {} characters of the name or more",
+                    shown(typed), kShortestBeginning));
   }
   if (found.size() == 1) return found.front();
   return tl::unexpected(Failure{
@@ -96,19 +103,19 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
 }  // namespace
 
 void unrecorded_commands(Commands& commands) {
-  auto* group = commands.group(commands.app(), "unrecorded",
-                               "Decide about stored files that have no record");
-  commands.add(*group, "list", "List them, the oldest first", list_unrecorded);
+  auto* group =
+      commands.group(commands.app(), "unrecorded", "stored files that have no record");
+  commands.add(*group, "list", "list them, the oldest first", list_unrecorded);
   for (const bool keep : {true, false}) {
     auto chosen = commands.options<Chosen>();
     auto* command = commands.add(
         *group, keep ? "keep" : "remove",
-        keep ? "Record them again, as held images named recovered-..."
-             : "Remove them for good",
+        keep ? "record them again, as held images named recovered-..."
+             : "remove them for good",
         [chosen, keep](const Context& c) { return decide(c, *chosen, keep); });
     command->add_option("FILE", chosen->names,
-                        "SHA-256 or file name, or the beginning of one");
-    command->add_flag("--all", chosen->all, "Decide so about all of them");
+                        "SHA-256 or file name, or its first 4 characters or more");
+    command->add_flag("--all", chosen->all, "all of them");
   }
 }
 

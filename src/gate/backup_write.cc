@@ -172,7 +172,7 @@ base::Outcome<Filed> BackupWrite::commit() {
                                 revision.holder.name, base::size_text(revision.size),
                                 filed->seen_again ? ", seen again, unchanged" : "");
   result.revision = revision.number;
-  if (!filed->seen_again) result.record = revision.id;
+  if (filed->newly_good) result.record = revision.id;
   result.size = revision.size;
   result.digests = revision.digests;
   return result;

@@ -111,7 +111,8 @@ struct Filed {
   std::int64_t revision = 0;  // of a backup; else 0
   std::uint64_t size = 0;
   crypto::Digests digests;
-  // What is new with it: the record of a revision, or an image's name; else 0, empty.
+  // What is new with it: the record of a revision that counts as good only since now, or
+  // an image's name; else 0, empty.
   std::int64_t record = 0;
   std::string new_image = {};
 };

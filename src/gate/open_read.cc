@@ -202,7 +202,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
 }
 
 void Gate::stored_file_failed(const Found& found, const base::Refusal& why) {
-  // Only what is certain: that descriptors are short, say, is no damage.
+  // Only certain damage counts. A shortage of descriptors, for example, does not.
   if (why.kind != Kind::kCorrupt) return;
   const auto& sha256 = found.digests.sha256;
   auto opened = repository_.folder.open_as_it_lies(sha256);

@@ -65,15 +65,20 @@ base::Outcome<void> check_identity(const store::StateFolder& folder,
   const auto files = folder.list_vault();
   if (!files) return base::refuse(files.error());
   std::string what = "belongs to another state folder";
-  if (same || !database) {
+  if (!database) {
     what = fmt::format(
-        "is older than vault/: it was last written on {}, and vault/ knows of changes up "
-        "to {}",
-        database ? base::local_time(database->at) : "a day before version 0.2",
+        "is older than vault/: an earlier vantrod wrote it, and vault/ has changes up to "
+        "{}",
         base::local_time(vault->at));
+  } else if (same) {
+    what = fmt::format(
+        "is older than vault/: it was last written on {}, and vault/ has changes up to "
+        "{}",
+        base::local_time(database->at), base::local_time(vault->at));
   }
+  // Not kCorrupt: the database is sound, and nothing is to be rebuilt.
   return base::refuse(
-      Kind::kCorrupt,
+      Kind::kInvalid,
       fmt::format(
           "{} {}; {}. Nothing was changed. Put the newer database back, or start "
           "once with --accept-older-database: files that it does not know stay in "
@@ -131,7 +136,7 @@ base::Outcome<std::unique_ptr<Repository>> Repository::open(const std::string& s
   auto database = open_database(*folder, accept_older, log);
   if (!database) {
     auto refusal = database.error();
-    if (refusal.kind == Kind::kCorrupt && !refusal.sentence.ends_with("about them")) {
+    if (refusal.kind == Kind::kCorrupt) {
       refusal.sentence +=
           "; the files in vault/ are untouched. Put a sound copy of the database in its "
           "place, or start once with --recover-database to record the files anew";

@@ -24,8 +24,8 @@ namespace vantro::gate {
 
 struct Repository {
   // Makes what is missing and brings the schema up to date. What a crash left behind is
-  // upkeep's to clear. Refused with kCorrupt: a vault with files but without a database,
-  // as a new one would not know them; and a database that is not the vault's, or an older
+  // upkeep's to clear. kCorrupt: the database is damaged, or missing where vault/ has
+  // files that a new one would not know. kInvalid: it is not the vault's, or an older
   // copy of it, unless that is accepted.
   static base::Outcome<std::unique_ptr<Repository>> open(const std::string& state,
                                                          const base::Log& log,

@@ -7,17 +7,21 @@ namespace vantro::serve {
 
 bool TcpShared::take_room(const base::Address& address) {
   const std::lock_guard lock(mutex_);
+  const auto known = per_address_.find(address);
+  // Before anybody has to go for it: one address must not push the others out.
+  if (known != per_address_.end() && known->second >= config.most_per_address) {
+    return false;
+  }
+  if (!room.take()) return false;
   if (connections_ >= config.most_connections) {
     const bool any = connections_ < config.most_connections + kMostLeaving &&
                      protocol.make_room && protocol.make_room();
-    if (!any) return false;
+    if (!any) {
+      room.give_back();
+      return false;
+    }
   }
-  auto& own = per_address_[address];
-  if (own >= config.most_per_address || !room.take()) {
-    if (own == 0) per_address_.erase(address);
-    return false;
-  }
-  ++own;
+  ++per_address_[address];
   ++connections_;
   return true;
 }

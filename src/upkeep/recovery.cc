@@ -227,7 +227,9 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
     const auto files = folder->list_vault();
     if (!files) return base::refuse(files.error());
     for (const auto& file : *files) {
-      auto read = read_file(*folder, file);
+      const auto handle = folder->open_as_it_lies(file.name);
+      if (!handle) return base::refuse(handle.error());
+      auto read = read_file(*folder, file, *handle);
       if (!read) return base::refuse(read.error());
       if (!read->whole()) {
         log.error("a file in vault/ is damaged and was moved to quarantine/",

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 #include <mutex>
-#include <shared_mutex>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -20,22 +19,21 @@ base::Outcome<gate::UnrecordedFile> find(gate::Gate& gate, const std::string& na
   if (found) return std::move(*found);
   return base::refuse(
       Kind::kNotFound,
-      fmt::format("there is no file '{}' without a record; 'vantro unrecorded list' "
-                  "shows them",
+      fmt::format("'{}' is not a file without a record; 'vantro unrecorded list' shows "
+                  "those",
                   base::printable(name, 80)));
 }
 
 }  // namespace
 
 base::Outcome<ReadFile> read_file(const store::StateFolder& folder,
-                                  const store::StoredFile& file) {
-  const auto opened = folder.open_as_it_lies(file.name);
-  if (!opened) return base::refuse(opened.error());
+                                  const store::StoredFile& file,
+                                  const store::StoredHandle& handle) {
   ReadFile result{file, 0, {}};
   crypto::Digester digester;
   auto read =
-      store::read_plain(opened->file.get(), opened->sealed ? folder.keys() : nullptr,
-                        false, [&](base::ByteView bytes) -> base::Outcome<void> {
+      store::read_plain(handle.file.get(), handle.sealed ? folder.keys() : nullptr, false,
+                        [&](base::ByteView bytes) -> base::Outcome<void> {
                           digester.update(bytes);
                           result.size += bytes.size();
                           return {};
@@ -85,8 +83,16 @@ base::Outcome<std::string> keep_unrecorded(gate::Gate& gate, const std::string& 
                     "you need of it from {}/partial/, then remove it",
                     base::printable(name, 80), repository.folder.path()));
   }
-  const auto read = read_file(repository.folder, found->file);
+  const auto handle = repository.folder.open_as_it_lies(name);
+  if (!handle) return base::refuse(handle.error());
+  const auto read = read_file(repository.folder, found->file, *handle);
   if (!read) return base::refuse(read.error());
+  // While it was read, the same bytes may have come from a device, or it was removed.
+  const std::lock_guard vault(repository.vault_mutex);
+  if (auto still = find(gate, name); !still) return base::refuse(still.error());
+  if (!repository.folder.is_stored(name, *handle)) {
+    return base::refuse(Kind::kBusy, name + " was replaced meanwhile; try again");
+  }
   if (!read->whole()) {
     if (auto moved = repository.folder.to_quarantine(name); !moved) {
       return base::refuse(moved.error());
@@ -98,7 +104,6 @@ base::Outcome<std::string> keep_unrecorded(gate::Gate& gate, const std::string& 
             " is damaged: its bytes no longer match their SHA-256; it is in "
             "quarantine/ now");
   }
-  const std::shared_lock vault(repository.vault_mutex);
   const auto now = gate.clock().wall();
   auto kept =
       repository.database->write([&](db::Transaction& t) -> base::Outcome<std::string> {

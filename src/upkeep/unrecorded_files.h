@@ -19,9 +19,11 @@ struct ReadFile {
   bool whole() const { return digests.sha256 == file.name; }
 };
 
-// kDenied: it is encrypted with a key that is not here. kIo, kBusy: it can't be read.
+// Reads it through the handle. kDenied: it is encrypted with a key that is not here. kIo,
+// kBusy: it can't be read.
 base::Outcome<ReadFile> read_file(const store::StateFolder& folder,
-                                  const store::StoredFile& file);
+                                  const store::StoredFile& file,
+                                  const store::StoredHandle& handle);
 
 // Records what is known of a file whose record is lost: its bytes. A plain one becomes a
 // held image, an encrypted one a backup under "recovered"; either is named
@@ -29,10 +31,11 @@ base::Outcome<ReadFile> read_file(const store::StateFolder& folder,
 base::Outcome<std::string> record_anew(db::Transaction& transaction, const ReadFile& read,
                                        base::WallTime now);
 
-// Both go into the ledger. kNotFound: there is no such file without a record.
+// Both write to the ledger. kNotFound: no file of this name lacks a record.
 
-// Returns the name of what it is now. kInvalid: an upload that broke off is nothing that
-// can be recorded. kCorrupt: its bytes are damaged; it went to quarantine/.
+// Returns the name under which it is recorded. kInvalid: it is a partial upload, which
+// can't be recorded. kCorrupt: its bytes are damaged; it was moved to quarantine/. kBusy:
+// it was replaced while it was read.
 base::Outcome<std::string> keep_unrecorded(gate::Gate& gate, const std::string& name,
                                            const std::string& who);
 // For good.

@@ -166,7 +166,8 @@ TEST_F(HttpWire, ComparesADigestThatComesBehindTheBody) {
   EXPECT_THAT(refused, HasSubstr("SHA-256"));
   EXPECT_THAT(put("c.cfg", "Repr-Digest: sha-256=nonsense\r\n"),
               StartsWith("HTTP/1.1 400"));
-  // What can't be read of it is no reason to lose the bytes; what differs is not kept.
+  // With a digest that can't be parsed the bytes are kept as partial; with one that
+  // differs they are not kept.
   const auto all = backups(2);
   EXPECT_EQ(all[0]["name"], "a.cfg");
   EXPECT_EQ(all[1]["name"], "c.cfg");

@@ -4,6 +4,7 @@
 
 #include "crypto/checksum_list.h"
 #include "gate/account_changes.h"
+#include "gate/changes.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::gate {
@@ -263,6 +264,29 @@ TEST_F(AccessTest, TakesImagesInFromWhoMayHandIn) {
                 .substr(0, 30),
             "the SHA-256 of what came is 27");
   EXPECT_FALSE(repository_->catalog.find("z.img"));
+}
+
+TEST_F(AccessTest, AnImageWhoseEndWasNotConfirmedIsWithdrawn) {
+  add_account("maker", "hand-in");
+  const auto hand_in = [&] {
+    auto place = gate_->admit(over_http("maker"), Direction::kDeposit, "intake/y.img");
+    auto grant =
+        gate_->open_write(over_http("maker"), std::move(*place), "intake/y.img", {});
+    EXPECT_TRUE(grant->write(base::as_bytes("half an image")));
+    return *grant->commit();
+  };
+  const auto filed = hand_in();
+  EXPECT_EQ(fetched(over_http(), "y.img"), "half an image");
+  gate_->reply_lost(filed);
+  EXPECT_NE(fetched(over_http(), "y.img")
+                .find("upload end not confirmed: the client was "
+                      "gone before it got the reply"),
+            std::string::npos)
+      << fetched(over_http(), "y.img");
+  // One that was there before stays as it is.
+  ASSERT_TRUE(Changes(*gate_, "operator").take_back_withdrawal("y.img"));
+  gate_->reply_lost(hand_in());
+  EXPECT_FALSE(repository_->catalog.find("y.img")->withdrawal);
 }
 
 TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {

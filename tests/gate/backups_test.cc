@@ -385,6 +385,37 @@ TEST_F(BackupsTest, AQuotaIsAHoldersAndSaysSo) {
   EXPECT_EQ(grant->write(base::as_bytes("c")).error().kind, base::Kind::kFull);
 }
 
+// Over FTP: the client was gone before the reply that says "filed" had reached it.
+TEST_F(BackupsTest, WithoutAReplyThatArrivedItDoesNotCount) {
+  const auto file = [&](const std::string& bytes) {
+    auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
+    EXPECT_TRUE(grant->write(base::as_bytes(bytes)));
+    auto filed = grant->commit();
+    EXPECT_TRUE(filed) << filed.error().sentence;
+    return *filed;
+  };
+  file("host a\nport 1\n");
+  const auto half = file("host a\n");
+  gate_->reply_lost(half);
+  EXPECT_EQ(revision("192.0.2.7", "x.cfg").number, 1);
+  EXPECT_EQ(revision("192.0.2.7", "x.cfg", 2).why, backup::kEndNotConfirmed);
+  // Cut off at the same place again: the bytes are known, and still in doubt.
+  gate_->reply_lost(file("host a\n"));
+  EXPECT_FALSE(revision("192.0.2.7", "x.cfg", 2).good());
+  // The whole file is no change: what counts is the good one.
+  file("host a\nport 1\n");
+  EXPECT_EQ(told("192.0.2.7"), "x.cfg 1 seen 2, x.cfg 2 changed seen 2");
+  file("host a\nport 2\n");
+  EXPECT_EQ(told("192.0.2.7"), "x.cfg 1 seen 2, x.cfg 2 changed seen 2, x.cfg 3 changed");
+  // A reply that arrived settles it, and one that is lost later takes nothing back.
+  gate_->reply_lost(file("host b\n"));
+  file("host b\n");
+  EXPECT_TRUE(revision("192.0.2.7", "x.cfg", 4).good());
+  EXPECT_EQ(revision("192.0.2.7", "x.cfg", 4).why, "");
+  gate_->reply_lost(file("host b\n"));
+  EXPECT_EQ(revision("192.0.2.7", "x.cfg").number, 4);
+}
+
 // Whatever is free here, it is less than that.
 TEST_F(BackupsTest, WhenTheDiskIsNearlyFullOnlyConfigurationsAreTaken) {
   config_.reserve = UINT64_MAX / 2;

@@ -108,8 +108,9 @@ TEST_F(RecoveryTest, LeavesAFileWithoutARecordWhereItIsUntilAPersonDecides) {
   EXPECT_EQ(repository_->folder.list_vault()->size(), 2u);
   EXPECT_TRUE(std::filesystem::exists(vault_path(again)));
   EXPECT_EQ(remove_unrecorded(*gate_, removed, "operator").error().sentence,
-            "there is no file '" + removed +
-                "' without a record; 'vantro unrecorded list' shows them");
+            "'" + removed +
+                "' is not a file without a record; 'vantro unrecorded list' shows "
+                "those");
   EXPECT_TRUE(reopen().clean());
 }
 
@@ -254,7 +255,7 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
   const auto before = fakes::read_file(state() + "/vantro.db");
   const auto opened = gate::Repository::open(state(), log_);
   ASSERT_FALSE(opened);
-  EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
+  EXPECT_EQ(opened.error().kind, base::Kind::kInvalid);
   const auto& sentence = opened.error().sentence;
   EXPECT_TRUE(
       sentence.starts_with(state() + "/vantro.db is older than vault/: it was last "));

@@ -244,7 +244,8 @@ void Session::on(std::uint32_t id, const Close& what) {
     return refuse(id, cut);
   }
   upload->closing = id;
-  files_.commit(*number, upload->announced.has_value());
+  // More than was announced came: the announcement was not of the whole.
+  files_.commit(*number, upload->next == upload->announced);
 }
 
 void Session::filed(FileHandle handle, const base::Outcome<void>& done) {

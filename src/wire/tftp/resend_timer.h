@@ -38,8 +38,8 @@ class ResendTimer {
   void moved(base::Instant now, base::Duration at_most);
   // The peer's answer to it has come. May be called without a sent() before it.
   void answered(base::Instant now);
-  // More of what is to be answered went out, after a pause of our own: it is no progress,
-  // and no round trip is measured across it.
+  // More packets went out after a pause on this side. That does not count as progress,
+  // and no round trip is measured across the pause.
   void postpone(base::Instant now);
   // Nothing is expected from the peer for now.
   void pause() { due_.reset(); }

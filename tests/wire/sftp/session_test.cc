@@ -315,6 +315,11 @@ TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
   send(sftp_packet(10, u32(22) + field("5") + u32(1) + u64(3)));
   send(close(23, "5"));
   EXPECT_FALSE(files_.last_size_known);
+  // An announcement of less than came confirms nothing.
+  send(with_size(24, "/z.cfg", 0));
+  send(write(25, "6", 0, "abc"));
+  send(close(26, "6"));
+  EXPECT_FALSE(files_.last_size_known);
 }
 
 TEST_F(Sftp, ChangesNothingThatIsThere) {
