@@ -92,25 +92,56 @@ struct Heavier {
   }
 };
 
+// A host whose policy forbids MD5 (a FIPS provider) can't run this program at all.
+std::unique_ptr<EVP_MD_CTX, FreeContext> begun(Algorithm algorithm) {
+  std::unique_ptr<EVP_MD_CTX, FreeContext> context(EVP_MD_CTX_new());
+  if (context == nullptr ||
+      EVP_DigestInit_ex(context.get(), method(algorithm), nullptr) != 1) {
+    throw std::runtime_error(
+        fmt::format("OpenSSL on this machine does not allow {}", title(algorithm)));
+  }
+  return context;
+}
+
+std::string finished(EVP_MD_CTX* context) {
+  std::array<std::uint8_t, EVP_MAX_MD_SIZE> value{};
+  unsigned length = 0;
+  EVP_DigestFinal_ex(context, value.data(), &length);
+  return base::to_hex({value.data(), length});
+}
+
 }  // namespace
+
+struct Sha256::State {
+  std::unique_ptr<EVP_MD_CTX, FreeContext> context = begun(Algorithm::kSha256);
+};
+
+Sha256::Sha256() : state_(std::make_unique<State>()) {}
+Sha256::~Sha256() = default;
+
+void Sha256::update(base::ByteView bytes) {
+  EVP_DigestUpdate(state_->context.get(), bytes.data(), bytes.size());
+}
+
+std::string Sha256::finish() { return finished(state_->context.get()); }
 
 struct Digester::State {
   DigestHelpers* helpers = nullptr;
   std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> lighter;  // SHA-1, SHA-512
   std::shared_ptr<Heavier> heavier = std::make_shared<Heavier>();   // a helper's, too
 
-  EVP_MD_CTX* context(Algorithm algorithm) {
+  std::unique_ptr<EVP_MD_CTX, FreeContext>& context(Algorithm algorithm) {
     switch (algorithm) {
       case Algorithm::kMd5:
-        return heavier->contexts[0].get();
+        return heavier->contexts[0];
       case Algorithm::kSha256:
-        return heavier->contexts[1].get();
+        return heavier->contexts[1];
       case Algorithm::kSha1:
-        return lighter[0].get();
+        return lighter[0];
       case Algorithm::kSha512:
-        return lighter[1].get();
+        break;
     }
-    return nullptr;
+    return lighter[1];
   }
   // True: a helper has it, or will have.
   bool hand_over(base::ByteView bytes) {
@@ -132,17 +163,8 @@ struct Digester::State {
 
 Digester::Digester(DigestHelpers* helpers) : state_(std::make_unique<State>()) {
   state_->helpers = helpers;
-  for (auto* half : {&state_->lighter, &state_->heavier->contexts}) {
-    for (auto& context : *half) context.reset(EVP_MD_CTX_new());
-  }
   for (const auto algorithm : kAlgorithms) {
-    auto* context = state_->context(algorithm);
-    // A host whose policy forbids MD5 (a FIPS provider) can't run this program at all.
-    if (context == nullptr ||
-        EVP_DigestInit_ex(context, method(algorithm), nullptr) != 1) {
-      throw std::runtime_error(
-          fmt::format("OpenSSL on this machine does not allow {}", title(algorithm)));
-    }
+    state_->context(algorithm) = begun(algorithm);
   }
 }
 
@@ -162,10 +184,7 @@ Digests Digester::finish() {
   state_->heavier->wait();
   std::array<std::string, kAlgorithms.size()> hex;
   for (std::size_t i = 0; i < kAlgorithms.size(); ++i) {
-    std::array<std::uint8_t, EVP_MAX_MD_SIZE> value{};
-    unsigned length = 0;
-    EVP_DigestFinal_ex(state_->context(kAlgorithms[i]), value.data(), &length);
-    hex[i] = base::to_hex({value.data(), length});
+    hex[i] = finished(state_->context(kAlgorithms[i]).get());
   }
   return {hex[0], hex[1], hex[2], hex[3]};
 }
@@ -176,7 +195,7 @@ std::string Digester::sha256_so_far() const {
   std::array<std::uint8_t, EVP_MAX_MD_SIZE> value{};
   unsigned length = 0;
   if (copy == nullptr ||
-      EVP_MD_CTX_copy_ex(copy.get(), state_->context(Algorithm::kSha256)) != 1 ||
+      EVP_MD_CTX_copy_ex(copy.get(), state_->context(Algorithm::kSha256).get()) != 1 ||
       EVP_DigestFinal_ex(copy.get(), value.data(), &length) != 1) {
     throw std::bad_alloc();  // the one reason why a sound context is not copied
   }

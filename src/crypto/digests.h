@@ -47,6 +47,24 @@ class Digester {
   std::unique_ptr<State> state_;
 };
 
+// SHA-256 alone, where only that is compared: about five times as fast as all four. Not
+// thread-safe.
+class Sha256 {
+ public:
+  Sha256();
+  ~Sha256();
+  Sha256(const Sha256&) = delete;
+  Sha256& operator=(const Sha256&) = delete;
+
+  void update(base::ByteView bytes);
+  // In lower-case hexadecimal. REQUIRES: called once, and update() not after it.
+  std::string finish();
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
 enum class Algorithm { kMd5, kSha1, kSha256, kSha512 };
 
 // "MD5", "SHA-1", "SHA-256", "SHA-512"

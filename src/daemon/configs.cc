@@ -98,6 +98,7 @@ serve::http::Patience http_patience(const Settings& settings) {
 gate::Config gate_config(const Settings& settings) {
   gate::Config limits;
   limits.largest_deposit = settings.backups_largest;
+  limits.unverified_for = std::chrono::hours(24 * settings.verify_before_fetch_days);
   limits.admission.in_all = static_cast<std::size_t>(settings.limits_transfers);
   limits.admission.per_network =
       static_cast<std::size_t>(settings.limits_transfers_per_network);

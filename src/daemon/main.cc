@@ -569,6 +569,7 @@ int main(int argc, char** argv) try {
   // Its connections end with its lane, on their own threads.
   ssh.reset();
   drop_folder.reset();
+  (*gate)->stop_verifying_first();
   disk.join();
   desk.join();
   slow.join();

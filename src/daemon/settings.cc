@@ -394,6 +394,7 @@ const std::map<std::string, Apply>& keys() {
       {"drop.settle_s", number(&Settings::drop_settle_s, 1, 3600)},
       {"verify.every_days", number(&Settings::verify_every_days, 0, 3650)},
       {"verify.rate", size(&Settings::verify_rate)},
+      {"verify.before_fetch_days", number(&Settings::verify_before_fetch_days, 0, 3650)},
       {"backups.largest", size(&Settings::backups_largest)},
       {"backups.keep_partial_days",
        number(&Settings::backups_keep_partial_days, 1, 3650)},

@@ -99,6 +99,7 @@ struct Settings {
   std::int64_t drop_settle_s = 5;                       // 1 to 3,600
   std::int64_t verify_every_days = 30;                  // 0: not by itself; to 3,650
   std::uint64_t verify_rate = std::uint64_t{32} << 20;  // bytes per second
+  std::int64_t verify_before_fetch_days = 45;           // 0: never; to 3,650
   std::int64_t stop_grace_s = 5;                        // 0 to 600
   base::Log::Form log_form = base::Log::Form::kText;
   base::Log::Level log_level = base::Log::Level::kInfo;

@@ -10,7 +10,9 @@
 // Thread-safe.
 #pragma once
 
+#include <chrono>
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -42,6 +44,7 @@
 #include "gate/story.h"
 #include "gate/transfers.h"
 #include "gate/tree.h"
+#include "gate/verify_first.h"
 #include "ledger/contacts.h"
 #include "probe/apart.h"
 #include "text/content.h"
@@ -81,6 +84,9 @@ struct Config {
   backup::KeepRule keep_others;
   AdmissionLimits admission;
   std::vector<auth::Rule> rules = auth::default_rules();
+  // Bytes that were not compared with their checksum for so long are, before they are
+  // handed out; zero: never.
+  std::chrono::hours unverified_for{0};
   // An image that nobody has vouched for is not handed out.
   bool only_vouched = false;
   std::vector<text::Recogniser> recognisers;
@@ -118,7 +124,15 @@ class Gate {
   base::Outcome<Found> find(const Asker& asker, std::string_view typed_name);
   // The same, and a refusal is recorded.
   base::Outcome<Found> look_up(const Asker& asker, std::string_view typed_name);
-  // The right to its bytes; to a part of them, if one is given.
+  // Before open_read() for that name: true if its bytes must be verified first. Then
+  // `then` is called once they are, or after ten seconds, on a thread that it must not
+  // hold up.
+  bool verify_first(const Asker& asker, std::string_view typed_name,
+                    std::function<void()> then);
+  // Before those that `then` uses go. What still waits is never told.
+  void stop_verifying_first() { verify_first_->stop(); }
+  // The right to its bytes; to a part of them, if one is given. kBusy, too, while they
+  // are being verified.
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place, Found found,
                                      const std::optional<Part>& part);
   // Both in one.
@@ -221,7 +235,8 @@ class Gate {
         inventory_(repository),
         filing_(repository, [this] { reload_offers_or_log(); }),
         mark_key_(crypto::random_hex(32)),
-        admission_(config_.admission) {}
+        admission_(config_.admission),
+        verify_first_(std::make_unique<VerifyFirst>(*this, config_.unverified_for)) {}
 
   base::Outcome<std::shared_ptr<const auth::Account>> account_of(
       const Asker& asker) const;
@@ -281,6 +296,8 @@ class Gate {
   std::unique_ptr<auth::LogIns> log_ins_;     // set by open()
   mutable std::mutex index_mutex_;
   std::shared_ptr<const catalog::OfferIndex> index_;  // guarded by index_mutex_
+  // The last, as its thread uses the others.
+  std::unique_ptr<VerifyFirst> verify_first_;
 };
 
 }  // namespace vantro::gate

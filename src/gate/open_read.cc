@@ -84,6 +84,7 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
     found.size = (*offer)->image.size;
     found.digests = (*offer)->image.digests;
     found.since = (*offer)->since;
+    found.read_at = (*offer)->image.read_at;
     return found;
   }
   // Only where nothing of that name is on offer itself.
@@ -127,6 +128,7 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
   found.digests = revision->digests;
   found.since = revision->arrived_at;
   found.backup = true;
+  found.read_at = revision->read_at;
   return found;
 }
 
@@ -142,6 +144,7 @@ std::optional<Found> Gate::find_backup_offer(const Asker& asker,
     found.digests = one.revision.digests;
     found.since = one.since;
     found.backup = true;
+    found.read_at = one.revision.read_at;
     return found;
   }
   return std::nullopt;
@@ -170,8 +173,21 @@ base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_na
   return found;
 }
 
+bool Gate::verify_first(const Asker& asker, std::string_view typed_name,
+                        std::function<void()> then) {
+  if (config_.unverified_for.count() == 0) return false;
+  const auto found = find(asker, typed_name);
+  if (!found || !verify_first_->due(*found)) return false;
+  verify_first_->wait(*found, std::move(then));
+  return true;
+}
+
 base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found found,
                                          const std::optional<Part>& part) {
+  if (auto allowed = verify_first_->allow(found); !allowed) {
+    record_refusal(asker, word(Direction::kFetch), found.name, allowed.error());
+    return base::refuse(allowed.error());
+  }
   base::UniqueFd file;
   if (!found.text) {
     auto opened = repository_.folder.open_stored(found.digests.sha256, found.size);

@@ -1,16 +1,12 @@
 #include "upkeep/verify.h"
 
 #include <algorithm>
-#include <cerrno>
 #include <exception>
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
-#include "crypto/digests.h"
-#include "store/sealed_file.h"
+#include "gate/verify_content.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -76,10 +72,6 @@ base::Outcome<std::vector<Verifier::Listed>> Verifier::contents(
             });
         return result;
       });
-}
-
-Verifier::Content Verifier::Listed::content() const {
-  return {base::to_hex(sha256), size, lost_before != 0};
 }
 
 base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
@@ -158,101 +150,38 @@ void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
 std::string Verifier::read_all(const std::vector<Listed>& contents,
                                std::vector<Listed>& again) {
   for (const auto& listed : contents) {
-    const auto content = listed.content();
-    const auto result = judge(content);
-    if (!result) return result.error().sentence;
+    const auto sha256 = base::to_hex(listed.sha256);
+    const auto result = gate::verify_content(
+        gate_, sha256, listed.size, listed.lost_before != 0, [&](std::uint64_t bytes) {
+          {
+            const std::lock_guard lock(mutex_);
+            progress_.bytes_read += bytes;
+          }
+          return keep_pace(bytes);
+        });
+    if (!result.noted) return result.noted.error().sentence;
     const std::lock_guard lock(mutex_);
-    switch (result->reading) {
-      case Reading::kWhole:
-      case Reading::kReplaced:
+    switch (result.reading) {
+      case gate::Reading::kWhole:
+      case gate::Reading::kReplaced:
         ++progress_.contents_read;
         break;
-      case Reading::kLost:
+      case gate::Reading::kLost:
         ++progress_.contents_read;
-        progress_.damages.push_back(
-            {content.sha256, gate_.names_of(content.sha256), result->sentence});
+        progress_.damages.push_back({sha256, gate_.names_of(sha256), result.sentence});
         break;
-      case Reading::kLocked:
+      case gate::Reading::kLocked:
         ++progress_.locked;
         break;
-      case Reading::kUnreadable:
-        unreadable_why_ = result->sentence;
+      case gate::Reading::kUnreadable:
+        unreadable_why_ = result.sentence;
         again.push_back(listed);
         break;
-      case Reading::kStopped:
+      case gate::Reading::kStopped:
         return kStoppedEarly;
     }
   }
   return "";
-}
-
-base::Outcome<Verifier::Result> Verifier::judge(const Content& content) {
-  auto opened = gate_.repository().folder.open_as_it_lies(content.sha256);
-  store::StoredHandle handle;
-  Result result;
-  if (opened) {
-    handle = std::move(*opened);
-    result = read(content, handle);
-  } else if (opened.error().kind == Kind::kCorrupt) {
-    result = {Reading::kLost, opened.error().sentence};
-  } else {
-    result = {Reading::kUnreadable, opened.error().sentence};
-  }
-  if (result.reading == Reading::kWhole) {
-    if (auto noted = gate_.content_whole(content.sha256); !noted) {
-      return base::refuse(noted.error());
-    }
-  } else if (result.reading == Reading::kLost) {
-    if (!handle.file && content.lost_before) {
-      // Nothing new: it is said of it already.
-      result.reading = Reading::kReplaced;
-      return result;
-    }
-    auto lost = gate_.content_lost(content.sha256, handle, result.sentence);
-    if (!lost) return base::refuse(lost.error());
-    if (!*lost) result.reading = Reading::kReplaced;
-  }
-  return result;
-}
-
-Verifier::Result Verifier::read(const Content& content,
-                                const store::StoredHandle& handle) {
-  const int file = handle.file.get();
-  // From the disk: what is in memory may have been right all the time. Only advice, which
-  // the kernel need not take.
-  ::posix_fadvise(file, 0, 0, POSIX_FADV_DONTNEED);
-  ::posix_fadvise(file, 0, 0, POSIX_FADV_SEQUENTIAL);
-  crypto::Digester digester;
-  std::uint64_t size = 0;
-  bool stopped = false;
-  const auto done =
-      store::read_plain(file, handle.sealed ? gate_.repository().folder.keys() : nullptr,
-                        false, [&](base::ByteView bytes) -> base::Outcome<void> {
-                          digester.update(bytes);
-                          size += bytes.size();
-                          {
-                            const std::lock_guard lock(mutex_);
-                            progress_.bytes_read += bytes.size();
-                          }
-                          stopped = !keep_pace(bytes.size());
-                          if (stopped) return base::refuse(Kind::kBusy, kStoppedEarly);
-                          return {};
-                        });
-  if (stopped) return {Reading::kStopped, ""};
-  if (!done && done.error().kind == Kind::kDenied) return {Reading::kLocked, ""};
-  if (!done && done.error().kind != Kind::kCorrupt) {
-    return {Reading::kUnreadable, done.error().sentence};
-  }
-  if (done && size == content.size && digester.finish().sha256 == content.sha256) {
-    return {};
-  }
-  if (done && size != content.size) {
-    return {Reading::kLost,
-            fmt::format("it has {} bytes instead of {}; what is there is in quarantine/",
-                        size, content.size)};
-  }
-  return {Reading::kLost,
-          "its bytes no longer match their SHA-256; what is there is in quarantine/"};
 }
 
 bool Verifier::wait(std::chrono::milliseconds time) {

@@ -62,34 +62,18 @@ class Verifier {
   void stop();
 
  private:
-  struct Content {
-    std::string sha256;
-    std::uint64_t size = 0;
-    bool lost_before = false;  // known to be damaged or gone
-  };
-  // The same in less memory: there may be a million.
+  // In little memory: there may be a million.
   struct Listed {
     std::array<std::uint8_t, 32> sha256;
     std::uint64_t size : 63;
-    std::uint64_t lost_before : 1;
-
-    Content content() const;
+    std::uint64_t lost_before : 1;  // known to be damaged or gone
   };
 
   base::Outcome<std::vector<Listed>> contents(const VerifyRequest& request) const;
-  // What came of reading one.
-  enum class Reading { kWhole, kLost, kLocked, kUnreadable, kReplaced, kStopped };
-  struct Result {
-    Reading reading = Reading::kWhole;
-    std::string sentence;  // kLost, kUnreadable: what is wrong
-  };
 
   void run(std::vector<Listed> contents, std::uint64_t bytes_per_second, std::string who);
   // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
   std::string read_all(const std::vector<Listed>& contents, std::vector<Listed>& again);
-  // Reads one, and sees to what is to be done about it.
-  base::Outcome<Result> judge(const Content& content);
-  Result read(const Content& content, const store::StoredHandle& handle);
   // False: it was stopped.
   bool keep_pace(std::uint64_t bytes);
   bool wait(std::chrono::milliseconds time);

@@ -242,5 +242,28 @@ TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
   }
 }
 
+// Its 226 names a checksum: it must be that of the bytes.
+TEST_F(Durability, WhatWasNotReadForLongIsReadBeforeADeviceGetsIt) {
+  const auto image = fakes::noise(3'000'000, 1);
+  take_in("sound.img", image);
+  take_in("damaged.img", fakes::noise(3'000'000, 2));
+  const auto stored = age_and_damage("damaged.img");
+  const auto fetch = [&](const std::string& url) {
+    return run({"curl", "-sS", "-f", "-m", "60", "-o", scratch_ / "got", url});
+  };
+  for (const auto& scheme :
+       {tftp_url("sound.img"), ftp_url("/sound.img"), http_url("/sound.img")}) {
+    ASSERT_EQ(fetch(scheme).code, 0) << scheme;
+    EXPECT_EQ(fakes::read_file(scratch_ / "got"), image) << scheme;
+  }
+  EXPECT_NE(fetch(ftp_url("/damaged.img")).code, 0);
+  EXPECT_NE(fetch(http_url("/damaged.img")).code, 0);
+  EXPECT_NE(fetch(tftp_url("damaged.img")).code, 0);
+  const auto trouble = vantro_json({"status"})["trouble"];
+  ASSERT_EQ(trouble.size(), 1u);
+  EXPECT_THAT(trouble[0].get<std::string>(), testing::HasSubstr("damaged.img"));
+  EXPECT_FALSE(std::filesystem::exists(stored));
+}
+
 }  // namespace
 }  // namespace vantro::end_to_end

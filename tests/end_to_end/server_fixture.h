@@ -108,6 +108,30 @@ class ServerFixture : public testing::Test {
     return fakes::read_file(scratch_ / name);
   }
 
+  // The server starts once more and finds that no image was verified for 50 days, and a
+  // wrong byte in the middle of this one. The verifier, which would find it too, is off.
+  // Returns where it is stored.
+  std::string age_and_damage(const std::string& name) {
+    const auto info = vantro_json({"image", "info", name});
+    const auto sha256 = info["image"]["digests"]["sha256"].get<std::string>();
+    stop();
+    const auto stored = state() + "/vault/" + sha256.substr(0, 2) + "/" + sha256;
+    EXPECT_EQ(::chmod(stored.c_str(), 0600), 0) << name;
+    auto bytes = fakes::read_file(stored);
+    bytes[bytes.size() / 2] ^= 1;
+    fakes::write_file(stored, bytes);
+    const auto aged =
+        run({"/usr/bin/python3", "-c",
+             "import sqlite3, sys\nd = sqlite3.connect(sys.argv[1])\n"
+             "d.execute('update images set read_at = read_at - 50 * 86400000')\n"
+             "d.commit()\n",
+             state() + "/vantro.db"});
+    EXPECT_EQ(aged.code, 0) << aged.err;
+    fakes::write_file(scratch_ / "vantro.toml", "[verify]\nevery_days = 0\n");
+    start({"--config", scratch_ / "vantro.toml"});
+    return stored;
+  }
+
   static bool eventually(const std::function<bool()>& condition) {
     // Asking may take its time, too: a program is started for most questions.
     const auto until = std::chrono::steady_clock::now() + std::chrono::seconds(60);

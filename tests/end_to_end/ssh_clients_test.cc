@@ -538,5 +538,17 @@ TEST_F(SshClients, LocationsCanBePasted) {
               HasSubstr("needs an account: give one with --account NAME"));
 }
 
+TEST_F(SshClients, WhatWasNotReadForLongIsReadBeforeADeviceGetsIt) {
+  take_in("damaged.img", fakes::noise(3'000'000, 2));
+  const auto stored = age_and_damage("damaged.img");
+  configure();
+  for (const bool classic : {true, false}) {
+    ASSERT_EQ(scp(classic, {"v:causeway.img", "got"}).code, 0);
+    EXPECT_EQ(file("got"), image_);
+    EXPECT_NE(scp(classic, {"v:damaged.img", "bad"}).code, 0);
+    EXPECT_FALSE(std::filesystem::exists(stored));
+  }
+}
+
 }  // namespace
 }  // namespace vantro::end_to_end

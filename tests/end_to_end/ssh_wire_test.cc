@@ -151,6 +151,34 @@ TEST_F(SshWire, HasLimitsOnConnectionsChannelsAndPasswords) {
   EXPECT_EQ(refused(), 2);
 }
 
+// The library gives strings of C, which would end at a zero byte.
+TEST_F(SshWire, AZeroByteCutsNeitherUserNameNorPassword) {
+  const auto logged_in = [&](const std::string& call) {
+    return run({"/usr/bin/python3", "-c",
+                "import paramiko\nt = paramiko.Transport(('127.0.0.1', " +
+                    std::to_string(ssh_port_) + "))\nt.start_client()\n" + "try: t." +
+                    call + "\nexcept paramiko.SSHException: pass\n" +
+                    "print(t.is_authenticated())\n"})
+        .out;
+  };
+  const auto password = [](const std::string& name, const std::string& behind) {
+    return "auth_password('night" + name + "', '" + kPassword + behind + "')";
+  };
+  EXPECT_EQ(logged_in(password("", "")), "True\n");
+  EXPECT_EQ(logged_in(password("", "\\0")), "False\n");
+  EXPECT_EQ(logged_in(password("", "\\0x")), "False\n");
+  EXPECT_EQ(logged_in(password("\\0x", "")), "False\n");
+  EXPECT_EQ(newest("log-in"),
+            "refused: there is a zero byte in the user name or the password");
+  // A key's signature is of the name as well.
+  const auto key = [&](const std::string& name) {
+    return "auth_publickey('night" + name + "', paramiko.Ed25519Key(filename='" +
+           (scratch_ / "key") + "'))";
+  };
+  EXPECT_EQ(logged_in(key("")), "True\n");
+  EXPECT_EQ(logged_in(key("\\0x")), "False\n");
+}
+
 // A packet size of ten bytes makes the library write empty packets for ever.
 TEST_F(SshWire, AClientThatTakesTinyPacketsEndsAlone) {
   const auto tiny = python(

@@ -6,6 +6,7 @@
 #include <sys/socket.h>
 
 #include "base/overloaded.h"
+#include "serve/when_verified.h"
 
 namespace vantro::serve::ftp {
 namespace {
@@ -439,18 +440,26 @@ void Connection::listen() {
 
 void Connection::open(const ftp::Open& what) {
   if (unasked_ && unasked_->path == what.path) unasked_.reset();
-  // What came before is read once more where an upload goes on.
-  const bool slow = what.what == ftp::Open::What::kStore && (what.append || what.offset);
-  asio::post(
-      slow ? shared_.slow : shared_.disk,
-      [self = self(), &gate = shared_.gate, who = asker(session_.secure_data()), what] {
-        // std::function wants copies of what it holds.
-        auto opening =
-            std::make_shared<base::Outcome<Opening>>(serve::ftp::open(gate, who, what));
-        self->on_lane([opening](Connection& connection) {
-          connection.opened(std::move(*opening));
-        });
-      });
+  const auto open = [self = self(), &gate = shared_.gate,
+                     who = asker(session_.secure_data()), what] {
+    // std::function wants copies of what it holds.
+    auto opening =
+        std::make_shared<base::Outcome<Opening>>(serve::ftp::open(gate, who, what));
+    self->on_lane(
+        [opening](Connection& connection) { connection.opened(std::move(*opening)); });
+  };
+  const auto on_disk = [&disk = shared_.disk](Work work) {
+    asio::post(disk, std::move(work));
+  };
+  if (what.what == ftp::Open::What::kRetrieve) {
+    when_verified(shared_.gate, asker(session_.secure_data()), without_slash(what.path),
+                  on_disk, open);
+  } else if (what.append || what.offset > 0) {
+    // What came before is read once more where an upload goes on.
+    asio::post(shared_.slow, open);
+  } else {
+    on_disk(open);
+  }
 }
 
 void Connection::opened(base::Outcome<Opening> opening) {

@@ -16,8 +16,6 @@ using wire::ftp::Look;
 using wire::ftp::Open;
 using wire::ftp::Seen;
 
-std::string without_slash(const std::string& path) { return path.substr(1); }
-
 Seen folder_seen(const std::string& path, bool to_be_filled) {
   Seen seen;
   seen.entry.name = last_part(path);

@@ -12,6 +12,9 @@
 
 namespace vantro::serve::ftp {
 
+// A path of the session's as the gate has names: without the slash that it begins with.
+inline std::string without_slash(const std::string& path) { return path.substr(1); }
+
 // Whether anything is open to the asker without an account.
 base::Outcome<std::string> without_account(gate::Gate& gate, const gate::Asker& asker);
 

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
+#include "serve/when_verified.h"
 
 namespace vantro::serve::http {
 namespace {
@@ -358,8 +359,8 @@ void Connection::dispatch() {
 }
 
 void Connection::fetch() {
-  asio::post(shared_.disk, [self = self(), &gate = shared_.gate, who = who_,
-                            head = reader_->head(), path = target_.path] {
+  const auto ask = [self = self(), &gate = shared_.gate, who = who_,
+                    head = reader_->head(), path = target_.path] {
     auto made = std::make_shared<Answer>(fetch_answer(gate, who, head, path));
     self->on_lane([made](Connection& connection) {
       if (connection.state_ != State::kAsking) {
@@ -370,7 +371,12 @@ void Connection::fetch() {
       }
       connection.answer(std::move(*made));
     });
-  });
+  };
+  const auto on_disk = [&disk = shared_.disk](Work work) {
+    asio::post(disk, std::move(work));
+  };
+  if (reader_->head().method == "HEAD") return on_disk(ask);
+  when_verified(shared_.gate, who_, target_.path.substr(1), on_disk, ask);
 }
 
 // -- The answer --

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <boost/asio/post.hpp>
 #include <cerrno>
+#include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -31,28 +32,9 @@ constexpr base::Duration kFarewell = std::chrono::milliseconds(300);
 constexpr const char* kGone = "the client broke off";
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
-// What libssh tells in its log and nowhere else: the algorithms that were agreed on, and
-// the signature that a client logged in with. For the thread that it runs on.
-thread_local std::vector<std::string>* heard_words = nullptr;
-
-void listen_to_log(int, const char*, const char* text, void*) {
-  if (heard_words == nullptr) return;
-  std::string_view line(text);
-  constexpr std::string_view kAgreed = "Negotiated ";
-  constexpr std::string_view kVerified = "Going to verify a ";
-  if (const auto at = line.find(kAgreed); at != std::string_view::npos) {
-    line.remove_prefix(at + kAgreed.size());
-    while (!line.empty()) {
-      const auto end = std::min(line.find(','), line.size());
-      heard_words->emplace_back(line.substr(0, end));
-      line.remove_prefix(std::min(end + 1, line.size()));
-    }
-  } else if (const auto verified = line.find(kVerified);
-             verified != std::string_view::npos) {
-    line.remove_prefix(verified + kVerified.size());
-    heard_words->emplace_back(line.substr(0, line.find(' ')));
-  }
-}
+// A password's packet without the name and the password: type, four lengths, the words
+// "ssh-connection" and "password", and a flag (RFC 4252, sections 5 and 8).
+constexpr std::size_t kPasswordPacket = 1 + 4 * 4 + 14 + 8 + 1;
 
 // The lists in brackets of libssh's "no match for method": ours and the client's.
 std::string between(std::string_view text, std::string_view begin, char end) {
@@ -117,6 +99,7 @@ void Connection::run() {
     shared_.log.error("an SSH connection failed",
                       {{"peer", asker_.peer.text()}, {"why", error.what()}});
   }
+  library_log_.reset();
   server_.no_longer_waits(this);
   const auto cut = cut_why();
   end_channels(cut ? gate::State::kFailed : gate::State::kAbandoned, cut.value_or(kGone));
@@ -174,11 +157,7 @@ bool Connection::handshake() {
   ssh_set_auth_methods(session_.get(),
                        SSH_AUTH_METHOD_PASSWORD | SSH_AUTH_METHOD_PUBLICKEY);
   ssh_set_blocking(session_.get(), 0);
-  if (!older_.empty()) {
-    heard_words = &heard_;
-    ssh_set_log_callback(listen_to_log);
-    ssh_set_log_level(SSH_LOG_INFO);
-  }
+  library_log_.emplace(LibraryLog::Detail::kAlgorithms);
   int state = ssh_handle_key_exchange(session_.get());
   if (state == SSH_AGAIN) {
     ssh_event_add_session(event_.get(), session_.get());
@@ -231,7 +210,8 @@ bool Connection::log_in() {
   phase_ = Phase::kLogIn;
   // What it took to get here is as good as a request.
   shared_.gate.contacts().request(asker_.peer.address, asker_.heard_on);
-  if (!older_.empty()) ssh_set_log_level(SSH_LOG_TRACE);
+  library_log_->listen_for(older_.empty() ? LibraryLog::Detail::kPackets
+                                          : LibraryLog::Detail::kSignatures);
   while (asker_.account.empty()) {
     if (cut_why() || winding_up_) {
       disconnect(kStopping);
@@ -266,10 +246,9 @@ bool Connection::log_in() {
 }
 
 void Connection::note_older() {
-  if (heard_words == nullptr) return;
-  const auto used = older_among(*heard_words);
-  heard_words = nullptr;
-  ssh_set_log_level(SSH_LOG_NONE);
+  const auto used =
+      older_.empty() ? std::vector<std::string>() : older_among(library_log_->words());
+  library_log_.reset();
   if (used.empty()) return;
   const auto names = fmt::format("{}", fmt::join(used, ", "));
   asker_.remark = fmt::format("older SSH algorithms: {}", names);
@@ -293,6 +272,14 @@ int Connection::try_password(const char* user, const char* password) {
   }
   // The next guess can be here before the loop that ends the connection comes round.
   if (!refused_.empty()) return SSH_AUTH_DENIED;
+  // libssh gives strings of C. With a zero byte there is more in the packet than in them.
+  const std::size_t told = std::strlen(user) + std::strlen(password);
+  if (library_log_->payload() != kPasswordPacket + told) {
+    refused_ = "there is a zero byte in the user name or the password";
+    shared_.gate.record_refusal(asker_, "log-in", "",
+                                {base::Kind::kAccountNeeded, refused_});
+    return SSH_AUTH_DENIED;
+  }
   if (auto account = shared_.gate.logged_in_lately(user, password)) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;

@@ -15,6 +15,7 @@
 #include "gate/asker.h"
 #include "serve/conversation.h"
 #include "serve/ssh/channel.h"
+#include "serve/ssh/library_log.h"
 #include "serve/ssh/mailbox.h"
 #include "serve/ssh/server.h"
 #include "serve/tcp_lane.h"
@@ -88,9 +89,8 @@ class Connection final : public Conversation {
   Phase phase_ = Phase::kHandshake;
   base::Instant busy_at_{};  // when something last moved
   base::Instant began_{};
-  std::set<std::string> older_;  // that are allowed to it
-  std::vector<std::string>
-      heard_;  // of what was agreed on; only if older ones are allowed
+  std::set<std::string> older_;            // that are allowed to it
+  std::optional<LibraryLog> library_log_;  // until somebody has logged in
   int wrong_passwords_ = 0;
   int key_offers_ = 0;
   std::string key_owner_;  // whose the keys should be, as far as there is such an account

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 #include <fmt/format.h>
+#include <future>
 #include <iterator>
 
 #include "base/visible_name.h"
@@ -157,6 +158,12 @@ base::Outcome<void> GrantedFiles::grant(Reading& reading, std::uint64_t offset) 
   std::optional<gate::Part> part;
   if (offset > 0) {
     part = gate::Part{size - offset, fmt::format("from byte {} of {} on", offset, size)};
+  }
+  // This thread is the client's own, and may wait.
+  const auto verified = std::make_shared<std::promise<void>>();
+  if (gate_.verify_first(asker_, reading.found.name,
+                         [verified] { verified->set_value(); })) {
+    verified->get_future().wait();
   }
   auto granted =
       gate_.open_read(asker_, std::move(*reading.place), std::move(reading.found), part);

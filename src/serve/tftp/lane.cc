@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "base/visible_name.h"
+#include "serve/when_verified.h"
 #include "wire/tftp/read_session.h"
 #include "wire/tftp/repeated_request.h"
 #include "wire/tftp/write_session.h"
@@ -293,7 +294,11 @@ void Lane::open(const std::shared_ptr<Exchange>& active, gate::Place place) {
     });
     return;
   }
-  active->workers()->on_disk([this, active, right] {
+  const auto on_disk = [active](Work work) {
+    active->workers()->on_disk(std::move(work));
+  };
+  const auto& name = active->request().name;
+  when_verified(shared_.gate, active->asker(), name, on_disk, [this, active, right] {
     auto grant = std::make_shared<base::Outcome<gate::ReadGrant>>(shared_.gate.open_read(
         active->asker(), std::move(*right), active->request().name));
     active->workers()->on_io([this, active, grant] {

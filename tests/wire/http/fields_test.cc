@@ -44,6 +44,11 @@ TEST(Basic, IsReadWithColonsInThePassword) {
   ASSERT_TRUE(read);
   EXPECT_EQ(read->name, "night");
   EXPECT_EQ(read->password, "pass:word");
+  // A zero byte is one of them and ends nothing.
+  const std::string_view with_zero("night\0x:pass\0word", 17);
+  const auto whole = parse_basic("Basic " + base::base64(base::as_bytes(with_zero)));
+  ASSERT_TRUE(whole);
+  EXPECT_EQ(whole->name + ":" + whole->password, with_zero);
   EXPECT_FALSE(parse_basic("Bearer abc"));
   EXPECT_FALSE(parse_basic("Basic " + base::base64(base::as_bytes("no colon"))));
   EXPECT_FALSE(parse_basic("Basic %%%"));

@@ -1,0 +1,90 @@
+// Contents that have not been verified for long are verified before a device gets them:
+// the checksum that a reply names is then that of the bytes on the disk, and not only the
+// one on record. What nobody has asked for lately is what no fetch has found damaged.
+#pragma once
+
+#include <chrono>
+#include <condition_variable>
+#include <cstdint>
+#include <functional>
+#include <map>
+#include <mutex>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::gate {
+
+class Gate;
+struct Found;
+
+// Thread-safe. Reads on a thread of its own, one content after the other.
+class VerifyFirst {
+ public:
+  using Then = std::function<void()>;
+
+  // Shorter than devices wait for their first byte.
+  static constexpr std::chrono::seconds kPatience{10};
+
+  // `unread_for`: what was read longer ago must be verified; zero: nothing must.
+  VerifyFirst(Gate& gate, std::chrono::hours unread_for,
+              std::chrono::seconds patience = kPatience);
+  // Stops. What still waits is never told.
+  ~VerifyFirst();
+  VerifyFirst(const VerifyFirst&) = delete;
+  VerifyFirst& operator=(const VerifyFirst&) = delete;
+
+  void stop();
+
+  // Whether it must be verified before it is handed out. Cheap.
+  bool due(const Found& found);
+  // Calls `then` on the thread that reads, once it is verified or when the patience is
+  // over: those who ask for it must hear something before they give up.
+  void wait(const Found& found, Then then);
+  // Whether it may be handed out now. kBusy: it is being verified, and how far that is;
+  // kIo: it can't be.
+  base::Outcome<void> allow(const Found& found);
+
+ private:
+  using Time = std::chrono::steady_clock::time_point;
+  struct Waiter {
+    Time until;
+    Then then;
+  };
+  struct Job {
+    std::uint64_t size = 0;
+    std::uint64_t bytes_read = 0;
+    std::vector<Waiter> waiters;
+  };
+  struct Failure {
+    Time at;
+    std::string sentence;
+  };
+
+  bool due_locked(const Found& found);
+  Job& job_locked(const Found& found);
+  void run();
+  // "" or why it could not be verified.
+  std::string verify(const std::string& sha256, std::uint64_t size);
+  bool read_lately(const std::string& sha256);
+  // Those whose time is over; their waiting ends.
+  std::vector<Then> overdue_locked();
+  bool piece_read(const std::string& sha256, std::uint64_t bytes);
+
+  Gate& gate_;
+  const std::chrono::milliseconds unread_for_;
+  const std::chrono::seconds patience_;
+  std::mutex mutex_;
+  std::condition_variable more_;
+  bool stopping_ = false;            // guarded by mutex_, as all that follows
+  std::map<std::string, Job> jobs_;  // by SHA-256
+  // When they were verified, of those that readers may know with an older time.
+  std::map<std::string, base::WallTime> verified_;
+  std::map<std::string, Failure> failed_;
+  std::thread thread_;
+};
+
+}  // namespace vantro::gate
