@@ -7,9 +7,10 @@
 //      makes of the same bytes and as many names and records, written and synced in
 //      groups of 64 by a program that does nothing else.
 //   b  the same with every fourth over SCP, and SCP alone, 120 at once: mostly key
-//   exchanges c  two configurations of 50,000 lines are compared d  the overview of
-//   10,000 devices with 100 revisions each: the command, from its start
-//      to its end
+//      exchanges
+//   c  two configurations of 50,000 lines are compared
+//   d  the overview of 10,000 devices with 100 revisions each: the command, from its
+//      start to its end
 #include <algorithm>
 #include <array>
 #include <atomic>
@@ -31,8 +32,8 @@
 #include "backup/comparison.h"
 #include "base/unique_fd.h"
 #include "bench/bench_main.h"
+#include "bench/history.h"
 #include "bench/real_server.h"
-#include "gate/repository.h"
 #include "tests/end_to_end/depositors.h"
 
 namespace vantro::bench {
@@ -46,7 +47,6 @@ constexpr int kScpDevices = 500;
 constexpr int kScpAtOnce = 120;
 constexpr std::size_t kSize = 30'000;
 constexpr std::size_t kGroup = 64;
-constexpr int kMany = 10'000;
 
 // Seconds of processor time of this process so far: the devices'.
 double own_cpu() {
@@ -251,68 +251,11 @@ void comparisons(const Choice& choice, const Report& report) {
   report.line("    the same lines in no order at all", "", ms_of(time(shuffled)), "");
 }
 
-// 10,000 devices with 100 revisions each, the short way: in the database only. Returns
-// the seconds in which the database goes through its files once.
-double fill(const std::string& state) {
-  const base::Log log;
-  auto repository = gate::Repository::open(state, log);
-  if (!repository) throw std::runtime_error(repository.error().sentence);
-  // All are one file's bytes.
-  auto arrival = (*repository)->folder.arrive({"backup", "192.0.2.1", "site.cfg"}, 0, 0);
-  if (!arrival || !arrival->write(base::as_bytes(std::string(kSize, 'c')))) {
-    throw std::runtime_error("the bytes can't be written");
-  }
-  const auto digests = arrival->seal();
-  if (!digests || !arrival->keep()) throw std::runtime_error("they can't be kept");
-  constexpr int kRevisions = 100;
-  constexpr base::WallTime kDay = 86'400'000;
-  const auto now = base::SystemClock{}.wall();
-  for (int first = 0; first < kMany; first += 100) {
-    auto done = (*repository)->database->write([&](db::Transaction& t) {
-      for (int i = first; i < first + 100; ++i) {
-        fleet::Device device;
-        device.name = fmt::format("device-{:05}", i);
-        device.site = fmt::format("site {}", i / 50);
-        device.backup_every = kDay;
-        device.made_at = now - 200 * kDay;
-        const auto added = fleet::Devices::add(t, device);
-        if (!added) return base::Outcome<void>(base::refuse(added.error()));
-        const auto oldest = now - kRevisions * kDay;
-        const std::int64_t file = added->id;
-        const auto first_id = file * kRevisions;
-        t.run(
-            "insert into backup_files values (:i, :d, '', 'site.cfg', 100, 100, :n, 100, "
-            ":a, :b, 30000, 'configuration', 30000, 0)",
-            {file, added->id, first_id + kRevisions - 1, now - kDay, now - kDay});
-        t.run(
-            "insert into revisions (id, file, number, address, complete, size, md5, "
-            "sha1, "
-            "sha256, sha512, arrived_at, protocol, account, why, whole, read_at, kind, "
-            "is_text, changed, substance, last_seen_at, times_seen, pinned_why) with "
-            "recursive n(k) as (select 0 union all select k + 1 from n where k < 99) "
-            "select :i + k, :f, k + 1, '192.0.2.1', 1, 30000, '', '', :s, '', :t + k * "
-            "86400000, 'tftp', '', '', 1, 0, "
-            "'configuration', 1, k > 0, '', :u + k * 86400000, 1, '' from n",
-            {first_id, file, digests->sha256, oldest, oldest});
-      }
-      return base::Outcome<void>();
-    });
-    if (!done) throw std::runtime_error(done.error().sentence);
-  }
-  const auto begin = Clock::now();
-  auto scanned = (*repository)->database->read([](db::Transaction& t) {
-    return base::Outcome<db::Rows>(
-        t.query("select sum(size), sum(seen_at) from backup_files"));
-  });
-  if (!scanned) throw std::runtime_error(scanned.error().sentence);
-  return seconds_since(begin);
-}
-
 void overview(const Choice& choice, const Report& report) {
   double scan = 0;
   auto begin = Clock::now();
   const RealServer server("", 1 << 20, [&](const std::string& state) {
-    scan = fill(state);
+    scan = make_history(state, {});
     begin = Clock::now();
   });
   const auto start = seconds_since(begin);

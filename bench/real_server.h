@@ -42,15 +42,22 @@ class RealServer {
   std::string image() const { return folder_ + "/" + kImage; }
   // Takes one more in.
   void add(const std::string& file) const;
-  // Its client. Throws std::runtime_error if that fails.
-  void vantro(std::vector<std::string> arguments, const std::string& input = "") const;
+  // Its client. Throws std::runtime_error if that fails; `codes` are those that do not
+  // count as failed, beside 0.
+  void vantro(std::vector<std::string> arguments, const std::string& input = "",
+              const std::vector<int>& codes = {}) const;
   // Seconds of processor time so far, of all its threads.
   double cpu() const;
   // Bytes that are in memory and its own.
   double memory() const;
+  // The most bytes that were in memory at once, the program's own among them, since the
+  // start or since the last forget_peak().
+  double peak_memory() const;
+  void forget_peak() const;
 
  private:
   static std::string read(const std::string& file);
+  double kilobytes(const std::string& field) const;
   std::string text(const char* file) const { return read(folder_ + file); }
   std::uint16_t number_behind(const std::string& words) const;
 

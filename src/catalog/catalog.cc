@@ -214,6 +214,16 @@ void mark_confusable(std::vector<Listed>& images) {
   }
 }
 
+// Its name is given up for "NAME.unconfirmed-" and eight digits of its SHA-256.
+void give_up_name(db::Transaction& transaction, const Image& image,
+                  const std::string& name) {
+  const auto end = ".unconfirmed-" + image.digests.sha256.substr(0, 8);
+  const auto other = name.substr(0, base::kLongestName - end.size()) + end;
+  transaction.run("update image_names set name = :o where name = :n", {other, name});
+  transaction.run("update images set name = :o where id = :i and name = :n",
+                  {other, image.id, name});
+}
+
 }  // namespace
 
 base::Refusal name_taken(const Image& known) {
@@ -233,8 +243,12 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
       one_image(transaction, "join image_names n on n.image = i.id where n.name = :n",
                 {image.name});
   if (by_name && by_name->digests.sha256 != image.digests.sha256) {
-    by_name->name = image.name;
-    return base::refuse(name_taken(*by_name));
+    if (!by_name->in_doubt()) {
+      by_name->name = image.name;
+      return base::refuse(name_taken(*by_name));
+    }
+    give_up_name(transaction, *by_name, image.name);
+    by_name.reset();
   }
   if (auto known = with_content(transaction, image.digests.sha256)) {
     complete(known->facts, image.facts);

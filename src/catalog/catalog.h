@@ -80,7 +80,8 @@ class Catalog {
   explicit Catalog(db::Database& database) : database_(database) {}
 
   // The bytes must be in the vault already. Facts that the image has are set, those that
-  // were known stay. May return kExists: the name stands for other bytes.
+  // were known stay. May return kExists: the name stands for other bytes. If those are in
+  // doubt, they get another name instead.
   static base::Outcome<Added> add(db::Transaction& transaction, Image image);
   // What a look inside came to.
   static void set_inside(db::Transaction& transaction, std::int64_t image,

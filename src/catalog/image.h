@@ -30,6 +30,11 @@ struct Withdrawal {
   std::string why;  // what devices are told
 };
 
+// Why the server withdraws one that a client handed in and was gone before it got the
+// reply: perhaps it had not sent all of it.
+inline constexpr const char* kEndNotConfirmed =
+    "upload end not confirmed: the client was gone before it got the reply";
+
 struct Image {
   std::int64_t id = 0;
   std::string name;  // the one it was taken in under first
@@ -47,6 +52,10 @@ struct Image {
   std::vector<std::string> findings;
   std::uint64_t members_in_all = 0;
   bool offered = false;  // some offer stands; whether a device gets it is the index's say
+
+  // It is withdrawn as perhaps not whole. The same bytes again settle that, and others
+  // may have its name.
+  bool in_doubt() const { return withdrawal && withdrawal->why == kEndNotConfirmed; }
 };
 
 // The columns of table images "i" that image_of() reads, from the given one on.

@@ -570,10 +570,14 @@ Done thin_out(const Context& context, bool really, bool all) {
                           thinned.kept));
           return;
         }
+        // Bytes that revisions of different portions share are not in the sum of a dry
+        // run.
         terminal.write(fmt::format(
             "{} of {} revisions {}, {} {}.{}\n", thinned.revisions,
             thinned.revisions + thinned.kept, thinned.done ? "were removed" : "would go",
-            base::size_text(thinned.bytes), thinned.done ? "are free" : "would be free",
+            thinned.done ? base::size_text(thinned.bytes)
+                         : "at least " + base::size_text(thinned.bytes),
+            thinned.done ? "are free" : "would be free",
             thinned.done ? "" : " Nothing was removed; --really does it."));
       });
 }

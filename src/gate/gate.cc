@@ -323,8 +323,7 @@ void Gate::reply_lost(const Filed& filed) {
   };
   if (!filed.new_image.empty()) {
     const auto withdrawn =
-        Changes(*this, "server")
-            .withdraw(filed.new_image, std::string("upload ") + backup::kEndNotConfirmed);
+        Changes(*this, "server").withdraw(filed.new_image, catalog::kEndNotConfirmed);
     if (!withdrawn) failed(withdrawn.error());
   }
   if (filed.record == 0) return;

@@ -104,7 +104,7 @@ base::Outcome<Filed> HandedImage::commit() {
   filed.path = taken->offer;
   filed.size = taken->added.image.size;
   filed.digests = taken->added.image.digests;
-  if (taken->added.what == catalog::Added::What::kNew) {
+  if (taken->added.what == catalog::Added::What::kNew || taken->settled) {
     filed.new_image = taken->added.image.name;
   }
   filed.sentence =

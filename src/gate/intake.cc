@@ -135,6 +135,13 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
       catalog::Vouches::add(transaction, known, std::move(vouch));
     }
   }
+  if (known.in_doubt()) {
+    if (auto back = catalog::Catalog::take_back_withdrawal(transaction, known); !back) {
+      return back;
+    }
+    known.withdrawal.reset();
+    taken.settled = true;
+  }
   if (options_.hold) return {};
   if (known.withdrawal) {
     taken.note = "it was withdrawn: " + known.withdrawal->why;
@@ -201,7 +208,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   image.taken_in_by = options_.who;
   // Asked once more inside the transaction; here it saves a file that nobody knows.
   if (const auto known = gate_->repository_.catalog.find(image.name);
-      known && known->digests.sha256 != digests_.sha256) {
+      known && known->digests.sha256 != digests_.sha256 && !known->in_doubt()) {
     return refused(catalog::name_taken(*known));
   }
   Taken taken;

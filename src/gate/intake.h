@@ -46,6 +46,8 @@ struct Taken {
   std::vector<catalog::Suggestion> suggestions;
   std::string offer;  // the name under which devices can fetch it now; empty: none
   std::string note;   // why it is not on offer, where that was not wanted
+  // It was withdrawn as perhaps not whole; that its bytes have come again settles it.
+  bool settled = false;
 };
 
 // Destroyed before commit() succeeded, nothing of it stays.

@@ -1,17 +1,21 @@
 // Between a TFTP client and a server: a UDP relay that loses some of what passes it, by a
-// numbered random seed. On a thread of its own, for one client at a time.
+// numbered random seed, and takes its time with the rest. On a thread of its own, for one
+// client at a time.
 #pragma once
 
 #include <arpa/inet.h>
 #include <array>
 #include <atomic>
+#include <chrono>
 #include <cstdint>
+#include <deque>
 #include <netinet/in.h>
 #include <poll.h>
 #include <random>
 #include <sys/socket.h>
 #include <thread>
 #include <unistd.h>
+#include <vector>
 
 #include "base/unique_fd.h"
 
@@ -19,9 +23,11 @@ namespace vantro::end_to_end {
 
 class LossyRelay {
  public:
-  // Of a thousand datagrams so many are lost, each way; requests never.
-  LossyRelay(int server_port, unsigned loss_per_mille, unsigned seed)
-      : loss_(loss_per_mille), random_(seed), front_(open()), back_(open()) {
+  // Of a thousand datagrams so many are lost, each way; requests never. The others take
+  // `way` to the other side.
+  LossyRelay(int server_port, unsigned loss_per_mille, unsigned seed,
+             std::chrono::milliseconds way = {})
+      : loss_(loss_per_mille), way_(way), random_(seed), front_(open()), back_(open()) {
     server_.sin_family = AF_INET;
     server_.sin_port = htons(static_cast<std::uint16_t>(server_port));
     server_.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
@@ -54,18 +60,34 @@ class LossyRelay {
     ::bind(fd.get(), reinterpret_cast<const sockaddr*>(&own), sizeof own);
     return fd;
   }
+  using Clock = std::chrono::steady_clock;
+  struct OnItsWay {
+    Clock::time_point due;
+    bool to_server;
+    std::vector<std::uint8_t> bytes;
+  };
+
   void run() {
     std::array<pollfd, 2> both{{{front_.get(), POLLIN, 0}, {back_.get(), POLLIN, 0}}};
     while (!stopping_) {
-      if (::poll(both.data(), both.size(), 20) <= 0) continue;
-      while (pass(front_.get(), client_, back_.get(), true)) {
+      // With something on its way, look often: a millisecond late is late enough.
+      ::poll(both.data(), both.size(), on_its_way_.empty() ? 20 : 1);
+      while (take(front_.get(), client_, true)) {
       }
-      while (pass(back_.get(), server_, front_.get(), false)) {
+      while (take(back_.get(), server_, false)) {
+      }
+      while (!on_its_way_.empty() && on_its_way_.front().due <= Clock::now()) {
+        const auto& one = on_its_way_.front();
+        const auto& target = one.to_server ? server_ : client_;
+        ::sendto(one.to_server ? back_.get() : front_.get(), one.bytes.data(),
+                 one.bytes.size(), 0, reinterpret_cast<const sockaddr*>(&target),
+                 sizeof target);
+        on_its_way_.pop_front();
       }
     }
   }
-  // False: nothing is there to be passed on.
-  bool pass(int from, sockaddr_in& sender, int to, bool from_client) {
+  // False: nothing is there to be taken.
+  bool take(int from, sockaddr_in& sender, bool from_client) {
     std::array<std::uint8_t, 70'000> bytes;
     sockaddr_in where{};
     socklen_t length = sizeof where;
@@ -73,20 +95,21 @@ class LossyRelay {
                                   reinterpret_cast<sockaddr*>(&where), &length);
     if (count < 0) return false;
     const bool request = count > 1 && (bytes[1] == 1 || bytes[1] == 2);
-    const auto& target = from_client ? server_ : client_;
     if (bytes[1] == 3) ++data_;
     sender = where;
     if (!request && random_() % 1000 < loss_) return true;
-    ::sendto(to, bytes.data(), static_cast<std::size_t>(count), 0,
-             reinterpret_cast<const sockaddr*>(&target), sizeof target);
+    on_its_way_.push_back(
+        {Clock::now() + way_, from_client, {bytes.begin(), bytes.begin() + count}});
     return true;
   }
 
   const unsigned loss_;
+  const std::chrono::milliseconds way_;
   std::mt19937 random_;
   base::UniqueFd front_;
   base::UniqueFd back_;
   sockaddr_in client_{};
+  std::deque<OnItsWay> on_its_way_;
   sockaddr_in server_{};  // first its listener, then the transfer's own port
   std::atomic<std::size_t> data_ = 0;
   std::atomic<bool> stopping_ = false;

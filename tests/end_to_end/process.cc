@@ -86,13 +86,14 @@ int Process::wait(std::chrono::seconds limit) {
 }
 
 Output run(const Arguments& arguments, const Environment& environment,
-           const std::string& input, const std::string& folder) {
+           const std::string& input, const std::string& folder,
+           std::chrono::seconds limit) {
   const fakes::ScratchFolder scratch;
   if (!input.empty()) fakes::write_file(scratch / "in", input);
   Process process(arguments, environment, scratch / "out", scratch / "err",
                   input.empty() ? "" : scratch / "in", folder);
   Output output;
-  output.code = process.wait();
+  output.code = process.wait(limit);
   output.out = fakes::read_file(scratch / "out");
   output.err = fakes::read_file(scratch / "err");
   return output;

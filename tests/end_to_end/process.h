@@ -48,6 +48,7 @@ std::string vantrod_program();
 
 // Runs to the end.
 Output run(const Arguments& arguments, const Environment& environment = {},
-           const std::string& input = "", const std::string& folder = "");
+           const std::string& input = "", const std::string& folder = "",
+           std::chrono::seconds limit = std::chrono::seconds(60));
 
 }  // namespace vantro::end_to_end

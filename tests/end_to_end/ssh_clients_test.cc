@@ -264,6 +264,11 @@ TEST_F(SshClients, PscpAndPsftpFetchAndSend) {
     const auto put = putty("pscp", {"-q", way, "a b.cfg", "night@127.0.0.1:p" + way});
     ASSERT_EQ(put.code, 0) << put.err;
     EXPECT_EQ(saved("127.0.0.1", "p" + way), config_);
+    // Into a folder.
+    const auto into =
+        putty("pscp", {"-q", way, "a b.cfg", "night@127.0.0.1:south" + way + "/"});
+    ASSERT_EQ(into.code, 0) << into.err;
+    EXPECT_EQ(saved("127.0.0.1", "south" + way + "/a b.cfg"), config_);
   }
   fakes::write_file(
       scratch_ / "batch",
@@ -281,7 +286,7 @@ TEST_F(SshClients, PscpAndPsftpFetchAndSend) {
           .code,
       0);
   EXPECT_THAT(newest("deposit"), StartsWith("abandoned: "));
-  backups(5);
+  backups(7);
   fakes::write_file(scratch_ / "batch", "reput \"a b.cfg\" p4\nquit\n");
   const auto went_on = putty("psftp", {"-b", "batch", "night@127.0.0.1"});
   EXPECT_EQ(went_on.code, 0) << went_on.out << went_on.err;

@@ -1,5 +1,8 @@
 // TFTP with clients that this project did not write: curl, tftp-hpa and atftp.
+#include <fmt/format.h>
+
 #include "tests/end_to_end/lossy_relay.h"
+#include "tests/end_to_end/plain_tftp_server.h"
 #include "tests/end_to_end/server_fixture.h"
 
 namespace vantro::end_to_end {
@@ -162,6 +165,65 @@ TEST_F(TftpClients, AtftpOverALossyNetwork) {
     // It was more than a minute and a half for each of the lossy ones.
     EXPECT_LT(took, std::chrono::seconds(40));
   }
+}
+
+// Beside two senders that are as plain as can be: one that sends a window from the loss
+// on, and one that goes in lock-step. Over real sockets much is chance, so the sums
+// count.
+TEST_F(TftpClients, AtftpIsServedAsFastAsByPlainSenders) {
+  using std::chrono::milliseconds;
+  const auto bytes = fakes::noise(600'000, 5);
+  take_in("x.img", bytes);
+  struct Case {
+    unsigned loss;  // of a thousand
+    int window;
+    milliseconds way;
+  };
+  struct Cost {
+    double seconds = 0;
+    std::size_t data = 0;
+  };
+  constexpr double kNever = 1e6;
+  const auto fetch = [&](int port, const Case& one, int window) {
+    LossyRelay relay(port, one.loss, 7, one.way);
+    const auto got = scratch_ / "got";
+    std::filesystem::remove(got);
+    const auto began = std::chrono::steady_clock::now();
+    const auto fetched =
+        run(atftp(1428, window).fetch("127.0.0.1", relay.port(), "x.img", got), {}, "",
+            "", std::chrono::seconds(300));
+    const std::chrono::duration<double> took = std::chrono::steady_clock::now() - began;
+    const bool whole = fetched.code == 0 && fakes::same_bytes(file("got"), bytes);
+    return Cost{whole ? took.count() : kNever, relay.data()};
+  };
+  Cost ours;
+  Cost plain;
+  double better = 0;
+  std::string told;
+  std::vector<Case> cases;
+  for (unsigned loss : {1u, 10u, 50u, 100u})
+    for (int window : {4, 16, 64})
+      for (int way : {0, 25, 100}) cases.push_back({loss, window, milliseconds(way)});
+  for (const auto& one : cases) {
+    const PlainTftpServer server(bytes, 2 * one.way + milliseconds(200));
+    const auto a = fetch(tftp_port_, one, one.window);
+    const auto b = fetch(server.port(), one, one.window);
+    // Where it can't win it is not tried: it takes a round trip for each block.
+    const auto c = one.way.count() == 0 ? fetch(server.port(), one, 1) : b;
+    ours.seconds += a.seconds;
+    ours.data += a.data;
+    plain.data += b.data;
+    better += std::min(b.seconds, c.seconds);
+    told += fmt::format(
+        "{} of 1000 lost, window {}, {} ms: ours {:.1f} s and {}, plain {:.1f} s and {}, "
+        "lock-step {:.1f} s\n",
+        one.loss, one.window, one.way.count(), a.seconds, a.data, b.seconds, b.data,
+        c.seconds);
+    if (std::getenv("TELL")) {fmt::print("{}", told); std::fflush(stdout); told.clear();}
+  }
+  EXPECT_LE(ours.seconds, 1.2 * better + 3) << told;
+  EXPECT_LE(static_cast<double>(ours.data), 1.1 * static_cast<double>(plain.data))
+      << told;
 }
 
 TEST_F(TftpClients, Busybox) { all_sizes(busybox(512)); }

@@ -444,6 +444,29 @@ TEST_F(TftpWire, ADeviceThatWritesItsFlashIsNotFlooded) {
   EXPECT_EQ(peer.hear(), "DATA 65 [512]");
 }
 
+TEST_F(TftpWire, ADeviceThatReadsItsFlashIsNotFlooded) {
+  Peer peer("127.0.0.1");
+  ask(peer, wire::encode(wire::Request{
+                true, "x.cfg", "octet", {{"timeout", "5"}, {"windowsize", "64"}}}));
+  EXPECT_EQ(peer.hear(), "OACK timeout=5 windowsize=64");
+  auto data = wire::encode_data_head(1);
+  data.resize(4 + 512, 'c');
+  peer.answer(data);
+  ::sleep(2);
+  // The window is not full, so what has come of it is acknowledged, and once more at most
+  // twice.
+  std::vector<std::string> heard;
+  for (auto one = peer.hear(false); one != "silence"; one = peer.hear(false)) {
+    heard.push_back(one);
+  }
+  EXPECT_LE(heard.size(), 3u);
+  for (const auto& one : heard) EXPECT_EQ(one, "ACK 1");
+  data = wire::encode_data_head(2);
+  data.resize(4 + 3, 'c');
+  peer.answer(data);
+  EXPECT_EQ(peer.hear(), "ACK 2");
+}
+
 TEST_F(TftpWithSettings, ATimeoutIsWaitedForToTheLetter) {
   start_with("tftp.timeout_to_the_letter = true");
   take_in("x.img", std::string(2000, 'x'));
