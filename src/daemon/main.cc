@@ -57,6 +57,7 @@ constexpr std::size_t kFilingThreads = 64;
 // Looking at a password takes 64 MiB and a tenth of a second.
 constexpr std::size_t kDoorThreads = 2;
 constexpr std::chrono::hours kSweepInterval{1};
+constexpr std::chrono::seconds kTrimInterval{5};
 constexpr base::WallTime kDayMs = 86'400'000;
 constexpr std::chrono::seconds kOffersInterval{30};
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
@@ -233,6 +234,13 @@ void keep_memory_small() {
   }
   ::mallopt(M_ARENA_MAX, kArenas);
   ::mallopt(M_MMAP_THRESHOLD, kMapped);
+}
+
+// What long answers took goes back to the system: the pieces between what is in use would
+// stay with the process, and the next long answer comes on top of them.
+void give_memory_back() {
+  constexpr std::size_t kWorthIt = 16 << 20;
+  if (::mallinfo2().fordblks >= kWorthIt) ::malloc_trim(0);
 }
 
 // What listens where, in the order of base::protocols().
@@ -505,14 +513,22 @@ int main(int argc, char** argv) try {
         }
       });
     }
-    // What long answers and thinning took goes back to the system.
-    asio::post(slow, [] { ::malloc_trim(0); });
     sweep_timer.expires_after(kSweepInterval);
     sweep_timer.async_wait([&](const auto& error) {
       if (!error) sweep();
     });
   };
   sweep();
+
+  asio::steady_timer trim_timer(main_loop);
+  const std::function<void()> trim = [&] {
+    asio::post(slow, give_memory_back);
+    trim_timer.expires_after(kTrimInterval);
+    trim_timer.async_wait([&](const auto& error) {
+      if (!error) trim();
+    });
+  };
+  trim();
 
   asio::steady_timer offers_timer(main_loop);
   const std::function<void()> end_offers = [&] {
@@ -552,6 +568,7 @@ int main(int argc, char** argv) try {
                           {"running", (*gate)->transfers().running()}});
     stop_at = clock.now() + grace;
     sweep_timer.cancel();
+    trim_timer.cancel();
     offers_timer.cancel();
     management.stop();
     tftp.drain(grace, kStopping, drained);

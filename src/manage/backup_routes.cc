@@ -18,7 +18,7 @@ namespace vantro::manage {
 namespace {
 
 // In one answer.
-constexpr std::size_t kMostRevisions = 5000;
+constexpr std::size_t kMostRevisions = 2000;
 
 using base::Kind;
 using gate::BackupChanges;
