@@ -221,13 +221,14 @@ TEST_F(SshClients, CurlFetchesAndSends) {
       EXPECT_EQ(file("got"), image_);
     }
     // libssh2 agrees to nothing behind the last byte, either.
+    nlohmann::json rows;
     EXPECT_TRUE(eventually([&] {
-      const auto rows = ledger();
+      rows = ledger();
       return std::count_if(rows.begin(), rows.end(), [&](const auto& one) {
                return one["event"] == "fetch" && one["protocol"] == scheme &&
                       one["outcome"] == "complete";
              }) == 2;
-    }));
+    })) << rows;
     const auto name = scheme + " 1.cfg";
     const auto put =
         curl({"-T", scratch_ / "cfg", ssh_url(scheme, "/" + scheme + "%201.cfg")});

@@ -134,6 +134,8 @@ double seconds(base::Duration time) {
 }
 
 TEST(TftpOverANetwork, IsAsFastAsThePlainSendersAndSendsNoMore) {
+  std::size_t ours_in_all = 0;
+  std::size_t plain_in_all = 0;
   for (const unsigned loss : {1u, 5u, 10u, 20u, 50u, 100u}) {
     for (const auto way :
          {base::Duration(0ms), base::Duration(10ms), base::Duration(100ms)}) {
@@ -149,12 +151,15 @@ TEST(TftpOverANetwork, IsAsFastAsThePlainSendersAndSendsNoMore) {
                         loss, window, way / 1ms, seconds(ours.took), ours.datagrams,
                         seconds(plain.took), plain.datagrams, seconds(lock_step.took)));
         // The yardstick has read the whole file at once, so it never waits for the disk.
-        EXPECT_LE(seconds(ours.took), 1.2 * seconds(better) + 1.6);
+        EXPECT_LE(seconds(ours.took), 1.2 * seconds(better) + 0.1);
         // By chance a client's windows end elsewhere than the sender's, for a while.
-        EXPECT_LE(ours.datagrams, plain.datagrams + plain.datagrams / 10);
+        EXPECT_LE(ours.datagrams, plain.datagrams + plain.datagrams / 20);
+        ours_in_all += ours.datagrams;
+        plain_in_all += plain.datagrams;
       }
     }
   }
+  EXPECT_LE(ours_in_all, plain_in_all);
 }
 
 TEST(TftpOverANetwork, AWindowOfOneClientThatForgotCostsNoStorm) {
