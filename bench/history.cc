@@ -72,11 +72,12 @@ void add_device(db::Transaction& t, int number, const History& history,
       "is_text, changed, substance, last_seen_at, times_seen, pinned_why) with recursive "
       "n(k) as (select 0 union all select k + 1 from n where k < :c) select :i + k, :f, "
       "k + 1, '192.0.2.1', 1, :z, '', '', case when :o = 1 then printf('%02x%062x', "
-      "(:j + k) % 256, :l + k) else :s end, '', :t + k * 86400000, 'tftp', '', '', 1, 0, "
+      "(:j + k) % 256, :l + k) else :s end, '', :t + k * 86400000, 'tftp', '', '', 1, "
+      ":r, "
       "'configuration', 1, k > 0, '', :u + k * 86400000, 1, '' from n",
       {count - 1, first_id, file, std::int64_t{history.size},
        std::int64_t{history.own_contents ? 1 : 0}, first_id, first_id, stored, oldest,
-       oldest});
+       now, oldest});
 }
 
 // Each device's in turn, up to now: fetches of a hundred thousand files.

@@ -31,7 +31,10 @@ RealServer::RealServer(const std::string& settings, std::size_t size,
                             "--http-listen", "127.0.0.1:0", "--management-listen",
                             "127.0.0.1:0", "--log-level", "error"},
       end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
-  for (int i = 0; i < 6000 && text("/out").find("Ready.") == std::string::npos; ++i) {
+  // With years behind it the start takes its time.
+  for (int i = 0; i < 60'000 && text("/out").find("Ready.") == std::string::npos &&
+                  server_->running();
+       ++i) {
     ::usleep(10'000);
   }
   tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");

@@ -180,6 +180,7 @@ static void fields(Some<Verification> auto& x, auto visit) {
   visit("unreadable", x.unreadable);
   visit("bytes", x.bytes);
   visit("bytes_read", x.bytes_read);
+  visit("damaged", x.damaged);
   visit("damages", x.damages);
   visit("trouble", x.trouble);
 }

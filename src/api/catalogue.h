@@ -181,7 +181,8 @@ struct Verification {
   std::uint64_t locked = 0;      // encrypted with keys that the server has not got
   std::uint64_t unreadable = 0;  // could not be read; not damaged, tried again
   std::uint64_t bytes = 0, bytes_read = 0;
-  std::vector<Damage> damages;
+  std::uint64_t damaged = 0;
+  std::vector<Damage> damages;  // the first thousand
   std::string trouble;
 };
 

@@ -260,6 +260,12 @@ Done verify(const Context& context, const VerifyOptions& options) {
                                          shown(one.names), shown(one.found), one.sha256),
                              Tone::kBad));
         }
+        if (state.damaged > state.damages.size()) {
+          terminal.write(terminal.toned(
+              fmt::format("{} more files are damaged; see the server's log.\n",
+                          state.damaged - state.damages.size()),
+              Tone::kBad));
+        }
         if (!state.trouble.empty()) {
           terminal.write(terminal.toned(shown(state.trouble), Tone::kBad) + "\n");
         } else if (!damaged) {

@@ -145,6 +145,7 @@ api::Verification shape(const upkeep::VerifyProgress& progress) {
   result.unreadable = progress.unreadable;
   result.bytes = progress.bytes;
   result.bytes_read = progress.bytes_read;
+  result.damaged = progress.damaged;
   for (const auto& one : progress.damages) {
     result.damages.push_back({one.sha256, one.names, one.found});
   }

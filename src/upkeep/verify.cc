@@ -13,6 +13,8 @@ namespace {
 
 using base::Kind;
 
+// A disk that is lost altogether must not take the memory as well.
+constexpr std::size_t kMostDamagesListed = 1000;
 constexpr const char* kStoppedEarly = "stopped before its end";
 // What could not be read is tried so often once more, after a pause.
 constexpr int kMoreTurns = 3;
@@ -136,7 +138,7 @@ void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
       "verify", who,
       fmt::format(
           "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
-          done.contents, base::size_text(done.bytes_read), done.damages.size(),
+          done.contents, base::size_text(done.bytes_read), done.damaged,
           done.locked == 0
               ? ""
               : fmt::format("; {} encrypted with keys that are not here", done.locked),
@@ -168,7 +170,10 @@ std::string Verifier::read_all(const std::vector<Listed>& contents,
         break;
       case gate::Reading::kLost:
         ++progress_.contents_read;
-        progress_.damages.push_back({sha256, gate_.names_of(sha256), result.sentence});
+        ++progress_.damaged;
+        if (progress_.damages.size() < kMostDamagesListed) {
+          progress_.damages.push_back({sha256, gate_.names_of(sha256), result.sentence});
+        }
         break;
       case gate::Reading::kLocked:
         ++progress_.locked;

@@ -41,8 +41,9 @@ struct VerifyProgress {
   // no damage; they are tried again in the same run and in the next one.
   std::uint64_t unreadable = 0;
   std::uint64_t bytes = 0, bytes_read = 0;
-  std::vector<Damage> damages;
-  std::string trouble;  // why it stopped before its end
+  std::uint64_t damaged = 0;
+  std::vector<Damage> damages;  // the first thousand of them
+  std::string trouble;          // why it stopped before its end
 };
 
 // Thread-safe. The gate must outlive it.

@@ -73,6 +73,17 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   EXPECT_TRUE(gate_->trouble()->empty());
 }
 
+TEST_F(VerifyTest, WhenVeryManyAreDamagedOnlySomeAreNamed) {
+  for (int i = 0; i < 1003; ++i) {
+    const auto sha256 =
+        deposit("192.0.2.7", "x" + std::to_string(i), std::to_string(i))->digests.sha256;
+    std::filesystem::remove(vault_path(sha256));
+  }
+  verify();
+  EXPECT_EQ(last_.damaged, 1003u);
+  EXPECT_EQ(last_.damages.size(), 1000u);
+}
+
 TEST_F(VerifyTest, TellsOfDamagedDocumentsToo) {
   ASSERT_TRUE(take_in("x.img", "image"));
   gate::Changes changes(*gate_, "operator");
