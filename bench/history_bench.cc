@@ -46,7 +46,7 @@ const std::vector<std::vector<std::string>>& questions() {
       {"ledger", "--limit", "10000", "--json"},
       {"ledger", "--of", "device-00001", "--limit", "10000", "--json"},
       {"unrecorded", "list"},
-      {"verify", "--rate", "1MiB"}};
+      {"verify", "--rate", "1MiB", "--no-wait"}};
   return all;
 }
 
