@@ -51,7 +51,7 @@ const std::vector<std::vector<std::string>>& questions() {
 }
 
 void ask(const RealServer& server, const std::vector<std::string>& question) {
-  // 5: there is no such thing; 8: backups are overdue.
+  // Exit code 5: not found; 8: backups are overdue.
   server.vantro(question, "", {5, 8});
 }
 

@@ -99,6 +99,16 @@ std::vector<VerifyFirst::Then> VerifyFirst::overdue_locked() {
   return over;
 }
 
+// An exception of one must neither keep the others waiting nor end the process.
+void VerifyFirst::tell(const Then& then) const {
+  try {
+    then();
+  } catch (const std::exception& error) {
+    gate_.log().error("a fetch that waited for its bytes to be verified is lost",
+                      {{"why", error.what()}});
+  }
+}
+
 bool VerifyFirst::piece_read(const std::string& sha256, std::uint64_t bytes) {
   std::vector<Then> over;
   {
@@ -107,7 +117,7 @@ bool VerifyFirst::piece_read(const std::string& sha256, std::uint64_t bytes) {
     jobs_[sha256].bytes_read += bytes;
     over = overdue_locked();
   }
-  for (const auto& then : over) then();
+  for (const auto& then : over) tell(then);
   return true;
 }
 
@@ -181,7 +191,7 @@ void VerifyFirst::run() {
     auto done = std::move(jobs_[sha256]);
     jobs_.erase(sha256);
     lock.unlock();
-    for (const auto& one : done.waiters) one.then();
+    for (const auto& one : done.waiters) tell(one.then);
     done = {};
     lock.lock();
   }

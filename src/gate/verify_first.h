@@ -1,6 +1,6 @@
 // Contents that have not been verified for long are verified before a device gets them:
 // the checksum that a reply names is then that of the bytes on the disk, and not only the
-// one on record. What nobody has asked for lately is what no fetch has found damaged.
+// one on record.
 #pragma once
 
 #include <chrono>
@@ -72,6 +72,7 @@ class VerifyFirst {
   bool read_lately(const std::string& sha256);
   // Those whose time is over; their waiting ends.
   std::vector<Then> overdue_locked();
+  void tell(const Then& then) const;
   bool piece_read(const std::string& sha256, std::uint64_t bytes);
 
   Gate& gate_;
