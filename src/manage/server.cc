@@ -298,9 +298,12 @@ class Server::State : public std::enable_shared_from_this<State> {
     // The others take no body; what comes all the same is not read.
     const bool keep_alive = request.keep_alive() && parser.is_done() && !stopped_;
     if (const auto* json_handler = std::get_if<JsonHandler>(&handler)) {
-      const auto work = [&] { return (*json_handler)(matched->call); };
-      const auto answer = co_await on_pool(disk_, work);
-      const auto response = respond(answer, keep_alive);
+      // As text it goes on its way: the document takes several times as much memory, and
+      // would stay until a slow client has read it all.
+      const auto work = [&] {
+        return respond((*json_handler)(matched->call), keep_alive);
+      };
+      const auto response = co_await on_pool(disk_, work);
       co_return co_await send(stream, response);
     }
     if (const auto* text_handler = std::get_if<TextHandler>(&handler)) {
@@ -414,9 +417,8 @@ class Server::State : public std::enable_shared_from_this<State> {
       co_return false;
     }
     const bool keep_alive = parser.get().keep_alive() && !stopped_;
-    const auto work = [&] { return handler(call, body); };
-    const auto answer = co_await on_pool(pool, work);
-    const auto response = respond(answer, keep_alive);
+    const auto work = [&] { return respond(handler(call, body), keep_alive); };
+    const auto response = co_await on_pool(pool, work);
     co_return co_await send(stream, response);
   }
 
