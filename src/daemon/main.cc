@@ -50,7 +50,8 @@ using namespace vantro;
 using namespace vantro::daemon;
 
 constexpr std::size_t kDiskThreads = 4;
-constexpr std::size_t kDeskThreads = 4;
+// Few: a long answer takes up to 70 MiB while it is made.
+constexpr std::size_t kDeskThreads = 2;
 constexpr std::size_t kSlowThreads = 2;
 // They wait for the disk, all for the same: so many uploads are filed together.
 constexpr std::size_t kFilingThreads = 64;

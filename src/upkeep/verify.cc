@@ -1,6 +1,6 @@
 #include "upkeep/verify.h"
 
-#include <algorithm>
+#include <array>
 #include <exception>
 #include <fmt/format.h>
 
@@ -19,6 +19,8 @@ constexpr const char* kStoppedEarly = "stopped before its end";
 // What could not be read is tried so often once more, after a pause.
 constexpr int kMoreTurns = 3;
 constexpr std::chrono::seconds kTurnPause{2};
+// Records of three tables in one number: id * 3, plus the table's place here.
+constexpr std::array kTables{"images", "revisions", "documents"};
 
 }  // namespace
 
@@ -39,8 +41,7 @@ VerifyProgress Verifier::progress() const {
 }
 
 // What was read longest ago comes first: a run that is stopped was not for nothing.
-base::Outcome<std::vector<Verifier::Listed>> Verifier::contents(
-    const VerifyRequest& request) const {
+base::Outcome<Verifier::Listed> Verifier::contents(const VerifyRequest& request) const {
   std::string only;
   if (request.image) {
     const auto name = base::visible_name(*request.image);
@@ -52,34 +53,45 @@ base::Outcome<std::vector<Verifier::Listed>> Verifier::contents(
   const auto before =
       gate_.clock().wall() - std::chrono::milliseconds(request.unread_for).count();
   return gate_.repository().database->read(
-      [&](db::Transaction& t) -> base::Outcome<std::vector<Listed>> {
-        std::vector<Listed> result;
+      [&](db::Transaction& t) -> base::Outcome<Listed> {
+        Listed result;
         t.each(
-            // What is damaged or gone, too: somebody may have put it back.
-            "select sha256, size, max(read_at), min(whole) from ("
-            "select sha256, size, read_at, whole from images union all "
-            "select sha256, size, read_at, whole from revisions where "
+            // What is damaged or gone, too: somebody may have put it back. The newest
+            // record of a content is the one that stays longest.
+            "select max(record), size from ("
+            "select id * 3 as record, sha256, size, read_at, whole from images union all "
+            "select id * 3 + 1, sha256, size, read_at, whole from revisions where "
             "complete = 1 union all "
-            "select sha256, size, added_at, whole from documents) "
+            "select id * 3 + 2, sha256, size, added_at, whole from documents) "
             "where (:a = '' or sha256 = :b) group by sha256, size "
-            "having max(read_at) <= :c or min(whole) = 0 order by 3, 1",
+            "having max(read_at) <= :c or min(whole) = 0 order by max(read_at), sha256",
             {only, only, before}, [&](const db::Row& row) {
-              const auto bytes = base::from_hex(row.text(0));
-              Listed one{};
-              if (!bytes || bytes->size() != one.sha256.size()) return;
-              std::copy(bytes->begin(), bytes->end(), one.sha256.begin());
-              one.size = static_cast<std::uint64_t>(row.integer(1)) & (UINT64_MAX >> 1);
-              one.lost_before = row.integer(3) == 0 ? 1 : 0;
-              result.push_back(one);
+              result.records.push_back(row.integer(0));
+              result.bytes += static_cast<std::uint64_t>(row.integer(1));
             });
         return result;
+      });
+}
+
+base::Outcome<std::optional<Verifier::Content>> Verifier::content_of(
+    Record record) const {
+  return gate_.repository().database->read(
+      [&](db::Transaction& t) -> base::Outcome<std::optional<Content>> {
+        const auto rows =
+            t.query(fmt::format("select sha256, size, whole from {} where id = :a",
+                                kTables.at(static_cast<std::size_t>(record % 3))),
+                    {record / 3});
+        if (rows.empty()) return std::nullopt;
+        const auto& row = rows.front();
+        return Content{row.text(0), static_cast<std::uint64_t>(row.integer(1)),
+                       row.integer(2) == 0};
       });
 }
 
 base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   auto wanted = contents(request);
   if (!wanted) return base::refuse(wanted.error());
-  const auto count = wanted->size();
+  const auto count = wanted->records.size();
   if (count == 0) return count;
   const std::lock_guard lock(mutex_);
   if (progress_.running || stopping_) {
@@ -91,10 +103,10 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   progress_ = {};
   progress_.running = true;
   progress_.began_at = gate_.clock().wall();
-  progress_.contents = wanted->size();
-  for (const auto& one : *wanted) progress_.bytes += one.size;
-  thread_ = std::thread([this, list = std::move(*wanted), rate = request.bytes_per_second,
-                         who = request.who]() mutable {
+  progress_.contents = count;
+  progress_.bytes = wanted->bytes;
+  thread_ = std::thread([this, list = std::move(wanted->records),
+                         rate = request.bytes_per_second, who = request.who]() mutable {
     try {
       run(std::move(list), rate, std::move(who));
     } catch (const std::exception& error) {
@@ -106,12 +118,12 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   return count;
 }
 
-void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
+void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
                    std::string who) {
   rate_ = bytes_per_second;
   pace_ = std::chrono::steady_clock::now();
   unreadable_why_.clear();
-  std::vector<Listed> again;
+  std::vector<Record> again;
   auto trouble = read_all(contents, again);
   // Descriptors may be short for a moment only.
   for (int turn = 0; turn < kMoreTurns && trouble.empty() && !again.empty(); ++turn) {
@@ -119,7 +131,7 @@ void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
       trouble = kStoppedEarly;
       break;
     }
-    std::vector<Listed> rest;
+    std::vector<Record> rest;
     trouble = read_all(again, rest);
     again = std::move(rest);
   }
@@ -149,18 +161,26 @@ void Verifier::run(std::vector<Listed> contents, std::uint64_t bytes_per_second,
   progress_.trouble = trouble;
 }
 
-std::string Verifier::read_all(const std::vector<Listed>& contents,
-                               std::vector<Listed>& again) {
-  for (const auto& listed : contents) {
-    const auto sha256 = base::to_hex(listed.sha256);
-    const auto result = gate::verify_content(
-        gate_, sha256, listed.size, listed.lost_before != 0, [&](std::uint64_t bytes) {
-          {
-            const std::lock_guard lock(mutex_);
-            progress_.bytes_read += bytes;
-          }
-          return keep_pace(bytes);
-        });
+std::string Verifier::read_all(const std::vector<Record>& contents,
+                               std::vector<Record>& again) {
+  for (const auto record : contents) {
+    const auto content = content_of(record);
+    if (!content) return content.error().sentence;
+    if (!*content) {
+      const std::lock_guard lock(mutex_);
+      --progress_.contents;
+      continue;
+    }
+    const auto& sha256 = (*content)->sha256;
+    const auto result =
+        gate::verify_content(gate_, sha256, (*content)->size, (*content)->lost_before,
+                             [&](std::uint64_t bytes) {
+                               {
+                                 const std::lock_guard lock(mutex_);
+                                 progress_.bytes_read += bytes;
+                               }
+                               return keep_pace(bytes);
+                             });
     if (!result.noted) return result.noted.error().sentence;
     const std::lock_guard lock(mutex_);
     switch (result.reading) {
@@ -180,7 +200,7 @@ std::string Verifier::read_all(const std::vector<Listed>& contents,
         break;
       case gate::Reading::kUnreadable:
         unreadable_why_ = result.sentence;
-        again.push_back(listed);
+        again.push_back(record);
         break;
       case gate::Reading::kStopped:
         return kStoppedEarly;

@@ -2,7 +2,6 @@
 // its SHA-256, at a polite pace, on a thread of its own.
 #pragma once
 
-#include <array>
 #include <condition_variable>
 #include <cstdint>
 #include <mutex>
@@ -63,18 +62,26 @@ class Verifier {
   void stop();
 
  private:
-  // In little memory: there may be a million.
+  // A record of the content. There may be a million of them, so no more is kept of each.
+  using Record = std::int64_t;
   struct Listed {
-    std::array<std::uint8_t, 32> sha256;
-    std::uint64_t size : 63;
-    std::uint64_t lost_before : 1;  // known to be damaged or gone
+    std::vector<Record> records;  // one for each content
+    std::uint64_t bytes = 0;      // of all contents
   };
 
-  base::Outcome<std::vector<Listed>> contents(const VerifyRequest& request) const;
+  struct Content {
+    std::string sha256;
+    std::uint64_t size = 0;
+    bool lost_before = false;  // known to be damaged or gone
+  };
 
-  void run(std::vector<Listed> contents, std::uint64_t bytes_per_second, std::string who);
+  base::Outcome<Listed> contents(const VerifyRequest& request) const;
+  // Nothing: the record has been removed since.
+  base::Outcome<std::optional<Content>> content_of(Record record) const;
+
+  void run(std::vector<Record> contents, std::uint64_t bytes_per_second, std::string who);
   // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
-  std::string read_all(const std::vector<Listed>& contents, std::vector<Listed>& again);
+  std::string read_all(const std::vector<Record>& contents, std::vector<Record>& again);
   // False: it was stopped.
   bool keep_pace(std::uint64_t bytes);
   bool wait(std::chrono::milliseconds time);
