@@ -25,7 +25,8 @@ for room in allowed:
 # Libraries that one room alone may know, and the rooms that may.
 owners = {
     r"soci/": {"db"},
-    r"openssl/|sodium|rnp/": {"crypto"},
+    r"openssl/|rnp/": {"crypto"},
+    r"sodium": {"crypto", "base"},
     r"re2/": {"text"},
     r"archive": {"probe", "client"},
     r"libfdt|seccomp|zlib": {"probe"},

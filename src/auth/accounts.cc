@@ -55,26 +55,48 @@ std::vector<Account> accounts_in(db::Transaction& transaction) {
   return accounts;
 }
 
+std::optional<Account> find_account(db::Transaction& transaction,
+                                    const std::string& name) {
+  const auto rows = transaction.query(kSelect + "where name = :n", {name});
+  if (rows.empty()) return std::nullopt;
+  auto account = account_of(rows.front());
+  account.keys = keys_of(transaction, name);
+  return account;
+}
+
 db::Value until_of(const Account& account) {
   return account.until ? db::Value(*account.until) : db::Value(nullptr);
 }
 
 }  // namespace
 
-base::Outcome<std::unique_ptr<Accounts>> Accounts::open(db::Database& database) {
-  std::unique_ptr<Accounts> accounts(new Accounts(database));
-  if (auto loaded = accounts->reload(); !loaded) return base::refuse(loaded.error());
-  return accounts;
+AccountIndex AccountIndex::read(db::Transaction& transaction) {
+  AccountIndex index;
+  for (auto& one : accounts_in(transaction)) {
+    const auto name = one.name;
+    index.accounts_.set(name, std::make_shared<const Account>(std::move(one)));
+  }
+  return index;
 }
 
-std::shared_ptr<const Account> Accounts::find(const std::string& name) const {
-  std::shared_ptr<const Picture> picture;
-  {
-    const std::lock_guard lock(mutex_);
-    picture = picture_;
+AccountIndex AccountIndex::after(db::Transaction& transaction,
+                                 const std::vector<db::Change>& changes) const {
+  auto next = *this;
+  for (const auto& one : changes) {
+    if (one.kind != kAccountChanged) continue;
+    if (auto account = find_account(transaction, one.object)) {
+      next.accounts_.set(one.object,
+                         std::make_shared<const Account>(std::move(*account)));
+    } else {
+      next.accounts_.erase(one.object);
+    }
   }
-  const auto found = picture->find(name);
-  return found == picture->end() ? nullptr : found->second;
+  return next;
+}
+
+std::shared_ptr<const Account> AccountIndex::find(const std::string& name) const {
+  const auto* found = accounts_.find(name);
+  return found == nullptr ? nullptr : *found;
 }
 
 base::Outcome<std::vector<Account>> Accounts::all() const {
@@ -85,12 +107,7 @@ base::Outcome<std::vector<Account>> Accounts::all() const {
 
 base::Outcome<Account> Accounts::get(db::Transaction& transaction,
                                      const std::string& name) {
-  const auto rows = transaction.query(kSelect + "where name = :n", {name});
-  if (!rows.empty()) {
-    auto account = account_of(rows.front());
-    account.keys = keys_of(transaction, name);
-    return account;
-  }
+  if (auto account = find_account(transaction, name)) return std::move(*account);
   return base::refuse(Kind::kNotFound,
                       fmt::format("there is no account '{}'; 'vantro account list' shows "
                                   "what there is",
@@ -113,6 +130,7 @@ base::Outcome<void> Accounts::add(db::Transaction& transaction, const Account& a
       {account.name, account.hash, actions_text(account.may), account.networks.text(),
        account.part, until_of(account), std::int64_t{account.on}, account.remarks,
        account.made_at, account.changed_at});
+  transaction.changed(kAccountChanged, account.name);
   return {};
 }
 
@@ -127,6 +145,7 @@ base::Outcome<void> Accounts::change(db::Transaction& transaction,
       {account.hash, actions_text(account.may), account.networks.text(), account.part,
        until_of(account), std::int64_t{account.on}, account.remarks, account.changed_at,
        account.name});
+  transaction.changed(kAccountChanged, account.name);
   return {};
 }
 
@@ -141,6 +160,7 @@ base::Outcome<void> Accounts::remove(db::Transaction& transaction,
   if (auto there = get(transaction, name); !there) return base::refuse(there.error());
   transaction.run("delete from account_keys where account = :n", {name});
   transaction.run("delete from accounts where name = :n", {name});
+  transaction.changed(kAccountChanged, name);
   return {};
 }
 
@@ -167,6 +187,7 @@ base::Outcome<void> Accounts::add_key(db::Transaction& transaction,
       "insert into account_keys (account, fingerprint, type, blob, remark, added_at) "
       "values (:n, :f, :t, :b, :r, :a)",
       {name, key.fingerprint, key.type, key.blob, key.remark, key.added_at});
+  transaction.changed(kAccountChanged, name);
   return {};
 }
 
@@ -195,20 +216,8 @@ base::Outcome<SshKey> Accounts::remove_key(db::Transaction& transaction,
   }
   transaction.run("delete from account_keys where account = :n and fingerprint = :f",
                   {name, found->fingerprint});
+  transaction.changed(kAccountChanged, name);
   return *found;
-}
-
-base::Outcome<void> Accounts::reload() {
-  auto accounts = all();
-  if (!accounts) return base::refuse(accounts.error());
-  auto fresh = std::make_shared<Picture>();
-  for (auto& one : *accounts) {
-    const auto name = one.name;
-    fresh->emplace(name, std::make_shared<const Account>(std::move(one)));
-  }
-  const std::lock_guard lock(mutex_);
-  picture_ = std::move(fresh);
-  return {};
 }
 
 void Accounts::used(const Account& account, const base::Address& from,

@@ -11,8 +11,8 @@ namespace vantro::auth {
 
 using base::Kind;
 
-LogIns::LogIns(const Accounts& accounts, const base::Clock& clock)
-    : accounts_(accounts),
+LogIns::LogIns(Find find, const base::Clock& clock)
+    : find_(std::move(find)),
       clock_(clock),
       key_(crypto::random_hex(32)),
       nobody_(crypto::unfitting_hash()) {}
@@ -21,7 +21,7 @@ std::optional<std::string> LogIns::remembered(std::string_view name,
                                               std::string_view password) {
   const auto sound = account_name(name);
   if (!sound) return std::nullopt;
-  const auto account = accounts_.find(*sound);
+  const auto account = find_(*sound);
   if (!account) return std::nullopt;
   const auto digest = crypto::keyed_digest(key_, password);
   const std::lock_guard lock(mutex_);
@@ -37,7 +37,7 @@ std::optional<std::string> LogIns::remembered(std::string_view name,
 base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_view name,
                                          std::string_view password) {
   const auto sound = account_name(name);
-  const auto account = sound ? accounts_.find(*sound) : nullptr;
+  const auto account = sound ? find_(*sound) : nullptr;
   const auto pair = crypto::keyed_digest(
       key_, std::string(name) + std::string(1, '\0') + std::string(password));
   std::optional<base::WallTime> changed_at;

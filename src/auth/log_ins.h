@@ -5,20 +5,22 @@
 #pragma once
 
 #include <cstddef>
+#include <functional>
 #include <map>
+#include <memory>
 #include <mutex>
 #include <optional>
 #include <string>
 #include <string_view>
 
-#include "auth/accounts.h"
+#include "auth/account.h"
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/outcome.h"
 
 namespace vantro::auth {
 
-// Thread-safe. Accounts and clock must outlive it.
+// Thread-safe. The clock must outlive it.
 class LogIns {
  public:
   static constexpr int kFreeMistakes = 5;
@@ -28,7 +30,10 @@ class LogIns {
   static constexpr base::Duration kWrongRemembered = std::chrono::seconds(30);
   static constexpr std::size_t kMostRemembered = 4096;  // of each; addresses as well
 
-  LogIns(const Accounts& accounts, const base::Clock& clock);
+  // An account as it is at that moment; null: there is none of that name.
+  using Find = std::function<std::shared_ptr<const Account>(const std::string& name)>;
+
+  LogIns(Find find, const base::Clock& clock);
 
   // The account's name, if this very pair was right lately. Cheap enough for an I/O
   // thread.
@@ -61,7 +66,7 @@ class LogIns {
   // REQUIRES: mutex_ is held.
   base::Refusal mistaken(const base::Address& from, base::Instant now);
 
-  const Accounts& accounts_;
+  const Find find_;
   const base::Clock& clock_;
   const std::string key_;
   const std::string nobody_;  // a hash that no password fits, for names without account

@@ -40,13 +40,6 @@ bool known_type(std::string_view type) {
                      [&](const auto& one) { return type == one.type; });
 }
 
-std::string_view trimmed(std::string_view text) {
-  constexpr std::string_view kBlanks = " \t\r\n";
-  const auto first = text.find_first_not_of(kBlanks);
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(kBlanks) - first + 1);
-}
-
 // The next field of a key: its length in four bytes, then itself (RFC 4251, 5).
 std::optional<ByteView> field(ByteView& rest) {
   if (rest.size() < 4) return std::nullopt;
@@ -116,7 +109,7 @@ base::Outcome<SshKey> make(std::string type, std::string_view base64,
   key.type = std::move(type);
   key.blob = base::base64(*blob);
   key.fingerprint = ssh_fingerprint(key.blob);
-  key.remark = base::printable(trimmed(remark), kLongestRemark);
+  key.remark = base::printable(base::trimmed(remark), kLongestRemark);
   return key;
 }
 
@@ -127,12 +120,12 @@ base::Outcome<SshKey> from_block(const std::vector<std::string_view>& lines) {
   bool in_header = false;
   bool ended = false;
   for (std::size_t i = 1; i < lines.size() && !ended; ++i) {
-    const auto line = trimmed(lines[i]);
+    const auto line = base::trimmed(lines[i]);
     if (line.starts_with("---- END")) {
       ended = true;
     } else if (in_header || line.find(':') != std::string_view::npos) {
       if (base::folded(line).starts_with("comment:")) {
-        remark = trimmed(line.substr(8));
+        remark = base::trimmed(line.substr(8));
         std::erase(remark, '"');
       }
       in_header = line.ends_with('\\');
@@ -159,7 +152,7 @@ base::Outcome<SshKey> parse_ssh_key(std::string_view text) {
   std::vector<std::string_view> lines;
   for (std::size_t at = 0; at < text.size();) {
     const auto end = std::min(text.find('\n', at), text.size());
-    const auto line = trimmed(text.substr(at, end - at));
+    const auto line = base::trimmed(text.substr(at, end - at));
     at = end + 1;
     if (!line.empty() && line.front() != '#') lines.push_back(line);
   }
@@ -176,7 +169,7 @@ base::Outcome<SshKey> parse_ssh_key(std::string_view text) {
   const auto next_word = [&] {
     const auto end = std::min(rest.find_first_of(" \t"), rest.size());
     const auto word = rest.substr(0, end);
-    rest = trimmed(rest.substr(end));
+    rest = base::trimmed(rest.substr(end));
     return word;
   };
   const auto type = next_word();

@@ -3,10 +3,12 @@
 #pragma once
 
 #include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "backup/revision.h"
+#include "base/shared_map.h"
 #include "db/database.h"
 
 namespace vantro::backup {
@@ -18,6 +20,28 @@ struct BackupOffer {
   Holder to;
   base::WallTime since = 0;
   base::WallTime until = 0;
+};
+
+// In the change log, with the offer's number.
+inline constexpr const char* kBackupOfferChanged = "backup-offer";
+// With a device's number: its name, or what is whose (fleet/devices.h notes the same).
+inline constexpr const char* kHolderChanged = "device";
+
+// Those that stand, by device or address, without the database. Immutable: a change makes
+// a new one.
+class BackupOfferIndex {
+ public:
+  // All that stand; and those after what the change log tells. Statements may throw, as
+  // db::Transaction's.
+  static BackupOfferIndex read(db::Transaction& transaction);
+  BackupOfferIndex after(db::Transaction& transaction,
+                         const std::vector<db::Change>& changes) const;
+
+  // Those that stand at that time, to that holder, by name.
+  std::vector<BackupOffer> to(const Holder& holder, base::WallTime now) const;
+
+ private:
+  base::SharedMap<std::int64_t, std::shared_ptr<const BackupOffer>> offers_;
 };
 
 // Stateless but for the database, which must outlive it. Thread-safe.

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "backup/backup_offers.h"
 #include "base/visible_name.h"
 
 namespace vantro::backup {
@@ -13,6 +14,8 @@ const char* word(Ending ending) {
       return "";
     case Ending::kUnknownSize:
       return "unknown-size";
+    case Ending::kCut:
+      return "cut";
     case Ending::kUnconfirmed:
       return "unconfirmed";
   }
@@ -43,7 +46,7 @@ std::uint64_t unsigned_of(const db::Row& row, std::size_t column) {
 }
 
 Ending ending_of(const std::string& text) {
-  for (const auto one : {Ending::kUnknownSize, Ending::kUnconfirmed}) {
+  for (const auto one : {Ending::kUnknownSize, Ending::kCut, Ending::kUnconfirmed}) {
     if (text == word(one)) return one;
   }
   return Ending::kConfirmed;
@@ -113,10 +116,6 @@ Value address_of(const Holder& holder) {
   return holder.device == 0 ? holder.name : std::string();
 }
 
-std::int64_t next_id(db::Transaction& t, const std::string& table) {
-  return t.query("select coalesce(max(id), 0) + 1 from " + table).front().integer(0);
-}
-
 struct File {
   std::int64_t id = 0;
   std::int64_t last_number = 0;
@@ -133,7 +132,7 @@ std::optional<File> find_file(db::Transaction& t, const Holder& holder,
 
 File file_for(db::Transaction& t, const Holder& holder, const std::string& name) {
   if (auto found = find_file(t, holder, name)) return *found;
-  const File made{next_id(t, "backup_files"), 0};
+  const File made{t.next_number("backup_files"), 0};
   t.run(
       "insert into backup_files values (:i, :d, :a, :n, 0, 0, null, 0, 0, 0, 0, '', "
       "null, 0)",
@@ -266,7 +265,7 @@ Added Backups::add(db::Transaction& t, Revision revision) {
     }
     return see_again(t, *known, revision);
   }
-  revision.id = next_id(t, "revisions");
+  revision.id = t.next_number("revisions");
   revision.number = file.last_number + 1;
   revision.last_seen_at = revision.arrived_at;
   revision.times_seen = 1;
@@ -319,6 +318,12 @@ void Backups::judge_again(db::Transaction& t, std::int64_t id,
 
 void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
+  for (const auto& row : transaction.query(
+           "select o.id from backup_offers o join revisions r on r.id = o.revision where "
+           "o.ended_at is null and r.sha256 = :s and r.whole <> :w",
+           {sha256, std::int64_t{whole}})) {
+    transaction.changed(kBackupOfferChanged, row.text(0));
+  }
   // Not the one that has just been recorded so.
   transaction.run(
       "update revisions set whole = :w, read_at = :t where sha256 = :s and "
@@ -348,6 +353,10 @@ std::vector<Moved> Backups::give_back(db::Transaction& t, const Holder& device) 
 }
 
 void Backups::remove(db::Transaction& t, const Revision& revision) {
+  for (const auto& row :
+       t.query("select id from backup_offers where revision = :i", {revision.id})) {
+    t.changed(kBackupOfferChanged, row.text(0));
+  }
   t.run("delete from backup_offers where revision = :i", {revision.id});
   t.run("delete from revisions where id = :i", {revision.id});
   if (t.query("select id from revisions where file = :f limit 1", {revision.file})
@@ -527,10 +536,15 @@ base::Outcome<std::optional<Revision>> Backups::newest_complete(
     const Holder& holder, const std::string& name) const {
   using Found = std::optional<Revision>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Found> {
-    return first_of(t.query(kSelect + "where " + kOfHolder + "and f.name = :n and " +
-                                kGood + " order by r.number desc limit 1",
-                            {device_of(holder), address_of(holder), name}));
+    return newest_complete(t, holder, name);
   });
+}
+
+std::optional<Revision> Backups::newest_complete(db::Transaction& t, const Holder& holder,
+                                                 const std::string& name) {
+  return first_of(t.query(kSelect + "where " + kOfHolder + "and f.name = :n and " +
+                              kGood + " order by r.number desc limit 1",
+                          {device_of(holder), address_of(holder), name}));
 }
 
 base::Outcome<std::vector<Arrived>> Backups::arrived(base::WallTime from,

@@ -122,6 +122,9 @@ class Backups {
   // The newest good one.
   base::Outcome<std::optional<Revision>> newest_complete(const Holder& holder,
                                                          const std::string& name) const;
+  static std::optional<Revision> newest_complete(db::Transaction& transaction,
+                                                 const Holder& holder,
+                                                 const std::string& name);
   // What came of each file within [from, to).
   base::Outcome<std::vector<Arrived>> arrived(base::WallTime from,
                                               base::WallTime to) const;

@@ -25,11 +25,12 @@ struct Holder {
 enum class Ending {
   kConfirmed,    // its protocol said so, or its size was announced and reached
   kUnknownSize,  // the client closed an upload whose size it had never told
+  kCut,          // the same, and its TLS connection ended without a closing word
   // The client was gone before it got the reply: perhaps it had not sent all of it.
   kUnconfirmed,
 };
 
-// "", "unknown-size", "unconfirmed"
+// "", "unknown-size", "cut", "unconfirmed"
 const char* word(Ending ending);
 
 struct Revision {

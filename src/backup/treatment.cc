@@ -3,17 +3,12 @@
 #include <fmt/format.h>
 
 #include "base/bytes.h"
+#include "base/visible_name.h"
 #include "crypto/digests.h"
 #include "text/line_diff.h"
 
 namespace vantro::backup {
-namespace {
-
-std::string last_part(const std::string& name) {
-  return name.substr(name.rfind('/') + 1);
-}
-
-}  // namespace
+namespace {}  // namespace
 
 const std::vector<text::LineExpression>& usual_secrets() {
   // Everything to the line's end is taken for the secret: what stands between the word
@@ -72,7 +67,7 @@ base::Outcome<Treatment> Treatment::make(TreatmentConfig config) {
 
 FileKind Treatment::kind_by_name(const std::string& name) const {
   for (const auto& [pattern, kind] : kinds_) {
-    if (pattern.fits(last_part(name))) return kind;
+    if (pattern.fits(std::string(base::last_part(name)))) return kind;
   }
   return FileKind::kUnknown;
 }

@@ -1,51 +1,31 @@
 #include "base/base64.h"
 
-#include <cstdint>
+#include <sodium.h>
 
 namespace vantro::base {
 namespace {
 
-constexpr std::string_view kAlphabet =
-    "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+constexpr int kPadded = sodium_base64_VARIANT_ORIGINAL;
 
 }  // namespace
 
 std::string base64(ByteView bytes) {
-  std::string text;
-  for (std::size_t i = 0; i < bytes.size(); i += 3) {
-    const auto left = bytes.size() - i;
-    const std::uint32_t group = static_cast<std::uint32_t>(bytes[i]) << 16 |
-                                (left > 1 ? bytes[i + 1] << 8 : 0) |
-                                (left > 2 ? bytes[i + 2] : 0);
-    text += kAlphabet[group >> 18];
-    text += kAlphabet[group >> 12 & 63];
-    text += left > 1 ? kAlphabet[group >> 6 & 63] : '=';
-    text += left > 2 ? kAlphabet[group & 63] : '=';
-  }
+  std::string text(sodium_base64_encoded_len(bytes.size(), kPadded), '\0');
+  sodium_bin2base64(text.data(), text.size(), bytes.data(), bytes.size(), kPadded);
+  text.pop_back();  // its zero byte
   return text;
 }
 
 std::optional<ByteBuffer> parse_base64(std::string_view text) {
-  if (text.size() % 4 != 0) return std::nullopt;
-  ByteBuffer bytes;
-  for (std::size_t i = 0; i < text.size(); i += 4) {
-    std::uint32_t group = 0;
-    std::size_t padding = 0;
-    for (std::size_t j = 0; j < 4; ++j) {
-      const char c = text[i + j];
-      const auto value = kAlphabet.find(c);
-      const bool last = i + 4 == text.size();
-      if (c == '=' && last && j >= 2) {
-        ++padding;
-      } else if (value == std::string_view::npos || padding > 0) {
-        return std::nullopt;
-      }
-      group = group << 6 | (c == '=' ? 0 : static_cast<std::uint32_t>(value));
-    }
-    for (std::size_t j = 0; j < 3 - padding; ++j) {
-      bytes.push_back(static_cast<std::uint8_t>(group >> (16 - 8 * j)));
-    }
+  ByteBuffer bytes(text.size() / 4 * 3 + 3);
+  std::size_t size = 0;
+  const char* end = nullptr;
+  if (sodium_base642bin(bytes.data(), bytes.size(), text.data(), text.size(), nullptr,
+                        &size, &end, kPadded) != 0 ||
+      end != text.data() + text.size()) {
+    return std::nullopt;
   }
+  bytes.resize(size);
   return bytes;
 }
 

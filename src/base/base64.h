@@ -10,7 +10,7 @@
 namespace vantro::base {
 
 std::string base64(ByteView bytes);
-// Nothing for what is no base64 or not padded.
+// Nothing for what is not base64, not padded, or has bits that no byte needs.
 std::optional<ByteBuffer> parse_base64(std::string_view text);
 
 }  // namespace vantro::base

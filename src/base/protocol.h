@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "base/address.h"
 #include "base/outcome.h"
 
 namespace vantro::base {
@@ -19,6 +20,12 @@ struct Protocol {
   std::uint16_t usual_port;
   const char* scheme;  // of its addresses (RFC 3986)
   const char* remark;  // what must be known to use such an address, or ""
+};
+
+// Where one is served. One socket may serve several: SCP and SFTP, say.
+struct Listening {
+  std::string protocol;  // its name
+  Endpoint where;
 };
 
 // In the order in which they are listed for people.

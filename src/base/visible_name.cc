@@ -45,6 +45,17 @@ bool in_folder(std::string_view folder, std::string_view name) {
                             name[folder.size()] == '/');
 }
 
+std::string_view last_part(std::string_view name) {
+  return name.substr(name.rfind('/') + 1);
+}
+
+std::string_view trimmed(std::string_view text) {
+  constexpr std::string_view kBlanks = " \t\r\n";
+  const auto first = text.find_first_not_of(kBlanks);
+  if (first == std::string_view::npos) return {};
+  return text.substr(first, text.find_last_not_of(kBlanks) - first + 1);
+}
+
 std::string folded(std::string_view text) {
   std::string result(text);
   for (auto& c : result) {

@@ -222,6 +222,7 @@ void give_up_name(db::Transaction& transaction, const Image& image,
   transaction.run("update image_names set name = :o where name = :n", {other, name});
   transaction.run("update images set name = :o where id = :i and name = :n",
                   {other, image.id, name});
+  transaction.changed(kImageChanged, std::to_string(image.id));
 }
 
 }  // namespace
@@ -253,12 +254,12 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   if (auto known = with_content(transaction, image.digests.sha256)) {
     complete(known->facts, image.facts);
     write_facts(transaction, *known);
+    transaction.changed(kImageChanged, std::to_string(known->id));
     if (by_name) return Added{What::kAlreadyThere, std::move(*known)};
     add_name(transaction, known->id, image.name, image.taken_in_at);
     return Added{What::kNewName, std::move(*known)};
   }
-  image.id =
-      transaction.query("select coalesce(max(id), 0) + 1 from images").front().integer(0);
+  image.id = transaction.next_number("images");
   image.read_at = image.taken_in_at;
   transaction.run(
       "insert into images (id, name, size, md5, sha1, sha256, sha512, taken_in_at, "
@@ -268,6 +269,7 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
        image.taken_in_by, image.read_at});
   write_facts(transaction, image);
   add_name(transaction, image.id, image.name, image.taken_in_at);
+  transaction.changed(kImageChanged, std::to_string(image.id));
   return Added{What::kNew, std::move(image)};
 }
 
@@ -304,7 +306,10 @@ base::Outcome<std::vector<FactChange>> Catalog::edit(
     auto is = fact(image.facts, name);
     if (was != is) changes.push_back({name, std::move(was), std::move(is)});
   }
-  if (!changes.empty()) write_facts(transaction, image);
+  if (!changes.empty()) {
+    write_facts(transaction, image);
+    transaction.changed(kImageChanged, std::to_string(image.id));
+  }
   return changes;
 }
 
@@ -318,6 +323,7 @@ base::Outcome<void> Catalog::withdraw(db::Transaction& transaction, const Image&
                   {now, why, image.id});
   transaction.run("update image_platforms set withdrawn = 1 where image = :i",
                   {image.id});
+  transaction.changed(kImageChanged, std::to_string(image.id));
   return {};
 }
 
@@ -331,11 +337,18 @@ base::Outcome<void> Catalog::take_back_withdrawal(db::Transaction& transaction,
       {image.id});
   transaction.run("update image_platforms set withdrawn = 0 where image = :i",
                   {image.id});
+  transaction.changed(kImageChanged, std::to_string(image.id));
   return {};
 }
 
 void Catalog::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
+  // That they were read is no news; that they are no longer what they were is.
+  for (const auto& row :
+       transaction.query("select id from images where sha256 = :s and whole <> :w",
+                         {sha256, std::int64_t{whole}})) {
+    transaction.changed(kImageChanged, row.text(0));
+  }
   transaction.run("update images set whole = :w, read_at = :t where sha256 = :s",
                   {std::int64_t{whole}, now, sha256});
 }

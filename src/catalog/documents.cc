@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
+#include "catalog/image.h"
 #include "text/nearest.h"
 
 namespace vantro::catalog {
@@ -62,9 +63,10 @@ void Documents::attach(db::Transaction& transaction, std::int64_t image,
   remove(transaction, image, document.name, document.added_at);
   transaction.run(
       "insert into documents (id, image, name, sha256, size, added_at, whole) values "
-      "((select coalesce(max(id), 0) + 1 from documents), :i, :n, :s, :z, :t, 1)",
-      {image, document.name, document.sha256, static_cast<std::int64_t>(document.size),
-       document.added_at});
+      "(:d, :i, :n, :s, :z, :t, 1)",
+      {transaction.next_number("documents"), image, document.name, document.sha256,
+       static_cast<std::int64_t>(document.size), document.added_at});
+  transaction.changed(kImageChanged, std::to_string(image));
 }
 
 void Documents::mark_read(db::Transaction& transaction, const std::string& sha256,
@@ -79,6 +81,7 @@ base::Outcome<void> Documents::detach(db::Transaction& transaction, std::int64_t
     return base::refuse(found.error());
   }
   remove(transaction, image, name, now);
+  transaction.changed(kImageChanged, std::to_string(image));
   return {};
 }
 

@@ -21,17 +21,11 @@ constexpr std::size_t kMostInList = 50;
 const std::vector<std::string> kRoles{"system", "boot", "module", "recovery", "other"};
 const std::vector<std::string> kStages{"early", "general", "ending"};
 
-std::string trimmed(std::string_view text) {
-  const auto begin = text.find_first_not_of(" \t\r\n");
-  if (begin == std::string_view::npos) return "";
-  return std::string(text.substr(begin, text.find_last_not_of(" \t\r\n") - begin + 1));
-}
-
 std::vector<std::string> list_of(std::string_view text) {
   std::vector<std::string> items;
   while (!text.empty()) {
     const auto comma = text.find(',');
-    auto item = trimmed(text.substr(0, comma));
+    auto item = std::string(base::trimmed(text.substr(0, comma)));
     if (!item.empty() && std::find(items.begin(), items.end(), item) == items.end()) {
       items.push_back(std::move(item));
     }
@@ -83,7 +77,7 @@ std::string fact(const Facts& facts, const std::string& name) {
 
 base::Outcome<void> set_fact(Facts& facts, const std::string& name,
                              const std::string& given) {
-  const auto text = trimmed(given);
+  const auto text = std::string(base::trimmed(given));
   const auto longest = name == "remarks" ? kLongestRemarks : kLongestFact;
   if (text.size() > longest) {
     return base::refuse(Kind::kInvalid, fmt::format("{}: at most {} bytes, these are {}",

@@ -35,6 +35,10 @@ struct Withdrawal {
 inline constexpr const char* kEndNotConfirmed =
     "upload end not confirmed: the client was gone before it got the reply";
 
+// In the change log, with the image's number: its facts, its names, its vouches, or what
+// is kept of it.
+inline constexpr const char* kImageChanged = "image";
+
 struct Image {
   std::int64_t id = 0;
   std::string name;  // the one it was taken in under first

@@ -56,8 +56,7 @@ base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
                           fmt::format("'{}' is in the kit twice", part.image.name));
     }
   }
-  kit.id =
-      transaction.query("select coalesce(max(id), 0) + 1 from kits").front().integer(0);
+  kit.id = transaction.next_number("kits");
   transaction.run("insert into kits (id, name, remarks, made_at) values (:i, :n, :r, :t)",
                   {kit.id, kit.name, kit.remarks, kit.made_at});
   std::int64_t position = 0;
@@ -66,6 +65,7 @@ base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
         "insert into kit_parts (kit, position, image, remark) values (:k, :p, :i, :r)",
         {kit.id, ++position, part.image.id, part.remark});
   }
+  transaction.changed(kKitChanged, kit.name);
   return {};
 }
 
@@ -74,6 +74,7 @@ base::Outcome<void> Kits::remove(db::Transaction& transaction, const std::string
   if (kits.empty()) return base::refuse(no_such_kit(transaction, name));
   transaction.run("delete from kit_parts where kit = :k", {kits.front().id});
   transaction.run("delete from kits where id = :k", {kits.front().id});
+  transaction.changed(kKitChanged, name);
   return {};
 }
 

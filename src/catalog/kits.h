@@ -26,6 +26,9 @@ struct Kit {
   std::vector<KitPart> parts;  // in their order
 };
 
+// In the change log, with the kit's name.
+inline constexpr const char* kKitChanged = "kit";
+
 class Kits {
  public:
   explicit Kits(db::Database& database) : database_(database) {}

@@ -3,7 +3,11 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <map>
+#include <set>
+#include <utility>
 
+#include "base/numbers.h"
 #include "base/visible_name.h"
 #include "text/nearest.h"
 
@@ -31,24 +35,104 @@ unsigned narrowness(const Offer& offer) {
 
 }  // namespace
 
+std::shared_ptr<const OfferIndex::Name> OfferIndex::made(std::vector<Offer> standing,
+                                                         std::vector<Offer> withdrawn) {
+  if (standing.empty() && withdrawn.empty()) return nullptr;
+  std::sort(standing.begin(), standing.end(),
+            [](const Offer& a, const Offer& b) { return narrowness(a) > narrowness(b); });
+  return std::make_shared<const Name>(Name{std::move(standing), std::move(withdrawn)});
+}
+
 OfferIndex::OfferIndex(std::vector<Offer> standing, std::vector<Offer> withdrawn,
                        bool only_vouched)
-    : standing_(std::move(standing)),
-      withdrawn_(std::move(withdrawn)),
-      only_vouched_(only_vouched) {
-  for (const auto& offer : standing_) {
-    by_name_[offer.name].push_back(&offer);
-    if (held_back(offer.image).empty()) ++open_;
+    : only_vouched_(only_vouched) {
+  std::map<std::string, Name> names;
+  for (auto& offer : standing) {
+    auto& offers = names[offer.name].standing;
+    offers.push_back(std::move(offer));
   }
-  for (auto& [name, offers] : by_name_) {
-    std::sort(offers.begin(), offers.end(), [](const Offer* a, const Offer* b) {
-      return narrowness(*a) > narrowness(*b);
-    });
-    by_folded_name_.emplace(base::folded(name), &name);
+  for (auto& offer : withdrawn) {
+    auto& offers = names[offer.name].withdrawn;
+    offers.push_back(std::move(offer));
   }
-  for (const auto& offer : withdrawn_) {
-    withdrawn_names_.emplace(base::folded(offer.name), &offer);
-    withdrawn_contents_.insert(offer.image.digests.sha256);
+  // In one go, which is much less work than one after the other.
+  std::vector<std::pair<std::string, std::shared_ptr<const Name>>> by_name;
+  std::map<std::string, Names> folded;
+  std::map<std::string, std::size_t> contents;
+  for (auto& [name, offers] : names) {
+    folded[base::folded(name)].push_back(name);
+    for (const auto& one : offers.withdrawn) ++contents[one.image.digests.sha256];
+    by_name.emplace_back(name,
+                         made(std::move(offers.standing), std::move(offers.withdrawn)));
+    open_ += open_offers(*by_name.back().second);
+  }
+  by_name_ = decltype(by_name_)(std::move(by_name));
+  by_folded_name_ = decltype(by_folded_name_)({folded.begin(), folded.end()});
+  withdrawn_contents_ = decltype(withdrawn_contents_)({contents.begin(), contents.end()});
+}
+
+OfferIndex OfferIndex::read(db::Transaction& transaction, bool only_vouched) {
+  return {Offers::standing(transaction), Offers::withdrawn(transaction), only_vouched};
+}
+
+OfferIndex OfferIndex::after(db::Transaction& transaction,
+                             const std::vector<db::Change>& changes) const {
+  std::set<std::string> names;
+  for (const auto& one : changes) {
+    if (one.kind == kOfferChanged) names.insert(one.object);
+    if (one.kind != kImageChanged) continue;
+    const auto image = base::parse_number<std::int64_t>(one.object).value_or(0);
+    for (auto& name : Offers::names_of(transaction, image)) names.insert(std::move(name));
+  }
+  auto next = *this;
+  for (const auto& name : names) {
+    next.replace(name, made(Offers::standing_under(transaction, name),
+                            Offers::withdrawn_under(transaction, name)));
+  }
+  return next;
+}
+
+std::size_t OfferIndex::open_offers(const Name& name) const {
+  return static_cast<std::size_t>(
+      std::count_if(name.standing.begin(), name.standing.end(),
+                    [&](const Offer& offer) { return held_back(offer.image).empty(); }));
+}
+
+void OfferIndex::replace(const std::string& name,
+                         const std::shared_ptr<const Name>& with) {
+  const auto count_contents = [&](const Name& one, std::size_t step) {
+    for (const auto& offer : one.withdrawn) {
+      const auto& sha256 = offer.image.digests.sha256;
+      const auto* known = withdrawn_contents_.find(sha256);
+      const auto count = (known == nullptr ? 0 : *known) + step;
+      if (count == 0) {
+        withdrawn_contents_.erase(sha256);
+      } else {
+        withdrawn_contents_.set(sha256, count);
+      }
+    }
+  };
+  const auto folded = base::folded(name);
+  const auto* spelt = by_folded_name_.find(folded);
+  auto spellings = spelt == nullptr ? Names() : *spelt;
+  std::erase(spellings, name);
+  if (const auto* found = by_name_.find(name)) {
+    // Held on to, as its place in the map goes.
+    const auto before = *found;
+    open_ -= open_offers(*before);
+    count_contents(*before, static_cast<std::size_t>(-1));
+    by_name_.erase(name);
+  }
+  if (with) {
+    open_ += open_offers(*with);
+    count_contents(*with, 1);
+    by_name_.set(name, with);
+    spellings.insert(std::lower_bound(spellings.begin(), spellings.end(), name), name);
+  }
+  if (spellings.empty()) {
+    by_folded_name_.erase(folded);
+  } else {
+    by_folded_name_.set(folded, std::move(spellings));
   }
 }
 
@@ -75,20 +159,20 @@ std::string OfferIndex::held_back(const Image& image) const {
   return "";
 }
 
-base::Outcome<const Offer*> OfferIndex::choose(const Name& offers,
+base::Outcome<const Offer*> OfferIndex::choose(const Name& name,
                                                const Asking& asking) const {
   const Offer* late = nullptr;
   const Offer* elsewhere = nullptr;
-  for (const auto* offer : offers) {
-    if (!is_for(*offer, asking.address)) continue;
-    if (!in_time(*offer, asking.now)) {
-      late = offer;
-    } else if (!is_over(*offer, asking.protocol)) {
-      elsewhere = offer;
-    } else if (auto why = held_back(offer->image); !why.empty()) {
-      return base::refuse(Kind::kDenied, fmt::format("'{}' {}", offer->name, why));
+  for (const auto& offer : name.standing) {
+    if (!is_for(offer, asking.address)) continue;
+    if (!in_time(offer, asking.now)) {
+      late = &offer;
+    } else if (!is_over(offer, asking.protocol)) {
+      elsewhere = &offer;
+    } else if (auto why = held_back(offer.image); !why.empty()) {
+      return base::refuse(Kind::kDenied, fmt::format("'{}' {}", offer.name, why));
     } else {
-      return offer;
+      return &offer;
     }
   }
   if (elsewhere != nullptr) {
@@ -102,39 +186,39 @@ base::Outcome<const Offer*> OfferIndex::choose(const Name& offers,
                         fmt::format("'{}' was on offer until {}", late->name,
                                     base::local_time(*late->until)));
   }
-  return base::refuse(
-      Kind::kNotFound,
-      fmt::format("'{}' is not on offer", base::printable(offers.front()->name, 80)));
+  return base::refuse(Kind::kNotFound,
+                      fmt::format("'{}' is not on offer",
+                                  base::printable(name.standing.front().name, 80)));
 }
 
-bool OfferIndex::visible(const Name& offers, const Asking& asking) const {
-  if (!base::in_folder(asking.part, offers.front()->name)) return false;
-  return std::any_of(offers.begin(), offers.end(), [&](const Offer* offer) {
-    return is_for(*offer, asking.address) && in_time(*offer, asking.now) &&
-           is_over(*offer, asking.protocol) && held_back(offer->image).empty();
+bool OfferIndex::visible(const Name& name, const Asking& asking) const {
+  return std::any_of(name.standing.begin(), name.standing.end(), [&](const Offer& offer) {
+    return base::in_folder(asking.part, offer.name) && is_for(offer, asking.address) &&
+           in_time(offer, asking.now) && is_over(offer, asking.protocol) &&
+           held_back(offer.image).empty();
   });
 }
 
 std::vector<const Offer*> OfferIndex::visible_to(const Asking& asking) const {
   std::vector<const Offer*> result;
-  for (const auto& [name, offers] : by_name_) {
-    if (!base::in_folder(asking.part, name)) continue;
-    if (const auto offer = choose(offers, asking)) result.push_back(*offer);
-  }
+  by_name_.each([&](const std::string& name, const auto& one) {
+    if (one->standing.empty() || !base::in_folder(asking.part, name)) return;
+    if (const auto offer = choose(*one, asking)) result.push_back(*offer);
+  });
   return result;
 }
 
 base::Outcome<const Offer*> OfferIndex::find(const std::string& name,
                                              const Asking& asking) const {
-  if (const auto exact = by_name_.find(name); exact != by_name_.end()) {
-    return choose(exact->second, asking);
+  const auto* exact = by_name_.find(name);
+  if (exact != nullptr && !(*exact)->standing.empty()) return choose(**exact, asking);
+  const auto* spelt = by_folded_name_.find(base::folded(name));
+  const auto spellings = spelt == nullptr ? Names() : *spelt;
+  Names meant;
+  for (const auto& one : spellings) {
+    if (visible(**by_name_.find(one), asking)) meant.push_back(one);
   }
-  std::vector<const std::string*> meant;
-  const auto [first, last] = by_folded_name_.equal_range(base::folded(name));
-  for (auto one = first; one != last; ++one) {
-    if (visible(by_name_.at(*one->second), asking)) meant.push_back(one->second);
-  }
-  if (meant.size() == 1) return choose(by_name_.at(*meant.front()), asking);
+  if (meant.size() == 1) return choose(**by_name_.find(meant.front()), asking);
   const auto shown = base::printable(name, 80);
   if (meant.size() > 1) {
     return base::refuse(
@@ -143,17 +227,19 @@ base::Outcome<const Offer*> OfferIndex::find(const std::string& name,
             "'{}' is not on offer, and several names differ from it only in upper "
             "and lower case",
             shown),
-        *meant.front());
+        meant.front());
   }
-  const auto gone = withdrawn_names_.find(base::folded(name));
-  if (gone != withdrawn_names_.end() && is_for(*gone->second, asking.address)) {
-    return base::refuse(Kind::kDenied, fmt::format("'{}' {}", gone->second->name,
-                                                   held_back(gone->second->image)));
+  for (const auto& one : spellings) {
+    for (const auto& gone : (*by_name_.find(one))->withdrawn) {
+      if (!is_for(gone, asking.address)) continue;
+      return base::refuse(Kind::kDenied,
+                          fmt::format("'{}' {}", gone.name, held_back(gone.image)));
+    }
   }
-  std::vector<std::string> names;
-  for (const auto& [offered, offers] : by_name_) {
-    if (visible(offers, asking)) names.push_back(offered);
-  }
+  Names names;
+  by_name_.each([&](const std::string& offered, const auto& one) {
+    if (visible(*one, asking)) names.push_back(offered);
+  });
   return base::refuse(Kind::kNotFound, fmt::format("'{}' is not on offer", shown),
                       text::nearest(name, names).value_or(""));
 }

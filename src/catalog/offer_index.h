@@ -1,15 +1,16 @@
 // All offers at one moment, for look-ups that must not wait for the database. Immutable:
-// a change makes a new one.
+// a change makes a new one, which shares with the old one what has not changed.
 #pragma once
 
-#include <map>
-#include <set>
+#include <cstdint>
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/outcome.h"
+#include "base/shared_map.h"
 #include "catalog/offers.h"
 
 namespace vantro::catalog {
@@ -29,6 +30,11 @@ class OfferIndex {
   // out.
   OfferIndex(std::vector<Offer> standing, std::vector<Offer> withdrawn,
              bool only_vouched);
+  // Statements may throw, as db::Transaction's.
+  static OfferIndex read(db::Transaction& transaction, bool only_vouched);
+  // The offers after what the change log tells: reads what has changed, and no more.
+  OfferIndex after(db::Transaction& transaction,
+                   const std::vector<db::Change>& changes) const;
 
   // `name` as base::visible_name() gave it. Of several offers of a name the one to the
   // narrowest network that the asker is in. Letter case is forgiven where that leaves one
@@ -51,19 +57,26 @@ class OfferIndex {
   }
 
  private:
-  using Name = std::vector<const Offer*>;  // narrowest network first
+  struct Name {
+    std::vector<Offer> standing;   // narrowest network first
+    std::vector<Offer> withdrawn;  // at most one
+  };
+  using Names = std::vector<std::string>;
 
-  base::Outcome<const Offer*> choose(const Name& offers, const Asking& asking) const;
-  bool visible(const Name& offers, const Asking& asking) const;
+  static std::shared_ptr<const Name> made(std::vector<Offer> standing,
+                                          std::vector<Offer> withdrawn);
+  base::Outcome<const Offer*> choose(const Name& name, const Asking& asking) const;
+  bool visible(const Name& name, const Asking& asking) const;
+  std::size_t open_offers(const Name& name) const;
+  // Takes what is there under the name out, and puts the other in; null: nothing.
+  void replace(const std::string& name, const std::shared_ptr<const Name>& with);
 
-  std::vector<Offer> standing_;
-  std::vector<Offer> withdrawn_;
   bool only_vouched_;
   std::size_t open_ = 0;
-  std::map<std::string, Name> by_name_;
-  std::multimap<std::string, const std::string*> by_folded_name_;
-  std::map<std::string, const Offer*> withdrawn_names_;  // folded
-  std::set<std::string> withdrawn_contents_;
+  base::SharedMap<std::string, std::shared_ptr<const Name>> by_name_;
+  base::SharedMap<std::string, Names> by_folded_name_;  // standing or withdrawn
+  // SHA-256, and how many names of it were withdrawn.
+  base::SharedMap<std::string, std::size_t> withdrawn_contents_;
 };
 
 }  // namespace vantro::catalog

@@ -60,6 +60,9 @@ db::Value time_or_null(const std::optional<base::WallTime>& time) {
 }
 
 constexpr const char* kStanding = "where f.ended_at is null ";
+constexpr const char* kLastAndWithdrawn =
+    "where f.id = (select max(g.id) from offers g where g.name = f.name) "
+    "and f.why = :w and i.withdrawn_at is not null ";
 
 }  // namespace
 
@@ -91,14 +94,14 @@ base::Outcome<Offer> Offers::add(db::Transaction& transaction, Offer offer) {
                     "'vantro offer change', or end it",
                     offer.name, known.image.name, whom(offer.network)));
   }
-  offer.id =
-      transaction.query("select coalesce(max(id), 0) + 1 from offers").front().integer(0);
+  offer.id = transaction.next_number("offers");
   transaction.run(
       "insert into offers (id, name, image, network, protocols, since, until, ended_at, "
       "why) values (:i, :n, :m, :w, :p, :s, :u, :e, :y)",
       {offer.id, offer.name, offer.image.id, network_text(offer.network),
        fmt::format("{}", fmt::join(offer.protocols, " ")), offer.since,
        time_or_null(offer.until), nullptr, ""});
+  transaction.changed(kOfferChanged, offer.name);
   return offer;
 }
 
@@ -110,21 +113,22 @@ base::Outcome<Offer> Offers::change(db::Transaction& transaction, const Offer& o
   if (change.protocols) next.protocols = *change.protocols;
   if (change.until) next.until = *change.until;
   next.since = now;
-  end(transaction, offer.id, "changed", now);
+  end(transaction, offer, "changed", now);
   return add(transaction, std::move(next));
 }
 
-void Offers::end(db::Transaction& transaction, std::int64_t id, const std::string& why,
+void Offers::end(db::Transaction& transaction, const Offer& offer, const std::string& why,
                  base::WallTime now) {
   transaction.run("update offers set ended_at = :t, why = :w where id = :i",
-                  {now, why, id});
+                  {now, why, offer.id});
+  transaction.changed(kOfferChanged, offer.name);
 }
 
 std::vector<Offer> Offers::end_expired(db::Transaction& transaction, base::WallTime now) {
   auto expired =
       offers_where(transaction, std::string(kStanding) + "and f.until <= :t", {now});
   for (const auto& one : expired) {
-    end(transaction, one.id, "its time was over", *one.until);
+    end(transaction, one, "its time was over", *one.until);
   }
   return expired;
 }
@@ -133,7 +137,7 @@ std::vector<Offer> Offers::end_all_of(db::Transaction& transaction, std::int64_t
                                       const std::string& why, base::WallTime now) {
   auto ended =
       offers_where(transaction, std::string(kStanding) + "and f.image = :i", {image});
-  for (const auto& one : ended) end(transaction, one.id, why, now);
+  for (const auto& one : ended) end(transaction, one, why, now);
   return ended;
 }
 
@@ -206,11 +210,33 @@ base::Outcome<std::vector<Offer>> Offers::of_image(std::int64_t image) const {
                 {image});
 }
 
-base::Outcome<std::vector<Offer>> Offers::withdrawn() const {
-  return select(
-      "where f.id = (select max(g.id) from offers g where g.name = f.name) "
-      "and f.why = :w and i.withdrawn_at is not null order by f.name",
-      {kImageWithdrawn});
+std::vector<Offer> Offers::standing(db::Transaction& transaction) {
+  return offers_where(transaction, kStanding, {});
+}
+
+std::vector<Offer> Offers::withdrawn(db::Transaction& transaction) {
+  return offers_where(transaction, kLastAndWithdrawn, {kImageWithdrawn});
+}
+
+std::vector<Offer> Offers::standing_under(db::Transaction& transaction,
+                                          const std::string& name) {
+  return offers_where(transaction, std::string(kStanding) + "and f.name = :n", {name});
+}
+
+std::vector<Offer> Offers::withdrawn_under(db::Transaction& transaction,
+                                           const std::string& name) {
+  return offers_where(transaction, std::string(kLastAndWithdrawn) + "and f.name = :n",
+                      {kImageWithdrawn, name});
+}
+
+std::vector<std::string> Offers::names_of(db::Transaction& transaction,
+                                          std::int64_t image) {
+  std::vector<std::string> names;
+  for (const auto& row :
+       transaction.query("select distinct name from offers where image = :i", {image})) {
+    names.push_back(row.text(0));
+  }
+  return names;
 }
 
 }  // namespace vantro::catalog

@@ -39,7 +39,8 @@ struct OfferChange {
 // Empty if there are no limits.
 std::string limits_text(const Offer& offer);
 
-// As Catalog: changes are static and work in the caller's transaction.
+// As Catalog: changes are static and work in the caller's transaction. Each notes
+// kOfferChanged with the offer's name.
 class Offers {
  public:
   explicit Offers(db::Database& database) : database_(database) {}
@@ -49,8 +50,8 @@ class Offers {
   // Ends the offer and begins another: what the name stood for until now stays known.
   static base::Outcome<Offer> change(db::Transaction& transaction, const Offer& offer,
                                      const OfferChange& change, base::WallTime now);
-  static void end(db::Transaction& transaction, std::int64_t id, const std::string& why,
-                  base::WallTime now);
+  static void end(db::Transaction& transaction, const Offer& offer,
+                  const std::string& why, base::WallTime now);
   // Those whose time is over; returns them.
   static std::vector<Offer> end_expired(db::Transaction& transaction, base::WallTime now);
   // All that stand for the image; returns them.
@@ -65,15 +66,25 @@ class Offers {
   // Under the same name, to networks that have addresses in common with this offer's.
   static std::vector<Offer> overlapping(db::Transaction& transaction, const Offer& offer);
 
+  // What the offer index has under the names: those that stand, and the last one of a
+  // name that no longer stands for anything because its image was withdrawn.
+  static std::vector<Offer> standing_under(db::Transaction& transaction,
+                                           const std::string& name);
+  static std::vector<Offer> withdrawn_under(db::Transaction& transaction,
+                                            const std::string& name);
+  // The names of all offers of the image, ended ones too.
+  static std::vector<std::string> names_of(db::Transaction& transaction,
+                                           std::int64_t image);
+  // The same of all names.
+  static std::vector<Offer> standing(db::Transaction& transaction);
+  static std::vector<Offer> withdrawn(db::Transaction& transaction);
+
   // Those that stand, by name, then network; and those that stood at a time in the past.
   base::Outcome<std::vector<Offer>> standing() const;
   base::Outcome<std::vector<Offer>> standing_at(base::WallTime time) const;
   // Of one name, all that ever stood, newest first.
   base::Outcome<std::vector<Offer>> history(const std::string& name) const;
   base::Outcome<std::vector<Offer>> of_image(std::int64_t image) const;
-  // The last one of each name that no longer stands for anything because its image was
-  // withdrawn.
-  base::Outcome<std::vector<Offer>> withdrawn() const;
 
  private:
   base::Outcome<std::vector<Offer>> select(const std::string& which,
@@ -81,6 +92,9 @@ class Offers {
 
   db::Database& database_;
 };
+
+// In the change log.
+inline constexpr const char* kOfferChanged = "offer";
 
 // Why an offer ended, where somebody must be told the image's own reason.
 inline constexpr const char* kImageWithdrawn = "the image was withdrawn";

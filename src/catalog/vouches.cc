@@ -38,6 +38,7 @@ void bring_up_to_date(db::Transaction& transaction, Image& image) {
   image.vouching = vouching_from(read(transaction, image.id));
   transaction.run("update images set vouching = :v where id = :i",
                   {word(image.vouching), image.id});
+  transaction.changed(kImageChanged, std::to_string(image.id));
 }
 
 }  // namespace
@@ -56,9 +57,7 @@ Vouching vouching_from(const std::vector<Vouch>& vouches) {
 Vouch Vouches::add(db::Transaction& transaction, Image& image, Vouch vouch) {
   const auto& expected = vouch.expected;
   vouch.agrees = crypto::value_of(image.digests, expected.algorithm) == expected.hex;
-  vouch.id = transaction.query("select coalesce(max(id), 0) + 1 from vouches")
-                 .front()
-                 .integer(0);
+  vouch.id = transaction.next_number("vouches");
   transaction.run(
       "insert into vouches (id, image, at, who, source, algorithm, hex, agrees, signer) "
       "values (:i, :m, :t, :w, :s, :a, :h, :g, :k)",

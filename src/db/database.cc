@@ -227,6 +227,18 @@ void Transaction::each(const std::string& sql, const std::vector<Value>& values,
   connection_.each(sql, values, true, take);
 }
 
+std::int64_t Transaction::next_number(const std::string& what) {
+  run("update numbers set last = last + 1 where what = :w", {what});
+  return query("select last from numbers where what = :w", {what}).at(0).integer(0);
+}
+
+void Transaction::changed(const std::string& kind, const std::string& object) {
+  for (const auto& one : changes_) {
+    if (one.kind == kind && one.object == object && one.by == who_) return;
+  }
+  changes_.push_back({0, 0, kind, object, who_});
+}
+
 Database::Database(std::string path, Watch watch)
     : path_(std::move(path)), watch_(std::move(watch)) {}
 Database::~Database() = default;
@@ -251,15 +263,23 @@ Refusal Database::enclose(Connection& connection, const char* begin, const Work&
   }
 }
 
-Refusal Database::write_once(const Work& work) {
+Refusal Database::write_once(const Work& work, bool& changed) {
   auto next = identity();
   ++next.change;
   next.at = base::SystemClock{}.wall();
   bool done = false;
+  changed = false;
   auto failure = enclose(*writer_, "begin immediate", [&](Transaction& transaction) {
     done = work(transaction);
     if (!done) return false;
     transaction.run("update identity set change = :c, at = :t", {next.change, next.at});
+    for (const auto& one : transaction.changes_) {
+      transaction.run(
+          "insert into change_log (sequence, at, kind, object, by_whom) values (:s, :a, "
+          ":k, :o, :b)",
+          {transaction.next_number("change_log"), next.at, one.kind, one.object, one.by});
+    }
+    changed = !transaction.changes_.empty();
     return true;
   });
   const bool failed = !failure.sentence.empty();
@@ -277,11 +297,17 @@ Refusal Database::write_once(const Work& work) {
 }
 
 Refusal Database::enclose_write(const Work& work) {
-  const std::lock_guard lock(writer_mutex_);
-  auto failure = write_once(work);
-  if (failure.sentence.empty() || failure.kind != Kind::kFull) return failure;
-  if (!watch_.make_room || !watch_.make_room()) return failure;
-  return write_once(work);
+  bool changed = false;
+  Refusal failure;
+  {
+    const std::lock_guard lock(writer_mutex_);
+    failure = write_once(work, changed);
+    if (failure.kind == Kind::kFull && watch_.make_room && watch_.make_room()) {
+      failure = write_once(work, changed);
+    }
+  }
+  if (failure.sentence.empty() && changed && changed_) changed_();
+  return failure;
 }
 
 Refusal Database::enclose_read(const Work& work) {

@@ -49,6 +49,16 @@ using Rows = std::vector<Row>;
 
 using Identity = base::StateIdentity;
 
+// A row of the change log: something that snapshots and listeners depend on is no longer
+// as it was.
+struct Change {
+  std::int64_t sequence = 0;  // in the order of the commits, without gaps
+  base::WallTime at = 0;
+  std::string kind;    // "offer", "device"
+  std::string object;  // which one, as the room that changed it names it
+  std::string by;      // who changed it
+};
+
 // An open connection.
 class Connection;
 
@@ -67,8 +77,21 @@ class Transaction {
   void each(const std::string& sql, const std::vector<Value>& values,
             const std::function<void(const Row&)>& take);
 
+  // A number that no row of this kind has had before, and none will get again.
+  std::int64_t next_number(const std::string& what);
+
+  // Who makes the changes that are noted from here on.
+  void acting(std::string who) { who_ = std::move(who); }
+  // Adds a row to the change log when the transaction is committed; once for each object.
+  // Whatever writes what a snapshot is made from calls this.
+  void changed(const std::string& kind, const std::string& object);
+
  private:
+  friend class Database;
+
   Connection& connection_;
+  std::string who_ = "server";
+  std::vector<Change> changes_;
 };
 
 // What whoever opens a database wants to be asked and told.
@@ -122,6 +145,10 @@ class Database {
     return result;
   }
 
+  // `then` is called after each commit that wrote into the change log, before write()
+  // returns, on its thread; it may read. REQUIRES: nobody writes yet.
+  void on_change(std::function<void()> then) { changed_ = std::move(then); }
+
   Identity identity() const;
   // The change number goes on behind this one: another database was ahead.
   base::Outcome<void> continue_behind(std::int64_t change);
@@ -140,13 +167,15 @@ class Database {
   base::Refusal enclose_read(const Work& work);
   // Null: it could not be made.
   void give_back(std::unique_ptr<Connection> reader);
-  base::Refusal write_once(const Work& work);
+  // `changed`: a row was added to the change log.
+  base::Refusal write_once(const Work& work, bool& changed);
   // Runs the work between begin and commit (if it returned true) or rollback.
   static base::Refusal enclose(Connection& connection, const char* begin,
                                const Work& work);
 
   const std::string path_;
   const Watch watch_;
+  std::function<void()> changed_;  // constant after on_change()
   std::mutex writer_mutex_;
   std::unique_ptr<Connection> writer_;  // guarded by writer_mutex_
   mutable std::mutex state_mutex_;

@@ -366,6 +366,36 @@ const std::vector<SchemaVersion>& schema_versions() {
                  group by actor))",
            "create index last_contacts_by_time on last_contacts (at, row)",
        }},
+      {"the change log; numbers that are never given twice",
+       {
+           // What snapshots and listeners follow: one row for each object that a
+           // transaction has changed. Old rows are removed.
+           R"(create table change_log (
+                sequence bigint primary key,
+                at bigint not null,
+                kind text not null,
+                object text not null,
+                by_whom text not null))",
+           "create index change_log_by_time on change_log (at)",
+           R"(create table numbers (
+                what text primary key,
+                last bigint not null))",
+           "insert into numbers values ('change_log', 0)",
+           "insert into numbers select 'images', coalesce(max(id), 0) from images",
+           "insert into numbers select 'offers', coalesce(max(id), 0) from offers",
+           "insert into numbers select 'vouches', coalesce(max(id), 0) from vouches",
+           "insert into numbers select 'documents', coalesce(max(id), 0) from documents",
+           "insert into numbers select 'kits', coalesce(max(id), 0) from kits",
+           "insert into numbers select 'backup_files', coalesce(max(id), 0) "
+           "from backup_files",
+           "insert into numbers select 'revisions', coalesce(max(id), 0) from revisions",
+           "insert into numbers select 'backup_offers', coalesce(max(id), 0) "
+           "from backup_offers",
+           // A device that was removed may have left its number with what it sent.
+           R"(insert into numbers select 'devices', coalesce(max(id), 0) from
+                (select id from devices union all select device from backup_files
+                 union all select device from backup_offers))",
+       }},
   };
   return versions;
 }

@@ -27,12 +27,6 @@ bool is_letter_or_digit(char one) {
          (one >= '0' && one <= '9');
 }
 
-std::string_view trimmed(std::string_view text) {
-  const auto first = text.find_first_not_of(" \t");
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(" \t") - first + 1);
-}
-
 // In any of the usual notations: 02:00:5e:10:00:01, 02-00-..., 0200.5e10.0001.
 std::optional<std::string> link_address(std::string_view text) {
   std::string digits;
@@ -55,7 +49,7 @@ base::Outcome<std::vector<base::Network>> parse_networks(std::string_view text) 
   std::vector<base::Network> networks;
   while (!text.empty()) {
     const auto end = text.find_first_of(" ,");
-    const auto part = trimmed(text.substr(0, end));
+    const auto part = base::trimmed(text.substr(0, end));
     if (!part.empty()) {
       const auto network = base::Network::parse(part);
       if (!network) {
@@ -144,7 +138,7 @@ const std::vector<std::string>& field_names() {
 
 base::Outcome<void> set_field(Device& device, std::string_view field,
                               std::string_view given) {
-  const auto text = trimmed(given);
+  const auto text = base::trimmed(given);
   const auto shown = base::printable(std::string(text), 60);
   if (auto* into = text_field(device, field)) {
     if (text.size() > kLongestText ||

@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <set>
+#include <unordered_map>
 
+#include "base/numbers.h"
 #include "base/visible_name.h"
 #include "text/nearest.h"
 
@@ -45,6 +48,30 @@ void take_network(Device& device, const std::string& text) {
   }
 }
 
+void read_networks(db::Transaction& t, Device& device) {
+  for (const auto& row :
+       t.query("select network from device_networks where device = :d order by network",
+               {device.id})) {
+    take_network(device, row.text(0));
+  }
+}
+
+// By name.
+std::vector<Device> all_in(db::Transaction& t) {
+  std::vector<Device> devices;
+  std::unordered_map<std::int64_t, std::size_t> places;
+  for (const auto& row : t.query(kSelect + "order by folded")) {
+    devices.push_back(device_of(row));
+    places.emplace(devices.back().id, devices.size() - 1);
+  }
+  for (const auto& row :
+       t.query("select device, network from device_networks order by network")) {
+    const auto found = places.find(row.integer(0));
+    if (found != places.end()) take_network(devices[found->second], row.text(1));
+  }
+  return devices;
+}
+
 base::Outcome<void> write_networks(db::Transaction& t, const Device& device) {
   t.run("delete from device_networks where device = :d", {device.id});
   for (const auto& one : device.networks) {
@@ -71,42 +98,106 @@ base::Outcome<void> check_name(db::Transaction& t, const Device& device) {
 
 }  // namespace
 
+DeviceIndex::Shared DeviceIndex::shared(const Device& device) {
+  return std::make_shared<const Known>(
+      Known{device.id, device.name, device.platform, device.quota, device.networks});
+}
+
+void DeviceIndex::add(const Device& device) {
+  const auto known = shared(device);
+  by_id_.set(device.id, known);
+  by_name_.set(base::folded(device.name), known);
+  for (const auto& network : device.networks) {
+    if (network.prefix() == 128) {
+      by_address_.set(network.text(), known);
+      continue;
+    }
+    const auto place = std::find_if(
+        networks_.begin(), networks_.end(),
+        [&](const auto& one) { return one.first.prefix() < network.prefix(); });
+    networks_.insert(place, {network, known});
+  }
+}
+
+void DeviceIndex::remove(std::int64_t id) {
+  const auto* found = by_id_.find(id);
+  if (found == nullptr) return;
+  const auto known = *found;
+  by_id_.erase(id);
+  by_name_.erase(base::folded(known->name));
+  for (const auto& network : known->networks) by_address_.erase(network.text());
+  std::erase_if(networks_, [&](const auto& one) { return one.second == known; });
+}
+
+// In one go, which is much less work than one after the other.
 DeviceIndex::DeviceIndex(const std::vector<Device>& devices) {
-  devices_.reserve(devices.size());
+  std::vector<std::pair<std::int64_t, Shared>> by_id;
+  std::vector<std::pair<std::string, Shared>> by_name;
+  std::vector<std::pair<std::string, Shared>> by_address;
   for (const auto& one : devices) {
-    const auto at = devices_.size();
-    devices_.push_back({one.id, one.name, one.platform, one.quota});
-    by_name_.emplace(base::folded(one.name), at);
+    const auto known = shared(one);
+    by_id.emplace_back(one.id, known);
+    by_name.emplace_back(base::folded(one.name), known);
     for (const auto& network : one.networks) {
       if (network.prefix() == 128) {
-        by_address_.emplace(network.text(), at);
+        by_address.emplace_back(network.text(), known);
       } else {
-        networks_.emplace_back(network, at);
+        networks_.emplace_back(network, known);
       }
     }
   }
-  std::sort(networks_.begin(), networks_.end(), [](const auto& a, const auto& b) {
+  by_id_ = decltype(by_id_)(std::move(by_id));
+  by_name_ = decltype(by_name_)(std::move(by_name));
+  by_address_ = decltype(by_address_)(std::move(by_address));
+  std::stable_sort(networks_.begin(), networks_.end(), [](const auto& a, const auto& b) {
     return a.first.prefix() > b.first.prefix();
   });
 }
 
-const DeviceIndex::Known* DeviceIndex::find(const base::Address& address) const {
-  if (const auto found = by_address_.find(address.text()); found != by_address_.end()) {
-    return &devices_[found->second];
+DeviceIndex DeviceIndex::read(db::Transaction& t) { return DeviceIndex(all_in(t)); }
+
+DeviceIndex DeviceIndex::after(db::Transaction& t,
+                               const std::vector<db::Change>& changes) const {
+  std::set<std::int64_t> ids;
+  for (const auto& one : changes) {
+    if (one.kind != kDeviceChanged) continue;
+    ids.insert(base::parse_number<std::int64_t>(one.object).value_or(0));
   }
-  for (const auto& [network, at] : networks_) {
-    if (network.contains(address)) return &devices_[at];
+  auto next = *this;
+  // All go before the first comes: one may have another one's address or name now.
+  for (const auto id : ids) next.remove(id);
+  for (const auto id : ids) {
+    for (auto& row : t.query(kSelect + "where id = :i", {id})) {
+      auto device = device_of(row);
+      read_networks(t, device);
+      next.add(device);
+    }
+  }
+  return next;
+}
+
+const DeviceIndex::Known* DeviceIndex::find(const base::Address& address) const {
+  if (const auto* found = by_address_.find(address.text())) return found->get();
+  for (const auto& [network, known] : networks_) {
+    if (network.contains(address)) return known.get();
   }
   return nullptr;
 }
 
 const DeviceIndex::Known* DeviceIndex::find(const std::string& name) const {
-  const auto found = by_name_.find(base::folded(name));
-  return found == by_name_.end() ? nullptr : &devices_[found->second];
+  const auto* found = by_name_.find(base::folded(name));
+  return found == nullptr ? nullptr : found->get();
+}
+
+std::vector<std::string> DeviceIndex::names() const {
+  std::vector<std::string> names;
+  by_name_.each(
+      [&](const std::string&, const Shared& one) { names.push_back(one->name); });
+  return names;
 }
 
 base::Outcome<Device> Devices::add(db::Transaction& t, Device device) {
-  device.id = t.query("select coalesce(max(id), 0) + 1 from devices").front().integer(0);
+  device.id = t.next_number("devices");
   if (auto free = check_name(t, device); !free) return base::refuse(free.error());
   t.run(
       "insert into devices (id, name, folded, link_address, maker, platform, hardware, "
@@ -119,6 +210,7 @@ base::Outcome<Device> Devices::add(db::Transaction& t, Device device) {
   if (auto written = write_networks(t, device); !written) {
     return base::refuse(written.error());
   }
+  t.changed(kDeviceChanged, std::to_string(device.id));
   return device;
 }
 
@@ -132,12 +224,14 @@ base::Outcome<void> Devices::change(db::Transaction& t, const Device& device) {
        device.platform, device.hardware, device.site, device.remarks,
        number_or_null(device.backup_every), number_or_null(device.quota),
        device.changed_at, device.id});
+  t.changed(kDeviceChanged, std::to_string(device.id));
   return write_networks(t, device);
 }
 
 void Devices::remove(db::Transaction& t, std::int64_t id) {
   t.run("delete from device_networks where device = :d", {id});
   t.run("delete from devices where id = :d", {id});
+  t.changed(kDeviceChanged, std::to_string(id));
 }
 
 base::Outcome<Device> Devices::get(db::Transaction& t, const std::string& name) {
@@ -154,36 +248,21 @@ base::Outcome<Device> Devices::get(db::Transaction& t, const std::string& name) 
                         text::nearest(name, names).value_or(""));
   }
   auto device = device_of(rows.front());
-  for (const auto& row :
-       t.query("select network from device_networks where device = :d order by network",
-               {device.id})) {
-    take_network(device, row.text(0));
-  }
+  read_networks(t, device);
   return device;
 }
 
 void Devices::set_site(db::Transaction& t, const Site& site) {
   t.run("delete from sites where name = :n", {site.name});
+  t.changed(kSiteChanged, site.name);
   if (site.backup_every == 0) return;
   t.run("insert into sites values (:n, :e)", {site.name, site.backup_every});
 }
 
 base::Outcome<std::vector<Device>> Devices::all() const {
   using All = std::vector<Device>;
-  return database_.read([](db::Transaction& t) -> base::Outcome<All> {
-    All devices;
-    std::unordered_map<std::int64_t, std::size_t> places;
-    for (const auto& row : t.query(kSelect + "order by folded")) {
-      devices.push_back(device_of(row));
-      places.emplace(devices.back().id, devices.size() - 1);
-    }
-    for (const auto& row :
-         t.query("select device, network from device_networks order by network")) {
-      const auto found = places.find(row.integer(0));
-      if (found != places.end()) take_network(devices[found->second], row.text(1));
-    }
-    return devices;
-  });
+  return database_.read(
+      [](db::Transaction& t) -> base::Outcome<All> { return all_in(t); });
 }
 
 base::Outcome<Device> Devices::find(const std::string& name) const {

@@ -5,18 +5,23 @@
 #include <memory>
 #include <optional>
 #include <string>
-#include <unordered_map>
 #include <utility>
 #include <vector>
 
 #include "base/address.h"
 #include "base/outcome.h"
+#include "base/shared_map.h"
 #include "db/database.h"
 #include "fleet/device.h"
 
 namespace vantro::fleet {
 
-// Which device an address belongs to, without the database. Constant after construction.
+// In the change log: with a device's number, with a site's name.
+inline constexpr const char* kDeviceChanged = "device";
+inline constexpr const char* kSiteChanged = "site";
+
+// Which device an address belongs to, without the database. Immutable: a change makes a
+// new one, which shares with the old one what has not changed.
 class DeviceIndex {
  public:
   struct Known {
@@ -24,19 +29,32 @@ class DeviceIndex {
     std::string name;
     std::string platform;
     std::optional<std::uint64_t> quota;
+    std::vector<base::Network> networks;
   };
 
   explicit DeviceIndex(const std::vector<Device>& devices);
+  // All of them; and those after what the change log tells. Statements may throw, as
+  // db::Transaction's.
+  static DeviceIndex read(db::Transaction& transaction);
+  DeviceIndex after(db::Transaction& transaction,
+                    const std::vector<db::Change>& changes) const;
 
   // The device with the address itself, or with the narrowest network around it; null.
   const Known* find(const base::Address& address) const;
   const Known* find(const std::string& name) const;  // letter case aside
+  std::vector<std::string> names() const;
 
  private:
-  std::vector<Known> devices_;
-  std::unordered_map<std::string, std::size_t> by_name_;         // folded
-  std::unordered_map<std::string, std::size_t> by_address_;      // its text
-  std::vector<std::pair<base::Network, std::size_t>> networks_;  // the narrowest first
+  using Shared = std::shared_ptr<const Known>;
+
+  static Shared shared(const Device& device);
+  void add(const Device& device);
+  void remove(std::int64_t id);
+
+  base::SharedMap<std::int64_t, Shared> by_id_;
+  base::SharedMap<std::string, Shared> by_name_;            // folded
+  base::SharedMap<std::string, Shared> by_address_;         // its text
+  std::vector<std::pair<base::Network, Shared>> networks_;  // the narrowest first
 };
 
 struct Site {

@@ -151,7 +151,8 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
                               "accounts",      "handed_lists",    "kit_parts",
                               "kits",          "documents",       "vouches",
                               "members",       "image_platforms", "image_names",
-                              "offers",        "images",          "ledger"}) {
+                              "offers",        "images",          "ledger",
+                              "change_log",    "numbers"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");
@@ -181,7 +182,8 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
           "n.image order by n.name",
           "select o.name || '>' || i.name || ' ' || o.since from offers o join images i "
           "on i.id = o.image where o.ended_at is null order by o.name",
-          "select count(*) from image_platforms"}) {
+          "select count(*) from image_platforms",
+          "select last from numbers where what = 'images'"}) {
       for (const auto& row : t.query(sql)) text += row.text(0) + "\n";
     }
     return text;
@@ -192,7 +194,7 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
             "x.img 7 unvouched\nz.img 9 unvouched\n"
             "x.img>x.img\ny.img>x.img\nz.img>z.img\n"
             "x.img>x.img 7\ny.img>x.img 8\n"
-            "2\n");
+            "2\n3\n");
 }
 
 TEST_F(DatabaseTest, RefusesANewerSchema) {
