@@ -8,7 +8,7 @@
 #include <stdexcept>
 #include <unistd.h>
 
-#include "gate/repository.h"
+#include "repository/repository.h"
 
 namespace vantro::bench {
 namespace {
@@ -104,7 +104,8 @@ std::string address_of_device(int device) {
 
 double make_history(const std::string& state, const History& history) {
   const base::Log log;
-  auto opened = gate::Repository::open(state, log);
+  const base::SystemClock clock;
+  auto opened = repository::Repository::open(state, clock, log);
   if (!opened) throw std::runtime_error(opened.error().sentence);
   auto& repository = **opened;
   auto arrival = repository.folder.arrive({"backup", "192.0.2.1", "site.cfg"}, 0, 0);
@@ -145,6 +146,14 @@ double make_history(const std::string& state, const History& history) {
           "actor");
     });
   }
+  write([](auto& t) {
+    for (const auto* table : {"backup_files", "revisions"}) {
+      t.run(
+          fmt::format("update numbers set last = (select max(id) from {0}) where what = "
+                      "'{0}'",
+                      table));
+    }
+  });
   const auto begin = std::chrono::steady_clock::now();
   const auto scanned = repository.database->read([](db::Transaction& t) {
     return base::Outcome<db::Rows>(

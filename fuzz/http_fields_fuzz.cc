@@ -5,6 +5,7 @@
 #include <string>
 #include <string_view>
 
+#include "base/visible_name.h"
 #include "wire/http/conditions.h"
 #include "wire/http/digest_field.h"
 #include "wire/http/fields.h"
@@ -88,7 +89,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       break;
     }
     default:
-      for (const auto one : list_items(text)) must(!one.empty() && trimmed(one) == one);
+      for (const auto one : list_items(text))
+        must(!one.empty() && vantro::base::trimmed(one) == one);
   }
   return 0;
 }

@@ -13,12 +13,6 @@ using base::Kind;
 
 constexpr std::size_t kLongestList = 16 << 20;
 
-std::string_view trimmed(std::string_view text) {
-  const auto begin = text.find_first_not_of(" \t\r");
-  if (begin == std::string_view::npos) return {};
-  return text.substr(begin, text.find_last_not_of(" \t\r") - begin + 1);
-}
-
 char lower(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
 
 std::string last_part_lowered(std::string_view name) {
@@ -55,10 +49,10 @@ std::optional<ListedChecksum> bsd_form(std::string_view line) {
   if (open == std::string_view::npos || close == std::string_view::npos || close < open) {
     return std::nullopt;
   }
-  const auto tag = trimmed(line.substr(0, open));
-  auto rest = trimmed(line.substr(close + 1));
+  const auto tag = base::trimmed(line.substr(0, open));
+  auto rest = base::trimmed(line.substr(close + 1));
   if (tag.empty() || !rest.starts_with('=')) return std::nullopt;
-  rest = trimmed(rest.substr(1));
+  rest = base::trimmed(rest.substr(1));
   auto expected = Expected::parse(fmt::format("{}:{}", tag, rest));
   if (!expected) return std::nullopt;
   return ListedChecksum{std::string(line.substr(open + 1, close - open - 1)),
@@ -74,7 +68,7 @@ std::optional<ListedChecksum> gnu_form(std::string_view line) {
   if (!expected) return std::nullopt;
   std::string_view name;
   if (gap != std::string_view::npos) {
-    name = trimmed(line.substr(gap));
+    name = base::trimmed(line.substr(gap));
     if (name.starts_with('*')) name.remove_prefix(1);
   }
   return ListedChecksum{escaped ? unescaped(name) : std::string(name),
@@ -104,7 +98,7 @@ base::Outcome<ChecksumList> parse_checksum_list(std::string_view text) {
   std::size_t number = 0;
   while (!text.empty()) {
     const auto end = text.find('\n');
-    const auto line = trimmed(text.substr(0, end));
+    const auto line = base::trimmed(text.substr(0, end));
     text.remove_prefix(end == std::string_view::npos ? text.size() : end + 1);
     ++number;
     if (line.empty() || line.front() == '#' || line.front() == ';') continue;
@@ -126,7 +120,7 @@ base::Outcome<ChecksumList> parse_checksum_list(std::string_view text) {
 }
 
 bool is_checksum_file_name(std::string_view name) {
-  auto folded = base::folded(name.substr(name.rfind('/') + 1));
+  auto folded = base::folded(base::last_part(name));
   if (folded.ends_with("sums.txt")) folded.resize(folded.size() - 4);
   for (const auto* algorithm : {"md5", "sha1", "sha256", "sha512"}) {
     const auto word = std::string(algorithm);

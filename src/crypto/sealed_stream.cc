@@ -8,6 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/visible_name.h"
 #include "crypto/secret.h"
 
 namespace vantro::crypto {
@@ -29,12 +30,6 @@ std::optional<std::array<std::uint8_t, SealKey::kSize>> key_bytes(std::string_vi
   if (!given || given->size() != bytes.size()) return std::nullopt;
   std::copy(given->begin(), given->end(), bytes.begin());
   return bytes;
-}
-
-std::string_view trimmed(std::string_view text) {
-  const auto first = text.find_first_not_of(" \t\r");
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(" \t\r") - first + 1);
 }
 
 // All of it, or what there is at the file's end.
@@ -93,7 +88,7 @@ base::Outcome<SealKeys> SealKeys::parse(std::string_view text) {
   bool off = false;
   for (int line = 1; !text.empty(); ++line) {
     const auto end = text.find('\n');
-    const auto here = trimmed(text.substr(0, end));
+    const auto here = base::trimmed(text.substr(0, end));
     text = end == std::string_view::npos ? std::string_view{} : text.substr(end + 1);
     if (here.empty() || here.front() == '#') continue;
     if (here == "off" && !off && keys.keys_.empty()) {

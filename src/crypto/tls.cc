@@ -49,9 +49,12 @@ struct TlsChannel::State {
         why = errno == 0 ? "the connection ended" : std::strerror(errno);
         ERR_clear_error();
         return TlsStep::kFailed;
-      default:
+      default: {
+        const bool cut =
+            ERR_GET_REASON(ERR_peek_last_error()) == SSL_R_UNEXPECTED_EOF_WHILE_READING;
         why = openssl_says();
-        return TlsStep::kFailed;
+        return cut ? TlsStep::kCut : TlsStep::kFailed;
+      }
     }
   }
   template <class F>
@@ -152,7 +155,10 @@ std::unique_ptr<TlsChannel> TlsServer::accept(int socket, bool only_reads) {
   auto state = std::make_unique<TlsChannel::State>();
   state->ssl.reset(SSL_new(state_->context.get()));
   if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
-  if (only_reads) SSL_set_num_tickets(state->ssl.get(), 0);
+  if (only_reads) {
+    SSL_set_num_tickets(state->ssl.get(), 0);
+    SSL_clear_options(state->ssl.get(), SSL_OP_IGNORE_UNEXPECTED_EOF);
+  }
   SSL_set_accept_state(state->ssl.get());
   return std::unique_ptr<TlsChannel>(new TlsChannel(std::move(state)));
 }

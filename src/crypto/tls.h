@@ -17,6 +17,7 @@ enum class TlsStep {
   kWantRead,   // call again when the socket can be read
   kWantWrite,  // call again when it can be written, with the same bytes
   kClosed,     // the other end has ended it properly
+  kCut,        // it ended without a closing word (close_notify), where that is told
   kFailed,     // it broke off, or this is no TLS
 };
 
@@ -67,7 +68,9 @@ class TlsServer {
   // The server's end of a connection that was just accepted. Null without memory.
   // `only_reads`: nothing is said in it that the client must read. Tickets for sessions
   // to come are left out then: a client that closes without reading them resets the
-  // connection, and what it had sent is lost on the way.
+  // connection, and what it had sent is lost on the way. And what was cut off is told
+  // from what was ended (RFC 8446, 6.1); else a cut counts as an end, since many clients
+  // do not take leave.
   std::unique_ptr<TlsChannel> accept(int socket, bool only_reads = false);
 
   // For people who compare: SHA-256 of the certificate, "AB:CD:..."; and until when it is

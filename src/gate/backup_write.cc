@@ -5,7 +5,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "gate/gate.h"
-#include "gate/stored_text.h"
+#include "repository/stored_text.h"
 
 namespace vantro::gate {
 
@@ -39,12 +39,13 @@ BackupWrite::BackupWrite(Gate& gate, backup::Revision revision, Announced announ
       transfer_(std::move(transfer)) {}
 
 base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
-  if (bytes.size() > gate_.config_.largest_deposit - arrival_.size()) {
+  const auto size = arrival_.size() + bytes.size();
+  // What is gone on with may be larger already than a limit that was lowered since.
+  if (size > gate_.config_.largest_deposit) {
     return base::refuse(Kind::kTooLarge,
                         fmt::format("backups larger than {} are not taken",
                                     base::size_text(gate_.config_.largest_deposit)));
   }
-  const auto size = arrival_.size() + bytes.size();
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);
   if (limits_.only_configurations &&
@@ -56,26 +57,39 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   return arrival_.write(bytes);
 }
 
-// Its address may have become a device's, or another one's, while its bytes came.
-void BackupWrite::settle_holder() {
-  if (const auto address = base::Address::parse(revision_.address)) {
-    revision_.holder = gate_.inventory_.holder_of(*address);
-  }
+backup::Holder BackupWrite::holder_now() const {
+  const auto address = base::Address::parse(revision_.address);
+  return address ? gate_.repository_.inventory.holder_of(*address) : revision_.holder;
+}
+
+// Its address may have become a device's, or another one's, and a device may have been
+// removed, until the last moment.
+base::Outcome<void> BackupWrite::settle_holder(db::Transaction& t) {
+  if (auto done = gate_.repository_.snapshots.follow(t); !done) return done;
+  const auto holder = holder_now();
+  if (holder == revision_.holder) return {};
+  revision_.holder = holder;
+  if (!revision_.complete) return {};
+  before_ = backup::Backups::newest_complete(t, holder, revision_.name);
+  rejudged_ = false;
+  return {};
 }
 
 base::Outcome<void> BackupWrite::judge() {
   auto& repository = gate_.repository_;
-  const auto& treatment = gate_.config_.treatment;
+  const auto& treatment = gate_.repository_.rules.treatment;
   revision_.size = arrival_.size();
-  settle_holder();
+  revision_.holder = holder_now();
   std::string read;
-  const auto rules = treatment.left_out(gate_.inventory_.platform_of(revision_.holder));
+  const auto rules =
+      treatment.left_out(gate_.repository_.inventory.platform_of(revision_.holder));
   revision_.text = content_.is_text();
   if (revision_.text && !rules.empty() &&
       revision_.size <= treatment.configuration_up_to()) {
     const auto file = arrival_.open_for_reading();
     if (!file) return base::refuse(file.error());
-    auto text = read_for_comparing(file->get(), treatment.configuration_up_to());
+    auto text =
+        repository::read_for_comparing(file->get(), treatment.configuration_up_to());
     if (!text) return base::refuse(text.error());
     read = std::move(*text);
   }
@@ -96,7 +110,7 @@ base::Outcome<void> BackupWrite::judge() {
   before_ = std::move(*before);
   if (before_ && !backup::made_by(before_->substance, rules)) {
     // The rules have changed since. What can't be read counts as it is.
-    const auto text = read_stored_text(gate_, *before_);
+    const auto text = repository::read_stored_text(repository, *before_);
     rejudged_ = true;
     before_->substance = text ? backup::substance(*text, rules) : std::string();
   }
@@ -108,9 +122,10 @@ base::Outcome<backup::Added> BackupWrite::file() {
   const auto entry =
       gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
   backup::Added added;
-  auto filed = gate_.filing_.file(
+  auto filed = gate_.repository_.filing.file(
       arrival_,
       [&](db::Transaction& t) -> base::Outcome<void> {
+        if (auto settled = settle_holder(t); !settled) return settled;
         if (rejudged_) {
           backup::Backups::judge_again(t, before_->id, before_->substance);
         }
@@ -140,6 +155,8 @@ std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
   }
   if (revision_.ending == backup::Ending::kUnknownSize) {
     rest += "; the client closed an upload of unknown size";
+  } else if (revision_.ending == Ending::kCut) {
+    rest += "; its TLS connection ended without close_notify";
   }
   const auto announced = revision_.announced.value_or(0);
   if (announced != 0 && announced != revision_.size) {
@@ -191,7 +208,6 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   }
   transfer_.end(how, why);
   if (revision_.partial_file.empty()) return;
-  settle_holder();
   revision_.complete = false;
   revision_.digests = {};
   revision_.kind = FileKind::kUnknown;
@@ -200,6 +216,9 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   revision_.why = why;
   auto filed = gate_.repository_.database->write(
       [&](db::Transaction& t) -> base::Outcome<backup::Added> {
+        if (auto settled = settle_holder(t); !settled) {
+          return base::refuse(settled.error());
+        }
         return backup::Backups::add(t, revision_);
       });
   if (!filed) {

@@ -40,13 +40,15 @@ class BackupWrite final : public WriteSink {
   void expect(const std::vector<crypto::Expected>& digests) override {
     announced_.expect(digests);
   }
-  void of_unknown_size() override { revision_.ending = backup::Ending::kUnknownSize; }
+  void ended(Ending ending) override { revision_.ending = ending; }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }
 
  private:
-  void settle_holder();
+  backup::Holder holder_now() const;
+  // In the transaction that records it.
+  base::Outcome<void> settle_holder(db::Transaction& transaction);
   // What it is, and what counts of it.
   base::Outcome<void> judge();
   base::Outcome<backup::Added> file();

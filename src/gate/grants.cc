@@ -131,7 +131,7 @@ void WriteGrant::expect(const std::vector<crypto::Expected>& digests) {
   sink_->expect(digests);
 }
 
-void WriteGrant::of_unknown_size() { sink_->of_unknown_size(); }
+void WriteGrant::ended(Ending ending) { sink_->ended(ending); }
 
 base::Outcome<Filed> WriteGrant::commit() {
   if (write_refusal_) return base::refuse(*write_refusal_);

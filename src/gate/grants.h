@@ -14,6 +14,7 @@
 #include <utility>
 #include <vector>
 
+#include "backup/revision.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digests.h"
@@ -25,6 +26,7 @@ namespace vantro::gate {
 
 class Gate;
 class WriteSink;
+using backup::Ending;
 
 // A running transfer. One that is destroyed before it was ended is recorded as failed.
 class Transfer {
@@ -137,8 +139,8 @@ class WriteGrant {
   // What the sender tells of the bytes only when they have come, before commit().
   void expect(const std::vector<crypto::Expected>& digests);
 
-  // The client closes it without having told its size, so that nothing confirms its end.
-  void of_unknown_size();
+  // How it is known that it has come whole, if not as its protocol says; before commit().
+  void ended(Ending ending);
 
   // Bytes, record and ledger row are on disk when this returns a value. After a write()
   // that was refused it is refused for the same reason, so that a caller who had asked

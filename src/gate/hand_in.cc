@@ -4,8 +4,9 @@
 
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
-#include "gate/changes.h"
 #include "gate/gate.h"
+#include "repository/change.h"
+#include "repository/image_changes.h"
 
 namespace vantro::gate {
 
@@ -141,7 +142,6 @@ base::Outcome<void> HandedList::write(base::ByteView bytes) {
 base::Outcome<std::string> HandedList::hold_against_images(
     const crypto::ChecksumList& list) const {
   std::string told;
-  Changes changes(gate_, account_);
   for (const auto& one : list.checksums) {
     // A bare checksum is for the file that the list is named after.
     auto typed = one.name.empty() ? name_.substr(0, name_.rfind('.')) : one.name;
@@ -154,10 +154,17 @@ base::Outcome<std::string> HandedList::hold_against_images(
     const auto image = gate_.repository_.catalog.find(*name);
     // Others' images are not judged by it: a wrong checksum takes them off offer.
     if (!image || image->taken_in_by != account_) continue;
-    const auto vouched =
-        changes.vouch(*name, {{one.expected, source(account_, name_), ""}});
+    using Vouches = base::Outcome<std::vector<catalog::Vouch>>;
+    const auto vouched = repository::change(
+        gate_.repository_, account_,
+        [&](db::Transaction& t, repository::Change& change) -> Vouches {
+          auto now = catalog::Catalog::find(t, image->name);
+          if (!now) return base::refuse(now.error());
+          return repository::vouch(t, change, *now,
+                                   {{one.expected, source(account_, name_), ""}});
+        });
     if (!vouched) return base::refuse(vouched.error());
-    for (const auto& vouch : vouched->vouches) {
+    for (const auto& vouch : *vouched) {
       told += fmt::format(
           "; '{}': its {} {}", base::printable(*name, 80),
           crypto::title(one.expected.algorithm),

@@ -39,8 +39,14 @@ ImageIntake::~ImageIntake() {
   if (open_) fail(State::kFailed, "the upload broke off");
 }
 
+base::Outcome<void> ImageIntake::stopped() const {
+  if (!options_.stop || !options_.stop()) return {};
+  return base::refuse(Kind::kBusy, "the server is being stopped");
+}
+
 base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
-  auto written = transfer_.arrive(bytes.size());
+  auto written = stopped();
+  if (written) written = transfer_.arrive(bytes.size());
   if (written) written = arrival_.write(bytes);
   if (written) {
     transfer_.advance({arrival_.size(), 0, 0});
@@ -85,7 +91,8 @@ base::Outcome<void> ImageIntake::compare() {
 base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
   const auto file = arrival_.open_for_reading();
   if (!file) return base::refuse(file.error());
-  taken.inside = gate_->look_inside(file->get(), arrival_.size());
+  taken.inside = gate_->look_inside(file->get(), arrival_.size(), options_.stop);
+  if (auto go_on = stopped(); !go_on) return go_on;
   const bool bad = taken.inside.verdict == probe::Verdict::kCutShort ||
                    taken.inside.verdict == probe::Verdict::kDamaged;
   if (!bad || options_.despite_findings) return {};
@@ -216,13 +223,15 @@ base::Outcome<Taken> ImageIntake::commit() {
   take_suggestions(taken);
   image.facts = facts_;
   image.taken_in_at = gate_->clock_.wall();
-  if (auto ended = gate_->end_expired_offers(); !ended) return refused(ended.error());
+  if (auto ended = gate_->repository_.end_expired_offers(); !ended)
+    return refused(ended.error());
   auto view = transfer_.completed(image.size, digests_.sha256);
   view.total = image.size;
   auto entry = gate_->entry_of(view);
-  auto filed = gate_->filing_.file(
+  auto filed = gate_->repository_.filing.file(
       arrival_,
       [&](db::Transaction& t) -> base::Outcome<void> {
+        t.acting(options_.who);
         if (auto done = file(t, image, taken); !done) return done;
         entry.sentence = sentence(taken);
         ledger::Ledger::record(t, entry);
@@ -232,7 +241,6 @@ base::Outcome<Taken> ImageIntake::commit() {
   if (!filed) return refused(filed.error());
   open_ = false;
   transfer_.end_unrecorded(State::kComplete, "");
-  gate_->reload_offers_or_log();
   if (auto fresh = gate_->repository_.catalog.find(options_.name)) {
     taken.added.image = std::move(*fresh);
   }

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -14,18 +15,14 @@
 #include "gate/grants.h"
 #include "gate/transfers.h"
 #include "probe/report.h"
+#include "repository/image_changes.h"
 #include "store/arrival.h"
 
 namespace vantro::gate {
 
 class Gate;
 
-// A checksum of the maker's, and where it was had from.
-struct Claim {
-  crypto::Expected expected;
-  std::string source;
-  std::string signer;  // of the list it stood in, if that was checked; else empty
-};
+using repository::Claim;
 
 struct IntakeOptions {
   std::string name;  // as typed
@@ -37,6 +34,9 @@ struct IntakeOptions {
   bool take_suggestions = true;   // facts that nobody gave, from name and content
   bool despite_findings = false;  // file it though it is cut short or damaged
   bool hold = false;              // not on offer for now
+  // Asked at every piece, and while it is looked into: true ends it, and nothing of it
+  // stays. It must be cheap. None: nobody stops it.
+  std::function<bool()> stop = {};
 };
 
 struct Taken {
@@ -87,6 +87,7 @@ class ImageIntake {
   ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
               store::Arrival arrival, Transfer transfer);
 
+  base::Outcome<void> stopped() const;
   base::Outcome<void> compare();
   base::Outcome<void> look_inside(Taken& taken);
   void take_suggestions(Taken& taken);

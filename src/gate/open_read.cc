@@ -14,11 +14,6 @@ using base::Kind;
 
 namespace {
 
-std::string_view last_part(std::string_view name) {
-  const auto slash = name.rfind('/');
-  return slash == std::string_view::npos ? name : name.substr(slash + 1);
-}
-
 // The checksum of an image as a file of its own, beside it.
 Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
   Found found;
@@ -27,8 +22,9 @@ Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
                            : wanted.algorithm == crypto::Algorithm::kSha512 ? "sha512"
                                                                             : "sha256");
   // With the last part of the name only: it is used where the file was fetched to.
-  found.text = crypto::checksum_line(
-      crypto::value_of(offer.image.digests, wanted.algorithm), last_part(offer.name));
+  found.text =
+      crypto::checksum_line(crypto::value_of(offer.image.digests, wanted.algorithm),
+                            base::last_part(offer.name));
   found.size = found.text->size();
   found.since = offer.since;
   crypto::Digester digester;
@@ -41,8 +37,8 @@ Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
 
 base::Outcome<std::shared_ptr<const auth::Account>> Gate::account_of(
     const Asker& asker) const {
-  if (asker.account.empty()) return accounts_->anonymous();
-  auto account = accounts_->find(asker.account);
+  if (asker.account.empty()) return log_ins_.find(auth::kAnonymous);
+  auto account = log_ins_.find(asker.account);
   if (!account) {
     return base::refuse(Kind::kAccountNeeded,
                         fmt::format("there is no account '{}' any more", asker.account));
@@ -56,7 +52,7 @@ base::Outcome<void> Gate::allow(const Asker& asker, Action action,
   if (!account) return base::refuse(account.error());
   auto allowed = auth::decide(config_.rules, {**account, action, name, asker.peer.address,
                                               asker.protocol, clock_.wall()});
-  if (allowed) accounts_->used(**account, asker.peer.address, clock_.wall());
+  if (allowed) repository_.accounts.used(**account, asker.peer.address, clock_.wall());
   return allowed;
 }
 
@@ -104,8 +100,8 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
 
 base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
   const auto wanted = backup_name(rest);
-  auto revision = repository_.backups.find(inventory_.holder_of(asker.peer.address),
-                                           wanted.name, wanted.revision);
+  auto revision = repository_.backups.find(
+      repository_.inventory.holder_of(asker.peer.address), wanted.name, wanted.revision);
   if (!revision) return base::refuse(revision.error());
   if (!revision->account.empty() && revision->account != asker.account) {
     return base::refuse(Kind::kDenied,
@@ -135,8 +131,8 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
 std::optional<Found> Gate::find_backup_offer(const Asker& asker,
                                              const std::string& name) {
   const auto wanted = base::folded(name);
-  for (const auto& one :
-       inventory_.offers_to(inventory_.holder_of(asker.peer.address), clock_.wall())) {
+  for (const auto& one : repository_.inventory.offers_to(
+           repository_.inventory.holder_of(asker.peer.address), clock_.wall())) {
     if (base::folded(one.name) != wanted) continue;
     Found found;
     found.name = one.name;
@@ -204,7 +200,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.direction = Direction::kFetch;
   start.protocol = asker.protocol;
   start.peer = asker.peer.address.text();
-  start.device = device_at(asker.peer.address);
+  start.device = repository_.inventory.device_at(asker.peer.address);
   start.account = asker.account;
   start.heard_on = asker.heard_on;
   start.name = found.name;
@@ -225,7 +221,7 @@ void Gate::stored_file_failed(const Found& found, const base::Refusal& why) {
   if (!opened && opened.error().kind != Kind::kCorrupt) return;
   store::StoredHandle handle;
   if (opened) handle = std::move(*opened);
-  if (auto lost = content_lost(sha256, handle, why.sentence); !lost) {
+  if (auto lost = repository_.contents.lost(sha256, handle, why.sentence); !lost) {
     log_.error("a lost file could not be marked",
                {{"sha256", sha256}, {"why", lost.error().sentence}});
   }
@@ -250,7 +246,7 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
 base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& start,
                                       std::vector<Listed>& files) {
   auto revisions =
-      repository_.backups.revisions(inventory_.holder_of(asker.peer.address));
+      repository_.backups.revisions(repository_.inventory.holder_of(asker.peer.address));
   if (!revisions) return base::refuse(revisions.error());
   std::map<std::string, Listed> newest;
   for (const auto& one : *revisions) {
@@ -304,8 +300,8 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
     files.push_back(
         {offer->name, offer->image.size, offer->image.digests.sha256, offer->since});
   }
-  for (const auto& one :
-       inventory_.offers_to(inventory_.holder_of(asker.peer.address), clock_.wall())) {
+  for (const auto& one : repository_.inventory.offers_to(
+           repository_.inventory.holder_of(asker.peer.address), clock_.wall())) {
     files.push_back(
         {one.name, one.revision.size, one.revision.digests.sha256, one.since});
   }

@@ -86,7 +86,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                     revision.address, base::size_text(*sent),
                     base::size_text(config_.deposited_per_day)));
   }
-  revision.holder = inventory_.holder_of(asker.peer.address);
+  revision.holder = repository_.inventory.holder_of(asker.peer.address);
   revision.name = name;
   revision.announced = announced.size;
   revision.protocol = asker.protocol;
@@ -94,7 +94,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   DepositLimits limits;
   if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
-  start.device = device_at(asker.peer.address);
+  start.device = repository_.inventory.device_at(asker.peer.address);
   text::ContentTeller content;
   auto arrival =
       announced.goes_on
@@ -116,7 +116,7 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
                                     DepositLimits& limits) {
   const auto announced = revision.announced.value_or(0);
   const auto quota =
-      inventory_.quota_of(revision.holder).value_or(config_.kept_per_device);
+      repository_.inventory.quota_of(revision.holder).value_or(config_.kept_per_device);
   if (quota != 0) {
     const auto kept = repository_.backups.bytes_of(revision.holder);
     if (!kept) return base::refuse(kept.error());
@@ -129,7 +129,7 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
     limits.only_configurations = free < config_.reserve + announced;
   }
   if (!limits.only_configurations) return {};
-  const auto& treatment = config_.treatment;
+  const auto& treatment = repository_.rules.treatment;
   limits.named = treatment.kind_by_name(revision.name);
   limits.configuration_up_to = treatment.configuration_up_to();
   const auto kind = limits.named == backup::FileKind::kUnknown && !recognised(revision)
@@ -144,7 +144,7 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
 
 // What may turn out to be a configuration is encrypted from its first byte on.
 bool Gate::may_encrypt(const backup::Revision& revision) const {
-  const auto& treatment = config_.treatment;
+  const auto& treatment = repository_.rules.treatment;
   const auto named = treatment.kind_by_name(revision.name);
   return named == backup::FileKind::kConfiguration ||
          (named == backup::FileKind::kUnknown && !recognised(revision) &&
@@ -259,8 +259,8 @@ base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
   if (auto allowed = would_allow(asker, Action::kDeposit, *name); !allowed) {
     return base::refuse(allowed.error());
   }
-  const auto last =
-      repository_.backups.newest(inventory_.holder_of(asker.peer.address), *name);
+  const auto last = repository_.backups.newest(
+      repository_.inventory.holder_of(asker.peer.address), *name);
   if (!last) return base::refuse(last.error());
   if (!*last || (*last)->account != asker.account) return Own();
   if (!(*last)->complete && !really_there(**last)) return Own();
@@ -276,7 +276,7 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
                         "of it");
   }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
-  start.device = device_at(asker.peer.address);
+  start.device = repository_.inventory.device_at(asker.peer.address);
   if (crypto::is_checksum_file_name(name)) {
     return WriteGrant(std::make_unique<HandedList>(
         *this, asker.account, name, std::move(announced),
@@ -307,12 +307,8 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView
                                              std::optional<Place> place) {
   const auto name = base::visible_name(options.name);
   if (!name) return base::refuse(name.error());
-  for (const auto reserved : {kBackups, kIntake}) {
-    if (!name->starts_with(reserved)) continue;
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("names under {} have a meaning of their own; give "
-                                    "the image another one",
-                                    reserved));
+  if (auto free = repository::not_reserved(*name); !free) {
+    return base::refuse(free.error());
   }
   catalog::Facts facts;
   for (const auto& [fact, text] : options.facts) {

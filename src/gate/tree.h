@@ -16,11 +16,12 @@
 
 #include "base/clock.h"
 #include "crypto/digests.h"
+#include "repository/reserved_names.h"
 
 namespace vantro::gate {
 
-inline constexpr std::string_view kBackups = "backups/";
-inline constexpr std::string_view kIntake = "intake/";
+using repository::kBackups;
+using repository::kIntake;
 
 // What a name stands for, to the one who asked.
 struct Found {

@@ -8,7 +8,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "gate/gate.h"
-#include "gate/verify_content.h"
+#include "repository/verify_content.h"
 
 namespace vantro::gate {
 namespace {
@@ -46,7 +46,7 @@ bool VerifyFirst::due(const Found& found) {
 }
 
 bool VerifyFirst::due_locked(const Found& found) {
-  const auto before = gate_.clock().wall() - unread_for_.count();
+  const auto before = gate_.clock_.wall() - unread_for_.count();
   if (found.read_at > before) return false;
   const auto known = verified_.find(found.digests.sha256);
   return known == verified_.end() || known->second <= before;
@@ -104,8 +104,8 @@ void VerifyFirst::tell(const Then& then) const {
   try {
     then();
   } catch (const std::exception& error) {
-    gate_.log().error("a fetch that waited for its bytes to be verified is lost",
-                      {{"why", error.what()}});
+    gate_.log_.error("a fetch that waited for its bytes to be verified is lost",
+                     {{"why", error.what()}});
   }
 }
 
@@ -122,7 +122,7 @@ bool VerifyFirst::piece_read(const std::string& sha256, std::uint64_t bytes) {
 }
 
 bool VerifyFirst::read_lately(const std::string& sha256) {
-  const auto read_at = gate_.repository().database->read(
+  const auto read_at = gate_.repository_.database->read(
       [&](db::Transaction& t) -> base::Outcome<base::WallTime> {
         const auto rows = t.query(
             "select coalesce(max(read_at), 0) from (select read_at from images "
@@ -131,31 +131,31 @@ bool VerifyFirst::read_lately(const std::string& sha256) {
             {sha256, sha256});
         return rows.empty() ? 0 : rows.front().integer(0);
       });
-  return read_at && *read_at > gate_.clock().wall() - unread_for_.count();
+  return read_at && *read_at > gate_.clock_.wall() - unread_for_.count();
 }
 
 std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
   // Whoever asked may know an older time than the database.
   if (read_lately(sha256)) return "";
-  const auto result =
-      verify_content(gate_, sha256, size, false,
-                     [&](std::uint64_t bytes) { return piece_read(sha256, bytes); });
+  const auto result = repository::verify_content(
+      gate_.repository_, sha256, size, false,
+      [&](std::uint64_t bytes) { return piece_read(sha256, bytes); });
   if (!result.noted) {
-    gate_.log().error("what was verified before a fetch could not be put on record",
-                      {{"sha256", sha256}, {"why", result.noted.error().sentence}});
+    gate_.log_.error("what was verified before a fetch could not be put on record",
+                     {{"sha256", sha256}, {"why", result.noted.error().sentence}});
   }
   switch (result.reading) {
-    case Reading::kWhole:
-      gate_.log().info("verified before a fetch", {{"sha256", sha256}, {"bytes", size}});
+    case repository::Reading::kWhole:
+      gate_.log_.info("verified before a fetch", {{"sha256", sha256}, {"bytes", size}});
       return "";
-    case Reading::kReplaced:
+    case repository::Reading::kReplaced:
       return "";
-    case Reading::kLocked:  // opening it tells so, and which key
+    case repository::Reading::kLocked:  // opening it tells so, and which key
       return "";
-    case Reading::kLost:
-    case Reading::kUnreadable:
+    case repository::Reading::kLost:
+    case repository::Reading::kUnreadable:
       return result.sentence;
-    case Reading::kStopped:
+    case repository::Reading::kStopped:
       break;
   }
   return "the server is being stopped";
@@ -183,7 +183,7 @@ void VerifyFirst::run() {
     if (stopping_) return;
     if (failed.empty()) {
       if (verified_.size() >= kMostRemembered) verified_.clear();
-      verified_[sha256] = gate_.clock().wall();
+      verified_[sha256] = gate_.clock_.wall();
     } else {
       if (failed_.size() >= kMostRemembered) failed_.clear();
       failed_[sha256] = {std::chrono::steady_clock::now(), failed};

@@ -19,7 +19,7 @@ class WriteSink {
   // More digests to compare with, before commit().
   virtual void expect(const std::vector<crypto::Expected>& digests) = 0;
   // To be recorded where there is a record of how an upload ended.
-  virtual void of_unknown_size() {}
+  virtual void ended(Ending /*ending*/) {}
   // On disk when this returns a value. Called once, unless a write() was refused.
   virtual base::Outcome<Filed> commit() = 0;
   // Broke off, or commit() was refused. `keep` is false if a write() was refused.

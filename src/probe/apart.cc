@@ -1,5 +1,6 @@
 #include "probe/apart.h"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <csignal>
@@ -35,16 +36,19 @@ Report not_looked(const std::string& why) {
   return report;
 }
 
-// Until the end of the pipe, or the deadline: then nothing.
-std::optional<std::string> read_all(int fd, base::Instant until) {
+// Until the end of the pipe; nothing if the deadline comes first, or `stop` says so.
+std::optional<std::string> read_all(int fd, base::Instant until,
+                                    const std::function<bool()>& stop) {
+  constexpr std::chrono::milliseconds kAskStopEvery{100};
   std::string text;
   std::array<char, 65536> piece;
   while (text.size() <= kLongestReport) {
     const auto left = std::chrono::ceil<std::chrono::milliseconds>(
         until - std::chrono::steady_clock::now());
-    if (left.count() <= 0) return std::nullopt;
+    if (left.count() <= 0 || (stop && stop())) return std::nullopt;
     pollfd wait{fd, POLLIN, 0};
-    if (::poll(&wait, 1, static_cast<int>(left.count())) <= 0) continue;
+    if (::poll(&wait, 1, static_cast<int>(std::min(left, kAskStopEvery).count())) <= 0)
+      continue;
     const auto got = ::read(fd, piece.data(), piece.size());
     if (got < 0 && errno == EINTR) continue;
     if (got <= 0) return text;
@@ -99,7 +103,8 @@ void limit_itself(rlim_t seconds) {
 
 }  // namespace
 
-Report look_apart(const Apart& apart, int fd, std::uint64_t size) {
+Report look_apart(const Apart& apart, int fd, std::uint64_t size,
+                  const std::function<bool()>& stop) {
   if (size == 0) return not_looked("it is empty");
   std::array<int, 2> pipe{};
   if (::pipe2(pipe.data(), O_CLOEXEC) != 0) {
@@ -129,8 +134,9 @@ Report look_apart(const Apart& apart, int fd, std::uint64_t size) {
                                   std::strerror(failed)));
   }
   to_parent.reset();
-  const auto text = read_all(from_child.get(),
-                             std::chrono::steady_clock::now() + apart.time + apart.grace);
+  const auto text =
+      read_all(from_child.get(),
+               std::chrono::steady_clock::now() + apart.time + apart.grace, stop);
   if (!text) ::kill(child, SIGKILL);
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {

@@ -2,6 +2,7 @@
 // time, and whatever a hostile file does to it ends with it.
 #pragma once
 
+#include <functional>
 #include <string>
 
 #include "probe/report.h"
@@ -21,8 +22,10 @@ inline constexpr const char* kChildArgument = "--look-inside";
 
 // Waits until the child has ended, a little longer than `time` at most. Never refuses: a
 // child that crashed or was stopped is a finding. `fd` is a regular file; the child gets
-// a copy of it. Thread-safe.
-Report look_apart(const Apart& apart, int fd, std::uint64_t size);
+// a copy of it. `stop` is asked ten times a second, and with true the child is ended;
+// none: nobody stops it. Thread-safe.
+Report look_apart(const Apart& apart, int fd, std::uint64_t size,
+                  const std::function<bool()>& stop = {});
 
 // In the child: looks into standard input, writes the report to standard output, and
 // gives the exit code. `seconds` is the second argument.

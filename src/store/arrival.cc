@@ -21,7 +21,7 @@ Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueF
       file_name_(std::move(file_name)),
       file_(std::move(file)),
       digester_(folder.digest_helpers()) {
-  if (key != nullptr) sealed_.emplace(*key);
+  if (key != nullptr) sealed_.emplace(folder.files(), *key);
 }
 
 Arrival::~Arrival() {
@@ -42,8 +42,8 @@ base::Outcome<void> Arrival::read_again(const Seen& seen) {
 
 base::Outcome<void> Arrival::write(base::ByteView bytes) {
   if (auto room = folder_->reserve().check(); !room) return room;
-  auto written =
-      sealed_ ? sealed_->write(file_.get(), bytes) : write_all(file_.get(), bytes);
+  auto written = sealed_ ? sealed_->write(file_.get(), bytes)
+                         : write_all(folder_->files(), file_.get(), bytes);
   if (!written) return written;
   digester_.update(bytes);
   size_ += bytes.size();
@@ -61,7 +61,7 @@ base::Outcome<void> Arrival::sync() {
   if (sealed_) {
     if (auto flushed = sealed_->flush(file_.get(), false); !flushed) return flushed;
   }
-  if (::fdatasync(file_.get()) == 0) return {};
+  if (folder_->files().sync_data(file_.get()) == 0) return {};
   return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
@@ -90,7 +90,9 @@ void Arrival::begin_sync() {
 
 base::Outcome<void> Arrival::sync_whole() {
   // Read-only before the name exists: what is in the vault never changes.
-  if (::fchmod(file_.get(), 0444) == 0 && ::fsync(file_.get()) == 0) return {};
+  if (folder_->files().set_mode(file_.get(), 0444) == 0 &&
+      folder_->files().sync(file_.get()) == 0)
+    return {};
   return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
@@ -142,7 +144,7 @@ base::Outcome<void> Arrival::move_in() {
     if (auto moved = folder_->to_quarantine(sha256_); !moved) return moved;
   }
   if (auto made = folder_->make_vault_shelf(sha256_); !made) return made;
-  if (::rename(from.c_str(), to.c_str()) != 0) {
+  if (folder_->files().rename(from, to) != 0) {
     return base::refuse(
         base::system_refusal(errno, "the file can't be moved into vault/"));
   }
@@ -174,12 +176,12 @@ SetAside Arrival::set_aside() {
 
 void Arrival::put_back(const std::string& path) {
   file_.reset();
-  ::rename(folder_->arriving(file_name_).c_str(), path.c_str());
+  folder_->files().rename(folder_->arriving(file_name_), path);
 }
 
 void Arrival::discard() {
   file_.reset();
-  ::unlink(folder_->arriving(file_name_).c_str());
+  folder_->files().remove(folder_->arriving(file_name_));
 }
 
 }  // namespace vantro::store

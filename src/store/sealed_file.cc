@@ -15,9 +15,9 @@ constexpr std::size_t kReadAtOnce = 512 * 1024;
 
 }  // namespace
 
-base::Outcome<void> write_all(int file, base::ByteView bytes) {
+base::Outcome<void> write_all(FileSystem& files, int file, base::ByteView bytes) {
   while (!bytes.empty()) {
-    const auto count = ::write(file, bytes.data(), bytes.size());
+    const auto count = files.write(file, bytes.data(), bytes.size());
     if (count < 0 && errno == EINTR) continue;
     if (count < 0) {
       return base::refuse(
@@ -43,10 +43,10 @@ base::Outcome<void> SealedWriter::write(int file, base::ByteView plain) {
 base::Outcome<void> SealedWriter::flush(int file, bool last) {
   if (gathered_.empty() && !last) return {};
   if (!begun_) {
-    if (auto written = write_all(file, sealer_.head()); !written) return written;
+    if (auto written = write_all(*files_, file, sealer_.head()); !written) return written;
     begun_ = true;
   }
-  auto written = write_all(file, sealer_.piece(gathered_, last));
+  auto written = write_all(*files_, file, sealer_.piece(gathered_, last));
   gathered_.clear();
   return written;
 }
@@ -65,7 +65,7 @@ base::Outcome<base::UniqueFd> unsealed(int file, const crypto::SealKeys& keys,
         if (size > most) {
           return base::refuse(Kind::kTooLarge, "it is too large to be decrypted");
         }
-        return write_all(plain.get(), bytes);
+        return write_all(system_files(), plain.get(), bytes);
       });
   if (!done) return base::refuse(done.error());
   if (::lseek(plain.get(), 0, SEEK_SET) < 0) {

@@ -9,22 +9,26 @@
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/sealed_stream.h"
+#include "store/file_system.h"
 
 namespace vantro::store {
 
 // All of it. kFull, kIo.
-base::Outcome<void> write_all(int file, base::ByteView bytes);
+base::Outcome<void> write_all(FileSystem& files, int file, base::ByteView bytes);
 
 // Gathers plain bytes into pieces. Not thread-safe.
 class SealedWriter {
  public:
-  explicit SealedWriter(const crypto::SealKey& key) : sealer_(key) {}
+  // The file system must outlive it.
+  SealedWriter(FileSystem& files, const crypto::SealKey& key)
+      : files_(&files), sealer_(key) {}
 
   base::Outcome<void> write(int file, base::ByteView plain);
   // What is gathered goes to the file; `last`: and nothing will follow.
   base::Outcome<void> flush(int file, bool last);
 
  private:
+  FileSystem* files_;
   crypto::Sealer sealer_;
   base::ByteBuffer gathered_;
   bool begun_ = false;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cerrno>
+#include <cstring>
 #include <dirent.h>
 #include <fcntl.h>
 #include <filesystem>
@@ -21,24 +22,6 @@ namespace vantro::store {
 namespace {
 
 using base::Kind;
-
-base::Outcome<void> make_folder(const std::string& path) {
-  std::error_code error;
-  std::filesystem::create_directories(path, error);
-  if (error) {
-    return base::refuse(Kind::kIo, fmt::format("{}: the folder can't be made: {}", path,
-                                               error.message()));
-  }
-  return {};
-}
-
-base::Outcome<void> sync_folder(const std::string& path) {
-  const base::UniqueFd folder(::open(path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-  if (!folder || ::fsync(folder.get()) != 0) {
-    return base::refuse(base::system_refusal(errno, path + ": can't be synced"));
-  }
-  return {};
-}
 
 constexpr std::string_view kSealedEnding = ".sealed";
 
@@ -86,12 +69,35 @@ base::Outcome<std::vector<StoredFile>> list(const std::string& path) {
   return files;
 }
 
+// With all folders above it that are missing; on disk when it returns a value.
+base::Outcome<void> make_folder(FileSystem& files, const std::string& path) {
+  const auto failed = [&] {
+    return base::refuse(Kind::kIo, fmt::format("{}: the folder can't be made: {}", path,
+                                               strerror(errno)));
+  };
+  struct stat there {};
+  if (::stat(path.c_str(), &there) == 0) {
+    if (S_ISDIR(there.st_mode)) return {};
+    errno = ENOTDIR;
+    return failed();
+  }
+  const auto above = std::filesystem::path(path).parent_path().string();
+  if (!above.empty()) {
+    if (auto made = make_folder(files, above); !made) return made;
+  }
+  if (files.make_folder(path) != 0 && errno != EEXIST) return failed();
+  if (files.sync_folder(above.empty() ? "." : above) != 0) return failed();
+  return {};
+}
+
 }  // namespace
 
-base::Outcome<StateFolder> StateFolder::open(const std::string& path) {
-  StateFolder folder(path);
+base::Outcome<StateFolder> StateFolder::open(const std::string& path, FileSystem& files) {
+  StateFolder folder(path, files);
   for (const auto* part : {"", "/vault", "/arriving", "/partial", "/quarantine"}) {
-    if (auto made = make_folder(path + part); !made) return base::refuse(made.error());
+    if (auto made = make_folder(files, path + part); !made) {
+      return base::refuse(made.error());
+    }
   }
   ::chmod(path.c_str(), 0700);
   const auto lock_path = path + "/lock";
@@ -127,11 +133,17 @@ std::string StateFolder::vault_file(const std::string& sha256, bool encrypted) c
                      encrypted ? kSealedEnding : "");
 }
 
-StateFolder::StateFolder(std::string path)
+StateFolder::StateFolder(std::string path, FileSystem& files)
     : path_(std::move(path)),
+      files_(&files),
       digest_helpers_(std::make_unique<crypto::DigestHelpers>(
           std::max(1u, std::thread::hardware_concurrency()))),
-      live_(std::make_unique<Live>(path_)) {}
+      live_(std::make_unique<Live>(path_, files)) {}
+
+base::Outcome<void> StateFolder::sync_folder(const std::string& path) const {
+  if (files_->sync_folder(path) == 0) return {};
+  return base::refuse(base::system_refusal(errno, path + ": can't be synced"));
+}
 
 base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime now,
                                            std::uint64_t announced,
@@ -147,8 +159,7 @@ base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime no
   const auto* key = encrypted ? keys_->current() : nullptr;
   if (key != nullptr && label.purpose == "backup") label.purpose = "sealed";
   auto name = label.file_name(now, crypto::random_hex(4));
-  base::UniqueFd file(
-      ::open(arriving(name).c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
+  base::UniqueFd file(files_->open(arriving(name), O_WRONLY | O_CREAT | O_EXCL));
   if (!file) {
     return base::refuse(base::system_refusal(errno, "a file can't be made in arriving/"));
   }
@@ -172,18 +183,18 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
   if (was_sealed) as_it_is.purpose = "sealed";
   auto name = as_it_is.file_name(now, crypto::random_hex(4));
   const auto from = path_ + "/partial/" + partial_file;
-  if (::rename(from.c_str(), arriving(name).c_str()) != 0) {
+  if (files_->rename(from, arriving(name)) != 0) {
     if (errno == ENOENT) {
       return base::refuse(Kind::kBusy,
                           "what came of it is being continued already, or is gone");
     }
     return base::refuse(base::system_refusal(errno, "the partial file can't be moved"));
   }
-  base::UniqueFd file(::open(arriving(name).c_str(), O_RDWR | O_APPEND | O_CLOEXEC));
+  base::UniqueFd file(files_->open(arriving(name), O_RDWR | O_APPEND));
   if (!file) {
     const auto refusal =
         base::system_refusal(errno, "the partial file can't be opened again");
-    ::rename(arriving(name).c_str(), from.c_str());
+    files_->rename(arriving(name), from);
     return base::refuse(refusal);
   }
   const auto as_recorded = [&](const Arrival& arrival) -> base::Outcome<void> {
@@ -215,10 +226,10 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
   if (read) read = as_recorded(*arrival);
   if (!read) {
     if (arrival) arrival->discard();
-    ::rename(arriving(name).c_str(), from.c_str());
+    files_->rename(arriving(name), from);
     return base::refuse(read.error());
   }
-  ::unlink(arriving(name).c_str());
+  files_->remove(arriving(name));
   return arrival;
 }
 
@@ -324,7 +335,7 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
   };
   const auto remove_other = [&]() -> base::Outcome<void> {
     const auto& other = key == nullptr ? sealed_path : plain_path;
-    if (key == nullptr || only) ::unlink(other.c_str());
+    if (key == nullptr || only) files_->remove(other);
     return {};
   };
   if (as_wanted()) return remove_other();
@@ -353,7 +364,7 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
 
 base::Outcome<void> StateFolder::to_partial(const std::string& arriving_name) const {
   const auto to = path_ + "/partial/" + arriving_name;
-  if (::rename(arriving(arriving_name).c_str(), to.c_str()) != 0) {
+  if (files_->rename(arriving(arriving_name), to) != 0) {
     return base::refuse(
         Kind::kNotFound,
         base::system_refusal(errno, arriving_name + ": can't be set aside").sentence);
@@ -379,32 +390,38 @@ base::Outcome<void> StateFolder::to_quarantine(const std::string& sha256) const 
   const auto to =
       fmt::format("{}/quarantine/{}.{}", path_, sha256, crypto::random_hex(4));
   // As open_stored() takes them: the encrypted one is read where there is no other.
-  if (::rename(vault_file(sha256).c_str(), to.c_str()) != 0 &&
-      (errno != ENOENT || ::rename(vault_file(sha256, true).c_str(),
-                                   (to + std::string(kSealedEnding)).c_str()) != 0)) {
+  if (files_->rename(vault_file(sha256), to) != 0 &&
+      (errno != ENOENT ||
+       files_->rename(vault_file(sha256, true), to + std::string(kSealedEnding)) != 0)) {
     return base::refuse(base::system_refusal(errno, sha256 + ": can't be quarantined"));
   }
   return {};
 }
 
 void StateFolder::remove_arriving(const std::string& file_name) const {
-  ::unlink(arriving(file_name).c_str());
+  files_->remove(arriving(file_name));
 }
 
 void StateFolder::remove_stored(const std::string& sha256) const {
-  ::unlink(vault_file(sha256).c_str());
-  ::unlink(vault_file(sha256, true).c_str());
+  files_->remove(vault_file(sha256));
+  files_->remove(vault_file(sha256, true));
 }
 
 void StateFolder::remove_partial(const std::string& file_name) const {
-  ::unlink((path_ + "/partial/" + file_name).c_str());
+  files_->remove(path_ + "/partial/" + file_name);
 }
 
 base::Outcome<void> StateFolder::make_vault_shelf(const std::string& sha256) const {
   const auto folder = path_ + "/vault/" + shelf(sha256);
-  if (::mkdir(folder.c_str(), 0700) == 0) return sync_folder(path_ + "/vault");
-  if (errno == EEXIST) return {};
-  return base::refuse(base::system_refusal(errno, folder + ": can't be made"));
+  auto& on_disk = live_->shelves.at(std::stoul(shelf(sha256), nullptr, 16));
+  if (on_disk) return {};
+  if (files_->make_folder(folder) != 0 && errno != EEXIST) {
+    return base::refuse(base::system_refusal(errno, folder + ": can't be made"));
+  }
+  // Also one that was there: another thread may have made it, and not synced it yet.
+  if (auto synced = sync_folder(path_ + "/vault"); !synced) return synced;
+  on_disk = true;
+  return {};
 }
 
 base::Outcome<void> StateFolder::sync_vault_shelf(const std::string& sha256) const {
@@ -422,8 +439,7 @@ void StateFolder::unrecorded_to_vault() const {
     if (is_sealed) name.resize(name.size() - kSealedEnding.size());
     if (!is_sha256(name) || !make_vault_shelf(name)) continue;
     // Nothing is overwritten; the same bytes are there then.
-    ::renameat2(AT_FDCWD, (path_ + "/partial/" + file.name).c_str(), AT_FDCWD,
-                vault_file(name, is_sealed).c_str(), RENAME_NOREPLACE);
+    files_->rename_if_free(path_ + "/partial/" + file.name, vault_file(name, is_sealed));
   }
 }
 

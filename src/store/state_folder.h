@@ -14,6 +14,8 @@
 // Thread-safe.
 #pragma once
 
+#include <array>
+#include <atomic>
 #include <cstdint>
 #include <memory>
 #include <optional>
@@ -28,6 +30,7 @@
 #include "crypto/sealed_stream.h"
 #include "store/arrival.h"
 #include "store/arrival_label.h"
+#include "store/file_system.h"
 #include "store/reserve.h"
 #include "store/vault_identity.h"
 
@@ -58,9 +61,11 @@ struct RecordedPartial {
 
 class StateFolder {
  public:
-  // Makes what is missing, owner-only, and takes the lock. Refused with kBusy if another
-  // vantrod holds it.
-  static base::Outcome<StateFolder> open(const std::string& path);
+  // Makes what is missing, owner-only and on disk when it returns a value, and takes the
+  // lock. Refused with kBusy if another vantrod holds it. The file system must outlive
+  // it.
+  static base::Outcome<StateFolder> open(const std::string& path,
+                                         FileSystem& files = system_files());
 
   // What arrives encrypted is encrypted with these, and what is kept so is read with
   // them. Before anything else is done with the folder.
@@ -136,6 +141,7 @@ class StateFolder {
   base::Outcome<void> try_writing() const;
 
   // For Arrival.
+  FileSystem& files() const { return *files_; }
   crypto::DigestHelpers* digest_helpers() const { return digest_helpers_.get(); }
   std::string arriving(const std::string& file_name) const;
   std::string vault_file(const std::string& sha256, bool encrypted = false) const;
@@ -146,19 +152,24 @@ class StateFolder {
   std::uint64_t free_bytes() const;
 
  private:
-  explicit StateFolder(std::string path);
+  StateFolder(std::string path, FileSystem& files);
+
+  base::Outcome<void> sync_folder(const std::string& path) const;
 
   std::string path_;
+  FileSystem* files_;
   std::shared_ptr<const crypto::SealKeys> keys_ =
       std::make_shared<const crypto::SealKeys>();
   std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
   base::UniqueFd lock_;
   // Has mutexes, which can't be moved.
   struct Live {
-    explicit Live(const std::string& path)
-        : identity(path + "/vault"), reserve(path + "/reserve") {}
+    Live(const std::string& path, FileSystem& files)
+        : identity(files, path + "/vault"), reserve(path + "/reserve") {}
     VaultIdentity identity;
     Reserve reserve;
+    // Whose names are known to be on disk, by the first two digits of what they hold.
+    std::array<std::atomic<bool>, 256> shelves{};
   };
   std::unique_ptr<Live> live_;
 };

@@ -42,22 +42,19 @@ base::Outcome<void> VaultIdentity::write(const base::StateIdentity& identity) {
   const auto line = line_of(identity);
   const std::lock_guard lock(mutex_);
   if (file_) {
-    const auto count = ::pwrite(file_.get(), line.data(), line.size(), 0);
+    const auto count = files_.overwrite(file_.get(), line.data(), line.size());
     if (count != static_cast<ssize_t>(line.size())) return failed();
     return {};
   }
   const auto fresh = path() + ".new";
-  base::UniqueFd file(
-      ::open(fresh.c_str(), O_RDWR | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+  base::UniqueFd file(files_.open(fresh, O_RDWR | O_CREAT | O_TRUNC));
   if (!file ||
-      ::write(file.get(), line.data(), line.size()) !=
+      files_.write(file.get(), line.data(), line.size()) !=
           static_cast<ssize_t>(line.size()) ||
-      ::fsync(file.get()) != 0 || ::rename(fresh.c_str(), path().c_str()) != 0) {
+      files_.sync(file.get()) != 0 || files_.rename(fresh, path()) != 0 ||
+      files_.sync_folder(folder_) != 0) {
     return failed();
   }
-  const base::UniqueFd folder(
-      ::open(folder_.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-  if (!folder || ::fsync(folder.get()) != 0) return failed();
   file_ = std::move(file);
   return {};
 }

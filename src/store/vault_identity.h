@@ -13,13 +13,16 @@
 #include "base/outcome.h"
 #include "base/state_identity.h"
 #include "base/unique_fd.h"
+#include "store/file_system.h"
 
 namespace vantro::store {
 
 // Thread-safe.
 class VaultIdentity {
  public:
-  explicit VaultIdentity(std::string vault) : folder_(std::move(vault)) {}
+  // The file system must outlive it.
+  VaultIdentity(FileSystem& files, std::string vault)
+      : files_(files), folder_(std::move(vault)) {}
 
   // Nothing if there is none, or it can't be read.
   std::optional<base::StateIdentity> read() const;
@@ -29,6 +32,7 @@ class VaultIdentity {
  private:
   std::string path() const { return folder_ + "/identity"; }
 
+  FileSystem& files_;
   const std::string folder_;
   std::mutex mutex_;
   base::UniqueFd file_;  // guarded by mutex_; open once something was written

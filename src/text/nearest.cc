@@ -7,11 +7,6 @@
 namespace vantro::text {
 namespace {
 
-std::string_view last_part(std::string_view name) {
-  const auto slash = name.rfind('/');
-  return slash == std::string_view::npos ? name : name.substr(slash + 1);
-}
-
 // Both folded.
 std::size_t distance(std::string_view a, std::string_view b, std::size_t limit) {
   const auto gap = a.size() > b.size() ? a.size() - b.size() : b.size() - a.size();
@@ -44,7 +39,7 @@ std::size_t remoteness(std::string_view asked, std::string_view candidate,
   const auto whole = distance(asked, candidate, limit);
   // A folder too many or too few, or a missing ending, is one slip of thought whatever
   // its length; it ranks behind true slips of the finger.
-  const auto part = distance(last_part(asked), last_part(candidate), limit);
+  const auto part = distance(base::last_part(asked), base::last_part(candidate), limit);
   std::size_t best = std::min(whole, part + 1);
   if (asked.size() >= 4 && candidate.starts_with(asked)) best = std::min(best, limit);
   return best;

@@ -5,6 +5,7 @@
 #include <fmt/ranges.h>
 #include <re2/re2.h>
 
+#include "base/visible_name.h"
 #include "text/nearest.h"
 
 namespace vantro::text {
@@ -61,7 +62,7 @@ base::Outcome<Recogniser> Recogniser::make(Pattern pattern,
 }
 
 NamedFacts Recogniser::recognise(std::string_view file) const {
-  const auto name = file.substr(file.rfind('/') + 1);
+  const auto name = base::last_part(file);
   const auto groups = static_cast<std::size_t>(expression_->NumberOfCapturingGroups());
   std::vector<re2::StringPiece> caught(groups + 1);
   const re2::StringPiece input(name.data(), name.size());

@@ -67,22 +67,27 @@ base::Outcome<std::string> read_small(const std::string& file) {
 
 }  // namespace
 
-DropFolder::DropFolder(gate::Gate& gate, Config config, base::UniqueFd events,
-                       base::UniqueFd wake)
+DropFolder::DropFolder(gate::Gate& gate, base::Log log, Config config,
+                       base::UniqueFd events, base::UniqueFd wake)
     : gate_(gate),
+      log_(std::move(log)),
       config_(std::move(config)),
       events_(std::move(events)),
-      wake_(std::move(wake)) {
+      wake_(std::move(wake)) {}
+
+void DropFolder::start() {
   thread_ = std::thread([this] { run(); });
 }
 
 DropFolder::~DropFolder() {
+  stopping_ = true;
   const std::uint64_t one = 1;
   [[maybe_unused]] const auto written = ::write(wake_.get(), &one, sizeof one);
-  thread_.join();
+  if (thread_.joinable()) thread_.join();
 }
 
 base::Outcome<std::unique_ptr<DropFolder>> DropFolder::watch(gate::Gate& gate,
+                                                             base::Log log,
                                                              Config config) {
   std::error_code error;
   fs::create_directories(fs::path(config.path) / kDone, error);
@@ -99,8 +104,8 @@ base::Outcome<std::unique_ptr<DropFolder>> DropFolder::watch(gate::Gate& gate,
     return base::refuse(base::system_refusal(
         errno, fmt::format("the drop folder {} can't be watched", config.path)));
   }
-  return std::unique_ptr<DropFolder>(
-      new DropFolder(gate, std::move(config), std::move(events), std::move(wake)));
+  return std::unique_ptr<DropFolder>(new DropFolder(
+      gate, std::move(log), std::move(config), std::move(events), std::move(wake)));
 }
 
 void DropFolder::run() {
@@ -150,7 +155,10 @@ bool DropFolder::look() {
     return waiting || !ready.empty();
   }
   if (!lists_settled) return true;
-  for (const auto& name : ready) take(name);
+  for (const auto& name : ready) {
+    if (stopping_) break;
+    take(name);
+  }
   return waiting;
 }
 
@@ -208,9 +216,9 @@ std::vector<std::string> DropFolder::lists_for(const std::string& name) const {
   return lists;
 }
 
-base::Outcome<std::vector<gate::Claim>> DropFolder::claims_for(
+base::Outcome<std::vector<repository::Claim>> DropFolder::claims_for(
     const std::string& name, const std::vector<std::string>& lists) const {
-  std::vector<gate::Claim> claims;
+  std::vector<repository::Claim> claims;
   for (const auto& list : lists) {
     const auto text = read_small(in_folder(list));
     if (!text) {
@@ -247,6 +255,7 @@ base::Outcome<std::string> DropFolder::take_in(const std::string& name,
   options.who = "drop-folder";
   options.size = static_cast<std::uint64_t>(about.st_size);
   options.claims = std::move(*claims);
+  options.stop = [this] { return stopping_.load(); };
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
   base::ByteBuffer piece(kPiece);
@@ -278,6 +287,8 @@ void DropFolder::take(const std::string& name) {
   fs::remove(in_folder(name) + std::string(kTrouble), error);
   const auto lists = lists_for(name);
   const auto taken = take_in(name, lists);
+  // Nothing is wrong with it: it is for the next start.
+  if (!taken && stopping_) return;
   if (!taken) {
     write_trouble(name, base::in_full(taken.error()));
     auto& seen = seen_[name];
@@ -303,11 +314,10 @@ void DropFolder::write_trouble(const std::string& name, const std::string& why) 
       name, base::local_time(gate_.clock().wall()), why);
   out.close();
   if (!out) {
-    gate_.log().error("trouble could not be written into the drop folder",
-                      {{"file", file}});
+    log_.error("trouble could not be written into the drop folder", {{"file", file}});
   }
-  gate_.log().warning("a file in the drop folder was not taken in",
-                      {{"name", name}, {"why", why}});
+  log_.warning("a file in the drop folder was not taken in",
+               {{"name", name}, {"why", why}});
 }
 
 void DropFolder::move_to_done(const std::string& name) const {
@@ -317,8 +327,8 @@ void DropFolder::move_to_done(const std::string& name) const {
   for (int i = 2; fs::exists(to, error); ++i) to = fmt::format("{}{}.{}", done, name, i);
   fs::rename(in_folder(name), to, error);
   if (error) {
-    gate_.log().error("what was taken in can't be moved aside",
-                      {{"name", name}, {"why", error.message()}});
+    log_.error("what was taken in can't be moved aside",
+               {{"name", name}, {"why", error.message()}});
   }
 }
 

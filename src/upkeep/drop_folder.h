@@ -12,9 +12,9 @@
 // folders and links.
 #pragma once
 
-#include <condition_variable>
+#include <atomic>
 #include <map>
-#include <mutex>
+#include <memory>
 #include <set>
 #include <string>
 #include <thread>
@@ -36,13 +36,18 @@ class DropFolder {
     std::chrono::milliseconds settle{5000};
   };
 
-  // Makes the folder and done/ in it. The gate must outlive it.
-  static base::Outcome<std::unique_ptr<DropFolder>> watch(gate::Gate& gate,
+  // Makes the folder and done/ in it; nothing is taken in before start(). The gate must
+  // outlive it.
+  static base::Outcome<std::unique_ptr<DropFolder>> watch(gate::Gate& gate, base::Log log,
                                                           Config config);
-  // Ends the thread; a file that is being taken in is finished before.
+  // Ends the thread, soon: a file that is being taken in is left where it is, and taken
+  // in after the next start.
   ~DropFolder();
   DropFolder(const DropFolder&) = delete;
   DropFolder& operator=(const DropFolder&) = delete;
+
+  // Once.
+  void start();
 
  private:
   // As a file was when it was last looked at.
@@ -54,7 +59,8 @@ class DropFolder {
     auto state() const { return std::pair(size, changed_ns); }
   };
 
-  DropFolder(gate::Gate& gate, Config config, base::UniqueFd events, base::UniqueFd wake);
+  DropFolder(gate::Gate& gate, base::Log log, Config config, base::UniqueFd events,
+             base::UniqueFd wake);
 
   void run();
   // Looks at everything once; true if something is waiting to settle.
@@ -65,7 +71,7 @@ class DropFolder {
   base::Outcome<std::string> take_in(const std::string& name,
                                      const std::vector<std::string>& lists);
   // The claims of the checksum files beside it.
-  base::Outcome<std::vector<gate::Claim>> claims_for(
+  base::Outcome<std::vector<repository::Claim>> claims_for(
       const std::string& name, const std::vector<std::string>& lists) const;
   std::vector<std::string> lists_for(const std::string& name) const;
   void write_trouble(const std::string& name, const std::string& why) const;
@@ -75,9 +81,11 @@ class DropFolder {
   }
 
   gate::Gate& gate_;
+  base::Log log_;
   Config config_;          // constant after construction
   base::UniqueFd events_;  // inotify(7)
   base::UniqueFd wake_;    // to stop
+  std::atomic<bool> stopping_ = false;
   std::map<std::string, Seen> seen_;
   std::thread thread_;
 };

@@ -10,8 +10,8 @@
 #include <set>
 #include <unistd.h>
 
-#include "gate/inventory.h"
-#include "upkeep/unrecorded_files.h"
+#include "repository/inventory.h"
+#include "repository/record_anew.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -21,12 +21,10 @@ using base::Kind;
 // So many lost files are named in the log; the others are counted.
 constexpr std::size_t kMostNamed = 100;
 
-base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime now,
+base::Outcome<void> clear_arriving(repository::Repository& repository, base::WallTime now,
                                    const base::Log& log, RecoveryReport& report) {
   const auto files = repository.folder.list_arriving();
   if (!files) return base::refuse(files.error());
-  gate::Inventory inventory(repository);
-  if (auto loaded = inventory.reload(now); !loaded) return loaded;
   for (const auto& file : *files) {
     const auto label = store::ArrivalLabel::parse(file.name);
     const bool sealed = label && label->purpose == "sealed";
@@ -41,8 +39,8 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
     backup::Revision revision;
     revision.address = label->from;
     const auto address = base::Address::parse(label->from);
-    revision.holder =
-        address ? inventory.holder_of(*address) : backup::Holder{0, label->from};
+    revision.holder = address ? repository.inventory.holder_of(*address)
+                              : backup::Holder{0, label->from};
     revision.name = label->name;
     revision.size = file.size;
     if (sealed) {
@@ -72,8 +70,9 @@ base::Outcome<void> clear_arriving(gate::Repository& repository, base::WallTime 
 
 // A backup that was being continued has left partial/, and its end may have come before
 // its record said so. What is there and has no record is for a person to decide.
-base::Outcome<void> compare_partials(gate::Repository& repository,
-                                     std::vector<gate::UnrecordedFile>& unrecorded) {
+base::Outcome<void> compare_partials(
+    repository::Repository& repository,
+    std::vector<repository::UnrecordedFile>& unrecorded) {
   const auto files = repository.folder.list_partial();
   if (!files) return base::refuse(files.error());
   const auto names = repository.backups.partial_files();
@@ -93,13 +92,13 @@ base::Outcome<void> compare_partials(gate::Repository& repository,
 
 // Until they are taken in again; verifying would find the same. In one transaction: a
 // whole vault may be gone.
-base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport& report,
-                              base::WallTime now) {
+base::Outcome<void> mark_lost(repository::Repository& repository,
+                              const RecoveryReport& report, base::WallTime now) {
   if (report.missing.empty() && report.damaged.empty()) return {};
   return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
     for (const auto* lost : {&report.missing, &report.damaged}) {
       for (const auto& sha256 : *lost) {
-        gate::Repository::mark_content(t, sha256, false, now);
+        repository::Contents::mark(t, sha256, false, now);
       }
     }
     return {};
@@ -107,10 +106,10 @@ base::Outcome<void> mark_lost(gate::Repository& repository, const RecoveryReport
 }
 
 // One shelf of the vault, so that a million files need no more memory than some thousand.
-base::Outcome<void> reconcile_shelf(gate::Repository& repository,
+base::Outcome<void> reconcile_shelf(repository::Repository& repository,
                                     const std::string& shelf, const base::Log& log,
                                     RecoveryReport& report,
-                                    std::vector<gate::UnrecordedFile>& unrecorded) {
+                                    std::vector<repository::UnrecordedFile>& unrecorded) {
   const auto files = repository.folder.list_vault(shelf);
   if (!files) return base::refuse(files.error());
   std::map<std::string, std::uint64_t> stored;
@@ -150,9 +149,9 @@ base::Outcome<void> reconcile_shelf(gate::Repository& repository,
   return {};
 }
 
-base::Outcome<void> reconcile(gate::Repository& repository, base::WallTime now,
+base::Outcome<void> reconcile(repository::Repository& repository, base::WallTime now,
                               const base::Log& log, RecoveryReport& report,
-                              std::vector<gate::UnrecordedFile>& unrecorded) {
+                              std::vector<repository::UnrecordedFile>& unrecorded) {
   for (int shelf = 0; shelf < 256; ++shelf) {
     if (auto done = reconcile_shelf(repository, fmt::format("{:02x}", shelf), log, report,
                                     unrecorded);
@@ -174,14 +173,14 @@ bool RecoveryReport::clean() const {
          damaged.empty();
 }
 
-base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTime now,
-                                      const base::Log& log) {
+base::Outcome<RecoveryReport> recover(repository::Repository& repository,
+                                      base::WallTime now, const base::Log& log) {
   RecoveryReport report;
   if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
     return base::refuse(cleared.error());
   }
   repository.folder.unrecorded_to_vault();
-  std::vector<gate::UnrecordedFile> unrecorded;
+  std::vector<repository::UnrecordedFile> unrecorded;
   if (auto compared = compare_partials(repository, unrecorded); !compared) {
     return base::refuse(compared.error());
   }
@@ -195,8 +194,9 @@ base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTi
   return report;
 }
 
-base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::WallTime now,
-                                         std::chrono::hours keep, const base::Log& log) {
+base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
+                                         base::WallTime now, std::chrono::hours keep,
+                                         const base::Log& log) {
   const auto files = repository.folder.list_partial();
   if (!files) return base::refuse(files.error());
   const auto names = repository.backups.partial_files();
@@ -219,7 +219,7 @@ base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::Wal
 
 base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
                                      base::WallTime now, const base::Log& log) {
-  std::vector<ReadFile> sound;
+  std::vector<repository::ReadFile> sound;
   {
     auto folder = store::StateFolder::open(state);
     if (!folder) return base::refuse(folder.error());
@@ -229,7 +229,7 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
     for (const auto& file : *files) {
       const auto handle = folder->open_as_it_lies(file.name);
       if (!handle) return base::refuse(handle.error());
-      auto read = read_file(*folder, file, *handle);
+      auto read = repository::read_file(*folder, file, *handle);
       if (!read) return base::refuse(read.error());
       if (!read->whole()) {
         log.error("a file in vault/ is damaged and was moved to quarantine/",
@@ -249,11 +249,11 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       }
       if (!error) log.warning("the old database was put aside", {{"file", to}});
     }
-    auto database = gate::Repository::open_database(*folder, true, log);
+    auto database = repository::Repository::open_database(*folder, true, log);
     if (!database) return base::refuse(database.error());
     auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
       for (const auto& read : sound) {
-        if (auto done = record_anew(t, read, now); !done)
+        if (auto done = repository::record_anew(t, read, now); !done)
           return base::refuse(done.error());
       }
       return {};

@@ -10,7 +10,7 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "crypto/sealed_stream.h"
-#include "gate/repository.h"
+#include "repository/repository.h"
 
 namespace vantro::upkeep {
 
@@ -26,12 +26,13 @@ struct RecoveryReport {
 };
 
 // REQUIRES: nothing else uses the repository yet. Logs what it finds.
-base::Outcome<RecoveryReport> recover(gate::Repository& repository, base::WallTime now,
-                                      const base::Log& log);
+base::Outcome<RecoveryReport> recover(repository::Repository& repository,
+                                      base::WallTime now, const base::Log& log);
 
 // Removes recorded files from partial/ that are older than `keep`. Returns how many.
-base::Outcome<std::size_t> sweep_partial(gate::Repository& repository, base::WallTime now,
-                                         std::chrono::hours keep, const base::Log& log);
+base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
+                                         base::WallTime now, std::chrono::hours keep,
+                                         const base::Log& log);
 
 // Puts a damaged database aside as vantro.db.damaged-<time> and records every file of the
 // vault anew, read whole, as a held image named recovered-<first 12 of its SHA-256>;

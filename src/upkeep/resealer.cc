@@ -30,8 +30,7 @@ ResealProgress Resealer::progress() const {
 base::Outcome<std::vector<Resealer::Content>> Resealer::contents(
     const std::string& behind) const {
   using Contents = std::vector<Content>;
-  return gate_.repository().database->read([&](db::Transaction& t)
-                                               -> base::Outcome<Contents> {
+  return repository_.database->read([&](db::Transaction& t) -> base::Outcome<Contents> {
     Contents found;
     for (const auto& row : t.query(
              "select r.sha256, max(r.size), case when max(case when r.kind = "
@@ -50,7 +49,7 @@ base::Outcome<std::vector<Resealer::Content>> Resealer::contents(
 }
 
 base::Outcome<std::uint64_t> Resealer::count() const {
-  return gate_.repository().database->read(
+  return repository_.database->read(
       [](db::Transaction& t) -> base::Outcome<std::uint64_t> {
         return static_cast<std::uint64_t>(
             t.query("select count(distinct sha256) from revisions where complete = 1 and "
@@ -79,11 +78,10 @@ base::Outcome<void> Resealer::start() {
 }
 
 base::Outcome<void> Resealer::reseal(const Content& content) {
-  auto& repository = gate_.repository();
   // Nobody removes these bytes meanwhile; others may file the same ones.
-  const std::shared_lock lock(repository.vault_mutex);
-  return repository.folder.reseal(content.sha256, content.size,
-                                  content.only_configurations);
+  const std::shared_lock lock(repository_.vault_mutex);
+  return repository_.folder.reseal(content.sha256, content.size,
+                                   content.only_configurations);
 }
 
 void Resealer::run() {
@@ -124,7 +122,7 @@ void Resealer::run() {
                                     progress_.locked, progress_.contents, locked);
   }
   if (progress_.trouble.empty()) return;
-  gate_.log().error(
+  repository_.log.error(
       "configurations could not be brought to the key of today",
       {{"done", progress_.done}, {"of", progress_.contents}, {"why", progress_.trouble}});
 }

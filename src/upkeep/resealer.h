@@ -11,7 +11,7 @@
 #include <vector>
 
 #include "base/outcome.h"
-#include "gate/gate.h"
+#include "repository/repository.h"
 
 namespace vantro::upkeep {
 
@@ -23,10 +23,10 @@ struct ResealProgress {
   std::string trouble;         // the last thing that went wrong
 };
 
-// Thread-safe. The gate must outlive it.
+// Thread-safe. The repository must outlive it.
 class Resealer {
  public:
-  explicit Resealer(gate::Gate& gate) : gate_(gate) {}
+  explicit Resealer(repository::Repository& repository) : repository_(repository) {}
   // Stops what runs.
   ~Resealer();
   Resealer(const Resealer&) = delete;
@@ -50,7 +50,7 @@ class Resealer {
   // kDenied: its key is not here.
   base::Outcome<void> reseal(const Content& content);
 
-  gate::Gate& gate_;
+  repository::Repository& repository_;
   mutable std::mutex mutex_;
   ResealProgress progress_;  // guarded by mutex_
   bool stopping_ = false;    // guarded by mutex_

@@ -6,7 +6,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
-#include "gate/verify_content.h"
+#include "repository/verify_content.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -46,36 +46,35 @@ base::Outcome<Verifier::Listed> Verifier::contents(const VerifyRequest& request)
   if (request.image) {
     const auto name = base::visible_name(*request.image);
     if (!name) return base::refuse(name.error());
-    const auto image = gate_.repository().catalog.find(*name);
+    const auto image = repository_.catalog.find(*name);
     if (!image) return base::refuse(image.error());
     only = image->digests.sha256;
   }
   const auto before =
-      gate_.clock().wall() - std::chrono::milliseconds(request.unread_for).count();
-  return gate_.repository().database->read(
-      [&](db::Transaction& t) -> base::Outcome<Listed> {
-        Listed result;
-        t.each(
-            // What is damaged or gone, too: somebody may have put it back. The newest
-            // record of a content is the one that stays longest.
-            "select max(record), size from ("
-            "select id * 3 as record, sha256, size, read_at, whole from images union all "
-            "select id * 3 + 1, sha256, size, read_at, whole from revisions where "
-            "complete = 1 union all "
-            "select id * 3 + 2, sha256, size, added_at, whole from documents) "
-            "where (:a = '' or sha256 = :b) group by sha256, size "
-            "having max(read_at) <= :c or min(whole) = 0 order by max(read_at), sha256",
-            {only, only, before}, [&](const db::Row& row) {
-              result.records.push_back(row.integer(0));
-              result.bytes += static_cast<std::uint64_t>(row.integer(1));
-            });
-        return result;
-      });
+      repository_.clock.wall() - std::chrono::milliseconds(request.unread_for).count();
+  return repository_.database->read([&](db::Transaction& t) -> base::Outcome<Listed> {
+    Listed result;
+    t.each(
+        // What is damaged or gone, too: somebody may have put it back. The newest
+        // record of a content is the one that stays longest.
+        "select max(record), size from ("
+        "select id * 3 as record, sha256, size, read_at, whole from images union all "
+        "select id * 3 + 1, sha256, size, read_at, whole from revisions where "
+        "complete = 1 union all "
+        "select id * 3 + 2, sha256, size, added_at, whole from documents) "
+        "where (:a = '' or sha256 = :b) group by sha256, size "
+        "having max(read_at) <= :c or min(whole) = 0 order by max(read_at), sha256",
+        {only, only, before}, [&](const db::Row& row) {
+          result.records.push_back(row.integer(0));
+          result.bytes += static_cast<std::uint64_t>(row.integer(1));
+        });
+    return result;
+  });
 }
 
 base::Outcome<std::optional<Verifier::Content>> Verifier::content_of(
     Record record) const {
-  return gate_.repository().database->read(
+  return repository_.database->read(
       [&](db::Transaction& t) -> base::Outcome<std::optional<Content>> {
         const auto rows =
             t.query(fmt::format("select sha256, size, whole from {} where id = :a",
@@ -102,7 +101,7 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   if (thread_.joinable()) thread_.join();
   progress_ = {};
   progress_.running = true;
-  progress_.began_at = gate_.clock().wall();
+  progress_.began_at = repository_.clock.wall();
   progress_.contents = count;
   progress_.bytes = wanted->bytes;
   thread_ = std::thread([this, list = std::move(wanted->records),
@@ -146,7 +145,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
     progress_.unreadable = again.size();
     done = progress_;
   }
-  gate_.record_event(
+  repository_.record_event(
       "verify", who,
       fmt::format(
           "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
@@ -157,7 +156,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
           trouble.empty() ? "" : "; ", trouble));
   const std::lock_guard lock(mutex_);
   progress_.running = false;
-  progress_.ended_at = gate_.clock().wall();
+  progress_.ended_at = repository_.clock.wall();
   progress_.trouble = trouble;
 }
 
@@ -173,36 +172,37 @@ std::string Verifier::read_all(const std::vector<Record>& contents,
     }
     const auto& sha256 = (*content)->sha256;
     const auto result =
-        gate::verify_content(gate_, sha256, (*content)->size, (*content)->lost_before,
-                             [&](std::uint64_t bytes) {
-                               {
-                                 const std::lock_guard lock(mutex_);
-                                 progress_.bytes_read += bytes;
-                               }
-                               return keep_pace(bytes);
-                             });
+        repository::verify_content(repository_, sha256, (*content)->size,
+                                   (*content)->lost_before, [&](std::uint64_t bytes) {
+                                     {
+                                       const std::lock_guard lock(mutex_);
+                                       progress_.bytes_read += bytes;
+                                     }
+                                     return keep_pace(bytes);
+                                   });
     if (!result.noted) return result.noted.error().sentence;
     const std::lock_guard lock(mutex_);
     switch (result.reading) {
-      case gate::Reading::kWhole:
-      case gate::Reading::kReplaced:
+      case repository::Reading::kWhole:
+      case repository::Reading::kReplaced:
         ++progress_.contents_read;
         break;
-      case gate::Reading::kLost:
+      case repository::Reading::kLost:
         ++progress_.contents_read;
         ++progress_.damaged;
         if (progress_.damages.size() < kMostDamagesListed) {
-          progress_.damages.push_back({sha256, gate_.names_of(sha256), result.sentence});
+          progress_.damages.push_back(
+              {sha256, repository_.contents.names_of(sha256), result.sentence});
         }
         break;
-      case gate::Reading::kLocked:
+      case repository::Reading::kLocked:
         ++progress_.locked;
         break;
-      case gate::Reading::kUnreadable:
+      case repository::Reading::kUnreadable:
         unreadable_why_ = result.sentence;
         again.push_back(record);
         break;
-      case gate::Reading::kStopped:
+      case repository::Reading::kStopped:
         return kStoppedEarly;
     }
   }

@@ -12,7 +12,7 @@
 
 #include "base/clock.h"
 #include "base/outcome.h"
-#include "gate/gate.h"
+#include "repository/repository.h"
 
 namespace vantro::upkeep {
 
@@ -45,10 +45,10 @@ struct VerifyProgress {
   std::string trouble;          // why it stopped before its end
 };
 
-// Thread-safe. The gate must outlive it.
+// Thread-safe. The repository must outlive it.
 class Verifier {
  public:
-  explicit Verifier(gate::Gate& gate) : gate_(gate) {}
+  explicit Verifier(repository::Repository& repository) : repository_(repository) {}
   // Stops what runs.
   ~Verifier();
   Verifier(const Verifier&) = delete;
@@ -86,7 +86,7 @@ class Verifier {
   bool keep_pace(std::uint64_t bytes);
   bool wait(std::chrono::milliseconds time);
 
-  gate::Gate& gate_;
+  repository::Repository& repository_;
   mutable std::mutex mutex_;
   std::condition_variable stopped_;
   VerifyProgress progress_;  // guarded by mutex_

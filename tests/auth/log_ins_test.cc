@@ -18,14 +18,17 @@ class LogInsTest : public fakes::RepositoryFixture {
     account.name = "night";
     account.hash = crypto::password_hash("right-pass");
     save(account, true);
-    log_ins_.emplace(gate_->accounts(), clock_);
+    log_ins_.emplace(
+        [this](const std::string& name) {
+          return repository_->snapshot()->accounts->find(name);
+        },
+        clock_);
   }
   void save(const Account& account, bool fresh) {
     ASSERT_TRUE(
         repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
           return fresh ? Accounts::add(t, account) : Accounts::change(t, account);
         }));
-    ASSERT_TRUE(gate_->accounts().reload());
   }
   std::string tried(const std::string& password, const std::string& name = "night",
                     const std::string& from = "192.0.2.7") {

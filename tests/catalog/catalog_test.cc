@@ -1,6 +1,6 @@
 #include "catalog/catalog.h"
 
-#include "gate/changes.h"
+#include "desk/images.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::catalog {
@@ -81,7 +81,7 @@ TEST_F(CatalogTest, FiltersOnEveryFact) {
   EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img ");
   fits.facts["hardware"] = "A";
   EXPECT_EQ(list(fits), "causeway4:c4-7.6b.img* ");
-  ASSERT_TRUE(gate::Changes(*gate_, "operator")
+  ASSERT_TRUE(desk::Images(*repository_, operator_)
                   .edit("c4-boot.img", {{"space", "2 MiB"}, {"remarks", "Cold start"}}));
   EXPECT_EQ(list("space", "2 MiB"), "causeway4:c4-boot.img* ");
   EXPECT_EQ(list("space", "1 MiB"), "");
@@ -109,7 +109,7 @@ TEST_F(CatalogTest, MarksVersionsThatAreEasilyConfused) {
 
 TEST_F(CatalogTest, EditsFactsAllOrNone) {
   add_usual();
-  gate::Changes changes(*gate_, "operator");
+  desk::Images changes(*repository_, operator_);
   const auto made =
       changes.edit("c4-7.4.img", {{"version", "7.4.3"}, {"platform", "causeway9"}});
   ASSERT_TRUE(made);
@@ -150,7 +150,7 @@ TEST_F(CatalogTest, FindsByAnyChecksumAndAnyName) {
 
 TEST_F(CatalogTest, KeepsDocumentsAndWhatTheyWereBefore) {
   add("x.img", {});
-  gate::Changes changes(*gate_, "operator");
+  desk::Images changes(*repository_, operator_);
   ASSERT_TRUE(changes.attach("x.img", "notes.md", base::as_bytes("first")));
   ASSERT_TRUE(changes.attach("x.img", "notes.md", base::as_bytes("second")));
   const auto id = repository_->catalog.find("x.img")->id;

@@ -28,7 +28,7 @@ class SealedStream : public testing::Test {
   }
   void seal(const std::string& plain, const SealKeys& with, bool whole = true) {
     const auto file = open(O_WRONLY | O_CREAT | O_TRUNC);
-    store::SealedWriter writer(*with.current());
+    store::SealedWriter writer(store::system_files(), *with.current());
     // In pieces of odd sizes, as they come from a network.
     for (std::size_t at = 0; at < plain.size(); at += 1001) {
       ASSERT_TRUE(writer.write(file.get(), base::as_bytes(plain.substr(at, 1001))));

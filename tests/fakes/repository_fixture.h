@@ -6,7 +6,10 @@
 #include <string>
 
 #include "base/visible_name.h"
+#include "desk/caller.h"
+#include "desk/trouble.h"
 #include "gate/gate.h"
+#include "repository/repository.h"
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_clock.h"
 #include "upkeep/recovery.h"
@@ -27,12 +30,10 @@ class RepositoryFixture : public testing::Test {
   void SetUp() override { open(); }
 
   void open() {
-    auto opened = gate::Repository::open(state(), log_);
+    auto opened = repository::Repository::open(state(), clock_, log_, rules_);
     ASSERT_TRUE(opened) << opened.error().sentence;
     repository_ = std::move(*opened);
-    auto gate = gate::Gate::open(*repository_, clock_, log_, config_);
-    ASSERT_TRUE(gate) << gate.error().sentence;
-    gate_ = std::move(*gate);
+    gate_ = std::make_unique<gate::Gate>(*repository_, clock_, log_, config_);
   }
   void close() {
     gate_.reset();
@@ -44,10 +45,6 @@ class RepositoryFixture : public testing::Test {
     open();
     auto report = upkeep::recover(*repository_, clock_.wall(), log_);
     EXPECT_TRUE(report) << report.error().sentence;
-    // What recovery found may have changed nothing that is on offer, but the gate reads
-    // the offers once.
-    auto gate = gate::Gate::open(*repository_, clock_, log_, config_);
-    gate_ = std::move(*gate);
     return *report;
   }
 
@@ -121,8 +118,10 @@ class RepositoryFixture : public testing::Test {
                                               const std::string& name,
                                               std::optional<std::int64_t> number) {
     return repository_->backups.find(
-        gate_->inventory().holder_of(*base::Address::parse(address)), name, number);
+        repository_->inventory.holder_of(*base::Address::parse(address)), name, number);
   }
+
+  std::vector<std::string> trouble() const { return *desk::trouble(*repository_); }
 
   std::string state() const { return folder_ / "state"; }
   std::string vault_path(const std::string& sha256) const {
@@ -133,7 +132,9 @@ class RepositoryFixture : public testing::Test {
   SimClock clock_;
   base::Log log_;
   gate::Config config_;
-  std::unique_ptr<gate::Repository> repository_;
+  repository::Rules rules_;
+  const desk::Caller operator_{"operator", "operator"};
+  std::unique_ptr<repository::Repository> repository_;
   std::unique_ptr<gate::Gate> gate_;
 };
 

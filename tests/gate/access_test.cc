@@ -3,8 +3,8 @@
 #include <gmock/gmock.h>
 
 #include "crypto/checksum_list.h"
-#include "gate/account_changes.h"
-#include "gate/changes.h"
+#include "desk/accounts.h"
+#include "desk/images.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::gate {
@@ -29,10 +29,10 @@ class AccessTest : public fakes::RepositoryFixture {
     ASSERT_TRUE(take_in("north/boot/pump.bin", "boot"));
   }
   void add_account(const std::string& name, const std::string& may,
-                   AccountChange change = {}) {
+                   desk::AccountChange change = {}) {
     change.password = "right-pass";
     change.may = *auth::parse_actions(may);
-    const auto added = AccountChanges(*gate_, "operator").add(name, change);
+    const auto added = desk::Accounts(*repository_, operator_).add(name, change);
     ASSERT_TRUE(added) << added.error().sentence;
   }
   Asker over_http(const std::string& account = "",
@@ -98,7 +98,7 @@ TEST_F(AccessTest, ListsFoldersAsTheAskerSeesThem) {
 }
 
 TEST_F(AccessTest, KeepsAnAccountToItsPartOfTheTree) {
-  AccountChange change;
+  desk::AccountChange change;
   change.part = "/north/";
   add_account("north", "fetch, deposit", change);
   EXPECT_EQ(fetched(over_http("north"), "north/pump.img"), "for the north");
@@ -115,12 +115,12 @@ TEST_F(AccessTest, KeepsAnAccountToItsPartOfTheTree) {
 TEST_F(AccessTest, TakesARightAwayAtOnce) {
   add_account("night", "fetch");
   EXPECT_EQ(fetched(over_http("night"), "x.img"), "the image");
-  AccountChange change;
+  desk::AccountChange change;
   change.on = false;
-  ASSERT_TRUE(AccountChanges(*gate_, "operator").change("night", change));
+  ASSERT_TRUE(desk::Accounts(*repository_, operator_).change("night", change));
   EXPECT_EQ(fetched(over_http("night"), "x.img"),
             "fetching with account 'night' is switched off");
-  ASSERT_TRUE(AccountChanges(*gate_, "operator").remove("NIGHT"));
+  ASSERT_TRUE(desk::Accounts(*repository_, operator_).remove("NIGHT"));
   EXPECT_EQ(fetched(over_http("night"), "x.img"), "there is no account 'night' any more");
 }
 
@@ -128,7 +128,7 @@ TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
   add_account("night", "fetch, deposit");
   fetched(over_http("night"), "x.img");
   sent(over_http("night"), "site.cfg", "config");
-  const auto all = gate_->accounts().all();
+  const auto all = repository_->accounts.all();
   ASSERT_EQ(all->size(), 2u);
   EXPECT_EQ(all->front().name, "anonymous");
   EXPECT_EQ(all->back().last_used_from, "192.0.2.7");
@@ -147,38 +147,38 @@ TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
 
 TEST_F(AccessTest, LetsKeysInAndOutAgain) {
   add_account("night", "fetch");
-  AccountChanges changes(*gate_, "operator");
+  desk::Accounts changes(*repository_, operator_);
   const std::string blob =
       "AAAAC3NzaC1lZDI1NTE5AAAAIAECAwQFBgcICQoLDA0ODxAREhMUFRYXGBkaGxwdHh8g";
   const auto added = changes.add_key("Night", "ssh-ed25519 " + blob + " laptop", {});
   ASSERT_TRUE(added) << added.error().sentence;
   EXPECT_EQ(added->remark, "laptop");
-  EXPECT_TRUE(gate_->has_key("NIGHT", blob));
-  EXPECT_FALSE(gate_->has_key("day", blob));
-  EXPECT_FALSE(gate_->has_key("night", "AAAA"));
+  EXPECT_TRUE(gate_->log_ins().has_key("NIGHT", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key("day", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key("night", "AAAA"));
   EXPECT_EQ(changes.add_key("night", "ssh-ed25519 " + blob, "again").error().sentence,
             added->fingerprint + " is a key of 'night' already");
   EXPECT_EQ(changes.add_key("anonymous", "ssh-ed25519 " + blob, {}).error().sentence,
             "'anonymous' stands for everybody without an account and has no keys");
   EXPECT_EQ(changes.add_key("day", "ssh-ed25519 " + blob, {}).error().kind,
             base::Kind::kNotFound);
-  EXPECT_EQ(gate_->accounts().all()->back().keys.size(), 1u);
+  EXPECT_EQ(repository_->accounts.all()->back().keys.size(), 1u);
   EXPECT_EQ(changes.remove_key("night", "desk").error().sentence,
             "'night' has no key 'desk'; 'vantro account key list night' shows what there "
             "is");
   ASSERT_TRUE(changes.remove_key("night", added->fingerprint));
-  EXPECT_FALSE(gate_->has_key("night", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key("night", blob));
   // With its account a key goes for good.
   ASSERT_TRUE(changes.add_key("night", "ssh-ed25519 " + blob, "desk"));
   ASSERT_TRUE(changes.remove("night"));
   add_account("night", "fetch");
-  EXPECT_FALSE(gate_->has_key("night", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key("night", blob));
 }
 
 TEST_F(AccessTest, RefusesImpossibleAccounts) {
-  AccountChanges changes(*gate_, "operator");
+  desk::Accounts changes(*repository_, operator_);
   EXPECT_EQ(changes.add("night", {}).error().sentence, "a new account needs a password");
-  AccountChange change;
+  desk::AccountChange change;
   change.password = "long-enough";
   EXPECT_EQ(changes.add("anonymous", change).error().sentence,
             "'anonymous' stands for everybody without an account and has no password");
@@ -422,6 +422,22 @@ TEST_F(AccessTest, GoesOnOnlyWithWhatBrokeOff) {
 }
 
 // After a power cut, or on a disk that fails, there may be less than the record says.
+TEST_F(AccessTest, AnUploadThatIsOverALowerLimitAlreadyGoesNoFurther) {
+  {
+    auto grant = open_write(device("192.0.2.7"), "a.cfg", {});
+    ASSERT_TRUE(grant->write(base::as_bytes("123456")));
+  }
+  close();
+  config_.largest_deposit = 4;
+  open();
+  auto place = gate_->admit(device("192.0.2.7"), Direction::kDeposit, "a.cfg");
+  auto grant = gate_->open_write(device("192.0.2.7"), std::move(*place), "a.cfg",
+                                 {{}, {}, true, 6});
+  ASSERT_TRUE(grant) << grant.error().sentence;
+  EXPECT_EQ(grant->write(base::as_bytes("7")).error().sentence,
+            "backups larger than 4 B are not taken");
+}
+
 TEST_F(AccessTest, NobodyGoesOnBehindBytesThatAreNotThere) {
   add_account("night", "deposit");
   const auto begin = [&](const std::string& name, std::optional<std::uint64_t> behind) {
@@ -474,10 +490,10 @@ TEST_F(AccessTest, NobodyGoesOnBehindBytesThatAreNotThere) {
 
 TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {
   add_account("night", "fetch");
-  EXPECT_EQ(*gate_->log_in(over_http(), "Night", "right-pass"), "night");
-  EXPECT_FALSE(gate_->log_in(over_http(), "night", "wrong-pass"));
-  EXPECT_FALSE(gate_->log_in(over_http(), "my-secret", "x"));
-  EXPECT_EQ(gate_->logged_in_lately("night", "right-pass"), "night");
+  EXPECT_EQ(*gate_->log_ins().check(over_http(), "Night", "right-pass"), "night");
+  EXPECT_FALSE(gate_->log_ins().check(over_http(), "night", "wrong-pass"));
+  EXPECT_FALSE(gate_->log_ins().check(over_http(), "my-secret", "x"));
+  EXPECT_EQ(gate_->log_ins().remembered("night", "right-pass"), "night");
   std::string text;
   const auto rows = repository_->ledger.newest(10, {});
   for (const auto& row : *rows) {

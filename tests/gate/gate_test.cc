@@ -91,9 +91,8 @@ TEST_F(GateTest, NeverPutsOtherBytesUnderAKnownName) {
 }
 
 TEST_F(GateTest, KeepsTheTreeOfBackupsFreeOfImages) {
-  EXPECT_EQ(
-      sentence(take_in("backups/x.img", "bytes")),
-      "names under backups/ have a meaning of their own; give the image another one");
+  EXPECT_EQ(sentence(take_in("backups/x.img", "bytes")),
+            "names under backups/ have a meaning of their own; choose another name");
 }
 
 TEST_F(GateTest, FilesADepositAsTheNextRevisionAndNeverAsAnOffer) {

@@ -4,7 +4,7 @@
 #include <future>
 #include <sys/stat.h>
 
-#include "gate/account_changes.h"
+#include "desk/accounts.h"
 #include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 #include "upkeep/verify.h"
@@ -62,7 +62,7 @@ TEST_F(VerifyFirstTest, TheDoorStaysShutMeanwhile) {
   while (fetch("x.img") != "image") {
     std::this_thread::sleep_for(std::chrono::milliseconds(2));
   }
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_TRUE(trouble().empty());
 }
 
 TEST_F(VerifyFirstTest, WhatIsDamagedIsNotHandedOut) {
@@ -76,17 +76,17 @@ TEST_F(VerifyFirstTest, WhatIsDamagedIsNotHandedOut) {
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
             "operator must take it in again");
   EXPECT_FALSE(std::filesystem::exists(vault_path(sha256_of("x.img"))));
-  EXPECT_EQ(gate_->trouble()->size(), 1u);
+  EXPECT_EQ(trouble().size(), 1u);
 }
 
 TEST_F(VerifyFirstTest, BackupsAreVerifiedToo) {
   config_.rules.push_back(
       {*auth::Networks::parse("192.0.2.0/24"), {auth::Action::kReadBack}, {}, true});
   reopen();
-  AccountChange night;
+  desk::AccountChange night;
   night.password = "right-pass";
   night.may = *auth::parse_actions("read-back");
-  ASSERT_TRUE(AccountChanges(*gate_, "operator").add("night", night));
+  ASSERT_TRUE(desk::Accounts(*repository_, operator_).add("night", night));
   auto asker = device("192.0.2.7");
   asker.protocol = "ftp";
   asker.account = "night";
@@ -109,7 +109,7 @@ TEST_F(VerifyFirstTest, BackupsAreVerifiedToo) {
 TEST_F(VerifyFirstTest, WhatTheVerifierHasReadIsNotReadAgain) {
   ASSERT_TRUE(take_in("x.img", "image"));
   clock_.advance(hours(24 * 60));
-  upkeep::Verifier verifier(*gate_);
+  upkeep::Verifier verifier(*repository_);
   ASSERT_TRUE(verifier.start({}));
   while (verifier.progress().running) {
     std::this_thread::sleep_for(std::chrono::milliseconds(2));
@@ -129,7 +129,7 @@ TEST_F(VerifyFirstTest, WhatCannotBeReadIsRefusedAndNotTakenForDamage) {
     EXPECT_TRUE(wait_for("x.img"));
   }
   EXPECT_EQ(fetch("x.img").substr(0, 9), "refused: ");
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_TRUE(trouble().empty());
   EXPECT_TRUE(wait_for("x.img"));
   EXPECT_EQ(fetch("x.img"), "image");
 }

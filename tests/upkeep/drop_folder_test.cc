@@ -14,15 +14,17 @@ class DropFolderTest : public fakes::RepositoryFixture {
  protected:
   void SetUp() override {
     RepositoryFixture::SetUp();
-    real_gate_ = std::move(*gate::Gate::open(*repository_, real_clock_, log_, config_));
+    real_gate_ = std::make_unique<gate::Gate>(*repository_, real_clock_, log_, config_);
     fs::create_directories(drop());
     watch();
   }
   void TearDown() override { watched_.reset(); }
   void watch() {
-    auto made = DropFolder::watch(*real_gate_, {drop(), std::chrono::milliseconds(100)});
+    auto made =
+        DropFolder::watch(*real_gate_, log_, {drop(), std::chrono::milliseconds(100)});
     ASSERT_TRUE(made) << made.error().sentence;
     watched_ = std::move(*made);
+    watched_->start();
   }
   std::string drop(const std::string& name = "") const {
     return folder_ / "drop" + (name.empty() ? "" : "/" + name);
@@ -140,6 +142,32 @@ TEST_F(DropFolderTest, TriesAFailedFileAgainOnlyWhenItChanges) {
   put("x.img", "other bytes");
   ASSERT_TRUE(is_taken_in("x.img"));
   EXPECT_FALSE(fs::exists(drop("x.img.trouble.txt")));
+}
+
+// However large the file is, and however long the look would take.
+TEST_F(DropFolderTest, StoppingDoesNotWaitForTheFileThatIsBeingTakenIn) {
+  watched_.reset();
+  // A program that never says anything about the file.
+  fakes::write_file(folder_ / "slow-look", "#!/bin/sh\nexec sleep 60\n");
+  fs::permissions(folder_ / "slow-look", fs::perms::owner_all);
+  config_.look.program = folder_ / "slow-look";
+  real_gate_ = std::make_unique<gate::Gate>(*repository_, real_clock_, log_, config_);
+  watch();
+  put("large.img", std::string(5'000'000, 'x'));
+  ASSERT_TRUE(becomes_true([&] { return real_gate_->transfers().running() == 1; }));
+  const auto began = std::chrono::steady_clock::now();
+  watched_.reset();
+  EXPECT_LT(std::chrono::steady_clock::now() - began, std::chrono::seconds(20));
+  // It is there as it was, without a word of trouble, and is taken in after the start.
+  EXPECT_TRUE(fs::exists(drop("large.img")));
+  EXPECT_FALSE(fs::exists(drop("large.img.trouble.txt")));
+  EXPECT_EQ(repository_->ledger.newest(1, {})->front().sentence,
+            "the server is being stopped");
+  EXPECT_TRUE(repository_->folder.list_arriving()->empty());
+  config_.look.program.clear();
+  real_gate_ = std::make_unique<gate::Gate>(*repository_, real_clock_, log_, config_);
+  watch();
+  EXPECT_TRUE(is_taken_in("large.img"));
 }
 
 }  // namespace

@@ -3,8 +3,8 @@
 #include <filesystem>
 #include <sys/stat.h>
 
+#include "desk/unrecorded.h"
 #include "tests/fakes/repository_fixture.h"
-#include "upkeep/unrecorded_files.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -16,6 +16,7 @@ class RecoveryTest : public fakes::RepositoryFixture {
     fakes::write_file(state() + "/arriving/" + label.file_name(clock_.wall(), "00000000"),
                       bytes);
   }
+  desk::Unrecorded unrecorded() { return {*repository_, operator_}; }
 };
 
 TEST_F(RecoveryTest, FindsNothingToDoAfterACleanStop) {
@@ -92,22 +93,21 @@ TEST_F(RecoveryTest, LeavesAFileWithoutARecordWhereItIsUntilAPersonDecides) {
                            std::chrono::hours(24), log_),
             0u);
   EXPECT_EQ(repository_->folder.list_vault()->size(), 4u);
-  ASSERT_EQ(gate_->trouble()->size(), 1u);
-  EXPECT_TRUE(gate_->trouble()->front().starts_with("4 files without a record (38 B, "));
+  ASSERT_EQ(trouble().size(), 1u);
+  EXPECT_TRUE(trouble().front().starts_with("4 files without a record (38 B, "));
 
-  const auto name = keep_unrecorded(*gate_, kept, "operator");
+  const auto name = unrecorded().keep(kept);
   ASSERT_TRUE(name) << name.error().sentence;
   EXPECT_EQ(*name, "recovered-" + kept.substr(0, 12));
-  ASSERT_TRUE(remove_unrecorded(*gate_, removed, "operator"));
+  ASSERT_TRUE(unrecorded().remove(removed));
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "of a device"));
   ::chmod(vault_path(damaged).c_str(), 0644);
   fakes::write_file(vault_path(damaged), "soon dAmaged");
-  EXPECT_EQ(keep_unrecorded(*gate_, damaged, "operator").error().kind,
-            base::Kind::kCorrupt);
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_EQ(unrecorded().keep(damaged).error().kind, base::Kind::kCorrupt);
+  EXPECT_TRUE(trouble().empty());
   EXPECT_EQ(repository_->folder.list_vault()->size(), 2u);
   EXPECT_TRUE(std::filesystem::exists(vault_path(again)));
-  EXPECT_EQ(remove_unrecorded(*gate_, removed, "operator").error().sentence,
+  EXPECT_EQ(unrecorded().remove(removed).error().sentence,
             "'" + removed +
                 "' is not a file without a record; 'vantro unrecorded list' shows "
                 "those");
@@ -127,11 +127,11 @@ TEST_F(RecoveryTest, BringsBackWhatAnOlderProgramMovedOutOfTheVault) {
   EXPECT_EQ(fetch("x.img"), "bytes");
   EXPECT_EQ(repository_->unrecorded.list().size(), 2u);
   EXPECT_EQ(
-      keep_unrecorded(*gate_, "a file that came somehow", "operator").error().sentence,
+      unrecorded().keep("a file that came somehow").error().sentence,
       "'a file that came somehow' is an upload that broke off, and can't be recorded; "
       "copy what you need of it from " +
           state() + "/partial/, then remove it");
-  ASSERT_TRUE(remove_unrecorded(*gate_, "a file that came somehow", "operator"));
+  ASSERT_TRUE(unrecorded().remove("a file that came somehow"));
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
 }
 
@@ -188,7 +188,7 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   for (const auto* part : {"", "-wal", "-shm"}) {
     std::filesystem::remove(state() + "/vantro.db" + part);
   }
-  const auto opened = gate::Repository::open(state(), log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() + "/vantro.db is missing, but vault/ holds 1 file (5 B), the newest from "))
@@ -209,7 +209,7 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   ASSERT_TRUE(take_in("x.img", "bytes"));
   close();
   fakes::write_file(state() + "/vantro.db", std::string(600, '?'));
-  const auto opened = gate::Repository::open(state(), log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
   EXPECT_NE(opened.error().sentence.find("the files in vault/ are untouched"),
@@ -217,7 +217,7 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   // What is too short to hold anything would be taken for a new one.
   for (const auto* rest : {"", "x", "this was never a database"}) {
     fakes::write_file(state() + "/vantro.db", rest);
-    const auto again = gate::Repository::open(state(), log_);
+    const auto again = repository::Repository::open(state(), clock_, log_);
     ASSERT_FALSE(again) << rest;
     EXPECT_NE(again.error().sentence.find(", but vault/ holds 1 file (5 B)"),
               std::string::npos);
@@ -253,7 +253,7 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
   const auto sha256 = deposit("192.0.2.7", "x.cfg", "config")->digests.sha256;
   put_back();
   const auto before = fakes::read_file(state() + "/vantro.db");
-  const auto opened = gate::Repository::open(state(), log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().kind, base::Kind::kInvalid);
   const auto& sentence = opened.error().sentence;
@@ -268,7 +268,7 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
       "decide about them"));
   EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), before);
 
-  auto accepted = gate::Repository::open(state(), log_, true);
+  auto accepted = repository::Repository::open(state(), clock_, log_, {}, true);
   ASSERT_TRUE(accepted) << accepted.error().sentence;
   accepted->reset();
   EXPECT_EQ(reopen().unrecorded, 1u);
@@ -286,7 +286,7 @@ TEST_F(OlderDatabaseTest, OfAnotherStateFolderIsRefused) {
   open();
   ASSERT_TRUE(take_in("y.img", "other bytes"));
   put_back();
-  const auto opened = gate::Repository::open(state(), log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() + "/vantro.db belongs to another state folder; vault/ holds 1 file "))
@@ -315,7 +315,7 @@ TEST_F(OlderDatabaseTest, ALostDatabaseIsMissedEvenIfTheVaultIsEmpty) {
   for (const auto* part : {"", "-wal", "-shm"}) {
     std::filesystem::remove(state() + "/vantro.db" + part);
   }
-  const auto opened = gate::Repository::open(state(), log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() +

@@ -2,7 +2,7 @@
 
 #include <sys/stat.h>
 
-#include "gate/changes.h"
+#include "desk/images.h"
 #include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -13,7 +13,7 @@ class VerifyTest : public fakes::RepositoryFixture {
  protected:
   // Reads until it has ended; how many files it began with.
   std::size_t verify(VerifyRequest request = {}) {
-    Verifier verifier(*gate_);
+    Verifier verifier(*repository_);
     const auto begun = verifier.start(request);
     EXPECT_TRUE(begun) << begun.error().sentence;
     while (verifier.progress().running) {
@@ -32,7 +32,7 @@ class VerifyTest : public fakes::RepositoryFixture {
 TEST_F(VerifyTest, ReadsEverythingThatIsStored) {
   ASSERT_TRUE(take_in("x.img", "image"));
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
-  ASSERT_TRUE(gate::Changes(*gate_, "operator")
+  ASSERT_TRUE(desk::Images(*repository_, operator_)
                   .attach("x.img", "notes.txt", base::as_bytes("notes")));
   EXPECT_EQ(verify(), 3u);
   EXPECT_EQ(last_.contents_read, 3u);
@@ -56,7 +56,7 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
             "operator must take it in again");
   EXPECT_EQ(fetch("y.img"), "other");
   EXPECT_FALSE(find_backup("192.0.2.7", "x.cfg", {})->whole);
-  EXPECT_EQ(gate_->trouble()->size(), 2u);
+  EXPECT_EQ(trouble().size(), 2u);
   std::size_t rows = 0;
   const auto newest = repository_->ledger.newest(20, {});
   for (const auto& row : *newest) {
@@ -70,7 +70,7 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   ASSERT_TRUE(deposit("192.0.2.8", "y.cfg", "config"));
   EXPECT_EQ(fetch("x.img"), "image");
   EXPECT_TRUE(find_backup("192.0.2.7", "x.cfg", {})->whole);
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_TRUE(trouble().empty());
 }
 
 TEST_F(VerifyTest, WhenVeryManyAreDamagedOnlySomeAreNamed) {
@@ -86,16 +86,16 @@ TEST_F(VerifyTest, WhenVeryManyAreDamagedOnlySomeAreNamed) {
 
 TEST_F(VerifyTest, TellsOfDamagedDocumentsToo) {
   ASSERT_TRUE(take_in("x.img", "image"));
-  gate::Changes changes(*gate_, "operator");
+  desk::Images changes(*repository_, operator_);
   const auto notes = changes.attach("x.img", "notes.txt", base::as_bytes("notes"));
   damage(notes->sha256, "NOTES");
   verify();
   ASSERT_EQ(last_.damages.size(), 1u);
   EXPECT_EQ(last_.damages.front().names, "notes.txt");
-  EXPECT_EQ(gate_->trouble()->size(), 1u);
+  EXPECT_EQ(trouble().size(), 1u);
   EXPECT_EQ(fetch("x.img"), "image");
   ASSERT_TRUE(changes.attach("x.img", "notes.txt", base::as_bytes("notes")));
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_TRUE(trouble().empty());
 }
 
 TEST_F(VerifyTest, WhatIsPutBackByHandIsWholeAgain) {
@@ -106,11 +106,11 @@ TEST_F(VerifyTest, WhatIsPutBackByHandIsWholeAgain) {
   EXPECT_EQ(fetch("x.img"),
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
             "operator must take it in again");
-  EXPECT_EQ(gate_->trouble()->size(), 1u);
+  EXPECT_EQ(trouble().size(), 1u);
   std::filesystem::rename(folder_ / "elsewhere", vault_path(sha256));
   verify();
   EXPECT_EQ(fetch("x.img"), "image");
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_TRUE(trouble().empty());
 }
 
 TEST_F(VerifyTest, TheSameBytesThatComeWhileADamagedFileIsReadStay) {
@@ -120,18 +120,47 @@ TEST_F(VerifyTest, TheSameBytesThatComeWhileADamagedFileIsReadStay) {
   ASSERT_TRUE(read);
   // The device is told that it is filed: what stands there now is sound.
   ASSERT_TRUE(deposit("192.0.2.7", "x.cfg", "config"));
-  EXPECT_EQ(gate_->content_lost(sha256, *read, "it was read, and differs"), false);
+  EXPECT_EQ(repository_->contents.lost(sha256, *read, "it was read, and differs"), false);
   EXPECT_TRUE(find_backup("192.0.2.7", "x.cfg", {})->whole);
   EXPECT_EQ(fakes::read_file(vault_path(sha256)), "config");
   // Nor is one that was gone a moment ago.
-  EXPECT_EQ(gate_->content_lost(sha256, {}, "it was gone"), false);
-  EXPECT_TRUE(gate_->trouble()->empty());
+  EXPECT_EQ(repository_->contents.lost(sha256, {}, "it was gone"), false);
+  EXPECT_TRUE(trouble().empty());
+}
+
+TEST_F(VerifyTest, WhatWasRemovedOnPurposeMeanwhileIsNotDamaged) {
+  const auto kept = deposit("192.0.2.7", "x.cfg", "kept")->digests.sha256;
+  const auto old = deposit("192.0.2.7", "y.cfg", std::string(5000, 'y'));
+  Verifier verifier(*repository_);
+  VerifyRequest slow;
+  slow.bytes_per_second = 1;  // it stays at its first file
+  ASSERT_TRUE(verifier.start(slow));
+  // As thinning out does.
+  ASSERT_TRUE(
+      repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        backup::Backups::remove(t, *old);
+        return {};
+      }));
+  const auto read = repository_->folder.open_as_it_lies(old->digests.sha256);
+  repository_->contents.remove_if_unrecorded(old->digests.sha256);
+  EXPECT_FALSE(std::filesystem::exists(vault_path(old->digests.sha256)));
+  verifier.stop();
+  // Opened before it went, or not found any more: neither is damage.
+  EXPECT_EQ(repository_->contents.lost(old->digests.sha256, {}, "it is gone"), false);
+  EXPECT_EQ(verify(), 1u);
+  EXPECT_TRUE(last_.damages.empty());
+  EXPECT_TRUE(trouble().empty());
+  const auto rows = repository_->ledger.newest(20, {});
+  for (const auto& row : *rows) {
+    EXPECT_NE(row.event, "damage-found");
+  }
+  EXPECT_TRUE(std::filesystem::exists(vault_path(kept)));
 }
 
 TEST_F(VerifyTest, WhatCannotBeReadIsNotDamaged) {
   const auto sha256 = take_in("x.img", "image")->image.digests.sha256;
   ASSERT_TRUE(take_in("y.img", "other"));
-  Verifier verifier(*gate_);
+  Verifier verifier(*repository_);
   {
     // As when descriptors are short: opening fails, though nothing is wrong with it.
     fakes::FewDescriptors few;
@@ -154,7 +183,7 @@ TEST_F(VerifyTest, WhatCannotBeReadIsNotDamaged) {
 
 TEST_F(VerifyTest, TriesAgainInTheSameRunWhatCouldNotBeRead) {
   ASSERT_TRUE(take_in("x.img", "image"));
-  Verifier verifier(*gate_);
+  Verifier verifier(*repository_);
   {
     fakes::FewDescriptors few;
     ASSERT_TRUE(verifier.start({}));
@@ -180,7 +209,7 @@ TEST_F(VerifyTest, ReadsOneImageOrWhatWasNotReadForLong) {
   EXPECT_EQ(verify(one), 1u);
   EXPECT_EQ(verify(old), 1u);  // x.img alone: y.img was read just now
   one.image = "z.img";
-  EXPECT_EQ(base::in_full(Verifier(*gate_).start(one).error()),
+  EXPECT_EQ(base::in_full(Verifier(*repository_).start(one).error()),
             "there is no image 'z.img' in the catalogue; nearest: 'x.img'");
 }
 
@@ -190,7 +219,7 @@ TEST_F(VerifyTest, KeepsItsPaceAndStopsAtOnceWhenItIsTold) {
   slow.bytes_per_second = 1;
   const auto began = std::chrono::steady_clock::now();
   {
-    Verifier verifier(*gate_);
+    Verifier verifier(*repository_);
     ASSERT_TRUE(verifier.start(slow));
     EXPECT_EQ(verifier.start(slow).error().kind, base::Kind::kBusy);
     std::this_thread::sleep_for(std::chrono::milliseconds(50));

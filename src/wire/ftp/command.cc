@@ -4,18 +4,14 @@
 #include <optional>
 #include <vector>
 
+#include "base/visible_name.h"
+
 namespace vantro::wire::ftp {
 namespace {
 
 constexpr std::string_view kBlanks = " \t";
 
 }  // namespace
-
-std::string_view trimmed(std::string_view text) {
-  const auto first = text.find_first_not_of(kBlanks);
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(kBlanks) - first + 1);
-}
 
 std::string upper(std::string_view text) {
   std::string result(text);
@@ -32,7 +28,7 @@ Command parse_command(std::string_view line) {
   command.verb = upper(line.substr(0, end));
   if (end < line.size()) {
     const auto rest = line.substr(end + 1);
-    command.argument = command.verb == "PASS" ? rest : trimmed(rest);
+    command.argument = command.verb == "PASS" ? rest : base::trimmed(rest);
   }
   for (const auto* usual : {"CWD", "CUP", "PWD", "MKD", "RMD"}) {
     if (command.verb != std::string("X") + usual) continue;
@@ -65,10 +61,10 @@ std::string resolve(std::string_view folder, std::string_view typed) {
 }
 
 std::string_view without_options(std::string_view argument) {
-  auto rest = trimmed(argument);
+  auto rest = base::trimmed(argument);
   while (!rest.empty() && rest.front() == '-') {
     const auto end = std::min(rest.find_first_of(kBlanks), rest.size());
-    rest = trimmed(rest.substr(end));
+    rest = base::trimmed(rest.substr(end));
   }
   return rest;
 }

@@ -15,8 +15,6 @@ struct Command {
 // blanks count. A verb of anything but letters is given as it is.
 Command parse_command(std::string_view line);
 
-// Without blanks at both ends.
-std::string_view trimmed(std::string_view text);
 // ASCII letters only.
 std::string upper(std::string_view text);
 

@@ -353,7 +353,7 @@ void Session::feat(const std::string&) {
 void Session::opts(const std::string& argument) {
   const auto end = std::min(argument.find(' '), argument.size());
   const auto what = upper(std::string_view(argument).substr(0, end));
-  const auto rest = trimmed(std::string_view(argument).substr(end));
+  const auto rest = base::trimmed(std::string_view(argument).substr(end));
   if (what == "UTF8" && (rest.empty() || upper(rest) == "ON")) {
     return say(200, "Names are UTF-8, always");
   }

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/numbers.h"
+#include "base/visible_name.h"
 #include "wire/ftp/data_address.h"
 #include "wire/ftp/reply.h"
 #include "wire/ftp/session.h"
@@ -11,10 +12,6 @@ namespace vantro::wire::ftp {
 namespace {
 
 constexpr std::uint16_t kFirstOpenPort = 1024;
-
-std::string last_part(std::string_view path) {
-  return std::string(path.substr(path.rfind('/') + 1));
-}
 
 }  // namespace
 
@@ -345,7 +342,8 @@ void Session::opened(const base::Outcome<std::string>& sentence) {
     if (passive_) forget_data_way();
     return ready();
   }
-  say(150, verb_ == "STOU" ? "FILE: " + last_part(open_.path) : *sentence);
+  say(150,
+      verb_ == "STOU" ? "FILE: " + std::string(base::last_part(open_.path)) : *sentence);
   act(Begin{passive_ ? std::nullopt : active_});
   // A port that listened is used once.
   passive_ = false;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/visible_name.h"
 #include "wire/http/fields.h"
 
 namespace vantro::wire::http {
@@ -9,7 +10,7 @@ namespace {
 
 // `weak`: "W/" in front of either is no difference (RFC 9110, 8.8.3.2).
 bool names(std::string_view list, const std::string& etag, bool weak) {
-  if (trimmed(list) == "*") return true;
+  if (base::trimmed(list) == "*") return true;
   for (auto one : list_items(list)) {
     if (weak && one.starts_with("W/")) one.remove_prefix(2);
     if (one == etag) return true;
@@ -41,7 +42,7 @@ Verdict judge(const Conditions& conditions, const Validators& file) {
 }
 
 bool range_applies(const Conditions& conditions, const Validators& file) {
-  const auto wanted = trimmed(conditions.if_range);
+  const auto wanted = base::trimmed(conditions.if_range);
   if (wanted.empty()) return true;
   if (wanted.front() == '"') return wanted == file.etag;
   const auto date = parse_http_date(wanted);

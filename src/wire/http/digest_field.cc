@@ -40,10 +40,10 @@ base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view fiel
     };
     const auto equals = item.find('=');
     if (equals == std::string_view::npos) return bad();
-    const auto key = base::folded(trimmed(item.substr(0, equals)));
-    auto value = trimmed(item.substr(equals + 1));
+    const auto key = base::folded(base::trimmed(item.substr(0, equals)));
+    auto value = base::trimmed(item.substr(equals + 1));
     // Parameters say nothing here (RFC 9530, 2).
-    value = trimmed(value.substr(0, value.find(';')));
+    value = base::trimmed(value.substr(0, value.find(';')));
     if (!is_key(key) || value.size() < 2 || value.front() != ':' || value.back() != ':') {
       return bad();
     }

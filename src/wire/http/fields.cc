@@ -64,7 +64,7 @@ std::vector<std::string_view> words(std::string_view text) {
 int quality(std::string_view parameters) {
   while (!parameters.empty()) {
     const auto end = std::min(parameters.find(';'), parameters.size());
-    const auto one = base::folded(trimmed(parameters.substr(0, end)));
+    const auto one = base::folded(base::trimmed(parameters.substr(0, end)));
     parameters.remove_prefix(std::min(end + 1, parameters.size()));
     if (!one.starts_with("q=")) continue;
     const auto value = one.substr(2);
@@ -82,13 +82,6 @@ int quality(std::string_view parameters) {
 
 }  // namespace
 
-std::string_view trimmed(std::string_view text) {
-  const auto blank = [](char c) { return c == ' ' || c == '\t'; };
-  while (!text.empty() && blank(text.front())) text.remove_prefix(1);
-  while (!text.empty() && blank(text.back())) text.remove_suffix(1);
-  return text;
-}
-
 std::vector<std::string_view> list_items(std::string_view field) {
   std::vector<std::string_view> items;
   std::size_t start = 0;
@@ -99,7 +92,7 @@ std::vector<std::string_view> list_items(std::string_view field) {
       if (quoted && field[i] == '\\' && i + 1 < field.size()) ++i;
       if (quoted || field[i] != ',') continue;
     }
-    const auto one = trimmed(field.substr(start, i - start));
+    const auto one = base::trimmed(field.substr(start, i - start));
     if (!one.empty()) items.push_back(one);
     start = i + 1;
   }
@@ -139,7 +132,7 @@ std::optional<base::WallTime> parse_http_date(std::string_view text) {
 std::optional<Credentials> parse_basic(std::string_view field) {
   constexpr std::string_view kScheme = "basic ";
   if (base::folded(field.substr(0, kScheme.size())) != kScheme) return std::nullopt;
-  const auto bytes = base::parse_base64(trimmed(field.substr(kScheme.size())));
+  const auto bytes = base::parse_base64(base::trimmed(field.substr(kScheme.size())));
   if (!bytes) return std::nullopt;
   const auto text = base::as_text(*bytes);
   const auto colon = text.find(':');
@@ -152,7 +145,7 @@ Form wanted_form(std::string_view accept) {
   int text = -1, json = -1, html = -1;
   for (const auto item : list_items(accept)) {
     const auto semicolon = std::min(item.find(';'), item.size());
-    const auto type = base::folded(trimmed(item.substr(0, semicolon)));
+    const auto type = base::folded(base::trimmed(item.substr(0, semicolon)));
     const auto q = quality(item.substr(std::min(semicolon + 1, item.size())));
     if (type == "text/plain") text = std::max(text, q);
     if (type == "text/*") text = std::max(text, q - 1);

@@ -13,9 +13,6 @@
 
 namespace vantro::wire::http {
 
-// Without blanks and tabs at its ends.
-std::string_view trimmed(std::string_view text);
-
 // The parts of a comma-separated list, trimmed; empty ones are left out (RFC
 // 9110, 5.6.1). Commas inside quotes do not part.
 std::vector<std::string_view> list_items(std::string_view field);

@@ -51,7 +51,7 @@ bool overlap(std::vector<ByteRange> parts) {
 Ranges parse_range(std::string_view field, std::uint64_t size) {
   const auto equals = field.find('=');
   if (equals == std::string_view::npos ||
-      base::folded(trimmed(field.substr(0, equals))) != "bytes") {
+      base::folded(base::trimmed(field.substr(0, equals))) != "bytes") {
     return {};
   }
   Ranges ranges;

@@ -72,7 +72,7 @@ base::Outcome<std::optional<Command>> parse_command(std::string_view line) {
   const auto words = quoted ? *quoted : plain_words(line);
   if (words.empty()) return std::optional<Command>();
   const auto& program = words.front().text;
-  if (program.substr(program.rfind('/') + 1) != "scp") return std::optional<Command>();
+  if (base::last_part(program) != "scp") return std::optional<Command>();
   Command command;
   bool fetches = false;
   std::size_t next = 1;

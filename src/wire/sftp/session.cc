@@ -19,10 +19,6 @@ constexpr std::size_t kMostMadeFolders = 1000;
 // A client that never reads what is said beside the protocol must not be stopped by it.
 constexpr std::size_t kMostRemarks = 8192;
 
-std::string last_part(const std::string& path) {
-  return path.substr(path.rfind('/') + 1);
-}
-
 std::string shown(const std::string& path) {
   return base::printable(path.substr(path.find_first_not_of('/') == std::string::npos
                                          ? 0
@@ -152,7 +148,7 @@ void Session::say_new(std::uint32_t id, Handle handle) {
 base::Outcome<Entry> Session::look(const std::string& path) {
   if (made_.contains(path)) {
     Entry entry;
-    entry.name = last_part(path);
+    entry.name = base::last_part(path);
     entry.folder = true;
     entry.changed_at = files_.now();
     return entry;
@@ -368,7 +364,7 @@ void Session::on(std::uint32_t id, const FileStat& what) {
     }
     if (const auto* upload = std::get_if<Upload>(&found->second)) {
       Entry entry;
-      entry.name = last_part(upload->path);
+      entry.name = base::last_part(upload->path);
       entry.size = upload->open ? upload->next : upload->before;
       entry.changed_at = files_.now();
       return say_attributes(out_, id, entry);

@@ -1,0 +1,280 @@
+#include "desk/backup_reports.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+#include <unordered_map>
+
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "crypto/digests.h"
+#include "repository/stored_text.h"
+#include "text/line_diff.h"
+
+namespace vantro::desk {
+
+using backup::FileKind;
+using backup::Revision;
+using base::Kind;
+
+namespace {
+
+// A backup that is a little late has not been forgotten: a tenth of the time between two,
+// at least half an hour.
+constexpr std::int64_t kLeastGrace = 30 * 60'000;
+
+std::int64_t grace_of(std::int64_t every) { return std::max(every / 10, kLeastGrace); }
+
+}  // namespace
+
+base::Outcome<Revision> BackupReports::find(const std::string& holder,
+                                            const std::string& name,
+                                            std::optional<std::int64_t> number) const {
+  const auto whose = repository_.inventory.holder(holder);
+  if (!whose) return base::refuse(whose.error());
+  const auto sound = base::visible_name(name);
+  if (!sound) return base::refuse(sound.error());
+  return repository_.backups.find(*whose, *sound, number);
+}
+
+base::Outcome<std::string> BackupReports::only_name(const std::string& holder) const {
+  const auto whose = repository_.inventory.holder(holder);
+  if (!whose) return base::refuse(whose.error());
+  const auto files = repository_.backups.overview(*whose);
+  if (!files) return base::refuse(files.error());
+  std::vector<std::string> names;
+  std::string all;
+  for (const auto& one : *files) {
+    all += fmt::format("{}'{}'", all.empty() ? "" : ", ", base::printable(one.name, 80));
+    if (one.kind == FileKind::kConfiguration) names.push_back(one.name);
+  }
+  if (names.size() == 1) return names.front();
+  if (files->size() == 1) return files->front().name;
+  if (files->empty()) {
+    return base::refuse(Kind::kNotFound,
+                        fmt::format("nothing was ever received from '{}'; 'vantro backup "
+                                    "list' shows what there is",
+                                    base::printable(whose->name, 80)));
+  }
+  return base::refuse(Kind::kInvalid, fmt::format("say which file of {}: {}",
+                                                  base::printable(whose->name, 80), all));
+}
+
+base::Outcome<Recognition> BackupReports::recognise(const Revision& revision) const {
+  Recognition result;
+  if (!revision.complete) return result;
+  const auto& catalog = repository_.catalog;
+  const auto identical = catalog.with_content(revision.digests.sha256);
+  if (!identical) return base::refuse(identical.error());
+  if (*identical) {
+    const auto& image = **identical;
+    result.what = Recognition::What::kIdentical;
+    result.image = image.name;
+    result.vouching = catalog::word(image.vouching);
+    result.sentence =
+        fmt::format("identical to image '{}', {}", image.name, result.vouching);
+    return result;
+  }
+  if (revision.kind != FileKind::kImage) return result;
+  const auto alike = catalog.with_size(revision.size);
+  if (!alike) return base::refuse(alike.error());
+  if (!alike->empty()) {
+    result.what = Recognition::What::kSameSize;
+    result.image = alike->front().name;
+    result.sentence = fmt::format(
+        "the size of image '{}', but other bytes: damaged on the device or on the way, "
+        "or changed",
+        result.image);
+    return result;
+  }
+  result.what = Recognition::What::kUnknownImage;
+  result.sentence =
+      "an image that the catalogue does not know; 'vantro backup adopt' takes it in";
+  return result;
+}
+
+backup::Mask BackupReports::mask(const std::string& platform, bool secrets) const {
+  auto rules =
+      secrets ? text::LineRules() : repository_.rules.treatment.secrets(platform);
+  return {std::move(rules),
+          [key = repository_.mark_key](std::string_view secret) -> std::string {
+            // With a key that nobody knows, so that trying guesses leads nowhere.
+            crypto::Digester digester;
+            digester.update(base::as_bytes(key));
+            digester.update(base::as_bytes(secret));
+            return digester.finish().sha256.substr(0, 4);
+          }};
+}
+
+base::Outcome<std::string> BackupReports::shown_text(const Revision& revision,
+                                                     bool secrets) const {
+  auto text = repository::read_stored_text(repository_, revision);
+  if (!text || secrets) return text;
+  auto masked = mask(repository_.inventory.platform_of(revision.holder), false);
+  std::string result;
+  for (const auto line : text::lines_of(*text)) result += masked.line(line) + "\n";
+  return result;
+}
+
+std::size_t BackupReports::secrets_in(const Revision& revision) const {
+  const auto text = repository::read_stored_text(repository_, revision);
+  if (!text) return 0;
+  auto masked = mask(repository_.inventory.platform_of(revision.holder), false);
+  for (const auto line : text::lines_of(*text)) masked.line(line);
+  return masked.masked();
+}
+
+base::Outcome<Compared> BackupReports::side(const Revision& revision) const {
+  Compared side;
+  side.title = fmt::format("revision {} of '{}' from {}, {}", revision.number,
+                           base::printable(revision.name, 80), revision.holder.name,
+                           base::local_time(revision.arrived_at));
+  auto text = repository::read_stored_text(repository_, revision);
+  if (!text) return base::refuse(text.error());
+  side.text = std::move(*text);
+  side.platform = repository_.inventory.platform_of(revision.holder);
+  side.revision = revision;
+  return side;
+}
+
+backup::Comparison BackupReports::compare(const Compared& before, const Compared& after,
+                                          bool secrets, std::size_t context) const {
+  const auto& platform = after.platform.empty() ? before.platform : after.platform;
+  return backup::compare(
+      before.text, after.text, repository_.rules.treatment.left_out(platform),
+      mask(before.platform, secrets), mask(after.platform, secrets), context);
+}
+
+std::vector<Expectation> BackupReports::expectations(
+    const std::vector<backup::FileOverview>& files,
+    const std::vector<fleet::Device>& devices,
+    const std::vector<fleet::Site>& sites) const {
+  std::map<std::string, std::int64_t> of_site;
+  for (const auto& one : sites) of_site.emplace(base::folded(one.name), one.backup_every);
+  std::unordered_map<std::int64_t, base::WallTime> seen;
+  for (const auto& one : files) {
+    // An image that was sent says nothing about the configuration.
+    if (one.holder.device == 0 || one.number == 0 || one.kind == FileKind::kImage) {
+      continue;
+    }
+    auto& last = seen[one.holder.device];
+    last = std::max(last, one.seen_at);
+  }
+  const auto now = repository_.clock.wall();
+  std::vector<Expectation> result;
+  for (const auto& device : devices) {
+    const auto site = of_site.find(base::folded(device.site));
+    const auto every =
+        device.backup_every.value_or(site == of_site.end() ? 0 : site->second);
+    if (every == 0) continue;
+    Expectation one{device.name, device.site, every, 0, device.made_at, false};
+    if (const auto found = seen.find(device.id); found != seen.end()) {
+      one.seen_at = found->second;
+    }
+    const auto last = one.seen_at == 0 ? one.since : one.seen_at;
+    one.overdue = now - last > every + grace_of(every);
+    result.push_back(std::move(one));
+  }
+  return result;
+}
+
+base::Outcome<std::vector<Expectation>> BackupReports::expectations() const {
+  const auto files = repository_.backups.overview();
+  if (!files) return base::refuse(files.error());
+  const auto devices = repository_.devices.all();
+  if (!devices) return base::refuse(devices.error());
+  const auto sites = repository_.devices.sites();
+  if (!sites) return base::refuse(sites.error());
+  return expectations(*files, *devices, *sites);
+}
+
+base::Outcome<BackupOverview> BackupReports::overview(base::WallTime since) const {
+  auto files = repository_.backups.overview();
+  if (!files) return base::refuse(files.error());
+  const auto devices = repository_.devices.all();
+  if (!devices) return base::refuse(devices.error());
+  const auto sites = repository_.devices.sites();
+  if (!sites) return base::refuse(sites.error());
+  const auto changes = repository_.backups.changes_since(since);
+  if (!changes) return base::refuse(changes.error());
+  const std::unordered_map<std::int64_t, std::int64_t> counts(changes->begin(),
+                                                              changes->end());
+  BackupOverview result;
+  result.expected = expectations(*files, *devices, *sites);
+  result.files.reserve(files->size());
+  for (auto& file : *files) {
+    FileState state;
+    if (const auto found = counts.find(file.file); found != counts.end()) {
+      state.changes = found->second;
+    }
+    state.shrunk =
+        file.number != 0 && file.usual_size && file.size < *file.usual_size / 2;
+    state.file = std::move(file);
+    result.files.push_back(std::move(state));
+  }
+  return result;
+}
+
+base::Outcome<ChangeReport> BackupReports::report(base::WallTime from, base::WallTime to,
+                                                  bool secrets,
+                                                  std::size_t context) const {
+  auto& backups = repository_.backups;
+  ChangeReport report{from, to, {}, {}};
+  const auto arrived = backups.arrived(from, to);
+  if (!arrived) return base::refuse(arrived.error());
+  std::map<std::int64_t, FileReport> files;
+  for (const auto& one : *arrived) {
+    auto& file = files[one.file];
+    file.holder = one.last.holder;
+    file.name = one.last.name;
+    file.revisions = one.revisions;
+    file.first = one.first;
+    // What broke off is told only where nothing whole came.
+    file.after = one.last;
+  }
+  const auto overview = backups.overview();
+  if (!overview) return base::refuse(overview.error());
+  for (const auto& one : *overview) {
+    if (one.number == 0 || one.seen_at < from || one.seen_at >= to) continue;
+    auto& file = files[one.file];
+    file.holder = one.holder;
+    file.name = one.name;
+  }
+  for (auto& [id, file] : files) {
+    const auto before = backups.complete_before(id, from);
+    if (!before) return base::refuse(before.error());
+    file.before = *before;
+    // New in that time, and changed since: from how it was at first.
+    if (!file.before && file.first && file.first->id != file.after->id) {
+      file.before = file.first;
+    }
+    using What = FileReport::What;
+    if (file.after && !file.after->good()) {
+      file.what = What::kBrokeOff;
+    } else if (!file.before) {
+      file.what = What::kFirst;
+    } else if (file.after && file.after->digests.sha256 != file.before->digests.sha256) {
+      file.what = What::kChanged;
+      const auto a = side(*file.before);
+      const auto b = side(*file.after);
+      if (a && b) {
+        file.comparison = compare(*a, *b, secrets, context);
+        if (file.comparison->same) file.what = What::kUnchanged;
+      } else {
+        file.note = a ? b.error().sentence : a.error().sentence;
+      }
+    }
+    report.files.push_back(std::move(file));
+  }
+  std::sort(report.files.begin(), report.files.end(), [](const auto& a, const auto& b) {
+    return std::tie(a.holder.name, a.name) < std::tie(b.holder.name, b.name);
+  });
+  auto expected = expectations();
+  if (!expected) return base::refuse(expected.error());
+  for (auto& one : *expected) {
+    if (one.overdue) report.overdue.push_back(std::move(one));
+  }
+  return report;
+}
+
+}  // namespace vantro::desk

@@ -1,0 +1,115 @@
+// Looking at what devices sent: what it is, what changed, what is missing.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "backup/backups.h"
+#include "backup/comparison.h"
+#include "base/outcome.h"
+#include "repository/repository.h"
+
+namespace vantro::desk {
+
+// How a revision stands to the catalogue.
+struct Recognition {
+  enum class What { kNothing, kIdentical, kSameSize, kUnknownImage };
+  What what = What::kNothing;
+  std::string image;     // identical: to this one; same size: as this one
+  std::string vouching;  // identical: of the image
+  std::string sentence;  // for people; empty for kNothing
+};
+
+// One side of a comparison.
+struct Compared {
+  std::string title;  // "revision 3 from tidegate-rtr, 2026-11-23 02:14:07"
+  std::optional<backup::Revision> revision;
+  std::string text;
+  std::string platform;
+};
+
+// A line of the overview.
+struct FileState {
+  backup::FileOverview file;
+  std::int64_t changes = 0;  // in the days that were asked for
+  bool shrunk = false;       // to less than half of what is usual
+};
+
+// A device of which backups are expected, and how it stands with them.
+struct Expectation {
+  std::string device, site;
+  std::int64_t every = 0;      // ms
+  base::WallTime seen_at = 0;  // the last complete one; 0: none yet
+  base::WallTime since = 0;    // when it was expected first
+  bool overdue = false;
+};
+
+struct BackupOverview {
+  std::vector<FileState> files;
+  std::vector<Expectation> expected;  // one for each device that has a schedule
+};
+
+// What happened to one file within a time.
+struct FileReport {
+  enum class What { kChanged, kUnchanged, kFirst, kBrokeOff };
+  What what = What::kUnchanged;
+  backup::Holder holder;
+  std::string name;
+  // The newest complete one before that time; if there is none, the first one within, if
+  // it is not `after` itself.
+  std::optional<backup::Revision> before;
+  std::optional<backup::Revision> first;  // complete one within
+  std::optional<backup::Revision> after;  // and within; or what broke off
+  std::int64_t revisions = 0;             // that came within
+  std::optional<backup::Comparison> comparison;
+  std::string note;  // why there is none
+};
+
+struct ChangeReport {
+  base::WallTime from = 0, to = 0;
+  std::vector<FileReport> files;
+  std::vector<Expectation> overdue;  // at its end, or now if that is later
+};
+
+// Waits for disk and database; the repository must outlive it. Thread-safe.
+class BackupReports {
+ public:
+  explicit BackupReports(repository::Repository& repository) : repository_(repository) {}
+
+  // As typed by a person: device or address, and the name that it gave; the newest
+  // complete one if no number is given.
+  base::Outcome<backup::Revision> find(const std::string& holder, const std::string& name,
+                                       std::optional<std::int64_t> number) const;
+  // The only file of a holder's that is a configuration. kInvalid says which there are.
+  base::Outcome<std::string> only_name(const std::string& holder) const;
+
+  base::Outcome<Recognition> recognise(const backup::Revision& revision) const;
+  // Its text with its secrets masked, or with them.
+  base::Outcome<std::string> shown_text(const backup::Revision& revision,
+                                        bool secrets) const;
+  // The number of secrets in it that are masked elsewhere; 0 for what is no text.
+  std::size_t secrets_in(const backup::Revision& revision) const;
+
+  base::Outcome<Compared> side(const backup::Revision& revision) const;
+  backup::Comparison compare(const Compared& before, const Compared& after, bool secrets,
+                             std::size_t context) const;
+
+  // `since`: changes are counted from then on.
+  base::Outcome<BackupOverview> overview(base::WallTime since) const;
+  base::Outcome<std::vector<Expectation>> expectations() const;
+  base::Outcome<ChangeReport> report(base::WallTime from, base::WallTime to, bool secrets,
+                                     std::size_t context) const;
+
+ private:
+  backup::Mask mask(const std::string& platform, bool secrets) const;
+  std::vector<Expectation> expectations(const std::vector<backup::FileOverview>& files,
+                                        const std::vector<fleet::Device>& devices,
+                                        const std::vector<fleet::Site>& sites) const;
+
+  repository::Repository& repository_;
+};
+
+}  // namespace vantro::desk

@@ -1,0 +1,81 @@
+// What people do with what devices sent. Each change and its ledger row are one
+// transaction.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "backup/backup_offers.h"
+#include "backup/backups.h"
+#include "backup/retention.h"
+#include "base/outcome.h"
+#include "desk/caller.h"
+#include "gate/gate.h"
+#include "repository/repository.h"
+
+namespace vantro::desk {
+
+struct OfferWish {
+  std::string name;  // as devices type it
+  std::string to;    // a device or address, as typed; empty: whose backup it is
+  std::optional<base::WallTime> until;  // nothing: a day from now
+};
+
+// What thinning out removed, or would remove.
+struct ThinnedOut {
+  struct File {
+    backup::Holder holder;
+    std::string name;
+    std::vector<backup::Judged> revisions;  // newest first
+  };
+  std::vector<File> files;    // of which something goes
+  std::size_t revisions = 0;  // that go
+  std::uint64_t bytes = 0;    // that are free then: what nothing else has
+  std::size_t kept = 0;       // revisions that stay
+  bool done = false;
+  // Where the next portion begins; 0: that was all.
+  std::int64_t next = 0;
+};
+
+// Revisions are as backup::Backups::find() gave them. Thread-safe; repository and
+// gate must outlive it.
+class Backups {
+ public:
+  Backups(repository::Repository& repository, gate::Gate& gate, Caller caller)
+      : repository_(repository), gate_(gate), caller_(std::move(caller)) {}
+
+  // Kept for ever, whatever the rules of keeping say. kInvalid: it broke off.
+  base::Outcome<void> pin(const backup::Revision& revision, const std::string& why);
+  base::Outcome<void> unpin(const backup::Revision& revision);
+
+  // On offer to one device, for at most 30 days. kInvalid, kExists; kDenied: it broke off
+  // or is damaged.
+  base::Outcome<backup::BackupOffer> offer(const backup::Revision& revision,
+                                           const OfferWish& wish);
+  // kNotFound.
+  base::Outcome<std::size_t> end_offer(const std::string& name);
+
+  // kInvalid: it is a configuration. Its bytes become an image of the catalogue as any
+  // other that is taken in; they are read once more for that, and looked into, which may
+  // take a minute.
+  base::Outcome<gate::Taken> adopt(const backup::Revision& revision,
+                                   gate::IntakeOptions options);
+
+  // By the rules of keeping. `really` false: nothing is removed. A portion of some
+  // thousand revisions, from where the one before says.
+  base::Outcome<ThinnedOut> thin_out(bool really, std::int64_t from = 0);
+  // All of it, really.
+  base::Outcome<void> thin_out_all();
+
+ private:
+  base::Outcome<bool> all_go(const std::string& sha256, std::size_t going) const;
+  void remove_file(const ThinnedOut::File& file, std::vector<std::string>& unused);
+
+  repository::Repository& repository_;
+  gate::Gate& gate_;
+  Caller caller_;
+};
+
+}  // namespace vantro::desk

@@ -1,0 +1,325 @@
+#include "desk/devices.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <map>
+#include <set>
+
+#include "base/visible_name.h"
+#include "repository/change.h"
+#include "text/csv.h"
+#include "text/nearest.h"
+
+namespace vantro::desk {
+
+using backup::Backups;
+using base::Kind;
+using fleet::Device;
+using repository::Change;
+
+namespace {
+
+constexpr std::size_t kMostImported = 100'000;
+
+base::Outcome<void> set_fields(Device& device, const fleet::Fields& fields) {
+  for (const auto& [field, text] : fields) {
+    if (auto done = fleet::set_field(device, field, text); !done) return done;
+  }
+  return {};
+}
+
+// "addresses 192.0.2.7; site harbour"
+std::string values_of(const Device& device) {
+  std::string text;
+  for (const auto& field : fleet::field_names()) {
+    const auto value = fleet::field_text(device, field);
+    if (value.empty()) continue;
+    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", field, value);
+  }
+  return text;
+}
+
+// "addresses: 192.0.2.7 -> 192.0.2.8; site: - -> harbour"
+std::string differences(const Device& before, const Device& after) {
+  std::string text;
+  const auto add = [&](const std::string& name, const std::string& a,
+                       const std::string& b) {
+    if (a == b) return;
+    text += fmt::format("{}{}: {} -> {}", text.empty() ? "" : "; ", name,
+                        a.empty() ? "-" : a, b.empty() ? "-" : b);
+  };
+  add("name", before.name, after.name);
+  for (const auto& field : fleet::field_names()) {
+    add(field, fleet::field_text(before, field), fleet::field_text(after, field));
+  }
+  return text;
+}
+
+std::string moved_text(const std::vector<backup::Moved>& files) {
+  std::int64_t revisions = 0;
+  std::string merged;
+  for (const auto& one : files) {
+    revisions += one.revisions;
+    if (one.merged) {
+      merged += fmt::format("{}'{}'", merged.empty() ? "" : ", ", one.name);
+    }
+  }
+  return fmt::format("{} revision(s) of {} file(s){}", revisions, files.size(),
+                     merged.empty() ? "" : "; numbered anew by time: " + merged);
+}
+
+// The table's first line: which field each column is.
+base::Outcome<std::vector<std::string>> columns_of(const text::CsvRow& row) {
+  std::vector<std::string> known{"name"};
+  known.insert(known.end(), fleet::field_names().begin(), fleet::field_names().end());
+  std::vector<std::string> columns;
+  for (const auto& typed : row.fields) {
+    auto column = base::folded(typed);
+    std::replace(column.begin(), column.end(), ' ', '_');
+    if (std::find(known.begin(), known.end(), column) == known.end()) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("line {}: '{}' is no column; there are {}", row.line,
+                      base::printable(typed, 40), fmt::join(known, ", ")),
+          text::nearest(column, known).value_or(""));
+    }
+    if (std::find(columns.begin(), columns.end(), column) != columns.end()) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("line {}: column '{}' is there twice", row.line, column));
+    }
+    columns.push_back(std::move(column));
+  }
+  if (std::find(columns.begin(), columns.end(), "name") == columns.end()) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("line {}: the first line must name the columns, and "
+                                    "one of them must be 'name'",
+                                    row.line));
+  }
+  return columns;
+}
+
+struct ImportRow {
+  std::size_t line = 0;
+  std::string name;
+  fleet::Fields fields;
+};
+
+base::Outcome<std::vector<ImportRow>> rows_of(const std::string& csv) {
+  const auto table = text::parse_csv(csv);
+  if (!table) return base::refuse(table.error());
+  if (table->size() < 2) {
+    return base::refuse(Kind::kInvalid,
+                        "the table holds no devices: its first line names the columns, "
+                        "each further line is a device");
+  }
+  if (table->size() > kMostImported) {
+    return base::refuse(Kind::kTooLarge,
+                        fmt::format("at most {} devices at once", kMostImported));
+  }
+  const auto columns = columns_of(table->front());
+  if (!columns) return base::refuse(columns.error());
+  std::vector<ImportRow> rows;
+  std::set<std::string> seen;
+  for (std::size_t i = 1; i < table->size(); ++i) {
+    const auto& line = (*table)[i];
+    const auto bad = [&](const std::string& why) {
+      return base::refuse(Kind::kInvalid, fmt::format("line {}: {}", line.line, why));
+    };
+    if (line.fields.size() != columns->size()) {
+      return bad(fmt::format("{} fields, but {} columns are named", line.fields.size(),
+                             columns->size()));
+    }
+    ImportRow row{line.line, {}, {}};
+    for (std::size_t c = 0; c < columns->size(); ++c) {
+      if ((*columns)[c] != "name") {
+        row.fields[(*columns)[c]] = line.fields[c];
+        continue;
+      }
+      auto name = fleet::device_name(line.fields[c]);
+      if (!name) return bad(name.error().sentence);
+      row.name = std::move(*name);
+    }
+    if (!seen.insert(base::folded(row.name)).second) {
+      return bad(fmt::format("device {} is there twice", row.name));
+    }
+    rows.push_back(std::move(row));
+  }
+  return rows;
+}
+
+}  // namespace
+
+template <class F>
+auto Devices::changing(F work)
+    -> decltype(work(std::declval<db::Transaction&>(), std::declval<Change&>())) {
+  // Rows that wait to be written are some device's history as well.
+  if (auto written = repository_.ledger.flush(); !written) {
+    return base::refuse(written.error());
+  }
+  return repository::change(repository_, caller_.name, std::move(work));
+}
+
+base::Outcome<Device> Devices::add(const std::string& typed,
+                                   const fleet::Fields& fields) {
+  auto name = fleet::device_name(typed);
+  if (!name) return base::refuse(name.error());
+  Device device;
+  device.name = std::move(*name);
+  device.made_at = device.changed_at = repository_.clock.wall();
+  if (auto done = set_fields(device, fields); !done) return base::refuse(done.error());
+  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Device> {
+    auto added = fleet::Devices::add(t, device);
+    if (added) change.record(t, "device-add", device.name, "", values_of(*added));
+    return added;
+  });
+}
+
+base::Outcome<Device> Devices::change(const std::string& typed,
+                                      const fleet::Fields& fields) {
+  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Device> {
+    const auto before = fleet::Devices::get(t, typed);
+    if (!before) return base::refuse(before.error());
+    auto device = *before;
+    auto rest = fields;
+    if (const auto renamed = rest.extract("name")) {
+      auto name = fleet::device_name(renamed.mapped());
+      if (!name) return base::refuse(name.error());
+      device.name = std::move(*name);
+    }
+    if (auto done = set_fields(device, rest); !done) return base::refuse(done.error());
+    device.changed_at = repository_.clock.wall();
+    if (auto done = fleet::Devices::change(t, device); !done)
+      return base::refuse(done.error());
+    if (device.name != before->name) {
+      ledger::Ledger::rename(t, before->name, device.name);
+    }
+    change.record(t, "device-edit", device.name, "", differences(*before, device));
+    return device;
+  });
+}
+
+base::Outcome<Claimed> Devices::remove(const std::string& typed) {
+  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Claimed> {
+    const auto device = fleet::Devices::get(t, typed);
+    if (!device) return base::refuse(device.error());
+    Claimed result;
+    result.holder = {device->id, device->name};
+    result.files = Backups::give_back(t, result.holder);
+    t.run("delete from backup_offers where device = :d", {device->id});
+    fleet::Devices::remove(t, device->id);
+    // Else the next device of that name had done it all.
+    ledger::Ledger::rename(t, device->name, "");
+    change.record(t, "device-remove", device->name, "",
+                  result.files.empty()
+                      ? ""
+                      : moved_text(result.files) + " stand under their addresses now");
+    return result;
+  });
+}
+
+base::Outcome<Claimed> Devices::claim(const std::string& typed_address,
+                                      const std::string& typed_name) {
+  const auto address = base::Address::parse(typed_address);
+  if (!address) {
+    return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
+                                                    base::printable(typed_address, 60)));
+  }
+  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Claimed> {
+    auto device = fleet::Devices::get(t, typed_name);
+    if (!device) return base::refuse(device.error());
+    const auto owner = repository_.inventory.holder_of(*address);
+    const auto own = *base::Network::parse(address->text());
+    const bool is_own = std::any_of(device->networks.begin(), device->networks.end(),
+                                    [&](const auto& one) { return one == own; });
+    if (owner.device != device->id && !is_own) {
+      // Out of another device's network a single address may be claimed.
+      device->networks.push_back(own);
+      device->changed_at = repository_.clock.wall();
+      if (auto done = fleet::Devices::change(t, *device); !done) {
+        return base::refuse(done.error());
+      }
+    }
+    Claimed result;
+    result.holder = {device->id, device->name};
+    result.files = Backups::give_to(t, {0, address->text()}, result.holder);
+    result.ledger_rows = ledger::Ledger::give(t, address->text(), device->name);
+    change.record(t, "device-claim", device->name, "",
+                  fmt::format("{}: {}", address->text(), moved_text(result.files)));
+    return result;
+  });
+}
+
+base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
+  const auto rows = rows_of(csv);
+  if (!rows) return base::refuse(rows.error());
+  Imported result;
+  const base::Refusal dry{Kind::kInvalid, "not really"};
+  bool all = false;
+  auto done = changing([&](db::Transaction& t,
+                           Change& change) -> base::Outcome<Imported> {
+    std::map<std::string, Device> known;
+    const auto now = change.now();
+    // Addresses that move from one device to another within the table are free first.
+    for (const auto& row : *rows) {
+      auto device = fleet::Devices::get(t, row.name);
+      if (!device) continue;
+      if (row.fields.contains("addresses")) {
+        t.run("delete from device_networks where device = :d", {device->id});
+      }
+      known.emplace(row.name, std::move(*device));
+    }
+    for (const auto& row : *rows) {
+      const auto bad = [&](const base::Refusal& why) {
+        return base::refuse(
+            why.kind, fmt::format("line {}: {}: {}", row.line, row.name, why.sentence),
+            why.nearest);
+      };
+      const auto found = known.find(row.name);
+      auto device = found == known.end() ? Device{} : found->second;
+      device.name = row.name;
+      if (auto applied = set_fields(device, row.fields); !applied)
+        return bad(applied.error());
+      device.changed_at = now;
+      if (found == known.end()) {
+        device.made_at = now;
+        if (auto added = fleet::Devices::add(t, device); !added)
+          return bad(added.error());
+        result.added.push_back(row.name);
+        continue;
+      }
+      const auto changes = differences(found->second, device);
+      if (auto changed = fleet::Devices::change(t, device); !changed) {
+        return bad(changed.error());
+      }
+      (changes.empty() ? result.unchanged : result.changed).push_back(row.name);
+    }
+    all = true;
+    if (!really) return base::refuse(dry);
+    change.record(
+        t, "device-import", "", "",
+        fmt::format("{} added, {} changed, {} as they were", result.added.size(),
+                    result.changed.size(), result.unchanged.size()));
+    return result;
+  });
+  if (!done && all && !really) return result;
+  return done;
+}
+
+base::Outcome<void> Devices::set_site(const std::string& site,
+                                      std::int64_t backup_every) {
+  Device checked;
+  if (auto sound = fleet::set_field(checked, "site", site); !sound) return sound;
+  if (checked.site.empty()) {
+    return base::refuse(Kind::kInvalid, "a site needs a name");
+  }
+  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<void> {
+    fleet::Devices::set_site(t, {checked.site, backup_every});
+    change.record(t, "site-edit", checked.site, "",
+                  "backup_every: " + fleet::every_text(backup_every));
+    return {};
+  });
+}
+
+}  // namespace vantro::desk

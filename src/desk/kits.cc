@@ -1,0 +1,54 @@
+#include "desk/kits.h"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include "base/visible_name.h"
+#include "desk/images.h"
+#include "repository/change.h"
+
+namespace vantro::desk {
+
+using base::Kind;
+using repository::Change;
+
+base::Outcome<catalog::Kit> Kits::add(const std::string& name, const std::string& remarks,
+                                      const std::vector<std::string>& images,
+                                      const std::vector<std::string>& part_remarks) {
+  if (name.empty() || name.size() > 100 || base::printable(name) != name) {
+    return base::refuse(Kind::kInvalid, "a kit's name is one line of 1 to 100 bytes");
+  }
+  catalog::Kit kit;
+  kit.name = name;
+  kit.remarks = remarks;
+  kit.made_at = repository_.clock.wall();
+  for (std::size_t i = 0; i < images.size(); ++i) {
+    auto image = find_image(repository_, images[i]);
+    if (!image) return base::refuse(image.error());
+    kit.parts.push_back(
+        {std::move(*image), i < part_remarks.size() ? part_remarks[i] : ""});
+  }
+  auto added = repository::change(
+      repository_, caller_.name,
+      [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
+        if (auto done = catalog::Kits::add(t, kit); !done) return done;
+        std::vector<std::string> names;
+        for (const auto& part : kit.parts) names.push_back("'" + part.image.name + "'");
+        change.record(t, "kit-add", name, "", fmt::format("{}", fmt::join(names, ", ")));
+        return {};
+      });
+  if (!added) return base::refuse(added.error());
+  return repository_.kits.find(name);
+}
+
+base::Outcome<void> Kits::remove(const std::string& name) {
+  return repository::change(
+      repository_, caller_.name,
+      [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
+        if (auto done = catalog::Kits::remove(t, name); !done) return done;
+        change.record(t, "kit-remove", name, "", "");
+        return {};
+      });
+}
+
+}  // namespace vantro::desk

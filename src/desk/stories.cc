@@ -1,0 +1,124 @@
+#include "desk/stories.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <iterator>
+#include <map>
+#include <set>
+
+namespace vantro::desk {
+
+using base::Kind;
+
+std::vector<gate::TransferView> Stories::running_of(const std::string& peer) const {
+  std::vector<gate::TransferView> result;
+  for (auto& view : gate_.transfers().view()) {
+    if (view.state == gate::State::kRunning && view.peer == peer) {
+      result.push_back(std::move(view));
+    }
+  }
+  return result;
+}
+
+// From the address's own past with these bytes; else from all devices'.
+std::optional<Absence> Stories::absence_after(const ledger::Entry& entry) const {
+  constexpr std::size_t kMostLookedAt = 20;
+  if (entry.event != word(gate::Direction::kFetch) || entry.outcome != "complete")
+    return {};
+  for (const auto& actor : {std::optional(entry.actor), std::optional<std::string>()}) {
+    const auto past = repository_.ledger.absences(entry.sha256, actor, kMostLookedAt);
+    if (!past) return {};
+    if (const auto usual = usual_absence(*past)) return usual;
+  }
+  return {};
+}
+
+base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
+  std::map<base::Address, Overview> all;
+  for (auto& contact : gate_.contacts().newest(most)) {
+    const auto address = contact.address;
+    all[address].contact = std::move(contact);
+  }
+  for (const auto& view : gate_.transfers().view()) {
+    const auto address = base::Address::parse(view.peer);
+    if (!address || view.state != gate::State::kRunning) continue;
+    auto& contact = all[*address].contact;
+    contact.address = *address;
+    contact.last_at = std::max(contact.last_at, view.began_at);
+    contact.heard_on = view.heard_on;
+  }
+  auto rows = repository_.ledger.last_of_each(most);
+  if (!rows) return base::refuse(rows.error());
+  std::map<base::Address, ledger::Entry> last;
+  for (auto& row : *rows) {
+    const auto address = base::Address::parse(row.actor);
+    if (!address) continue;
+    auto& contact = all[*address].contact;
+    contact.address = *address;
+    contact.last_at = std::max(contact.last_at, row.at);
+    if (contact.heard_on.empty()) contact.heard_on = row.heard_on;
+    last.emplace(*address, std::move(row));
+  }
+  std::vector<Overview> result;
+  for (auto& [address, one] : all) result.push_back(std::move(one));
+  std::sort(result.begin(), result.end(), [](const auto& a, const auto& b) {
+    return a.contact.last_at > b.contact.last_at;
+  });
+  if (result.size() > most) result.resize(most);
+  for (auto& one : result) {
+    Known known;
+    known.running = running_of(one.contact.address.text());
+    if (const auto found = last.find(one.contact.address); found != last.end()) {
+      known.absence = absence_after(found->second);
+      known.entries.push_back(std::move(found->second));
+    }
+    // Strays are news only where nothing else is known.
+    if (known.entries.empty() && known.running.empty()) known.contact = one.contact;
+    auto lines = story(known, repository_.clock.wall());
+    if (!lines.empty()) one.last = std::move(lines.back());
+  }
+  return result;
+}
+
+base::Outcome<std::vector<StoryLine>> Stories::of(const base::Address& address) const {
+  constexpr std::size_t kMostTold = 200;
+  Known known;
+  known.contact = gate_.contacts().find(address);
+  known.running = running_of(address.text());
+  auto rows = repository_.ledger.newest_of(address.text(), kMostTold);
+  if (!rows) return base::refuse(rows.error());
+  if (rows->empty() && known.running.empty() && !known.contact) {
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format(
+            "nothing was ever heard from {}; if it has asked, its packets do "
+            "not arrive here: check the address that it was given, the route, and "
+            "firewalls on the way",
+            address.text()));
+  }
+  if (!rows->empty()) known.absence = absence_after(rows->front());
+  known.entries.assign(std::make_move_iterator(rows->rbegin()),
+                       std::make_move_iterator(rows->rend()));
+  if (auto added = add_kits(known); !added) return base::refuse(added.error());
+  return story(known, repository_.clock.wall());
+}
+
+// Which kits the fetched images belong to.
+base::Outcome<void> Stories::add_kits(Known& known) const {
+  std::set<std::string> seen;
+  for (const auto& entry : known.entries) {
+    if (entry.event != word(gate::Direction::kFetch) || entry.outcome != "complete")
+      continue;
+    if (!seen.insert(entry.sha256).second) continue;
+    auto kits = repository_.kits.with_content(entry.sha256);
+    if (!kits) return base::refuse(kits.error());
+    for (auto& kit : *kits) {
+      const bool there = std::any_of(known.kits.begin(), known.kits.end(),
+                                     [&](const auto& one) { return one.id == kit.id; });
+      if (!there) known.kits.push_back(std::move(kit));
+    }
+  }
+  return {};
+}
+
+}  // namespace vantro::desk

@@ -1,0 +1,45 @@
+// What people can be told of addresses: who was heard, and what became of it.
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+#include "base/outcome.h"
+#include "desk/story.h"
+#include "gate/gate.h"
+#include "ledger/contacts.h"
+#include "repository/repository.h"
+
+namespace vantro::desk {
+
+// One address, and how it stands with it.
+struct Overview {
+  ledger::Contact contact;
+  StoryLine last;
+};
+
+// May wait for the database. Thread-safe; repository and gate must outlive it.
+class Stories {
+ public:
+  Stories(repository::Repository& repository, gate::Gate& gate)
+      : repository_(repository), gate_(gate) {}
+
+  // The addresses that were heard, the last first, each with what happened last.
+  base::Outcome<std::vector<Overview>> overview(std::size_t most) const;
+  // What happened with one address, in the order of time. kNotFound if it was never
+  // heard.
+  base::Outcome<std::vector<StoryLine>> of(const base::Address& address) const;
+
+ private:
+  std::vector<gate::TransferView> running_of(const std::string& peer) const;
+  std::optional<Absence> absence_after(const ledger::Entry& entry) const;
+  base::Outcome<void> add_kits(Known& known) const;
+
+  repository::Repository& repository_;
+  gate::Gate& gate_;
+};
+
+}  // namespace vantro::desk

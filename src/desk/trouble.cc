@@ -1,0 +1,67 @@
+#include "desk/trouble.h"
+
+#include <fmt/format.h>
+
+#include "base/clock.h"
+#include "base/sizes.h"
+
+namespace vantro::desk {
+namespace {
+
+// Less than this is said of the disk, in bytes.
+constexpr std::uint64_t kLittleSpace = 64 << 20;
+
+std::vector<std::string> trouble_with_place(const repository::Repository& repository) {
+  std::vector<std::string> sentences;
+  const auto& folder = repository.folder;
+  const auto free = folder.free_bytes();
+  if (folder.reserve().given_up()) {
+    sentences.push_back(fmt::format(
+        "the disk was full: uploads are refused until {} are free (now {}); images and "
+        "offers can still be changed",
+        base::size_text(2 * store::Reserve::kBytes), base::size_text(free)));
+  } else if (free < kLittleSpace) {
+    sentences.push_back(fmt::format("the disk is nearly full: {} free; free some space",
+                                    base::size_text(free)));
+  }
+  if (auto written = folder.try_writing(); !written) {
+    sentences.push_back(written.error().sentence);
+  } else if (auto failure = repository.database->write_failure()) {
+    sentences.push_back("the last change could not be written: " + failure->sentence);
+  }
+  if (auto unrecorded = repository.unrecorded.sentence()) {
+    sentences.push_back(std::move(*unrecorded));
+  }
+  return sentences;
+}
+
+}  // namespace
+
+base::Outcome<std::vector<std::string>> trouble(
+    const repository::Repository& repository) {
+  using Sentences = std::vector<std::string>;
+  auto sentences = trouble_with_place(repository);
+  return repository.database->read([&](db::Transaction& t) -> base::Outcome<Sentences> {
+    for (const auto& row :
+         t.query("select sha256, max(read_at) from (select sha256, read_at from images "
+                 "where whole = 0 union all select sha256, read_at from revisions where "
+                 "whole = 0 union all select sha256, added_at from documents where "
+                 "whole = 0) group by sha256 order by 2, 1")) {
+      sentences.push_back(fmt::format(
+          "damaged or gone, found {}: {}; the same bytes taken in again mend it",
+          base::local_time(row.integer(1)),
+          repository::Contents::names_of(t, row.text(0))));
+    }
+    for (const auto& row : t.query("select name from images where vouching = "
+                                   "'contradicted' and withdrawn_at is null order by "
+                                   "name")) {
+      sentences.push_back(fmt::format(
+          "'{}' differs from the checksum of its maker and is not handed out: withdraw "
+          "it, or take the checksum back with 'vantro image vouch --retract'",
+          row.text(0)));
+    }
+    return sentences;
+  });
+}
+
+}  // namespace vantro::desk

@@ -1,0 +1,59 @@
+#include "gate/log_ins.h"
+
+#include <algorithm>
+
+#include "gate/gate.h"
+
+namespace vantro::gate {
+
+LogIns::LogIns(Gate& gate)
+    : gate_(gate),
+      passwords_([this](const std::string& name) { return find(name); }, gate.clock_) {}
+
+std::shared_ptr<const auth::Account> LogIns::find(const std::string& name) const {
+  return gate_.repository_.snapshot()->accounts->find(name);
+}
+
+base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view name,
+                                         std::string_view password) {
+  auto account = passwords_.check(asker.peer.address, name, password);
+  // The name only: what was typed as one may be the password.
+  if (!account) {
+    const auto known = auth::account_name(name);
+    gate_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
+                         account.error());
+  }
+  return account;
+}
+
+std::optional<std::string> LogIns::remembered(std::string_view name,
+                                              std::string_view password) {
+  return passwords_.remembered(name, password);
+}
+
+bool LogIns::has_key(std::string_view name, const std::string& key) const {
+  const auto sound = auth::account_name(name);
+  const auto account = sound ? find(*sound) : nullptr;
+  return account && std::any_of(account->keys.begin(), account->keys.end(),
+                                [&](const auto& one) { return one.blob == key; });
+}
+
+void LogIns::record(const Asker& asker, const std::string& sentence) {
+  ledger::Entry entry;
+  entry.at = gate_.clock_.wall();
+  entry.event = "log-in";
+  entry.actor = asker.peer.address.text();
+  entry.device = gate_.repository_.inventory.device_at(asker.peer.address);
+  entry.protocol = asker.protocol;
+  entry.heard_on = asker.heard_on;
+  entry.account = asker.account;
+  entry.outcome = "done";
+  entry.sentence = sentence;
+  gate_.log_.info("log-in", {{"protocol", asker.protocol},
+                             {"peer", asker.peer.text()},
+                             {"account", asker.account},
+                             {"remark", sentence}});
+  gate_.repository_.ledger.append(std::move(entry));
+}
+
+}  // namespace vantro::gate

@@ -1,0 +1,119 @@
+#include "repository/contents.h"
+
+#include <mutex>
+
+#include "repository/repository.h"
+
+namespace vantro::repository {
+namespace {
+
+bool was_lost(db::Transaction& t, const std::string& sha256) {
+  return !t.query(
+               "select 1 from images where sha256 = :a and whole = 0 union all select 1 "
+               "from revisions where sha256 = :b and whole = 0 union all select 1 from "
+               "documents where sha256 = :c and whole = 0 limit 1",
+               {sha256, sha256, sha256})
+              .empty();
+}
+
+}  // namespace
+
+bool Contents::is_recorded(db::Transaction& t, const std::string& sha256) {
+  return !t.query(
+               "select 1 from revisions where sha256 = :a union all select 1 from images "
+               "where sha256 = :b union all select 1 from documents where sha256 = :c "
+               "limit 1",
+               {sha256, sha256, sha256})
+              .empty();
+}
+
+void Contents::mark(db::Transaction& t, const std::string& sha256, bool whole,
+                    base::WallTime now) {
+  catalog::Catalog::mark_read(t, sha256, whole, now);
+  backup::Backups::mark_read(t, sha256, whole, now);
+  catalog::Documents::mark_read(t, sha256, whole);
+}
+
+void Contents::mend(db::Transaction& t, const std::string& sha256, base::WallTime now) {
+  if (was_lost(t, sha256)) mark(t, sha256, true, now);
+}
+
+void Contents::remove_if_unrecorded(const std::string& sha256) {
+  // Nobody may file the same bytes between the look for who has them and their removal.
+  const std::lock_guard lock(repository_.vault_mutex);
+  if (repository_.unrecorded.find(sha256)) return;
+  const auto recorded = repository_.database->read(
+      [&](db::Transaction& t) -> base::Outcome<bool> { return is_recorded(t, sha256); });
+  if (recorded && !*recorded) repository_.folder.remove_stored(sha256);
+}
+
+base::Outcome<void> Contents::whole(const std::string& sha256) {
+  return repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+    mark(t, sha256, true, repository_.clock.wall());
+    return {};
+  });
+}
+
+base::Outcome<bool> Contents::lost(const std::string& sha256,
+                                   const store::StoredHandle& read,
+                                   const std::string& found) {
+  std::string names;
+  bool recorded = false;
+  base::Outcome<void> moved;
+  {
+    // Nobody files the same bytes between this look and the move.
+    const std::lock_guard lock(repository_.vault_mutex);
+    if (!repository_.folder.is_stored(sha256, read)) return false;
+    const auto now = repository_.clock.wall();
+    auto marked =
+        repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+          // Removed on purpose while it was read.
+          recorded = is_recorded(t, sha256);
+          if (!recorded) return {};
+          mark(t, sha256, false, now);
+          names = names_of(t, sha256);
+          ledger::Entry entry;
+          entry.at = now;
+          entry.event = "damage-found";
+          entry.actor = "server";
+          entry.name = names;
+          entry.sha256 = sha256;
+          entry.outcome = "failed";
+          entry.sentence = found;
+          ledger::Ledger::record(t, entry);
+          return {};
+        });
+    if (!marked) return base::refuse(marked.error());
+    if (!recorded) return false;
+    if (read.file) moved = repository_.folder.to_quarantine(sha256);
+  }
+  repository_.log.error("stored bytes no longer match their checksum; they are off offer",
+                        {{"name", names}, {"sha256", sha256}, {"found", found}});
+  if (!moved) return base::refuse(moved.error());
+  return true;
+}
+
+std::string Contents::names_of(db::Transaction& transaction, const std::string& sha256) {
+  std::string names;
+  for (const auto& row : transaction.query(
+           "select n.name from image_names n join images i on i.id = n.image "
+           "where i.sha256 = :a union all "
+           "select coalesce(v.name, f.address) || ':' || f.name || ' revision ' || "
+           "r.number from revisions r join backup_files f on f.id = r.file left join "
+           "devices v on v.id = f.device where r.sha256 = :b union all "
+           "select d.name from documents d where d.sha256 = :c",
+           {sha256, sha256, sha256})) {
+    names += (names.empty() ? "" : ", ") + row.text(0);
+  }
+  return names;
+}
+
+std::string Contents::names_of(const std::string& sha256) const {
+  auto names =
+      repository_.database->read([&](db::Transaction& t) -> base::Outcome<std::string> {
+        return names_of(t, sha256);
+      });
+  return names ? *names : sha256;
+}
+
+}  // namespace vantro::repository

@@ -1,0 +1,58 @@
+// Files what has come whole: bytes into the vault, the record into the database, both on
+// disk. It is the one way into the vault. Those that come while others are being filed
+// are filed together after them: a thousand uploads at once then cost the disk some
+// dozens of waits, not thousands.
+#pragma once
+
+#include <condition_variable>
+#include <functional>
+#include <mutex>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/outcome.h"
+#include "db/database.h"
+#include "store/arrival.h"
+
+namespace vantro::repository {
+
+struct Repository;
+
+// Thread-safe; the repository must outlive it.
+class Filing {
+ public:
+  explicit Filing(Repository& repository) : repository_(repository) {}
+
+  // Writes the record into a transaction that is others' as well. It may be called again
+  // after a transaction that failed, and on another thread.
+  using Record = std::function<base::Outcome<void>(db::Transaction&)>;
+
+  // All of it is on disk when this returns a value; of what is refused no bytes stay in
+  // the vault. REQUIRES: arrival.finish() was called.
+  base::Outcome<void> file(store::Arrival& arrival, const Record& record,
+                           base::WallTime now);
+
+ private:
+  struct Item {
+    store::Arrival* arrival = nullptr;
+    const Record* record = nullptr;
+    base::WallTime now = 0;
+    bool moved = false;  // into the vault
+    base::Outcome<void> result;
+    bool done = false;
+    // One for each: all of them woken at each group's end would be most of the work.
+    std::condition_variable woken;
+  };
+
+  void work_off(const std::vector<Item*>& group);
+  void move_in(const std::vector<Item*>& group);
+  static base::Outcome<void> record(db::Transaction& transaction, Item& item);
+  void record_all(const std::vector<Item*>& group);
+
+  Repository& repository_;
+  std::mutex mutex_;
+  std::vector<Item*> waiting_;  // guarded by mutex_
+  bool working_ = false;        // guarded by mutex_: one of them works a group off
+};
+
+}  // namespace vantro::repository

@@ -1,0 +1,42 @@
+// Whose an address is, and which single revisions are on offer to whom: from the
+// snapshot, so that a request needs no database for it. Thread-safe.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "backup/backup_offers.h"
+#include "backup/revision.h"
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/outcome.h"
+
+namespace vantro::repository {
+
+struct Repository;
+
+class Inventory {
+ public:
+  // The repository must outlive it.
+  explicit Inventory(Repository& repository) : repository_(repository) {}
+
+  // The device that the address belongs to, or the address itself.
+  backup::Holder holder_of(const base::Address& address) const;
+  // The name of the device that the address belongs to, or nothing.
+  std::string device_at(const base::Address& address) const;
+  // As a person typed it: a device's name, or an address. kNotFound says what is near.
+  base::Outcome<backup::Holder> holder(const std::string& typed) const;
+  // Empty where nothing is known of it.
+  std::string platform_of(const backup::Holder& holder) const;
+  std::optional<std::uint64_t> quota_of(const backup::Holder& holder) const;
+
+  // Those that stand at that time, to that holder.
+  std::vector<backup::BackupOffer> offers_to(const backup::Holder& holder,
+                                             base::WallTime now) const;
+
+ private:
+  Repository& repository_;
+};
+
+}  // namespace vantro::repository

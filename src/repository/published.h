@@ -1,0 +1,46 @@
+// A value that readers take without waiting for those who renew it: each renewal is
+// another immutable value. Renewals come one after the other, from looking at the last
+// value to publishing the next, so that an older one never replaces a newer one.
+#pragma once
+
+#include <memory>
+#include <mutex>
+#include <utility>
+
+#include "base/outcome.h"
+
+namespace vantro::repository {
+
+// Thread-safe.
+template <class T>
+class Published {
+ public:
+  using Shared = std::shared_ptr<const T>;
+
+  // Null before the first renewal.
+  Shared get() const {
+    // Held for the copying of a pointer only.
+    const std::lock_guard lock(pointer_mutex_);
+    return value_;
+  }
+
+  // `make(last)` gives the next value, or a refusal, and then the last one stays. What it
+  // gives may be the last one.
+  template <class Make>
+  base::Outcome<void> renew(Make make) {
+    const std::lock_guard renewing(renewing_mutex_);
+    base::Outcome<Shared> next = make(get());
+    if (!next) return base::refuse(next.error());
+    const std::lock_guard lock(pointer_mutex_);
+    // The old one is freed by whoever lets go of it last: after this lock, if it is us.
+    std::swap(value_, *next);
+    return {};
+  }
+
+ private:
+  std::mutex renewing_mutex_;  // taken before pointer_mutex_
+  mutable std::mutex pointer_mutex_;
+  Shared value_;  // guarded by pointer_mutex_
+};
+
+}  // namespace vantro::repository

@@ -1,0 +1,114 @@
+// Everything that is kept, opened together, and how it is written.
+#pragma once
+
+#include <memory>
+#include <shared_mutex>
+#include <string>
+
+#include "auth/accounts.h"
+#include "backup/backup_offers.h"
+#include "backup/backups.h"
+#include "backup/retention.h"
+#include "backup/treatment.h"
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "catalog/catalog.h"
+#include "catalog/documents.h"
+#include "catalog/kits.h"
+#include "catalog/offers.h"
+#include "catalog/vouches.h"
+#include "db/database.h"
+#include "fleet/devices.h"
+#include "ledger/ledger.h"
+#include "repository/change_log.h"
+#include "repository/contents.h"
+#include "repository/filing.h"
+#include "repository/inventory.h"
+#include "repository/snapshots.h"
+#include "repository/unrecorded.h"
+#include "store/state_folder.h"
+
+namespace vantro::repository {
+
+// From the settings.
+struct Rules {
+  // How what devices send is told apart, compared and shown.
+  backup::Treatment treatment;
+  // How long what devices sent is kept. Nothing is removed unless somebody or upkeep
+  // thins out.
+  backup::KeepRule keep_configurations;
+  backup::KeepRule keep_images;
+  backup::KeepRule keep_others;
+  // An image that nobody has vouched for is not handed out.
+  bool only_vouched = false;
+
+  const backup::KeepRule& keep(backup::FileKind kind) const;
+};
+
+struct Repository {
+  // Makes what is missing, brings the schema up to date, and reads the first snapshot.
+  // What a crash left behind is upkeep's to clear. kCorrupt: the database is damaged, or
+  // missing where vault/ has files that a new one would not know. kInvalid: it is not the
+  // vault's, or an older copy of it, unless that is accepted. Clock and file
+  // system must outlive it.
+  static base::Outcome<std::unique_ptr<Repository>> open(
+      const std::string& state, const base::Clock& clock, const base::Log& log,
+      Rules rules = {}, bool accept_older = false,
+      store::FileSystem& files = store::system_files());
+  // The database of a folder alone. The folder must outlive it.
+  static base::Outcome<std::unique_ptr<db::Database>> open_database(
+      store::StateFolder& folder, bool accept_older, const base::Log& log);
+
+  Repository(std::unique_ptr<store::StateFolder> state_folder,
+             std::unique_ptr<db::Database> db, const base::Clock& the_clock,
+             const base::Log& the_log, Rules the_rules);
+  Repository(const Repository&) = delete;
+  Repository& operator=(const Repository&) = delete;
+
+  // What requests look at at this moment; never null.
+  std::shared_ptr<const Snapshot> snapshot() const { return snapshots.get(); }
+  std::shared_ptr<const catalog::OfferIndex> offer_index() const {
+    return snapshot()->offers;
+  }
+
+  // Something that the server did or met, into the ledger; it need not be on disk when
+  // this returns.
+  void record_event(const std::string& event, const std::string& actor,
+                    const std::string& sentence);
+  // Offers whose time is over end, for the records as well: devices get none from that
+  // moment on anyway.
+  base::Outcome<void> end_expired_offers();
+
+  const base::Clock& clock;
+  base::Log log;
+  const Rules rules;
+  // What masked secrets are marked with; made at random at the start, never shown.
+  const std::string mark_key;
+  std::unique_ptr<store::StateFolder> own_folder;
+  store::StateFolder& folder;
+  std::unique_ptr<db::Database> database;
+  catalog::Catalog catalog;
+  catalog::Offers offers;
+  catalog::Vouches vouches;
+  catalog::Documents documents;
+  catalog::Kits kits;
+  backup::Backups backups;
+  backup::BackupOffers backup_offers;
+  fleet::Devices devices;
+  auth::Accounts accounts;
+  ledger::Ledger ledger;
+  ChangeLog change_log;
+
+  Snapshots snapshots;
+  Unrecorded unrecorded;
+  Contents contents;
+  Inventory inventory;
+  Filing filing;
+
+  // Held shared from before bytes are moved into the vault until their record is
+  // committed, and alone while bytes without a record are removed from it.
+  std::shared_mutex vault_mutex;
+};
+
+}  // namespace vantro::repository

@@ -1,0 +1,22 @@
+#include "repository/reserved_names.h"
+
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+
+namespace vantro::repository {
+
+base::Outcome<void> not_reserved(const std::string& name) {
+  // Devices may type any letter case, and a name that is a file must not hide a folder.
+  const auto folder = base::folded(name) + "/";
+  for (const auto reserved : {kBackups, kIntake}) {
+    if (!folder.starts_with(reserved)) continue;
+    return base::refuse(
+        base::Kind::kInvalid,
+        fmt::format("names under {} have a meaning of their own; choose another name",
+                    reserved));
+  }
+  return {};
+}
+
+}  // namespace vantro::repository

@@ -1,0 +1,21 @@
+// Texts of what is kept, whole in memory: configurations only, which have a largest size.
+#pragma once
+
+#include <string>
+
+#include "backup/revision.h"
+#include "base/outcome.h"
+
+namespace vantro::repository {
+
+struct Repository;
+
+// From the file's beginning, at most `most` bytes.
+base::Outcome<std::string> read_for_comparing(int file, std::uint64_t most);
+
+// kInvalid: it is no text, or larger than a configuration may be. kNotFound: it is not
+// kept any more. Else as opening and reading it.
+base::Outcome<std::string> read_stored_text(Repository& repository,
+                                            const backup::Revision& revision);
+
+}  // namespace vantro::repository

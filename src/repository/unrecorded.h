@@ -1,0 +1,41 @@
+// Files that the state folder holds and no record names: of a crash between the two, of
+// a database that was put back and is older, of a folder that was copied together. They
+// stay where they are until a person decides.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "store/state_folder.h"
+
+namespace vantro::repository {
+
+struct UnrecordedFile {
+  bool partial = false;    // in partial/, else in vault/
+  store::StoredFile file;  // as the folder lists it
+};
+
+// Thread-safe.
+class Unrecorded {
+ public:
+  void set(std::vector<UnrecordedFile> files);
+  // By name: a SHA-256, or a file of partial/. Each is there once.
+  std::optional<UnrecordedFile> find(const std::string& name) const;
+  // It has a record now, or is gone.
+  void forget(const std::string& name);
+  // The oldest first.
+  std::vector<UnrecordedFile> list() const;
+  // What is to be said of them; nothing if there are none.
+  std::optional<std::string> sentence() const;
+
+ private:
+  mutable std::mutex mutex_;
+  std::map<std::string, UnrecordedFile> files_;  // guarded by mutex_
+};
+
+}  // namespace vantro::repository
