@@ -26,7 +26,7 @@ struct Backup {
   std::string protocol;
   std::string account;  // empty: without one
   std::string why;      // partial: what broke it off; unconfirmed: why
-  // How it is known that a complete one came whole: empty, or "unknown-size", or
+  // How it is known that a complete one came whole: empty, or "unknown-size", "cut", or
   // "unconfirmed"; the last does not count as a good backup.
   std::string ending;
   bool kept = true;  // its bytes can be had

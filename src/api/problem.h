@@ -6,7 +6,6 @@
 
 namespace vantro::api {
 
-int http_status(base::Kind kind);
 Problem problem_of(const base::Refusal& refusal);
 
 inline constexpr const char* kProblemType = "application/problem+json";

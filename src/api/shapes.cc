@@ -113,6 +113,22 @@ void from_json(const json& from, LedgerEntry& to) {
   take(from, "sentence", to.sentence);
 }
 
+void to_json(json& to, const Change& from) {
+  to = json{{"sequence", from.sequence},
+            {"at", from.at},
+            {"kind", from.kind},
+            {"object", from.object},
+            {"by", from.by}};
+}
+
+void from_json(const json& from, Change& to) {
+  take(from, "sequence", to.sequence);
+  take(from, "at", to.at);
+  take(from, "kind", to.kind);
+  take(from, "object", to.object);
+  take(from, "by", to.by);
+}
+
 void to_json(json& to, const Contact& from) {
   to = json{{"address", from.address},       {"last_heard_at", from.last_heard_at},
             {"heard_on", from.heard_on},     {"requests", from.requests},

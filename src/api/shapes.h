@@ -57,6 +57,15 @@ struct LedgerEntry {
   std::string sentence;
 };
 
+// Something was changed that others may have in view.
+struct Change {
+  std::int64_t sequence = 0;  // in the order of the changes
+  std::string at;
+  std::string kind;    // "offer", "image", "kit", "account", "device", "site", ...
+  std::string object;  // which one: a name, or a number where names may change
+  std::string by;
+};
+
 // An address that was heard, and how it stands with it.
 struct Contact {
   std::string address;
@@ -168,6 +177,8 @@ void to_json(nlohmann::json& to, const Transfer& from);
 void from_json(const nlohmann::json& from, Transfer& to);
 void to_json(nlohmann::json& to, const LedgerEntry& from);
 void from_json(const nlohmann::json& from, LedgerEntry& to);
+void to_json(nlohmann::json& to, const Change& from);
+void from_json(const nlohmann::json& from, Change& to);
 void to_json(nlohmann::json& to, const Contact& from);
 void from_json(const nlohmann::json& from, Contact& to);
 void to_json(nlohmann::json& to, const StoryLine& from);

@@ -65,10 +65,6 @@ tl::unexpected<Failure> wrong_use(std::string sentence) {
   return tl::unexpected(Failure{ExitCode::kUsage, std::move(sentence)});
 }
 
-std::string last_part(const std::string& path) {
-  return path.substr(path.rfind('/') + 1);
-}
-
 bool write_all(int fd, base::ByteView bytes) {
   while (!bytes.empty()) {
     const auto count = ::write(fd, bytes.data(), bytes.size());

@@ -65,7 +65,6 @@ tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
 // A time or a span as it was typed, as the API wants it; empty for "ever".
 Result<std::string> iso_of(const std::string& typed);
 tl::unexpected<Failure> wrong_use(std::string sentence);
-std::string last_part(const std::string& path);
 bool write_all(int fd, base::ByteView bytes);
 
 // A regular file to read, with its size.

@@ -242,19 +242,25 @@ Result<void> ApiClient::download(const std::string& path, const Sink& sink) cons
   return {};
 }
 
-Result<void> ApiClient::events(const std::string& path,
-                               const std::function<bool(const std::string&)>& event,
-                               const std::function<bool()>& idle) const {
+Result<void> ApiClient::events(
+    const std::string& path,
+    const std::function<bool(const std::string& name, const std::string& data)>& event,
+    const std::function<bool()>& idle) const {
   Request request(access_, path);
   std::string rest;
+  std::string name;
   request.to([&](base::ByteView bytes) {
     rest += base::as_text(bytes);
     // The server writes each event's data in one line, and a blank line behind it.
     for (auto end = rest.find('\n'); end != std::string::npos; end = rest.find('\n')) {
       const auto line = rest.substr(0, end);
       rest.erase(0, end + 1);
+      constexpr std::string_view kName = "event: ";
       constexpr std::string_view kData = "data: ";
-      if (line.starts_with(kData) && !event(line.substr(kData.size()))) return false;
+      if (line.starts_with(kName)) name = line.substr(kName.size());
+      if (line.starts_with(kData) && !event(name, line.substr(kData.size()))) {
+        return false;
+      }
     }
     return true;
   });

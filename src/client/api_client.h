@@ -41,11 +41,12 @@ class ApiClient {
   using Sink = std::function<bool(base::ByteView)>;
   Result<void> download(const std::string& path, const Sink& sink) const;
 
-  // `event` gets the data of each server-sent event; false ends the call, which then is a
-  // success. `idle` is called about twice a second.
-  Result<void> events(const std::string& path,
-                      const std::function<bool(const std::string& data)>& event,
-                      const std::function<bool()>& idle) const;
+  // `event` gets each server-sent event's name and data; false ends the call, which then
+  // is a success. `idle` is called about twice a second.
+  Result<void> events(
+      const std::string& path,
+      const std::function<bool(const std::string& name, const std::string& data)>& event,
+      const std::function<bool()>& idle) const;
 
  private:
   class Request;

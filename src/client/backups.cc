@@ -52,6 +52,7 @@ std::string state_of(const api::Backup& backup) {
   std::string state = "complete";
   if (backup.ending == "unconfirmed") state = backup.why;
   if (backup.ending == "unknown-size") state += ", size never announced";
+  if (backup.ending == "cut") state += ", TLS cut at its end";
   if (backup.changed) state += ", changed";
   if (backup.times_seen > 1) {
     state += fmt::format(", seen {}, the last time {}",
@@ -331,7 +332,8 @@ Done save_backup(const Context& context, const BackupOptions& options) {
   Recorded recorded{backup.size, backup.digests ? backup.digests->sha256 : std::string()};
   if (options.masked) recorded = {};
 
-  const auto target = options.to.empty() ? last_part(backup.name) : options.to;
+  const auto target =
+      options.to.empty() ? std::string(base::last_part(backup.name)) : options.to;
   const auto saved = save(context.api, path, target, options.force, recorded);
   if (!saved) return tl::unexpected(saved.error());
   if (target == "-") return {};

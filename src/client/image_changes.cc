@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "api/catalogue.h"
+#include "base/visible_name.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -124,7 +125,7 @@ Done save_image(const Context& context, const std::string& name, const std::stri
   const auto answer = context.api.get(image_path(name));
   if (!answer) return tl::unexpected(answer.error());
   const auto image = answer->get<api::ImageDetail>().image;
-  const auto file = to.empty() ? last_part(name) : to;
+  const auto file = to.empty() ? std::string(base::last_part(name)) : to;
   const auto saved = save(context.api, image_path(name, "/content"), file, force,
                           {image.size, image.digests.sha256});
   if (!saved || file == "-") return saved;
@@ -153,7 +154,8 @@ Done attach_document(const Context& context, const std::string& image,
                      const std::string& file) {
   const auto opened = open_file(file);
   if (!opened) return tl::unexpected(opened.error());
-  const auto path = image_path(image, "/documents/") + url_escape(last_part(file));
+  const auto path =
+      image_path(image, "/documents/") + url_escape(std::string(base::last_part(file)));
   const auto answer = context.api.put(
       path, opened->size,
       [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
@@ -174,7 +176,7 @@ Done save_document(const Context& context, const std::string& image,
   if (!answer) return tl::unexpected(answer.error());
   for (const auto& one : answer->get<api::ImageDetail>().documents) {
     if (one.name != document) continue;
-    const auto file = to.empty() ? last_part(document) : to;
+    const auto file = to.empty() ? std::string(base::last_part(document)) : to;
     const auto saved =
         save(context.api, image_path(image, "/documents/") + url_escape(document), file,
              force, {one.size, one.sha256});

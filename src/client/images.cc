@@ -72,7 +72,7 @@ Done add_expected(std::vector<std::string>& to, const std::string& text) {
 Result<std::string> sha256_of(const std::string& name) {
   auto file = open_file(name);
   if (!file) return tl::unexpected(file.error());
-  ProgressBar bar(shown(last_part(name), 40), file->size);
+  ProgressBar bar(shown(std::string(base::last_part(name)), 40), file->size);
   crypto::Digester digester;
   base::ByteBuffer piece(1 << 20);
   std::uint64_t done = 0;
@@ -219,8 +219,10 @@ Result<json> upload(const ApiClient& api, const OpenedFile& file,
 Done add_image(const Context& context, const ImageAddOptions& options) {
   const auto file = open_file(options.file);
   if (!file) return tl::unexpected(file.error());
-  const auto name = options.name.empty() ? last_part(options.file) : options.name;
-  const auto expected = expected_for(options.checksums, last_part(options.file));
+  const auto name =
+      options.name.empty() ? std::string(base::last_part(options.file)) : options.name;
+  const auto expected =
+      expected_for(options.checksums, std::string(base::last_part(options.file)));
   if (!expected) return tl::unexpected(expected.error());
   std::string query;
   if (!expected->empty()) {

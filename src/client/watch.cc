@@ -150,7 +150,9 @@ Done watch(const Context& context, std::optional<double> seconds) {
     terminal.write(transfer_line(transfer) + "\n");
     if (!running) written_at.erase(transfer.id);
   };
-  const auto event = [&](const std::string& data) {
+  const auto event = [&](const std::string& name, const std::string& data) {
+    // What else has changed is for those who have it in view.
+    if (name != "transfer") return true;
     if (context.json) {
       terminal.write(data + "\n");
       return true;

@@ -56,7 +56,7 @@ serve::TcpConfig ftp_tcp_config(const Settings& settings,
   return config;
 }
 
-serve::ftp::Config ftp_config(const Settings& settings, const char* version) {
+serve::ftp::Config ftp_config(const Settings& settings, const char* version, bool tls) {
   serve::ftp::Config config;
   config.log_in_patience = std::chrono::seconds(settings.ftp_log_in_s);
   config.idle_patience = std::chrono::seconds(settings.ftp_idle_s);
@@ -64,6 +64,8 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version) {
   config.come_patience = std::chrono::seconds(settings.ftp_data_connection_s);
   config.passive_ports = settings.ftp_passive_ports;
   config.announced_address = settings.ftp_announce;
+  config.cut_ends_from = settings.ftp_cut_ends_from;
+  config.understands_tls = tls;
   config.version = version;
   return config;
 }
@@ -95,6 +97,17 @@ serve::http::Patience http_patience(const Settings& settings) {
           std::chrono::seconds(settings.http_stalled_s)};
 }
 
+repository::Rules repository_rules(const Settings& settings) {
+  repository::Rules rules;
+  // The settings were read with this check.
+  rules.treatment = backup::Treatment::make(settings.backups_treatment).value();
+  rules.keep_configurations = settings.backups_keep_configurations;
+  rules.keep_images = settings.backups_keep_images;
+  rules.keep_others = settings.backups_keep_others;
+  rules.only_vouched = settings.catalogue_only_vouched;
+  return rules;
+}
+
 gate::Config gate_config(const Settings& settings) {
   gate::Config limits;
   limits.largest_deposit = settings.backups_largest;
@@ -109,12 +122,6 @@ gate::Config gate_config(const Settings& settings) {
   limits.rules = settings.rules;
   limits.kept_per_device = settings.backups_per_device;
   limits.reserve = settings.backups_reserve;
-  // The settings were read with this check.
-  limits.treatment = backup::Treatment::make(settings.backups_treatment).value();
-  limits.keep_configurations = settings.backups_keep_configurations;
-  limits.keep_images = settings.backups_keep_images;
-  limits.keep_others = settings.backups_keep_others;
-  limits.only_vouched = settings.catalogue_only_vouched;
   for (const auto& pattern : settings.recognisers) {
     // The settings were read with this check.
     limits.recognisers.push_back(

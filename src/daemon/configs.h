@@ -6,6 +6,7 @@
 #include "crypto/tls.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
+#include "repository/repository.h"
 #include "serve/ftp/server.h"
 #include "serve/http/server.h"
 #include "serve/ssh/server.h"
@@ -14,6 +15,7 @@
 
 namespace vantro::daemon {
 
+repository::Rules repository_rules(const Settings& settings);
 gate::Config gate_config(const Settings& settings);
 
 serve::tftp::Config tftp_config(const Settings& settings);
@@ -25,7 +27,8 @@ serve::http::Patience http_patience(const Settings& settings);
 
 serve::TcpConfig ftp_tcp_config(const Settings& settings,
                                 std::shared_ptr<crypto::TlsServer> tls);
-serve::ftp::Config ftp_config(const Settings& settings, const char* version);
+// `tls`: there is a certificate for it.
+serve::ftp::Config ftp_config(const Settings& settings, const char* version, bool tls);
 
 serve::TcpConfig ssh_tcp_config(const Settings& settings);
 serve::ssh::Config ssh_config(const Settings& settings, const char* version);

@@ -288,6 +288,18 @@ base::Outcome<void> apply_passive_ports(Settings& settings, const toml::node& no
   return no_value("must be \"any\" or two ports from 1024 up such as \"50000-50999\"");
 }
 
+base::Outcome<void> apply_cut_ends(Settings& settings, const toml::node& node) {
+  const auto texts = list_of_texts(node, "[\"192.0.2.0/24\"]");
+  if (!texts) return base::refuse(texts.error());
+  auto networks = auth::Networks::parse(joined(*texts));
+  if (!networks) return no_value(networks.error().sentence);
+  if (networks->everywhere()) {
+    return no_value("must name the networks of the devices that can't do better");
+  }
+  settings.ftp_cut_ends_from = std::move(*networks);
+  return {};
+}
+
 base::Outcome<void> apply_announce(Settings& settings, const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
@@ -362,6 +374,7 @@ const std::map<std::string, Apply>& keys() {
       {"ftp.data_connection_s", number(&Settings::ftp_data_connection_s, 1, 3600)},
       {"ftp.passive_ports", apply_passive_ports},
       {"ftp.announce", apply_announce},
+      {"ftp.cut_ends_from", apply_cut_ends},
       {"ftp.certificate", text(&Settings::ftp_certificate)},
       {"ftp.key", text(&Settings::ftp_key)},
       {"http.listen", listens("http.listen")},

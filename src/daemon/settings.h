@@ -59,6 +59,8 @@ struct Settings {
   std::int64_t ftp_data_connection_s = 20;     // 1 to 3,600
   std::optional<PortRange> ftp_passive_ports;  // nothing: any
   std::optional<base::Address> ftp_announce;   // IPv4
+  // Where uploads under TLS may end without close_notify; nothing: nowhere.
+  std::optional<auth::Networks> ftp_cut_ends_from;
   // PEM files as for HTTPS; empty: those of HTTPS, if there are any.
   std::string ftp_certificate;
   std::string ftp_key;

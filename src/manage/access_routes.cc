@@ -8,7 +8,7 @@
 #include "base/percent.h"
 #include "base/protocol.h"
 #include "base/visible_name.h"
-#include "gate/account_changes.h"
+#include "desk/accounts.h"
 #include "manage/body.h"
 #include "manage/convert.h"
 
@@ -39,8 +39,8 @@ api::AccountKey shape(const auth::SshKey& key) {
 }
 
 // Its fields as they were given; what is not there stays as it is.
-base::Outcome<gate::AccountChange> change_of(const json& wanted) {
-  gate::AccountChange change;
+base::Outcome<desk::AccountChange> change_of(const json& wanted) {
+  desk::AccountChange change;
   for (const auto& field : wanted.items()) {
     const auto& name = field.key();
     if (name == "name") continue;
@@ -82,21 +82,22 @@ const std::vector<std::string> kFields{"name", "password", "may", "from",
                                        "part", "until",    "on",  "remarks"};
 
 base::Outcome<json> accounts(Service& service, const Call&) {
-  const auto all = service.gate.accounts().all();
+  const auto all = service.repository.accounts.all();
   if (!all) return base::refuse(all.error());
   auto list = json::array();
   for (const auto& one : *all) list.push_back(shape(one));
   return json{{"accounts", std::move(list)}};
 }
 
-base::Outcome<json> add_account(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> add_account(Service& service, const Call& call,
+                                const std::string& body) {
   const auto wanted = object(body, kFields);
   if (!wanted) return base::refuse(wanted.error());
   const auto name = text_field(*wanted, "name");
   if (!name) return base::refuse(name.error());
   const auto change = change_of(*wanted);
   if (!change) return base::refuse(change.error());
-  const auto added = gate::AccountChanges(service.gate, kOperator).add(*name, *change);
+  const auto added = desk::Accounts(service.repository, call.caller).add(*name, *change);
   if (!added) return base::refuse(added.error());
   return json(shape(*added));
 }
@@ -110,15 +111,15 @@ base::Outcome<json> change_account(Service& service, const Call& call,
   }
   const auto change = change_of(*wanted);
   if (!change) return base::refuse(change.error());
-  const auto changed =
-      gate::AccountChanges(service.gate, kOperator).change(call.path.at("name"), *change);
+  const auto changed = desk::Accounts(service.repository, call.caller)
+                           .change(call.path.at("name"), *change);
   if (!changed) return base::refuse(changed.error());
   return json(shape(*changed));
 }
 
 base::Outcome<json> remove_account(Service& service, const Call& call) {
   const auto& name = call.path.at("name");
-  if (auto done = gate::AccountChanges(service.gate, kOperator).remove(name); !done) {
+  if (auto done = desk::Accounts(service.repository, call.caller).remove(name); !done) {
     return base::refuse(done.error());
   }
   return json{{"removed", base::folded(name)}};
@@ -129,7 +130,7 @@ base::Outcome<json> remove_account(Service& service, const Call& call) {
 base::Outcome<json> account_keys(Service& service, const Call& call) {
   const auto name = auth::account_name(call.path.at("name"));
   if (!name) return base::refuse(name.error());
-  const auto account = service.gate.repository().database->read(
+  const auto account = service.repository.database->read(
       [&](db::Transaction& t) { return auth::Accounts::get(t, *name); });
   if (!account) return base::refuse(account.error());
   auto list = json::array();
@@ -148,7 +149,7 @@ base::Outcome<json> add_key(Service& service, const Call& call, const std::strin
     if (!given) return base::refuse(given.error());
     remark = std::move(*given);
   }
-  const auto added = gate::AccountChanges(service.gate, kOperator)
+  const auto added = desk::Accounts(service.repository, call.caller)
                          .add_key(call.path.at("name"), *text, remark);
   if (!added) return base::refuse(added.error());
   return json(shape(*added));
@@ -159,7 +160,7 @@ base::Outcome<json> remove_key(Service& service, const Call& call) {
   if (!which) {
     return base::refuse(Kind::kInvalid, "say which key: ?key=FINGERPRINT, or its remark");
   }
-  const auto removed = gate::AccountChanges(service.gate, kOperator)
+  const auto removed = desk::Accounts(service.repository, call.caller)
                            .remove_key(call.path.at("name"), *which);
   if (!removed) return base::refuse(removed.error());
   return json(shape(*removed));
@@ -171,12 +172,12 @@ base::Outcome<json> remove_key(Service& service, const Call& call) {
 base::Outcome<catalog::Offer> offer_for(Service& service, const std::string& typed) {
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
-  const auto standing = service.gate.repository().offers.standing();
+  const auto standing = service.repository.offers.standing();
   if (!standing) return base::refuse(standing.error());
   for (const auto& offer : *standing) {
     if (base::folded(offer.name) == base::folded(*name)) return offer;
   }
-  const auto image = service.gate.repository().catalog.find(*name);
+  const auto image = service.repository.catalog.find(*name);
   if (!image) return base::refuse(image.error());
   for (const auto& offer : *standing) {
     if (offer.image.id == image->id) return offer;
@@ -228,8 +229,8 @@ std::string hindrance(Service& service, const catalog::Offer& offer,
                ? "needs an account: give one with --account NAME"
                : allowed.error().sentence;
   }
-  const auto found = service.gate.index()->find(
-      offer.name, {asker.peer.address, asker.protocol, service.gate.clock().wall()});
+  const auto found = service.repository.offer_index()->find(
+      offer.name, {asker.peer.address, asker.protocol, service.clock.wall()});
   return found ? "" : found.error().sentence;
 }
 
@@ -250,7 +251,8 @@ base::Outcome<json> locations(Service& service, const Call& call) {
   if (const auto name = query(call, "account")) {
     const auto sound = auth::account_name(*name);
     if (!sound) return base::refuse(sound.error());
-    if (!service.gate.accounts().find(*sound) || *sound == auth::kAnonymous) {
+    if (!service.repository.snapshot()->accounts->find(*sound) ||
+        *sound == auth::kAnonymous) {
       return base::refuse(Kind::kNotFound,
                           fmt::format("there is no account '{}'; 'vantro account list' "
                                       "shows what there is",
@@ -296,8 +298,9 @@ std::vector<api::Opening> openings(Service& service) {
     }
   }
   std::vector<api::Opening> result;
-  for (const auto& one : auth::openings(service.gate.rules(),
-                                        *service.gate.accounts().anonymous(), served)) {
+  for (const auto& one : auth::openings(
+           service.gate.rules(),
+           *service.repository.snapshot()->accounts->find(auth::kAnonymous), served)) {
     result.push_back({one.from, one.may, one.over, one.needs_account});
   }
   return result;

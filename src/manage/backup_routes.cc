@@ -7,8 +7,8 @@
 #include "base/numbers.h"
 #include "base/visible_name.h"
 #include "catalog/facts.h"
-#include "gate/backup_changes.h"
-#include "gate/backup_desk.h"
+#include "desk/backup_reports.h"
+#include "desk/backups.h"
 #include "manage/body.h"
 #include "manage/convert_backups.h"
 #include "manage/convert_catalogue.h"
@@ -21,8 +21,6 @@ namespace {
 constexpr std::size_t kMostRevisions = 2000;
 
 using base::Kind;
-using gate::BackupChanges;
-using gate::BackupDesk;
 using nlohmann::json;
 
 constexpr std::int64_t kDay = 86'400'000;
@@ -68,7 +66,7 @@ base::Outcome<bool> secrets(const Call& call) {
 base::Outcome<backup::Revision> revision_for(Service& service, const Call& call) {
   const auto wanted = revision_number(call, "revision");
   if (!wanted) return base::refuse(wanted.error());
-  return BackupDesk(service.gate)
+  return desk::BackupReports(service.repository)
       .find(call.path.at("holder"), call.path.at("name"), *wanted);
 }
 
@@ -93,7 +91,7 @@ base::Outcome<json> backups(Service& service, const Call& call) {
   std::optional<backup::Holder> holder;
   std::optional<std::string> name;
   if (const auto typed = query(call, "holder")) {
-    auto found = service.gate.inventory().holder(*typed);
+    auto found = service.repository.inventory.holder(*typed);
     if (!found) return base::refuse(found.error());
     holder = std::move(*found);
     if (const auto given = query(call, "name")) {
@@ -105,14 +103,14 @@ base::Outcome<json> backups(Service& service, const Call& call) {
   const auto behind = place(call);
   if (!behind) return base::refuse(behind.error());
   const auto revisions =
-      service.gate.repository().backups.portion(holder, name, *behind, kMostRevisions);
+      service.repository.backups.portion(holder, name, *behind, kMostRevisions);
   if (!revisions) return base::refuse(revisions.error());
-  const BackupDesk desk(service.gate);
+  const desk::BackupReports reports(service.repository);
   auto list = json::array();
   for (const auto& one : *revisions) {
     auto shown = shape(one);
     if (one.kind == backup::FileKind::kImage) {
-      const auto known = desk.recognise(one);
+      const auto known = reports.recognise(one);
       if (!known) return base::refuse(known.error());
       shown.recognised = known->sentence;
       shown.image = known->image;
@@ -130,13 +128,13 @@ base::Outcome<json> backups(Service& service, const Call& call) {
 base::Outcome<json> backup_info(Service& service, const Call& call) {
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
-  const BackupDesk desk(service.gate);
-  const auto known = desk.recognise(*revision);
+  const desk::BackupReports reports(service.repository);
+  const auto known = reports.recognise(*revision);
   if (!known) return base::refuse(known.error());
   auto shown = shape(*revision);
   shown.recognised = known->sentence;
   shown.image = known->image;
-  shown.secrets = desk.secrets_in(*revision);
+  shown.secrets = reports.secrets_in(*revision);
   return json(shown);
 }
 
@@ -146,7 +144,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call) {
   const auto all = secrets(call);
   if (!all) return base::refuse(all.error());
   if (!*all && revision->text &&
-      revision->size > service.gate.treatment().configuration_up_to()) {
+      revision->size > service.repository.rules.treatment.configuration_up_to()) {
     return base::refuse(
         Kind::kDenied,
         fmt::format("'{}' is text, but too large to be looked through for secrets: ask "
@@ -154,7 +152,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call) {
                     base::printable(revision->name, 80)));
   }
   if (!*all) {
-    const auto hidden = BackupDesk(service.gate).secrets_in(*revision);
+    const auto hidden = desk::BackupReports(service.repository).secrets_in(*revision);
     if (hidden > 0) {
       return base::refuse(
           Kind::kDenied,
@@ -164,7 +162,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call) {
                       base::printable(revision->name, 80), hidden));
     }
   }
-  const auto& folder = service.gate.repository().folder;
+  const auto& folder = service.repository.folder;
   if (revision->complete) {
     auto file = folder.open_stored(revision->digests.sha256, revision->size);
     if (!file) return base::refuse(file.error());
@@ -187,7 +185,7 @@ base::Outcome<std::string> backup_text(Service& service, const Call& call) {
   if (!revision) return base::refuse(revision.error());
   const auto all = secrets(call);
   if (!all) return base::refuse(all.error());
-  return BackupDesk(service.gate).shown_text(*revision, *all);
+  return desk::BackupReports(service.repository).shown_text(*revision, *all);
 }
 
 base::Outcome<json> overview(Service& service, const Call& call) {
@@ -195,8 +193,8 @@ base::Outcome<json> overview(Service& service, const Call& call) {
   if (!days) return base::refuse(days.error());
   api::BackupOverview result;
   result.days = days->value_or(kUsualDays);
-  const auto found =
-      BackupDesk(service.gate).overview(service.clock.wall() - result.days * kDay);
+  const auto found = desk::BackupReports(service.repository)
+                         .overview(service.clock.wall() - result.days * kDay);
   if (!found) return base::refuse(found.error());
   for (const auto& one : found->files) result.files.push_back(shape(one));
   for (const auto& one : found->expected) result.expected.push_back(shape(one));
@@ -204,7 +202,7 @@ base::Outcome<json> overview(Service& service, const Call& call) {
 }
 
 base::Outcome<json> overdue(Service& service, const Call&) {
-  const auto expected = BackupDesk(service.gate).expectations();
+  const auto expected = desk::BackupReports(service.repository).expectations();
   if (!expected) return base::refuse(expected.error());
   auto list = json::array();
   for (const auto& one : *expected) {
@@ -243,7 +241,8 @@ base::Outcome<json> report(Service& service, const Call& call) {
   if (!all) return base::refuse(all.error());
   const auto context = context_of(call);
   if (!context) return base::refuse(context.error());
-  const auto made = BackupDesk(service.gate).report(*from, *to, *all, *context);
+  const auto made =
+      desk::BackupReports(service.repository).report(*from, *to, *all, *context);
   if (!made) return base::refuse(made.error());
   return json(shape(*made));
 }
@@ -251,8 +250,7 @@ base::Outcome<json> report(Service& service, const Call& call) {
 // The side that is not said: the complete one before the other.
 base::Outcome<backup::Revision> one_before(Service& service,
                                            const backup::Revision& revision) {
-  const auto all =
-      service.gate.repository().backups.revisions(revision.holder, revision.name);
+  const auto all = service.repository.backups.revisions(revision.holder, revision.name);
   if (!all) return base::refuse(all.error());
   for (auto one = all->rbegin(); one != all->rend(); ++one) {
     if (one->complete && one->number < revision.number) return *one;
@@ -265,17 +263,17 @@ base::Outcome<backup::Revision> one_before(Service& service,
 }
 
 base::Outcome<json> compared(Service& service, const Call& call,
-                             const base::Outcome<gate::Compared>& before,
-                             const base::Outcome<gate::Compared>& after) {
+                             const base::Outcome<desk::Compared>& before,
+                             const base::Outcome<desk::Compared>& after) {
   if (!before) return base::refuse(before.error());
   if (!after) return base::refuse(after.error());
   const auto all = secrets(call);
   if (!all) return base::refuse(all.error());
   const auto context = context_of(call);
   if (!context) return base::refuse(context.error());
-  const BackupDesk desk(service.gate);
+  const desk::BackupReports reports(service.repository);
   return json(api::Compared{shape(*before), shape(*after),
-                            shape(desk.compare(*before, *after, *all, *context))});
+                            shape(reports.compare(*before, *after, *all, *context))});
 }
 
 // ?holder, &name (its only configuration), &before and &after (revisions), &other
@@ -283,10 +281,10 @@ base::Outcome<json> compared(Service& service, const Call& call,
 base::Outcome<json> compare(Service& service, const Call& call) {
   const auto holder = query(call, "holder");
   if (!holder) return base::refuse(Kind::kInvalid, "say whose backup: ?holder=DEVICE");
-  const BackupDesk desk(service.gate);
+  const desk::BackupReports reports(service.repository);
   auto name = query(call, "name");
   if (!name) {
-    auto only = desk.only_name(*holder);
+    auto only = reports.only_name(*holder);
     if (!only) return base::refuse(only.error());
     name = std::move(*only);
   }
@@ -298,23 +296,23 @@ base::Outcome<json> compare(Service& service, const Call& call) {
     auto other_name = query(call, "other_name");
     if (!other_name) {
       // The same name if it has that, else its only configuration.
-      const auto same = desk.find(*other, *name, {});
-      auto only = same ? base::Outcome<std::string>(*name) : desk.only_name(*other);
+      const auto same = reports.find(*other, *name, {});
+      auto only = same ? base::Outcome<std::string>(*name) : reports.only_name(*other);
       if (!only) return base::refuse(only.error());
       other_name = std::move(*only);
     }
-    const auto one = desk.find(*holder, *name, *before);
+    const auto one = reports.find(*holder, *name, *before);
     if (!one) return base::refuse(one.error());
-    const auto two = desk.find(*other, *other_name, *after);
+    const auto two = reports.find(*other, *other_name, *after);
     if (!two) return base::refuse(two.error());
-    return compared(service, call, desk.side(*one), desk.side(*two));
+    return compared(service, call, reports.side(*one), reports.side(*two));
   }
-  const auto newer = desk.find(*holder, *name, *after);
+  const auto newer = reports.find(*holder, *name, *after);
   if (!newer) return base::refuse(newer.error());
   const auto older =
-      *before ? desk.find(*holder, *name, *before) : one_before(service, *newer);
+      *before ? reports.find(*holder, *name, *before) : one_before(service, *newer);
   if (!older) return base::refuse(older.error());
-  return compared(service, call, desk.side(*older), desk.side(*newer));
+  return compared(service, call, reports.side(*older), reports.side(*newer));
 }
 
 // A revision against a text that is given.
@@ -342,12 +340,12 @@ base::Outcome<json> compare_with(Service& service, const Call& call,
   }
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
-  const BackupDesk desk(service.gate);
-  gate::Compared given{base::printable(*title, 200),
+  const desk::BackupReports reports(service.repository);
+  desk::Compared given{base::printable(*title, 200),
                        {},
                        *text,
-                       service.gate.inventory().platform_of(revision->holder)};
-  return compared(service, call, desk.side(*revision), given);
+                       service.repository.inventory.platform_of(revision->holder)};
+  return compared(service, call, reports.side(*revision), given);
 }
 
 base::Outcome<json> pin(Service& service, const Call& call, const std::string& body) {
@@ -359,7 +357,7 @@ base::Outcome<json> pin(Service& service, const Call& call, const std::string& b
   if (!pinned) return base::refuse(pinned.error());
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
-  BackupChanges changes(service.gate, kOperator);
+  desk::Backups changes(service.repository, service.gate, call.caller);
   const auto done = *pinned ? changes.pin(*revision, *why) : changes.unpin(*revision);
   if (!done) return base::refuse(done.error());
   return backup_info(service, call);
@@ -368,7 +366,7 @@ base::Outcome<json> pin(Service& service, const Call& call, const std::string& b
 base::Outcome<json> offer(Service& service, const Call& call, const std::string& body) {
   const auto wanted = object(body, {"as", "to", "until"});
   if (!wanted) return base::refuse(wanted.error());
-  gate::OfferWish wish;
+  desk::OfferWish wish;
   for (const auto& [field, into] :
        {std::pair("as", &wish.name), std::pair("to", &wish.to)}) {
     auto text = text_field(*wanted, field);
@@ -385,14 +383,14 @@ base::Outcome<json> offer(Service& service, const Call& call, const std::string&
   }
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
-  const auto made = BackupChanges(service.gate, kOperator).offer(*revision, wish);
+  const auto made =
+      desk::Backups(service.repository, service.gate, call.caller).offer(*revision, wish);
   if (!made) return base::refuse(made.error());
   return json(shape(*made));
 }
 
 base::Outcome<json> offers(Service& service, const Call&) {
-  const auto standing =
-      service.gate.repository().backup_offers.standing(service.clock.wall());
+  const auto standing = service.repository.backup_offers.standing(service.clock.wall());
   if (!standing) return base::refuse(standing.error());
   auto list = json::array();
   for (const auto& one : *standing) list.push_back(shape(one));
@@ -401,7 +399,8 @@ base::Outcome<json> offers(Service& service, const Call&) {
 
 base::Outcome<json> end_offer(Service& service, const Call& call) {
   const auto& name = call.path.at("name");
-  const auto ended = BackupChanges(service.gate, kOperator).end_offer(name);
+  const auto ended =
+      desk::Backups(service.repository, service.gate, call.caller).end_offer(name);
   if (!ended) return base::refuse(ended.error());
   return json{{"ended", *ended}, {"name", name}};
 }
@@ -430,20 +429,22 @@ base::Outcome<json> adopt(Service& service, const Call& call, const std::string&
   }
   const auto revision = revision_for(service, call);
   if (!revision) return base::refuse(revision.error());
-  const auto taken =
-      BackupChanges(service.gate, kOperator).adopt(*revision, std::move(options));
+  const auto taken = desk::Backups(service.repository, service.gate, call.caller)
+                         .adopt(*revision, std::move(options));
   if (!taken) return base::refuse(taken.error());
-  return json(shape(*taken, true, *service.gate.index()));
+  return json(shape(*taken, true, *service.repository.offer_index()));
 }
 
-base::Outcome<json> thin_out(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> thin_out(Service& service, const Call& call,
+                             const std::string& body) {
   const auto wanted = object(body, {"really", "from"});
   if (!wanted) return base::refuse(wanted.error());
   const auto really = flag_field(*wanted, "really", false);
   if (!really) return base::refuse(really.error());
   const auto from = number_field(*wanted, "from");
   if (!from) return base::refuse(from.error());
-  const auto done = BackupChanges(service.gate, kOperator).thin_out(*really, *from);
+  const auto done = desk::Backups(service.repository, service.gate, call.caller)
+                        .thin_out(*really, *from);
   if (!done) return base::refuse(done.error());
   return json(shape(*done));
 }

@@ -81,7 +81,7 @@ base::Outcome<std::int64_t> number_field(const json& from, const char* name) {
 base::Outcome<catalog::Image> image_for(Service& service, const std::string& typed) {
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
-  return service.gate.repository().catalog.find(*name);
+  return service.repository.catalog.find(*name);
 }
 
 }  // namespace vantro::manage

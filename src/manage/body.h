@@ -13,9 +13,6 @@
 
 namespace vantro::manage {
 
-// Whose changes they are, for the ledger.
-inline constexpr const char* kOperator = "operator";
-
 // Nothing where it is missing or empty.
 std::optional<std::string> query(const Call& call, const std::string& name);
 

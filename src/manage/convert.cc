@@ -32,7 +32,12 @@ api::Transfer shape(const gate::TransferView& view) {
   return result;
 }
 
-api::Contact shape(const gate::Overview& overview) {
+api::Change shape(const db::Change& change) {
+  return {change.sequence, base::iso_time(change.at), change.kind, change.object,
+          change.by};
+}
+
+api::Contact shape(const desk::Overview& overview) {
   const auto& contact = overview.contact;
   return {contact.address.text(), base::iso_time(contact.last_at),
           contact.heard_on,       contact.requests,
@@ -41,7 +46,7 @@ api::Contact shape(const gate::Overview& overview) {
 }
 
 api::Story shape(const base::Address& address,
-                 const std::vector<gate::StoryLine>& lines) {
+                 const std::vector<desk::StoryLine>& lines) {
   api::Story result{address.text(), {}};
   for (const auto& line : lines) {
     result.lines.push_back(

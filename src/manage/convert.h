@@ -2,6 +2,7 @@
 #pragma once
 
 #include "api/shapes.h"
+#include "desk/stories.h"
 #include "gate/gate.h"
 #include "gate/transfers.h"
 #include "ledger/ledger.h"
@@ -11,7 +12,8 @@ namespace vantro::manage {
 api::Digests shape(const crypto::Digests& digests);
 api::Transfer shape(const gate::TransferView& view);
 api::LedgerEntry shape(const ledger::Entry& entry);
-api::Contact shape(const gate::Overview& overview);
-api::Story shape(const base::Address& address, const std::vector<gate::StoryLine>& lines);
+api::Change shape(const db::Change& change);
+api::Contact shape(const desk::Overview& overview);
+api::Story shape(const base::Address& address, const std::vector<desk::StoryLine>& lines);
 
 }  // namespace vantro::manage

@@ -10,8 +10,8 @@ std::optional<std::string> time_or_null(base::WallTime time) {
   return base::iso_time(time);
 }
 
-const char* word(gate::FileReport::What what) {
-  using What = gate::FileReport::What;
+const char* word(desk::FileReport::What what) {
+  using What = desk::FileReport::What;
   switch (what) {
     case What::kChanged:
       return "changed";
@@ -25,7 +25,7 @@ const char* word(gate::FileReport::What what) {
   return "";
 }
 
-api::FileReport shape(const gate::FileReport& file) {
+api::FileReport shape(const desk::FileReport& file) {
   api::FileReport result;
   result.what = word(file.what);
   result.holder = file.holder.name;
@@ -72,7 +72,7 @@ api::Backup shape(const backup::Revision& revision) {
   return result;
 }
 
-api::BackupFile shape(const gate::FileState& state) {
+api::BackupFile shape(const desk::FileState& state) {
   const auto& file = state.file;
   api::BackupFile result;
   result.holder = file.holder.name;
@@ -92,7 +92,7 @@ api::BackupFile shape(const gate::FileState& state) {
   return result;
 }
 
-api::Expected shape(const gate::Expectation& expectation) {
+api::Expected shape(const desk::Expectation& expectation) {
   return {expectation.device,
           expectation.site,
           fleet::every_text(expectation.every),
@@ -120,7 +120,7 @@ api::TextComparison shape(const backup::Comparison& comparison) {
   return result;
 }
 
-api::ComparedSide shape(const gate::Compared& side) {
+api::ComparedSide shape(const desk::Compared& side) {
   api::ComparedSide result;
   result.title = side.title;
   if (side.revision) {
@@ -132,7 +132,7 @@ api::ComparedSide shape(const gate::Compared& side) {
   return result;
 }
 
-api::ChangeReport shape(const gate::ChangeReport& report) {
+api::ChangeReport shape(const desk::ChangeReport& report) {
   api::ChangeReport result{
       base::iso_time(report.from), base::iso_time(report.to), {}, {}};
   for (const auto& one : report.files) result.files.push_back(shape(one));
@@ -151,7 +151,7 @@ api::BackupOffer shape(const backup::BackupOffer& offer) {
           base::iso_time(offer.until)};
 }
 
-api::ThinnedOut shape(const gate::ThinnedOut& thinned) {
+api::ThinnedOut shape(const desk::ThinnedOut& thinned) {
   api::ThinnedOut result{thinned.done, thinned.revisions, thinned.bytes, thinned.kept,
                          {},           thinned.next};
   for (const auto& file : thinned.files) {
@@ -166,7 +166,7 @@ api::ThinnedOut shape(const gate::ThinnedOut& thinned) {
   return result;
 }
 
-api::Claimed shape(const gate::Claimed& claimed) {
+api::Claimed shape(const desk::Claimed& claimed) {
   api::Claimed result{claimed.holder.name, {}, claimed.ledger_rows};
   for (const auto& one : claimed.files) {
     result.files.push_back({one.name, one.revisions, one.merged});

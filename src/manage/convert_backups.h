@@ -3,22 +3,22 @@
 
 #include "api/backups.h"
 #include "api/fleet.h"
-#include "gate/backup_changes.h"
-#include "gate/backup_desk.h"
-#include "gate/device_changes.h"
+#include "desk/backup_reports.h"
+#include "desk/backups.h"
+#include "desk/devices.h"
 
 namespace vantro::manage {
 
 // Without what has to be asked for: recognised, image, secrets.
 api::Backup shape(const backup::Revision& revision);
-api::BackupFile shape(const gate::FileState& state);
-api::Expected shape(const gate::Expectation& expectation);
+api::BackupFile shape(const desk::FileState& state);
+api::Expected shape(const desk::Expectation& expectation);
 api::TextComparison shape(const backup::Comparison& comparison);
-api::ComparedSide shape(const gate::Compared& side);
-api::ChangeReport shape(const gate::ChangeReport& report);
+api::ComparedSide shape(const desk::Compared& side);
+api::ChangeReport shape(const desk::ChangeReport& report);
 api::BackupOffer shape(const backup::BackupOffer& offer);
-api::ThinnedOut shape(const gate::ThinnedOut& thinned);
-api::Claimed shape(const gate::Claimed& claimed);
+api::ThinnedOut shape(const desk::ThinnedOut& thinned);
+api::Claimed shape(const desk::Claimed& claimed);
 // Without `unclaimed`.
 api::Device shape(const fleet::Device& device);
 

@@ -91,7 +91,7 @@ api::ImageAdded shape(const gate::Taken& taken, bool compared,
   return result;
 }
 
-api::OfferMade shape(const gate::OfferMade& made, const catalog::OfferIndex& index) {
+api::OfferMade shape(const desk::OfferMade& made, const catalog::OfferIndex& index) {
   return {shape(made.offer, index), shapes(made.overlapping, index)};
 }
 

@@ -7,7 +7,9 @@
 #include "catalog/kits.h"
 #include "catalog/offer_index.h"
 #include "catalog/vouches.h"
-#include "gate/changes.h"
+#include "desk/images.h"
+#include "desk/kits.h"
+#include "desk/offers.h"
 #include "gate/intake.h"
 #include "upkeep/verify.h"
 
@@ -19,7 +21,7 @@ api::Offer shape(const catalog::Offer& offer, const catalog::OfferIndex& index);
 api::ImageList shape(const catalog::Listing& listing, const catalog::OfferIndex& index);
 api::ImageAdded shape(const gate::Taken& taken, bool compared,
                       const catalog::OfferIndex& index);
-api::OfferMade shape(const gate::OfferMade& made, const catalog::OfferIndex& index);
+api::OfferMade shape(const desk::OfferMade& made, const catalog::OfferIndex& index);
 api::Vouch shape(const catalog::Vouch& vouch);
 api::Document shape(const catalog::Document& document);
 api::Member shape(const probe::Member& member);

@@ -5,7 +5,7 @@
 #include <map>
 
 #include "base/visible_name.h"
-#include "gate/device_changes.h"
+#include "desk/devices.h"
 #include "manage/body.h"
 #include "manage/convert_backups.h"
 
@@ -13,7 +13,7 @@ namespace vantro::manage {
 namespace {
 
 using base::Kind;
-using gate::DeviceChanges;
+using desk::Devices;
 using nlohmann::json;
 
 // Its addresses under which backups stand that are not its own.
@@ -22,7 +22,7 @@ base::Outcome<std::vector<std::string>> unclaimed(Service& service,
   std::vector<std::string> found;
   for (const auto& one : device.networks) {
     if (one.prefix() != 128) continue;
-    const auto any = service.gate.repository().backups.has_any({0, one.text()});
+    const auto any = service.repository.backups.has_any({0, one.text()});
     if (!any) return base::refuse(any.error());
     if (*any) found.push_back(one.text());
   }
@@ -39,7 +39,7 @@ base::Outcome<json> detail(Service& service, const base::Outcome<fleet::Device>&
 }
 
 base::Outcome<json> devices(Service& service, const Call&) {
-  const auto all = service.gate.repository().devices.all();
+  const auto all = service.repository.devices.all();
   if (!all) return base::refuse(all.error());
   auto list = json::array();
   for (const auto& one : *all) list.push_back(shape(one));
@@ -47,7 +47,7 @@ base::Outcome<json> devices(Service& service, const Call&) {
 }
 
 base::Outcome<json> device(Service& service, const Call& call) {
-  return detail(service, service.gate.repository().devices.find(call.path.at("name")));
+  return detail(service, service.repository.devices.find(call.path.at("name")));
 }
 
 base::Outcome<fleet::Fields> fields_of(const std::string& body) {
@@ -64,26 +64,24 @@ base::Outcome<fleet::Fields> fields_of(const std::string& body) {
   return fields;
 }
 
-base::Outcome<json> add(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> add(Service& service, const Call& call, const std::string& body) {
   auto fields = fields_of(body);
   if (!fields) return base::refuse(fields.error());
   const auto name = fields->extract("name");
-  return detail(
-      service,
-      DeviceChanges(service.gate, kOperator).add(name ? name.mapped() : "", *fields));
+  return detail(service, desk::Devices(service.repository, call.caller)
+                             .add(name ? name.mapped() : "", *fields));
 }
 
 base::Outcome<json> change(Service& service, const Call& call, const std::string& body) {
   const auto fields = fields_of(body);
   if (!fields) return base::refuse(fields.error());
-  return detail(
-      service,
-      DeviceChanges(service.gate, kOperator).change(call.path.at("name"), *fields));
+  return detail(service, desk::Devices(service.repository, call.caller)
+                             .change(call.path.at("name"), *fields));
 }
 
 base::Outcome<json> remove(Service& service, const Call& call) {
   const auto removed =
-      DeviceChanges(service.gate, kOperator).remove(call.path.at("name"));
+      desk::Devices(service.repository, call.caller).remove(call.path.at("name"));
   if (!removed) return base::refuse(removed.error());
   return json(shape(*removed));
 }
@@ -93,28 +91,29 @@ base::Outcome<json> claim(Service& service, const Call& call, const std::string&
   if (!wanted) return base::refuse(wanted.error());
   const auto address = text_field(*wanted, "address");
   if (!address) return base::refuse(address.error());
-  const auto claimed =
-      DeviceChanges(service.gate, kOperator).claim(*address, call.path.at("name"));
+  const auto claimed = desk::Devices(service.repository, call.caller)
+                           .claim(*address, call.path.at("name"));
   if (!claimed) return base::refuse(claimed.error());
   return json(shape(*claimed));
 }
 
-base::Outcome<json> import(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> import(Service& service, const Call& call, const std::string& body) {
   const auto wanted = object(body, {"table", "really"});
   if (!wanted) return base::refuse(wanted.error());
   const auto table = text_field(*wanted, "table");
   if (!table) return base::refuse(table.error());
   const auto really = flag_field(*wanted, "really", true);
   if (!really) return base::refuse(really.error());
-  const auto done = DeviceChanges(service.gate, kOperator).import(*table, *really);
+  const auto done =
+      desk::Devices(service.repository, call.caller).import(*table, *really);
   if (!done) return base::refuse(done.error());
   return json(api::Imported{*really, done->added, done->changed, done->unchanged});
 }
 
 base::Outcome<json> sites(Service& service, const Call&) {
-  const auto scheduled = service.gate.repository().devices.sites();
+  const auto scheduled = service.repository.devices.sites();
   if (!scheduled) return base::refuse(scheduled.error());
-  const auto all = service.gate.repository().devices.all();
+  const auto all = service.repository.devices.all();
   if (!all) return base::refuse(all.error());
   std::map<std::string, api::Site> known;
   for (const auto& one : *all) {
@@ -148,7 +147,8 @@ base::Outcome<json> change_site(Service& service, const Call& call,
                     base::printable(*text, 60)));
   }
   const auto& name = call.path.at("name");
-  if (auto done = DeviceChanges(service.gate, kOperator).set_site(name, *every); !done) {
+  if (auto done = desk::Devices(service.repository, call.caller).set_site(name, *every);
+      !done) {
     return base::refuse(done.error());
   }
   return json{{"name", name}, {"backup_every", fleet::every_text(*every)}};

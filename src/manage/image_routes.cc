@@ -10,7 +10,9 @@
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
 #include "crypto/signature.h"
-#include "gate/changes.h"
+#include "desk/images.h"
+#include "desk/kits.h"
+#include "desk/offers.h"
 #include "manage/body.h"
 #include "manage/convert_catalogue.h"
 #include "text/nearest.h"
@@ -68,15 +70,15 @@ base::Outcome<catalog::Filter> filter_of(const Call& call) {
 base::Outcome<json> images(Service& service, const Call& call) {
   const auto filter = filter_of(call);
   if (!filter) return base::refuse(filter.error());
-  const auto listing = service.gate.repository().catalog.list(*filter);
+  const auto listing = service.repository.catalog.list(*filter);
   if (!listing) return base::refuse(listing.error());
-  return json(shape(*listing, *service.gate.index()));
+  return json(shape(*listing, *service.repository.offer_index()));
 }
 
 // Everything that is known of it. The first refusal of the many questions ends it.
 base::Outcome<api::ImageDetail> detail(Service& service, const catalog::Image& image) {
-  auto& repository = service.gate.repository();
-  const auto index = service.gate.index();
+  auto& repository = service.repository;
+  const auto index = service.repository.offer_index();
   auto names = repository.catalog.names_of(image.id);
   if (!names) return base::refuse(names.error());
   const auto members = repository.catalog.members_of(image.id);
@@ -116,8 +118,7 @@ base::Outcome<json> image(Service& service, const Call& call) {
 base::Outcome<Content> image_content(Service& service, const Call& call) {
   const auto found = image_for(service, call.path.at("name"));
   if (!found) return base::refuse(found.error());
-  auto file =
-      service.gate.repository().folder.open_stored(found->digests.sha256, found->size);
+  auto file = service.repository.folder.open_stored(found->digests.sha256, found->size);
   if (!file) return base::refuse(file.error());
   return Content{std::move(*file), found->size, found->digests.sha256};
 }
@@ -133,7 +134,7 @@ base::Outcome<json> edit_image(Service& service, const Call& call,
     facts.emplace(name, std::move(*text));
   }
   const auto changes =
-      gate::Changes(service.gate, kOperator).edit(call.path.at("name"), facts);
+      desk::Images(service.repository, call.caller).edit(call.path.at("name"), facts);
   if (!changes) return base::refuse(changes.error());
   return json{{"changes", shapes(*changes)}};
 }
@@ -145,23 +146,22 @@ base::Outcome<json> withdraw(Service& service, const Call& call,
   const auto why = text_field(*wanted, "why");
   if (!why) return base::refuse(why.error());
   const auto ended =
-      gate::Changes(service.gate, kOperator).withdraw(call.path.at("name"), *why);
+      desk::Images(service.repository, call.caller).withdraw(call.path.at("name"), *why);
   if (!ended) return base::refuse(ended.error());
-  return json{{"ended", shapes(*ended, *service.gate.index())}};
+  return json{{"ended", shapes(*ended, *service.repository.offer_index())}};
 }
 
 base::Outcome<json> take_back_withdrawal(Service& service, const Call& call,
                                          const std::string&) {
-  const auto done =
-      gate::Changes(service.gate, kOperator).take_back_withdrawal(call.path.at("name"));
+  const auto done = desk::Images(service.repository, call.caller)
+                        .take_back_withdrawal(call.path.at("name"));
   if (!done) return base::refuse(done.error());
   return image(service, call);
 }
 
 // The checksums for this image out of a list, whose signature is checked if there is one.
-base::Outcome<std::vector<gate::Claim>> claims_from_list(const catalog::Image& image,
-                                                         const std::string& name,
-                                                         const json& from) {
+base::Outcome<std::vector<repository::Claim>> claims_from_list(
+    const catalog::Image& image, const std::string& name, const json& from) {
   const auto list = text_field(from, "list");
   if (!list) return base::refuse(list.error());
   const auto signature = text_field(from, "signature");
@@ -193,7 +193,7 @@ base::Outcome<std::vector<gate::Claim>> claims_from_list(const catalog::Image& i
                     base::printable(name)),
         text::nearest(name, names).value_or(""));
   }
-  std::vector<gate::Claim> claims;
+  std::vector<repository::Claim> claims;
   for (const auto& one : own) claims.push_back({one.expected, *source, signer});
   return claims;
 }
@@ -204,7 +204,7 @@ base::Outcome<json> vouch(Service& service, const Call& call, const std::string&
   if (!wanted) return base::refuse(wanted.error());
   const auto found = image_for(service, name);
   if (!found) return base::refuse(found.error());
-  std::vector<gate::Claim> claims;
+  std::vector<repository::Claim> claims;
   const auto expected = texts_field(*wanted, "expect");
   if (!expected) return base::refuse(expected.error());
   const auto source = text_field(*wanted, "source");
@@ -219,28 +219,29 @@ base::Outcome<json> vouch(Service& service, const Call& call, const std::string&
     if (!listed) return base::refuse(listed.error());
     claims.insert(claims.end(), listed->begin(), listed->end());
   }
-  const auto vouched = gate::Changes(service.gate, kOperator).vouch(name, claims);
+  const auto vouched = desk::Images(service.repository, call.caller).vouch(name, claims);
   if (!vouched) return base::refuse(vouched.error());
-  return json{{"image", shape(vouched->image, *service.gate.index())},
+  return json{{"image", shape(vouched->image, *service.repository.offer_index())},
               {"vouches", shapes(vouched->vouches)}};
 }
 
 base::Outcome<json> retract(Service& service, const Call& call, const std::string&) {
-  const auto left = gate::Changes(service.gate, kOperator).retract(call.path.at("name"));
+  const auto left =
+      desk::Images(service.repository, call.caller).retract(call.path.at("name"));
   if (!left) return base::refuse(left.error());
-  return json{{"image", shape(*left, *service.gate.index())}};
+  return json{{"image", shape(*left, *service.repository.offer_index())}};
 }
 
 base::Outcome<json> attach(Service& service, const Call& call, const std::string& body) {
   const auto made =
-      gate::Changes(service.gate, kOperator)
+      desk::Images(service.repository, call.caller)
           .attach(call.path.at("name"), call.path.at("document"), base::as_bytes(body));
   if (!made) return base::refuse(made.error());
   return json(shape(*made));
 }
 
 base::Outcome<json> detach(Service& service, const Call& call, const std::string&) {
-  const auto done = gate::Changes(service.gate, kOperator)
+  const auto done = desk::Images(service.repository, call.caller)
                         .detach(call.path.at("name"), call.path.at("document"));
   if (!done) return base::refuse(done.error());
   return json::object();
@@ -249,7 +250,7 @@ base::Outcome<json> detach(Service& service, const Call& call, const std::string
 base::Outcome<Content> document_content(Service& service, const Call& call) {
   const auto found = image_for(service, call.path.at("name"));
   if (!found) return base::refuse(found.error());
-  auto& repository = service.gate.repository();
+  auto& repository = service.repository;
   const auto document = repository.documents.find(found->id, call.path.at("document"));
   if (!document) return base::refuse(document.error());
   auto file = repository.folder.open_stored(document->sha256, document->size);
@@ -268,11 +269,11 @@ base::Outcome<json> suggestions(Service& service, const Call& call) {
 base::Outcome<json> content(Service& service, const Call& call) {
   const auto sum = crypto::Expected::parse(call.path.at("checksum"));
   if (!sum) return base::refuse(sum.error());
-  auto& repository = service.gate.repository();
+  auto& repository = service.repository;
   const auto found = repository.catalog.with_checksum(*sum);
   if (!found) return base::refuse(found.error());
   json answer{{"in_catalogue", found->has_value()}, {"image", nullptr}};
-  if (*found) answer["image"] = shape(**found, *service.gate.index());
+  if (*found) answer["image"] = shape(**found, *service.repository.offer_index());
   return answer;
 }
 

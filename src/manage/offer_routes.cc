@@ -9,7 +9,9 @@
 #include "base/protocol.h"
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
-#include "gate/changes.h"
+#include "desk/images.h"
+#include "desk/kits.h"
+#include "desk/offers.h"
 #include "manage/body.h"
 #include "manage/convert_catalogue.h"
 
@@ -45,27 +47,28 @@ base::Outcome<std::optional<base::WallTime>> time_of(const std::string& text) {
 }
 
 base::Outcome<json> offers(Service& service, const Call& call) {
-  auto& all = service.gate.repository().offers;
+  auto& all = service.repository.offers;
   const auto at = time_of(query(call, "at").value_or(""));
   if (!at) return base::refuse(at.error());
   const auto found = *at ? all.standing_at(**at) : all.standing();
   if (!found) return base::refuse(found.error());
-  return json{{"offers", shapes(*found, *service.gate.index())}};
+  return json{{"offers", shapes(*found, *service.repository.offer_index())}};
 }
 
 base::Outcome<json> offer_history(Service& service, const Call& call) {
   const auto name = base::visible_name(call.path.at("name"));
   if (!name) return base::refuse(name.error());
-  const auto found = service.gate.repository().offers.history(*name);
+  const auto found = service.repository.offers.history(*name);
   if (!found) return base::refuse(found.error());
   if (found->empty()) {
     return base::refuse(Kind::kNotFound,
                         fmt::format("'{}' was never on offer", base::printable(*name)));
   }
-  return json{{"offers", shapes(*found, *service.gate.index())}};
+  return json{{"offers", shapes(*found, *service.repository.offer_index())}};
 }
 
-base::Outcome<json> add_offer(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> add_offer(Service& service, const Call& call,
+                              const std::string& body) {
   const auto wanted = object(body, {"image", "name", "to", "over", "until"});
   if (!wanted) return base::refuse(wanted.error());
   const auto image = text_field(*wanted, "image");
@@ -90,17 +93,17 @@ base::Outcome<json> add_offer(Service& service, const Call&, const std::string& 
   if (!time) return base::refuse(time.error());
   offer.until = *time;
   const auto made =
-      gate::Changes(service.gate, kOperator).add_offer(*image, std::move(offer));
+      desk::Offers(service.repository, call.caller).add(*image, std::move(offer));
   if (!made) return base::refuse(made.error());
-  return json(shape(*made, *service.gate.index()));
+  return json(shape(*made, *service.repository.offer_index()));
 }
 
 // Which of the offers of a name is meant: "of" in body or query.
-base::Outcome<gate::Changes::Network> which(const std::optional<std::string>& of) {
-  if (!of) return gate::Changes::Network{};
+base::Outcome<desk::Offers::Network> which(const std::optional<std::string>& of) {
+  if (!of) return desk::Offers::Network{};
   const auto network = network_of(*of);
   if (!network) return base::refuse(network.error());
-  return gate::Changes::Network{*network};
+  return desk::Offers::Network{*network};
 }
 
 base::Outcome<json> change_offer(Service& service, const Call& call,
@@ -139,19 +142,19 @@ base::Outcome<json> change_offer(Service& service, const Call& call,
     if (!time) return base::refuse(time.error());
     change.until = *time;
   }
-  const auto made = gate::Changes(service.gate, kOperator)
-                        .change_offer(call.path.at("name"), *meant, change);
+  const auto made = desk::Offers(service.repository, call.caller)
+                        .change(call.path.at("name"), *meant, change);
   if (!made) return base::refuse(made.error());
-  return json(shape(*made, *service.gate.index()));
+  return json(shape(*made, *service.repository.offer_index()));
 }
 
 base::Outcome<json> end_offer(Service& service, const Call& call, const std::string&) {
   const auto meant = which(query(call, "of"));
   if (!meant) return base::refuse(meant.error());
   const auto ended =
-      gate::Changes(service.gate, kOperator).end_offer(call.path.at("name"), *meant);
+      desk::Offers(service.repository, call.caller).end(call.path.at("name"), *meant);
   if (!ended) return base::refuse(ended.error());
-  return json(shape(*ended, *service.gate.index()));
+  return json(shape(*ended, *service.repository.offer_index()));
 }
 
 // Of the tree of names as it is, in the form that standard tools check.
@@ -169,7 +172,7 @@ base::Outcome<std::string> checksums(Service& service, const Call& call) {
                                                     "sha512",
                                                     base::printable(word, 40)));
   }
-  const auto standing = service.gate.repository().offers.standing();
+  const auto standing = service.repository.offers.standing();
   if (!standing) return base::refuse(standing.error());
   std::set<std::string> lines;  // two networks may get the same
   for (const auto& offer : *standing) {
@@ -184,18 +187,18 @@ base::Outcome<std::string> checksums(Service& service, const Call& call) {
 // -- Kits, verifying --
 
 base::Outcome<json> kits(Service& service, const Call&) {
-  const auto all = service.gate.repository().kits.all();
+  const auto all = service.repository.kits.all();
   if (!all) return base::refuse(all.error());
   return json{{"kits", shapes(*all)}};
 }
 
 base::Outcome<json> kit(Service& service, const Call& call) {
-  const auto found = service.gate.repository().kits.find(call.path.at("name"));
+  const auto found = service.repository.kits.find(call.path.at("name"));
   if (!found) return base::refuse(found.error());
   return json(shape(*found));
 }
 
-base::Outcome<json> add_kit(Service& service, const Call&, const std::string& body) {
+base::Outcome<json> add_kit(Service& service, const Call& call, const std::string& body) {
   const auto wanted = object(body, {"name", "remarks", "images", "part_remarks"});
   if (!wanted) return base::refuse(wanted.error());
   const auto name = text_field(*wanted, "name");
@@ -206,15 +209,15 @@ base::Outcome<json> add_kit(Service& service, const Call&, const std::string& bo
   if (!members) return base::refuse(members.error());
   const auto part_remarks = texts_field(*wanted, "part_remarks");
   if (!part_remarks) return base::refuse(part_remarks.error());
-  const auto made = gate::Changes(service.gate, kOperator)
-                        .add_kit(*name, *remarks, *members, *part_remarks);
+  const auto made = desk::Kits(service.repository, call.caller)
+                        .add(*name, *remarks, *members, *part_remarks);
   if (!made) return base::refuse(made.error());
   return json(shape(*made));
 }
 
 base::Outcome<json> remove_kit(Service& service, const Call& call, const std::string&) {
   const auto done =
-      gate::Changes(service.gate, kOperator).remove_kit(call.path.at("name"));
+      desk::Kits(service.repository, call.caller).remove(call.path.at("name"));
   if (!done) return base::refuse(done.error());
   return json::object();
 }

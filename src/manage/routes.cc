@@ -7,7 +7,10 @@
 #include "base/address.h"
 #include "base/numbers.h"
 #include "base/percent.h"
+#include "base/protocol.h"
 #include "base/visible_name.h"
+#include "desk/stories.h"
+#include "desk/trouble.h"
 #include "manage/access_routes.h"
 #include "manage/backup_routes.h"
 #include "manage/body.h"
@@ -57,25 +60,29 @@ base::Outcome<std::optional<std::int64_t>> number(const Call& call,
 }
 
 base::Outcome<json> status(Service& service) {
-  auto& repository = service.gate.repository();
+  auto& repository = service.repository;
   const auto images = repository.catalog.count();
   if (!images) return base::refuse(images.error());
   const auto revisions = repository.backups.count();
   if (!revisions) return base::refuse(revisions.error());
-  auto trouble = service.gate.trouble();
+  auto trouble = desk::trouble(service.repository);
   if (!trouble) return base::refuse(trouble.error());
   api::Status status;
   status.version = service.version;
   status.state_folder = repository.folder.path();
   status.started_at = base::iso_time(service.started_at);
   status.uptime_ms = service.clock.wall() - service.started_at;
-  status.listeners = service.listeners;
+  for (const auto& one : service.devices) {
+    status.listeners.push_back(
+        {one.protocol, one.where.text(), base::find_protocol(one.protocol)->protects});
+  }
+  status.listeners.push_back({"management", service.management.text(), false});
   status.images = *images;
-  status.offers = service.gate.offers();
+  status.offers = service.repository.offer_index()->size();
   status.backups = *revisions;
   status.running_transfers = service.gate.transfers().running();
   status.disk_free = repository.folder.free_bytes();
-  const auto accounts = service.gate.accounts().all();
+  const auto accounts = service.repository.accounts.all();
   if (!accounts) return base::refuse(accounts.error());
   status.accounts = accounts->size() - 1;
   status.openings = openings(service);
@@ -98,7 +105,7 @@ base::Outcome<json> story(Service& service, const Call& call) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("'{}' is no IP address", base::printable(text, 60)));
   }
-  const auto lines = service.gate.story_of(*address);
+  const auto lines = desk::Stories(service.repository, service.gate).of(*address);
   if (!lines) return base::refuse(lines.error());
   return json(shape(*address, *lines));
 }
@@ -107,7 +114,8 @@ base::Outcome<json> contacts(Service& service, const Call& call) {
   const auto limit = number(call, "limit");
   if (!limit) return base::refuse(limit.error());
   const auto rows = std::min(limit->value_or(kUsualContacts), kMostContacts);
-  return listing("contacts", service.gate.overview(static_cast<std::size_t>(rows)));
+  return listing("contacts", desk::Stories(service.repository, service.gate)
+                                 .overview(static_cast<std::size_t>(rows)));
 }
 
 base::Outcome<json> ledger(Service& service, const Call& call) {
@@ -120,11 +128,11 @@ base::Outcome<json> ledger(Service& service, const Call& call) {
   if (const auto address = base::Address::parse(whose)) {
     whose = address->text();
   } else if (!whose.empty()) {
-    const auto device = service.gate.inventory().holder(whose);
+    const auto device = service.repository.inventory.holder(whose);
     if (!device) return base::refuse(device.error());
     whose = device->name;
   }
-  return listing("entries", service.gate.repository().ledger.newest(
+  return listing("entries", service.repository.ledger.newest(
                                 static_cast<std::size_t>(rows), *before, whose));
 }
 
@@ -213,7 +221,7 @@ std::vector<Route> make_routes(Service& service) {
        }),
        "running transfers, and those that ended in the last 10 seconds"},
       {"GET", "/v1/events", kOperatorOnly, EventStream{},
-       "server-sent events: a 'transfer' whenever one begins, moves or ends"},
+       "server-sent events: a 'transfer' whenever one begins, moves or ends; a 'change'"},
       {"GET", "/v1/contacts", kOperatorOnly, JsonHandler(with(contacts)),
        "the addresses that were heard, the last first; ?limit=N"},
       {"GET", "/v1/contacts/{address}", kOperatorOnly, JsonHandler(with(story)),
@@ -248,7 +256,7 @@ base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view 
     if (!values) return base::refuse(values.error());
     if (!*values) continue;
     if (route.method == method) {
-      return Matched{&route, {std::move(**values), std::move(*query)}};
+      return Matched{&route, {std::move(**values), std::move(*query), {}, false}};
     }
     other_methods += fmt::format("{}{}", other_methods.empty() ? "" : ", ", route.method);
   }

@@ -12,6 +12,7 @@
 
 #include "base/outcome.h"
 #include "base/unique_fd.h"
+#include "desk/caller.h"
 #include "manage/service.h"
 
 namespace vantro::manage {
@@ -20,6 +21,7 @@ namespace vantro::manage {
 struct Call {
   std::map<std::string, std::string> path;
   std::map<std::string, std::string> query;
+  desk::Caller caller;
   // The caller's token is that which shows secrets, where they are asked for.
   bool may_see_secrets = false;
 };

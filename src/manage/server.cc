@@ -13,6 +13,7 @@
 #include <boost/beast/http.hpp>
 #include <cerrno>
 #include <fcntl.h>
+#include <filesystem>
 #include <fmt/format.h>
 #include <map>
 #include <set>
@@ -48,6 +49,7 @@ constexpr std::chrono::seconds kPatience{30};  // for one read or write
 constexpr std::chrono::seconds kLinger{2};
 constexpr std::chrono::milliseconds kEventInterval{250};
 constexpr std::chrono::seconds kHeartbeat{5};
+constexpr std::size_t kMostChanges = 1000;  // told of at once
 constexpr std::chrono::milliseconds kAcceptPause{100};
 constexpr std::chrono::milliseconds kLongestAcceptPause{3200};
 
@@ -283,6 +285,8 @@ class Server::State : public std::enable_shared_from_this<State> {
       co_return false;
     }
     matched->call.may_see_secrets = sees_secrets;
+    // Both tokens are the operator's.
+    matched->call.caller = {"operator", "operator", peer_of(stream)};
     const auto& handler = matched->route->handler;
     if (std::holds_alternative<ImageUpload>(handler)) {
       co_return co_await image_upload(stream, buffer, parser, matched->call);
@@ -325,6 +329,13 @@ class Server::State : public std::enable_shared_from_this<State> {
     }
     co_await event_stream(stream);
     co_return false;
+  }
+
+  static std::optional<base::Address> peer_of(beast::tcp_stream& stream) {
+    error_code error;
+    const auto peer = stream.socket().remote_endpoint(error);
+    if (error) return std::nullopt;
+    return base::Address::parse(peer.address().to_string());
   }
 
   static bool holds(std::string_view header, const std::string& token) {
@@ -477,7 +488,7 @@ class Server::State : public std::enable_shared_from_this<State> {
     const auto commit = [&] { return intake->commit(); };
     const auto taken = co_await on_pool(slow_, commit);
     const auto response =
-        taken ? respond(*taken, compared, *service_.gate.index(), keep_alive)
+        taken ? respond(*taken, compared, *service_.repository.offer_index(), keep_alive)
               : not_taken_in(taken.error(), *intake, keep_alive);
     co_return co_await send(stream, response);
   }
@@ -491,6 +502,7 @@ class Server::State : public std::enable_shared_from_this<State> {
     co_await asio::async_write(stream, asio::buffer(kHead),
                                asio::redirect_error(asio::use_awaitable, error));
     std::map<std::uint64_t, gate::State> told;
+    auto change_told = service_.repository.snapshot()->sequence;
     auto last_sent = base::Instant{};
     while (!error && !stopped_) {
       std::string events;
@@ -507,6 +519,18 @@ class Server::State : public std::enable_shared_from_this<State> {
                               dump(shape(one)));
       }
       told.swap(now_told);
+      if (service_.repository.snapshot()->sequence != change_told) {
+        const auto read = [&] {
+          return service_.repository.change_log.after(change_told, kMostChanges);
+        };
+        const auto changes = co_await on_pool(disk_, read);
+        // What can't be read now is told the next time.
+        for (const auto& one : changes.value_or(std::vector<db::Change>())) {
+          events += fmt::format("event: change\nid: {}\ndata: {}\n\n", one.sequence,
+                                dump(shape(one)));
+          change_told = one.sequence;
+        }
+      }
       const auto now = service_.clock.now();
       // A comment, so that a client that has gone is noticed.
       if (events.empty() && now - last_sent >= kHeartbeat) events = ": still here\n\n";
@@ -549,30 +573,38 @@ void Server::stop() { state_->stop(); }
 
 base::Outcome<std::string> operator_token(const std::string& file) {
   base::UniqueFd there(::open(file.c_str(), O_RDONLY | O_CLOEXEC));
+  if (!there && errno != ENOENT) return base::refuse(base::system_refusal(errno, file));
   if (there) {
     std::string text(256, '\0');
     const auto count = ::read(there.get(), text.data(), text.size());
     text.resize(count > 0 ? static_cast<std::size_t>(count) : 0);
     while (!text.empty() && (text.back() == '\n' || text.back() == ' ')) text.pop_back();
-    if (text.size() < 16) {
+    if (text.size() >= 16) return text;
+    // An empty one is of a crash while an older program made it: nobody holds it.
+    if (!text.empty()) {
       return base::refuse(
           Kind::kCorrupt,
-          fmt::format("{} holds no token; remove it, and the next start makes "
-                      "a new one",
+          fmt::format("{} holds no token; remove it, and the next start makes a new one",
                       file));
     }
-    return text;
   }
-  if (errno != ENOENT) return base::refuse(base::system_refusal(errno, file));
   const auto token = crypto::random_hex(24);
   const auto line = token + "\n";
-  base::UniqueFd made(
-      ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
-  if (!made || ::write(made.get(), line.data(), line.size()) != ssize_t(line.size()) ||
-      ::fsync(made.get()) != 0) {
+  const auto failed = [&] {
     return base::refuse(
         base::system_refusal(errno, file + ": the token can't be written"));
+  };
+  // It has its name only when all of it is on disk.
+  const auto fresh = file + ".new";
+  const auto folder = std::filesystem::path(file).parent_path().string();
+  const base::UniqueFd made(
+      ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+  if (!made || ::write(made.get(), line.data(), line.size()) != ssize_t(line.size()) ||
+      ::fsync(made.get()) != 0 || ::rename(fresh.c_str(), file.c_str()) != 0) {
+    return failed();
   }
+  const base::UniqueFd above(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  if (!above || ::fsync(above.get()) != 0) return failed();
   return token;
 }
 

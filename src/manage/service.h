@@ -9,26 +9,23 @@
 #include "api/shapes.h"
 #include "base/address.h"
 #include "base/clock.h"
+#include "base/protocol.h"
 #include "gate/gate.h"
+#include "repository/repository.h"
 #include "upkeep/resealer.h"
 #include "upkeep/verify.h"
 
 namespace vantro::manage {
 
 struct Service {
+  repository::Repository& repository;
   gate::Gate& gate;
   upkeep::Verifier& verifier;
   std::uint64_t verify_rate = 0;  // bytes per second where none is asked for; 0: no limit
   const base::Clock& clock;
   std::string version;
   base::WallTime started_at = 0;
-  std::vector<api::Listener> listeners;
-  // What devices can use, for the texts that are pasted into them.
-  struct DeviceListener {
-    std::string protocol;
-    base::Endpoint where;
-  };
-  std::vector<DeviceListener> devices = {};
+  std::vector<base::Listening> devices = {};  // where they can come in
   // This machine's addresses that devices could use; and the one that packets to such an
   // address would leave from, or nothing if there is no way. This room opens no socket
   // but its own, so they are given to it.
@@ -37,6 +34,7 @@ struct Service {
   // What SSH shows and has met; none: it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = {};
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run
+  base::Endpoint management = {};              // where this API is served
 };
 
 }  // namespace vantro::manage

@@ -1,8 +1,8 @@
 #include "manage/unrecorded_routes.h"
 
 #include "api/catalogue.h"
+#include "desk/unrecorded.h"
 #include "manage/body.h"
-#include "upkeep/unrecorded_files.h"
 
 namespace vantro::manage {
 namespace {
@@ -11,7 +11,7 @@ using nlohmann::json;
 
 base::Outcome<json> list(Service& service, const Call&) {
   auto files = json::array();
-  for (const auto& one : service.gate.repository().unrecorded.list()) {
+  for (const auto& one : service.repository.unrecorded.list()) {
     files.push_back(api::Unrecorded{one.file.name, one.partial ? "partial" : "vault",
                                     one.file.size, one.file.sealed,
                                     base::iso_time(one.file.changed_at)});
@@ -21,14 +21,14 @@ base::Outcome<json> list(Service& service, const Call&) {
 
 base::Outcome<json> keep(Service& service, const Call& call) {
   const auto& name = call.path.at("name");
-  const auto kept = upkeep::keep_unrecorded(service.gate, name, kOperator);
+  const auto kept = desk::Unrecorded(service.repository, call.caller).keep(name);
   if (!kept) return base::refuse(kept.error());
   return json{{"name", name}, {"kept_as", *kept}};
 }
 
 base::Outcome<json> remove(Service& service, const Call& call) {
   const auto& name = call.path.at("name");
-  const auto removed = upkeep::remove_unrecorded(service.gate, name, kOperator);
+  const auto removed = desk::Unrecorded(service.repository, call.caller).remove(name);
   if (!removed) return base::refuse(removed.error());
   return json{{"name", name}, {"removed", true}};
 }

@@ -1,13 +1,11 @@
 #include "serve/look.h"
 
+#include "base/visible_name.h"
+
 namespace vantro::serve {
 
 using auth::Action;
 using wire::Entry;
-
-std::string_view last_part(std::string_view path) {
-  return path.substr(path.rfind('/') + 1);
-}
 
 Entry entry_of(const gate::Listed& listed) {
   Entry entry;
@@ -35,7 +33,7 @@ base::Outcome<void> may_send_into(gate::Gate& gate, const gate::Asker& asker,
 base::Outcome<Entry> file_entry(gate::Gate& gate, const gate::Asker& asker,
                                 const std::string& name) {
   Entry entry;
-  entry.name = last_part(name);
+  entry.name = base::last_part(name);
   const auto found = gate.find(asker, name);
   if (found) {
     entry.size = found->size;

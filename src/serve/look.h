@@ -11,9 +11,6 @@
 
 namespace vantro::serve {
 
-// "a/b" -> "b"
-std::string_view last_part(std::string_view path);
-
 wire::Entry entry_of(const gate::Listed& listed);
 
 // Whether the asker may send a file of that name.

@@ -1,7 +1,6 @@
 #include "serve/tcp_server.h"
 
 #include <algorithm>
-#include <cerrno>
 
 #include "serve/tcp_lane.h"
 
@@ -25,28 +24,29 @@ void TcpServer::stop() {
 
 tl::expected<void, BindFailure> TcpServer::bind() {
   for (const bool tls : {false, true}) {
-    bool any = false;
-    for (const auto& where : tls ? shared_->config.listen_tls : shared_->config.listen) {
-      const int error = lanes_.front()->listen(where, tls, lanes_);
-      const bool no_such_family = error == EAFNOSUPPORT || error == EADDRNOTAVAIL;
-      if (no_such_family && any && where.address.is_unspecified()) {
-        shared_->log.warning("there is no IPv6 here",
-                             {{"not listening on", where.text()}});
-        continue;
-      }
-      if (error != 0) return tl::unexpected(BindFailure{where, error});
-      any = true;
-    }
+    auto bound = bind_each(
+        tls ? shared_->config.listen_tls : shared_->config.listen,
+        [&](const auto& where) { return lanes_.front()->listen(where, tls, lanes_); },
+        [&](const auto& where) {
+          shared_->log.warning("there is no IPv6 here",
+                               {{"not listening on", where.text()}});
+        });
+    if (!bound) return bound;
   }
   return {};
 }
 
-std::vector<base::Endpoint> TcpServer::listening() const {
-  return lanes_.front()->listening(false);
-}
-
-std::vector<base::Endpoint> TcpServer::listening_tls() const {
-  return lanes_.front()->listening(true);
+std::vector<base::Listening> TcpServer::listening() const {
+  const auto& protocol = shared_->protocol;
+  std::vector<base::Listening> all;
+  for (const auto& where : lanes_.front()->listening(false)) {
+    all.push_back({protocol.name, where});
+    for (const auto& name : protocol.also) all.push_back({name, where});
+  }
+  for (const auto& where : lanes_.front()->listening(true)) {
+    all.push_back({protocol.name_with_tls, where});
+  }
+  return all;
 }
 
 void TcpServer::start() {

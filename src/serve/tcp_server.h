@@ -11,34 +11,24 @@
 
 #include "base/address.h"
 #include "base/clock.h"
-#include "serve/bind_failure.h"
+#include "serve/front.h"
 #include "serve/tcp_shared.h"
 
 namespace vantro::serve {
 
-class TcpServer {
+class TcpServer final : public Front {
  public:
   TcpServer(Services services, TcpConfig config, TcpProtocol protocol);
   // Ends what still runs.
-  ~TcpServer();
+  ~TcpServer() override;
   TcpServer(const TcpServer&) = delete;
   TcpServer& operator=(const TcpServer&) = delete;
 
-  // Every listener or none; but on a system without IPv6 a listener on all of its
-  // addresses ([::]) is left out if there is another one.
-  tl::expected<void, BindFailure> bind();
-  // Where it really listens.
-  std::vector<base::Endpoint> listening() const;
-  std::vector<base::Endpoint> listening_tls() const;
-  // After bind(): starts the threads.
-  void start();
-
-  // Takes no more connections and requests. Running transfers may go on for `grace`; what
-  // then still runs is cut. `finished` is called on one of the server's threads. Once,
-  // after start().
-  void drain(base::Duration grace, std::function<void()> finished);
-  // Ends the threads.
-  void stop();
+  tl::expected<void, BindFailure> bind() override;
+  std::vector<base::Listening> listening() const override;
+  void start() override;
+  void drain(base::Duration grace, std::function<void()> finished) override;
+  void stop() override;
 
  private:
   std::shared_ptr<TcpShared> shared_;

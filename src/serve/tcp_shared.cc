@@ -47,7 +47,7 @@ bool TcpShared::log_in(const gate::Asker& asker, const std::string& name,
     ++at_the_doors_[pair];
   }
   boost::asio::post(doors, [this, asker, name, password, pair, then = std::move(then)] {
-    auto account = gate.log_in(asker, name, password);
+    auto account = gate.log_ins().check(asker, name, password);
     {
       const std::lock_guard lock(mutex_);
       if (--at_the_doors_[pair] == 0) at_the_doors_.erase(pair);

@@ -67,6 +67,8 @@ struct TcpConfig {
 struct TcpProtocol {
   std::string name;           // one of base::protocols()
   std::string name_with_tls;  // where it listens under TLS
+  // What else is spoken where it listens: SCP beside SFTP, say.
+  std::vector<std::string> also = {};
   std::string no_room;  // said in the clear to a connection that there is no room for
   // Ends a connection that has led to nothing yet, for one that comes; false: there is
   // none. Must not wait. None: nobody has to go.

@@ -36,6 +36,9 @@ TcpStream::Moved TcpStream::told(const crypto::TlsMoved& moved, bool sending) {
       return {Step::kWaitRead, 0};
     case crypto::TlsStep::kWantWrite:
       return {Step::kWaitWrite, 0};
+    case crypto::TlsStep::kCut:
+      cut_ = true;
+      return {Step::kEnd, 0};
     case crypto::TlsStep::kClosed:
       return {Step::kEnd, 0};
     case crypto::TlsStep::kFailed:

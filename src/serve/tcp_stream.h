@@ -47,6 +47,10 @@ class TcpStream {
   Moved write(base::ByteView bytes, bool more);
   Moved send_file(int file, std::uint64_t offset, std::size_t count);
 
+  // After kEnd under TLS, where cuts are told (crypto::TlsServer::accept): whether the
+  // other end has said that it was all.
+  bool end_was_said() const { return !cut_; }
+
   // Bytes that read() has ready although the socket does not say so.
   bool has_pending() const { return tls_ && tls_->has_pending(); }
   // What the kernel has taken from us, and how much of it the other end has not
@@ -70,6 +74,7 @@ class TcpStream {
   std::unique_ptr<crypto::TlsChannel> tls_;
   std::uint64_t sent_ = 0;
   int error_ = 0;
+  bool cut_ = false;
   // A record that TLS has taken in part must be given again as it was.
   base::ByteBuffer record_;
   std::uint64_t record_at_ = 0;

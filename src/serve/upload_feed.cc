@@ -70,8 +70,9 @@ void UploadFeed::expect(std::vector<crypto::Expected> digests) {
   });
 }
 
-void UploadFeed::of_unknown_size() {
-  asio::post(in_order_, [self = shared_from_this()] { self->grant_.of_unknown_size(); });
+void UploadFeed::ended(gate::Ending ending) {
+  asio::post(in_order_,
+             [self = shared_from_this(), ending] { self->grant_.ended(ending); });
 }
 
 void UploadFeed::commit(Committed committed) {

@@ -48,8 +48,8 @@ class UploadFeed : public std::enable_shared_from_this<UploadFeed> {
 
   // More digests that the sender has told; what differs is not filed.
   void expect(std::vector<crypto::Expected> digests);
-  // Only the client's closing says that it was all.
-  void of_unknown_size();
+  // How it is known that it was all, if not as the protocol says.
+  void ended(gate::Ending ending);
   // All has come. `committed` is called on the I/O thread.
   void commit(Committed committed);
   // Broke off. What came is kept to its last byte. Also instead of commit().

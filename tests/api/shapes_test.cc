@@ -5,6 +5,7 @@
 
 #include "api/backups.h"
 #include "api/problem.h"
+#include "base/http_status.h"
 
 namespace vantro::api {
 namespace {
@@ -61,7 +62,7 @@ TEST(Problem, HasAStatusForEveryKind) {
                                      {Kind::kMismatch, 422},
                                      {Kind::kCorrupt, 500},
                                      {Kind::kIo, 500}}) {
-    EXPECT_EQ(http_status(kind), status) << base::word(kind);
+    EXPECT_EQ(base::http_status(kind), status) << base::word(kind);
   }
 }
 

@@ -153,30 +153,44 @@ TEST_F(Cli, SaysWhereTheTokenStandsWhenItIsWrong) {
 }
 
 TEST_F(Cli, WatchesTransfersFromTheirBeginningToTheirEnd) {
-  take_in("x.img", fakes::noise(3'000'000));
+  // More than the system takes ahead, so that it is on its way for as long as it is read.
+  take_in("x.img", fakes::noise(40'000'000));
   Process watch({vantro_program(), "watch"}, client_environment(), scratch_ / "watch.out",
                 scratch_ / "watch.err");
-  ::usleep(600'000);
-  // Slowly enough to be seen on its way.
-  const auto fetched = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-o",
-                            scratch_ / "got", tftp_url("x.img")});
-  EXPECT_EQ(fetched.code, 0);
+  const auto watched = [&] { return fakes::read_file(scratch_ / "watch.out"); };
+  Process fetch({"curl", "-sS", "-m", "60", "--limit-rate", "10M", "-o", scratch_ / "got",
+                 http_url("/x.img")},
+                {}, scratch_ / "fetch.out", scratch_ / "fetch.err");
+  ASSERT_TRUE(eventually([&] { return watched().find("x.img: ") != std::string::npos; }));
+  EXPECT_EQ(fetch.wait(), 0);
   ASSERT_TRUE(eventually([&] {
-    return fakes::read_file(scratch_ / "watch.out").find("complete, 2.9 MiB in ") !=
-           std::string::npos;
-  }));
+    return watched().find("complete, 38.1 MiB in ") != std::string::npos;
+  })) << watched();
   watch.signal(SIGINT);
   EXPECT_EQ(watch.wait(), 0);
   EXPECT_EQ(fakes::read_file(scratch_ / "watch.err"), "");
 }
 
 TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
+  // More than the system takes ahead, so that it is on its way for as long as it is read.
+  take_in("x.img", fakes::noise(40'000'000));
   Process watch({vantro_program(), "watch"}, client_environment(), scratch_ / "watch.out",
                 scratch_ / "watch.err");
-  ::usleep(500'000);
+  Process fetch({"curl", "-sS", "-m", "60", "--limit-rate", "1M", "-o", scratch_ / "got",
+                 http_url("/x.img")},
+                {}, scratch_ / "fetch.out", scratch_ / "fetch.err");
+  // It has the stream: it tells what runs.
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "watch.out").find("x.img: ") != std::string::npos;
+  }));
   stop();
   EXPECT_EQ(watch.wait(), 3);
-  EXPECT_NE(fakes::read_file(scratch_ / "watch.err"), "");
+  EXPECT_NE(fakes::read_file(scratch_ / "watch.err")
+                .find("the server ended the stream of events"),
+            std::string::npos)
+      << fakes::read_file(scratch_ / "watch.err");
+  fetch.signal(SIGKILL);
+  fetch.wait();
 }
 
 TEST_F(Cli, ShowsTheLedgerOldestFirst) {

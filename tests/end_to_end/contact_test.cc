@@ -74,7 +74,7 @@ TEST_F(ContactCommand, WatchShowsAStallAndSaysAtItsEndWhatWasAcknowledged) {
   Process watch({vantro_program(), "watch", "--seconds", "6"}, client_environment(),
                 scratch_ / "watch.out", scratch_ / "watch.err");
   const auto watched = [&] { return fakes::read_file(scratch_ / "watch.out"); };
-  ::usleep(500'000);
+  // The view tells what runs already when it opens.
   Peer peer("127.6.0.3");
   ask(peer, read_request("x.img"));
   peer.hear();

@@ -10,6 +10,7 @@ namespace {
 
 using testing::HasSubstr;
 using testing::Not;
+using testing::StartsWith;
 
 class FtpClients : public ServerFixture {
  protected:
@@ -299,6 +300,54 @@ TEST_F(FtpClients, ExplicitTlsProtectsControlAndData) {
   EXPECT_THAT(vantro({"location", "causeway.img"}).out,
               HasSubstr(ftp_url("/causeway.img") +
                         "\n    under TLS: the client must be told to use it\n"));
+}
+
+// Anybody on the way can end a TCP connection: only the client's closing word says that
+// it was all.
+TEST_F(FtpClients, UnderTlsAnUploadThatIsCutIsPartial) {
+  restart_with_tls();
+  const auto upload = [&](const std::string& command, const std::string& how) {
+    const auto done =
+        run({"/usr/bin/python3", "-c",
+             "import ftplib, os, ssl\n"
+             "c = ftplib.FTP_TLS(context=ssl._create_unverified_context())\n"
+             "c.connect('127.0.0.1', " +
+                 std::to_string(ftp_port_) +
+                 ")\nc.login()\nc.prot_p()\nc.voidcmd('TYPE I')\n"
+                 "allo = '" +
+                 command +
+                 "'.split('|')\n"
+                 "if len(allo) == 2: c.voidcmd(allo[1])\n"
+                 "d = c.transfercmd(allo[0])\n"
+                 "d.sendall(b'x' * 1000)\n" +
+                 how +
+                 "\ntry: print(c.voidresp())\n"
+                 "except ftplib.Error as e: print(e)\n"});
+    EXPECT_EQ(done.code, 0) << done.err;
+    return done.out;
+  };
+  const std::string cut = "os.close(d.detach())";
+  const std::string said = "d.unwrap()\nd.close()";
+  EXPECT_THAT(upload("STOR cut.cfg", cut),
+              StartsWith("426 The TLS data connection ended after 1000 bytes without "
+                         "close_notify, so more may be missing"));
+  EXPECT_THAT(upload("STOR said.cfg", said), StartsWith("226 Filed: revision 1"));
+  EXPECT_THAT(upload("STOR all.cfg|ALLO 1000", cut), StartsWith("226 Filed: revision 1"));
+  const auto state_of = [&](const std::string& name) {
+    const auto all = vantro_json({"backup", "revisions", "127.0.0.1", name})["backups"];
+    return all.at(0)["complete"].dump() + " " + all.at(0)["ending"].get<std::string>();
+  };
+  EXPECT_EQ(state_of("cut.cfg"), "false ");
+  EXPECT_EQ(state_of("said.cfg"), "true ");
+  EXPECT_EQ(state_of("all.cfg"), "true ");
+  // Old clients that never say it.
+  restart_with_tls("cut_ends_from = [\"127.0.0.0/8\"]\n");
+  EXPECT_THAT(upload("STOR old.cfg", cut), StartsWith("226 Filed: revision 1"));
+  EXPECT_EQ(state_of("old.cfg"), "true cut");
+  EXPECT_THAT(vantro({"backup", "revisions", "127.0.0.1", "old.cfg"}).out,
+              HasSubstr("TLS cut at its end"));
+  EXPECT_THAT(row("deposit", "complete")["sentence"].get<std::string>(),
+              HasSubstr("its TLS connection ended without close_notify"));
 }
 
 TEST_F(FtpClients, AnAccountCanDoWhatItMay) {

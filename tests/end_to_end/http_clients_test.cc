@@ -204,6 +204,8 @@ TEST_F(HttpClients, AreToldWhyABackupIsNotTaken) {
   };
   EXPECT_EQ(sent({"-H", "Content-Digest: sha-256=:AQID:"}, "/a.cfg").substr(0, 32),
             "the SHA-256 of what came is 2d71");
+  EXPECT_THAT(sent({"-H", "Content-Digest: sha-256=:AQID:"}, "/a.cfg"),
+              HasSubstr(" 422"));
   EXPECT_EQ(sent({"-H", "Repr-Digest: sha-256=rubbish"}, "/a.cfg"),
             "repr-digest: the digest 'sha-256=rubbish' is not of the form "
             "sha-256=:BASE64:\n 400");

@@ -162,7 +162,7 @@ TEST_F(HttpWire, ComparesADigestThatComesBehindTheBody) {
       StartsWith("HTTP/1.1 201"));
   const auto refused = put(
       "b.cfg", "Repr-Digest: sha-256=:47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU=:\r\n");
-  EXPECT_THAT(refused, StartsWith("HTTP/1.1 400"));
+  EXPECT_THAT(refused, StartsWith("HTTP/1.1 422"));
   EXPECT_THAT(refused, HasSubstr("SHA-256"));
   EXPECT_THAT(put("c.cfg", "Repr-Digest: sha-256=nonsense\r\n"),
               StartsWith("HTTP/1.1 400"));

@@ -284,7 +284,10 @@ TEST_F(TftpWire, StoppingTheServerLetsATransferFinishInItsGrace) {
   ask(peer, read_request("x.img"));
   EXPECT_EQ(peer.hear(), "DATA 1 [5]");
   server_->signal(SIGTERM);
-  ::usleep(200'000);
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "server.err").find("stopping") !=
+           std::string::npos;
+  }));
   Peer late("127.0.0.2");
   ask(late, read_request("x.img"));
   peer.answer(ack(1));

@@ -10,8 +10,8 @@ class RoutesTest : public fakes::RepositoryFixture {
  protected:
   void SetUp() override {
     RepositoryFixture::SetUp();
-    service_ =
-        std::unique_ptr<Service>(new Service{*gate_, verifier_, 0, clock_, "0", 0, {}});
+    service_ = std::unique_ptr<Service>(
+        new Service{*repository_, *gate_, verifier_, 0, clock_, "0", 0, {}});
     routes_ = make_routes(*service_);
   }
   // The answer to a GET as JSON text, or the refusal's sentence.
@@ -22,7 +22,7 @@ class RoutesTest : public fakes::RepositoryFixture {
     return answer ? answer->dump() : base::in_full(answer.error());
   }
 
-  upkeep::Verifier verifier_{*gate_};
+  upkeep::Verifier verifier_{*repository_};
   std::unique_ptr<Service> service_;
   std::vector<Route> routes_;
 };
@@ -92,7 +92,12 @@ TEST(OperatorToken, IsMadeOnceAndForTheOwnerOnly) {
   EXPECT_EQ(operator_token(scratch / "token"), *made);
   EXPECT_EQ(std::filesystem::status(scratch / "token").permissions(),
             std::filesystem::perms::owner_read | std::filesystem::perms::owner_write);
-  fakes::write_file(scratch / "token", "\n");
+  // As a crash left it in the middle of making it: it must not block every later start.
+  fakes::write_file(scratch / "token", "");
+  const auto anew = operator_token(scratch / "token");
+  ASSERT_TRUE(anew) << anew.error().sentence;
+  EXPECT_EQ(operator_token(scratch / "token"), *anew);
+  fakes::write_file(scratch / "token", "too short\n");
   EXPECT_EQ(operator_token(scratch / "token").error().sentence,
             (scratch / "token") +
                 " holds no token; remove it, and the next start makes a new one");

@@ -378,7 +378,7 @@ void Connection::check(const ftp::CheckLogIn& what) {
     });
     return;
   }
-  if (auto account = shared_.gate.logged_in_lately(what.name, what.password)) {
+  if (auto account = shared_.gate.log_ins().remembered(what.name, what.password)) {
     on_lane([account = *account](Connection& connection) {
       connection.step(ftp::LoggedIn{account});
     });
@@ -469,7 +469,9 @@ void Connection::opened(base::Outcome<Opening> opening) {
   }
   data_ = std::make_shared<DataConnection>(
       lane_, std::move(opening->cargo),
-      DataConnection::Patience{config_->come_patience, config_->stall_patience});
+      DataConnection::Patience{config_->come_patience, config_->stall_patience,
+                               config_->cut_ends_from && config_->cut_ends_from->contains(
+                                                             asker_.peer.address)});
   if (state_ == State::kClosed) {
     end_data(gate::State::kAbandoned, kGone);
     return;

@@ -430,6 +430,16 @@ void DataConnection::received_all() {
       return commit();
     }
   }
+  if (!stream_->end_was_said()) {
+    if (!patience_.takes_cut_ends) {
+      over_broken(gate::State::kAbandoned,
+                  fmt::format("the TLS data connection ended after {} bytes without "
+                              "close_notify, so more may be missing",
+                              feed_->size()));
+      return;
+    }
+    feed_->ended(gate::Ending::kCut);
+  }
   loop_->later(lane_.shared().clock.now() + kBothClose, [self = shared_from_this()] {
     if (self->state_ == State::kEnded) self->commit();
   });

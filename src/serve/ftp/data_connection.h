@@ -5,10 +5,12 @@
 //   kWaiting -> kHandshake -> kSending -> kLastBytes -> kOver
 //                         \-> kReceiving -> kEnded -> kCommitting -> kOver
 //
-// A stream's end says nothing of whether it is the file's: a client that is killed closes
-// its data connection as one that is done does. So what it announced is compared; the
-// other connection, which it closes a moment later, is looked at before anything is
-// filed; and what is filed is in doubt until the reply has reached it (Connection).
+// Under TLS the client must say that its upload has ended (close_notify; RFC 8446, 6.1),
+// as anybody on the way can end a TCP connection. Else the end says nothing of whether it
+// is the file's: a client that is killed closes its data connection as one that is done
+// does. So what it announced is compared; the other connection, which it closes a moment
+// later, is looked at before anything is filed; and what is filed is in doubt until the
+// reply has reached it (Connection).
 #pragma once
 
 #include <cstdint>
@@ -55,6 +57,9 @@ class DataConnection final : public EventLoop::Source,
   struct Patience {
     base::Duration come;   // until it has come about
     base::Duration stall;  // while nothing moves
+    // Under TLS: an upload that ends without a closing word is taken for whole all the
+    // same, as some old clients never say it.
+    bool takes_cut_ends = false;
   };
 
   // `lane` must outlive it. `done` is called once, if end() does not come first.

@@ -18,7 +18,7 @@ using wire::ftp::Seen;
 
 Seen folder_seen(const std::string& path, bool to_be_filled) {
   Seen seen;
-  seen.entry.name = last_part(path);
+  seen.entry.name = base::last_part(path);
   seen.entry.folder = true;
   seen.to_be_filled = to_be_filled;
   return seen;
@@ -53,7 +53,7 @@ base::Outcome<std::vector<Entry>> entries_of(gate::Gate& gate, const gate::Asker
                                              const std::string& path, bool may_be_empty) {
   const auto name = without_slash(path);
   std::vector<Entry> entries;
-  const auto pattern = std::string(last_part(path));
+  const auto pattern = std::string(base::last_part(path));
   if (!wire::ftp::is_pattern(pattern)) {
     const auto listing = gate.look_into(asker, name);
     if (listing) {
@@ -146,7 +146,7 @@ base::Outcome<Opening> open_upload(gate::Gate& gate, const gate::Asker& asker,
 }  // namespace
 
 base::Outcome<std::string> without_account(gate::Gate& gate, const gate::Asker& asker) {
-  const auto part = gate.accounts().anonymous()->part;
+  const auto part = gate.log_ins().find(auth::kAnonymous)->part;
   const auto name = part.empty() ? std::string() : part + "/x";
   const auto fetch = gate.would_allow(asker, Action::kFetch, name);
   if (fetch || gate.would_allow(asker, Action::kDeposit, name)) return std::string();
@@ -194,9 +194,9 @@ base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
   const auto entries = entries_of(gate, asker, what.path, what.may_be_empty);
   if (!entries) return base::refuse(entries.error());
   Opening opening;
-  const bool by_name = wire::ftp::is_pattern(last_part(what.path)) ||
+  const bool by_name = wire::ftp::is_pattern(base::last_part(what.path)) ||
                        (entries->size() == 1 && !entries->front().folder &&
-                        entries->front().name == last_part(what.path));
+                        entries->front().name == base::last_part(what.path));
   for (const auto& entry : *entries) {
     switch (what.what) {
       case Open::What::kNames:

@@ -8,6 +8,7 @@ TcpProtocol protocol(Config config) {
   TcpProtocol ftp;
   ftp.name = "ftp";
   ftp.name_with_tls = "ftps";
+  if (config.understands_tls) ftp.also = {"ftps"};
   ftp.no_room = "421 There are too many connections at once; try again soon\r\n";
   const auto shared = std::make_shared<const Config>(std::move(config));
   ftp.welcome = [shared](TcpLane& lane, base::UniqueFd socket,

@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 
+#include "auth/account.h"
 #include "base/address.h"
 #include "base/clock.h"
 #include "serve/ftp/data_way.h"
@@ -19,6 +20,9 @@ struct Config {
   base::Duration stall_patience = std::chrono::seconds(60);  // while nothing moves in it
   std::optional<Ports> passive_ports;                        // nothing: any
   std::optional<base::Address> announced_address;            // for PASV; IPv4
+  // Clients there may end an upload under TLS without close_notify; none: nobody may.
+  std::optional<auth::Networks> cut_ends_from;
+  bool understands_tls = false;  // there is a certificate for AUTH TLS
   std::string version;
 };
 

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/http_status.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
 #include "serve/http/listing.h"
@@ -46,7 +47,7 @@ const char* content_type(const std::string& name) {
 
 // RFC 6266: a plain name for old clients, the real one behind it.
 std::string disposition(const std::string& name) {
-  const auto last = name.substr(name.rfind('/') + 1);
+  const auto last = std::string(base::last_part(name));
   std::string plain;
   for (const char c : last) {
     const auto byte = static_cast<unsigned char>(c);
@@ -211,36 +212,6 @@ Answer listing_answer(gate::Gate& gate, const gate::Asker& asker, const Head& he
 
 }  // namespace
 
-// Total over Kind and without a default, so that -Wswitch finds a new kind that HTTP has
-// not been thought through for.
-int http_status(Kind kind) {
-  switch (kind) {
-    case Kind::kNotFound:
-      return 404;
-    case Kind::kDenied:
-      return 403;
-    case Kind::kAccountNeeded:
-      return 401;
-    case Kind::kExists:
-      return 409;
-    case Kind::kInvalid:
-      return 400;
-    case Kind::kTooLarge:
-      return 413;
-    case Kind::kBusy:
-      return 503;
-    case Kind::kFull:
-      return 507;
-    case Kind::kMismatch:
-      return 400;
-    case Kind::kCorrupt:
-      return 500;
-    case Kind::kIo:
-      return 500;
-  }
-  return 500;
-}
-
 Answer plain_answer(int status, const std::string& sentence, Form form) {
   Answer answer;
   answer.status = status;
@@ -258,7 +229,7 @@ Answer plain_answer(int status, const std::string& sentence, Form form) {
 }
 
 Answer refusal_answer(const Refusal& refusal, Form form) {
-  const int status = http_status(refusal.kind);
+  const int status = base::http_status(refusal.kind);
   Answer answer;
   if (form == Form::kJson) {
     answer.status = status;

@@ -38,9 +38,6 @@ struct Answer {
   }
 };
 
-// The status that a refusal is told with.
-int http_status(base::Kind kind);
-
 // In plain words, or as JSON (RFC 9457) where that is wanted.
 Answer refusal_answer(const base::Refusal& refusal, wire::http::Form form);
 // The same with a status that no refusal has.

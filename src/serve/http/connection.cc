@@ -13,7 +13,6 @@ namespace {
 namespace asio = boost::asio;
 using base::Kind;
 using base::Refusal;
-using wire::http::trimmed;
 
 // Sent before others get their turn.
 constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
@@ -309,7 +308,7 @@ void Connection::take_request() {
     return;
   }
   if (auto account =
-          shared_.gate.logged_in_lately(credentials->name, credentials->password)) {
+          shared_.gate.log_ins().remembered(credentials->name, credentials->password)) {
     who_.account = std::move(*account);
     dispatch();
     return;

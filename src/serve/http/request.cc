@@ -13,7 +13,6 @@ namespace {
 
 namespace beast = boost::beast;
 namespace bh = boost::beast::http;
-using wire::http::trimmed;
 
 std::string_view view(beast::string_view text) { return {text.data(), text.size()}; }
 
@@ -45,7 +44,7 @@ std::optional<Malformed> dubious(const Head& head) {
   }
   if (head.http_1_0) return bad("HTTP/1.0 has no Transfer-Encoding");
   const auto coding = head.field("transfer-encoding");
-  if (base::folded(trimmed(coding)) != "chunked") {
+  if (base::folded(base::trimmed(coding)) != "chunked") {
     return Malformed{501, fmt::format("the transfer coding '{}' is not spoken here; send "
                                       "it plain or chunked",
                                       base::printable(coding, 40))};

@@ -252,7 +252,7 @@ void Connection::note_older() {
   if (used.empty()) return;
   const auto names = fmt::format("{}", fmt::join(used, ", "));
   asker_.remark = fmt::format("older SSH algorithms: {}", names);
-  shared_.gate.record_log_in(asker_, asker_.remark);
+  shared_.gate.log_ins().record(asker_, asker_.remark);
   server_.met_older(
       {shared_.clock.wall(), asker_.peer.address.text(), asker_.account, names});
 }
@@ -280,7 +280,7 @@ int Connection::try_password(const char* user, const char* password) {
                                 {base::Kind::kAccountNeeded, refused_});
     return SSH_AUTH_DENIED;
   }
-  if (auto account = shared_.gate.logged_in_lately(user, password)) {
+  if (auto account = shared_.gate.log_ins().remembered(user, password)) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;
   }
@@ -314,7 +314,7 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
   if (ssh_pki_export_pubkey_base64(key, &text) != SSH_OK) return SSH_AUTH_DENIED;
   const std::string blob(text);
   ssh_string_free_char(text);
-  const bool known = shared_.gate.has_key(user, blob);
+  const bool known = shared_.gate.log_ins().has_key(user, blob);
   if (known && signature == SSH_PUBLICKEY_STATE_NONE) return SSH_AUTH_SUCCESS;
   if (known && signature == SSH_PUBLICKEY_STATE_VALID) {
     logged_in(base::folded(user));
@@ -322,7 +322,7 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
   }
   // The name only if there is one: what was typed as a name may be the password.
   const auto name = base::folded(user);
-  key_owner_ = shared_.gate.accounts().find(name) ? name : "";
+  key_owner_ = shared_.gate.log_ins().find(name) ? name : "";
   if (++key_offers_ >= kMostKeyOffers) refused_ = "too many keys that are not known here";
   return SSH_AUTH_DENIED;
 }

@@ -26,7 +26,7 @@ std::string name_of(const std::string& path) { return path.substr(1); }
 
 Entry folder_entry(const std::string& path, base::WallTime now) {
   Entry entry;
-  entry.name = path == "/" ? path : std::string(last_part(path));
+  entry.name = path == "/" ? path : std::string(base::last_part(path));
   entry.folder = true;
   entry.changed_at = now;
   return entry;
@@ -143,7 +143,7 @@ base::Outcome<Entry> GrantedFiles::open(FileHandle handle, const std::string& pa
   auto found = gate_.look_up(asker_, name);
   if (!found) return base::refuse(found.error());
   Entry entry;
-  entry.name = last_part(found->name);
+  entry.name = base::last_part(found->name);
   entry.size = found->size;
   entry.changed_at = found->since;
   Reading reading;
@@ -326,7 +326,7 @@ void GrantedFiles::sync(FileHandle handle) {
 void GrantedFiles::commit(FileHandle handle, bool size_known) {
   auto& upload = uploads_.at(handle);
   upload.committing = true;
-  if (!size_known) upload.feed->of_unknown_size();
+  if (!size_known) upload.feed->ended(gate::Ending::kUnknownSize);
   upload.feed->commit(
       [weak = weak_from_this(), handle](const base::Outcome<gate::Filed>& filed) {
         const auto self = weak.lock();
@@ -335,7 +335,7 @@ void GrantedFiles::commit(FileHandle handle, bool size_known) {
         if (found == self->uploads_.end()) return;
         if (filed && self->sent_.size() < kMostSent) {
           Entry entry;
-          entry.name = last_part(found->second.path);
+          entry.name = base::last_part(found->second.path);
           entry.size = filed->size;
           entry.changed_at = self->now();
           self->sent_[found->second.path] = std::move(entry);

@@ -21,7 +21,7 @@ Server::Server(Config config, std::vector<HostKey> keys)
   }
 }
 
-base::Outcome<std::unique_ptr<Server>> Server::prepare(const std::string& key_folder,
+base::Outcome<std::shared_ptr<Server>> Server::prepare(const std::string& key_folder,
                                                        Config config,
                                                        const base::Log& log) {
   if (ssh_init() != SSH_OK) {
@@ -29,25 +29,27 @@ base::Outcome<std::unique_ptr<Server>> Server::prepare(const std::string& key_fo
   }
   auto keys = ssh::host_keys(key_folder, log);
   if (!keys) return base::refuse(keys.error());
-  return std::unique_ptr<Server>(new Server(std::move(config), std::move(*keys)));
+  return std::shared_ptr<Server>(new Server(std::move(config), std::move(*keys)));
 }
 
 TcpProtocol Server::protocol() {
   TcpProtocol ssh;
   ssh.name = "sftp";
+  ssh.also = {"scp"};
   ssh.name_with_tls = "sftp";
   // Lines before the version are for people (RFC 4253, 4.2).
   ssh.no_room = "There are too many connections at once; try again soon\r\n";
-  ssh.welcome = [this](TcpLane& lane, base::UniqueFd socket,
-                       std::unique_ptr<crypto::TlsChannel>, gate::Asker asker,
-                       const base::Endpoint&) -> std::shared_ptr<Conversation> {
+  ssh.welcome = [self = shared_from_this()](
+                    TcpLane& lane, base::UniqueFd socket,
+                    std::unique_ptr<crypto::TlsChannel>, gate::Asker asker,
+                    const base::Endpoint&) -> std::shared_ptr<Conversation> {
     auto made =
-        std::make_shared<Connection>(lane, *this, std::move(socket), std::move(asker));
-    const std::lock_guard lock(mutex_);
-    waiting_.emplace(made.get(), made);
+        std::make_shared<Connection>(lane, *self, std::move(socket), std::move(asker));
+    const std::lock_guard lock(self->mutex_);
+    self->waiting_.emplace(made.get(), made);
     return made;
   };
-  ssh.make_room = [this] { return end_one_that_waits(); };
+  ssh.make_room = [self = shared_from_this()] { return self->end_one_that_waits(); };
   return ssh;
 }
 

@@ -43,11 +43,11 @@ struct OlderSession {
   std::string algorithms;  // parted by commas
 };
 
-// Thread-safe. Must outlive the TcpServer that speaks its protocol.
-class Server {
+// Thread-safe. What speaks its protocol keeps it alive.
+class Server : public std::enable_shared_from_this<Server> {
  public:
   // Reads the host keys from the folder, or makes them. kCorrupt, kIo.
-  static base::Outcome<std::unique_ptr<Server>> prepare(const std::string& key_folder,
+  static base::Outcome<std::shared_ptr<Server>> prepare(const std::string& key_folder,
                                                         Config config,
                                                         const base::Log& log);
 

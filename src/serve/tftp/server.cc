@@ -1,11 +1,15 @@
 #include "serve/tftp/server.h"
 
 #include <algorithm>
-#include <cerrno>
 
 #include "serve/tftp/lane.h"
 
 namespace vantro::serve::tftp {
+namespace {
+
+constexpr const char* kStopping = "the server is being stopped; try again in a minute";
+
+}  // namespace
 
 Server::Server(Pools pools, gate::Gate& gate, const base::Clock& clock, base::Log log,
                Config config)
@@ -25,39 +29,38 @@ void Server::stop() {
 }
 
 tl::expected<void, BindFailure> Server::bind() {
-  bool any = false;
-  for (const auto& where : shared_->config.listen) {
-    const int error = lanes_.front()->listen_first(where);
-    const bool no_such_family = error == EAFNOSUPPORT || error == EADDRNOTAVAIL;
-    if (no_such_family && any && where.address.is_unspecified()) {
-      shared_->log.warning("there is no IPv6 here", {{"not listening on", where.text()}});
-      continue;
-    }
-    if (error != 0) return tl::unexpected(BindFailure{where, error});
-    any = true;
-    const auto real = lanes_.front()->listening().back();
-    for (std::size_t i = 1; i < lanes_.size(); ++i) {
-      if (const int refused = lanes_[i]->listen_too(real); refused != 0) {
-        return tl::unexpected(BindFailure{where, refused});
-      }
-    }
-  }
-  return {};
+  return bind_each(
+      shared_->config.listen,
+      [&](const auto& where) {
+        if (const int error = lanes_.front()->listen_first(where); error != 0) {
+          return error;
+        }
+        const auto real = lanes_.front()->listening().back();
+        for (std::size_t i = 1; i < lanes_.size(); ++i) {
+          if (const int error = lanes_[i]->listen_too(real); error != 0) return error;
+        }
+        return 0;
+      },
+      [&](const auto& where) {
+        shared_->log.warning("there is no IPv6 here",
+                             {{"not listening on", where.text()}});
+      });
 }
 
-std::vector<base::Endpoint> Server::listening() const {
-  return lanes_.front()->listening();
+std::vector<base::Listening> Server::listening() const {
+  std::vector<base::Listening> all;
+  for (const auto& where : lanes_.front()->listening()) all.push_back({"tftp", where});
+  return all;
 }
 
 void Server::start() {
   for (auto& lane : lanes_) threads_.emplace_back([&lane] { lane->run(); });
 }
 
-void Server::drain(base::Duration grace, std::string why,
-                   std::function<void()> finished) {
+void Server::drain(base::Duration grace, std::function<void()> finished) {
   lanes_to_drain_ = lanes_.size();
   for (auto& lane : lanes_) {
-    lane->drain(grace, why, [this, finished] {
+    lane->drain(grace, kStopping, [this, finished] {
       if (--lanes_to_drain_ == 0) finished();
     });
   }

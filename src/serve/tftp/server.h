@@ -20,7 +20,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "gate/gate.h"
-#include "serve/bind_failure.h"
+#include "serve/front.h"
 #include "wire/tftp/negotiation.h"
 #include "wire/tftp/session.h"
 
@@ -53,32 +53,22 @@ struct Pools {
 class Lane;
 struct Shared;
 
-class Server {
+class Server final : public Front {
  public:
   // All of them must outlive the server, and the pools' work must be joined before the
   // gate goes.
   Server(Pools pools, gate::Gate& gate, const base::Clock& clock, base::Log log,
          Config config);
   // Ends what still runs.
-  ~Server();
+  ~Server() override;
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;
 
-  // Every listener or none; but on a system without IPv6 the listener on all of its
-  // addresses ([::]) is left out if there is another one.
-  tl::expected<void, BindFailure> bind();
-  // Where it really listens (a configured port of 0 becomes the one that was given).
-  std::vector<base::Endpoint> listening() const;
-  // After bind(): starts the threads.
-  void start();
-
-  // Ends the threads. What still runs is ended by the destructor.
-  void stop();
-
-  // Takes no more requests. Running transfers may go on for `grace`; what then still runs
-  // is ended with an error that says `why`. `finished` is called when the last has ended,
-  // on one of the server's threads. Once, after start().
-  void drain(base::Duration grace, std::string why, std::function<void()> finished);
+  tl::expected<void, BindFailure> bind() override;
+  std::vector<base::Listening> listening() const override;
+  void start() override;
+  void drain(base::Duration grace, std::function<void()> finished) override;
+  void stop() override;
 
  private:
   std::unique_ptr<Shared> shared_;

@@ -1,0 +1,104 @@
+#include "daemon/announcement.h"
+
+#include <cctype>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <iostream>
+
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "daemon/port_holder.h"
+
+namespace vantro::daemon {
+namespace {
+
+// The address that is worth typing into a device.
+std::string reachable(const base::Endpoint& where) {
+  if (!where.address.is_unspecified()) return where.address.text();
+  const auto own = own_addresses();
+  return own.empty() ? where.address.text() : own.front().text();
+}
+
+std::string title(const std::string& protocol) {
+  auto text = protocol;
+  for (auto& c : text) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+  return text;
+}
+
+}  // namespace
+
+api::Ssh ssh_status(const serve::ssh::Server& server) {
+  api::Ssh status;
+  for (const auto& [type, fingerprint] : server.host_keys()) {
+    status.host_keys.push_back({type, fingerprint});
+  }
+  for (const auto& one : server.config().older) {
+    status.older.push_back(
+        {one.networks.text(), fmt::format("{}", fmt::join(one.algorithms, ", "))});
+  }
+  status.older_sessions = server.older_sessions();
+  if (const auto last = server.last_older()) {
+    status.last_older = api::OlderSession{base::iso_time(last->at), last->address,
+                                          last->account, last->algorithms};
+  }
+  return status;
+}
+
+void say_where(const Options& options, const char* version,
+               const repository::Repository& repository,
+               const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
+               const base::Endpoint& management, const base::Log& log) {
+  const auto& folder = repository.folder;
+  const auto& settings = options.settings;
+  if (settings.log_form == base::Log::Form::kJson) {
+    for (const auto& [protocol, where] : devices) {
+      log.info(title(protocol) + " listens", {{"address", where.text()}});
+    }
+    log.info("management listens", {{"address", management.text()}});
+    log.info("ready",
+             {{"state", settings.state}, {"offers", repository.offer_index()->size()}});
+    return;
+  }
+  std::string lines = fmt::format("vantrod {}\n", version);
+  lines += fmt::format("State is in {}: {} names on offer, {} free on the disk.\n",
+                       folder.path(), repository.offer_index()->size(),
+                       base::size_text(folder.free_bytes()));
+  for (const auto& [protocol, where] : devices) {
+    if (protocol == "scp") continue;  // said with SFTP
+    lines += protocol == "ftps"
+                 ? fmt::format("AUTH TLS is understood on {}.\n", where.text())
+             : protocol == "sftp"
+                 ? fmt::format("SSH (SCP and SFTP) listens on {}.\n", where.text())
+                 : fmt::format("{} listens on {}.\n", title(protocol), where.text());
+  }
+  if (ssh != nullptr) {
+    for (const auto& [type, fingerprint] : ssh->host_keys()) {
+      lines += fmt::format("SSH host key {} {}\n", type, fingerprint);
+    }
+  }
+  const auto say_certificate = [&](const std::string& of, const crypto::TlsServer& tls) {
+    lines += fmt::format("{} certificate is good until {}; SHA-256 {}.\n", of,
+                         base::local_time(tls.valid_until()), tls.fingerprint());
+  };
+  if (options.ftp_tls == options.tls && options.tls) {
+    say_certificate(settings.https_listen.empty() ? "FTP's" : "HTTPS' and FTP's",
+                    *options.tls);
+  } else {
+    if (options.tls) say_certificate("HTTPS'", *options.tls);
+    if (options.ftp_tls) say_certificate("FTP's", *options.ftp_tls);
+  }
+  lines += fmt::format("Management listens on {}; its token is in {}.\n",
+                       management.text(), folder.token_file());
+  const auto& first = devices.front().where;
+  lines += fmt::format(
+      "A device types: protocol TFTP, server {}{}, and a name from 'vantro "
+      "offer list'.\n",
+      reachable(first), first.port == 69 ? "" : fmt::format(", port {}", first.port));
+  if (repository.offer_index()->size() == 0) {
+    lines += "Nothing is on offer yet; take an image in with 'vantro image add FILE'.\n";
+  }
+  lines += "Ready.\n";
+  std::cout << lines << std::flush;
+}
+
+}  // namespace vantro::daemon

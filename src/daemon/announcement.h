@@ -1,0 +1,27 @@
+// What vantrod says when it is ready: where it is reached, and what to do first.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "api/shapes.h"
+#include "base/address.h"
+#include "base/log.h"
+#include "daemon/command_line.h"
+#include "repository/repository.h"
+#include "serve/front.h"
+#include "serve/ssh/server.h"
+
+namespace vantro::daemon {
+
+// What SSH shows and has met, for "vantro status".
+api::Ssh ssh_status(const serve::ssh::Server& server);
+
+// On standard output, or as log lines where the log is JSON. `devices`: where they can
+// come in; `ssh` is null where it is not served.
+void say_where(const Options& options, const char* version,
+               const repository::Repository& repository,
+               const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
+               const base::Endpoint& management, const base::Log& log);
+
+}  // namespace vantro::daemon

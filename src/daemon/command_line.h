@@ -1,0 +1,35 @@
+// The command line of vantrod, over the settings of a file.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "crypto/sealed_stream.h"
+#include "crypto/tls.h"
+#include "daemon/settings.h"
+
+namespace vantro::daemon {
+
+enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
+
+// Says it on standard error; returns the code.
+int fail(const std::string& sentence, int code);
+
+struct Options {
+  Settings settings;
+  std::shared_ptr<crypto::TlsServer> tls;      // null: no HTTPS
+  std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
+  bool recover_database = false;
+  bool accept_older_database = false;
+  crypto::SealKeys keys;  // of backups.key_file
+  bool check = false;
+};
+
+// Reads the settings, certificates and keys that it names as well. The exit code if the
+// program ends here: it was asked for its version, say, or something is wrong, which was
+// said.
+std::optional<int> read_options(int argc, char** argv, const char* version,
+                                Options& options);
+
+}  // namespace vantro::daemon

@@ -1,0 +1,63 @@
+#include "daemon/fronts.h"
+
+#include "base/protocol.h"
+#include "daemon/configs.h"
+#include "serve/ftp/server.h"
+#include "serve/http/server.h"
+#include "serve/tcp_server.h"
+#include "serve/tftp/server.h"
+
+namespace vantro::daemon {
+
+std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
+                                    const serve::Services& services,
+                                    const std::shared_ptr<serve::ssh::Server>& ssh) {
+  const auto& settings = options.settings;
+  const auto over_tcp = [&](serve::TcpConfig config, serve::TcpProtocol protocol) {
+    return std::make_unique<serve::TcpServer>(services, std::move(config),
+                                              std::move(protocol));
+  };
+  std::vector<FrontEntry> fronts;
+  fronts.push_back({"TFTP", Transport::kUdp, "--tftp-listen", false,
+                    std::make_unique<serve::tftp::Server>(
+                        serve::tftp::Pools{services.disk, services.filing}, services.gate,
+                        services.clock, services.log, tftp_config(settings))});
+  fronts.push_back({"FTP", Transport::kTcp, "--ftp-listen", true,
+                    over_tcp(ftp_tcp_config(settings, options.ftp_tls),
+                             serve::ftp::protocol(ftp_config(
+                                 settings, version, options.ftp_tls != nullptr)))});
+  fronts.push_back({"HTTP", Transport::kTcp, "--http-listen", true,
+                    over_tcp(http_tcp_config(settings, options.tls),
+                             serve::http::protocol(http_patience(settings)))});
+  if (ssh) {
+    fronts.push_back({"SSH", Transport::kTcp, "--ssh-listen", true,
+                      over_tcp(ssh_tcp_config(settings), ssh->protocol())});
+  }
+  return fronts;
+}
+
+base::Outcome<void> bind(const std::vector<FrontEntry>& fronts) {
+  for (const auto& one : fronts) {
+    const auto bound = one.front->bind();
+    if (bound) continue;
+    auto sentence = bind_sentence(one.title, one.transport, bound.error().where,
+                                  bound.error().error_number, one.flag);
+    if (one.optional) sentence += "; '" + one.flag + " none' does without";
+    return base::refuse(base::Kind::kIo, std::move(sentence));
+  }
+  return {};
+}
+
+std::vector<base::Listening> listening(const std::vector<FrontEntry>& fronts) {
+  std::vector<base::Listening> sorted;
+  for (const auto& protocol : base::protocols()) {
+    for (const auto& one : fronts) {
+      for (auto& where : one.front->listening()) {
+        if (where.protocol == protocol.name) sorted.push_back(std::move(where));
+      }
+    }
+  }
+  return sorted;
+}
+
+}  // namespace vantro::daemon

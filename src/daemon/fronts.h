@@ -1,0 +1,35 @@
+// Everything that devices come in by. A new protocol is one more line in make_fronts().
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "daemon/command_line.h"
+#include "daemon/port_holder.h"
+#include "serve/front.h"
+#include "serve/ssh/server.h"
+#include "serve/tcp_shared.h"
+
+namespace vantro::daemon {
+
+struct FrontEntry {
+  std::string title;     // "TFTP"
+  Transport transport;   // of its ports
+  std::string flag;      // the option that says where it listens
+  bool optional = true;  // "none" does without it
+  std::unique_ptr<serve::Front> front;
+};
+
+// `ssh` is null where SSH is not served. What `services` names must outlive them.
+std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
+                                    const serve::Services& services,
+                                    const std::shared_ptr<serve::ssh::Server>& ssh);
+
+// All or none. Refused with the sentence for people.
+base::Outcome<void> bind(const std::vector<FrontEntry>& fronts);
+
+// Where all of them listen, in the order of base::protocols().
+std::vector<base::Listening> listening(const std::vector<FrontEntry>& fronts);
+
+}  // namespace vantro::daemon

@@ -1,0 +1,59 @@
+#include "daemon/housekeeping.h"
+
+#include "daemon/process_limits.h"
+#include "desk/backups.h"
+#include "upkeep/recovery.h"
+
+namespace vantro::daemon {
+namespace {
+
+constexpr std::chrono::hours kSweepInterval{1};
+constexpr std::chrono::hours kThinOutInterval{24};
+constexpr std::chrono::seconds kTrimInterval{5};
+constexpr std::chrono::seconds kOffersInterval{30};
+
+template <class T>
+void say(const base::Log& log, const char* what, const base::Outcome<T>& done) {
+  if (!done) log.warning(what, {{"why", done.error().sentence}});
+}
+
+}  // namespace
+
+void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& settings,
+                           repository::Repository& repository, gate::Gate& gate,
+                           upkeep::Verifier& verifier) {
+  schedules.every(kSweepInterval, pools.disk, [&] {
+    const std::chrono::hours keep(24 * settings.backups_keep_partial_days);
+    say(repository.log, "old partial files can't be swept",
+        upkeep::sweep_partial(repository, repository.clock.wall(), keep, repository.log));
+    say(repository.log, "the change log can't be swept",
+        repository.change_log.sweep(repository.clock.wall()));
+  });
+  if (settings.verify_every_days != 0) {
+    schedules.every(kSweepInterval, pools.disk, [&] {
+      upkeep::VerifyRequest due;
+      due.unread_for = std::chrono::hours(24 * settings.verify_every_days);
+      due.bytes_per_second = settings.verify_rate;
+      due.who = "server";
+      const auto begun = verifier.start(due);
+      // It runs already, perhaps because somebody has asked for it.
+      if (!begun && begun.error().kind == base::Kind::kBusy) return;
+      say(repository.log, "stored bytes can't be verified", begun);
+    });
+  }
+  if (settings.backups_thin_out_daily) {
+    schedules.every(kThinOutInterval, pools.slow, [&] {
+      say(repository.log, "backups can't be thinned out",
+          desk::Backups(repository, gate, desk::the_server()).thin_out_all());
+    });
+  }
+  schedules.every(kTrimInterval, pools.slow, give_memory_back);
+  schedules.every(kOffersInterval, pools.disk, [&] {
+    // As a rule there is nothing to follow: only what could not be read before.
+    repository.snapshots.follow_or_log();
+    say(repository.log, "offers whose time is over can't be ended",
+        repository.end_expired_offers());
+  });
+}
+
+}  // namespace vantro::daemon

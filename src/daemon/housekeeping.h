@@ -1,0 +1,19 @@
+// What the server does by itself, now and then.
+#pragma once
+
+#include "base/clock.h"
+#include "daemon/pools.h"
+#include "daemon/schedules.h"
+#include "daemon/settings.h"
+#include "gate/gate.h"
+#include "repository/repository.h"
+#include "upkeep/verify.h"
+
+namespace vantro::daemon {
+
+// All of them must outlive the schedules, and the pools' work.
+void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& settings,
+                           repository::Repository& repository, gate::Gate& gate,
+                           upkeep::Verifier& verifier);
+
+}  // namespace vantro::daemon

@@ -1,0 +1,30 @@
+// The threads that everything but I/O runs on.
+#pragma once
+
+#include "base/log.h"
+#include "daemon/work_pool.h"
+
+namespace vantro::daemon {
+
+struct Pools {
+  explicit Pools(const base::Log& log)
+      : disk(4, log), desk(2, log), slow(2, log), doors(2, log), filing(64, log) {}
+
+  // Returns when everything that was posted is done. Without it, what has not begun is
+  // dropped at the end.
+  void join() {
+    for (auto* pool : {&disk, &desk, &slow, &filing, &doors}) pool->join();
+  }
+
+  WorkPool disk;
+  // What people ask may take long; devices need not wait for it. Few threads: a long
+  // answer takes up to 70 MiB while it is made.
+  WorkPool desk;
+  WorkPool slow;  // what may last a minute
+  // Looking at a password takes 64 MiB and a tenth of a second.
+  WorkPool doors;
+  // They wait for the disk, all for the same: so many uploads are filed together.
+  WorkPool filing;
+};
+
+}  // namespace vantro::daemon
