@@ -50,7 +50,7 @@ void say_where(const Options& options, const char* version,
                const base::Endpoint& management, const base::Log& log) {
   const auto& folder = repository.folder;
   const auto& settings = options.settings;
-  if (settings.log_form == base::Log::Form::kJson) {
+  if (settings.log.form == base::Log::Form::kJson) {
     for (const auto& [protocol, where] : devices) {
       log.info(title(protocol) + " listens", {{"address", where.text()}});
     }
@@ -81,7 +81,7 @@ void say_where(const Options& options, const char* version,
                          base::local_time(tls.valid_until()), tls.fingerprint());
   };
   if (options.ftp_tls == options.tls && options.tls) {
-    say_certificate(settings.https_listen.empty() ? "FTP's" : "HTTPS' and FTP's",
+    say_certificate(settings.https.listen.empty() ? "FTP's" : "HTTPS' and FTP's",
                     *options.tls);
   } else {
     if (options.tls) say_certificate("HTTPS'", *options.tls);

@@ -12,14 +12,14 @@ namespace vantro::daemon {
 namespace {
 
 // Whether all that was read so far can be used; said with the line that it stands in.
-base::Outcome<void> usable(const Settings& settings) {
-  const auto made = backup::Treatment::make(settings.backups_treatment);
+base::Outcome<void> usable(const backup::TreatmentConfig& treatment) {
+  const auto made = backup::Treatment::make(treatment);
   if (!made) return no_value(made.error().sentence);
   return {};
 }
 
-base::Outcome<void> apply_lines(Settings& settings, const toml::node& node,
-                                const char* form,
+base::Outcome<void> apply_lines(const backup::TreatmentConfig& treatment,
+                                const toml::node& node, const char* form,
                                 std::vector<text::LineExpression>& into) {
   into.clear();
   auto done =
@@ -31,13 +31,14 @@ base::Outcome<void> apply_lines(Settings& settings, const toml::node& node,
         return {};
       });
   if (!done) return done;
-  return usable(settings);
+  return usable(treatment);
 }
 
 }  // namespace
 
-base::Outcome<void> apply_kinds(Settings& settings, const toml::node& node) {
-  auto& kinds = settings.backups_treatment.kinds;
+base::Outcome<void> apply_kinds(backup::TreatmentConfig& treatment,
+                                const toml::node& node) {
+  auto& kinds = treatment.kinds;
   kinds.clear();
   auto done = each_table(
       node, "[[backups.kind]]", [&](const toml::table& table) -> base::Outcome<void> {
@@ -52,29 +53,17 @@ base::Outcome<void> apply_kinds(Settings& settings, const toml::node& node) {
         return {};
       });
   if (!done) return done;
-  return usable(settings);
+  return usable(treatment);
 }
 
-base::Outcome<void> apply_left_out(Settings& settings, const toml::node& node) {
-  return apply_lines(settings, node, "[[backups.leave_out]]",
-                     settings.backups_treatment.left_out);
+base::Outcome<void> apply_left_out(backup::TreatmentConfig& treatment,
+                                   const toml::node& node) {
+  return apply_lines(treatment, node, "[[backups.leave_out]]", treatment.left_out);
 }
 
-base::Outcome<void> apply_secrets(Settings& settings, const toml::node& node) {
-  return apply_lines(settings, node, "[[backups.secret]]",
-                     settings.backups_treatment.secrets);
-}
-
-// What is compared is read whole.
-base::Outcome<void> apply_configuration_size(Settings& settings, const toml::node& node) {
-  constexpr std::uint64_t kMost = 256 << 20;
-  const auto text = node.value_exact<std::string>();
-  const auto value = text ? base::parse_size(*text) : std::nullopt;
-  if (!value || *value == 0 || *value > kMost) {
-    return no_value("must be a size up to 256 MiB such as \"16 MiB\"");
-  }
-  settings.backups_treatment.configuration_up_to = *value;
-  return {};
+base::Outcome<void> apply_secrets(backup::TreatmentConfig& treatment,
+                                  const toml::node& node) {
+  return apply_lines(treatment, node, "[[backups.secret]]", treatment.secrets);
 }
 
 base::Outcome<void> apply_keep_rule(backup::KeepRule& rule, const toml::node& node) {

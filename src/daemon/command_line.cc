@@ -1,6 +1,8 @@
 #include "daemon/command_line.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <array>
 #include <fmt/format.h>
 #include <iostream>
 #include <utility>
@@ -20,7 +22,7 @@ namespace {
 // Both left null where no listener needs one.
 base::Outcome<void> load_certificates(Options& options) {
   const auto& settings = options.settings;
-  if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
+  if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
     return base::refuse(base::Kind::kInvalid,
                         "HTTPS needs a certificate: name its file in the settings, "
                         "https.certificate");
@@ -32,16 +34,40 @@ base::Outcome<void> load_certificates(Options& options) {
     to = std::move(*loaded);
     return {};
   };
-  const bool ftp = !settings.ftp_listen.empty();
-  const bool own = ftp && !settings.ftp_certificate.empty();
-  const bool shared = ftp && !own && !settings.https_certificate.empty();
-  if (!settings.https_listen.empty() || shared) {
-    auto done = load(settings.https_certificate, settings.https_key, options.tls);
+  const bool ftp = !settings.ftp.listen.empty();
+  const bool own = ftp && !settings.ftp.certificate.empty();
+  const bool shared = ftp && !own && !settings.https.certificate.empty();
+  if (!settings.https.listen.empty() || shared) {
+    auto done = load(settings.https.certificate, settings.https.key, options.tls);
     if (!done) return done;
   }
-  if (own) return load(settings.ftp_certificate, settings.ftp_key, options.ftp_tls);
+  if (own) return load(settings.ftp.certificate, settings.ftp.key, options.ftp_tls);
   if (shared) options.ftp_tls = options.tls;
   return {};
+}
+
+// A value without what marks it as a text or a list in the file.
+std::string plain(std::string value) {
+  std::erase_if(value, [](char c) { return c == '"'; });
+  if (value.starts_with('[') && value.ends_with(']')) {
+    value = value.substr(1, value.size() - 2);
+  }
+  return value.empty() ? "none" : value;
+}
+
+// What is not as without a file: "tftp.threads = 4  (default 2; 1 to 64)".
+std::string differences(const Settings& settings) {
+  std::string text;
+  const auto defaults = about(Settings());
+  const auto all = about(settings);
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    if (all[i].value == defaults[i].value) continue;
+    text += fmt::format("  {} = {}  (default {}; {}{}{})\n", all[i].key,
+                        all[i].value.empty() ? "none" : all[i].value,
+                        defaults[i].value.empty() ? "none" : defaults[i].value,
+                        all[i].allowed, all[i].unit.empty() ? "" : " ", all[i].unit);
+  }
+  return text.empty() ? text : "These are not the default:\n" + text;
 }
 
 }  // namespace
@@ -51,36 +77,38 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   CLI::App app{"vantrod: hands out device images and takes backups in", "vantrod"};
   app.set_version_flag("--version", version);
   std::string config;
-  std::string state;
-  std::vector<std::string> tftp_listen;
-  std::vector<std::string> ftp_listen;
-  std::vector<std::string> http_listen;
-  std::vector<std::string> https_listen;
-  std::vector<std::string> ssh_listen;
-  std::string management_listen;
-  std::string log_form;
-  std::string log_level;
   app.add_option("--config", config, "settings file (TOML); flags here win over it");
-  app.add_option("--state", state, "folder for everything that is kept")
-      ->default_str(options.settings.state);
-  app.add_option("--tftp-listen", tftp_listen, "ADDRESS:PORT, more than once if wanted")
-      ->default_str("0.0.0.0:69 and [::]:69");
-  app.add_option("--ftp-listen", ftp_listen, "ADDRESS:PORT, more than once, or none")
-      ->default_str("0.0.0.0:21 and [::]:21");
-  app.add_option("--http-listen", http_listen, "ADDRESS:PORT, more than once, or none")
-      ->default_str("0.0.0.0:80 and [::]:80");
-  app.add_option("--https-listen", https_listen,
-                 "ADDRESS:PORT, more than once, or none; its certificate is in the "
-                 "settings")
-      ->default_str("none");
-  app.add_option("--ssh-listen", ssh_listen,
-                 "ADDRESS:PORT for SCP and SFTP, more than once, or none")
-      ->default_str("none");
-  app.add_option("--management-listen", management_listen, "loopback ADDRESS:PORT")
-      ->default_str("127.0.0.1:7070");
-  app.add_option("--log-form", log_form, "text or json")->default_str("text");
-  app.add_option("--log-level", log_level, "debug, info, warning or error")
-      ->default_str("info");
+  // Settings that have a flag; what they may be is told by their fields().
+  struct Flag {
+    const char* name;
+    const char* key;
+    const char* what;  // as its value is called
+    const char* more;  // what may be given beside one
+    std::vector<std::string> given = {};
+  };
+  std::array flags{
+      Flag{"--state", "state", "FOLDER", ""},
+      Flag{"--tftp-listen", "tftp.listen", "ADDRESS:PORT", "; more than once if wanted"},
+      Flag{"--ftp-listen", "ftp.listen", "ADDRESS:PORT", "; more than once, or none"},
+      Flag{"--http-listen", "http.listen", "ADDRESS:PORT", "; more than once, or none"},
+      Flag{"--https-listen", "https.listen", "ADDRESS:PORT", "; more than once, or none"},
+      Flag{"--ssh-listen", "ssh.listen", "ADDRESS:PORT", "; more than once, or none"},
+      Flag{"--management-listen", "management.listen", "ADDRESS:PORT", ""},
+      Flag{"--log-form", "log.form", "FORM", ""},
+      Flag{"--log-level", "log.level", "LEVEL", ""},
+  };
+  const auto settings = about(options.settings);
+  for (auto& flag : flags) {
+    const auto told = std::find_if(settings.begin(), settings.end(),
+                                   [&](const auto& one) { return one.key == flag.key; });
+    auto* option = app.add_option(
+        flag.name, flag.given,
+        fmt::format("{}{}{} (default: {})", told->meaning, flag.more,
+                    told->allowed.starts_with('"') ? ": " + plain(told->allowed) : "",
+                    plain(told->value)));
+    option->type_name(flag.what)->group("Settings");
+    if (*flag.more == '\0') option->expected(1);
+  }
   app.add_flag("--check", options.check,
                "read the settings, say if they are sound, and end");
   app.add_flag(
@@ -114,39 +142,22 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     if (!read) return fail(read.error().sentence, kUsage);
     options.settings = std::move(*read);
   }
-  const std::pair<const char*, const std::string&> flags[] = {
-      {"state", state},
-      {"management.listen", management_listen},
-      {"log.form", log_form},
-      {"log.level", log_level},
-  };
-  for (const auto& [key, value] : flags) {
-    if (value.empty()) continue;
-    if (auto done = set(options.settings, key, value); !done) {
-      return fail(done.error().sentence, kUsage);
-    }
-  }
-  const std::pair<const char*, const std::vector<std::string>&> listens[] = {
-      {"tftp.listen", tftp_listen}, {"ftp.listen", ftp_listen},
-      {"http.listen", http_listen}, {"https.listen", https_listen},
-      {"ssh.listen", ssh_listen},
-  };
-  for (const auto& [key, texts] : listens) {
-    if (texts.empty()) continue;
-    if (auto done = set_listen(options.settings, key, texts); !done) {
+  for (const auto& flag : flags) {
+    if (flag.given.empty()) continue;
+    if (auto done = set(options.settings, flag.key, flag.given); !done) {
       return fail(done.error().sentence, kUsage);
     }
   }
   if (auto loaded = load_certificates(options); !loaded) {
     return fail(loaded.error().sentence, kUsage);
   }
-  if (const auto& file = options.settings.backups_key_file; !file.empty()) {
+  if (const auto& file = options.settings.backups.key_file; !file.empty()) {
     auto keys = daemon::load_keys(file);
     if (!keys) return fail(keys.error().sentence, kUsage);
     options.keys = std::move(*keys);
   }
   if (options.check) {
-    std::cout << "The settings are sound.\n";
+    std::cout << "The settings are sound.\n" << differences(options.settings);
     return kDone;
   }
   return std::nullopt;

@@ -23,17 +23,17 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& s
                            repository::Repository& repository, gate::Gate& gate,
                            upkeep::Verifier& verifier) {
   schedules.every(kSweepInterval, pools.disk, [&] {
-    const std::chrono::hours keep(24 * settings.backups_keep_partial_days);
+    const std::chrono::hours keep(24 * settings.backups.keep_partial_days);
     say(repository.log, "old partial files can't be swept",
         upkeep::sweep_partial(repository, repository.clock.wall(), keep, repository.log));
     say(repository.log, "the change log can't be swept",
         repository.change_log.sweep(repository.clock.wall()));
   });
-  if (settings.verify_every_days != 0) {
+  if (settings.verify.every_days != 0) {
     schedules.every(kSweepInterval, pools.disk, [&] {
       upkeep::VerifyRequest due;
-      due.unread_for = std::chrono::hours(24 * settings.verify_every_days);
-      due.bytes_per_second = settings.verify_rate;
+      due.unread_for = std::chrono::hours(24 * settings.verify.every_days);
+      due.bytes_per_second = settings.verify.rate;
       due.who = "server";
       const auto begun = verifier.start(due);
       // It runs already, perhaps because somebody has asked for it.
@@ -41,7 +41,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& s
       say(repository.log, "stored bytes can't be verified", begun);
     });
   }
-  if (settings.backups_thin_out_daily) {
+  if (settings.backups.thin_out_daily) {
     schedules.every(kThinOutInterval, pools.slow, [&] {
       say(repository.log, "backups can't be thinned out",
           desk::Backups(repository, gate, desk::the_server()).thin_out_all());

@@ -41,7 +41,7 @@ int main(int argc, char** argv) try {
   ::signal(SIGPIPE, SIG_IGN);
   raise_descriptor_limit();
   keep_memory_small();
-  const base::Log log(settings.log_form, settings.log_level);
+  const base::Log log(settings.log.form, settings.log.level);
   const base::SystemClock clock;
 
   // What is kept: opened, and what a crash left behind cleared up.
@@ -71,34 +71,34 @@ int main(int argc, char** argv) try {
   Pools pools(log);
   boost::asio::io_context main_loop(1);
   std::shared_ptr<serve::ssh::Server> ssh;  // null: it is not served, and has no keys
-  if (!settings.ssh_listen.empty()) {
+  if (!settings.ssh.listen.empty()) {
     auto prepared = serve::ssh::Server::prepare(
         repository.folder.path() + "/ssh", ssh_config(settings, VANTRO_VERSION), log);
     if (!prepared) return fail(prepared.error().sentence, kFailed);
     ssh = std::move(*prepared);
   }
-  serve::ConnectionRoom room(static_cast<std::size_t>(settings.limits_connections));
+  serve::ConnectionRoom room(static_cast<std::size_t>(settings.limits.connections));
   const serve::Services services{pools.disk, pools.slow, pools.doors, pools.filing,
                                  gate,       clock,      log,         room};
   const auto fronts = make_fronts(options, VANTRO_VERSION, services, ssh);
   if (auto bound = bind(fronts); !bound) return fail(bound.error().sentence, kFailed);
   const auto devices = listening(fronts);
   manage::Service service{
-      repository,   gate,    verifier,      settings.verify_rate, clock, VANTRO_VERSION,
+      repository,   gate,    verifier,      settings.verify.rate, clock, VANTRO_VERSION,
       clock.wall(), devices, own_addresses, address_towards,      {},    &resealer};
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
   manage::Server management(main_loop, pools.desk, pools.slow, service, log,
-                            {settings.management_listen, *token, *secrets});
+                            {settings.management.listen, *token, *secrets});
   if (const int error = management.bind(); error != 0) {
-    return fail(bind_sentence("Management", Transport::kTcp, settings.management_listen,
+    return fail(bind_sentence("Management", Transport::kTcp, settings.management.listen,
                               error, "--management-listen"),
                 kFailed);
   }
   service.management = management.listening();
   std::unique_ptr<upkeep::DropFolder> drop_folder;
-  if (!settings.drop_folder.empty()) {
+  if (!settings.drop.folder.empty()) {
     auto watched = upkeep::DropFolder::watch(
-        gate, log, {settings.drop_folder, std::chrono::seconds(settings.drop_settle_s)});
+        gate, log, {settings.drop.folder, std::chrono::seconds(settings.drop.settle_s)});
     if (!watched) return fail(watched.error().sentence, kFailed);
     drop_folder = std::move(*watched);
   }
@@ -112,7 +112,7 @@ int main(int argc, char** argv) try {
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, settings, repository, gate, verifier);
-  run_until_signalled(main_loop, std::chrono::seconds(settings.stop_grace_s), fronts,
+  run_until_signalled(main_loop, std::chrono::seconds(settings.stop.grace_s), fronts,
                       management, schedules, gate, log, [&] {
                         say_where(options, VANTRO_VERSION, repository, devices, ssh.get(),
                                   management.listening(), log);

@@ -51,8 +51,9 @@ base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
 
 }  // namespace
 
-base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node) {
-  settings.recognisers.clear();
+base::Outcome<void> apply_recognisers(std::vector<text::Pattern>& recognisers,
+                                      const toml::node& node) {
+  recognisers.clear();
   return each_table(
       node, "[[recogniser]]", [&](const toml::table& table) -> base::Outcome<void> {
         auto pattern = pattern_of(table);
@@ -60,7 +61,7 @@ base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node
         if (auto made = text::Recogniser::make(*pattern, catalog::fact_names()); !made) {
           return no_value(base::in_full(made.error()));
         }
-        settings.recognisers.push_back(std::move(*pattern));
+        recognisers.push_back(std::move(*pattern));
         return {};
       });
 }

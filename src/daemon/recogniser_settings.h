@@ -9,6 +9,7 @@
 namespace vantro::daemon {
 
 // [[recogniser]], any number of them; the first that fits gives a fact.
-base::Outcome<void> apply_recognisers(Settings& settings, const toml::node& node);
+base::Outcome<void> apply_recognisers(std::vector<text::Pattern>& recognisers,
+                                      const toml::node& node);
 
 }  // namespace vantro::daemon

@@ -5,8 +5,6 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <fstream>
-#include <functional>
-#include <map>
 #include <toml++/toml.h>
 
 #include "base/numbers.h"
@@ -15,158 +13,21 @@
 #include "base/visible_name.h"
 #include "daemon/backup_settings.h"
 #include "daemon/recogniser_settings.h"
+#include "daemon/setting_fields.h"
 #include "daemon/toml_values.h"
 #include "text/nearest.h"
 
 namespace vantro::daemon {
 namespace {
 
-using Apply = std::function<base::Outcome<void>(Settings&, const toml::node&)>;
-
 constexpr std::uint16_t kManagementPort = 7070;
+constexpr std::uint64_t kMostCompared = 256 << 20;  // it is read whole
 
-Apply text(std::string Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    auto value = text_of(node);
-    if (!value) return base::refuse(value.error());
-    if (value->empty()) return no_value("must not be empty");
-    settings.*field = std::move(*value);
-    return {};
-  };
-}
-
-Apply yes_or_no(bool Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    const auto value = node.value_exact<bool>();
-    if (!value) return no_value("must be true or false");
-    settings.*field = *value;
-    return {};
-  };
-}
-
-Apply number(std::int64_t Settings::*field, std::int64_t least, std::int64_t most) {
-  return [=](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    const auto value = node.value_exact<std::int64_t>();
-    if (!value || *value < least || *value > most) {
-      return no_value(fmt::format("must be a whole number from {} to {}", least, most));
-    }
-    settings.*field = *value;
-    return {};
-  };
-}
-
-Apply size(std::uint64_t Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    const auto text = node.value_exact<std::string>();
-    const auto value = text ? base::parse_size(*text) : std::nullopt;
-    if (!value || *value == 0) return no_value("must be a size such as \"16 GiB\"");
-    settings.*field = *value;
-    return {};
-  };
-}
-
-// "none" is 0.
-Apply size_or_none(std::uint64_t Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    if (node.value_exact<std::string>() != "none") return size(field)(settings, node);
-    settings.*field = 0;
-    return {};
-  };
-}
-
-Apply keep_rule(backup::KeepRule Settings::*field) {
-  return [field](Settings& settings, const toml::node& node) {
-    return apply_keep_rule(settings.*field, node);
-  };
-}
-
-template <class Choice>
-Apply choice(Choice Settings::*field, std::map<std::string, Choice> choices) {
-  return [field, choices](Settings& settings,
-                          const toml::node& node) -> base::Outcome<void> {
-    const auto text = node.value_exact<std::string>();
-    const auto found = text ? choices.find(*text) : choices.end();
-    if (found == choices.end()) {
-      std::string names;
-      for (const auto& [name, value] : choices) {
-        names += fmt::format("{}\"{}\"", names.empty() ? "" : ", ", name);
-      }
-      return no_value("must be one of " + names);
-    }
-    settings.*field = found->second;
-    return {};
-  };
-}
-
-// What each protocol listens on.
-struct Listens {
-  std::vector<base::Endpoint> Settings::*field;
-  std::uint16_t usual_port;
-  bool may_be_none;
-};
-
-const std::map<std::string, Listens>& listen_keys() {
-  static const std::map<std::string, Listens> keys{
-      {"tftp.listen", {&Settings::tftp_listen, 69, false}},
-      {"ftp.listen", {&Settings::ftp_listen, 21, true}},
-      {"http.listen", {&Settings::http_listen, 80, true}},
-      {"https.listen", {&Settings::https_listen, 443, true}},
-      {"ssh.listen", {&Settings::ssh_listen, 22, true}},
-  };
-  return keys;
-}
-
-base::Outcome<std::vector<base::Endpoint>> parse_listen(
-    const Listens& how, const std::vector<std::string>& texts) {
-  const bool none =
-      texts.empty() || (texts.size() == 1 && base::folded(texts.front()) == "none");
-  if (none && !how.may_be_none) return no_value("must name at least one address");
-  std::vector<base::Endpoint> endpoints;
-  if (none) return endpoints;
-  for (const auto& text : texts) {
-    const auto endpoint = base::Endpoint::parse(text, how.usual_port);
-    if (!endpoint) {
-      return no_value(
-          fmt::format("'{}' is no IP address with or without a port, such as "
-                      "192.0.2.10:{} or [2001:db8::10]:{}",
-                      base::printable(text, 60), how.usual_port, how.usual_port));
-    }
-    endpoints.push_back(*endpoint);
-  }
-  return endpoints;
-}
-
-// A list of texts, or one text.
-base::Outcome<std::vector<std::string>> list_of_texts(const toml::node& node,
-                                                      const std::string& example) {
-  std::vector<std::string> texts;
-  if (const auto* list = node.as_array()) {
-    for (const auto& item : *list) {
-      auto value = text_of(item);
-      if (!value)
-        return no_value(fmt::format("must be a list of texts such as {}", example));
-      texts.push_back(std::move(*value));
-    }
-  } else if (const auto one = node.value_exact<std::string>()) {
-    texts.push_back(*one);
-  } else {
-    return no_value(fmt::format("must be a list of texts such as {}", example));
-  }
-  return texts;
-}
-
-Apply listens(const std::string& key) {
-  return [key](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-    const auto& how = listen_keys().at(key);
-    const auto texts =
-        list_of_texts(node, fmt::format("[\"192.0.2.10:{}\"]", how.usual_port));
-    if (!texts) return base::refuse(texts.error());
-    auto endpoints = parse_listen(how, *texts);
-    if (!endpoints) return base::refuse(endpoints.error());
-    settings.*how.field = std::move(*endpoints);
-    return {};
-  };
-}
+constexpr Fields::Range kThreads{1, 64};
+constexpr Fields::Range kSeconds{1, 3600};
+constexpr Fields::Range kDays{1, 3650};
+constexpr Fields::Range kDaysOrNever{0, 3650};
+constexpr Fields::Range kMany{1, 100'000};
 
 std::string joined(const std::vector<std::string>& texts) {
   return fmt::format("{}", fmt::join(texts, " "));
@@ -216,11 +77,11 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
 }
 
 // [[rule]], any number of them, in place of the default ones.
-base::Outcome<void> apply_rules(Settings& settings, const toml::node& node) {
-  settings.rules.clear();
+base::Outcome<void> apply_rules(std::vector<auth::Rule>& rules, const toml::node& node) {
+  rules.clear();
   return each_table(node, "[[rule]]", [&](const toml::table& table) {
     auto rule = rule_of(table);
-    if (rule) settings.rules.push_back(std::move(*rule));
+    if (rule) rules.push_back(std::move(*rule));
     return rule ? base::Outcome<void>() : base::refuse(rule.error());
   });
 }
@@ -261,11 +122,12 @@ base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
 }
 
 // [[ssh.older]], any number of them.
-base::Outcome<void> apply_older(Settings& settings, const toml::node& node) {
-  settings.ssh_older.clear();
+base::Outcome<void> apply_older(std::vector<serve::ssh::Older>& all,
+                                const toml::node& node) {
+  all.clear();
   return each_table(node, "[[ssh.older]]", [&](const toml::table& table) {
     auto older = older_of(table);
-    if (older) settings.ssh_older.push_back(std::move(*older));
+    if (older) all.push_back(std::move(*older));
     return older ? base::Outcome<void>() : base::refuse(older.error());
   });
 }
@@ -280,15 +142,21 @@ std::optional<PortRange> port_range(std::string_view text) {
   return PortRange{*first, *last};
 }
 
-base::Outcome<void> apply_passive_ports(Settings& settings, const toml::node& node) {
+std::string text_of_range(const std::optional<PortRange>& range) {
+  return range ? fmt::format("{}-{}", range->first, range->second) : "any";
+}
+
+base::Outcome<void> apply_passive_ports(std::optional<PortRange>& ports,
+                                        const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
-  settings.ftp_passive_ports = port_range(*value);
-  if (*value == "any" || settings.ftp_passive_ports) return {};
+  ports = port_range(*value);
+  if (*value == "any" || ports) return {};
   return no_value("must be \"any\" or two ports from 1024 up such as \"50000-50999\"");
 }
 
-base::Outcome<void> apply_cut_ends(Settings& settings, const toml::node& node) {
+base::Outcome<void> apply_cut_ends(std::optional<auth::Networks>& from,
+                                   const toml::node& node) {
   const auto texts = list_of_texts(node, "[\"192.0.2.0/24\"]");
   if (!texts) return base::refuse(texts.error());
   auto networks = auth::Networks::parse(joined(*texts));
@@ -296,20 +164,21 @@ base::Outcome<void> apply_cut_ends(Settings& settings, const toml::node& node) {
   if (networks->everywhere()) {
     return no_value("must name the networks of the devices that can't do better");
   }
-  settings.ftp_cut_ends_from = std::move(*networks);
+  from = std::move(*networks);
   return {};
 }
 
-base::Outcome<void> apply_announce(Settings& settings, const toml::node& node) {
+base::Outcome<void> apply_announce(std::optional<base::Address>& announce,
+                                   const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
-  settings.ftp_announce = base::Address::parse(*value);
-  if (settings.ftp_announce && settings.ftp_announce->is_v4()) return {};
+  announce = base::Address::parse(*value);
+  if (announce && announce->is_v4()) return {};
   return no_value("must be an IPv4 address such as \"203.0.113.5\"");
 }
 
 // "any", "listening" or "50000-50999"
-base::Outcome<void> apply_reply_ports(Settings& settings, const toml::node& node) {
+base::Outcome<void> apply_reply_ports(ReplyPorts& into, const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
   ReplyPorts ports;
@@ -323,11 +192,12 @@ base::Outcome<void> apply_reply_ports(Settings& settings, const toml::node& node
           "\"50000-50999\"");
     }
   }
-  settings.tftp_reply_ports = ports;
+  into = ports;
   return {};
 }
 
-base::Outcome<void> apply_management_listen(Settings& settings, const toml::node& node) {
+base::Outcome<void> apply_management_listen(base::Endpoint& listen,
+                                            const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
   const auto endpoint = base::Endpoint::parse(*value, kManagementPort);
@@ -343,125 +213,50 @@ base::Outcome<void> apply_management_listen(Settings& settings, const toml::node
                     "reach it from elsewhere through an SSH tunnel",
                     endpoint->address.text()));
   }
-  settings.management_listen = *endpoint;
+  listen = *endpoint;
   return {};
 }
 
-const std::map<std::string, Apply>& keys() {
-  using Log = base::Log;
-  static const std::map<std::string, Apply> known{
-      {"state", text(&Settings::state)},
-      {"tftp.listen", listens("tftp.listen")},
-      {"tftp.threads", number(&Settings::tftp_threads, 1, 64)},
-      {"tftp.reply_ports", apply_reply_ports},
-      {"tftp.largest_block", number(&Settings::tftp_largest_block, 8, 65464)},
-      {"tftp.largest_window", number(&Settings::tftp_largest_window, 1, 65535)},
-      {"limits.transfers", number(&Settings::limits_transfers, 1, 100'000)},
-      {"limits.transfers_per_network",
-       number(&Settings::limits_transfers_per_network, 1, 100'000)},
-      {"limits.transfers_per_device",
-       number(&Settings::limits_transfers_per_device, 1, 100'000)},
-      {"limits.arriving_per_device", size(&Settings::limits_arriving_per_device)},
-      {"tftp.resend_after_ms", number(&Settings::tftp_resend_after_ms, 50, 60'000)},
-      {"tftp.timeout_to_the_letter", yes_or_no(&Settings::tftp_timeout_to_the_letter)},
-      {"tftp.most_unanswered", number(&Settings::tftp_most_unanswered, 0, 20)},
-      {"tftp.give_up_after_s", number(&Settings::tftp_give_up_after_s, 1, 3600)},
-      {"ftp.listen", listens("ftp.listen")},
-      {"ftp.threads", number(&Settings::ftp_threads, 1, 64)},
-      {"ftp.log_in_s", number(&Settings::ftp_log_in_s, 1, 3600)},
-      {"ftp.idle_s", number(&Settings::ftp_idle_s, 1, 3600)},
-      {"ftp.stalled_s", number(&Settings::ftp_stalled_s, 1, 3600)},
-      {"ftp.data_connection_s", number(&Settings::ftp_data_connection_s, 1, 3600)},
-      {"ftp.passive_ports", apply_passive_ports},
-      {"ftp.announce", apply_announce},
-      {"ftp.cut_ends_from", apply_cut_ends},
-      {"ftp.certificate", text(&Settings::ftp_certificate)},
-      {"ftp.key", text(&Settings::ftp_key)},
-      {"http.listen", listens("http.listen")},
-      {"http.threads", number(&Settings::http_threads, 1, 64)},
-      {"http.head_s", number(&Settings::http_head_s, 1, 3600)},
-      {"http.idle_s", number(&Settings::http_idle_s, 1, 3600)},
-      {"http.stalled_s", number(&Settings::http_stalled_s, 1, 3600)},
-      {"https.listen", listens("https.listen")},
-      {"https.certificate", text(&Settings::https_certificate)},
-      {"https.key", text(&Settings::https_key)},
-      {"ssh.listen", listens("ssh.listen")},
-      {"ssh.connections", number(&Settings::ssh_connections, 1, 10'000)},
-      {"ssh.connections_per_device",
-       number(&Settings::ssh_connections_per_device, 1, 10'000)},
-      {"ssh.log_in_s", number(&Settings::ssh_log_in_s, 1, 3600)},
-      {"ssh.idle_s", number(&Settings::ssh_idle_s, 1, 3600)},
-      {"ssh.stalled_s", number(&Settings::ssh_stalled_s, 1, 3600)},
-      {"ssh.wrong_passwords", number(&Settings::ssh_wrong_passwords, 1, 20)},
-      {"ssh.older", apply_older},
-      {"limits.connections", number(&Settings::limits_connections, 1, 100'000)},
-      {"limits.connections_per_device",
-       number(&Settings::limits_connections_per_device, 1, 100'000)},
-      {"limits.deposited_per_day", size(&Settings::limits_deposited_per_day)},
-      {"rule", apply_rules},
-      {"management.listen", apply_management_listen},
-      {"catalogue.only_vouched", yes_or_no(&Settings::catalogue_only_vouched)},
-      {"catalogue.look_inside_s", number(&Settings::catalogue_look_inside_s, 1, 3600)},
-      {"recogniser", apply_recognisers},
-      {"drop.folder", text(&Settings::drop_folder)},
-      {"drop.settle_s", number(&Settings::drop_settle_s, 1, 3600)},
-      {"verify.every_days", number(&Settings::verify_every_days, 0, 3650)},
-      {"verify.rate", size(&Settings::verify_rate)},
-      {"verify.before_fetch_days", number(&Settings::verify_before_fetch_days, 0, 3650)},
-      {"backups.largest", size(&Settings::backups_largest)},
-      {"backups.keep_partial_days",
-       number(&Settings::backups_keep_partial_days, 1, 3650)},
-      {"backups.kind", apply_kinds},
-      {"backups.leave_out", apply_left_out},
-      {"backups.secret", apply_secrets},
-      {"backups.usual_secrets",
-       [](Settings& settings, const toml::node& node) -> base::Outcome<void> {
-         const auto value = node.value_exact<bool>();
-         if (!value) return no_value("must be true or false");
-         settings.backups_treatment.usual_secrets = *value;
-         return {};
-       }},
-      {"backups.configuration_up_to", apply_configuration_size},
-      {"backups.per_device", size_or_none(&Settings::backups_per_device)},
-      {"backups.reserve", size_or_none(&Settings::backups_reserve)},
-      {"backups.key_file", text(&Settings::backups_key_file)},
-      {"backups.thin_out_daily", yes_or_no(&Settings::backups_thin_out_daily)},
-      {"backups.keep.configurations", keep_rule(&Settings::backups_keep_configurations)},
-      {"backups.keep.images", keep_rule(&Settings::backups_keep_images)},
-      {"backups.keep.others", keep_rule(&Settings::backups_keep_others)},
-      {"stop.grace_s", number(&Settings::stop_grace_s, 0, 600)},
-      {"log.form", choice<Log::Form>(&Settings::log_form, {{"text", Log::Form::kText},
-                                                           {"json", Log::Form::kJson}})},
-      {"log.level",
-       choice<Log::Level>(&Settings::log_level, {{"debug", Log::Level::kDebug},
-                                                 {"info", Log::Level::kInfo},
-                                                 {"warning", Log::Level::kWarning},
-                                                 {"error", Log::Level::kError}})},
-  };
-  return known;
+void keep_rule(Fields& add, const char* name, backup::KeepRule& rule,
+               const char* meaning) {
+  add.other(
+      name, "a table", meaning,
+      [&rule](const toml::node& node) { return apply_keep_rule(rule, node); },
+      [&rule] {
+        return fmt::format(
+            "{{ all_days = {}, weekly_days = {}, monthly_days = {}, at_least = {} }}",
+            rule.all_days, rule.weekly_days, rule.monthly_days, rule.at_least);
+      });
 }
 
-base::Outcome<void> apply_table(Settings& settings, const toml::table& table,
+// A list of tables, which is told by how many there are.
+template <class T>
+std::function<std::string()> counted(const std::vector<T>& list) {
+  return [&list] { return list.empty() ? "" : fmt::format("{} of them", list.size()); };
+}
+
+base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
                                 const std::string& prefix, const std::string& file) {
   for (const auto& [key, node] : table) {
     const auto name = prefix + std::string(key.str());
     const auto at = fmt::format("{}:{}: ", file, key.source().begin.line);
-    const auto found = keys().find(name);
-    const auto section = keys().lower_bound(name + ".");
-    const bool is_section =
-        section != keys().end() && section->first.starts_with(name + ".");
+    const auto* field = fields.find(name);
+    const auto& all = fields.all();
+    const bool is_section = std::any_of(all.begin(), all.end(), [&](const Field& one) {
+      return one.about.key.starts_with(name + ".");
+    });
     if (const auto* inner = node.as_table(); inner != nullptr && is_section) {
-      if (auto done = apply_table(settings, *inner, name + ".", file); !done) return done;
+      if (auto done = apply_table(fields, *inner, name + ".", file); !done) return done;
       continue;
     }
-    if (found == keys().end()) {
+    if (field == nullptr) {
       std::vector<std::string> names;
-      for (const auto& [known, apply] : keys()) names.push_back(known);
+      for (const auto& one : all) names.push_back(one.about.key);
       const auto near = text::nearest(name, names);
       return no_value(fmt::format("{}{} is no setting{}", at, base::printable(name, 80),
                                   near ? fmt::format("; nearest: {}", *near) : ""));
     }
-    if (auto done = found->second(settings, node); !done) {
+    if (auto done = field->set(node); !done) {
       return no_value(fmt::format("{}{}: {}", at, name, done.error().sentence));
     }
   }
@@ -470,33 +265,260 @@ base::Outcome<void> apply_table(Settings& settings, const toml::table& table,
 
 }  // namespace
 
-base::Outcome<void> set_listen(Settings& settings, const std::string& key,
-                               const std::vector<std::string>& texts) {
-  const auto& how = listen_keys().at(key);
-  auto endpoints = parse_listen(how, texts);
-  if (!endpoints) {
-    return no_value(fmt::format("{}: {}", key, endpoints.error().sentence));
+// -- The sections, in the order of packaging/vantro.toml --
+
+void TftpSettings::fields(Fields& add) {
+  add.section("tftp");
+  add.listens("listen", listen, 69, false, "Addresses that devices can ask over TFTP");
+  add.other(
+      "reply_ports", "\"any\", \"listening\", or a range of ports",
+      "The port that answers leave from",
+      [this](const toml::node& node) { return apply_reply_ports(reply_ports, node); },
+      [this] {
+        return quoted(reply_ports.listening_port ? "listening"
+                                                 : text_of_range(reply_ports.range));
+      });
+  add.number("threads", threads, kThreads, "", "Threads that serve transfers");
+  add.number("resend_after_ms", resend_after_ms, {50, 60'000}, "milliseconds",
+             "First wait for an acknowledgement");
+  add.yes_or_no("timeout_to_the_letter", timeout_to_the_letter,
+                "Whether nothing is sent before a device's own timeout is over");
+  add.number("most_unanswered", most_unanswered, {0, 20}, "",
+             "Resends to a device that has never answered");
+  add.number("give_up_after_s", give_up_after_s, kSeconds, "seconds",
+             "Silence after which a transfer is given up");
+  add.number("largest_block", largest_block, {8, 65464}, "bytes",
+             "Largest block size that devices get");
+  add.number("largest_window", largest_window, {1, 65535}, "blocks",
+             "Largest window that devices get");
+}
+
+void FtpSettings::fields(Fields& add) {
+  add.section("ftp");
+  add.listens("listen", listen, 21, true, "Addresses that devices can ask over FTP");
+  add.number("threads", threads, kThreads, "", "Threads that serve connections");
+  add.other(
+      "passive_ports", "\"any\", or a range of ports",
+      "Ports of data connections in passive mode",
+      [this](const toml::node& node) { return apply_passive_ports(passive_ports, node); },
+      [this] { return quoted(text_of_range(passive_ports)); });
+  add.other(
+      "announce", "an IPv4 address", "Address that PASV tells in place of its own",
+      [this](const toml::node& node) { return apply_announce(announce, node); },
+      [this] { return announce ? quoted(announce->text()) : ""; });
+  add.other(
+      "cut_ends_from", "networks",
+      "Networks whose uploads under TLS may end without close_notify",
+      [this](const toml::node& node) { return apply_cut_ends(cut_ends_from, node); },
+      [this] { return cut_ends_from ? quoted(cut_ends_from->text()) : ""; });
+  add.number("log_in_s", log_in_s, kSeconds, "seconds", "Time to log in");
+  add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a command");
+  add.number("data_connection_s", data_connection_s, kSeconds, "seconds",
+             "Time for a data connection to come about");
+  add.number("stalled_s", stalled_s, kSeconds, "seconds",
+             "Time that a transfer may stand still");
+  add.text("certificate", certificate, "Certificate with its chain, a PEM file");
+  add.text("key", key, "Its key, a PEM file");
+}
+
+void HttpSettings::fields(Fields& add) {
+  add.section("http");
+  add.listens("listen", listen, 80, true, "Addresses that devices can ask over HTTP");
+  add.number("threads", threads, kThreads, "", "Threads that serve connections");
+  add.number("head_s", head_s, kSeconds, "seconds", "Time for a request's head");
+  add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a request");
+  add.number("stalled_s", stalled_s, kSeconds, "seconds",
+             "Time that a body may stand still");
+}
+
+void HttpsSettings::fields(Fields& add) {
+  add.section("https");
+  add.listens("listen", listen, 443, true, "Addresses that devices can ask over HTTPS");
+  add.text("certificate", certificate, "Certificate with its chain, a PEM file");
+  add.text("key", key, "Its key, a PEM file");
+}
+
+void SshSettings::fields(Fields& add) {
+  add.section("ssh");
+  add.listens("listen", listen, 22, true, "Addresses for SCP and SFTP");
+  add.number("connections", connections, {1, 10'000}, "",
+             "Connections at once; each has a thread");
+  add.number("connections_per_device", connections_per_device, {1, 10'000}, "",
+             "Connections of one device at once");
+  add.number("log_in_s", log_in_s, kSeconds, "seconds", "Time to log in");
+  add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a request");
+  add.number("stalled_s", stalled_s, kSeconds, "seconds",
+             "Time that a transfer may stand still");
+  add.number("wrong_passwords", wrong_passwords, {1, 20}, "",
+             "Wrong passwords in one connection");
+  add.other(
+      "older", "tables", "Older algorithms for networks of old devices",
+      [this](const toml::node& node) { return apply_older(older, node); },
+      counted(older));
+}
+
+void LimitsSettings::fields(Fields& add) {
+  add.section("limits");
+  add.number("transfers", transfers, kMany, "", "Transfers at once");
+  add.number("transfers_per_network", transfers_per_network, kMany, "",
+             "Transfers of one network at once (IPv4 /24, IPv6 /64)");
+  add.number("transfers_per_device", transfers_per_device, kMany, "",
+             "Transfers of one address at once");
+  add.size("arriving_per_device", arriving_per_device,
+           "Uploads of one address that are on their way, together");
+  add.size("deposited_per_day", deposited_per_day,
+           "What one address may send in 24 hours");
+  add.number("connections", connections, kMany, "", "TCP connections at once");
+  add.number("connections_per_device", connections_per_device, kMany, "",
+             "TCP connections of one address at once");
+}
+
+void CatalogueSettings::fields(Fields& add) {
+  add.section("catalogue");
+  add.yes_or_no("only_vouched", only_vouched,
+                "Whether images that nobody has vouched for are kept back");
+  add.number("look_inside_s", look_inside_s, kSeconds, "seconds",
+             "Time that a look inside a file may take");
+}
+
+void DropSettings::fields(Fields& add) {
+  add.section("drop");
+  add.text("folder", folder, "Folder that is watched for images");
+  add.number("settle_s", settle_s, kSeconds, "seconds",
+             "Time without a change after which a file is complete");
+}
+
+void VerifySettings::fields(Fields& add) {
+  add.section("verify");
+  add.number("every_days", every_days, kDaysOrNever, "days",
+             "Time after which stored bytes are read again; 0: never");
+  add.size("rate", rate, "Bytes read for each second");
+  add.number("before_fetch_days", before_fetch_days, kDaysOrNever, "days",
+             "Time after which they are read before a fetch; 0: never");
+}
+
+void ManagementSettings::fields(Fields& add) {
+  add.section("management");
+  add.other(
+      "listen", "a loopback address, with or without a port",
+      "Where the management API is served",
+      [this](const toml::node& node) { return apply_management_listen(listen, node); },
+      [this] { return quoted(listen.text()); });
+}
+
+void BackupsSettings::fields(Fields& add) {
+  add.section("backups");
+  add.size("largest", largest, "Largest backup that is taken");
+  add.number("keep_partial_days", keep_partial_days, kDays, "days",
+             "Time that interrupted uploads are kept");
+  add.size("configuration_up_to", treatment.configuration_up_to,
+           "Largest text that counts as a configuration", kMostCompared);
+  add.size_or_none("per_device", per_device, "What is kept of one device");
+  add.size_or_none("reserve", reserve,
+                   "Free space under which only configurations are taken");
+  add.yes_or_no("usual_secrets", treatment.usual_secrets,
+                "Whether what devices usually write as secrets is masked");
+  add.text("key_file", key_file,
+           "File with the keys that configurations are sealed with");
+  add.yes_or_no("thin_out_daily", thin_out_daily,
+                "Whether retention removes revisions every day");
+  add.section("backups.keep");
+  keep_rule(add, "configurations", keep_configurations, "How long configurations stay");
+  keep_rule(add, "images", keep_images, "How long images stay");
+  keep_rule(add, "others", keep_others, "How long other files stay");
+  add.section("backups");
+  add.other(
+      "leave_out", "tables", "Lines that do not count in comparisons",
+      [this](const toml::node& node) { return apply_left_out(treatment, node); },
+      counted(treatment.left_out));
+  add.other(
+      "secret", "tables", "Lines that are masked",
+      [this](const toml::node& node) { return apply_secrets(treatment, node); },
+      counted(treatment.secrets));
+  add.other(
+      "kind", "tables", "What files are, by their names",
+      [this](const toml::node& node) { return apply_kinds(treatment, node); },
+      counted(treatment.kinds));
+}
+
+void StopSettings::fields(Fields& add) {
+  add.section("stop");
+  add.number("grace_s", grace_s, {0, 600}, "seconds",
+             "Time that running transfers get when the server is stopped");
+}
+
+void LogSettings::fields(Fields& add) {
+  using Log = base::Log;
+  add.section("log");
+  add.choice<Log::Form>("form", form,
+                        {{"text", Log::Form::kText}, {"json", Log::Form::kJson}},
+                        "How lines of the log are written");
+  add.choice<Log::Level>("level", level,
+                         {{"debug", Log::Level::kDebug},
+                          {"info", Log::Level::kInfo},
+                          {"warning", Log::Level::kWarning},
+                          {"error", Log::Level::kError}},
+                         "What goes to the log");
+}
+
+void Settings::fields(Fields& add) {
+  add.section("");
+  add.text("state", state, "Folder for everything that is kept");
+  tftp.fields(add);
+  ftp.fields(add);
+  http.fields(add);
+  https.fields(add);
+  ssh.fields(add);
+  add.section("");
+  add.other(
+      "rule", "tables", "Who may do what without further ado",
+      [this](const toml::node& node) { return apply_rules(rules, node); },
+      counted(rules));
+  limits.fields(add);
+  catalogue.fields(add);
+  add.section("");
+  add.other(
+      "recogniser", "tables", "What names of files tell",
+      [this](const toml::node& node) { return apply_recognisers(recognisers, node); },
+      counted(recognisers));
+  drop.fields(add);
+  verify.fields(add);
+  management.fields(add);
+  backups.fields(add);
+  stop.fields(add);
+  log.fields(add);
+}
+
+std::vector<SettingAbout> about(const Settings& settings) {
+  auto copy = settings;
+  Fields fields;
+  copy.fields(fields);
+  std::vector<SettingAbout> all;
+  for (const auto& one : fields.all()) {
+    all.push_back(one.about);
+    all.back().value = one.text();
   }
-  settings.*how.field = std::move(*endpoints);
-  return {};
+  return all;
 }
 
 base::Outcome<Settings> parse_settings(std::string_view text, const std::string& file) {
   Settings settings;
+  Fields fields;
+  settings.fields(fields);
   try {
     const auto table = toml::parse(text, file);
-    if (auto done = apply_table(settings, table, "", file); !done) {
+    if (auto done = apply_table(fields, table, "", file); !done) {
       return base::refuse(done.error());
     }
   } catch (const toml::parse_error& error) {
     return no_value(
         fmt::format("{}:{}: {}", file, error.source().begin.line, error.description()));
   }
-  if (!settings.https_listen.empty() && settings.https_certificate.empty()) {
+  if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
     return no_value(fmt::format(
         "{}: https.listen needs https.certificate, a file in PEM form", file));
   }
-  if (settings.ftp_certificate.empty() && !settings.ftp_key.empty()) {
+  if (settings.ftp.certificate.empty() && !settings.ftp.key.empty()) {
     return no_value(
         fmt::format("{}: ftp.key needs ftp.certificate, a file in PEM form", file));
   }
@@ -517,9 +539,14 @@ base::Outcome<Settings> read_settings(const std::string& file) {
 }
 
 base::Outcome<void> set(Settings& settings, const std::string& key,
-                        const std::string& value) {
-  const toml::value<std::string> node(value);
-  auto done = keys().at(key)(settings, node);
+                        const std::vector<std::string>& texts) {
+  Fields fields;
+  settings.fields(fields);
+  toml::array list;
+  for (const auto& one : texts) list.push_back(one);
+  const toml::value<std::string> single(texts.empty() ? "" : texts.front());
+  const auto* field = fields.find(key);
+  auto done = texts.size() == 1 ? field->set(single) : field->set(list);
   if (!done) return no_value(fmt::format("{}: {}", key, done.error().sentence));
   return done;
 }

@@ -1,6 +1,9 @@
 #include "daemon/settings.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
+#include <set>
+#include <sstream>
 
 #include "tests/fakes/scratch_folder.h"
 
@@ -27,8 +30,8 @@ TEST_F(SettingsTest, HaveAWorkingDefaultForEverything) {
   const auto settings = read("");
   ASSERT_TRUE(settings);
   EXPECT_EQ(settings->state, "/var/lib/vantro");
-  EXPECT_EQ(settings->tftp_listen.front().text(), "0.0.0.0:69");
-  EXPECT_EQ(settings->management_listen.text(), "127.0.0.1:7070");
+  EXPECT_EQ(settings->tftp.listen.front().text(), "0.0.0.0:69");
+  EXPECT_EQ(settings->management.listen.text(), "127.0.0.1:7070");
 }
 
 TEST_F(SettingsTest, AreReadFromTheFile) {
@@ -40,14 +43,14 @@ TEST_F(SettingsTest, AreReadFromTheFile) {
       "[log]\nform = \"json\"\nlevel = \"debug\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
   EXPECT_EQ(settings->state, "/srv/vantro");
-  ASSERT_EQ(settings->tftp_listen.size(), 2u);
-  EXPECT_EQ(settings->tftp_listen[0].text(), "192.0.2.10:69");
-  EXPECT_EQ(settings->tftp_listen[1].text(), "192.0.2.11:6969");
-  EXPECT_EQ(settings->tftp_most_unanswered, 3);
-  EXPECT_EQ(settings->tftp_reply_ports.range->first, 50000);
-  EXPECT_EQ(settings->tftp_reply_ports.range->second, 50999);
-  EXPECT_EQ(settings->backups_largest, 2ull << 30);
-  EXPECT_EQ(settings->log_form, base::Log::Form::kJson);
+  ASSERT_EQ(settings->tftp.listen.size(), 2u);
+  EXPECT_EQ(settings->tftp.listen[0].text(), "192.0.2.10:69");
+  EXPECT_EQ(settings->tftp.listen[1].text(), "192.0.2.11:6969");
+  EXPECT_EQ(settings->tftp.most_unanswered, 3);
+  EXPECT_EQ(settings->tftp.reply_ports.range->first, 50000);
+  EXPECT_EQ(settings->tftp.reply_ports.range->second, 50999);
+  EXPECT_EQ(settings->backups.largest, 2ull << 30);
+  EXPECT_EQ(settings->log.form, base::Log::Form::kJson);
 }
 
 TEST_F(SettingsTest, RefuseAnUnknownKeyWithItsLineAndTheNearest) {
@@ -125,57 +128,56 @@ TEST_F(SettingsTest, SayWhereTheFileItselfIsWrong) {
             std::string::npos);
 }
 
+// Every setting stands in packaging/vantro.toml with its default, or as a comment where
+// it has none.
 TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
-  const auto example = read_settings(VANTRO_SOURCE_DIR "/packaging/vantro.toml");
+  const std::string file = VANTRO_SOURCE_DIR "/packaging/vantro.toml";
+  const auto example = read_settings(file);
   ASSERT_TRUE(example) << example.error().sentence;
-  const Settings defaults;
-  EXPECT_EQ(example->state, defaults.state);
-  EXPECT_EQ(example->tftp_listen, defaults.tftp_listen);
-  EXPECT_EQ(example->tftp_threads, defaults.tftp_threads);
-  EXPECT_EQ(example->tftp_resend_after_ms, defaults.tftp_resend_after_ms);
-  EXPECT_EQ(example->tftp_timeout_to_the_letter, defaults.tftp_timeout_to_the_letter);
-  EXPECT_EQ(example->tftp_most_unanswered, defaults.tftp_most_unanswered);
-  EXPECT_EQ(example->tftp_give_up_after_s, defaults.tftp_give_up_after_s);
-  EXPECT_FALSE(example->tftp_reply_ports.listening_port);
-  EXPECT_EQ(example->tftp_reply_ports.range, defaults.tftp_reply_ports.range);
-  EXPECT_EQ(example->tftp_largest_block, defaults.tftp_largest_block);
-  EXPECT_EQ(example->tftp_largest_window, defaults.tftp_largest_window);
-  EXPECT_EQ(example->limits_transfers, defaults.limits_transfers);
-  EXPECT_EQ(example->limits_transfers_per_network, defaults.limits_transfers_per_network);
-  EXPECT_EQ(example->limits_transfers_per_device, defaults.limits_transfers_per_device);
-  EXPECT_EQ(example->limits_arriving_per_device, defaults.limits_arriving_per_device);
-  EXPECT_EQ(example->backups_per_device, defaults.backups_per_device);
-  EXPECT_EQ(example->backups_reserve, defaults.backups_reserve);
-  EXPECT_EQ(example->backups_thin_out_daily, defaults.backups_thin_out_daily);
-  EXPECT_EQ(example->backups_key_file, defaults.backups_key_file);
-  EXPECT_EQ(example->backups_keep_configurations, defaults.backups_keep_configurations);
-  EXPECT_EQ(example->backups_keep_images, defaults.backups_keep_images);
-  EXPECT_EQ(example->backups_keep_others, defaults.backups_keep_others);
-  EXPECT_EQ(example->backups_treatment.usual_secrets,
-            defaults.backups_treatment.usual_secrets);
-  EXPECT_EQ(example->backups_treatment.configuration_up_to,
-            defaults.backups_treatment.configuration_up_to);
-  EXPECT_EQ(example->management_listen, defaults.management_listen);
-  EXPECT_EQ(example->catalogue_only_vouched, defaults.catalogue_only_vouched);
-  EXPECT_EQ(example->catalogue_look_inside_s, defaults.catalogue_look_inside_s);
-  EXPECT_TRUE(example->recognisers.empty());
-  EXPECT_EQ(example->drop_folder, defaults.drop_folder);
-  EXPECT_EQ(example->ftp_listen, defaults.ftp_listen);
-  EXPECT_EQ(example->ftp_threads, defaults.ftp_threads);
-  EXPECT_EQ(example->ftp_log_in_s, defaults.ftp_log_in_s);
-  EXPECT_EQ(example->ftp_idle_s, defaults.ftp_idle_s);
-  EXPECT_EQ(example->ftp_stalled_s, defaults.ftp_stalled_s);
-  EXPECT_EQ(example->ftp_data_connection_s, defaults.ftp_data_connection_s);
-  EXPECT_EQ(example->ftp_passive_ports, defaults.ftp_passive_ports);
-  EXPECT_EQ(example->ftp_announce, defaults.ftp_announce);
-  EXPECT_EQ(example->drop_settle_s, defaults.drop_settle_s);
-  EXPECT_EQ(example->verify_every_days, defaults.verify_every_days);
-  EXPECT_EQ(example->verify_rate, defaults.verify_rate);
-  EXPECT_EQ(example->backups_largest, defaults.backups_largest);
-  EXPECT_EQ(example->backups_keep_partial_days, defaults.backups_keep_partial_days);
-  EXPECT_EQ(example->stop_grace_s, defaults.stop_grace_s);
-  EXPECT_EQ(example->log_form, defaults.log_form);
-  EXPECT_EQ(example->log_level, defaults.log_level);
+  const auto defaults = about(Settings());
+  const auto shown = about(*example);
+  ASSERT_EQ(shown.size(), defaults.size());
+  std::istringstream lines(fakes::read_file(file));
+  std::set<std::string> named;
+  std::string section;
+  for (std::string line; std::getline(lines, line);) {
+    line.erase(0, line.find_first_not_of("# "));
+    if (line.starts_with('[')) {
+      section = line.substr(line.find_first_not_of('['));
+      section = section.substr(0, section.find(']'));
+      named.insert(section);
+    } else if (const auto equals = line.find(" = "); equals != std::string::npos) {
+      named.insert((section.empty() ? "" : section + ".") + line.substr(0, equals));
+      // Below a comment's own table.
+      named.insert(line.substr(0, equals));
+    }
+  }
+  for (std::size_t i = 0; i < shown.size(); ++i) {
+    EXPECT_EQ(shown[i].value, defaults[i].value) << shown[i].key;
+    EXPECT_TRUE(named.contains(shown[i].key)) << shown[i].key << " is not in the file";
+  }
+}
+
+// What is told of each is whole, and what it tells is what it takes.
+TEST_F(SettingsTest, EachIsToldInWordsThatItTakes) {
+  std::set<std::string> keys;
+  for (const auto& one : about(Settings())) {
+    EXPECT_TRUE(keys.insert(one.key).second) << one.key;
+    EXPECT_FALSE(one.meaning.empty()) << one.key;
+    EXPECT_FALSE(one.allowed.empty()) << one.key;
+    EXPECT_LE(one.meaning.size(), 70u) << one.key;
+    if (one.value.empty() || one.allowed == "tables") continue;
+    const auto again = read(one.key + " = " + one.value + "\n");
+    // HTTPS needs a certificate beside it.
+    if (one.key == "https.listen") continue;
+    ASSERT_TRUE(again) << again.error().sentence;
+    const auto told = about(*again);
+    const auto same = std::find_if(told.begin(), told.end(), [&](const auto& other) {
+      return other.key == one.key;
+    });
+    EXPECT_EQ(same->value, one.value) << one.key;
+  }
+  EXPECT_GT(keys.size(), 60u);
 }
 
 TEST_F(SettingsTest, SayWhatIsListenedOn) {
@@ -183,11 +185,11 @@ TEST_F(SettingsTest, SayWhatIsListenedOn) {
       "[http]\nlisten = [\"192.0.2.10\", \"[2001:db8::1]:8080\"]\n"
       "[https]\nlisten = \"192.0.2.10\"\ncertificate = \"/etc/vantro.pem\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
-  EXPECT_EQ(settings->http_listen[0].text(), "192.0.2.10:80");
-  EXPECT_EQ(settings->http_listen[1].text(), "[2001:db8::1]:8080");
-  EXPECT_EQ(settings->https_listen[0].text(), "192.0.2.10:443");
-  EXPECT_TRUE(read("[http]\nlisten = []\n")->http_listen.empty());
-  EXPECT_TRUE(read("[http]\nlisten = \"none\"\n")->http_listen.empty());
+  EXPECT_EQ(settings->http.listen[0].text(), "192.0.2.10:80");
+  EXPECT_EQ(settings->http.listen[1].text(), "[2001:db8::1]:8080");
+  EXPECT_EQ(settings->https.listen[0].text(), "192.0.2.10:443");
+  EXPECT_TRUE(read("[http]\nlisten = []\n")->http.listen.empty());
+  EXPECT_TRUE(read("[http]\nlisten = \"none\"\n")->http.listen.empty());
   EXPECT_EQ(refusal("[tftp]\nlisten = []\n"),
             "vantro.toml:2: tftp.listen: must name at least one address");
   EXPECT_EQ(refusal("[https]\nlisten = \"192.0.2.10\"\n"),
@@ -202,10 +204,10 @@ TEST_F(SettingsTest, SayHowFtpIsReached) {
       "[ftp]\nlisten = [\"192.0.2.10\"]\npassive_ports = \"50000-50999\"\n"
       "announce = \"203.0.113.5\"\ncertificate = \"/etc/vantro.pem\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
-  EXPECT_EQ(settings->ftp_listen[0].text(), "192.0.2.10:21");
-  EXPECT_EQ(settings->ftp_passive_ports, (PortRange{50000, 50999}));
-  EXPECT_EQ(settings->ftp_announce->text(), "203.0.113.5");
-  EXPECT_FALSE(read("[ftp]\npassive_ports = \"any\"\n")->ftp_passive_ports);
+  EXPECT_EQ(settings->ftp.listen[0].text(), "192.0.2.10:21");
+  EXPECT_EQ(settings->ftp.passive_ports, (PortRange{50000, 50999}));
+  EXPECT_EQ(settings->ftp.announce->text(), "203.0.113.5");
+  EXPECT_FALSE(read("[ftp]\npassive_ports = \"any\"\n")->ftp.passive_ports);
   for (const auto* wrong : {"80-90", "50999-50000", "50000", "50000-70000", "x-y"}) {
     EXPECT_EQ(
         refusal(std::string("[ftp]\npassive_ports = \"") + wrong + "\"\n"),
@@ -254,17 +256,17 @@ TEST_F(SettingsTest, RefuseARuleThatOpensMoreThanItSays) {
 }
 
 TEST_F(SettingsTest, AllowOlderSshByNameForNamedNetworks) {
-  EXPECT_TRUE(read("")->ssh_listen.empty());
-  EXPECT_TRUE(read("")->ssh_older.empty());
+  EXPECT_TRUE(read("")->ssh.listen.empty());
+  EXPECT_TRUE(read("")->ssh.older.empty());
   const auto settings = read(
       "[ssh]\nlisten = \"192.0.2.10\"\n[[ssh.older]]\nfrom = [\"192.0.2.0/24\"]\n"
       "algorithms = [\"aes128-cbc\", \"ssh-rsa\"]\n[[ssh.older]]\nfrom = \"private\"\n"
       "algorithms = \"hmac-sha1\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
-  EXPECT_EQ(settings->ssh_listen.at(0).text(), "192.0.2.10:22");
-  ASSERT_EQ(settings->ssh_older.size(), 2u);
-  EXPECT_EQ(settings->ssh_older[0].networks.text(), "192.0.2.0/24");
-  EXPECT_EQ(settings->ssh_older[0].algorithms,
+  EXPECT_EQ(settings->ssh.listen.at(0).text(), "192.0.2.10:22");
+  ASSERT_EQ(settings->ssh.older.size(), 2u);
+  EXPECT_EQ(settings->ssh.older[0].networks.text(), "192.0.2.0/24");
+  EXPECT_EQ(settings->ssh.older[0].algorithms,
             (std::vector<std::string>{"aes128-cbc", "ssh-rsa"}));
   const std::string line = "vantro.toml:1: ssh.older: ";
   EXPECT_EQ(refusal("[[ssh.older]]\nalgorithms = \"ssh-rsa\"\n"),
