@@ -13,6 +13,7 @@
 #include "base/outcome.h"
 #include "desk/caller.h"
 #include "gate/gate.h"
+#include "gate/intake.h"
 #include "repository/repository.h"
 
 namespace vantro::desk {

@@ -4,7 +4,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
-#include "gate/gate.h"
+#include "gate/workings.h"
 #include "repository/stored_text.h"
 
 namespace vantro::gate {
@@ -27,10 +27,11 @@ base::Refusal only_configurations() {
           "configurations; the operator must free some space"};
 }
 
-BackupWrite::BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
-                         DepositLimits limits, text::ContentTeller content,
-                         store::Arrival arrival, Transfer transfer)
-    : gate_(gate),
+BackupWrite::BackupWrite(Workings& workings, backup::Revision revision,
+                         Announced announced, DepositLimits limits,
+                         text::ContentTeller content, store::Arrival arrival,
+                         Transfer transfer)
+    : workings_(workings),
       revision_(std::move(revision)),
       announced_(std::move(announced)),
       limits_(limits),
@@ -41,10 +42,10 @@ BackupWrite::BackupWrite(Gate& gate, backup::Revision revision, Announced announ
 base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   const auto size = arrival_.size() + bytes.size();
   // What is gone on with may be larger already than a limit that was lowered since.
-  if (size > gate_.config_.largest_deposit) {
+  if (size > workings_.config.largest_deposit) {
     return base::refuse(Kind::kTooLarge,
                         fmt::format("backups larger than {} are not taken",
-                                    base::size_text(gate_.config_.largest_deposit)));
+                                    base::size_text(workings_.config.largest_deposit)));
   }
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);
@@ -59,13 +60,13 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
 
 backup::Holder BackupWrite::holder_now() const {
   const auto address = base::Address::parse(revision_.address);
-  return address ? gate_.repository_.inventory.holder_of(*address) : revision_.holder;
+  return address ? workings_.repository.inventory.holder_of(*address) : revision_.holder;
 }
 
 // Its address may have become a device's, or another one's, and a device may have been
 // removed, until the last moment.
 base::Outcome<void> BackupWrite::settle_holder(db::Transaction& t) {
-  if (auto done = gate_.repository_.snapshots.follow(t); !done) return done;
+  if (auto done = workings_.repository.snapshots.follow(t); !done) return done;
   const auto holder = holder_now();
   if (holder == revision_.holder) return {};
   revision_.holder = holder;
@@ -76,13 +77,13 @@ base::Outcome<void> BackupWrite::settle_holder(db::Transaction& t) {
 }
 
 base::Outcome<void> BackupWrite::judge() {
-  auto& repository = gate_.repository_;
-  const auto& treatment = gate_.repository_.rules.treatment;
+  auto& repository = workings_.repository;
+  const auto& treatment = workings_.repository.rules.treatment;
   revision_.size = arrival_.size();
   revision_.holder = holder_now();
   std::string read;
   const auto rules =
-      treatment.left_out(gate_.repository_.inventory.platform_of(revision_.holder));
+      treatment.left_out(workings_.repository.inventory.platform_of(revision_.holder));
   revision_.text = content_.is_text();
   if (revision_.text && !rules.empty() &&
       revision_.size <= treatment.configuration_up_to()) {
@@ -95,9 +96,9 @@ base::Outcome<void> BackupWrite::judge() {
   }
   revision_.kind = treatment.kind_of(revision_.name, revision_.text, revision_.size);
   if (!revision_.text && treatment.kind_by_name(revision_.name) == FileKind::kUnknown) {
-    const auto same = gate_.same_as_image(revision_);
+    const auto same = workings_.same_as_image(revision_);
     if (!same) return base::refuse(same.error());
-    if (*same || gate_.recognised(revision_)) revision_.kind = FileKind::kImage;
+    if (*same || workings_.recognised(revision_)) revision_.kind = FileKind::kImage;
   }
   const bool encrypted =
       repository.folder.encrypts() && revision_.kind == FileKind::kConfiguration;
@@ -118,11 +119,11 @@ base::Outcome<void> BackupWrite::judge() {
 }
 
 base::Outcome<backup::Added> BackupWrite::file() {
-  revision_.arrived_at = gate_.clock_.wall();
+  revision_.arrived_at = workings_.clock.wall();
   const auto entry =
-      gate_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
+      workings_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
   backup::Added added;
-  auto filed = gate_.repository_.filing.file(
+  auto filed = workings_.repository.filing.file(
       arrival_,
       [&](db::Transaction& t) -> base::Outcome<void> {
         if (auto settled = settle_holder(t); !settled) return settled;
@@ -212,9 +213,9 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   revision_.digests = {};
   revision_.kind = FileKind::kUnknown;
   revision_.text = content_.is_text();
-  revision_.arrived_at = gate_.clock_.wall();
+  revision_.arrived_at = workings_.clock.wall();
   revision_.why = why;
-  auto filed = gate_.repository_.database->write(
+  auto filed = workings_.repository.database->write(
       [&](db::Transaction& t) -> base::Outcome<backup::Added> {
         if (auto settled = settle_holder(t); !settled) {
           return base::refuse(settled.error());
@@ -222,8 +223,9 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
         return backup::Backups::add(t, revision_);
       });
   if (!filed) {
-    gate_.log_.error("a partial backup could not be recorded; its bytes are in partial/",
-                     {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
+    workings_.log.error(
+        "a partial backup could not be recorded; its bytes are in partial/",
+        {{"file", revision_.partial_file}, {"why", filed.error().sentence}});
   }
 }
 

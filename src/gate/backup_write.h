@@ -31,7 +31,7 @@ base::Refusal only_configurations();
 
 class BackupWrite final : public WriteSink {
  public:
-  BackupWrite(Gate& gate, backup::Revision revision, Announced announced,
+  BackupWrite(Workings& workings, backup::Revision revision, Announced announced,
               DepositLimits limits, text::ContentTeller content, store::Arrival arrival,
               Transfer transfer);
 
@@ -56,7 +56,7 @@ class BackupWrite final : public WriteSink {
               const backup::Added& added) const;
   std::string rest_of_sentence(const backup::Added& added) const;
 
-  Gate& gate_;
+  Workings& workings_;
   backup::Revision revision_;
   Announced announced_;
   DepositLimits limits_;

@@ -10,7 +10,6 @@
 // Thread-safe.
 #pragma once
 
-#include <chrono>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -23,23 +22,33 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "base/outcome.h"
-#include "gate/admission.h"
 #include "gate/asker.h"
+#include "gate/config.h"
 #include "gate/grants.h"
-#include "gate/intake.h"
 #include "gate/log_ins.h"
-#include "gate/transfers.h"
-#include "gate/tree.h"
-#include "gate/verify_first.h"
 #include "ledger/contacts.h"
-#include "probe/apart.h"
-#include "repository/repository.h"
-#include "text/content.h"
-#include "text/recogniser.h"
+
+namespace vantro::catalog {
+class OfferIndex;
+struct Asking;
+}  // namespace vantro::catalog
+namespace vantro::repository {
+struct Repository;
+}
+namespace vantro::store {
+class Arrival;
+}
+namespace vantro::text {
+class ContentTeller;
+}
 
 namespace vantro::gate {
 
 struct DepositLimits;
+struct IntakeOptions;
+class ImageIntake;
+class VerifyFirst;
+struct Workings;
 
 // The last upload of an asker under some name.
 struct OwnUpload {
@@ -48,30 +57,12 @@ struct OwnUpload {
   base::WallTime at = 0;
 };
 
-struct Config {
-  // The largest backup that a device may send, in bytes.
-  std::uint64_t largest_deposit = std::uint64_t{16} << 30;
-  // What one address may send in 24 hours, in bytes.
-  std::uint64_t deposited_per_day = std::uint64_t{64} << 30;
-  // What is kept of one device, in bytes, if nothing else is said of it; 0: no limit.
-  std::uint64_t kept_per_device = 0;
-  // Of the disk, in bytes: when less is free, only configurations are taken.
-  std::uint64_t reserve = 0;
-  AdmissionLimits admission;
-  std::vector<auth::Rule> rules = auth::default_rules();
-  // Bytes that were not compared with their checksum for so long are, before they are
-  // handed out; zero: never.
-  std::chrono::hours unverified_for{0};
-  std::vector<text::Recogniser> recognisers;
-  // How to look inside; no program: nothing is looked into.
-  probe::Apart look;
-};
-
 class Gate {
  public:
   // The repository and the clock must outlive the gate.
   Gate(repository::Repository& repository, const base::Clock& clock, base::Log log,
        Config config);
+  ~Gate();
 
   // The right to run one more transfer, to be given to one of the two below. May return
   // kBusy; that is recorded. Cheap: it may be called on an I/O thread.
@@ -88,7 +79,7 @@ class Gate {
   bool verify_first(const Asker& asker, std::string_view typed_name,
                     std::function<void()> then);
   // Before those that `then` uses go. What still waits is never told.
-  void stop_verifying_first() { verify_first_->stop(); }
+  void stop_verifying_first();
   // The right to its bytes; to a part of them, if one is given. kBusy, too, while they
   // are being verified.
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place, Found found,
@@ -127,30 +118,16 @@ class Gate {
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
 
-  // In a process of its own. Takes up to the configured time.
-  // `stop` as probe::look_apart() has it.
-  probe::Report look_inside(int fd, std::uint64_t size,
-                            const std::function<bool()>& stop) const;
-  const std::vector<text::Recogniser>& recognisers() const { return config_.recognisers; }
-  const std::vector<auth::Rule>& rules() const { return config_.rules; }
-  const base::Clock& clock() const { return clock_; }
-  const Transfers& transfers() const { return transfers_; }
-  ledger::Contacts& contacts() { return contacts_; }
+  const std::vector<text::Recogniser>& recognisers() const;
+  const std::vector<auth::Rule>& rules() const;
+  const base::Clock& clock() const;
+  const Transfers& transfers() const;
+  ledger::Contacts& contacts();
   LogIns& log_ins() { return log_ins_; }
 
  private:
-  friend class Transfer;
-  friend class BackupWrite;
-  friend class HandedImage;
-  friend class HandedList;
-  friend class ImageIntake;
-  friend class LogIns;
-  friend class VerifyFirst;
-
   // What devices can fetch at this moment.
-  std::shared_ptr<const catalog::OfferIndex> index() const {
-    return repository_.offer_index();
-  }
+  std::shared_ptr<const catalog::OfferIndex> index() const;
   base::Outcome<std::shared_ptr<const auth::Account>> account_of(
       const Asker& asker) const;
   // As would_allow(), and the account's use is noted.
@@ -166,10 +143,6 @@ class Gate {
   base::Outcome<void> add_backups(const Asker& asker, const std::string& start,
                                   std::vector<Listed>& files);
   base::Outcome<void> limits_of(const backup::Revision& revision, DepositLimits& limits);
-  // Whether the catalogue has an image of its size: it is that one, or was meant to be.
-  base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
-  // Whether its name is that of an image.
-  bool recognised(const backup::Revision& revision) const;
   bool may_encrypt(const backup::Revision& revision) const;
   // Whether an upload that broke off has on the disk what its record says.
   bool really_there(const backup::Revision& broken) const;
@@ -184,15 +157,7 @@ class Gate {
   base::Outcome<ImageIntake> open_intake(IntakeOptions options, TransferView start,
                                          std::optional<Place> place);
 
-  ledger::Entry entry_of(const TransferView& view) const;
-  void log_end(const TransferView& view) const;
-
-  repository::Repository& repository_;
-  const base::Clock& clock_;
-  base::Log log_;
-  Config config_;  // constant after construction
-  Transfers transfers_;
-  ledger::Contacts contacts_;
+  std::unique_ptr<Workings> workings_;
   LogIns log_ins_;
   Admission admission_;
   // The last, as its thread uses the others.

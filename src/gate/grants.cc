@@ -5,7 +5,7 @@
 #include <sys/uio.h>
 #include <unistd.h>
 
-#include "gate/gate.h"
+#include "gate/workings.h"
 #include "gate/write_sink.h"
 
 namespace vantro::gate {
@@ -14,26 +14,27 @@ using base::Kind;
 
 // -- Transfer --
 
-Transfer::Transfer(Gate& gate, TransferView start, std::optional<Place> place)
-    : gate_(&gate),
-      id_(gate.transfers_.begin(std::move(start))),
+Transfer::Transfer(Workings& workings, TransferView start, std::optional<Place> place)
+    : workings_(&workings),
+      id_(workings.transfers.begin(std::move(start))),
       place_(std::move(place)) {}
 
 Transfer::~Transfer() { end(State::kFailed, "the server dropped it before its end"); }
 
 void Transfer::advance(const Movement& movement) const {
-  if (auto* gate = gate_.load()) gate->transfers_.advance(id_, movement);
+  if (auto* workings = workings_.load()) workings->transfers.advance(id_, movement);
 }
 
 void Transfer::end(State how, const std::string& why) {
-  auto* gate = gate_.load();
+  auto* workings = workings_.load();
   const auto view = end_unrecorded(how, why);
-  if (view) gate->repository_.ledger.append(gate->entry_of(*view));
+  if (view) workings->repository.ledger.append(workings->entry_of(*view));
 }
 
 TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256) const {
   TransferView view;
-  if (auto* gate = gate_.load()) view = gate->transfers_.find(id_).value_or(view);
+  if (auto* workings = workings_.load())
+    view = workings->transfers.find(id_).value_or(view);
   view.state = State::kComplete;
   view.bytes = bytes;
   view.sha256 = sha256;
@@ -41,12 +42,12 @@ TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256)
 }
 
 std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
-  auto* gate = gate_.exchange(nullptr);
-  if (gate == nullptr) return std::nullopt;
+  auto* workings = workings_.exchange(nullptr);
+  if (workings == nullptr) return std::nullopt;
   // A protocol may hold it for long after, for a reply that is asked for again.
   place_.reset();
-  auto view = gate->transfers_.end(id_, how, why);
-  if (view) gate->log_end(*view);
+  auto view = workings->transfers.end(id_, how, why);
+  if (view) workings->log_end(*view);
   return view;
 }
 

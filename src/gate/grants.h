@@ -25,15 +25,16 @@
 namespace vantro::gate {
 
 class Gate;
+struct Workings;
 class WriteSink;
 using backup::Ending;
 
 // A running transfer. One that is destroyed before it was ended is recorded as failed.
 class Transfer {
  public:
-  Transfer(Gate& gate, TransferView start, std::optional<Place> place);
+  Transfer(Workings& workings, TransferView start, std::optional<Place> place);
   Transfer(Transfer&& other) noexcept
-      : gate_(other.gate_.exchange(nullptr)),
+      : workings_(other.workings_.exchange(nullptr)),
         id_(other.id_),
         place_(std::move(other.place_)) {}
   Transfer& operator=(Transfer&&) = delete;
@@ -54,7 +55,7 @@ class Transfer {
  private:
   // Null: moved from, or ended. Atomic as advance() may run beside a commit: a device can
   // repeat its last block while the disk pool files it.
-  std::atomic<Gate*> gate_;
+  std::atomic<Workings*> workings_;
   std::uint64_t id_ = 0;
   std::optional<Place> place_;  // none: the operator's own, or it has ended
 };

@@ -4,7 +4,7 @@
 
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
-#include "gate/gate.h"
+#include "gate/workings.h"
 #include "repository/change.h"
 #include "repository/image_changes.h"
 
@@ -37,9 +37,9 @@ std::string facts_text(const Taken& taken) {
 
 // -- HandedImage --
 
-HandedImage::HandedImage(Gate& gate, std::string account, Announced announced,
+HandedImage::HandedImage(Workings& workings, std::string account, Announced announced,
                          ImageIntake intake)
-    : gate_(gate),
+    : workings_(workings),
       account_(std::move(account)),
       announced_(std::move(announced)),
       intake_(std::move(intake)) {}
@@ -51,12 +51,12 @@ base::Outcome<void> HandedImage::write(base::ByteView bytes) {
 base::Outcome<std::vector<Claim>> HandedImage::claims() const {
   using Claims = std::vector<Claim>;
   const auto& image = intake_.name();
-  return gate_.repository_.database->read(
+  return workings_.repository.database->read(
       [&](db::Transaction& t) -> base::Outcome<Claims> {
         Claims claims;
         for (const auto& row : t.query(
                  "select name, text from handed_lists where account = :a and at >= :t",
-                 {account_, gate_.clock_.wall() - HandedList::kKeptDays * kDay})) {
+                 {account_, workings_.clock.wall() - HandedList::kKeptDays * kDay})) {
           const auto list = crypto::parse_checksum_list(row.text(1));
           if (!list) continue;  // it was read when it came
           const auto own = list->of(image);
@@ -92,15 +92,16 @@ base::Outcome<Filed> HandedImage::commit() {
     }
     return base::refuse(refusal);
   }
-  (void)gate_.repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-    for (const auto& row :
-         t.query("select name from handed_lists where account = :a", {account_})) {
-      if (!is_own_list(row.text(0), intake_.name())) continue;
-      t.run("delete from handed_lists where account = :a and name = :n",
-            {account_, row.text(0)});
-    }
-    return {};
-  });
+  (void)workings_.repository.database->write(
+      [&](db::Transaction& t) -> base::Outcome<void> {
+        for (const auto& row :
+             t.query("select name from handed_lists where account = :a", {account_})) {
+          if (!is_own_list(row.text(0), intake_.name())) continue;
+          t.run("delete from handed_lists where account = :a and name = :n",
+                {account_, row.text(0)});
+        }
+        return {};
+      });
   Filed filed;
   filed.path = taken->offer;
   filed.size = taken->added.image.size;
@@ -121,9 +122,9 @@ void HandedImage::abandon(State how, const std::string& why, bool /*keep*/) {
 
 // -- HandedList --
 
-HandedList::HandedList(Gate& gate, std::string account, std::string name,
+HandedList::HandedList(Workings& workings, std::string account, std::string name,
                        Announced announced, Transfer transfer)
-    : gate_(gate),
+    : workings_(workings),
       account_(std::move(account)),
       name_(std::move(name)),
       announced_(std::move(announced)),
@@ -151,12 +152,12 @@ base::Outcome<std::string> HandedList::hold_against_images(
     }
     const auto name = base::visible_name(typed);
     if (!name) continue;
-    const auto image = gate_.repository_.catalog.find(*name);
+    const auto image = workings_.repository.catalog.find(*name);
     // Others' images are not judged by it: a wrong checksum takes them off offer.
     if (!image || image->taken_in_by != account_) continue;
     using Vouches = base::Outcome<std::vector<catalog::Vouch>>;
     const auto vouched = repository::change(
-        gate_.repository_, account_,
+        workings_.repository, account_,
         [&](db::Transaction& t, repository::Change& change) -> Vouches {
           auto now = catalog::Catalog::find(t, image->name);
           if (!now) return base::refuse(now.error());
@@ -187,11 +188,12 @@ base::Outcome<Filed> HandedList::commit() {
   if (!list) return base::refuse(list.error());
   auto told = hold_against_images(*list);
   if (!told) return base::refuse(told.error());
-  auto entry = gate_.entry_of(transfer_.completed(text_.size(), filed.digests.sha256));
+  auto entry =
+      workings_.entry_of(transfer_.completed(text_.size(), filed.digests.sha256));
   entry.sentence = "a checksum list" + *told;
-  const auto now = gate_.clock_.wall();
-  auto kept =
-      gate_.repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+  const auto now = workings_.clock.wall();
+  auto kept = workings_.repository.database->write(
+      [&](db::Transaction& t) -> base::Outcome<void> {
         t.run("delete from handed_lists where (account = :a and name = :n) or at < :t",
               {account_, name_, now - kKeptDays * kDay});
         const auto count =

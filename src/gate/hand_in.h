@@ -15,7 +15,8 @@ namespace vantro::gate {
 // in lately are what it is compared with.
 class HandedImage final : public WriteSink {
  public:
-  HandedImage(Gate& gate, std::string account, Announced announced, ImageIntake intake);
+  HandedImage(Workings& workings, std::string account, Announced announced,
+              ImageIntake intake);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return intake_.sync(); }
@@ -29,7 +30,7 @@ class HandedImage final : public WriteSink {
  private:
   base::Outcome<std::vector<Claim>> claims() const;
 
-  Gate& gate_;
+  Workings& workings_;
   std::string account_;
   Announced announced_;
   ImageIntake intake_;
@@ -44,8 +45,8 @@ class HandedList final : public WriteSink {
   static constexpr int kKeptDays = 7;
 
   // `name` is the list's own, without intake/.
-  HandedList(Gate& gate, std::string account, std::string name, Announced announced,
-             Transfer transfer);
+  HandedList(Workings& workings, std::string account, std::string name,
+             Announced announced, Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   // In memory until it is filed.
@@ -61,7 +62,7 @@ class HandedList final : public WriteSink {
   // Against what is there already. A sentence about it.
   base::Outcome<std::string> hold_against_images(const crypto::ChecksumList& list) const;
 
-  Gate& gate_;
+  Workings& workings_;
   std::string account_;
   std::string name_;
   Announced announced_;

@@ -8,7 +8,7 @@
 #include "base/visible_name.h"
 #include "catalog/offers.h"
 #include "catalog/vouches.h"
-#include "gate/gate.h"
+#include "gate/workings.h"
 #include "gate/write_sink.h"
 
 namespace vantro::gate {
@@ -16,16 +16,16 @@ namespace vantro::gate {
 using base::Kind;
 using base::Refusal;
 
-ImageIntake::ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
+ImageIntake::ImageIntake(Workings& workings, IntakeOptions options, catalog::Facts facts,
                          store::Arrival arrival, Transfer transfer)
-    : gate_(&gate),
+    : workings_(&workings),
       options_(std::move(options)),
       facts_(std::move(facts)),
       arrival_(std::move(arrival)),
       transfer_(std::move(transfer)) {}
 
 ImageIntake::ImageIntake(ImageIntake&& other) noexcept
-    : gate_(other.gate_),
+    : workings_(other.workings_),
       options_(std::move(other.options_)),
       facts_(std::move(other.facts_)),
       announced_(std::move(other.announced_)),
@@ -91,7 +91,7 @@ base::Outcome<void> ImageIntake::compare() {
 base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
   const auto file = arrival_.open_for_reading();
   if (!file) return base::refuse(file.error());
-  taken.inside = gate_->look_inside(file->get(), arrival_.size(), options_.stop);
+  taken.inside = workings_->look_inside(file->get(), arrival_.size(), options_.stop);
   if (auto go_on = stopped(); !go_on) return go_on;
   const bool bad = taken.inside.verdict == probe::Verdict::kCutShort ||
                    taken.inside.verdict == probe::Verdict::kDamaged;
@@ -105,7 +105,7 @@ base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
 
 // From the name first, then from the names that the file gives itself.
 void ImageIntake::take_suggestions(Taken& taken) {
-  const auto& recognisers = gate_->recognisers();
+  const auto& recognisers = workings_->config.recognisers;
   taken.suggestions = catalog::suggestions(recognisers, options_.name);
   for (const auto& [where, name] : taken.inside.names) {
     for (auto& one : catalog::suggestions(recognisers, name)) {
@@ -129,7 +129,7 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
   if (!added) return base::refuse(added.error());
   taken.added = std::move(*added);
   auto& known = taken.added.image;
-  const auto now = gate_->clock_.wall();
+  const auto now = workings_->clock.wall();
   catalog::Catalog::set_inside(transaction, known.id, taken.inside);
   if (options_.record_claims) {
     for (const auto& claim : options_.claims) {
@@ -214,7 +214,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   image.digests = digests_;
   image.taken_in_by = options_.who;
   // Asked once more inside the transaction; here it saves a file that nobody knows.
-  if (const auto known = gate_->repository_.catalog.find(image.name);
+  if (const auto known = workings_->repository.catalog.find(image.name);
       known && known->digests.sha256 != digests_.sha256 && !known->in_doubt()) {
     return refused(catalog::name_taken(*known));
   }
@@ -222,13 +222,13 @@ base::Outcome<Taken> ImageIntake::commit() {
   if (auto sound = look_inside(taken); !sound) return refused(sound.error());
   take_suggestions(taken);
   image.facts = facts_;
-  image.taken_in_at = gate_->clock_.wall();
-  if (auto ended = gate_->repository_.end_expired_offers(); !ended)
+  image.taken_in_at = workings_->clock.wall();
+  if (auto ended = workings_->repository.end_expired_offers(); !ended)
     return refused(ended.error());
   auto view = transfer_.completed(image.size, digests_.sha256);
   view.total = image.size;
-  auto entry = gate_->entry_of(view);
-  auto filed = gate_->repository_.filing.file(
+  auto entry = workings_->entry_of(view);
+  auto filed = workings_->repository.filing.file(
       arrival_,
       [&](db::Transaction& t) -> base::Outcome<void> {
         t.acting(options_.who);
@@ -241,12 +241,13 @@ base::Outcome<Taken> ImageIntake::commit() {
   if (!filed) return refused(filed.error());
   open_ = false;
   transfer_.end_unrecorded(State::kComplete, "");
-  if (auto fresh = gate_->repository_.catalog.find(options_.name)) {
+  if (auto fresh = workings_->repository.catalog.find(options_.name)) {
     taken.added.image = std::move(*fresh);
   }
   if (!taken.offer.empty()) {
     // What the rules say about the image as it is now.
-    if (auto why = gate_->index()->held_back(taken.added.image); !why.empty()) {
+    if (auto why = workings_->repository.offer_index()->held_back(taken.added.image);
+        !why.empty()) {
       taken.note = "it " + why;
       taken.offer.clear();
     }

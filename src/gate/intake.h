@@ -21,6 +21,7 @@
 namespace vantro::gate {
 
 class Gate;
+struct Workings;
 
 using repository::Claim;
 
@@ -84,7 +85,7 @@ class ImageIntake {
 
  private:
   friend class Gate;
-  ImageIntake(Gate& gate, IntakeOptions options, catalog::Facts facts,
+  ImageIntake(Workings& workings, IntakeOptions options, catalog::Facts facts,
               store::Arrival arrival, Transfer transfer);
 
   base::Outcome<void> stopped() const;
@@ -94,7 +95,7 @@ class ImageIntake {
   base::Outcome<void> file(db::Transaction& transaction, catalog::Image image,
                            Taken& taken);
 
-  Gate* gate_;
+  Workings* workings_;
   IntakeOptions options_;  // the name in its one spelling
   catalog::Facts facts_;
   std::vector<crypto::Expected> announced_;

@@ -2,16 +2,17 @@
 
 #include <algorithm>
 
-#include "gate/gate.h"
+#include "gate/workings.h"
 
 namespace vantro::gate {
 
-LogIns::LogIns(Gate& gate)
-    : gate_(gate),
-      passwords_([this](const std::string& name) { return find(name); }, gate.clock_) {}
+LogIns::LogIns(Workings& workings)
+    : workings_(workings),
+      passwords_([this](const std::string& name) { return find(name); }, workings.clock) {
+}
 
 std::shared_ptr<const auth::Account> LogIns::find(const std::string& name) const {
-  return gate_.repository_.snapshot()->accounts->find(name);
+  return workings_.repository.snapshot()->accounts->find(name);
 }
 
 base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view name,
@@ -20,8 +21,8 @@ base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view na
   // The name only: what was typed as one may be the password.
   if (!account) {
     const auto known = auth::account_name(name);
-    gate_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
-                         account.error());
+    workings_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
+                             account.error());
   }
   return account;
 }
@@ -40,20 +41,20 @@ bool LogIns::has_key(std::string_view name, const std::string& key) const {
 
 void LogIns::record(const Asker& asker, const std::string& sentence) {
   ledger::Entry entry;
-  entry.at = gate_.clock_.wall();
+  entry.at = workings_.clock.wall();
   entry.event = "log-in";
   entry.actor = asker.peer.address.text();
-  entry.device = gate_.repository_.inventory.device_at(asker.peer.address);
+  entry.device = workings_.repository.inventory.device_at(asker.peer.address);
   entry.protocol = asker.protocol;
   entry.heard_on = asker.heard_on;
   entry.account = asker.account;
   entry.outcome = "done";
   entry.sentence = sentence;
-  gate_.log_.info("log-in", {{"protocol", asker.protocol},
-                             {"peer", asker.peer.text()},
-                             {"account", asker.account},
-                             {"remark", sentence}});
-  gate_.repository_.ledger.append(std::move(entry));
+  workings_.log.info("log-in", {{"protocol", asker.protocol},
+                                {"peer", asker.peer.text()},
+                                {"account", asker.account},
+                                {"remark", sentence}});
+  workings_.repository.ledger.append(std::move(entry));
 }
 
 }  // namespace vantro::gate

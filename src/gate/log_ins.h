@@ -13,12 +13,12 @@
 
 namespace vantro::gate {
 
-class Gate;
+struct Workings;
 
 // Thread-safe. The gate must outlive it.
 class LogIns {
  public:
-  explicit LogIns(Gate& gate);
+  explicit LogIns(Workings& workings);
 
   // The account's name, to be put into Asker::account. kAccountNeeded or kBusy; that is
   // recorded. Takes about a tenth of a second and 64 MiB.
@@ -37,7 +37,7 @@ class LogIns {
   void record(const Asker& asker, const std::string& sentence);
 
  private:
-  Gate& gate_;
+  Workings& workings_;
   auth::LogIns passwords_;
 };
 

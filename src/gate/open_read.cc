@@ -6,6 +6,9 @@
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
 #include "gate/gate.h"
+#include "gate/intake.h"
+#include "gate/verify_first.h"
+#include "gate/workings.h"
 
 namespace vantro::gate {
 
@@ -50,9 +53,12 @@ base::Outcome<void> Gate::allow(const Asker& asker, Action action,
                                 std::string_view name) {
   const auto account = account_of(asker);
   if (!account) return base::refuse(account.error());
-  auto allowed = auth::decide(config_.rules, {**account, action, name, asker.peer.address,
-                                              asker.protocol, clock_.wall()});
-  if (allowed) repository_.accounts.used(**account, asker.peer.address, clock_.wall());
+  auto allowed =
+      auth::decide(workings_->config.rules, {**account, action, name, asker.peer.address,
+                                             asker.protocol, workings_->clock.wall()});
+  if (allowed)
+    workings_->repository.accounts.used(**account, asker.peer.address,
+                                        workings_->clock.wall());
   return allowed;
 }
 
@@ -60,13 +66,14 @@ base::Outcome<void> Gate::would_allow(const Asker& asker, Action action,
                                       std::string_view name) const {
   const auto account = account_of(asker);
   if (!account) return base::refuse(account.error());
-  return auth::decide(config_.rules, {**account, action, name, asker.peer.address,
-                                      asker.protocol, clock_.wall()});
+  return auth::decide(workings_->config.rules,
+                      {**account, action, name, asker.peer.address, asker.protocol,
+                       workings_->clock.wall()});
 }
 
 catalog::Asking Gate::asking(const Asker& asker) const {
   const auto account = account_of(asker);
-  return {asker.peer.address, asker.protocol, clock_.wall(),
+  return {asker.peer.address, asker.protocol, workings_->clock.wall(),
           account ? (*account)->part : std::string()};
 }
 
@@ -100,8 +107,9 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
 
 base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
   const auto wanted = backup_name(rest);
-  auto revision = repository_.backups.find(
-      repository_.inventory.holder_of(asker.peer.address), wanted.name, wanted.revision);
+  auto revision = workings_->repository.backups.find(
+      workings_->repository.inventory.holder_of(asker.peer.address), wanted.name,
+      wanted.revision);
   if (!revision) return base::refuse(revision.error());
   if (!revision->account.empty() && revision->account != asker.account) {
     return base::refuse(Kind::kDenied,
@@ -131,8 +139,9 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
 std::optional<Found> Gate::find_backup_offer(const Asker& asker,
                                              const std::string& name) {
   const auto wanted = base::folded(name);
-  for (const auto& one : repository_.inventory.offers_to(
-           repository_.inventory.holder_of(asker.peer.address), clock_.wall())) {
+  for (const auto& one : workings_->repository.inventory.offers_to(
+           workings_->repository.inventory.holder_of(asker.peer.address),
+           workings_->clock.wall())) {
     if (base::folded(one.name) != wanted) continue;
     Found found;
     found.name = one.name;
@@ -149,8 +158,8 @@ std::optional<Found> Gate::find_backup_offer(const Asker& asker,
 base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name) {
   const auto name = base::visible_name(typed_name);
   if (!name) return base::refuse(name.error());
-  const bool backup = name->starts_with(kBackups);
-  const auto rest = backup ? name->substr(kBackups.size()) : *name;
+  const bool backup = name->starts_with(kBackupsFolder);
+  const auto rest = backup ? name->substr(kBackupsFolder.size()) : *name;
   if (auto allowed = allow(asker, backup ? Action::kReadBack : Action::kFetch,
                            backup ? backup_name(rest).name : rest);
       !allowed) {
@@ -171,7 +180,7 @@ base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_na
 
 bool Gate::verify_first(const Asker& asker, std::string_view typed_name,
                         std::function<void()> then) {
-  if (config_.unverified_for.count() == 0) return false;
+  if (workings_->config.unverified_for.count() == 0) return false;
   const auto found = find(asker, typed_name);
   if (!found || !verify_first_->due(*found)) return false;
   verify_first_->wait(*found, std::move(then));
@@ -186,10 +195,11 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   }
   base::UniqueFd file;
   if (!found.text) {
-    auto opened = repository_.folder.open_stored(found.digests.sha256, found.size);
+    auto opened =
+        workings_->repository.folder.open_stored(found.digests.sha256, found.size);
     if (!opened) {
-      log_.error("a stored file can't be opened",
-                 {{"name", found.name}, {"why", opened.error().sentence}});
+      workings_->log.error("a stored file can't be opened",
+                           {{"name", found.name}, {"why", opened.error().sentence}});
       stored_file_failed(found, opened.error());
       record_refusal(asker, word(Direction::kFetch), found.name, opened.error());
       return base::refuse(opened.error());
@@ -200,7 +210,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.direction = Direction::kFetch;
   start.protocol = asker.protocol;
   start.peer = asker.peer.address.text();
-  start.device = repository_.inventory.device_at(asker.peer.address);
+  start.device = workings_->repository.inventory.device_at(asker.peer.address);
   start.account = asker.account;
   start.heard_on = asker.heard_on;
   start.name = found.name;
@@ -210,20 +220,21 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   if (part) start.note = part->what + (start.note.empty() ? "" : "; " + start.note);
   if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
   return ReadGrant(std::move(found), std::move(file),
-                   Transfer(*this, std::move(start), std::move(place)));
+                   Transfer(*workings_, std::move(start), std::move(place)));
 }
 
 void Gate::stored_file_failed(const Found& found, const base::Refusal& why) {
   // Only certain damage counts. A shortage of descriptors, for example, does not.
   if (why.kind != Kind::kCorrupt) return;
   const auto& sha256 = found.digests.sha256;
-  auto opened = repository_.folder.open_as_it_lies(sha256);
+  auto opened = workings_->repository.folder.open_as_it_lies(sha256);
   if (!opened && opened.error().kind != Kind::kCorrupt) return;
   store::StoredHandle handle;
   if (opened) handle = std::move(*opened);
-  if (auto lost = repository_.contents.lost(sha256, handle, why.sentence); !lost) {
-    log_.error("a lost file could not be marked",
-               {{"sha256", sha256}, {"why", lost.error().sentence}});
+  if (auto lost = workings_->repository.contents.lost(sha256, handle, why.sentence);
+      !lost) {
+    workings_->log.error("a lost file could not be marked",
+                         {{"sha256", sha256}, {"why", lost.error().sentence}});
   }
 }
 
@@ -245,8 +256,8 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
 // The asker's own: the newest of each name, and all by their revisions.
 base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& start,
                                       std::vector<Listed>& files) {
-  auto revisions =
-      repository_.backups.revisions(repository_.inventory.holder_of(asker.peer.address));
+  auto revisions = workings_->repository.backups.revisions(
+      workings_->repository.inventory.holder_of(asker.peer.address));
   if (!revisions) return base::refuse(revisions.error());
   std::map<std::string, Listed> newest;
   for (const auto& one : *revisions) {
@@ -254,10 +265,10 @@ base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& sta
     if (!one.account.empty() && one.account != asker.account) continue;
     Listed listed{backup_path(one.name, one.number), one.size, one.digests.sha256,
                   one.arrived_at};
-    if (listed.name.starts_with(start) && start.size() > kBackups.size()) {
+    if (listed.name.starts_with(start) && start.size() > kBackupsFolder.size()) {
       files.push_back(listed);
     }
-    listed.name = std::string(kBackups) + one.name;
+    listed.name = std::string(kBackupsFolder) + one.name;
     newest[one.name] = std::move(listed);
   }
   for (auto& [name, listed] : newest) files.push_back(std::move(listed));
@@ -279,14 +290,14 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
   const auto start = listing.folder.empty() ? "" : listing.folder + "/";
   const auto may = [&](Action action) { return would_allow(asker, action, ""); };
   std::vector<Listed> files;
-  if (start.starts_with(kBackups)) {
+  if (start.starts_with(kBackupsFolder)) {
     if (auto allowed = may(Action::kReadBack); !allowed) {
       return base::refuse(allowed.error());
     }
     if (auto added = add_backups(asker, start, files); !added) {
       return base::refuse(added.error());
     }
-  } else if (start == kIntake) {
+  } else if (start == kIntakeFolder) {
     // What is handed in is an image then, and no file of this folder.
     if (auto allowed = may(Action::kHandIn); !allowed) {
       return base::refuse(allowed.error());
@@ -300,8 +311,9 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
     files.push_back(
         {offer->name, offer->image.size, offer->image.digests.sha256, offer->since});
   }
-  for (const auto& one : repository_.inventory.offers_to(
-           repository_.inventory.holder_of(asker.peer.address), clock_.wall())) {
+  for (const auto& one : workings_->repository.inventory.offers_to(
+           workings_->repository.inventory.holder_of(asker.peer.address),
+           workings_->clock.wall())) {
     files.push_back(
         {one.name, one.revision.size, one.revision.digests.sha256, one.since});
   }
@@ -324,14 +336,14 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
     entry.sha256 = file.sha256;
   }
   if (start.empty()) {
-    for (const auto& [folder, action] :
-         {std::pair(kBackups, Action::kReadBack), std::pair(kIntake, Action::kHandIn)}) {
+    for (const auto& [folder, action] : {std::pair(kBackupsFolder, Action::kReadBack),
+                                         std::pair(kIntakeFolder, Action::kHandIn)}) {
       if (!may(action)) continue;
       auto& entry = entries[std::string(folder.substr(0, folder.size() - 1))];
       entry = {std::string(folder), 0, "", entry.since};
     }
   }
-  if (entries.empty() && !listing.folder.empty() && start != kBackups) {
+  if (entries.empty() && !listing.folder.empty() && start != kBackupsFolder) {
     return base::refuse(
         Kind::kNotFound,
         fmt::format("there is no folder '{}'", base::printable(listing.folder, 80)));

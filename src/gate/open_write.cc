@@ -8,6 +8,9 @@
 #include "gate/backup_write.h"
 #include "gate/gate.h"
 #include "gate/hand_in.h"
+#include "gate/intake.h"
+#include "gate/verify_first.h"
+#include "gate/workings.h"
 
 namespace vantro::gate {
 
@@ -45,19 +48,19 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
   };
   auto name = base::visible_name(typed_name);
   if (!name) return refused(name.error());
-  if (announced.size.value_or(0) > config_.largest_deposit) {
+  if (announced.size.value_or(0) > workings_->config.largest_deposit) {
     return refused({Kind::kTooLarge,
                     fmt::format("files larger than {} are not taken; this one has {}",
-                                base::size_text(config_.largest_deposit),
+                                base::size_text(workings_->config.largest_deposit),
                                 base::size_text(*announced.size))});
   }
-  const bool handed_in = name->starts_with(kIntake);
+  const bool handed_in = name->starts_with(kIntakeFolder);
   if (handed_in) {
     direction = Direction::kIntake;
-    name->erase(0, kIntake.size());
-  } else if (name->starts_with(kBackups)) {
+    name->erase(0, kIntakeFolder.size());
+  } else if (name->starts_with(kBackupsFolder)) {
     // Typed as it is read back.
-    *name = backup_name(name->substr(kBackups.size())).name;
+    *name = backup_name(name->substr(kBackupsFolder.size())).name;
   }
   if (auto allowed = allow(asker, handed_in ? Action::kHandIn : Action::kDeposit, *name);
       !allowed) {
@@ -75,18 +78,19 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                                             Announced announced) {
   backup::Revision revision;
   revision.address = asker.peer.address.text();
-  const auto now = clock_.wall();
-  const auto sent = repository_.backups.bytes_since(revision.address, now - kDay);
+  const auto now = workings_->clock.wall();
+  const auto sent =
+      workings_->repository.backups.bytes_since(revision.address, now - kDay);
   if (!sent) return base::refuse(sent.error());
-  if (*sent + announced.size.value_or(0) > config_.deposited_per_day) {
+  if (*sent + announced.size.value_or(0) > workings_->config.deposited_per_day) {
     return base::refuse(
         Kind::kBusy,
         fmt::format("{} has sent {} in the last 24 hours, and {} is what is taken from "
                     "one address in that time",
                     revision.address, base::size_text(*sent),
-                    base::size_text(config_.deposited_per_day)));
+                    base::size_text(workings_->config.deposited_per_day)));
   }
-  revision.holder = repository_.inventory.holder_of(asker.peer.address);
+  revision.holder = workings_->repository.inventory.holder_of(asker.peer.address);
   revision.name = name;
   revision.announced = announced.size;
   revision.protocol = asker.protocol;
@@ -94,47 +98,48 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   DepositLimits limits;
   if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
-  start.device = repository_.inventory.device_at(asker.peer.address);
+  start.device = workings_->repository.inventory.device_at(asker.peer.address);
   text::ContentTeller content;
-  auto arrival =
-      announced.goes_on
-          ? go_on(revision, announced, content)
-          : repository_.folder.arrive({"backup", revision.address, name}, now,
-                                      announced.size.value_or(0), may_encrypt(revision));
+  auto arrival = announced.goes_on
+                     ? go_on(revision, announced, content)
+                     : workings_->repository.folder.arrive(
+                           {"backup", revision.address, name}, now,
+                           announced.size.value_or(0), may_encrypt(revision));
   if (!arrival) return base::refuse(arrival.error());
   if (arrival->size() > 0) {
     start.note = fmt::format("went on behind {} bytes{}{}", arrival->size(),
                              asker.remark.empty() ? "" : "; ", asker.remark);
   }
   return WriteGrant(std::make_unique<BackupWrite>(
-      *this, std::move(revision), std::move(announced), limits, content,
-      std::move(*arrival), Transfer(*this, std::move(start), std::move(place))));
+      *workings_, std::move(revision), std::move(announced), limits, content,
+      std::move(*arrival), Transfer(*workings_, std::move(start), std::move(place))));
 }
 
 // What may still come of it; a refusal if not even what was announced.
 base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
                                     DepositLimits& limits) {
   const auto announced = revision.announced.value_or(0);
-  const auto quota =
-      repository_.inventory.quota_of(revision.holder).value_or(config_.kept_per_device);
+  const auto quota = workings_->repository.inventory.quota_of(revision.holder)
+                         .value_or(workings_->config.kept_per_device);
   if (quota != 0) {
-    const auto kept = repository_.backups.bytes_of(revision.holder);
+    const auto kept = workings_->repository.backups.bytes_of(revision.holder);
     if (!kept) return base::refuse(kept.error());
     limits.quota = quota;
     limits.kept = *kept;
     if (auto room = limits.check_quota(announced); !room) return room;
   }
-  if (config_.reserve != 0) {
-    const auto free = repository_.folder.free_bytes();
-    limits.only_configurations = free < config_.reserve + announced;
+  if (workings_->config.reserve != 0) {
+    const auto free = workings_->repository.folder.free_bytes();
+    limits.only_configurations = free < workings_->config.reserve + announced;
   }
   if (!limits.only_configurations) return {};
-  const auto& treatment = repository_.rules.treatment;
+  const auto& treatment = workings_->repository.rules.treatment;
   limits.named = treatment.kind_by_name(revision.name);
   limits.configuration_up_to = treatment.configuration_up_to();
-  const auto kind = limits.named == backup::FileKind::kUnknown && !recognised(revision)
-                        ? backup::FileKind::kConfiguration
-                        : limits.named;
+  const auto kind =
+      limits.named == backup::FileKind::kUnknown && !workings_->recognised(revision)
+          ? backup::FileKind::kConfiguration
+          : limits.named;
   if (kind != backup::FileKind::kConfiguration ||
       announced > limits.configuration_up_to) {
     return base::refuse(only_configurations());
@@ -144,24 +149,11 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
 
 // What may turn out to be a configuration is encrypted from its first byte on.
 bool Gate::may_encrypt(const backup::Revision& revision) const {
-  const auto& treatment = repository_.rules.treatment;
+  const auto& treatment = workings_->repository.rules.treatment;
   const auto named = treatment.kind_by_name(revision.name);
   return named == backup::FileKind::kConfiguration ||
-         (named == backup::FileKind::kUnknown && !recognised(revision) &&
+         (named == backup::FileKind::kUnknown && !workings_->recognised(revision) &&
           revision.announced.value_or(0) <= treatment.configuration_up_to());
-}
-
-base::Outcome<bool> Gate::same_as_image(const backup::Revision& revision) const {
-  if (revision.size == 0) return false;
-  const auto alike = repository_.catalog.with_size(revision.size);
-  if (!alike) return base::refuse(alike.error());
-  return !alike->empty();
-}
-
-bool Gate::recognised(const backup::Revision& revision) const {
-  return std::any_of(
-      config_.recognisers.begin(), config_.recognisers.end(),
-      [&](const auto& one) { return !one.recognise(revision.name).empty(); });
 }
 
 // The sender's newest upload under the name, if it broke off where the sender thinks.
@@ -169,11 +161,12 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                                           const Announced& announced,
                                           text::ContentTeller& content) {
   const auto shown = base::printable(revision.name, 80);
-  const auto last = repository_.backups.newest(revision.holder, revision.name);
+  const auto last = workings_->repository.backups.newest(revision.holder, revision.name);
   if (!last) return base::refuse(last.error());
   const store::ArrivalLabel label{"backup", revision.address, revision.name};
   if (!*last && !announced.behind) {
-    return repository_.folder.arrive(label, clock_.wall(), 0, may_encrypt(revision));
+    return workings_->repository.folder.arrive(label, workings_->clock.wall(), 0,
+                                               may_encrypt(revision));
   }
   if (!*last) {
     return base::refuse(Kind::kInvalid,
@@ -216,14 +209,16 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                     "disk: send all of it",
                     shown));
   }
-  auto arrival = repository_.folder.arrive_again(
-      {broken.partial_file, broken.size, broken.partial_sha256}, label, clock_.wall(),
-      may_encrypt(revision), [&](base::ByteView bytes) { content.update(bytes); });
+  auto arrival = workings_->repository.folder.arrive_again(
+      {broken.partial_file, broken.size, broken.partial_sha256}, label,
+      workings_->clock.wall(), may_encrypt(revision),
+      [&](base::ByteView bytes) { content.update(bytes); });
   if (!arrival && arrival.error().kind == Kind::kCorrupt) {
-    log_.error("a partial file is damaged and can't be gone on with",
-               {{"file", broken.partial_file}});
+    workings_->log.error("a partial file is damaged and can't be gone on with",
+                         {{"file", broken.partial_file}});
     // So that it is not tried again; the file stays for a person to look at.
-    if (auto done = repository_.backups.distrust_partial_file(broken.partial_file);
+    if (auto done =
+            workings_->repository.backups.distrust_partial_file(broken.partial_file);
         !done) {
       return base::refuse(done.error());
     }
@@ -235,7 +230,8 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
   }
   if (!arrival) return arrival;
   // Its record stays, as that of an upload that was gone on with.
-  if (auto done = repository_.backups.forget_partial_file(broken.partial_file); !done) {
+  if (auto done = workings_->repository.backups.forget_partial_file(broken.partial_file);
+      !done) {
     return base::refuse(done.error());
   }
   return arrival;
@@ -244,7 +240,7 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
 // Nobody is told to go on behind bytes that may have been lost.
 bool Gate::really_there(const backup::Revision& broken) const {
   return !broken.partial_file.empty() && !broken.partial_sha256.empty() &&
-         repository_.folder.partial_size(broken.partial_file) == broken.size;
+         workings_->repository.folder.partial_size(broken.partial_file) == broken.size;
 }
 
 base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
@@ -252,15 +248,15 @@ base::Outcome<std::optional<OwnUpload>> Gate::own_upload(const Asker& asker,
   using Own = std::optional<OwnUpload>;
   auto name = base::visible_name(typed_name);
   if (!name) return base::refuse(name.error());
-  if (name->starts_with(kIntake)) return Own();
-  if (name->starts_with(kBackups)) {
-    *name = backup_name(name->substr(kBackups.size())).name;
+  if (name->starts_with(kIntakeFolder)) return Own();
+  if (name->starts_with(kBackupsFolder)) {
+    *name = backup_name(name->substr(kBackupsFolder.size())).name;
   }
   if (auto allowed = would_allow(asker, Action::kDeposit, *name); !allowed) {
     return base::refuse(allowed.error());
   }
-  const auto last = repository_.backups.newest(
-      repository_.inventory.holder_of(asker.peer.address), *name);
+  const auto last = workings_->repository.backups.newest(
+      workings_->repository.inventory.holder_of(asker.peer.address), *name);
   if (!last) return base::refuse(last.error());
   if (!*last || (*last)->account != asker.account) return Own();
   if (!(*last)->complete && !really_there(**last)) return Own();
@@ -276,11 +272,11 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
                         "of it");
   }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
-  start.device = repository_.inventory.device_at(asker.peer.address);
+  start.device = workings_->repository.inventory.device_at(asker.peer.address);
   if (crypto::is_checksum_file_name(name)) {
     return WriteGrant(std::make_unique<HandedList>(
-        *this, asker.account, name, std::move(announced),
-        Transfer(*this, std::move(start), std::move(place))));
+        *workings_, asker.account, name, std::move(announced),
+        Transfer(*workings_, std::move(start), std::move(place))));
   }
   IntakeOptions options;
   options.name = name;
@@ -289,7 +285,7 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
   auto intake = open_intake(std::move(options), std::move(start), std::move(place));
   if (!intake) return base::refuse(intake.error());
   WriteGrant grant(std::make_unique<HandedImage>(
-      *this, asker.account, std::move(announced), std::move(*intake)));
+      *workings_, asker.account, std::move(announced), std::move(*intake)));
   grant.set_slow_to_commit();
   return grant;
 }
@@ -316,13 +312,14 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView
       return base::refuse(set.error());
     }
   }
-  auto arrival = repository_.folder.arrive({"image", options.who, *name}, clock_.wall(),
-                                           options.size.value_or(0));
+  auto arrival = workings_->repository.folder.arrive(
+      {"image", options.who, *name}, workings_->clock.wall(), options.size.value_or(0));
   if (!arrival) return base::refuse(arrival.error());
   options.name = *name;
   start.name = *name;
-  return ImageIntake(*this, std::move(options), std::move(facts), std::move(*arrival),
-                     Transfer(*this, std::move(start), std::move(place)));
+  return ImageIntake(*workings_, std::move(options), std::move(facts),
+                     std::move(*arrival),
+                     Transfer(*workings_, std::move(start), std::move(place)));
 }
 
 }  // namespace vantro::gate

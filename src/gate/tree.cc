@@ -30,7 +30,7 @@ BackupName backup_name(std::string_view rest) {
 }
 
 std::string backup_path(const std::string& name, std::int64_t revision) {
-  return fmt::format("{}revision-{}/{}", kBackups, revision, name);
+  return fmt::format("{}revision-{}/{}", kBackupsFolder, revision, name);
 }
 
 }  // namespace vantro::gate

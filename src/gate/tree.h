@@ -20,8 +20,8 @@
 
 namespace vantro::gate {
 
-using repository::kBackups;
-using repository::kIntake;
+using repository::kBackupsFolder;
+using repository::kIntakeFolder;
 
 // What a name stands for, to the one who asked.
 struct Found {

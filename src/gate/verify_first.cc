@@ -7,7 +7,8 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
-#include "gate/gate.h"
+#include "gate/tree.h"
+#include "gate/workings.h"
 #include "repository/verify_content.h"
 
 namespace vantro::gate {
@@ -22,9 +23,9 @@ constexpr std::size_t kMostRemembered = 10'000;
 
 }  // namespace
 
-VerifyFirst::VerifyFirst(Gate& gate, std::chrono::hours unread_for,
+VerifyFirst::VerifyFirst(Workings& workings, std::chrono::hours unread_for,
                          std::chrono::seconds patience)
-    : gate_(gate), unread_for_(unread_for), patience_(patience) {
+    : workings_(workings), unread_for_(unread_for), patience_(patience) {
   if (unread_for_.count() != 0) thread_ = std::thread([this] { run(); });
 }
 
@@ -46,7 +47,7 @@ bool VerifyFirst::due(const Found& found) {
 }
 
 bool VerifyFirst::due_locked(const Found& found) {
-  const auto before = gate_.clock_.wall() - unread_for_.count();
+  const auto before = workings_.clock.wall() - unread_for_.count();
   if (found.read_at > before) return false;
   const auto known = verified_.find(found.digests.sha256);
   return known == verified_.end() || known->second <= before;
@@ -104,8 +105,8 @@ void VerifyFirst::tell(const Then& then) const {
   try {
     then();
   } catch (const std::exception& error) {
-    gate_.log_.error("a fetch that waited for its bytes to be verified is lost",
-                     {{"why", error.what()}});
+    workings_.log.error("a fetch that waited for its bytes to be verified is lost",
+                        {{"why", error.what()}});
   }
 }
 
@@ -122,7 +123,7 @@ bool VerifyFirst::piece_read(const std::string& sha256, std::uint64_t bytes) {
 }
 
 bool VerifyFirst::read_lately(const std::string& sha256) {
-  const auto read_at = gate_.repository_.database->read(
+  const auto read_at = workings_.repository.database->read(
       [&](db::Transaction& t) -> base::Outcome<base::WallTime> {
         const auto rows = t.query(
             "select coalesce(max(read_at), 0) from (select read_at from images "
@@ -131,22 +132,23 @@ bool VerifyFirst::read_lately(const std::string& sha256) {
             {sha256, sha256});
         return rows.empty() ? 0 : rows.front().integer(0);
       });
-  return read_at && *read_at > gate_.clock_.wall() - unread_for_.count();
+  return read_at && *read_at > workings_.clock.wall() - unread_for_.count();
 }
 
 std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
   // Whoever asked may know an older time than the database.
   if (read_lately(sha256)) return "";
   const auto result = repository::verify_content(
-      gate_.repository_, sha256, size, false,
+      workings_.repository, sha256, size, false,
       [&](std::uint64_t bytes) { return piece_read(sha256, bytes); });
   if (!result.noted) {
-    gate_.log_.error("what was verified before a fetch could not be put on record",
-                     {{"sha256", sha256}, {"why", result.noted.error().sentence}});
+    workings_.log.error("what was verified before a fetch could not be put on record",
+                        {{"sha256", sha256}, {"why", result.noted.error().sentence}});
   }
   switch (result.reading) {
     case repository::Reading::kWhole:
-      gate_.log_.info("verified before a fetch", {{"sha256", sha256}, {"bytes", size}});
+      workings_.log.info("verified before a fetch",
+                         {{"sha256", sha256}, {"bytes", size}});
       return "";
     case repository::Reading::kReplaced:
       return "";
@@ -183,7 +185,7 @@ void VerifyFirst::run() {
     if (stopping_) return;
     if (failed.empty()) {
       if (verified_.size() >= kMostRemembered) verified_.clear();
-      verified_[sha256] = gate_.clock_.wall();
+      verified_[sha256] = workings_.clock.wall();
     } else {
       if (failed_.size() >= kMostRemembered) failed_.clear();
       failed_[sha256] = {std::chrono::steady_clock::now(), failed};

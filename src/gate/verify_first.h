@@ -18,7 +18,7 @@
 
 namespace vantro::gate {
 
-class Gate;
+struct Workings;
 struct Found;
 
 // Thread-safe. Reads on a thread of its own, one content after the other.
@@ -30,7 +30,7 @@ class VerifyFirst {
   static constexpr std::chrono::seconds kPatience{10};
 
   // `unread_for`: what was read longer ago must be verified; zero: nothing must.
-  VerifyFirst(Gate& gate, std::chrono::hours unread_for,
+  VerifyFirst(Workings& workings, std::chrono::hours unread_for,
               std::chrono::seconds patience = kPatience);
   // Stops. What still waits is never told.
   ~VerifyFirst();
@@ -75,7 +75,7 @@ class VerifyFirst {
   void tell(const Then& then) const;
   bool piece_read(const std::string& sha256, std::uint64_t bytes);
 
-  Gate& gate_;
+  Workings& workings_;
   const std::chrono::milliseconds unread_for_;
   const std::chrono::seconds patience_;
   std::mutex mutex_;

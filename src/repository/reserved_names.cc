@@ -9,7 +9,7 @@ namespace vantro::repository {
 base::Outcome<void> not_reserved(const std::string& name) {
   // Devices may type any letter case, and a name that is a file must not hide a folder.
   const auto folder = base::folded(name) + "/";
-  for (const auto reserved : {kBackups, kIntake}) {
+  for (const auto reserved : {kBackupsFolder, kIntakeFolder}) {
     if (!folder.starts_with(reserved)) continue;
     return base::refuse(
         base::Kind::kInvalid,

@@ -9,8 +9,8 @@
 
 namespace vantro::repository {
 
-inline constexpr std::string_view kBackups = "backups/";
-inline constexpr std::string_view kIntake = "intake/";
+inline constexpr std::string_view kBackupsFolder = "backups/";
+inline constexpr std::string_view kIntakeFolder = "intake/";
 
 // `name` as base::visible_name() gave it. kInvalid: it is a reserved folder, or in one,
 // letter case aside.

@@ -19,10 +19,11 @@ Entry entry_of(const gate::Listed& listed) {
 
 base::Outcome<void> may_send(gate::Gate& gate, const gate::Asker& asker,
                              const std::string& name) {
-  if (!name.starts_with(gate::kIntake)) {
+  if (!name.starts_with(gate::kIntakeFolder)) {
     return gate.would_allow(asker, Action::kDeposit, name);
   }
-  return gate.would_allow(asker, Action::kHandIn, name.substr(gate::kIntake.size()));
+  return gate.would_allow(asker, Action::kHandIn,
+                          name.substr(gate::kIntakeFolder.size()));
 }
 
 base::Outcome<void> may_send_into(gate::Gate& gate, const gate::Asker& asker,

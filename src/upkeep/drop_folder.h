@@ -24,6 +24,7 @@
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "gate/gate.h"
+#include "gate/intake.h"
 
 namespace vantro::upkeep {
 

@@ -1,6 +1,8 @@
 #include "db/database.h"
 
 #include <gtest/gtest.h>
+#include <new>
+#include <stdexcept>
 
 #include "db/schema.h"
 #include "tests/fakes/scratch_folder.h"
@@ -195,6 +197,32 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
             "x.img>x.img\ny.img>x.img\nz.img>z.img\n"
             "x.img>x.img 7\ny.img>x.img 8\n"
             "2\n3\n");
+}
+
+TEST_F(DatabaseTest, WhateverTheWorkThrowsTheNextWriterFindsNoOpenTransaction) {
+  const auto database = open();
+  ASSERT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    t.run("create table x (a bigint)");
+    return {};
+  }));
+  EXPECT_THROW((void)database->write([](Transaction& t) -> Outcome<void> {
+    t.run("insert into x values (1)");
+    t.changed("x", "1");
+    throw std::bad_alloc();
+  }),
+               std::bad_alloc);
+  EXPECT_THROW((void)database->read([](Transaction&) -> Outcome<void> {
+    throw std::runtime_error("no memory, say");
+  }),
+               std::runtime_error);
+  EXPECT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    t.run("insert into x values (2)");
+    return {};
+  }));
+  const auto sum = database->read([](Transaction& t) -> Outcome<std::int64_t> {
+    return t.query("select sum(a) from x").front().integer(0);
+  });
+  EXPECT_EQ(sum, 2);
 }
 
 TEST_F(DatabaseTest, RefusesANewerSchema) {

@@ -193,6 +193,46 @@ TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
   fetch.wait();
 }
 
+TEST_F(Cli, TheLogTellsOfEachChangeOnceItIsMade) {
+  send("x.cfg", "config");
+  EXPECT_EQ(vantro({"device", "add", "pump", "--addresses", "192.0.2.7"}).code, 0);
+  // What was refused is no change.
+  EXPECT_EQ(vantro({"device", "add", "pump"}).code, 1);
+  EXPECT_EQ(vantro({"account", "change", "anonymous", "--may", "fetch"}).code, 0);
+  EXPECT_EQ(vantro({"backup", "pin", "127.0.0.1", "x.cfg"}).code, 0);
+  const auto log = fakes::read_file(scratch_ / "server.err");
+  for (const auto* event : {"device-add", "account-change", "backup-pin"}) {
+    const auto first = log.find(event);
+    EXPECT_NE(first, std::string::npos) << event << "\n" << log;
+    EXPECT_EQ(log.find(event, first + 1), std::string::npos) << event << "\n" << log;
+  }
+  EXPECT_NE(log.find("by=operator"), std::string::npos) << log;
+}
+
+TEST_F(Cli, TheEventStreamTellsOfChanges) {
+  Process events(
+      {"curl", "-sS", "-N", "-m", "60", "-H",
+       "Authorization: Bearer " + fakes::read_file(state() + "/token").substr(0, 48),
+       url() + "/v1/events"},
+      {}, scratch_ / "events", scratch_ / "events.err");
+  const auto told = [&] { return fakes::read_file(scratch_ / "events"); };
+  // Its first comment: the stream is open.
+  ASSERT_TRUE(
+      eventually([&] { return told().find(": still here") != std::string::npos; }));
+  EXPECT_EQ(vantro({"device", "add", "pump"}).code, 0);
+  ASSERT_TRUE(eventually([&] {
+    return told().find(R"("by":"operator","kind":"device","object":"1","sequence":1})") !=
+           std::string::npos;
+  })) << told();
+  EXPECT_NE(told().find("event: change\nid: 1\n"), std::string::npos) << told();
+  take_in("x.img", "bytes");
+  ASSERT_TRUE(eventually([&] {
+    return told().find(R"("kind":"offer","object":"x.img")") != std::string::npos;
+  })) << told();
+  events.signal(SIGKILL);
+  events.wait();
+}
+
 TEST_F(Cli, ShowsTheLedgerOldestFirst) {
   take_in("x.img", "abc");
   send("x.cfg", "config");

@@ -9,6 +9,7 @@
 #include "desk/caller.h"
 #include "desk/trouble.h"
 #include "gate/gate.h"
+#include "gate/intake.h"
 #include "repository/repository.h"
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_clock.h"

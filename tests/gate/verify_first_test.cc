@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 
 #include "desk/accounts.h"
+#include "gate/workings.h"
 #include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 #include "upkeep/verify.h"
@@ -153,7 +154,8 @@ TEST_F(VerifyFirstTest, ManyWaitForOneReading) {
 TEST_F(VerifyFirstTest, WhoHasWaitedLongEnoughIsToldHowFarItIs) {
   ASSERT_TRUE(take_in("x.img", std::string(20'000'000, 'x')));
   clock_.advance(hours(24 * 60));
-  VerifyFirst impatient(*gate_, hours(24 * 45), std::chrono::seconds(0));
+  Workings workings(*repository_, clock_, log_, config_);
+  VerifyFirst impatient(workings, hours(24 * 45), std::chrono::seconds(0));
   const auto found = gate_->find(device("192.0.2.7"), "x.img");
   ASSERT_TRUE(found);
   std::promise<std::string> told;

@@ -95,7 +95,7 @@ base::Outcome<Entry> GrantedFiles::look(const std::string& path) {
     return folder_entry(path, now());
   }
   // A folder that only takes: it is there for those who may send.
-  const bool intake = name + "/" == gate::kIntake;
+  const bool intake = name + "/" == gate::kIntakeFolder;
   if (intake && may_send_into(gate_, asker_, name)) return folder_entry(path, now());
   return file;
 }
@@ -114,7 +114,7 @@ base::Outcome<std::vector<Entry>> GrantedFiles::list(const std::string& path) {
   const auto name = name_of(path);
   const auto listing = gate_.look_into(asker_, name);
   if (!listing) {
-    if (name + "/" == gate::kIntake && may_send_into(gate_, asker_, name)) {
+    if (name + "/" == gate::kIntakeFolder && may_send_into(gate_, asker_, name)) {
       return std::vector<Entry>();
     }
     gate_.record_refusal(asker_, auth::word(Action::kList), name, listing.error());

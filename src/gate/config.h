@@ -1,0 +1,34 @@
+// What the gate goes by, from the settings.
+#pragma once
+
+#include <chrono>
+#include <cstdint>
+#include <vector>
+
+#include "auth/rules.h"
+#include "gate/admission.h"
+#include "probe/apart.h"
+#include "text/recogniser.h"
+
+namespace vantro::gate {
+
+struct Config {
+  // The largest backup that a device may send, in bytes.
+  std::uint64_t largest_deposit = std::uint64_t{16} << 30;
+  // What one address may send in 24 hours, in bytes.
+  std::uint64_t deposited_per_day = std::uint64_t{64} << 30;
+  // What is kept of one device, in bytes, if nothing else is said of it; 0: no limit.
+  std::uint64_t kept_per_device = 0;
+  // Of the disk, in bytes: when less is free, only configurations are taken.
+  std::uint64_t reserve = 0;
+  AdmissionLimits admission;
+  std::vector<auth::Rule> rules = auth::default_rules();
+  // Bytes that were not compared with their checksum for so long are, before they are
+  // handed out; zero: never.
+  std::chrono::hours unverified_for{0};
+  std::vector<text::Recogniser> recognisers;
+  // How to look inside; no program: nothing is looked into.
+  probe::Apart look;
+};
+
+}  // namespace vantro::gate

@@ -1,0 +1,97 @@
+#include "gate/workings.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/visible_name.h"
+
+namespace vantro::gate {
+
+void Workings::record_refusal(const Asker& asker, const std::string& event,
+                              std::string_view name, const base::Refusal& refusal) {
+  if (!contacts.may_record_refusal(asker.peer.address)) return;
+  ledger::Entry entry;
+  entry.at = clock.wall();
+  entry.event = event;
+  entry.actor = asker.peer.address.text();
+  entry.device = repository.inventory.device_at(asker.peer.address);
+  entry.protocol = asker.protocol;
+  entry.heard_on = asker.heard_on;
+  entry.account = asker.account;
+  entry.name = base::printable(name, base::kLongestName);
+  entry.outcome = "refused";
+  entry.sentence = base::in_full(refusal);
+  log.warning(event + " refused", {{"protocol", asker.protocol},
+                                   {"peer", asker.peer.text()},
+                                   {"name", name},
+                                   {"why", entry.sentence}});
+  repository.ledger.append(std::move(entry));
+}
+
+ledger::Entry Workings::entry_of(const TransferView& view) const {
+  ledger::Entry entry;
+  entry.at = clock.wall();
+  entry.event = word(view.direction);
+  entry.actor = view.peer;
+  // It may have become another one's meanwhile; an operator has no address.
+  if (const auto address = base::Address::parse(view.peer)) {
+    entry.device = repository.inventory.device_at(*address);
+  }
+  entry.protocol = view.protocol;
+  entry.heard_on = view.heard_on;
+  entry.account = view.account;
+  entry.name = view.name;
+  entry.sha256 = view.sha256;
+  entry.bytes = view.bytes;
+  entry.total = view.total;
+  entry.duration_ms = view.duration_ms;
+  entry.resent = view.resent;
+  entry.outcome = word(view.state);
+  entry.sentence = view.note;
+  if (!view.why.empty()) entry.sentence += (view.note.empty() ? "" : "; ") + view.why;
+  // It ends as it began, but whoever reads of it must know.
+  if (view.direction == Direction::kFetch &&
+      repository.offer_index()->withdrawn(view.sha256)) {
+    entry.sentence += std::string(entry.sentence.empty() ? "" : "; ") +
+                      "the image was withdrawn while it was sent";
+  }
+  return entry;
+}
+
+void Workings::log_end(const TransferView& view) const {
+  const auto sentence = fmt::format("{} {}", word(view.direction), word(view.state));
+  const auto write =
+      view.state == State::kComplete ? &base::Log::info : &base::Log::warning;
+  (log.*write)(sentence, {{"protocol", view.protocol},
+                          {"peer", view.peer},
+                          {"name", view.name},
+                          {"bytes", view.bytes},
+                          {"ms", view.duration_ms},
+                          {"resent", view.resent},
+                          {"why", view.why}});
+}
+
+probe::Report Workings::look_inside(int fd, std::uint64_t size,
+                                    const std::function<bool()>& stop) const {
+  if (!config.look.program.empty()) {
+    return probe::look_apart(config.look, fd, size, stop);
+  }
+  probe::Report report;
+  report.say("not looked into");
+  return report;
+}
+
+base::Outcome<bool> Workings::same_as_image(const backup::Revision& revision) const {
+  if (revision.size == 0) return false;
+  const auto alike = repository.catalog.with_size(revision.size);
+  if (!alike) return base::refuse(alike.error());
+  return !alike->empty();
+}
+
+bool Workings::recognised(const backup::Revision& revision) const {
+  return std::any_of(
+      config.recognisers.begin(), config.recognisers.end(),
+      [&](const auto& one) { return !one.recognise(revision.name).empty(); });
+}
+
+}  // namespace vantro::gate

@@ -1,0 +1,58 @@
+// What the gate, and what it hands out, work with. Protocols do not see it.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+#include <string>
+#include <string_view>
+
+#include "backup/revision.h"
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "gate/asker.h"
+#include "gate/config.h"
+#include "gate/transfers.h"
+#include "ledger/contacts.h"
+#include "ledger/ledger.h"
+#include "probe/report.h"
+#include "repository/repository.h"
+
+namespace vantro::gate {
+
+// Thread-safe. Repository and clock must outlive it.
+struct Workings {
+  Workings(repository::Repository& the_repository, const base::Clock& the_clock,
+           base::Log the_log, Config the_config)
+      : repository(the_repository),
+        clock(the_clock),
+        log(std::move(the_log)),
+        config(std::move(the_config)),
+        transfers(the_clock),
+        contacts(the_clock) {}
+
+  // As Gate::record_refusal().
+  void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
+                      const base::Refusal& refusal);
+  // The ledger row of a transfer that has ended, and what the log says of it.
+  ledger::Entry entry_of(const TransferView& view) const;
+  void log_end(const TransferView& view) const;
+
+  // Looks into a file in a process of its own, which takes up to the configured time.
+  // `stop` as probe::look_apart() has it.
+  probe::Report look_inside(int fd, std::uint64_t size,
+                            const std::function<bool()>& stop) const;
+  // Whether the catalogue has an image of its size: it is that one, or was meant to be.
+  base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
+  // Whether its name is that of an image.
+  bool recognised(const backup::Revision& revision) const;
+
+  repository::Repository& repository;
+  const base::Clock& clock;
+  base::Log log;
+  const Config config;
+  Transfers transfers;
+  ledger::Contacts contacts;
+};
+
+}  // namespace vantro::gate
