@@ -5,6 +5,7 @@
 #include <string>
 #include <string_view>
 
+#include "base/http_date.h"
 #include "base/visible_name.h"
 #include "wire/http/conditions.h"
 #include "wire/http/digest_field.h"
@@ -48,10 +49,10 @@ void digests(std::string_view field) {
 }
 
 void date(std::string_view text) {
-  const auto read = parse_http_date(text);
+  const auto read = vantro::base::parse_http_date(text);
   if (!read) return;
   // What was read is told the same way again.
-  must(parse_http_date(http_date(*read)) == read);
+  must(vantro::base::parse_http_date(vantro::base::http_date(*read)) == read);
 }
 
 }  // namespace

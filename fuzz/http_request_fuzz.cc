@@ -5,10 +5,10 @@
 #include <cstdlib>
 #include <string>
 
-#include "serve/http/request.h"
+#include "net/http/request.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  using vantro::serve::http::RequestReader;
+  using vantro::net::http::RequestReader;
   if (size < 2) return 0;
   const std::size_t at_a_time = data[0] + std::size_t{1};
   const std::size_t room = data[1] % 64 + std::size_t{1};

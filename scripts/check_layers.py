@@ -30,7 +30,7 @@ owners = {
     r"re2/": {"text"},
     r"archive": {"probe", "client"},
     r"libfdt|seccomp|zlib": {"probe"},
-    r"boost/": {"serve", "manage", "daemon"},
+    r"boost/": {"net", "serve", "manage", "daemon"},
     r"curl/": {"client"},
     r"CLI/": {"client", "daemon"},
     r"toml\+\+/": {"daemon"},

@@ -1,9 +1,9 @@
 // The live view: on a terminal a table that is redrawn in place, elsewhere a line for
 // each beginning, each second of progress and each end.
+#include <algorithm>
 #include <csignal>
 #include <fmt/format.h>
 #include <map>
-#include <set>
 
 #include "base/clock.h"
 #include "base/sizes.h"
@@ -23,6 +23,24 @@ constexpr std::chrono::seconds kLineInterval{1};
 // As long as the server lists ended transfers.
 constexpr std::chrono::seconds kAfterglow{10};
 
+// A transfer as the server told of it last. It does not tell of one that only goes on
+// standing still, or runs on as before: that time is counted here.
+struct Seen {
+  api::Transfer transfer;
+  base::Instant told_at;
+
+  bool runs() const { return transfer.state == "running"; }
+  api::Transfer at(base::Instant now) const {
+    auto counted = transfer;
+    if (!runs()) return counted;
+    const auto since =
+        std::chrono::duration_cast<std::chrono::milliseconds>(now - told_at).count();
+    counted.duration_ms += since;
+    if (counted.stalled_ms) *counted.stalled_ms += since;
+    return counted;
+  }
+};
+
 class Screen {
  public:
   explicit Screen(const Terminal& terminal) : terminal_(terminal) {
@@ -30,12 +48,12 @@ class Screen {
   }
   ~Screen() { terminal_.write("\x1b[?25h"); }
 
-  void draw(const std::map<std::uint64_t, api::Transfer>& transfers) {
+  void draw(const std::map<std::uint64_t, Seen>& transfers, base::Instant now) {
     std::vector<api::Transfer> list;
     std::size_t running = 0;
-    for (const auto& [id, transfer] : transfers) {
-      list.push_back(transfer);
-      if (transfer.state == "running") ++running;
+    for (const auto& [id, seen] : transfers) {
+      list.push_back(seen.at(now));
+      if (seen.runs()) ++running;
     }
     std::string out;
     if (drawn_lines_ > 0) out += fmt::format("\x1b[{}A", drawn_lines_);
@@ -131,24 +149,29 @@ Done watch(const Context& context, std::optional<double> seconds) {
   const Terminal terminal(stdout);
   const base::SystemClock clock;
   const bool table = terminal.is_terminal() && !context.json;
-  std::map<std::uint64_t, api::Transfer> transfers;
+  std::map<std::uint64_t, Seen> transfers;
   std::map<std::uint64_t, base::Instant> gone_at;     // ended ones leave the view then
   std::map<std::uint64_t, base::Instant> written_at;  // the last line of each
-  std::set<std::uint64_t> now_running;  // by id, so that each end is counted once
   Tally tally;
   std::optional<Screen> screen;
   if (table) screen.emplace(terminal);
   const auto began = clock.now();
   auto drawn_at = base::Instant{};
 
-  const auto line_for = [&](const api::Transfer& transfer) {
-    const auto now = clock.now();
-    const auto last = written_at.find(transfer.id);
-    const bool running = transfer.state == "running";
-    if (running && last != written_at.end() && now - last->second < kLineInterval) return;
-    written_at[transfer.id] = now;
-    terminal.write(transfer_line(transfer) + "\n");
-    if (!running) written_at.erase(transfer.id);
+  const auto line_for = [&](const Seen& seen, base::Instant now) {
+    const auto id = seen.transfer.id;
+    const auto last = written_at.find(id);
+    if (seen.runs() && last != written_at.end() && now - last->second < kLineInterval) {
+      return;
+    }
+    written_at[id] = now;
+    terminal.write(transfer_line(seen.at(now)) + "\n");
+    if (!seen.runs()) written_at.erase(id);
+  };
+  const auto running = [&] {
+    return static_cast<std::size_t>(
+        std::count_if(transfers.begin(), transfers.end(),
+                      [](const auto& one) { return one.second.runs(); }));
   };
   const auto event = [&](const std::string& name, const std::string& data) {
     // What else has changed is for those who have it in view.
@@ -159,17 +182,15 @@ Done watch(const Context& context, std::optional<double> seconds) {
     }
     const auto parsed = nlohmann::json::parse(data, nullptr, false);
     if (parsed.is_discarded()) return true;
-    auto transfer = parsed.get<api::Transfer>();
-    const bool runs = transfer.state == "running";
-    // One that had ended before the view was opened is shown, and not counted.
-    if (!runs && now_running.erase(transfer.id) > 0) tally.ended(transfer);
-    if (runs) now_running.insert(transfer.id);
-    if (!table) {
-      line_for(transfer);
-      return true;
+    const auto now = clock.now();
+    const Seen seen{parsed.get<api::Transfer>(), now};
+    // An end is told once, and none of before the view was opened.
+    if (!seen.runs()) {
+      tally.ended(seen.transfer);
+      gone_at[seen.transfer.id] = now + kAfterglow;
     }
-    if (transfer.state != "running") gone_at[transfer.id] = clock.now() + kAfterglow;
-    transfers[transfer.id] = std::move(transfer);
+    transfers[seen.transfer.id] = seen;
+    if (!table) line_for(seen, now);
     return true;
   };
   const auto idle = [&] {
@@ -178,23 +199,25 @@ Done watch(const Context& context, std::optional<double> seconds) {
     if (seconds && std::chrono::duration<double>(now - began).count() >= *seconds) {
       return false;
     }
+    std::erase_if(gone_at, [&](const auto& one) {
+      if (now < one.second) return false;
+      transfers.erase(one.first);
+      return true;
+    });
     if (table && now - drawn_at >= kRedraw) {
-      for (auto at = gone_at.begin(); at != gone_at.end();) {
-        if (now >= at->second) {
-          transfers.erase(at->first);
-          at = gone_at.erase(at);
-        } else {
-          ++at;
-        }
-      }
-      screen->draw(transfers);
+      screen->draw(transfers, now);
       drawn_at = now;
+    }
+    if (!table && !context.json) {
+      for (const auto& [id, seen] : transfers) {
+        if (seen.runs()) line_for(seen, now);
+      }
     }
     return true;
   };
   auto done = context.api.events("/v1/events", event, idle);
-  if (table && drawn_at != base::Instant{}) screen->draw(transfers);
-  if (!context.json) terminal.write(tally.text(now_running.size()));
+  if (table && drawn_at != base::Instant{}) screen->draw(transfers, clock.now());
+  if (!context.json) terminal.write(tally.text(running()));
   if (!done || interrupted != 0 || seconds) return done;
   return tl::unexpected(
       Failure{ExitCode::kNoServer, "the server ended the stream of events"});

@@ -8,8 +8,8 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "daemon/command_line.h"
+#include "net/front.h"
 #include "repository/repository.h"
-#include "serve/front.h"
 #include "serve/ssh/server.h"
 
 namespace vantro::daemon {

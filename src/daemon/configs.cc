@@ -8,8 +8,8 @@ namespace vantro::daemon {
 namespace {
 
 // What all servers over TCP share.
-serve::TcpConfig tcp_config(const Settings& settings) {
-  serve::TcpConfig config;
+net::TcpConfig tcp_config(const Settings& settings) {
+  net::TcpConfig config;
   config.most_connections = static_cast<std::size_t>(settings.limits.connections);
   config.most_per_address =
       static_cast<std::size_t>(settings.limits.connections_per_device);
@@ -37,8 +37,8 @@ serve::tftp::Config tftp_config(const Settings& settings) {
   return config;
 }
 
-serve::TcpConfig http_tcp_config(const Settings& settings,
-                                 std::shared_ptr<crypto::TlsServer> tls) {
+net::TcpConfig http_tcp_config(const Settings& settings,
+                               std::shared_ptr<crypto::TlsServer> tls) {
   auto config = tcp_config(settings);
   config.tls = std::move(tls);
   config.listen = settings.http.listen;
@@ -47,8 +47,8 @@ serve::TcpConfig http_tcp_config(const Settings& settings,
   return config;
 }
 
-serve::TcpConfig ftp_tcp_config(const Settings& settings,
-                                std::shared_ptr<crypto::TlsServer> tls) {
+net::TcpConfig ftp_tcp_config(const Settings& settings,
+                              std::shared_ptr<crypto::TlsServer> tls) {
   auto config = tcp_config(settings);
   config.tls = std::move(tls);
   config.listen = settings.ftp.listen;
@@ -70,8 +70,18 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
   return config;
 }
 
-serve::TcpConfig ssh_tcp_config(const Settings& settings) {
-  serve::TcpConfig config;
+net::TcpConfig management_tcp_config(const Settings& settings) {
+  net::TcpConfig config;
+  config.listen = {settings.management.listen};
+  // It only reads and writes; calls are worked off on the pools.
+  config.threads = 1;
+  config.most_connections = kMostManagementConnections;
+  config.most_per_address = kMostManagementConnections;
+  return config;
+}
+
+net::TcpConfig ssh_tcp_config(const Settings& settings) {
+  net::TcpConfig config;
   config.listen = settings.ssh.listen;
   // They only hand connections to their own threads.
   config.threads = 1;
@@ -91,7 +101,7 @@ serve::ssh::Config ssh_config(const Settings& settings, const char* version) {
   return config;
 }
 
-serve::http::Patience http_patience(const Settings& settings) {
+net::http::Patience http_patience(const Settings& settings) {
   return {std::chrono::seconds(settings.http.head_s),
           std::chrono::seconds(settings.http.idle_s),
           std::chrono::seconds(settings.http.stalled_s)};

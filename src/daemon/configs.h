@@ -6,11 +6,11 @@
 #include "crypto/tls.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
+#include "net/tcp_shared.h"
 #include "repository/repository.h"
 #include "serve/ftp/server.h"
 #include "serve/http/server.h"
 #include "serve/ssh/server.h"
-#include "serve/tcp_shared.h"
 #include "serve/tftp/server.h"
 
 namespace vantro::daemon {
@@ -21,16 +21,20 @@ gate::Config gate_config(const Settings& settings);
 serve::tftp::Config tftp_config(const Settings& settings);
 
 // `tls` is null where there is none.
-serve::TcpConfig http_tcp_config(const Settings& settings,
-                                 std::shared_ptr<crypto::TlsServer> tls);
-serve::http::Patience http_patience(const Settings& settings);
+net::TcpConfig http_tcp_config(const Settings& settings,
+                               std::shared_ptr<crypto::TlsServer> tls);
+net::http::Patience http_patience(const Settings& settings);
 
-serve::TcpConfig ftp_tcp_config(const Settings& settings,
-                                std::shared_ptr<crypto::TlsServer> tls);
+net::TcpConfig ftp_tcp_config(const Settings& settings,
+                              std::shared_ptr<crypto::TlsServer> tls);
 // `tls`: there is a certificate for it.
 serve::ftp::Config ftp_config(const Settings& settings, const char* version, bool tls);
 
-serve::TcpConfig ssh_tcp_config(const Settings& settings);
+// Of people and programs that manage it, whatever devices do.
+inline constexpr std::size_t kMostManagementConnections = 128;
+net::TcpConfig management_tcp_config(const Settings& settings);
+
+net::TcpConfig ssh_tcp_config(const Settings& settings);
 serve::ssh::Config ssh_config(const Settings& settings, const char* version);
 
 }  // namespace vantro::daemon

@@ -2,9 +2,9 @@
 
 #include "base/protocol.h"
 #include "daemon/configs.h"
+#include "net/tcp_server.h"
 #include "serve/ftp/server.h"
 #include "serve/http/server.h"
-#include "serve/tcp_server.h"
 #include "serve/tftp/server.h"
 
 namespace vantro::daemon {
@@ -13,27 +13,37 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
                                     const std::shared_ptr<serve::ssh::Server>& ssh) {
   const auto& settings = options.settings;
-  const auto over_tcp = [&](serve::TcpConfig config, serve::TcpProtocol protocol) {
-    return std::make_unique<serve::TcpServer>(services, std::move(config),
-                                              std::move(protocol));
+  const auto over_tcp = [&](net::TcpConfig config, net::TcpProtocol protocol) {
+    return std::make_unique<net::TcpServer>(services, std::move(config),
+                                            std::move(protocol));
   };
   std::vector<FrontEntry> fronts;
   fronts.push_back({"TFTP", Transport::kUdp, "--tftp-listen", false,
                     std::make_unique<serve::tftp::Server>(
                         serve::tftp::Pools{services.disk, services.filing}, services.gate,
                         services.clock, services.log, tftp_config(settings))});
-  fronts.push_back({"FTP", Transport::kTcp, "--ftp-listen", true,
-                    over_tcp(ftp_tcp_config(settings, options.ftp_tls),
-                             serve::ftp::protocol(ftp_config(
-                                 settings, version, options.ftp_tls != nullptr)))});
+  fronts.push_back(
+      {"FTP", Transport::kTcp, "--ftp-listen", true,
+       over_tcp(ftp_tcp_config(settings, options.ftp_tls),
+                serve::ftp::protocol(services, ftp_config(settings, version,
+                                                          options.ftp_tls != nullptr)))});
   fronts.push_back({"HTTP", Transport::kTcp, "--http-listen", true,
                     over_tcp(http_tcp_config(settings, options.tls),
-                             serve::http::protocol(http_patience(settings)))});
+                             serve::http::protocol(services, http_patience(settings)))});
   if (ssh) {
     fronts.push_back({"SSH", Transport::kTcp, "--ssh-listen", true,
-                      over_tcp(ssh_tcp_config(settings), ssh->protocol())});
+                      over_tcp(ssh_tcp_config(settings), ssh->protocol(services))});
   }
   return fronts;
+}
+
+FrontEntry management_front(const Settings& settings, const net::Services& services,
+                            boost::asio::io_context& slow, manage::Service& service,
+                            manage::Access access) {
+  return {"Management", Transport::kTcp, "--management-listen", false,
+          std::make_unique<net::TcpServer>(
+              services, management_tcp_config(settings),
+              manage::protocol(services, slow, service, std::move(access)))};
 }
 
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts) {

@@ -1,4 +1,4 @@
-// Everything that devices come in by. A new protocol is one more line in make_fronts().
+// Everything that somebody comes in by. A new protocol is one more line in make_fronts().
 #pragma once
 
 #include <memory>
@@ -7,9 +7,10 @@
 
 #include "daemon/command_line.h"
 #include "daemon/port_holder.h"
-#include "serve/front.h"
+#include "manage/server.h"
+#include "net/front.h"
+#include "serve/shared.h"
 #include "serve/ssh/server.h"
-#include "serve/tcp_shared.h"
 
 namespace vantro::daemon {
 
@@ -18,7 +19,7 @@ struct FrontEntry {
   Transport transport;   // of its ports
   std::string flag;      // the option that says where it listens
   bool optional = true;  // "none" does without it
-  std::unique_ptr<serve::Front> front;
+  std::unique_ptr<net::Front> front;
 };
 
 // `ssh` is null where SSH is not served. What `services` names must outlive them.
@@ -26,10 +27,15 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
                                     const std::shared_ptr<serve::ssh::Server>& ssh);
 
+// Where people and programs manage it. `services.disk` is the pool for what is short.
+FrontEntry management_front(const Settings& settings, const net::Services& services,
+                            boost::asio::io_context& slow, manage::Service& service,
+                            manage::Access access);
+
 // All or none. Refused with the sentence for people.
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts);
 
-// Where all of them listen, in the order of base::protocols().
+// Where devices can come in, in the order of base::protocols().
 std::vector<base::Listening> listening(const std::vector<FrontEntry>& fronts);
 
 }  // namespace vantro::daemon

@@ -17,7 +17,7 @@
 #include "daemon/schedules.h"
 #include "daemon/until_signalled.h"
 #include "gate/gate.h"
-#include "manage/server.h"
+#include "manage/token_file.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
 #include "upkeep/drop_folder.h"
@@ -77,24 +77,24 @@ int main(int argc, char** argv) try {
     if (!prepared) return fail(prepared.error().sentence, kFailed);
     ssh = std::move(*prepared);
   }
-  serve::ConnectionRoom room(static_cast<std::size_t>(settings.limits.connections));
-  const serve::Services services{pools.disk, pools.slow, pools.doors, pools.filing,
-                                 gate,       clock,      log,         room};
-  const auto fronts = make_fronts(options, VANTRO_VERSION, services, ssh);
-  if (auto bound = bind(fronts); !bound) return fail(bound.error().sentence, kFailed);
-  const auto devices = listening(fronts);
+  net::ConnectionRoom device_room(static_cast<std::size_t>(settings.limits.connections));
+  net::ConnectionRoom management_room(kMostManagementConnections);
   manage::Service service{
-      repository,   gate,    verifier,      settings.verify.rate, clock, VANTRO_VERSION,
-      clock.wall(), devices, own_addresses, address_towards,      {},    &resealer};
+      repository,   gate, verifier,      settings.verify.rate, clock, VANTRO_VERSION,
+      clock.wall(), {},   own_addresses, address_towards,      {},    &resealer};
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
-  manage::Server management(main_loop, pools.desk, pools.slow, service, log,
-                            {settings.management.listen, *token, *secrets});
-  if (const int error = management.bind(); error != 0) {
-    return fail(bind_sentence("Management", Transport::kTcp, settings.management.listen,
-                              error, "--management-listen"),
-                kFailed);
-  }
-  service.management = management.listening();
+  auto fronts = make_fronts(options, VANTRO_VERSION,
+                            {{pools.disk, clock, log, device_room},
+                             pools.slow,
+                             pools.doors,
+                             pools.filing,
+                             gate},
+                            ssh);
+  fronts.push_back(management_front(settings, {pools.desk, clock, log, management_room},
+                                    pools.slow, service, {*token, *secrets}));
+  if (auto bound = daemon::bind(fronts); !bound) return fail(bound.error().sentence, kFailed);
+  service.devices = listening(fronts);
+  service.management = fronts.back().front->listening().front().where;
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop.folder.empty()) {
     auto watched = upkeep::DropFolder::watch(
@@ -108,14 +108,13 @@ int main(int argc, char** argv) try {
   repository.record_event("server-start", "server",
                           fmt::format("vantrod {}", VANTRO_VERSION));
   for (const auto& one : fronts) one.front->start();
-  management.start();
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, settings, repository, gate, verifier);
   run_until_signalled(main_loop, std::chrono::seconds(settings.stop.grace_s), fronts,
-                      management, schedules, gate, log, [&] {
-                        say_where(options, VANTRO_VERSION, repository, devices, ssh.get(),
-                                  management.listening(), log);
+                      schedules, gate, log, [&] {
+                        say_where(options, VANTRO_VERSION, repository, service.devices,
+                                  ssh.get(), service.management, log);
                       });
 
   for (const auto& one : fronts) one.front->stop();

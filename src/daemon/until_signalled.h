@@ -11,15 +11,13 @@
 #include "daemon/fronts.h"
 #include "daemon/schedules.h"
 #include "gate/gate.h"
-#include "manage/server.h"
 
 namespace vantro::daemon {
 
 // Runs the loop until SIGTERM or SIGINT has come and what was going on has ended, or
 // `grace` is over. `ready` is called when signals are taken.
 void run_until_signalled(boost::asio::io_context& loop, base::Duration grace,
-                         const std::vector<FrontEntry>& fronts,
-                         manage::Server& management, Schedules& schedules,
+                         const std::vector<FrontEntry>& fronts, Schedules& schedules,
                          const gate::Gate& gate, const base::Log& log,
                          const std::function<void()>& ready);
 

@@ -1,6 +1,6 @@
 #include "manage/routes.h"
 
-#include "manage/server.h"
+#include "manage/token_file.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::manage {

@@ -42,7 +42,7 @@ class DataWayTest : public testing::Test {
     return what;
   }
 
-  EventLoop loop_{std::chrono::seconds(1)};
+  net::EventLoop loop_{std::chrono::seconds(1)};
   base::UniqueFd socket_;
   std::string strangers_;
 };

@@ -5,7 +5,7 @@
 #include <gtest/gtest.h>
 
 #include "daemon/work_pool.h"
-#include "serve/event_loop.h"
+#include "net/event_loop.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::serve {
@@ -22,7 +22,8 @@ class UploadFeedTest : public fakes::RepositoryFixture {
   // gives up behind `abandon_after` bytes. What became of it, in words.
   std::string send(const std::string& bytes, std::size_t at_once,
                    std::optional<std::size_t> abandon_after = {}) {
-    services_.emplace(Services{disk_, slow_, slow_, slow_, *gate_, clock_, log_, room_});
+    services_.emplace(
+        Services{{disk_, clock_, log_, room_}, slow_, slow_, slow_, *gate_});
     auto grant = open_write(device("192.0.2.7"), "site.cfg", {});
     if (!grant) return grant.error().sentence;
     rest_ = std::string_view(bytes).substr(0, abandon_after.value_or(bytes.size()));
@@ -41,11 +42,11 @@ class UploadFeedTest : public fakes::RepositoryFixture {
     return outcome_;
   }
 
-  std::shared_ptr<EventLoop> loop_ =
-      std::make_shared<EventLoop>(std::chrono::milliseconds(10));
+  std::shared_ptr<net::EventLoop> loop_ =
+      std::make_shared<net::EventLoop>(std::chrono::milliseconds(10));
   daemon::WorkPool disk_{2, log_};
   daemon::WorkPool slow_{1, log_};
-  ConnectionRoom room_{10};
+  net::ConnectionRoom room_{10};
   std::optional<Services> services_;
   std::shared_ptr<UploadFeed> feed_;
   int written_ = 0;

@@ -28,10 +28,10 @@ constexpr int kReadsInARow = 16;
 
 constexpr const char* kGone = "the client closed the control connection";
 
-ftp::SessionConfig session_config(const Config& config, const TcpShared& shared,
+ftp::SessionConfig session_config(const Config& config, const net::TcpShared& server,
                                   const base::Endpoint& peer) {
   ftp::SessionConfig session;
-  session.tls = shared.config.tls != nullptr;
+  session.tls = server.config.tls != nullptr;
   session.peer = peer;
   session.announced_address = config.announced_address;
   session.version = config.version;
@@ -42,17 +42,16 @@ ftp::SessionConfig session_config(const Config& config, const TcpShared& shared,
 
 }  // namespace
 
-Connection::Connection(TcpLane& lane, std::shared_ptr<const Config> config,
-                       base::UniqueFd socket, gate::Asker asker,
-                       const base::Endpoint& local)
+Connection::Connection(net::TcpLane& lane, Shared& shared,
+                       std::shared_ptr<const Config> config, net::Accepted accepted)
     : lane_(lane),
       loop_(lane.loop()),
-      shared_(lane.shared()),
+      shared_(shared),
       config_(std::move(config)),
-      stream_(std::move(socket), nullptr),
-      asker_(std::move(asker)),
-      local_(local),
-      session_(session_config(*config_, shared_, asker_.peer)) {
+      stream_(std::move(accepted.socket), nullptr),
+      asker_(asker_of(accepted)),
+      local_(accepted.local),
+      session_(session_config(*config_, lane.shared(), asker_.peer)) {
   // The mark that comes with ABOR is urgent, and would not be seen otherwise.
   const int on = 1;
   ::setsockopt(stream_.fd(), SOL_SOCKET, SO_OOBINLINE, &on, sizeof on);
@@ -71,7 +70,7 @@ bool Connection::start() {
 gate::Asker Connection::asker(bool under_tls) const {
   auto who = asker_;
   who.account = session_.account();
-  if (under_tls) who.protocol = shared_.protocol.name_with_tls;
+  if (under_tls) who.protocol = lane_.shared().protocol.name_with_tls;
   return who;
 }
 
@@ -167,8 +166,8 @@ void Connection::settle_wanted() {
       if (connection.state_ == State::kTalking) connection.readable();
     });
   }
-  const EventLoop::Wanted wanted{!client_ended_ && (room || state_ == State::kLingering),
-                                 unsent};
+  const net::EventLoop::Wanted wanted{
+      !client_ended_ && (room || state_ == State::kLingering), unsent};
   if (wanted == wanted_) return;
   wanted_ = wanted;
   loop_->want(*watched_, stream_.fd(), wanted);
@@ -179,11 +178,12 @@ void Connection::flush() {
   while (sent_ < out_.size()) {
     const auto moved =
         stream_.write(base::as_bytes(std::string_view(out_).substr(sent_)));
-    if (moved.step == TcpStream::Step::kMoved) {
+    if (moved.step == net::TcpStream::Step::kMoved) {
       sent_ += moved.count;
       continue;
     }
-    if (moved.step == TcpStream::Step::kEnd || moved.step == TcpStream::Step::kBroken) {
+    if (moved.step == net::TcpStream::Step::kEnd ||
+        moved.step == net::TcpStream::Step::kBroken) {
       close(gate::State::kAbandoned, kGone);
       return;
     }
@@ -227,15 +227,15 @@ void Connection::readable() {
   for (int i = 0; i < kReadsInARow && state_ == State::kTalking; ++i) {
     const auto scratch = std::span(lane_.scratch()).first(kReadAtOnce);
     const auto moved = stream_.read(scratch);
-    if (moved.step == TcpStream::Step::kWaitRead ||
-        moved.step == TcpStream::Step::kWaitWrite) {
+    if (moved.step == net::TcpStream::Step::kWaitRead ||
+        moved.step == net::TcpStream::Step::kWaitWrite) {
       break;
     }
-    if (moved.step == TcpStream::Step::kBroken) {
+    if (moved.step == net::TcpStream::Step::kBroken) {
       close(gate::State::kAbandoned, kGone);
       return;
     }
-    if (moved.step == TcpStream::Step::kEnd) {
+    if (moved.step == net::TcpStream::Step::kEnd) {
       client_ended_ = true;
       process();
       break;
@@ -274,7 +274,7 @@ void Connection::start_tls() {
     close(gate::State::kAbandoned, kGone);
     return;
   }
-  auto channel = shared_.config.tls->accept(stream_.fd());
+  auto channel = lane_.shared().config.tls->accept(stream_.fd());
   if (!channel) return close(gate::State::kFailed, kGone);
   stream_.secure(std::move(channel));
   state_ = State::kHandshake;
@@ -285,7 +285,7 @@ void Connection::start_tls() {
 
 void Connection::handshake() {
   switch (stream_.handshake()) {
-    case TcpStream::Step::kMoved:
+    case net::TcpStream::Step::kMoved:
       state_ = State::kTalking;
       wanted_ = {};
       loop_->want(*watched_, stream_.fd(), wanted_);
@@ -294,11 +294,11 @@ void Connection::handshake() {
         if (connection.state_ == State::kTalking) connection.readable();
       });
       return;
-    case TcpStream::Step::kWaitRead:
-    case TcpStream::Step::kWaitWrite:
+    case net::TcpStream::Step::kWaitRead:
+    case net::TcpStream::Step::kWaitWrite:
       return;
-    case TcpStream::Step::kEnd:
-    case TcpStream::Step::kBroken:
+    case net::TcpStream::Step::kEnd:
+    case net::TcpStream::Step::kBroken:
       shared_.gate.contacts().stray(asker_.peer.address, asker_.heard_on,
                                     "the TLS handshake failed: " + stream_.why());
       close(gate::State::kAbandoned, kGone);
@@ -312,9 +312,9 @@ void Connection::discard() {
   auto& scratch = lane_.scratch();
   for (int i = 0; i < kReadsInARow; ++i) {
     const auto moved = stream_.read(scratch);
-    if (moved.step == TcpStream::Step::kMoved) continue;
-    if (moved.step == TcpStream::Step::kWaitRead ||
-        moved.step == TcpStream::Step::kWaitWrite) {
+    if (moved.step == net::TcpStream::Step::kMoved) continue;
+    if (moved.step == net::TcpStream::Step::kWaitRead ||
+        moved.step == net::TcpStream::Step::kWaitWrite) {
       return;
     }
     return close(gate::State::kAbandoned, kGone);
@@ -392,7 +392,7 @@ void Connection::check(const ftp::CheckLogIn& what) {
       });
   if (looked_at) return;
   on_lane([](Connection& connection) {
-    connection.step(ftp::LoggedIn{base::refuse(Kind::kBusy, TcpShared::kTooManyLogIns)});
+    connection.step(ftp::LoggedIn{base::refuse(Kind::kBusy, Shared::kTooManyLogIns)});
   });
 }
 
@@ -468,7 +468,7 @@ void Connection::opened(base::Outcome<Opening> opening) {
     return;
   }
   data_ = std::make_shared<DataConnection>(
-      lane_, std::move(opening->cargo),
+      lane_, shared_, std::move(opening->cargo),
       DataConnection::Patience{config_->come_patience, config_->stall_patience,
                                config_->cut_ends_from && config_->cut_ends_from->contains(
                                                              asker_.peer.address)});
@@ -504,7 +504,7 @@ void Connection::begin(const ftp::Begin& what) {
   flush();
   if (state_ == State::kClosed) return;
   data_->begin(
-      std::move(way), session_.secure_data() ? shared_.config.tls : nullptr,
+      std::move(way), session_.secure_data() ? lane_.shared().config.tls : nullptr,
       [this] { return client_is_there(); },
       [this](ftp::Ended how, std::optional<gate::Filed> filed) {
         const auto alive = shared_from_this();

@@ -10,24 +10,24 @@
 
 #include "base/clock.h"
 #include "gate/gate.h"
-#include "serve/conversation.h"
-#include "serve/event_loop.h"
+#include "net/conversation.h"
+#include "net/event_loop.h"
+#include "net/tcp_lane.h"
+#include "net/tcp_stream.h"
 #include "serve/ftp/data_connection.h"
 #include "serve/ftp/data_way.h"
 #include "serve/ftp/errands.h"
 #include "serve/ftp/server.h"
-#include "serve/tcp_lane.h"
-#include "serve/tcp_stream.h"
 #include "wire/ftp/line_reader.h"
 #include "wire/ftp/session.h"
 
 namespace vantro::serve::ftp {
 
-// The lane must outlive it.
-class Connection final : public Conversation, public EventLoop::Source {
+// What it refers to must outlive it.
+class Connection final : public net::Conversation, public net::EventLoop::Source {
  public:
-  Connection(TcpLane& lane, std::shared_ptr<const Config> config, base::UniqueFd socket,
-             gate::Asker asker, const base::Endpoint& local);
+  Connection(net::TcpLane& lane, Shared& shared, std::shared_ptr<const Config> config,
+             net::Accepted accepted);
   ~Connection() override;
 
   bool start() override;
@@ -77,15 +77,15 @@ class Connection final : public Conversation, public EventLoop::Source {
   }
   base::Instant now() const { return shared_.clock.now(); }
 
-  TcpLane& lane_;
-  std::shared_ptr<EventLoop> loop_;
-  TcpShared& shared_;
+  net::TcpLane& lane_;
+  std::shared_ptr<net::EventLoop> loop_;
+  Shared& shared_;
   const std::shared_ptr<const Config> config_;
-  TcpStream stream_;
+  net::TcpStream stream_;
   const gate::Asker asker_;  // without account, in the clear
   const base::Endpoint local_;
-  std::optional<EventLoop::Id> watched_;
-  EventLoop::Wanted wanted_;
+  std::optional<net::EventLoop::Id> watched_;
+  net::EventLoop::Wanted wanted_;
   State state_ = State::kTalking;
   bool processing_ = false;
 

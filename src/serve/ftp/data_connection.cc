@@ -25,23 +25,25 @@ constexpr std::uint64_t kMostTakenAtEnd = 16 * 1024 * 1024;
 // Within this the end of both connections of a client arrives that closed them at once.
 constexpr std::chrono::milliseconds kBothClose{20};
 
-std::string why_broken(const TcpStream& stream) {
+std::string why_broken(const net::TcpStream& stream) {
   const auto why = stream.why();
   return "the data connection broke off" + (why.empty() ? "" : ": " + why);
 }
 
 }  // namespace
 
-DataConnection::DataConnection(TcpLane& lane, Cargo cargo, Patience patience)
+DataConnection::DataConnection(net::TcpLane& lane, Services& services, Cargo cargo,
+                               Patience patience)
     : lane_(lane),
+      services_(services),
       loop_(lane.loop()),
       cargo_(std::move(cargo)),
       patience_(patience),
-      moved_at_(lane.shared().clock.now()),
+      moved_at_(services.clock.now()),
       at_(cargo_.offset) {
   if (cargo_.received) {
     feed_ = std::make_shared<UploadFeed>(
-        lane_.shared(), loop_->poster(), std::move(*cargo_.received),
+        services_, loop_->poster(), std::move(*cargo_.received),
         [this](const base::Outcome<void>& written) {
           if (state_ != State::kReceiving && state_ != State::kEnded) return;
           if (!written) {
@@ -74,7 +76,7 @@ void DataConnection::begin(std::unique_ptr<DataWay> way,
   way_ = std::move(way);
   there_ = std::move(there);
   done_ = std::move(done);
-  moved_at_ = lane_.shared().clock.now();
+  moved_at_ = services_.clock.now();
   const auto alive = shared_from_this();
   way_->when_come(
       [this, tls](base::UniqueFd socket) { come(std::move(socket), tls); },
@@ -89,13 +91,13 @@ void DataConnection::come(base::UniqueFd socket,
   const auto alive = shared_from_this();
   std::unique_ptr<crypto::TlsChannel> channel;
   if (tls) channel = tls->accept(socket.get(), feed_ != nullptr);
-  stream_ = std::make_unique<TcpStream>(std::move(socket), std::move(channel));
+  stream_ = std::make_unique<net::TcpStream>(std::move(socket), std::move(channel));
   watched_ = loop_->watch(stream_->fd(), *this);
   if (!watched_ || (tls && !stream_->is_tls())) {
     over_broken(gate::State::kFailed, "the server has no room for the data connection");
     return;
   }
-  moved_at_ = lane_.shared().clock.now();
+  moved_at_ = services_.clock.now();
   state_ = State::kHandshake;
   if (stream_->is_tls()) {
     handshake();
@@ -105,7 +107,7 @@ void DataConnection::come(base::UniqueFd socket,
 }
 
 void DataConnection::want(bool read, bool write) {
-  const EventLoop::Wanted wanted{read, write};
+  const net::EventLoop::Wanted wanted{read, write};
   if (wanted == wanted_ || !watched_) return;
   wanted_ = wanted;
   loop_->want(*watched_, stream_->fd(), wanted);
@@ -161,14 +163,14 @@ void DataConnection::broken() {
 
 void DataConnection::handshake() {
   switch (stream_->handshake()) {
-    case TcpStream::Step::kMoved:
+    case net::TcpStream::Step::kMoved:
       return carry();
-    case TcpStream::Step::kWaitRead:
+    case net::TcpStream::Step::kWaitRead:
       return want(true, false);
-    case TcpStream::Step::kWaitWrite:
+    case net::TcpStream::Step::kWaitWrite:
       return want(false, true);
-    case TcpStream::Step::kEnd:
-    case TcpStream::Step::kBroken: {
+    case net::TcpStream::Step::kEnd:
+    case net::TcpStream::Step::kBroken: {
       const auto sentence =
           "The data connection's TLS handshake failed: " + stream_->why();
       return over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
@@ -185,25 +187,26 @@ void DataConnection::carry() {
   }
   state_ = State::kSending;
   if (cargo_.sent && !cargo_.sent->found().text && !cargo_.lines) {
-    file_ = std::make_unique<FileWindow>(cargo_.sent);
+    file_ = std::make_unique<net::FileWindow>(cargo_.sent, cargo_.sent->file(),
+                                              cargo_.sent->size());
   }
   send();
 }
 
 // False: it waits, or it is over.
-bool DataConnection::went(TcpStream::Step step) {
+bool DataConnection::went(net::TcpStream::Step step) {
   switch (step) {
-    case TcpStream::Step::kMoved:
-      moved_at_ = lane_.shared().clock.now();
+    case net::TcpStream::Step::kMoved:
+      moved_at_ = services_.clock.now();
       return true;
-    case TcpStream::Step::kWaitRead:
+    case net::TcpStream::Step::kWaitRead:
       want(true, state_ == State::kSending);
       return false;
-    case TcpStream::Step::kWaitWrite:
+    case net::TcpStream::Step::kWaitWrite:
       want(state_ == State::kReceiving, true);
       return false;
-    case TcpStream::Step::kEnd:
-    case TcpStream::Step::kBroken:
+    case net::TcpStream::Step::kEnd:
+    case net::TcpStream::Step::kBroken:
       over_broken(gate::State::kAbandoned, why_broken(*stream_));
       return false;
   }
@@ -250,7 +253,7 @@ bool DataConnection::send_file() {
   if (ready == 0) {
     waiting_for_disk_ = true;
     want(false, false);
-    file_->bring(lane_.shared().disk, at_, left, [self = shared_from_this()] {
+    file_->bring(services_.disk, at_, left, [self = shared_from_this()] {
       self->loop_->post([self] {
         self->waiting_for_disk_ = false;
         if (self->state_ == State::kSending) self->send();
@@ -268,7 +271,7 @@ void DataConnection::read_lines() {
   waiting_for_disk_ = true;
   want(false, false);
   const auto count = std::min<std::uint64_t>(kTextPiece, cargo_.sent->size() - at_);
-  asio::post(lane_.shared().disk,
+  asio::post(services_.disk,
              [self = shared_from_this(), grant = cargo_.sent, at = at_, count] {
                auto read = grant->read(at, count);
                self->loop_->post([self, read = std::move(read), count] {
@@ -293,12 +296,12 @@ void DataConnection::last_bytes() {
   while (watched_) {
     auto& scratch = lane_.scratch();
     const auto moved = stream_->read(scratch);
-    if (moved.step == TcpStream::Step::kMoved) continue;
-    if (moved.step == TcpStream::Step::kBroken) {
+    if (moved.step == net::TcpStream::Step::kMoved) continue;
+    if (moved.step == net::TcpStream::Step::kBroken) {
       over_broken(gate::State::kAbandoned, why_broken(*stream_));
       return;
     }
-    if (moved.step == TcpStream::Step::kEnd) {
+    if (moved.step == net::TcpStream::Step::kEnd) {
       // With both ends closed the system would tell so without end; the tick looks on.
       loop_->forget(*watched_, stream_->fd());
       watched_.reset();
@@ -346,7 +349,7 @@ void DataConnection::take_rest() {
   for (std::uint64_t taken = 0; taken < kMostTakenAtEnd;) {
     auto& scratch = lane_.scratch();
     const auto moved = stream_->read(scratch);
-    if (moved.step != TcpStream::Step::kMoved) return;
+    if (moved.step != net::TcpStream::Step::kMoved) return;
     taken += moved.count;
     const auto came = base::ByteView(scratch).first(moved.count);
     if (!cargo_.lines) {
@@ -389,12 +392,12 @@ void DataConnection::receive() {
     auto& scratch = lane_.scratch();
     const auto to = cargo_.lines ? std::span(scratch) : feed_->room();
     const auto moved = stream_->read(to);
-    if (moved.step == TcpStream::Step::kWaitRead) {
+    if (moved.step == net::TcpStream::Step::kWaitRead) {
       feed_->pause();
       want(true, false);
       return;
     }
-    if (moved.step == TcpStream::Step::kEnd) return received_all();
+    if (moved.step == net::TcpStream::Step::kEnd) return received_all();
     if (!went(moved.step)) return;
     turn += moved.count;
     if (!cargo_.lines) {
@@ -440,7 +443,7 @@ void DataConnection::received_all() {
     }
     feed_->ended(gate::Ending::kCut);
   }
-  loop_->later(lane_.shared().clock.now() + kBothClose, [self = shared_from_this()] {
+  loop_->later(services_.clock.now() + kBothClose, [self = shared_from_this()] {
     if (self->state_ == State::kEnded) self->commit();
   });
 }
@@ -458,7 +461,7 @@ void DataConnection::commit() {
     self->feed_.reset();
     if (filed && !self->done_) {
       // The client went while it was being filed.
-      auto& shared = self->lane_.shared();
+      auto& shared = self->services_;
       asio::post(shared.disk,
                  [&gate = shared.gate, filed = *filed] { gate.reply_lost(filed); });
     }
@@ -557,7 +560,7 @@ void DataConnection::drop(gate::State how, const std::string& why) {
   watched_.reset();
   if (cargo_.sent) {
     if (how != gate::State::kComplete) cargo_.sent->transfer().advance({bytes, 0, 0});
-    lane_.finish(std::move(cargo_.sent), how, why);
+    finish(lane_, std::move(cargo_.sent), how, why);
   }
   if (feed_) {
     if (how != gate::State::kComplete) feed_->transfer().advance({bytes, 0, 0});

@@ -23,11 +23,11 @@
 #include "base/clock.h"
 #include "base/outcome.h"
 #include "gate/gate.h"
-#include "serve/event_loop.h"
-#include "serve/file_window.h"
+#include "net/event_loop.h"
+#include "net/file_window.h"
+#include "net/tcp_lane.h"
+#include "net/tcp_stream.h"
 #include "serve/ftp/data_way.h"
-#include "serve/tcp_lane.h"
-#include "serve/tcp_stream.h"
 #include "serve/upload_feed.h"
 #include "wire/ftp/line_ends.h"
 #include "wire/ftp/session.h"
@@ -48,7 +48,7 @@ struct Cargo {
 };
 
 // Used on its lane's thread.
-class DataConnection final : public EventLoop::Source,
+class DataConnection final : public net::EventLoop::Source,
                              public std::enable_shared_from_this<DataConnection> {
  public:
   // With what was filed, where something was.
@@ -62,8 +62,9 @@ class DataConnection final : public EventLoop::Source,
     bool takes_cut_ends = false;
   };
 
-  // `lane` must outlive it. `done` is called once, if end() does not come first.
-  DataConnection(TcpLane& lane, Cargo cargo, Patience patience);
+  // Lane and services must outlive it. `done` is called once, if end() does not come
+  // first.
+  DataConnection(net::TcpLane& lane, Services& services, Cargo cargo, Patience patience);
   ~DataConnection() override;
 
   // `there`: whether the client has not gone. `tls`: null for plain.
@@ -107,7 +108,7 @@ class DataConnection final : public EventLoop::Source,
   void take_rest();
   void received_all();
   void commit();
-  bool went(TcpStream::Step step);
+  bool went(net::TcpStream::Step step);
   void want(bool read, bool write);
   std::uint64_t moved() const;
   std::string sent_sentence() const;
@@ -117,17 +118,18 @@ class DataConnection final : public EventLoop::Source,
   void over_broken(gate::State state, const std::string& why);
   void drop(gate::State how, const std::string& why);
 
-  TcpLane& lane_;
-  std::shared_ptr<EventLoop> loop_;
+  net::TcpLane& lane_;
+  Services& services_;
+  std::shared_ptr<net::EventLoop> loop_;
   Cargo cargo_;
   const Patience patience_;
   State state_ = State::kWaiting;
   std::unique_ptr<DataWay> way_;
   std::function<bool()> there_;
   Done done_;
-  std::unique_ptr<TcpStream> stream_;
-  std::optional<EventLoop::Id> watched_;
-  EventLoop::Wanted wanted_;
+  std::unique_ptr<net::TcpStream> stream_;
+  std::optional<net::EventLoop::Id> watched_;
+  net::EventLoop::Wanted wanted_;
   base::Instant moved_at_;
   std::uint64_t moved_ = 0;  // when it was last looked
 
@@ -135,7 +137,7 @@ class DataConnection final : public EventLoop::Source,
   base::ByteBuffer text_;
   std::size_t text_sent_ = 0;
   std::uint64_t at_ = 0;  // of the file
-  std::unique_ptr<FileWindow> file_;
+  std::unique_ptr<net::FileWindow> file_;
   bool waiting_for_disk_ = false;
 
   // Receiving.

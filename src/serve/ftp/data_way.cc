@@ -8,7 +8,7 @@
 #include <sys/socket.h>
 
 #include "crypto/secret.h"
-#include "serve/socket_address.h"
+#include "net/socket_address.h"
 
 namespace vantro::serve::ftp {
 namespace {
@@ -21,7 +21,7 @@ base::UniqueFd new_socket(const base::Address& address) {
 }
 
 bool bind_to(int socket, const base::Endpoint& where) {
-  const SocketAddress address(where);
+  const net::SocketAddress address(where);
   return ::bind(socket, address.get(), address.size) == 0;
 }
 
@@ -32,7 +32,7 @@ void set_on(int socket, int level, int option) {
 
 }  // namespace
 
-base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(EventLoop& loop,
+base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(net::EventLoop& loop,
                                                         const base::Endpoint& local,
                                                         const base::Address& peer,
                                                         const std::optional<Ports>& ports,
@@ -52,7 +52,7 @@ base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(EventLoop& loop,
     // A range is used again before the system has forgotten its last connections.
     set_on(way->socket_.get(), SOL_SOCKET, SO_REUSEADDR);
     if (bind_to(way->socket_.get(), where) && ::listen(way->socket_.get(), 2) == 0) {
-      way->local_ = local_endpoint(way->socket_.get());
+      way->local_ = net::local_endpoint(way->socket_.get());
       if (way->watch(false)) return way;
       break;
     }
@@ -66,11 +66,11 @@ base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(EventLoop& loop,
   return base::refuse(base::system_refusal(errno, "no port can be opened for data"));
 }
 
-base::Outcome<std::unique_ptr<DataWay>> DataWay::connect(EventLoop& loop,
+base::Outcome<std::unique_ptr<DataWay>> DataWay::connect(net::EventLoop& loop,
                                                          const base::Endpoint& local,
                                                          const base::Endpoint& to) {
   std::unique_ptr<DataWay> way(new DataWay(loop));
-  const SocketAddress address(to);
+  const net::SocketAddress address(to);
   for (const auto port : {static_cast<std::uint16_t>(local.port - 1), std::uint16_t{0}}) {
     way->socket_ = new_socket(to.address);
     if (!way->socket_) break;
@@ -143,7 +143,7 @@ void DataWay::readable() {
       // Whatever else, accept(2) calls it the failing of that one connection.
       return;
     }
-    const auto peer = endpoint_of(&from, size);
+    const auto peer = net::endpoint_of(&from, size);
     if (peer.address == peer_) {
       settle(std::move(socket), "");
       return;

@@ -12,14 +12,14 @@
 #include "base/address.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
-#include "serve/event_loop.h"
+#include "net/event_loop.h"
 
 namespace vantro::serve::ftp {
 
 using Ports = std::pair<std::uint16_t, std::uint16_t>;  // first and last
 
 // For the loop's thread; `loop` must outlive it.
-class DataWay final : public EventLoop::Source {
+class DataWay final : public net::EventLoop::Source {
  public:
   using Come = std::function<void(base::UniqueFd)>;
   using Failed = std::function<void(const std::string& why)>;
@@ -28,14 +28,14 @@ class DataWay final : public EventLoop::Source {
   // A port on the address that the control connection uses here, out of `ports` or any. A
   // connection is taken from the control connection's peer only; `stranger` is told of
   // others. kBusy if no port is free.
-  static base::Outcome<std::unique_ptr<DataWay>> listen(EventLoop& loop,
+  static base::Outcome<std::unique_ptr<DataWay>> listen(net::EventLoop& loop,
                                                         const base::Endpoint& local,
                                                         const base::Address& peer,
                                                         const std::optional<Ports>& ports,
                                                         Stranger stranger);
   // A connection to the client, from the port below the control connection's where the
   // system allows it (RFC 959, 3.2), which simple firewalls expect.
-  static base::Outcome<std::unique_ptr<DataWay>> connect(EventLoop& loop,
+  static base::Outcome<std::unique_ptr<DataWay>> connect(net::EventLoop& loop,
                                                          const base::Endpoint& local,
                                                          const base::Endpoint& to);
   ~DataWay() override;
@@ -50,15 +50,15 @@ class DataWay final : public EventLoop::Source {
   void broken() override;
 
  private:
-  explicit DataWay(EventLoop& loop) : loop_(loop) {}
+  explicit DataWay(net::EventLoop& loop) : loop_(loop) {}
   bool watch(bool outgoing);
   void forget();
   void settle(base::UniqueFd socket, std::string why);
   void connected();
 
-  EventLoop& loop_;
+  net::EventLoop& loop_;
   base::UniqueFd socket_;  // listening, or on its way out
-  std::optional<EventLoop::Id> watched_;
+  std::optional<net::EventLoop::Id> watched_;
   bool outgoing_ = false;
   base::Address peer_;
   base::Endpoint local_;

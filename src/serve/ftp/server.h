@@ -9,7 +9,7 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "serve/ftp/data_way.h"
-#include "serve/tcp_shared.h"
+#include "serve/shared.h"
 
 namespace vantro::serve::ftp {
 
@@ -27,6 +27,6 @@ struct Config {
 };
 
 // For a TcpServer; its certificate is what AUTH TLS needs.
-TcpProtocol protocol(Config config);
+net::TcpProtocol protocol(const Services& services, Config config);
 
 }  // namespace vantro::serve::ftp

@@ -5,10 +5,13 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/http_date.h"
 #include "base/http_status.h"
 #include "base/percent.h"
 #include "base/visible_name.h"
 #include "serve/http/listing.h"
+#include "serve/http/upload.h"
+#include "serve/shared.h"
 #include "wire/http/conditions.h"
 #include "wire/http/digest_field.h"
 #include "wire/http/range.h"
@@ -31,11 +34,25 @@ std::string dump(const json& value) {
   return value.dump(-1, ' ', false, json::error_handler_t::replace);
 }
 
-void give_text(Answer& answer, const char* type, std::string text) {
-  answer.set("Content-Type", type);
-  answer.length = text.size();
-  answer.body.push_back({std::move(text), 0, 0});
-}
+// A grant on its way to the device.
+class Sent final : public net::http::Delivery {
+ public:
+  explicit Sent(gate::ReadGrant grant)
+      : grant_(std::make_shared<gate::ReadGrant>(std::move(grant))) {}
+
+  gate::ReadGrant& grant() { return *grant_; }
+  int file() const override { return grant_->file(); }
+  std::uint64_t file_size() const override { return grant_->size(); }
+  void moved(std::uint64_t acknowledged, bool stalled) override {
+    grant_->transfer().advance({acknowledged, 0, stalled ? 1u : 0u});
+  }
+  void ended(net::TcpLane& lane, net::http::End how, const std::string& why) override {
+    finish(lane, grant_, state_of(how), why);
+  }
+
+ private:
+  std::shared_ptr<gate::ReadGrant> grant_;
+};
 
 const char* content_type(const std::string& name) {
   const auto folded = base::folded(name);
@@ -62,7 +79,7 @@ std::string disposition(const std::string& name) {
 
 void describe(Answer& answer, const gate::Found& found, const std::string& etag) {
   answer.set("ETag", etag);
-  answer.set("Last-Modified", wire::http::http_date(found.since));
+  answer.set("Last-Modified", base::http_date(found.since));
   answer.set("Accept-Ranges", "bytes");
   // A name may stand for another image tomorrow: whoever keeps a copy asks again.
   answer.set("Cache-Control", "no-cache");
@@ -71,7 +88,7 @@ void describe(Answer& answer, const gate::Found& found, const std::string& etag)
 }
 
 struct Plan {
-  std::vector<Piece> body;
+  std::vector<net::http::Piece> body;
   std::uint64_t length = 0;  // of the body
   std::uint64_t bytes = 0;   // of the file
   std::string what;          // for the record
@@ -101,8 +118,7 @@ Plan plan_of(const std::vector<wire::http::ByteRange>& parts, const gate::Found&
 }
 
 // Pieces of a file that is made for the asker, and small files, as texts.
-base::Outcome<void> read_small_pieces(Answer& answer) {
-  const auto& grant = *answer.grant;
+base::Outcome<void> read_small_pieces(Answer& answer, const gate::ReadGrant& grant) {
   for (auto& piece : answer.body) {
     if (piece.count == 0 || (grant.file() >= 0 && piece.count > kSmallFile)) continue;
     auto bytes = grant.read(piece.offset, piece.count);
@@ -189,12 +205,13 @@ Answer file_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
   if (partial) part = gate::Part{plan.bytes, plan.what};
   auto grant = gate.open_read(asker, std::move(*place), std::move(found), part);
   if (!grant) return refusal_answer(grant.error(), form);
-  answer.grant = std::make_shared<gate::ReadGrant>(std::move(*grant));
+  const auto sent = std::make_shared<Sent>(std::move(*grant));
   answer.body = std::move(plan.body);
-  if (auto read = read_small_pieces(answer); !read) {
-    answer.grant->transfer().end(gate::State::kFailed, read.error().sentence);
+  if (auto read = read_small_pieces(answer, sent->grant()); !read) {
+    sent->grant().transfer().end(gate::State::kFailed, read.error().sentence);
     return refusal_answer(read.error(), form);
   }
+  answer.delivery = sent;
   return answer;
 }
 
@@ -203,7 +220,7 @@ Answer listing_answer(gate::Gate& gate, const gate::Asker& asker, const Head& he
   const auto listing = gate.list(asker, path);
   if (!listing) return refusal_answer(listing.error(), form);
   Answer answer;
-  give_text(answer, listing_type(form), listing_text(*listing, form));
+  answer.give(listing_type(form), listing_text(*listing, form));
   answer.set("Cache-Control", "no-cache");
   answer.set("Vary", "Accept");
   answer.without_body = head.method == "HEAD";
@@ -216,13 +233,12 @@ Answer plain_answer(int status, const std::string& sentence, Form form) {
   Answer answer;
   answer.status = status;
   if (form == Form::kJson) {
-    give_text(
-        answer, "application/problem+json",
-        dump({{"title", reason_of(status)}, {"status", status}, {"detail", sentence}}) +
-            "\n");
+    answer.give("application/problem+json", dump({{"title", net::http::reason_of(status)},
+                                                  {"status", status},
+                                                  {"detail", sentence}}) +
+                                                "\n");
   } else {
-    give_text(answer, "text/plain; charset=utf-8",
-              base::printable(sentence, 2000) + "\n");
+    answer.give("text/plain; charset=utf-8", base::printable(sentence, 2000) + "\n");
   }
   answer.set("Cache-Control", "no-store");
   return answer;
@@ -234,12 +250,12 @@ Answer refusal_answer(const Refusal& refusal, Form form) {
   if (form == Form::kJson) {
     answer.status = status;
     json problem{{"type", std::string("urn:vantro:problem:") + base::word(refusal.kind)},
-                 {"title", reason_of(status)},
+                 {"title", net::http::reason_of(status)},
                  {"status", status},
                  {"kind", base::word(refusal.kind)},
                  {"detail", refusal.sentence}};
     if (!refusal.nearest.empty()) problem["nearest"] = refusal.nearest;
-    give_text(answer, "application/problem+json", dump(problem) + "\n");
+    answer.give("application/problem+json", dump(problem) + "\n");
     answer.set("Cache-Control", "no-store");
   } else {
     answer = plain_answer(status, base::in_full(refusal), form);
@@ -282,11 +298,11 @@ Answer filed_answer(const gate::Filed& filed, Form form) {
               {"sha512", filed.digests.sha512}};
     if (filed.revision > 0) told["revision"] = filed.revision;
     if (!location.empty()) told["location"] = location;
-    give_text(answer, "application/json", dump(told) + "\n");
+    answer.give("application/json", dump(told) + "\n");
   } else {
-    give_text(answer, "text/plain; charset=utf-8",
-              fmt::format("{}\nSHA-256 {}\n", base::printable(filed.sentence, 2000),
-                          filed.digests.sha256));
+    answer.give("text/plain; charset=utf-8",
+                fmt::format("{}\nSHA-256 {}\n", base::printable(filed.sentence, 2000),
+                            filed.digests.sha256));
   }
   if (!location.empty()) answer.set("Location", location);
   answer.set("Repr-Digest",
@@ -320,25 +336,6 @@ base::Outcome<std::vector<crypto::Expected>> announced_digests(const Head& head)
     }
   }
   return expected;
-}
-
-std::string head_text(const Answer& answer, bool http_1_0, bool keep_alive,
-                      base::WallTime now) {
-  auto text =
-      fmt::format("HTTP/1.1 {} {}\r\nDate: {}\r\nServer: vantrod\r\n", answer.status,
-                  reason_of(answer.status), wire::http::http_date(now));
-  for (const auto& [name, value] : answer.fields) {
-    text += fmt::format("{}: {}\r\n", name, value);
-  }
-  text += "X-Content-Type-Options: nosniff\r\n";
-  // 204 has no length (RFC 9110, 8.6).
-  if (answer.status != 204) text += fmt::format("Content-Length: {}\r\n", answer.length);
-  if (!keep_alive) {
-    text += "Connection: close\r\n";
-  } else if (http_1_0) {
-    text += "Connection: keep-alive\r\n";
-  }
-  return text + "\r\n";
 }
 
 }  // namespace vantro::serve::http

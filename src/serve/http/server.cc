@@ -1,23 +1,25 @@
 #include "serve/http/server.h"
 
-#include "serve/http/connection.h"
+#include "serve/http/visitor.h"
 
 namespace vantro::serve::http {
 
-TcpProtocol protocol(const Patience& patience) {
-  TcpProtocol http;
-  http.name = "http";
+net::TcpProtocol protocol(const Services& services, const net::http::Patience& patience) {
+  auto http = device_protocol(services.gate, "http");
   http.name_with_tls = "https";
   http.no_room =
       "HTTP/1.1 503 Service Unavailable\r\nServer: vantrod\r\nRetry-After: 10\r\n"
       "Content-Type: text/plain; charset=utf-8\r\nContent-Length: 54\r\n"
       "Connection: close\r\n\r\n"
       "there are too many connections at once; try again soon";
-  http.welcome = [patience](TcpLane& lane, base::UniqueFd socket,
-                            std::unique_ptr<crypto::TlsChannel> tls, gate::Asker asker,
-                            const base::Endpoint&) -> std::shared_ptr<Conversation> {
-    return std::make_shared<Connection>(lane, patience, std::move(socket), std::move(tls),
-                                        std::move(asker));
+  http.welcome = [shared = std::make_shared<Shared>(services), patience](
+                     net::TcpLane& lane, net::Accepted accepted) {
+    auto asker = asker_of(accepted);
+    auto connection =
+        std::make_shared<net::http::Connection>(lane, patience, std::move(accepted));
+    connection->handle_with(
+        std::make_unique<Visitor>(*connection, shared, std::move(asker)));
+    return connection;
   };
   return http;
 }

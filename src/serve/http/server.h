@@ -2,18 +2,12 @@
 // management API: here is what the gate lets devices see.
 #pragma once
 
-#include "base/clock.h"
-#include "serve/tcp_shared.h"
+#include "net/http/connection.h"
+#include "serve/shared.h"
 
 namespace vantro::serve::http {
 
-struct Patience {
-  base::Duration head = std::chrono::seconds(20);   // for a whole head
-  base::Duration idle = std::chrono::seconds(60);   // between two requests
-  base::Duration stall = std::chrono::seconds(60);  // nothing moves in a body
-};
-
 // For a TcpServer.
-TcpProtocol protocol(const Patience& patience);
+net::TcpProtocol protocol(const Services& services, const net::http::Patience& patience);
 
 }  // namespace vantro::serve::http

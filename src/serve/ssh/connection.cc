@@ -46,13 +46,13 @@ std::string between(std::string_view text, std::string_view begin, char end) {
 
 }  // namespace
 
-Connection::Connection(TcpLane& lane, Server& server, base::UniqueFd socket,
-                       gate::Asker asker)
+Connection::Connection(net::TcpLane& lane, Shared& shared, Server& server,
+                       net::Accepted accepted)
     : lane_(lane),
       server_(server),
-      shared_(lane.shared()),
-      socket_(std::move(socket)),
-      asker_(std::move(asker)) {}
+      shared_(shared),
+      socket_(std::move(accepted.socket)),
+      asker_(asker_of(accepted)) {}
 
 Connection::~Connection() {
   if (thread_.joinable()) thread_.join();
@@ -289,7 +289,7 @@ int Connection::try_password(const char* user, const char* password) {
   const bool looked_at = shared_.log_in(
       asker_, user, password, [&](auto looked) { answer.set_value(std::move(looked)); });
   if (!looked_at) {
-    tell_before_log_in(TcpShared::kTooManyLogIns);
+    tell_before_log_in(Shared::kTooManyLogIns);
     return SSH_AUTH_DENIED;
   }
   const auto account = answered.get();

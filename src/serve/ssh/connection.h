@@ -13,19 +13,19 @@
 
 #include "base/unique_fd.h"
 #include "gate/asker.h"
-#include "serve/conversation.h"
+#include "net/conversation.h"
+#include "net/tcp_lane.h"
 #include "serve/ssh/channel.h"
 #include "serve/ssh/library_log.h"
 #include "serve/ssh/mailbox.h"
 #include "serve/ssh/server.h"
-#include "serve/tcp_lane.h"
 
 namespace vantro::serve::ssh {
 
-// The lane and the server must outlive it. Its destructor waits for the thread.
-class Connection final : public Conversation {
+// What it refers to must outlive it. Its destructor waits for the thread.
+class Connection final : public net::Conversation {
  public:
-  Connection(TcpLane& lane, Server& server, base::UniqueFd socket, gate::Asker asker);
+  Connection(net::TcpLane& lane, Shared& shared, Server& server, net::Accepted accepted);
   ~Connection() override;
 
   // On the lane's thread.
@@ -67,9 +67,9 @@ class Connection final : public Conversation {
   void tell_before_log_in(const std::string& sentence);
   void logged_in(const std::string& account);
 
-  TcpLane& lane_;
+  net::TcpLane& lane_;
   Server& server_;
-  TcpShared& shared_;
+  Shared& shared_;
   // Another descriptor of the socket than libssh's, which closes its own when it likes:
   // its number may be anybody's then.
   base::UniqueFd socket_;

@@ -8,8 +8,8 @@
 #include <string>
 
 #include "gate/gate.h"
+#include "net/tcp_shared.h"
 #include "serve/ssh/mailbox.h"
-#include "serve/tcp_shared.h"
 #include "serve/upload_feed.h"
 #include "wire/files.h"
 

@@ -32,19 +32,15 @@ base::Outcome<std::shared_ptr<Server>> Server::prepare(const std::string& key_fo
   return std::shared_ptr<Server>(new Server(std::move(config), std::move(*keys)));
 }
 
-TcpProtocol Server::protocol() {
-  TcpProtocol ssh;
-  ssh.name = "sftp";
+net::TcpProtocol Server::protocol(const Services& services) {
+  auto ssh = device_protocol(services.gate, "sftp");
   ssh.also = {"scp"};
   ssh.name_with_tls = "sftp";
   // Lines before the version are for people (RFC 4253, 4.2).
   ssh.no_room = "There are too many connections at once; try again soon\r\n";
-  ssh.welcome = [self = shared_from_this()](
-                    TcpLane& lane, base::UniqueFd socket,
-                    std::unique_ptr<crypto::TlsChannel>, gate::Asker asker,
-                    const base::Endpoint&) -> std::shared_ptr<Conversation> {
-    auto made =
-        std::make_shared<Connection>(lane, *self, std::move(socket), std::move(asker));
+  ssh.welcome = [self = shared_from_this(), shared = std::make_shared<Shared>(services)](
+                    net::TcpLane& lane, net::Accepted accepted) {
+    auto made = std::make_shared<Connection>(lane, *shared, *self, std::move(accepted));
     const std::lock_guard lock(self->mutex_);
     self->waiting_.emplace(made.get(), made);
     return made;

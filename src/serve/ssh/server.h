@@ -18,9 +18,9 @@
 
 #include "base/clock.h"
 #include "base/log.h"
+#include "serve/shared.h"
 #include "serve/ssh/algorithms.h"
 #include "serve/ssh/host_keys.h"
-#include "serve/tcp_shared.h"
 
 namespace vantro::serve::ssh {
 
@@ -51,7 +51,8 @@ class Server : public std::enable_shared_from_this<Server> {
                                                         Config config,
                                                         const base::Log& log);
 
-  TcpProtocol protocol();
+  // For a TcpServer.
+  net::TcpProtocol protocol(const Services& services);
   const Config& config() const { return config_; }
 
   struct ShownKey {

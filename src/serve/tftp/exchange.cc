@@ -17,7 +17,7 @@ constexpr int kDatagramsToConnect = 32;
 
 class PoolWorkers final : public Workers {
  public:
-  PoolWorkers(std::shared_ptr<EventLoop> loop, const Pools& pools)
+  PoolWorkers(std::shared_ptr<net::EventLoop> loop, const Pools& pools)
       : loop_(std::move(loop)),
         disk_(asio::make_strand(pools.disk)),
         filing_(pools.filing) {}
@@ -31,7 +31,7 @@ class PoolWorkers final : public Workers {
   void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
 
  private:
-  std::shared_ptr<EventLoop> loop_;
+  std::shared_ptr<net::EventLoop> loop_;
   asio::strand<asio::io_context::executor_type> disk_;
   asio::io_context& filing_;
 };
@@ -56,7 +56,7 @@ std::uint64_t chance() {
   return random();
 }
 
-Exchange::Exchange(Shared& shared, std::shared_ptr<EventLoop> loop,
+Exchange::Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
                    const UdpSocket* listening, ExchangeKey key, std::string heard_on,
                    wire::Request request)
     : shared_(shared),

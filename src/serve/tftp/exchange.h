@@ -9,7 +9,7 @@
 #include <string>
 #include <utility>
 
-#include "serve/event_loop.h"
+#include "net/event_loop.h"
 #include "serve/tftp/pump.h"
 #include "serve/tftp/shared.h"
 #include "serve/tftp/udp_socket.h"
@@ -29,13 +29,14 @@ base::ByteBuffer error_packet(wire::tftp::ErrorCode code, std::string text);
 std::uint64_t chance();
 
 class Exchange final : public Transport,
-                       public EventLoop::Source,
+                       public net::EventLoop::Source,
                        public std::enable_shared_from_this<Exchange> {
  public:
   // `listening` is the socket to answer from, and null for one of its own. It and
   // `shared` must outlive the exchange.
-  Exchange(Shared& shared, std::shared_ptr<EventLoop> loop, const UdpSocket* listening,
-           ExchangeKey key, std::string heard_on, wire::tftp::Request request);
+  Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
+           const UdpSocket* listening, ExchangeKey key, std::string heard_on,
+           wire::tftp::Request request);
   ~Exchange() override { close(); }
 
   // 0 or an errno.
@@ -78,14 +79,14 @@ class Exchange final : public Transport,
   void stranger(const Received& received);
 
   Shared& shared_;
-  std::shared_ptr<EventLoop> loop_;
+  std::shared_ptr<net::EventLoop> loop_;
   const UdpSocket* listening_;
   ExchangeKey key_;
   std::string heard_on_;
   wire::tftp::Request request_;
   UdpSocket socket_;
   Route route_;
-  std::optional<EventLoop::Id> watched_;
+  std::optional<net::EventLoop::Id> watched_;
   std::shared_ptr<Workers> workers_;
   std::shared_ptr<Pump> pump_;
   std::shared_ptr<Exchange> before_;

@@ -32,7 +32,7 @@ constexpr std::size_t kMostOwnAddresses = 1000;
 
 }  // namespace
 
-class Lane::Listener final : public EventLoop::Source {
+class Lane::Listener final : public net::EventLoop::Source {
  public:
   explicit Listener(Lane& lane) : lane_(lane) {}
   ~Listener() override { close(); }
@@ -85,12 +85,13 @@ class Lane::Listener final : public EventLoop::Source {
   Lane& lane_;
   UdpSocket socket_;
   base::Endpoint local_;
-  std::optional<EventLoop::Id> watched_;
+  std::optional<net::EventLoop::Id> watched_;
   // Usually as many as this machine has addresses.
   std::map<std::pair<base::Address, std::uint32_t>, std::string> heard_on_;
 };
 
-Lane::Lane(Shared& shared) : shared_(shared), loop_(std::make_shared<EventLoop>(kTick)) {
+Lane::Lane(Shared& shared)
+    : shared_(shared), loop_(std::make_shared<net::EventLoop>(kTick)) {
   loop_->on_tick([this] { sweep(); });
   loop_->on_failure([this](const char* why) {
     shared_.log.error("what a transfer needed was given up",

@@ -15,7 +15,7 @@
 #include <string>
 #include <vector>
 
-#include "serve/event_loop.h"
+#include "net/event_loop.h"
 #include "serve/tftp/exchange.h"
 #include "serve/tftp/shared.h"
 #include "wire/tftp/packet.h"
@@ -66,7 +66,7 @@ class Lane {
 
   Shared& shared_;
   // Disk work that ends late still posts to it.
-  std::shared_ptr<EventLoop> loop_;
+  std::shared_ptr<net::EventLoop> loop_;
   std::vector<std::unique_ptr<Listener>> listeners_;
   std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
   bool draining_ = false;

@@ -28,8 +28,8 @@ void Server::stop() {
   threads_.clear();
 }
 
-tl::expected<void, BindFailure> Server::bind() {
-  return bind_each(
+tl::expected<void, net::BindFailure> Server::bind() {
+  return net::bind_each(
       shared_->config.listen,
       [&](const auto& where) {
         if (const int error = lanes_.front()->listen_first(where); error != 0) {

@@ -20,7 +20,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "gate/gate.h"
-#include "serve/front.h"
+#include "net/front.h"
 #include "wire/tftp/negotiation.h"
 #include "wire/tftp/session.h"
 
@@ -53,7 +53,7 @@ struct Pools {
 class Lane;
 struct Shared;
 
-class Server final : public Front {
+class Server final : public net::Front {
  public:
   // All of them must outlive the server, and the pools' work must be joined before the
   // gate goes.
@@ -64,7 +64,7 @@ class Server final : public Front {
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;
 
-  tl::expected<void, BindFailure> bind() override;
+  tl::expected<void, net::BindFailure> bind() override;
   std::vector<base::Listening> listening() const override;
   void start() override;
   void drain(base::Duration grace, std::function<void()> finished) override;

@@ -15,36 +15,10 @@ constexpr std::size_t kMostBytes = 65'000;
 // Room for a window, or for a burst of requests; the system may grant less.
 constexpr int kSocketBuffer = 1024 * 1024;
 
-socklen_t fill(sockaddr_storage& to, const base::Endpoint& endpoint, bool v6) {
-  if (!v6) {
-    auto& four = reinterpret_cast<sockaddr_in&>(to);
-    four.sin_family = AF_INET;
-    four.sin_port = htons(endpoint.port);
-    four.sin_addr.s_addr = htonl(endpoint.address.v4_host_order());
-    return sizeof four;
-  }
-  auto& six = reinterpret_cast<sockaddr_in6&>(to);
-  six.sin6_family = AF_INET6;
-  six.sin6_port = htons(endpoint.port);
-  const auto& bytes = endpoint.address.bytes();
-  std::copy(bytes.begin(), bytes.end(), std::begin(six.sin6_addr.s6_addr));
-  six.sin6_scope_id = endpoint.zone;
-  return sizeof six;
-}
-
 base::Address address_of(const in6_addr& from) {
   std::array<std::uint8_t, 16> bytes{};
   std::copy(std::begin(from.s6_addr), std::end(from.s6_addr), bytes.begin());
   return base::Address::v6(bytes);
-}
-
-base::Endpoint endpoint_of(const sockaddr_storage& from) {
-  if (from.ss_family == AF_INET) {
-    const auto& four = reinterpret_cast<const sockaddr_in&>(from);
-    return {base::Address::v4(ntohl(four.sin_addr.s_addr)), ntohs(four.sin_port), 0};
-  }
-  const auto& six = reinterpret_cast<const sockaddr_in6&>(from);
-  return {address_of(six.sin6_addr), ntohs(six.sin6_port), six.sin6_scope_id};
 }
 
 // The control data of one message: at most the source address and a segment size.
@@ -92,9 +66,8 @@ void enlarge(int fd, int forced, int option) {
 
 }  // namespace
 
-Route::Route(const base::Endpoint& peer, const base::Address& from) : from_(from) {
-  to_length_ = fill(to_, peer, !peer.address.is_v4());
-}
+Route::Route(const base::Endpoint& peer, const base::Address& from)
+    : to_(peer), from_(from) {}
 
 int UdpSocket::open(const base::Endpoint& local) { return open(local, false); }
 int UdpSocket::open_shared(const base::Endpoint& local) { return open(local, true); }
@@ -115,11 +88,8 @@ int UdpSocket::open(const base::Endpoint& local, bool shared) {
   if (!done || (shared && !set(SOL_SOCKET, SO_REUSEPORT))) return errno;
   enlarge(fd.get(), SO_SNDBUFFORCE, SO_SNDBUF);
   enlarge(fd.get(), SO_RCVBUFFORCE, SO_RCVBUF);
-  sockaddr_storage address{};
-  const auto length = fill(address, local, v6_);
-  if (::bind(fd.get(), reinterpret_cast<const sockaddr*>(&address), length) != 0) {
-    return errno;
-  }
+  const net::SocketAddress address(local);
+  if (::bind(fd.get(), address.get(), address.size) != 0) return errno;
   fd_ = std::move(fd);
   return 0;
 }
@@ -131,14 +101,7 @@ int UdpSocket::share_port() {
                                                                                 : errno;
 }
 
-base::Endpoint UdpSocket::local() const {
-  sockaddr_storage address{};
-  socklen_t length = sizeof address;
-  if (::getsockname(fd_.get(), reinterpret_cast<sockaddr*>(&address), &length) != 0) {
-    return {};
-  }
-  return endpoint_of(address);
-}
+base::Endpoint UdpSocket::local() const { return net::local_endpoint(fd_.get()); }
 
 std::optional<Received> UdpSocket::receive(std::span<std::uint8_t> buffer,
                                            bool wants_destination) {
@@ -149,7 +112,7 @@ std::optional<Received> UdpSocket::receive(std::span<std::uint8_t> buffer,
     const auto count = ::recvfrom(fd_.get(), buffer.data(), buffer.size(), MSG_DONTWAIT,
                                   reinterpret_cast<sockaddr*>(&peer), &length);
     if (count < 0) return std::nullopt;
-    received.peer = endpoint_of(peer);
+    received.peer = net::endpoint_of(&peer, length);
     received.bytes = {buffer.data(), static_cast<std::size_t>(count)};
     return received;
   }
@@ -164,7 +127,7 @@ std::optional<Received> UdpSocket::receive(std::span<std::uint8_t> buffer,
   message.msg_controllen = control.size();
   const auto count = ::recvmsg(fd_.get(), &message, MSG_DONTWAIT);
   if (count < 0) return std::nullopt;
-  received.peer = endpoint_of(peer);
+  received.peer = net::endpoint_of(&peer, message.msg_namelen);
   received.bytes = {buffer.data(), static_cast<std::size_t>(count)};
   for (auto* one = CMSG_FIRSTHDR(&message); one != nullptr;
        one = CMSG_NXTHDR(&message, one)) {
@@ -186,16 +149,15 @@ std::optional<Received> UdpSocket::receive(std::span<std::uint8_t> buffer,
 }
 
 int UdpSocket::connect(const Route& peer) {
-  const auto* to = reinterpret_cast<const sockaddr*>(&peer.to_);
-  if (::connect(fd_.get(), to, peer.to_length_) != 0) return errno;
+  if (::connect(fd_.get(), peer.to_.get(), peer.to_.size) != 0) return errno;
   connected_ = true;
   return 0;
 }
 
 void UdpSocket::address(msghdr& message, const Route& route) const {
   if (connected_) return;
-  message.msg_name = const_cast<sockaddr_storage*>(&route.to_);
-  message.msg_namelen = route.to_length_;
+  message.msg_name = const_cast<sockaddr_storage*>(&route.to_.storage);
+  message.msg_namelen = route.to_.size;
 }
 
 void UdpSocket::send(const Route& route, base::ByteView datagram) const {

@@ -11,6 +11,7 @@
 #include "base/address.h"
 #include "base/bytes.h"
 #include "base/unique_fd.h"
+#include "net/socket_address.h"
 #include "wire/tftp/session.h"
 
 namespace vantro::serve::tftp {
@@ -31,8 +32,7 @@ class Route {
 
  private:
   friend class UdpSocket;
-  sockaddr_storage to_{};
-  socklen_t to_length_ = 0;
+  net::SocketAddress to_;
   base::Address from_;
   bool segments_ = true;  // the kernel may cut a window into datagrams (udp(7))
 };

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/http_date.h"
 #include "base/visible_name.h"
 #include "wire/http/fields.h"
 
@@ -28,13 +29,13 @@ Verdict judge(const Conditions& conditions, const Validators& file) {
     if (!names(conditions.if_match, file.etag, false)) {
       return Verdict::kPreconditionFailed;
     }
-  } else if (const auto since = parse_http_date(conditions.if_unmodified_since);
+  } else if (const auto since = base::parse_http_date(conditions.if_unmodified_since);
              since && modified > *since) {
     return Verdict::kPreconditionFailed;
   }
   if (!conditions.if_none_match.empty()) {
     if (names(conditions.if_none_match, file.etag, true)) return Verdict::kNotModified;
-  } else if (const auto since = parse_http_date(conditions.if_modified_since);
+  } else if (const auto since = base::parse_http_date(conditions.if_modified_since);
              since && modified <= *since) {
     return Verdict::kNotModified;
   }
@@ -45,7 +46,7 @@ bool range_applies(const Conditions& conditions, const Validators& file) {
   const auto wanted = base::trimmed(conditions.if_range);
   if (wanted.empty()) return true;
   if (wanted.front() == '"') return wanted == file.etag;
-  const auto date = parse_http_date(wanted);
+  const auto date = base::parse_http_date(wanted);
   return date && *date == whole_seconds(file.modified_at);
 }
 

@@ -1,4 +1,4 @@
-// Small grammars of HTTP fields (RFC 9110, 5.6): lists, quality values, dates, Basic
+// Small grammars of HTTP fields (RFC 9110, 5.6): lists, quality values, Basic
 // credentials, and what a request's Accept wants to read.
 #pragma once
 
@@ -9,18 +9,12 @@
 #include <vector>
 
 #include "base/bytes.h"
-#include "base/clock.h"
 
 namespace vantro::wire::http {
 
 // The parts of a comma-separated list, trimmed; empty ones are left out (RFC
 // 9110, 5.6.1). Commas inside quotes do not part.
 std::vector<std::string_view> list_items(std::string_view field);
-
-// "Sun, 06 Nov 1994 08:49:37 GMT" (RFC 9110, 5.6.7). Reading takes the two obsolete forms
-// as well; nothing for anything else. Milliseconds are cut.
-std::string http_date(base::WallTime time);
-std::optional<base::WallTime> parse_http_date(std::string_view text);
 
 struct Credentials {
   std::string name;

@@ -1,0 +1,143 @@
+#include "manage/bodies.h"
+
+#include <boost/asio/post.hpp>
+
+#include "crypto/digests.h"
+#include "manage/answers.h"
+#include "manage/call_handler.h"
+#include "manage/convert_catalogue.h"
+
+namespace vantro::manage {
+namespace {
+
+using base::Kind;
+using net::http::Answer;
+using net::http::Connection;
+
+constexpr std::size_t kPiece = 64 * 1024;
+
+Answer refusal_and_close(const base::Refusal& why) {
+  auto answer = refusal(why);
+  answer.close = true;
+  return answer;
+}
+
+}  // namespace
+
+// -- A text --
+
+TextBody::TextBody(Connection& connection, std::uint64_t announced,
+                   std::function<void(std::string)> whole)
+    : connection_(connection), whole_(std::move(whole)) {
+  if (announced > kLongestBody) refuse();
+}
+
+void TextBody::refuse() {
+  too_long_ = true;
+  // Not from within what the connection has called.
+  connection_.on_lane([](Connection& connection) {
+    connection.answer(
+        refusal_and_close({Kind::kTooLarge, "the body is larger than 32 MiB"}));
+  });
+}
+
+std::span<std::uint8_t> TextBody::room() {
+  piece_.resize(kPiece);
+  return piece_;
+}
+
+void TextBody::came(std::size_t count) {
+  text_.append(base::as_text(base::ByteView(piece_).first(count)));
+  if (!too_long_ && text_.size() > kLongestBody) refuse();
+}
+
+void TextBody::complete(const net::http::Head& /*trailer*/) {
+  if (!too_long_) whole_(std::move(text_));
+}
+
+void TextBody::broke_off(net::http::End /*how*/, const std::string& /*why*/) {}
+
+// -- An image --
+
+class ImageBody::Feed final : public net::DiskFeed {
+ public:
+  Feed(Connection& connection, std::shared_ptr<const CallDesk> desk,
+       gate::ImageIntake intake, bool compared, Written written)
+      : DiskFeed(desk->disk, connection.poster(), std::move(written)),
+        connection_(connection.self()),
+        desk_(std::move(desk)),
+        intake_(std::move(intake)),
+        compared_(compared) {}
+
+  // The look inside may take a minute: not among the short works of the disk pool.
+  void commit() {
+    forget();
+    behind([self = self()] {
+      boost::asio::post(self->desk_->slow, [self] {
+        const auto taken = self->intake_->commit();
+        const auto made = std::make_shared<Answer>(
+            taken ? self->answer_to(*taken) : self->not_taken_in(taken.error()));
+        self->connection_->on_lane(
+            [made](Connection& asked) { asked.answer(std::move(*made)); });
+      });
+    });
+  }
+
+  // Ended on the pool, as it touches the disk.
+  void drop() {
+    forget();
+    behind([self = self()] { self->intake_.reset(); });
+  }
+
+ private:
+  base::Outcome<void> write(base::ByteView piece) override {
+    return intake_->write(piece);
+  }
+  std::shared_ptr<Feed> self() {
+    return std::static_pointer_cast<Feed>(shared_from_this());
+  }
+
+  Answer answer_to(const gate::Taken& taken) const {
+    const bool there = taken.added.what == catalog::Added::What::kAlreadyThere;
+    return json_answer(there ? 200 : 201,
+                       shape(taken, compared_, *desk_->service.repository.offer_index()));
+  }
+
+  Answer not_taken_in(const base::Refusal& why) const {
+    auto told = api::problem_of(why);
+    if (const auto& expected = intake_->differing()) {
+      told.expected = expected->hex;
+      told.actual = crypto::value_of(intake_->digests(), expected->algorithm);
+    }
+    return problem(told);
+  }
+
+  const std::shared_ptr<Connection> connection_;
+  const std::shared_ptr<const CallDesk> desk_;
+  std::optional<gate::ImageIntake> intake_;  // used on the pool, in order
+  const bool compared_;
+};
+
+ImageBody::ImageBody(Connection& connection, std::shared_ptr<const CallDesk> desk,
+                     gate::ImageIntake intake, bool compared)
+    : connection_(connection) {
+  feed_ = std::make_shared<Feed>(connection, std::move(desk), std::move(intake), compared,
+                                 [this](const base::Outcome<void>& written) {
+                                   if (written) return connection_.go_on();
+                                   // The answer ends this body.
+                                   const auto alive = connection_.self();
+                                   alive->answer(refusal_and_close(written.error()));
+                                 });
+}
+
+bool ImageBody::waits() const { return feed_->waits(); }
+std::span<std::uint8_t> ImageBody::room() { return feed_->room(); }
+void ImageBody::came(std::size_t count) { feed_->came(count); }
+void ImageBody::pause() { feed_->pause(); }
+std::uint64_t ImageBody::size() const { return feed_->size(); }
+void ImageBody::complete(const net::http::Head& /*trailer*/) { feed_->commit(); }
+void ImageBody::broke_off(net::http::End /*how*/, const std::string& /*why*/) {
+  feed_->drop();
+}
+
+}  // namespace vantro::manage

@@ -1,0 +1,72 @@
+// The event stream: each event is written once, for all who read.
+#pragma once
+
+#include <boost/asio/io_context.hpp>
+#include <cstdint>
+#include <functional>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "gate/transfers.h"
+#include "manage/service.h"
+
+namespace vantro::manage {
+
+// Server-sent events (the HTML standard, 9.2): a 'transfer' when one begins, moves or
+// ends, and a 'change' for each row of the change log. Thread-safe.
+class EventFeed : public std::enable_shared_from_this<EventFeed> {
+ public:
+  using Id = std::uint64_t;
+  using Text = std::shared_ptr<const std::string>;
+
+  // Both must outlive it.
+  EventFeed(Service& service, boost::asio::io_context& pool)
+      : service_(service), pool_(pool) {}
+
+  // From now on `tell` gets what happens, on any thread; first the transfers that run.
+  // What had ended before is no event.
+  Id add(std::function<void(Text)> tell);
+  // It may still be called by what is under way.
+  void remove(Id reader);
+  // The readers' own clocks drive it: without readers nothing is looked at. Call it
+  // often.
+  void tick(base::Instant now);
+
+ private:
+  struct Reader {
+    std::function<void(Text)> tell;
+    bool is_new = true;
+    std::set<std::uint64_t> ended_before;  // transfers, while it is new
+    std::int64_t after = 0;                // of the change log, while it is new
+  };
+  // What was told of a transfer last.
+  struct Told {
+    gate::TransferView view;
+    std::string event;
+  };
+
+  // On the pool; one at a time.
+  void gather();
+  std::string moved();
+  std::string running_for(const Reader& reader) const;
+
+  Service& service_;
+  boost::asio::io_context& pool_;
+  std::mutex mutex_;
+  std::map<Id, Reader> readers_;  // guarded by mutex_
+  Id last_ = 0;                   // guarded by mutex_
+  base::Instant next_{};          // guarded by mutex_
+  bool under_way_ = false;        // guarded by mutex_
+  bool again_ = false;            // guarded by mutex_; somebody came meanwhile
+  // For gather() alone.
+  std::map<std::uint64_t, Told> told_;
+  std::int64_t change_told_ = 0;
+  base::Instant last_sent_{};
+};
+
+}  // namespace vantro::manage

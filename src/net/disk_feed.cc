@@ -1,0 +1,61 @@
+#include "net/disk_feed.h"
+
+#include <algorithm>
+#include <boost/asio/post.hpp>
+
+namespace vantro::net {
+namespace {
+
+namespace asio = boost::asio;
+
+// To the disk at a time, in bytes: a thousand small uploads take little, a large one goes
+// in large pieces.
+constexpr std::uint64_t kFirstPiece = 32 * 1024;
+constexpr std::uint64_t kLargestPiece = 512 * 1024;
+
+}  // namespace
+
+DiskFeed::DiskFeed(asio::io_context& disk, Post post, Written written)
+    : post_(std::move(post)),
+      in_order_(asio::make_strand(disk)),
+      written_(std::move(written)) {}
+
+std::span<std::uint8_t> DiskFeed::room() {
+  if (piece_.empty()) piece_.resize(std::clamp(came_, kFirstPiece, kLargestPiece));
+  return std::span(piece_).subspan(filled_);
+}
+
+void DiskFeed::came(std::size_t count) {
+  filled_ += count;
+  came_ += count;
+  if (filled_ == piece_.size()) hand_over();
+}
+
+void DiskFeed::pause() {
+  // So that little is left to do at the end.
+  if (filled_ > 0 && under_way_ == 0) hand_over();
+}
+
+void DiskFeed::behind(std::function<void()> work) {
+  if (filled_ > 0) hand_over();
+  base::ByteBuffer().swap(piece_);
+  asio::post(in_order_, std::move(work));
+}
+
+void DiskFeed::hand_over() {
+  piece_.resize(filled_);
+  const auto piece = std::make_shared<base::ByteBuffer>(std::move(piece_));
+  piece_.clear();
+  filled_ = 0;
+  ++under_way_;
+  asio::post(in_order_, [self = shared_from_this(), piece] {
+    auto written = self->write(*piece);
+    self->post_([self, written = std::move(written)] {
+      --self->under_way_;
+      // A copy: it may end the feed, which forgets it.
+      if (const auto tell = self->written_) tell(written);
+    });
+  });
+}
+
+}  // namespace vantro::net

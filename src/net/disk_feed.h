@@ -1,0 +1,64 @@
+// Bytes on their way from a connection to the disk: they go to the disk pool in pieces,
+// in their order, two of them at once.
+#pragma once
+
+#include <boost/asio/io_context.hpp>
+#include <boost/asio/strand.hpp>
+#include <cstdint>
+#include <functional>
+#include <memory>
+#include <span>
+
+#include "base/bytes.h"
+#include "base/outcome.h"
+
+namespace vantro::net {
+
+// Used on its I/O thread. What is under way keeps it alive.
+class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
+ public:
+  // After each piece, on the I/O thread; a refusal is the end of it.
+  using Written = std::function<void(const base::Outcome<void>&)>;
+  // Runs work on the I/O thread that the feed belongs to; dropped when that has ended.
+  using Post = std::function<void(std::function<void()>)>;
+
+  // `disk` must outlive it.
+  DiskFeed(boost::asio::io_context& disk, Post post, Written written);
+  virtual ~DiskFeed() = default;
+
+  // No more should be taken until a piece is written.
+  bool waits() const { return under_way_ >= kMostUnderWay; }
+  // Where the next bytes go; at least one. What comes while it waits is kept in memory.
+  std::span<std::uint8_t> room();
+  // So many were put there.
+  void came(std::size_t count);
+  // There is nothing to do at the moment: what waits for a full piece may go on.
+  void pause();
+  std::uint64_t size() const { return came_; }
+
+ protected:
+  // On the pool, one at a time.
+  virtual base::Outcome<void> write(base::ByteView piece) = 0;
+
+  // On the pool, behind all that has come, which goes there now. It must hold the feed.
+  void behind(std::function<void()> work);
+  // Back on the I/O thread.
+  void post(std::function<void()> work) { post_(std::move(work)); }
+  // `written` is not called any more.
+  void forget() { written_ = nullptr; }
+
+ private:
+  static constexpr int kMostUnderWay = 2;
+
+  void hand_over();
+
+  Post post_;
+  boost::asio::strand<boost::asio::io_context::executor_type> in_order_;
+  Written written_;
+  base::ByteBuffer piece_;
+  std::size_t filled_ = 0;  // of piece_
+  std::uint64_t came_ = 0;
+  int under_way_ = 0;  // pieces
+};
+
+}  // namespace vantro::net

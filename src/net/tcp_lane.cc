@@ -1,0 +1,177 @@
+#include "net/tcp_lane.h"
+
+#include <boost/asio/post.hpp>
+#include <cstring>
+#include <ifaddrs.h>
+#include <netinet/in.h>
+#include <sys/socket.h>
+
+#include "net/socket_address.h"
+
+namespace vantro::net {
+namespace {
+
+namespace asio = boost::asio;
+
+constexpr std::size_t kScratch = 64 * 1024;
+constexpr std::size_t kMostOwnAddresses = 256;
+
+// "eth0", or nothing.
+std::string interface_with(const base::Address& address) {
+  ifaddrs* list = nullptr;
+  std::string name;
+  if (::getifaddrs(&list) != 0) return name;
+  for (const auto* at = list; at != nullptr && name.empty(); at = at->ifa_next) {
+    if (at->ifa_addr == nullptr) continue;
+    const auto size =
+        at->ifa_addr->sa_family == AF_INET6 ? sizeof(sockaddr_in6) : sizeof(sockaddr_in);
+    if (endpoint_of(at->ifa_addr, size).address == address) name = at->ifa_name;
+  }
+  ::freeifaddrs(list);
+  // All of 127.0.0.0/8 is the loopback interface's.
+  if (name.empty() && address.is_loopback()) name = "lo";
+  return name;
+}
+
+}  // namespace
+
+TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
+    : shared_(std::move(shared)),
+      loop_(std::make_shared<EventLoop>(kTick)),
+      scratch_(kScratch) {
+  loop_->on_tick([this] { tick(); });
+  loop_->on_failure([this](const char* why) {
+    shared_->log.error("what a connection needed was given up",
+                       {{"protocol", shared_->protocol.name}, {"why", why}});
+  });
+}
+
+TcpLane::~TcpLane() {
+  // The loop has ended: nobody else is here.
+  const auto all = conversations_;
+  for (const auto& one : all) one->cut("the server was stopped");
+  for (const auto& work : left_to_disk_) work();
+}
+
+int TcpLane::listen(const base::Endpoint& where, bool tls,
+                    const std::vector<std::unique_ptr<TcpLane>>& lanes) {
+  auto acceptor = std::make_unique<Acceptor>(
+      *loop_, tls ? shared_->protocol.name_with_tls : shared_->protocol.name,
+      shared_->log,
+      [this, &lanes, tls](base::UniqueFd socket, const base::Endpoint& peer,
+                          const base::Endpoint& local) {
+        if (!shared_->take_room(peer.address)) {
+          const auto& unanswered = shared_->protocol.unanswered;
+          if (unanswered) unanswered(peer.address);
+          // What does not fit into the socket's buffer is not worth waiting for. Under
+          // TLS there is nothing that could be said in the clear.
+          const auto& words = shared_->protocol.no_room;
+          if (!tls) ::send(socket.get(), words.data(), words.size(), MSG_NOSIGNAL);
+          return;
+        }
+        lanes[next_lane_++ % lanes.size()]->take(std::move(socket), peer, local, tls);
+        // A pause of the acceptor is ended by the tick.
+      });
+  if (const int error = acceptor->listen(where); error != 0) return error;
+  if (!acceptor->start()) return ENOMEM;
+  listeners_.push_back({tls, std::move(acceptor)});
+  loop_->keep_ticking(true);
+  return 0;
+}
+
+std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
+  std::vector<base::Endpoint> where;
+  for (const auto& one : listeners_) {
+    if (one.tls == tls) where.push_back(one.acceptor->local());
+  }
+  return where;
+}
+
+void TcpLane::run() { loop_->run(); }
+
+void TcpLane::take(base::UniqueFd socket, const base::Endpoint& peer,
+                   const base::Endpoint& local, bool tls) {
+  // std::function wants copies of what it holds.
+  auto held = std::make_shared<base::UniqueFd>(std::move(socket));
+  loop_->post(
+      [this, held, peer, local, tls] { adopt(std::move(*held), peer, local, tls); });
+}
+
+void TcpLane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
+                    const base::Endpoint& local, bool tls) {
+  std::unique_ptr<crypto::TlsChannel> channel;
+  if (tls) channel = shared_->config.tls->accept(socket.get());
+  const auto& protocol = shared_->protocol;
+  const bool usable = !finished_ && (!tls || channel);
+  const auto conversation = protocol.welcome(
+      *this, {std::move(socket), std::move(channel), peer, local,
+              tls ? protocol.name_with_tls : protocol.name, heard_on(local)});
+  if (!usable || !conversation->start()) {
+    shared_->give_back(peer.address);
+    return;
+  }
+  conversations_.insert(conversation);
+  settle_ticking();
+}
+
+const std::string& TcpLane::heard_on(const base::Endpoint& local) {
+  if (heard_on_.size() >= kMostOwnAddresses) heard_on_.clear();
+  auto& text = heard_on_[local];
+  if (!text.empty()) return text;
+  text = base::Endpoint{local.address, local.port, 0}.text();
+  if (const auto name = interface_with(local.address); !name.empty()) {
+    text += " on " + name;
+  }
+  return text;
+}
+
+void TcpLane::remove(const std::shared_ptr<Conversation>& conversation,
+                     const base::Address& peer) {
+  conversations_.erase(conversation);
+  shared_->give_back(peer);
+  settle_ticking();
+}
+
+void TcpLane::leave_to_disk(std::function<void()> work) {
+  left_to_disk_.push_back(std::move(work));
+  if (left_to_disk_.size() > 1) return;
+  loop_->post([this] {
+    asio::post(shared_->disk, [batch = std::exchange(left_to_disk_, {})] {
+      for (const auto& one : batch) one();
+    });
+  });
+}
+
+void TcpLane::tick() {
+  const auto now = shared_->clock.now();
+  for (auto& one : listeners_) one.acceptor->tick(now);
+  // A tick may end a connection.
+  const std::vector<std::shared_ptr<Conversation>> all(conversations_.begin(),
+                                                       conversations_.end());
+  for (const auto& one : all) one->tick(now);
+  if (now >= cut_at_) {
+    const auto rest = conversations_;
+    for (const auto& one : rest) one->cut("the server was stopped");
+  }
+  settle_ticking();
+}
+
+void TcpLane::settle_ticking() {
+  if (finished_ && conversations_.empty()) std::exchange(finished_, nullptr)();
+  // The lane that listens looks after pauses, too.
+  loop_->keep_ticking(!conversations_.empty() || !listeners_.empty());
+}
+
+void TcpLane::drain(base::Duration grace, std::function<void()> finished) {
+  loop_->post([this, grace, finished = std::move(finished)] {
+    finished_ = finished;
+    cut_at_ = shared_->clock.now() + grace;
+    for (auto& one : listeners_) one.acceptor->stop();
+    listeners_.clear();
+    const auto all = conversations_;
+    for (const auto& one : all) one->wind_up();
+    settle_ticking();
+  });
+}
+
+}  // namespace vantro::net

@@ -1,0 +1,76 @@
+// One thread of a server over TCP: its event loop and its connections.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <memory>
+#include <set>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "net/acceptor.h"
+#include "net/conversation.h"
+#include "net/event_loop.h"
+#include "net/tcp_shared.h"
+
+namespace vantro::net {
+
+class TcpLane {
+ public:
+  // How often deadlines and progress are looked at.
+  static constexpr base::Duration kTick = std::chrono::milliseconds(100);
+
+  explicit TcpLane(std::shared_ptr<TcpShared> shared);
+  ~TcpLane();
+  TcpLane(const TcpLane&) = delete;
+  TcpLane& operator=(const TcpLane&) = delete;
+
+  // Before run(). 0 or an errno. Connections go to `lanes` in turn.
+  int listen(const base::Endpoint& where, bool tls,
+             const std::vector<std::unique_ptr<TcpLane>>& lanes);
+  std::vector<base::Endpoint> listening(bool tls) const;
+
+  void run();
+  // The three that other threads may call.
+  void stop() { loop_->stop(); }
+  void take(base::UniqueFd socket, const base::Endpoint& peer,
+            const base::Endpoint& local, bool tls);
+  void drain(base::Duration grace, std::function<void()> finished);
+
+  // For conversations.
+  TcpShared& shared() { return *shared_; }
+  const std::shared_ptr<EventLoop>& loop() { return loop_; }
+  base::ByteBuffer& scratch() { return scratch_; }
+  void remove(const std::shared_ptr<Conversation>& conversation,
+              const base::Address& peer);
+  // Done on the disk pool, in one go with what else is left to it in this moment; by the
+  // lane's destructor if that comes first.
+  void leave_to_disk(std::function<void()> work);
+
+ private:
+  struct Listener {
+    bool tls = false;
+    std::unique_ptr<Acceptor> acceptor;
+  };
+
+  void adopt(base::UniqueFd socket, const base::Endpoint& peer,
+             const base::Endpoint& local, bool tls);
+  void tick();
+  void settle_ticking();
+  const std::string& heard_on(const base::Endpoint& local);
+
+  std::shared_ptr<TcpShared> shared_;
+  std::shared_ptr<EventLoop> loop_;
+  base::ByteBuffer scratch_;
+  std::vector<Listener> listeners_;
+  std::set<std::shared_ptr<Conversation>> conversations_;
+  std::vector<std::function<void()>> left_to_disk_;
+  // Usually as many as this machine has addresses.
+  std::map<base::Endpoint, std::string> heard_on_;
+  std::size_t next_lane_ = 0;
+  std::function<void()> finished_;  // while draining
+  base::Instant cut_at_ = base::Instant::max();
+};
+
+}  // namespace vantro::net

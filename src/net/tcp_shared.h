@@ -1,0 +1,106 @@
+// What the lanes of a server over TCP have in common. Thread-safe.
+#pragma once
+
+#include <atomic>
+#include <boost/asio/io_context.hpp>
+#include <functional>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+#include "base/clock.h"
+#include "base/log.h"
+#include "base/unique_fd.h"
+#include "crypto/tls.h"
+
+namespace vantro::net {
+
+class Conversation;
+class TcpLane;
+
+// How many connections there may be, over all protocols. Thread-safe.
+class ConnectionRoom {
+ public:
+  explicit ConnectionRoom(std::size_t most) : most_(most) {}
+  bool take() {
+    if (++taken_ <= most_) return true;
+    --taken_;
+    return false;
+  }
+  void give_back() { --taken_; }
+
+ private:
+  const std::size_t most_;
+  std::atomic<std::size_t> taken_ = 0;
+};
+
+// What a server works with. All of it must outlive the server, and the pool's work must
+// be joined before what that work uses goes.
+struct Services {
+  boost::asio::io_context& disk;
+  const base::Clock& clock;
+  base::Log log;
+  ConnectionRoom& room;
+};
+
+struct TcpConfig {
+  std::vector<base::Endpoint> listen;
+  std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
+  std::shared_ptr<crypto::TlsServer> tls;
+  std::size_t threads = 2;
+  // Of this protocol; and all share Services::room.
+  std::size_t most_connections = 4000;
+  std::size_t most_per_address = 256;
+};
+
+// A connection that has just come.
+struct Accepted {
+  base::UniqueFd socket;
+  std::unique_ptr<crypto::TlsChannel> tls;  // null: in the clear
+  base::Endpoint peer, local;
+  std::string protocol;  // as TcpProtocol names it
+  std::string heard_on;  // "192.0.2.10:80 on eth0"
+};
+
+// In what the protocols over TCP differ.
+struct TcpProtocol {
+  std::string name;           // "http"
+  std::string name_with_tls;  // where it listens under TLS
+  // What else is spoken where it listens: SCP beside SFTP, say.
+  std::vector<std::string> also = {};
+  std::string no_room;  // said in the clear to a connection that there is no room for
+  // Ends a connection that has led to nothing yet, for one that comes; false: there is
+  // none. Must not wait. None: nobody has to go.
+  std::function<bool()> make_room = {};
+  // Told of an address that there was no room for. None: nobody wants to know.
+  std::function<void(const base::Address&)> unanswered = {};
+  // The one that speaks it, in the lane that it belongs to.
+  std::function<std::shared_ptr<Conversation>(TcpLane& lane, Accepted accepted)> welcome;
+};
+
+struct TcpShared : Services {
+  TcpShared(Services services, TcpConfig settings, TcpProtocol what)
+      : Services(std::move(services)),
+        config(std::move(settings)),
+        protocol(std::move(what)) {}
+
+  // Room for one more connection of this address; give_back() when it has gone.
+  bool take_room(const base::Address& address);
+  void give_back(const base::Address& address);
+
+  const TcpConfig config;
+  const TcpProtocol protocol;
+
+ private:
+  // Over the limit, while those that have to go are leaving.
+  static constexpr std::size_t kMostLeaving = 16;
+
+  std::mutex mutex_;
+  std::size_t connections_ = 0;                       // guarded by mutex_
+  std::map<base::Address, std::size_t> per_address_;  // guarded by mutex_
+};
+
+}  // namespace vantro::net

@@ -1,0 +1,186 @@
+#include "net/tcp_stream.h"
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <linux/sockios.h>
+#include <sys/ioctl.h>
+#include <sys/mman.h>
+#include <sys/sendfile.h>
+#include <sys/socket.h>
+#include <unistd.h>
+#include <vector>
+
+namespace vantro::net {
+namespace {
+
+constexpr std::size_t kTlsPiece = 256 * 1024;
+
+bool not_now(int error) { return error == EAGAIN || error == EWOULDBLOCK; }
+
+}  // namespace
+
+TcpStream::TcpStream(base::UniqueFd socket, std::unique_ptr<crypto::TlsChannel> tls)
+    : socket_(std::move(socket)), tls_(std::move(tls)) {}
+
+TcpStream::~TcpStream() = default;
+
+TcpStream::Moved TcpStream::told(const crypto::TlsMoved& moved, bool sending) {
+  switch (moved.step) {
+    case crypto::TlsStep::kDone:
+      if (sending) sent_ += moved.count;
+      return {Step::kMoved, moved.count};
+    case crypto::TlsStep::kWantRead:
+      return {Step::kWaitRead, 0};
+    case crypto::TlsStep::kWantWrite:
+      return {Step::kWaitWrite, 0};
+    case crypto::TlsStep::kCut:
+      cut_ = true;
+      return {Step::kEnd, 0};
+    case crypto::TlsStep::kClosed:
+      return {Step::kEnd, 0};
+    case crypto::TlsStep::kFailed:
+      return {Step::kBroken, 0};
+  }
+  return {};
+}
+
+TcpStream::Step TcpStream::handshake() {
+  return told({tls_->handshake(), 1}, false).step;
+}
+
+TcpStream::Moved TcpStream::read(std::span<std::uint8_t> to) {
+  if (tls_) return told(tls_->read(to), false);
+  while (true) {
+    const auto got = ::recv(socket_.get(), to.data(), to.size(), 0);
+    if (got > 0) return {Step::kMoved, static_cast<std::size_t>(got)};
+    if (got == 0) return {Step::kEnd, 0};
+    if (errno == EINTR) continue;
+    if (not_now(errno)) return {Step::kWaitRead, 0};
+    error_ = errno;
+    return {};
+  }
+}
+
+TcpStream::Moved TcpStream::write(base::ByteView bytes) { return write(bytes, false); }
+
+TcpStream::Moved TcpStream::write(base::ByteView bytes, bool more) {
+  if (tls_) return told(tls_->write(bytes), true);
+  while (true) {
+    const auto put = ::send(socket_.get(), bytes.data(), bytes.size(),
+                            MSG_NOSIGNAL | (more ? MSG_MORE : 0));
+    if (put > 0) {
+      sent_ += static_cast<std::uint64_t>(put);
+      return {Step::kMoved, static_cast<std::size_t>(put)};
+    }
+    if (put < 0 && errno == EINTR) continue;
+    if (put < 0 && not_now(errno)) return {Step::kWaitWrite, 0};
+    error_ = errno;
+    return {};
+  }
+}
+
+TcpStream::Moved TcpStream::send_file(int file, std::uint64_t offset, std::size_t count) {
+  if (tls_ && tls_->kernel_sends()) {
+    return told(tls_->send_file(file, offset, count), true);
+  }
+  if (tls_) {
+    if (record_.empty() || record_at_ > offset || record_at_ + record_.size() <= offset) {
+      record_.resize(std::min(count, kTlsPiece));
+      const auto got =
+          ::pread(file, record_.data(), record_.size(), static_cast<off_t>(offset));
+      record_.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
+      record_at_ = offset;
+      if (record_.empty()) {
+        error_ = got < 0 ? errno : EIO;
+        return {};
+      }
+    }
+    const auto from = static_cast<std::size_t>(offset - record_at_);
+    const auto left = base::ByteView(record_).subspan(from);
+    const auto moved = write(left.first(std::min(left.size(), count)));
+    if (moved.step == Step::kMoved && from + moved.count == record_.size()) {
+      record_.clear();
+    }
+    return moved;
+  }
+  auto at = static_cast<off_t>(offset);
+  while (true) {
+    const auto put = ::sendfile(socket_.get(), file, &at, count);
+    if (put > 0) {
+      sent_ += static_cast<std::uint64_t>(put);
+      return {Step::kMoved, static_cast<std::size_t>(put)};
+    }
+    if (put < 0 && errno == EINTR) continue;
+    if (put < 0 && not_now(errno)) return {Step::kWaitWrite, 0};
+    // Nothing sent without an error: the file ends before its record does.
+    error_ = put < 0 ? errno : EIO;
+    return {};
+  }
+}
+
+std::uint64_t TcpStream::unacknowledged() const {
+  int waiting = 0;
+  if (::ioctl(socket_.get(), SIOCOUTQ, &waiting) != 0 || waiting < 0) return 0;
+  return static_cast<std::uint64_t>(waiting);
+}
+
+void TcpStream::end_sending() {
+  if (tls_) tls_->close_notify();
+  ::shutdown(socket_.get(), SHUT_WR);
+}
+
+void TcpStream::close() {
+  if (tls_) tls_->close_notify();
+  tls_.reset();
+  socket_.reset();
+}
+
+void TcpStream::reset_at_close() {
+  const linger now{1, 0};
+  ::setsockopt(socket_.get(), SOL_SOCKET, SO_LINGER, &now, sizeof now);
+}
+
+std::string TcpStream::why() const {
+  if (tls_ && error_ == 0) return tls_->why();
+  return error_ == 0 ? "" : std::strerror(error_);
+}
+
+PageCheck::PageCheck(int file, std::uint64_t size)
+    : map_(size == 0 ? MAP_FAILED
+                     : ::mmap(nullptr, size, PROT_READ, MAP_SHARED, file, 0)),
+      size_(size) {}
+
+PageCheck::~PageCheck() {
+  if (map_ != MAP_FAILED) ::munmap(map_, size_);
+}
+
+bool PageCheck::in_memory(std::uint64_t offset, std::uint64_t count) const {
+  static const auto page = static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+  if (map_ == MAP_FAILED || offset + count > size_) return false;
+  const auto first = offset / page * page;
+  const auto length = offset + count - first;
+  std::array<unsigned char, 1024> pages;
+  if ((length + page - 1) / page > pages.size()) return false;
+  if (::mincore(static_cast<char*>(map_) + first, length, pages.data()) != 0)
+    return false;
+  return std::all_of(pages.begin(),
+                     pages.begin() + static_cast<long>((length + page - 1) / page),
+                     [](unsigned char one) { return (one & 1) != 0; });
+}
+
+void bring_into_memory(int file, std::uint64_t offset, std::uint64_t count) {
+  // What comes next is fetched while this is sent.
+  ::posix_fadvise(file, static_cast<off_t>(offset), static_cast<off_t>(4 * count),
+                  POSIX_FADV_WILLNEED);
+  std::vector<char> scratch(std::min<std::uint64_t>(count, 256 * 1024));
+  for (std::uint64_t at = 0; at < count; at += scratch.size()) {
+    const auto wanted = std::min<std::uint64_t>(scratch.size(), count - at);
+    if (::pread(file, scratch.data(), wanted, static_cast<off_t>(offset + at)) <= 0)
+      return;
+  }
+}
+
+}  // namespace vantro::net

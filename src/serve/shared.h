@@ -1,0 +1,60 @@
+// What the servers for devices work with, beside what every server needs.
+#pragma once
+
+#include <boost/asio/io_context.hpp>
+#include <cstddef>
+#include <functional>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+
+#include "gate/gate.h"
+#include "net/tcp_lane.h"
+#include "net/tcp_shared.h"
+
+namespace vantro::serve {
+
+// The pools' work must be joined before the gate goes.
+struct Services : net::Services {
+  boost::asio::io_context& slow;   // what may last a minute
+  boost::asio::io_context& doors;  // the looking at passwords
+  // The filing of uploads, which waits for the disk: as many are filed together as there
+  // are threads.
+  boost::asio::io_context& filing;
+  gate::Gate& gate;
+};
+
+// Of one server over TCP. Thread-safe.
+struct Shared : Services {
+  explicit Shared(Services services) : Services(std::move(services)) {}
+
+  // Looks at the password on the pool for that, and says there what came of it. False if
+  // so many wait that this one is not looked at: a flood of them is refused, not queued.
+  // The same name and password from many devices count once, as only the first takes
+  // long.
+  bool log_in(const gate::Asker& asker, const std::string& name,
+              const std::string& password,
+              std::function<void(base::Outcome<std::string>)> then);
+  static constexpr const char* kTooManyLogIns =
+      "too many passwords are being looked at; try again in a moment";
+
+ private:
+  static constexpr std::size_t kMostAtTheDoors = 64;
+
+  std::mutex mutex_;
+  // How many wait with the same name and password, by their hash; guarded by mutex_.
+  std::map<std::size_t, std::size_t> at_the_doors_;
+};
+
+gate::Asker asker_of(const net::Accepted& accepted);
+
+// A protocol of devices: those that there is no room for become contacts. What it is
+// given must outlive it.
+net::TcpProtocol device_protocol(gate::Gate& gate, std::string name);
+
+// Ends a transfer on the disk pool, together with others that end in this moment.
+void finish(net::TcpLane& lane, std::shared_ptr<gate::ReadGrant> grant, gate::State how,
+            std::string why);
+
+}  // namespace vantro::serve

@@ -1,0 +1,63 @@
+// Who gets room when connections are short.
+#include "net/tcp_shared.h"
+
+#include <gtest/gtest.h>
+
+#include "tests/fakes/sim_clock.h"
+
+namespace vantro::net {
+namespace {
+
+class TcpSharedTest : public testing::Test {
+ protected:
+  TcpShared shared(bool somebody_waits) {
+    TcpConfig config;
+    config.most_connections = 4;
+    config.most_per_address = 2;
+    TcpProtocol protocol;
+    protocol.make_room = [this, somebody_waits] {
+      if (somebody_waits) ++ended_;
+      return somebody_waits;
+    };
+    return TcpShared({pool_, clock_, log_, room_}, config, protocol);
+  }
+  static base::Address from(const char* text) { return *base::Address::parse(text); }
+
+  fakes::SimClock clock_;
+  base::Log log_;
+  boost::asio::io_context pool_;
+  ConnectionRoom room_{6};
+  int ended_ = 0;
+};
+
+TEST_F(TcpSharedTest, NobodyHasToGoForAnAddressThatHasAllItMayHave) {
+  auto shared = this->shared(true);
+  for (const auto* one : {"192.0.2.1", "192.0.2.1", "192.0.2.2", "192.0.2.2"}) {
+    EXPECT_TRUE(shared.take_room(from(one)));
+  }
+  for (int i = 0; i < 10; ++i) EXPECT_FALSE(shared.take_room(from("192.0.2.1")));
+  EXPECT_EQ(ended_, 0);
+  EXPECT_TRUE(shared.take_room(from("192.0.2.3")));
+  EXPECT_EQ(ended_, 1);
+}
+
+TEST_F(TcpSharedTest, ARefusedConnectionTakesNoRoom) {
+  auto shared = this->shared(false);
+  for (const auto* one : {"192.0.2.1", "192.0.2.1", "192.0.2.2", "192.0.2.2"}) {
+    EXPECT_TRUE(shared.take_room(from(one)));
+  }
+  for (int i = 0; i < 10; ++i) EXPECT_FALSE(shared.take_room(from("192.0.2.3")));
+  // Of the six that all protocols share, two are left.
+  EXPECT_TRUE(room_.take());
+  EXPECT_TRUE(room_.take());
+  EXPECT_FALSE(room_.take());
+  // Then nobody has to go in vain.
+  auto other = this->shared(true);
+  EXPECT_FALSE(other.take_room(from("192.0.2.4")));
+  EXPECT_EQ(ended_, 0);
+  shared.give_back(from("192.0.2.1"));
+  EXPECT_TRUE(shared.take_room(from("192.0.2.4")));
+}
+
+}  // namespace
+}  // namespace vantro::net
