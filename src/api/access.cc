@@ -1,125 +1,162 @@
 #include "api/access.h"
 
-#include "api/fields.h"
-
 namespace vantro::api {
 
-using nlohmann::json;
-
-static void fields(Some<Account> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("may", x.may);
-  visit("from", x.from);
-  visit("part", x.part);
-  visit("until", x.until);
-  visit("on", x.on);
-  visit("remarks", x.remarks);
-  visit("made_at", x.made_at);
-  visit("last_used_at", x.last_used_at);
-  visit("last_used_from", x.last_used_from);
-  visit("keys", x.keys);
+template <>
+const Shape& shape_of<Account>() {
+  using T = Account;
+  static const Shape shape =
+      ShapeOf<T>("Account", "who may fetch, send and hand in")
+          .field<&T::name>("name", "as it logs in; anonymous is everybody without one")
+          .field<&T::may>(
+              "may",
+              "fetch, deposit, read-back and hand-in, separated by commas; or none")
+          .field<&T::from>(
+              "from", "networks, separated by commas; empty: everywhere that is open")
+          .field<&T::part>("part",
+                           "the folder of the tree that it is kept to; empty: all of it")
+          .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
+          .field<&T::on>("on", "it is not switched off")
+          .field<&T::remarks>("remarks", "whose it is, and what for")
+          .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
+          .field<&T::last_used_at>("last_used_at", "null: never", Unit::kTime)
+          .field<&T::last_used_from>("last_used_from", "an address")
+          .field<&T::keys>("keys", "for SSH")
+          .done();
+  return shape;
 }
 
-static void fields(Some<AccountKey> auto& x, auto visit) {
-  visit("type", x.type);
-  visit("fingerprint", x.fingerprint);
-  visit("remark", x.remark);
-  visit("added_at", x.added_at);
+template <>
+const Shape& shape_of<AccountList>() {
+  using T = AccountList;
+  static const Shape shape = ShapeOf<T>("AccountList", "the accounts")
+                                 .field<&T::accounts>("accounts", "anonymous first")
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<Listener> auto& x, auto visit) {
-  visit("protocol", x.protocol);
-  visit("address", x.address);
-  visit("protects", x.protects);
+template <>
+const Shape& shape_of<AccountFields>() {
+  using T = AccountFields;
+  static const Shape shape =
+      ShapeOf<T>("AccountFields", "what an account may; what is not given stays as it is")
+          .field<&T::name>("name", "as it logs in; only for a new one")
+          .field<&T::password>("password", "at least 8 characters")
+          .field<&T::may>("may",
+                          "fetch, deposit, read-back and hand-in, separated by commas; "
+                          "or none (a new one: fetch,deposit)")
+          .field<&T::from>("from",
+                           "networks, separated by commas: 192.0.2.0/24, private, "
+                           "loopback; or everywhere that is open")
+          .field<&T::part>("part",
+                           "the folder of the tree that it is kept to; empty: all of it")
+          .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .field<&T::on>("on", "false: it is switched off")
+          .field<&T::remarks>("remarks", "whose it is, and what for")
+          .done();
+  return shape;
 }
 
-static void fields(Some<HostKey> auto& x, auto visit) {
-  visit("type", x.type);
-  visit("fingerprint", x.fingerprint);
+template <>
+const Shape& shape_of<AccountRemoved>() {
+  using T = AccountRemoved;
+  static const Shape shape = ShapeOf<T>("AccountRemoved", "an account is gone")
+                                 .field<&T::removed>("removed", "its name")
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<OlderAlgorithms> auto& x, auto visit) {
-  visit("from", x.from);
-  visit("algorithms", x.algorithms);
+template <>
+const Shape& shape_of<AccountKey>() {
+  using T = AccountKey;
+  static const Shape shape =
+      ShapeOf<T>("AccountKey", "a public key that an account logs in with over SSH")
+          .field<&T::type>("type", "such as ssh-ed25519")
+          .field<&T::fingerprint>("fingerprint", "SHA256:...")
+          .field<&T::remark>("remark", "whose it is")
+          .field<&T::added_at>("added_at", "when", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<OlderSession> auto& x, auto visit) {
-  visit("at", x.at);
-  visit("address", x.address);
-  visit("account", x.account);
-  visit("algorithms", x.algorithms);
+template <>
+const Shape& shape_of<AccountKeys>() {
+  using T = AccountKeys;
+  static const Shape shape =
+      ShapeOf<T>("AccountKeys", "the keys of one account")
+          .field<&T::keys>("keys", "in the order in which they were added")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Encryption> auto& x, auto visit) {
-  visit("key", x.key);
-  visit("contents", x.contents);
-  visit("done", x.done);
-  visit("locked", x.locked);
-  visit("running", x.running);
+template <>
+const Shape& shape_of<KeyGiven>() {
+  using T = KeyGiven;
+  static const Shape shape =
+      ShapeOf<T>("KeyGiven", "a public key")
+          .field<&T::key>("key", "a line or a block as key programs write it")
+          .needed()
+          .field<&T::remark>("remark", "whose it is (else what stands behind the key)")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Ssh> auto& x, auto visit) {
-  visit("host_keys", x.host_keys);
-  visit("older", x.older);
-  visit("older_sessions", x.older_sessions);
-  visit("last_older", x.last_older);
+template <>
+const Shape& shape_of<KeyAsked>() {
+  using T = KeyAsked;
+  static const Shape shape = ShapeOf<T>("KeyAsked", "which key of which account")
+                                 .field<&T::name>("name", "of the account")
+                                 .needed()
+                                 .field<&T::key>("key", "its fingerprint, or its remark")
+                                 .needed()
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<Opening> auto& x, auto visit) {
-  visit("from", x.from);
-  visit("may", x.may);
-  visit("over", x.over);
-  visit("needs_account", x.needs_account);
+template <>
+const Shape& shape_of<Location>() {
+  using T = Location;
+  static const Shape shape =
+      ShapeOf<T>("Location", "where one image can be fetched over one protocol")
+          .field<&T::protocol>("protocol", "over which")
+          .field<&T::server>("server", "the address that stands in the text")
+          .field<&T::text>("text", "what to paste into the device")
+          .field<&T::open>("open", "to the device that was asked for")
+          .field<&T::note>("note", "why it is not")
+          .field<&T::remark>("remark", "what the client must be told to use it")
+          .field<&T::protects>("protects",
+                               "content and password can't be read on the way")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Location> auto& x, auto visit) {
-  visit("protocol", x.protocol);
-  visit("server", x.server);
-  visit("text", x.text);
-  visit("open", x.open);
-  visit("note", x.note);
-  visit("remark", x.remark);
-  visit("protects", x.protects);
+template <>
+const Shape& shape_of<Locations>() {
+  using T = Locations;
+  static const Shape shape =
+      ShapeOf<T>("Locations", "where one image can be fetched")
+          .field<&T::name>("name", "as devices ask for it")
+          .field<&T::image>("image", "its first name")
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::digests>("digests", "of it")
+          .field<&T::locations>("locations", "one for each protocol and address")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Locations> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("image", x.image);
-  visit("size", x.size);
-  visit("digests", x.digests);
-  visit("locations", x.locations);
+template <>
+const Shape& shape_of<LocationsAsked>() {
+  using T = LocationsAsked;
+  static const Shape shape =
+      ShapeOf<T>("LocationsAsked", "which image, by whom")
+          .field<&T::image>("image", "an image, or a name on offer")
+          .needed()
+          .field<&T::device>("for",
+                             "the device's address: it gets the server's address that it "
+                             "would use, and what is closed to it is said")
+          .field<&T::account>("account", "that it logs in with")
+          .done();
+  return shape;
 }
-
-void to_json(json& to, const Account& from) { put(to, from); }
-void from_json(const json& from, Account& to) { take(from, to); }
-
-void to_json(json& to, const AccountKey& from) { put(to, from); }
-void from_json(const json& from, AccountKey& to) { take(from, to); }
-
-void to_json(json& to, const Listener& from) { put(to, from); }
-void from_json(const json& from, Listener& to) { take(from, to); }
-
-void to_json(json& to, const HostKey& from) { put(to, from); }
-void from_json(const json& from, HostKey& to) { take(from, to); }
-
-void to_json(json& to, const OlderAlgorithms& from) { put(to, from); }
-void from_json(const json& from, OlderAlgorithms& to) { take(from, to); }
-
-void to_json(json& to, const OlderSession& from) { put(to, from); }
-void from_json(const json& from, OlderSession& to) { take(from, to); }
-
-void to_json(json& to, const Encryption& from) { put(to, from); }
-void from_json(const json& from, Encryption& to) { take(from, to); }
-void to_json(json& to, const Ssh& from) { put(to, from); }
-void from_json(const json& from, Ssh& to) { take(from, to); }
-
-void to_json(json& to, const Opening& from) { put(to, from); }
-void from_json(const json& from, Opening& to) { take(from, to); }
-
-void to_json(json& to, const Location& from) { put(to, from); }
-void from_json(const json& from, Location& to) { take(from, to); }
-
-void to_json(json& to, const Locations& from) { put(to, from); }
-void from_json(const json& from, Locations& to) { take(from, to); }
 
 }  // namespace vantro::api

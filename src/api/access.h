@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 #include <vector>
@@ -13,22 +12,22 @@ namespace vantro::api {
 
 struct Account {
   std::string name;
-  std::string may;   // "fetch, deposit"; "none"
-  std::string from;  // networks, parted by commas; empty: from everywhere that is open
-  std::string part;  // the folder that it is kept to; empty: all
+  std::string may;
+  std::string from;
+  std::string part;
   std::optional<std::string> until;
   bool on = true;
   std::string remarks;
   std::string made_at;
   std::optional<std::string> last_used_at;
   std::string last_used_from;
-  std::size_t keys = 0;  // for SSH
+  std::size_t keys = 0;
 };
 
 // A public key that an account logs in with over SSH.
 struct AccountKey {
   std::string type;
-  std::string fingerprint;  // "SHA256:..."
+  std::string fingerprint;
   std::string remark;
   std::string added_at;
 };
@@ -36,29 +35,70 @@ struct AccountKey {
 // Where one image can be fetched over one protocol.
 struct Location {
   std::string protocol;
-  std::string server;  // the address that is in the text
-  std::string text;    // what to paste into the device
-  bool open = true;    // to the device that was asked for
-  std::string note;    // why not
-  std::string remark;  // what the client must be told to use it
+  std::string server;
+  std::string text;
+  bool open = true;
+  std::string note;
+  std::string remark;
   bool protects = false;
 };
 
 struct Locations {
-  std::string name;  // as devices ask for it
+  std::string name;
   std::string image;
   std::uint64_t size = 0;
   Digests digests;
   std::vector<Location> locations;
 };
 
-void to_json(nlohmann::json& to, const Account& from);
-void from_json(const nlohmann::json& from, Account& to);
-void to_json(nlohmann::json& to, const AccountKey& from);
-void from_json(const nlohmann::json& from, AccountKey& to);
-void to_json(nlohmann::json& to, const Location& from);
-void from_json(const nlohmann::json& from, Location& to);
-void to_json(nlohmann::json& to, const Locations& from);
-void from_json(const nlohmann::json& from, Locations& to);
+struct AccountList {
+  std::vector<Account> accounts;
+};
+
+struct AccountFields {
+  std::optional<std::string> name;
+  std::optional<std::string> password;
+  std::optional<std::string> may;
+  std::optional<std::string> from;
+  std::optional<std::string> part;
+  std::optional<std::string> until;
+  std::optional<bool> on;
+  std::optional<std::string> remarks;
+};
+
+struct AccountRemoved {
+  std::string removed;
+};
+
+struct AccountKeys {
+  std::vector<AccountKey> keys;
+};
+
+struct KeyGiven {
+  std::string key;
+  std::optional<std::string> remark;
+};
+
+struct KeyAsked {
+  std::string name, key;
+};
+
+struct LocationsAsked {
+  std::string image;
+  std::string device;
+  std::string account;
+};
+
+VANTRO_SHAPE(Account)
+VANTRO_SHAPE(AccountList)
+VANTRO_SHAPE(AccountFields)
+VANTRO_SHAPE(AccountRemoved)
+VANTRO_SHAPE(AccountKey)
+VANTRO_SHAPE(AccountKeys)
+VANTRO_SHAPE(KeyGiven)
+VANTRO_SHAPE(KeyAsked)
+VANTRO_SHAPE(Location)
+VANTRO_SHAPE(Locations)
+VANTRO_SHAPE(LocationsAsked)
 
 }  // namespace vantro::api

@@ -1,190 +1,490 @@
 #include "api/backups.h"
 
-#include "api/fields.h"
-
 namespace vantro::api {
 
-using nlohmann::json;
-
-static void fields(Some<Backup> auto& x, auto visit) {
-  visit("holder", x.holder);
-  visit("device", x.device);
-  visit("address", x.address);
-  visit("name", x.name);
-  visit("revision", x.revision);
-  visit("complete", x.complete);
-  visit("size", x.size);
-  visit("announced", x.announced);
-  visit("digests", x.digests);
-  visit("arrived_at", x.arrived_at);
-  visit("protocol", x.protocol);
-  visit("account", x.account);
-  visit("why", x.why);
-  visit("ending", x.ending);
-  visit("kept", x.kept);
-  visit("kind", x.kind);
-  visit("text", x.text);
-  visit("changed", x.changed);
-  visit("last_seen_at", x.last_seen_at);
-  visit("times_seen", x.times_seen);
-  visit("pinned", x.pinned);
-  visit("pinned_why", x.pinned_why);
-  visit("recognised", x.recognised);
-  visit("image", x.image);
-  visit("secrets", x.secrets);
+template <>
+const Shape& shape_of<Backup>() {
+  using T = Backup;
+  static const Shape shape =
+      ShapeOf<T>("Backup", "one revision of what a device sent")
+          .field<&T::holder>("holder",
+                             "the device's name; or the address, if it is nobody's")
+          .field<&T::device>("device", "the holder is one")
+          .field<&T::address>("address", "where it came from")
+          .field<&T::name>("name", "of the file")
+          .field<&T::revision>("revision", "its number")
+          .field<&T::complete>("complete", "it did not break off")
+          .field<&T::size>("size", "that came", Unit::kBytes)
+          .field<&T::announced>("announced",
+                                "that the device said would come; null: it said nothing",
+                                Unit::kBytes)
+          .field<&T::digests>("digests", "null: it is partial")
+          .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
+          .field<&T::protocol>("protocol", "over which")
+          .field<&T::account>("account", "it logged in with; empty: without one")
+          .field<&T::why>("why", "partial: what broke it off; unconfirmed: why")
+          .field<&T::ending>(
+              "ending",
+              "how it is known that a complete one came whole: empty, unknown-size, cut "
+              "or unconfirmed; the last does not count as a good backup")
+          .field<&T::kept>("kept", "its bytes can be had")
+          .field<&T::kind>("kind", "configuration, image or other; empty: it broke off")
+          .field<&T::text>("text", "it is text")
+          .field<&T::changed>("changed", "from the one before it, in substance")
+          .field<&T::last_seen_at>("last_seen_at", "when these bytes came last",
+                                   Unit::kTime)
+          .field<&T::times_seen>("times_seen", "that these bytes came")
+          .field<&T::pinned>("pinned", "kept for ever")
+          .field<&T::pinned_why>("pinned_why", "the reason")
+          .field<&T::recognised>("recognised",
+                                 "how it stands to the catalogue; empty: it does not")
+          .field<&T::image>("image", "that it is identical to, or of the size of")
+          .field<&T::secrets>(
+              "secrets",
+              "that are masked when it is shown; only of one that is asked for alone")
+          .done();
+  return shape;
 }
 
-static void fields(Some<BackupFile> auto& x, auto visit) {
-  visit("holder", x.holder);
-  visit("device", x.device);
-  visit("site", x.site);
-  visit("name", x.name);
-  visit("revisions", x.revisions);
-  visit("revision", x.revision);
-  visit("kind", x.kind);
-  visit("arrived_at", x.arrived_at);
-  visit("seen_at", x.seen_at);
-  visit("size", x.size);
-  visit("usual_size", x.usual_size);
-  visit("shrunk", x.shrunk);
-  visit("changes", x.changes);
-  visit("broken_at", x.broken_at);
+template <>
+const Shape& shape_of<BackupPage>() {
+  using T = BackupPage;
+  static const Shape shape =
+      ShapeOf<T>("BackupPage", "revisions by holder, name and number")
+          .field<&T::backups>("backups", "2,000 at most")
+          .field<&T::next>("next",
+                           "goes into after= for those behind them; empty: that was all")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Expected> auto& x, auto visit) {
-  visit("device", x.device);
-  visit("site", x.site);
-  visit("every", x.every);
-  visit("seen_at", x.seen_at);
-  visit("since", x.since);
-  visit("overdue", x.overdue);
+template <>
+const Shape& shape_of<BackupsAsked>() {
+  using T = BackupsAsked;
+  static const Shape shape =
+      ShapeOf<T>("BackupsAsked", "which revisions")
+          .field<&T::holder>("holder", "only of this device or address")
+          .field<&T::name>("name", "only of this file of it")
+          .field<&T::after>("after", "the next of the answer before")
+          .done();
+  return shape;
 }
 
-static void fields(Some<BackupOverview> auto& x, auto visit) {
-  visit("days", x.days);
-  visit("files", x.files);
-  visit("expected", x.expected);
+template <>
+const Shape& shape_of<RevisionAsked>() {
+  using T = RevisionAsked;
+  static const Shape shape =
+      ShapeOf<T>("RevisionAsked", "which revision")
+          .field<&T::holder>("holder", "a device, or an address")
+          .needed()
+          .field<&T::name>("name", "of the file")
+          .needed()
+          .field<&T::revision>("revision",
+                               "its number; not given: the newest complete one")
+          .range(1)
+          .done();
+  return shape;
 }
 
-static void fields(Some<ComparedSide> auto& x, auto visit) {
-  visit("title", x.title);
-  visit("holder", x.holder);
-  visit("name", x.name);
-  visit("revision", x.revision);
-  visit("arrived_at", x.arrived_at);
+template <>
+const Shape& shape_of<SecretsAsked>() {
+  using T = SecretsAsked;
+  static const Shape shape =
+      ShapeOf<T>("SecretsAsked", "which revision, and whether with its secrets")
+          .field<&T::holder>("holder", "a device, or an address")
+          .needed()
+          .field<&T::name>("name", "of the file")
+          .needed()
+          .field<&T::revision>("revision",
+                               "its number; not given: the newest complete one")
+          .range(1)
+          .field<&T::secrets>("secrets",
+                              "shown needs the token of the file secrets-token")
+          .choices({"masked", "shown"})
+          .done();
+  return shape;
 }
 
-static void fields(Some<DiffLine> auto& x, auto visit) {
-  visit("sign", x.sign);
-  visit("before", x.before);
-  visit("after", x.after);
-  visit("text", x.text);
+template <>
+const Shape& shape_of<BackupFile>() {
+  using T = BackupFile;
+  static const Shape shape =
+      ShapeOf<T>("BackupFile", "all revisions of one name in a line")
+          .field<&T::holder>("holder",
+                             "the device's name; or the address, if it is nobody's")
+          .field<&T::device>("device", "the holder is one")
+          .field<&T::site>("site", "where it stands")
+          .field<&T::name>("name", "of the file")
+          .field<&T::revisions>("revisions", "of it")
+          .field<&T::revision>("revision", "the newest complete one; 0: there is none")
+          .field<&T::kind>("kind", "configuration, image or other")
+          .field<&T::arrived_at>("arrived_at", "when it came", Unit::kTime)
+          .field<&T::seen_at>("seen_at", "when these bytes came last", Unit::kTime)
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::usual_size>("usual_size", "of those before it", Unit::kBytes)
+          .field<&T::shrunk>("shrunk", "to less than half of that")
+          .field<&T::changes>("changes", "in the days that were asked for")
+          .field<&T::broken_at>("broken_at", "when one broke off last", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<DiffHunk> auto& x, auto visit) {
-  visit("sections", x.sections);
-  visit("lines", x.lines);
+template <>
+const Shape& shape_of<Expected>() {
+  using T = Expected;
+  static const Shape shape =
+      ShapeOf<T>("Expected", "a device of which backups are expected")
+          .field<&T::device>("device", "its name")
+          .field<&T::site>("site", "where it stands")
+          .field<&T::every>("every", "daily, 12h and so on")
+          .field<&T::seen_at>("seen_at", "the last one; null: none came yet", Unit::kTime)
+          .field<&T::since>("since", "when the device was made known", Unit::kTime)
+          .field<&T::overdue>("overdue", "it is late")
+          .done();
+  return shape;
 }
 
-static void fields(Some<TextComparison> auto& x, auto visit) {
-  visit("same_bytes", x.same_bytes);
-  visit("same", x.same);
-  visit("removed", x.removed);
-  visit("added", x.added);
-  visit("left_out", x.left_out);
-  visit("masked", x.masked);
-  visit("hunks", x.hunks);
+template <>
+const Shape& shape_of<BackupOverview>() {
+  using T = BackupOverview;
+  static const Shape shape =
+      ShapeOf<T>("BackupOverview", "a line for each file, and what is expected of whom")
+          .field<&T::days>("days", "in which changes are counted", Unit::kDays)
+          .field<&T::files>("files", "by holder and name")
+          .field<&T::expected>("expected", "of whom")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Compared> auto& x, auto visit) {
-  visit("before", x.before);
-  visit("after", x.after);
-  visit("comparison", x.comparison);
+template <>
+const Shape& shape_of<OverviewAsked>() {
+  using T = OverviewAsked;
+  static const Shape shape =
+      ShapeOf<T>("OverviewAsked", "how far back")
+          .field<&T::days>("days", "in which changes are counted", Unit::kDays)
+          .range(1, 3650)
+          .done();
+  return shape;
 }
 
-static void fields(Some<FileReport> auto& x, auto visit) {
-  visit("what", x.what);
-  visit("holder", x.holder);
-  visit("name", x.name);
-  visit("revisions", x.revisions);
-  visit("before", x.before);
-  visit("after", x.after);
-  visit("arrived_at", x.arrived_at);
-  visit("size", x.size);
-  visit("why", x.why);
-  visit("comparison", x.comparison);
+template <>
+const Shape& shape_of<Overdue>() {
+  using T = Overdue;
+  static const Shape shape =
+      ShapeOf<T>("Overdue", "devices whose backups are late")
+          .field<&T::expected_of>("expected_of",
+                                  "so many devices backups are expected of")
+          .field<&T::overdue>("overdue", "of them")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ChangeReport> auto& x, auto visit) {
-  visit("from", x.from);
-  visit("to", x.to);
-  visit("files", x.files);
-  visit("overdue", x.overdue);
+template <>
+const Shape& shape_of<ComparedSide>() {
+  using T = ComparedSide;
+  static const Shape shape =
+      ShapeOf<T>("ComparedSide", "one side of a comparison")
+          .field<&T::title>("title", "of it")
+          .field<&T::holder>("holder", "whose it is")
+          .field<&T::name>("name", "of the file")
+          .field<&T::revision>("revision", "0: a file that was given")
+          .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<BackupOffer> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("to", x.to);
-  visit("holder", x.holder);
-  visit("file", x.file);
-  visit("revision", x.revision);
-  visit("size", x.size);
-  visit("since", x.since);
-  visit("until", x.until);
+template <>
+const Shape& shape_of<DiffLine>() {
+  using T = DiffLine;
+  static const Shape shape = ShapeOf<T>("DiffLine", "one line of a comparison")
+                                 .field<&T::sign>("sign", "a blank, - or +")
+                                 .field<&T::before>("before", "line number; 0: not there")
+                                 .field<&T::after>("after", "line number; 0: not there")
+                                 .field<&T::text>("text", "of it, its secrets masked")
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<ThinnedRevision> auto& x, auto visit) {
-  visit("revision", x.revision);
-  visit("arrived_at", x.arrived_at);
-  visit("size", x.size);
-  visit("goes", x.goes);
-  visit("why", x.why);
+template <>
+const Shape& shape_of<DiffHunk>() {
+  using T = DiffHunk;
+  static const Shape shape =
+      ShapeOf<T>("DiffHunk", "lines around a difference")
+          .field<&T::sections>("sections", "that they are in, the outermost first")
+          .field<&T::lines>("lines", "in their order")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ThinnedFile> auto& x, auto visit) {
-  visit("holder", x.holder);
-  visit("name", x.name);
-  visit("revisions", x.revisions);
+template <>
+const Shape& shape_of<TextComparison>() {
+  using T = TextComparison;
+  static const Shape shape =
+      ShapeOf<T>("TextComparison", "two texts")
+          .field<&T::same_bytes>("same_bytes", "they are the same")
+          .field<&T::same>("same", "in substance")
+          .field<&T::removed>("removed", "lines")
+          .field<&T::added>("added", "lines")
+          .field<&T::left_out>("left_out", "lines that do not count")
+          .field<&T::masked>("masked", "secrets that are not shown")
+          .field<&T::hunks>("hunks", "where they differ")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ThinnedOut> auto& x, auto visit) {
-  visit("done", x.done);
-  visit("revisions", x.revisions);
-  visit("bytes", x.bytes);
-  visit("kept", x.kept);
-  visit("files", x.files);
-  visit("next", x.next);
+template <>
+const Shape& shape_of<Compared>() {
+  using T = Compared;
+  static const Shape shape = ShapeOf<T>("Compared", "two revisions, or one and a text")
+                                 .field<&T::before>("before", "one side")
+                                 .field<&T::after>("after", "the other")
+                                 .field<&T::comparison>("comparison", "of them")
+                                 .done();
+  return shape;
 }
 
-void to_json(json& to, const Backup& from) { put(to, from); }
-void from_json(const json& from, Backup& to) { take(from, to); }
-void to_json(json& to, const BackupFile& from) { put(to, from); }
-void from_json(const json& from, BackupFile& to) { take(from, to); }
-void to_json(json& to, const Expected& from) { put(to, from); }
-void from_json(const json& from, Expected& to) { take(from, to); }
-void to_json(json& to, const BackupOverview& from) { put(to, from); }
-void from_json(const json& from, BackupOverview& to) { take(from, to); }
-void to_json(json& to, const ComparedSide& from) { put(to, from); }
-void from_json(const json& from, ComparedSide& to) { take(from, to); }
-void to_json(json& to, const DiffLine& from) { put(to, from); }
-void from_json(const json& from, DiffLine& to) { take(from, to); }
-void to_json(json& to, const DiffHunk& from) { put(to, from); }
-void from_json(const json& from, DiffHunk& to) { take(from, to); }
-void to_json(json& to, const TextComparison& from) { put(to, from); }
-void from_json(const json& from, TextComparison& to) { take(from, to); }
-void to_json(json& to, const Compared& from) { put(to, from); }
-void from_json(const json& from, Compared& to) { take(from, to); }
-void to_json(json& to, const FileReport& from) { put(to, from); }
-void from_json(const json& from, FileReport& to) { take(from, to); }
-void to_json(json& to, const ChangeReport& from) { put(to, from); }
-void from_json(const json& from, ChangeReport& to) { take(from, to); }
-void to_json(json& to, const BackupOffer& from) { put(to, from); }
-void from_json(const json& from, BackupOffer& to) { take(from, to); }
-void to_json(json& to, const ThinnedRevision& from) { put(to, from); }
-void from_json(const json& from, ThinnedRevision& to) { take(from, to); }
-void to_json(json& to, const ThinnedFile& from) { put(to, from); }
-void from_json(const json& from, ThinnedFile& to) { take(from, to); }
-void to_json(json& to, const ThinnedOut& from) { put(to, from); }
-void from_json(const json& from, ThinnedOut& to) { take(from, to); }
+template <>
+const Shape& shape_of<CompareAsked>() {
+  using T = CompareAsked;
+  static const Shape shape =
+      ShapeOf<T>("CompareAsked", "which two revisions")
+          .field<&T::holder>("holder", "whose backup it is")
+          .needed()
+          .field<&T::name>("name", "of the file (else its only configuration)")
+          .field<&T::before>("before",
+                             "a revision (else the complete one before the other)")
+          .range(1)
+          .field<&T::after>("after", "a revision (else the newest complete one)")
+          .range(1)
+          .field<&T::other>(
+              "other", "another device or address, whose newest one is the other side")
+          .field<&T::other_name>("other_name", "and which file of it")
+          .field<&T::context>("context", "lines around each difference")
+          .range(0, 1000)
+          .field<&T::secrets>("secrets",
+                              "shown needs the token of the file secrets-token")
+          .choices({"masked", "shown"})
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<CompareWithAsked>() {
+  using T = CompareWithAsked;
+  static const Shape shape =
+      ShapeOf<T>("CompareWithAsked", "which revision, against a text that is given")
+          .field<&T::holder>("holder", "a device, or an address")
+          .needed()
+          .field<&T::name>("name", "of the file")
+          .needed()
+          .field<&T::revision>("revision",
+                               "its number; not given: the newest complete one")
+          .range(1)
+          .field<&T::context>("context", "lines around each difference")
+          .range(0, 1000)
+          .field<&T::secrets>("secrets",
+                              "shown needs the token of the file secrets-token")
+          .choices({"masked", "shown"})
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TextGiven>() {
+  using T = TextGiven;
+  static const Shape shape =
+      ShapeOf<T>("TextGiven",
+                 "a text to compare with; JSON has one encoding, configurations have any")
+          .field<&T::title>("title", "of it")
+          .field<&T::text>("text", "itself")
+          .field<&T::base64>("base64", "itself, in place of text")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<FileReport>() {
+  using T = FileReport;
+  static const Shape shape =
+      ShapeOf<T>("FileReport", "what happened to one file within a time")
+          .field<&T::what>("what", "happened")
+          .choices({"changed", "unchanged", "first", "broke-off"})
+          .field<&T::holder>("holder", "whose it is")
+          .field<&T::name>("name", "of it")
+          .field<&T::revisions>("revisions", "that came within")
+          .field<&T::before>("before", "a revision")
+          .field<&T::after>("after", "a revision")
+          .field<&T::arrived_at>("arrived_at", "when the one after came", Unit::kTime)
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::why>("why", "what broke it off; why nothing was compared")
+          .field<&T::comparison>("comparison", "of before and after")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ChangeReport>() {
+  using T = ChangeReport;
+  static const Shape shape = ShapeOf<T>("ChangeReport", "what changed within a time")
+                                 .field<&T::from>("from", "its beginning", Unit::kTime)
+                                 .field<&T::to>("to", "its end", Unit::kTime)
+                                 .field<&T::files>("files", "that came within")
+                                 .field<&T::overdue>("overdue", "at its end")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ReportAsked>() {
+  using T = ReportAsked;
+  static const Shape shape =
+      ShapeOf<T>("ReportAsked", "within which time")
+          .field<&T::from>("from", "its beginning (else a day ago)", Unit::kTime)
+          .field<&T::to>("to", "its end (else now)", Unit::kTime)
+          .field<&T::context>("context", "lines around each difference")
+          .range(0, 1000)
+          .field<&T::secrets>("secrets",
+                              "shown needs the token of the file secrets-token")
+          .choices({"masked", "shown"})
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PinWanted>() {
+  using T = PinWanted;
+  static const Shape shape =
+      ShapeOf<T>("PinWanted", "whether a revision is kept for ever")
+          .field<&T::pinned>("pinned", "false: it is kept as the rules say again")
+          .field<&T::why>("why", "the reason, for those who find it later")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<BackupOffer>() {
+  using T = BackupOffer;
+  static const Shape shape =
+      ShapeOf<T>("BackupOffer", "one revision on offer to one device")
+          .field<&T::name>("name", "what the device types")
+          .field<&T::to>("to", "a device, or an address")
+          .field<&T::holder>("holder", "whose backup it is")
+          .field<&T::file>("file", "of the backup")
+          .field<&T::revision>("revision", "of it")
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::since>("since", "when it was offered", Unit::kTime)
+          .field<&T::until>("until", "when it ends", Unit::kTime)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<BackupOfferWanted>() {
+  using T = BackupOfferWanted;
+  static const Shape shape =
+      ShapeOf<T>("BackupOfferWanted", "how one revision is offered")
+          .field<&T::name>("as", "the name that the device types")
+          .needed()
+          .field<&T::to>("to", "another device, or an address (else whose backup it is)")
+          .field<&T::until>("until", "at most 30 days from now (else a day)", Unit::kTime)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<BackupOfferList>() {
+  using T = BackupOfferList;
+  static const Shape shape = ShapeOf<T>("BackupOfferList", "revisions that are on offer")
+                                 .field<&T::offers>("offers", "each of them")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<BackupOfferEnded>() {
+  using T = BackupOfferEnded;
+  static const Shape shape = ShapeOf<T>("BackupOfferEnded", "an offer was ended")
+                                 .field<&T::name>("name", "that the device typed")
+                                 .field<&T::ended>("ended", "so many offers")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<AdoptWanted>() {
+  using T = AdoptWanted;
+  static const Shape shape =
+      ShapeOf<T>("AdoptWanted",
+                 "how an image that a device sent is taken into the catalogue")
+          .field<&T::name>("name", "of the image (else the last part of the file's)")
+          .field<&T::hold>("hold", "keep it off offer")
+          .field<&T::despite_findings>("despite_findings",
+                                       "file it though it is cut short or damaged inside")
+          .field<&T::maker>("maker", "who makes it")
+          .field<&T::platform>("platform",
+                               "device platforms that it is for, separated by commas")
+          .field<&T::hardware>("hardware",
+                               "their hardware revisions, separated by commas")
+          .field<&T::role>("role", "system, boot, module, recovery or other")
+          .field<&T::version>("version", "its version")
+          .field<&T::line>("line", "its release line (else taken from the version)")
+          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
+          .field<&T::remarks>("remarks", "what must be read before it is used")
+          .field<&T::source>("source", "where it came from")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ThinWanted>() {
+  using T = ThinWanted;
+  static const Shape shape =
+      ShapeOf<T>("ThinWanted", "whether what the rules of keeping let go is removed")
+          .field<&T::really>("really", "remove it, for good")
+          .field<&T::from>("from", "the next of the answer before")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ThinnedRevision>() {
+  using T = ThinnedRevision;
+  static const Shape shape =
+      ShapeOf<T>("ThinnedRevision", "one revision, and what the rules say of it")
+          .field<&T::revision>("revision", "its number")
+          .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::goes>("goes", "else it stays")
+          .field<&T::why>("why", "the rule")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ThinnedFile>() {
+  using T = ThinnedFile;
+  static const Shape shape = ShapeOf<T>("ThinnedFile", "the revisions of one file")
+                                 .field<&T::holder>("holder", "whose it is")
+                                 .field<&T::name>("name", "of it")
+                                 .field<&T::revisions>("revisions", "the newest first")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ThinnedOut>() {
+  using T = ThinnedOut;
+  static const Shape shape =
+      ShapeOf<T>("ThinnedOut", "what thinning out removed, or would remove")
+          .field<&T::done>("done", "false: nothing was removed")
+          .field<&T::revisions>("revisions", "that go")
+          .field<&T::bytes>("bytes", "that are free then", Unit::kBytes)
+          .field<&T::kept>("kept", "revisions that stay")
+          .field<&T::files>("files", "of which something goes")
+          .field<&T::next>("next", "goes into from for the next portion; 0: that was all")
+          .done();
+  return shape;
+}
 
 }  // namespace vantro::api

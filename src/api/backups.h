@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 #include <vector>
@@ -13,33 +12,31 @@ namespace vantro::api {
 
 // One revision of what a device sent.
 struct Backup {
-  std::string holder;   // the device's name; or the address, if it is nobody's
-  bool device = false;  // whether it is a device's
-  std::string address;  // where it came from
+  std::string holder;
+  bool device = false;
+  std::string address;
   std::string name;
   std::int64_t revision = 0;
   bool complete = false;
   std::uint64_t size = 0;
   std::optional<std::uint64_t> announced;
-  std::optional<Digests> digests;  // null if it is partial
+  std::optional<Digests> digests;
   std::string arrived_at;
   std::string protocol;
-  std::string account;  // empty: without one
-  std::string why;      // partial: what broke it off; unconfirmed: why
-  // How it is known that a complete one came whole: empty, or "unknown-size", "cut", or
-  // "unconfirmed"; the last does not count as a good backup.
+  std::string account;
+  std::string why;
   std::string ending;
-  bool kept = true;  // its bytes can be had
-  std::string kind;  // "configuration", "image", "other"; empty: it broke off
+  bool kept = true;
+  std::string kind;
   bool text = false;
-  bool changed = false;      // from the one before it, in substance
-  std::string last_seen_at;  // when these bytes came last
+  bool changed = false;
+  std::string last_seen_at;
   std::int64_t times_seen = 1;
-  bool pinned = false;  // kept for ever
+  bool pinned = false;
   std::string pinned_why;
-  std::string recognised;   // how it stands to the catalogue; empty: it does not
-  std::string image;        // the one that it is identical to, or of the size of
-  std::size_t secrets = 0;  // of one revision: that are masked when it is shown
+  std::string recognised;
+  std::string image;
+  std::size_t secrets = 0;
 };
 
 // All revisions of one name in a line.
@@ -49,29 +46,29 @@ struct BackupFile {
   std::string site;
   std::string name;
   std::int64_t revisions = 0;
-  std::int64_t revision = 0;  // the newest complete one; 0: there is none
+  std::int64_t revision = 0;
   std::string kind;
   std::optional<std::string> arrived_at;
-  std::optional<std::string> seen_at;  // when these bytes came last
+  std::optional<std::string> seen_at;
   std::uint64_t size = 0;
-  std::optional<std::uint64_t> usual_size;  // of those before it
-  bool shrunk = false;                      // to less than half of that
-  std::int64_t changes = 0;                 // in the days that were asked for
-  std::optional<std::string> broken_at;     // when one broke off last
+  std::optional<std::uint64_t> usual_size;
+  bool shrunk = false;
+  std::int64_t changes = 0;
+  std::optional<std::string> broken_at;
 };
 
 // A device of which backups are expected.
 struct Expected {
   std::string device;
   std::string site;
-  std::string every;                   // "daily", "12h"
-  std::optional<std::string> seen_at;  // the last one; null: none came yet
-  std::string since;                   // when the device was made known
+  std::string every;
+  std::optional<std::string> seen_at;
+  std::string since;
   bool overdue = false;
 };
 
 struct BackupOverview {
-  std::int64_t days = 0;  // in which changes are counted
+  std::int64_t days = 0;
   std::vector<BackupFile> files;
   std::vector<Expected> expected;
 };
@@ -80,29 +77,29 @@ struct ComparedSide {
   std::string title;
   std::string holder;
   std::string name;
-  std::int64_t revision = 0;  // 0: a file that was given
+  std::int64_t revision = 0;
   std::optional<std::string> arrived_at;
 };
 
 struct DiffLine {
-  std::string sign;        // " ", "-", "+"
-  std::size_t before = 0;  // line numbers; 0: not there
+  std::string sign;
+  std::size_t before = 0;
   std::size_t after = 0;
   std::string text;
 };
 
 struct DiffHunk {
-  std::vector<std::string> sections;  // that it is in, the outermost first
+  std::vector<std::string> sections;
   std::vector<DiffLine> lines;
 };
 
 struct TextComparison {
   bool same_bytes = false;
-  bool same = false;  // in substance
+  bool same = false;
   std::size_t removed = 0;
   std::size_t added = 0;
-  std::size_t left_out = 0;  // lines that do not count
-  std::size_t masked = 0;    // secrets that are not shown
+  std::size_t left_out = 0;
+  std::size_t masked = 0;
   std::vector<DiffHunk> hunks;
 };
 
@@ -114,15 +111,15 @@ struct Compared {
 
 // What happened to one file within a time.
 struct FileReport {
-  std::string what;  // "changed", "unchanged", "first", "broke-off"
+  std::string what;
   std::string holder;
   std::string name;
-  std::int64_t revisions = 0;          // that came within
-  std::optional<std::int64_t> before;  // revision numbers
+  std::int64_t revisions = 0;
+  std::optional<std::int64_t> before;
   std::optional<std::int64_t> after;
-  std::optional<std::string> arrived_at;  // of the one after
+  std::optional<std::string> arrived_at;
   std::uint64_t size = 0;
-  std::string why;  // what broke it off; why nothing was compared
+  std::string why;
   std::optional<TextComparison> comparison;
 };
 
@@ -136,8 +133,8 @@ struct ChangeReport {
 // One revision on offer to one device.
 struct BackupOffer {
   std::string name;
-  std::string to;      // a device, or an address
-  std::string holder;  // whose backup it is
+  std::string to;
+  std::string holder;
   std::string file;
   std::int64_t revision = 0;
   std::uint64_t size = 0;
@@ -156,7 +153,7 @@ struct ThinnedRevision {
 struct ThinnedFile {
   std::string holder;
   std::string name;
-  std::vector<ThinnedRevision> revisions;  // newest first
+  std::vector<ThinnedRevision> revisions;
 };
 
 // What thinning out removed, or would remove.
@@ -166,38 +163,126 @@ struct ThinnedOut {
   std::uint64_t bytes = 0;
   std::size_t kept = 0;
   std::vector<ThinnedFile> files;
-  std::int64_t next = 0;  // "from" of the next portion; 0: that was all
+  std::int64_t next = 0;
 };
 
-void to_json(nlohmann::json& to, const Backup& from);
-void from_json(const nlohmann::json& from, Backup& to);
-void to_json(nlohmann::json& to, const BackupFile& from);
-void from_json(const nlohmann::json& from, BackupFile& to);
-void to_json(nlohmann::json& to, const Expected& from);
-void from_json(const nlohmann::json& from, Expected& to);
-void to_json(nlohmann::json& to, const BackupOverview& from);
-void from_json(const nlohmann::json& from, BackupOverview& to);
-void to_json(nlohmann::json& to, const ComparedSide& from);
-void from_json(const nlohmann::json& from, ComparedSide& to);
-void to_json(nlohmann::json& to, const DiffLine& from);
-void from_json(const nlohmann::json& from, DiffLine& to);
-void to_json(nlohmann::json& to, const DiffHunk& from);
-void from_json(const nlohmann::json& from, DiffHunk& to);
-void to_json(nlohmann::json& to, const TextComparison& from);
-void from_json(const nlohmann::json& from, TextComparison& to);
-void to_json(nlohmann::json& to, const Compared& from);
-void from_json(const nlohmann::json& from, Compared& to);
-void to_json(nlohmann::json& to, const FileReport& from);
-void from_json(const nlohmann::json& from, FileReport& to);
-void to_json(nlohmann::json& to, const ChangeReport& from);
-void from_json(const nlohmann::json& from, ChangeReport& to);
-void to_json(nlohmann::json& to, const BackupOffer& from);
-void from_json(const nlohmann::json& from, BackupOffer& to);
-void to_json(nlohmann::json& to, const ThinnedRevision& from);
-void from_json(const nlohmann::json& from, ThinnedRevision& to);
-void to_json(nlohmann::json& to, const ThinnedFile& from);
-void from_json(const nlohmann::json& from, ThinnedFile& to);
-void to_json(nlohmann::json& to, const ThinnedOut& from);
-void from_json(const nlohmann::json& from, ThinnedOut& to);
+struct BackupPage {
+  std::vector<Backup> backups;
+  std::string next;
+};
+
+struct BackupsAsked {
+  std::string holder, name, after;
+};
+
+struct RevisionAsked {
+  std::string holder, name;
+  std::optional<std::int64_t> revision;
+};
+
+struct SecretsAsked {
+  std::string holder, name;
+  std::optional<std::int64_t> revision;
+  std::string secrets = "masked";
+};
+
+struct OverviewAsked {
+  std::int64_t days = 7;
+};
+
+struct Overdue {
+  std::size_t expected_of = 0;
+  std::vector<Expected> overdue;
+};
+
+struct CompareAsked {
+  std::string holder, name;
+  std::optional<std::int64_t> before, after;
+  std::string other, other_name;
+  std::int64_t context = 3;
+  std::string secrets = "masked";
+};
+
+struct CompareWithAsked {
+  std::string holder, name;
+  std::optional<std::int64_t> revision;
+  std::int64_t context = 3;
+  std::string secrets = "masked";
+};
+
+struct TextGiven {
+  std::string title, text, base64;
+};
+
+struct ReportAsked {
+  std::string from, to;
+  std::int64_t context = 3;
+  std::string secrets = "masked";
+};
+
+struct PinWanted {
+  bool pinned = true;
+  std::string why;
+};
+
+struct BackupOfferWanted {
+  std::string name;
+  std::string to;
+  std::string until;
+};
+
+struct BackupOfferList {
+  std::vector<BackupOffer> offers;
+};
+
+struct BackupOfferEnded {
+  std::string name;
+  std::size_t ended = 0;
+};
+
+struct AdoptWanted {
+  std::string name;
+  bool hold = false;
+  bool despite_findings = false;
+  std::optional<std::string> maker, platform, hardware, role, version, line, stage, space,
+      remarks, source;
+};
+
+struct ThinWanted {
+  bool really = false;
+  std::int64_t from = 0;
+};
+
+VANTRO_SHAPE(Backup)
+VANTRO_SHAPE(BackupPage)
+VANTRO_SHAPE(BackupsAsked)
+VANTRO_SHAPE(RevisionAsked)
+VANTRO_SHAPE(SecretsAsked)
+VANTRO_SHAPE(BackupFile)
+VANTRO_SHAPE(Expected)
+VANTRO_SHAPE(BackupOverview)
+VANTRO_SHAPE(OverviewAsked)
+VANTRO_SHAPE(Overdue)
+VANTRO_SHAPE(ComparedSide)
+VANTRO_SHAPE(DiffLine)
+VANTRO_SHAPE(DiffHunk)
+VANTRO_SHAPE(TextComparison)
+VANTRO_SHAPE(Compared)
+VANTRO_SHAPE(CompareAsked)
+VANTRO_SHAPE(CompareWithAsked)
+VANTRO_SHAPE(TextGiven)
+VANTRO_SHAPE(FileReport)
+VANTRO_SHAPE(ChangeReport)
+VANTRO_SHAPE(ReportAsked)
+VANTRO_SHAPE(PinWanted)
+VANTRO_SHAPE(BackupOffer)
+VANTRO_SHAPE(BackupOfferWanted)
+VANTRO_SHAPE(BackupOfferList)
+VANTRO_SHAPE(BackupOfferEnded)
+VANTRO_SHAPE(AdoptWanted)
+VANTRO_SHAPE(ThinWanted)
+VANTRO_SHAPE(ThinnedRevision)
+VANTRO_SHAPE(ThinnedFile)
+VANTRO_SHAPE(ThinnedOut)
 
 }  // namespace vantro::api

@@ -1,259 +1,664 @@
 #include "api/catalogue.h"
 
-#include "api/fields.h"
-
 namespace vantro::api {
 
-using nlohmann::json;
-
-// The fields of each shape, once for both directions.
-
-static void fields(Some<Facts> auto& x, auto visit) {
-  visit("maker", x.maker);
-  visit("platform", x.platform);
-  visit("hardware", x.hardware);
-  visit("role", x.role);
-  visit("version", x.version);
-  visit("line", x.line);
-  visit("stage", x.stage);
-  visit("space", x.space);
-  visit("remarks", x.remarks);
-  visit("source", x.source);
+template <>
+const Shape& shape_of<Facts>() {
+  using T = Facts;
+  static const Shape shape =
+      ShapeOf<T>("Facts", "what is known of an image")
+          .field<&T::maker>("maker", "who makes it")
+          .field<&T::platform>("platform", "device platforms that it is for")
+          .field<&T::hardware>("hardware", "their hardware revisions; empty: any")
+          .field<&T::role>("role", "system, boot, module, recovery or other")
+          .field<&T::version>("version", "its version")
+          .field<&T::line>("line",
+                           "its release line, also where only the version tells it")
+          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::space>("space", "what it needs on a device; null: not known",
+                            Unit::kBytes)
+          .field<&T::remarks>("remarks", "what must be read before it is used")
+          .field<&T::source>("source", "where it came from")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Withdrawal> auto& x, auto visit) {
-  visit("at", x.at);
-  visit("why", x.why);
+template <>
+const Shape& shape_of<FactFields>() {
+  using T = FactFields;
+  static const Shape shape =
+      ShapeOf<T>("FactFields",
+                 "facts of an image; what is not given stays as it is, and an empty text "
+                 "takes it away")
+          .field<&T::maker>("maker", "who makes it")
+          .field<&T::platform>("platform",
+                               "device platforms that it is for, separated by commas")
+          .field<&T::hardware>("hardware",
+                               "their hardware revisions, separated by commas")
+          .field<&T::role>("role", "system, boot, module, recovery or other")
+          .field<&T::version>("version", "its version")
+          .field<&T::line>("line", "its release line (else taken from the version)")
+          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
+          .field<&T::remarks>("remarks", "what must be read before it is used")
+          .field<&T::source>("source", "where it came from")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Image> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("size", x.size);
-  visit("digests", x.digests);
-  visit("taken_in_at", x.taken_in_at);
-  visit("taken_in_by", x.taken_in_by);
-  visit("on_offer", x.on_offer);
-  visit("facts", x.facts);
-  visit("vouching", x.vouching);
-  visit("withdrawn", x.withdrawn);
-  visit("whole", x.whole);
-  visit("read_at", x.read_at);
-  visit("verdict", x.verdict);
-  visit("kind", x.kind);
+template <>
+const Shape& shape_of<Withdrawal>() {
+  using T = Withdrawal;
+  static const Shape shape =
+      ShapeOf<T>("Withdrawal", "an image is not to be used any more")
+          .field<&T::at>("at", "since when", Unit::kTime)
+          .field<&T::why>("why", "what devices are told")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ImageRow> auto& x, auto visit) {
-  visit("platform", x.platform);
-  visit("newest", x.newest);
-  visit("confusable", x.confusable);
-  visit("image", x.image);
+template <>
+const Shape& shape_of<Image>() {
+  using T = Image;
+  static const Shape shape =
+      ShapeOf<T>("Image", "an image in the catalogue")
+          .field<&T::name>("name", "the first of its names")
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::digests>("digests", "of it")
+          .field<&T::taken_in_at>("taken_in_at", "when", Unit::kTime)
+          .field<&T::taken_in_by>("taken_in_by", "by whom")
+          .field<&T::on_offer>("on_offer", "somebody can fetch it")
+          .field<&T::facts>("facts", "what is known of it")
+          .field<&T::vouching>("vouching", "what its maker's checksums say")
+          .choices({"unvouched", "vouched-weakly", "vouched", "contradicted"})
+          .field<&T::withdrawn>("withdrawn", "null: it is not")
+          .field<&T::whole>("whole", "its stored bytes were, when they were last read")
+          .field<&T::read_at>("read_at", "when that was", Unit::kTime)
+          .field<&T::verdict>("verdict",
+                              "of the look inside: whole, cut-short, damaged or unknown")
+          .field<&T::kind>("kind", "such as \"tar archive in gzip\"")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ImageList> auto& x, auto visit) {
-  visit("images", x.images);
-  visit("in_all", x.in_all);
+template <>
+const Shape& shape_of<ImageRow>() {
+  using T = ImageRow;
+  static const Shape shape =
+      ShapeOf<T>("ImageRow", "a row of the list; an image for two platforms has two")
+          .field<&T::platform>("platform", "that the row is of")
+          .field<&T::newest>("newest", "of its platform, role and line")
+          .field<&T::confusable>("confusable",
+                                 "its version, with that of another row of this group")
+          .field<&T::image>("image", "itself")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Vouch> auto& x, auto visit) {
-  visit("at", x.at);
-  visit("who", x.who);
-  visit("source", x.source);
-  visit("algorithm", x.algorithm);
-  visit("hex", x.hex);
-  visit("agrees", x.agrees);
-  visit("signer", x.signer);
-  visit("retracted_at", x.retracted_at);
+template <>
+const Shape& shape_of<ImageList>() {
+  using T = ImageList;
+  static const Shape shape =
+      ShapeOf<T>("ImageList", "images by platform, role and version")
+          .field<&T::images>("images", "the rows")
+          .field<&T::in_all>("in_all", "rows that there are, shown or not")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Offer> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("image", x.image);
-  visit("size", x.size);
-  visit("sha256", x.sha256);
-  visit("since", x.since);
-  visit("to", x.to);
-  visit("over", x.over);
-  visit("until", x.until);
-  visit("ended_at", x.ended_at);
-  visit("why", x.why);
-  visit("held_back", x.held_back);
+template <>
+const Shape& shape_of<ImageFilter>() {
+  using T = ImageFilter;
+  static const Shape shape =
+      ShapeOf<T>("ImageFilter", "which images")
+          .field<&T::maker>("maker", "who makes them")
+          .field<&T::platform>("platform", "a device platform that they are for")
+          .field<&T::hardware>("hardware", "a hardware revision that they are for")
+          .field<&T::role>("role", "system, boot, module, recovery or other")
+          .field<&T::version>(
+              "version",
+              "7.6 and all that begins so, or a comparison such as \">=7.6.1\"")
+          .field<&T::line>("line", "their release line")
+          .field<&T::stage>("stage", "early, general or ending, or withdrawn")
+          .field<&T::space>("space", "known to fit into so much, such as \"64 MiB\"")
+          .field<&T::remarks>("remarks", "somewhere in the remarks")
+          .field<&T::source>("source", "where they came from")
+          .field<&T::text>("text", "somewhere in a name")
+          .field<&T::vouching>("vouching", "what their makers' checksums say")
+          .choices({"unvouched", "vouched-weakly", "vouched", "contradicted"})
+          .field<&T::offered>("offered", "on offer, or not")
+          .field<&T::newest>("newest", "only the newest of each line")
+          .field<&T::limit>("limit", "so many rows at most (at most 200,000)")
+          .range(1)
+          .field<&T::skip>("skip", "leave out so many first")
+          .range(0)
+          .done();
+  return shape;
 }
 
-static void fields(Some<Document> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("size", x.size);
-  visit("sha256", x.sha256);
-  visit("added_at", x.added_at);
+template <>
+const Shape& shape_of<Vouch>() {
+  using T = Vouch;
+  static const Shape shape =
+      ShapeOf<T>("Vouch", "one of the maker's checksums, and whether it agrees")
+          .field<&T::at>("at", "when it was compared", Unit::kTime)
+          .field<&T::who>("who", "by whom")
+          .field<&T::source>("source", "where the checksum came from")
+          .field<&T::algorithm>("algorithm", "such as SHA-256")
+          .field<&T::hex>("hex", "the checksum")
+          .field<&T::agrees>("agrees", "with what is stored")
+          .field<&T::signer>("signer", "of the list that it was in")
+          .field<&T::retracted_at>("retracted_at", "empty: it counts", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<Member> auto& x, auto visit) {
-  visit("path", x.path);
-  visit("size", x.size);
+template <>
+const Shape& shape_of<Offer>() {
+  using T = Offer;
+  static const Shape shape =
+      ShapeOf<T>("Offer", "a name that devices can fetch")
+          .field<&T::name>("name", "what they type")
+          .field<&T::image>("image", "its first name")
+          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::sha256>("sha256", "of it")
+          .field<&T::since>("since", "when it was offered", Unit::kTime)
+          .field<&T::to>("to", "only to this network; empty: to all")
+          .field<&T::over>("over", "only over these protocols; empty: over all")
+          .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
+          .field<&T::ended_at>("ended_at", "null: it stands", Unit::kTime)
+          .field<&T::why>("why", "it was ended")
+          .field<&T::held_back>("held_back",
+                                "why nobody gets it all the same; empty: they do")
+          .done();
+  return shape;
 }
 
-static void fields(Some<LookAlike> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("version", x.version);
+template <>
+const Shape& shape_of<OfferList>() {
+  using T = OfferList;
+  static const Shape shape =
+      ShapeOf<T>("OfferList", "offers").field<&T::offers>("offers", "by name").done();
+  return shape;
 }
 
-static void fields(Some<Suggestion> auto& x, auto visit) {
-  visit("fact", x.fact);
-  visit("text", x.text);
-  visit("origin", x.origin);
+template <>
+const Shape& shape_of<OffersAsked>() {
+  using T = OffersAsked;
+  static const Shape shape =
+      ShapeOf<T>("OffersAsked", "when")
+          .field<&T::at>("at", "as it was then; empty: now", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<ImageDetail> auto& x, auto visit) {
-  visit("image", x.image);
-  visit("names", x.names);
-  visit("findings", x.findings);
-  visit("members", x.members);
-  visit("members_in_all", x.members_in_all);
-  visit("vouches", x.vouches);
-  visit("offers", x.offers);
-  visit("documents", x.documents);
-  visit("look_alikes", x.look_alikes);
-  visit("kits", x.kits);
+template <>
+const Shape& shape_of<OfferAsked>() {
+  using T = OfferAsked;
+  static const Shape shape =
+      ShapeOf<T>("OfferAsked", "which offer")
+          .field<&T::name>("name", "what devices type")
+          .needed()
+          .field<&T::of>("of", "where the name is on offer to several networks: to which")
+          .done();
+  return shape;
 }
 
-static void fields(Some<ImageAdded> auto& x, auto visit) {
-  visit("result", x.result);
-  visit("compared", x.compared);
-  visit("image", x.image);
-  visit("kind", x.kind);
-  visit("findings", x.findings);
-  visit("members_in_all", x.members_in_all);
-  visit("suggestions", x.suggestions);
-  visit("offer", x.offer);
-  visit("note", x.note);
+template <>
+const Shape& shape_of<OfferWanted>() {
+  using T = OfferWanted;
+  static const Shape shape =
+      ShapeOf<T>("OfferWanted", "an offer to be made")
+          .field<&T::image>("image", "its name")
+          .needed()
+          .field<&T::name>("name", "what devices type (else the image's name)")
+          .field<&T::to>("to", "only to this network, such as 192.0.2.0/24; or all")
+          .field<&T::over>("over",
+                           "only over these protocols, separated by commas; or all")
+          .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<FactChange> auto& x, auto visit) {
-  visit("fact", x.fact);
-  visit("before", x.before);
-  visit("after", x.after);
+template <>
+const Shape& shape_of<OfferChanges>() {
+  using T = OfferChanges;
+  static const Shape shape =
+      ShapeOf<T>("OfferChanges",
+                 "what is to be another; what is not given stays as it is")
+          .field<&T::of>("of", "where the name is on offer to several networks: to which")
+          .field<&T::image>("image", "that it stands for from now on")
+          .field<&T::to>("to", "only to this network, such as 192.0.2.0/24; or all")
+          .field<&T::over>("over",
+                           "only over these protocols, separated by commas; or all")
+          .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .done();
+  return shape;
 }
 
-static void fields(Some<OfferMade> auto& x, auto visit) {
-  visit("offer", x.offer);
-  visit("overlapping", x.overlapping);
+template <>
+const Shape& shape_of<OfferMade>() {
+  using T = OfferMade;
+  static const Shape shape =
+      ShapeOf<T>("OfferMade", "an offer that was made or changed")
+          .field<&T::offer>("offer", "itself")
+          .field<&T::overlapping>(
+              "overlapping",
+              "others of that name, for other networks; the narrower network wins")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Comparison> auto& x, auto visit) {
-  visit("a", x.a);
-  visit("b", x.b);
-  visit("same_bytes", x.same_bytes);
-  visit("versions", x.versions);
-  visit("facts", x.facts);
-  visit("only_a", x.only_a);
-  visit("only_b", x.only_b);
-  visit("differing", x.differing);
+template <>
+const Shape& shape_of<Document>() {
+  using T = Document;
+  static const Shape shape = ShapeOf<T>("Document", "release notes beside an image")
+                                 .field<&T::name>("name", "of it")
+                                 .field<&T::size>("size", "of it", Unit::kBytes)
+                                 .field<&T::sha256>("sha256", "of it")
+                                 .field<&T::added_at>("added_at", "when", Unit::kTime)
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<KitPart> auto& x, auto visit) {
-  visit("image", x.image);
-  visit("role", x.role);
-  visit("version", x.version);
-  visit("size", x.size);
-  visit("remark", x.remark);
+template <>
+const Shape& shape_of<DocumentAsked>() {
+  using T = DocumentAsked;
+  static const Shape shape = ShapeOf<T>("DocumentAsked", "which document of which image")
+                                 .field<&T::name>("name", "of the image")
+                                 .needed()
+                                 .field<&T::document>("document", "its name")
+                                 .needed()
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<Kit> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("remarks", x.remarks);
-  visit("made_at", x.made_at);
-  visit("parts", x.parts);
+template <>
+const Shape& shape_of<Member>() {
+  using T = Member;
+  static const Shape shape = ShapeOf<T>("Member", "a file in an archive")
+                                 .field<&T::path>("path", "in it")
+                                 .field<&T::size>("size", "of it", Unit::kBytes)
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<Damage> auto& x, auto visit) {
-  visit("sha256", x.sha256);
-  visit("names", x.names);
-  visit("found", x.found);
+template <>
+const Shape& shape_of<LookAlike>() {
+  using T = LookAlike;
+  static const Shape shape =
+      ShapeOf<T>("LookAlike", "an image whose version is easily taken for this one's")
+          .field<&T::name>("name", "of it")
+          .field<&T::version>("version", "of it")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Verification> auto& x, auto visit) {
-  visit("running", x.running);
-  visit("began_at", x.began_at);
-  visit("ended_at", x.ended_at);
-  visit("contents", x.contents);
-  visit("contents_read", x.contents_read);
-  visit("locked", x.locked);
-  visit("unreadable", x.unreadable);
-  visit("bytes", x.bytes);
-  visit("bytes_read", x.bytes_read);
-  visit("damaged", x.damaged);
-  visit("damages", x.damages);
-  visit("trouble", x.trouble);
+template <>
+const Shape& shape_of<Suggestion>() {
+  using T = Suggestion;
+  static const Shape shape = ShapeOf<T>("Suggestion", "a fact that name or content tell")
+                                 .field<&T::fact>("fact", "which")
+                                 .field<&T::text>("text", "it would be")
+                                 .field<&T::origin>("origin", "where that comes from")
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<Unrecorded> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("place", x.place);
-  visit("size", x.size);
-  visit("encrypted", x.encrypted);
-  visit("since", x.since);
+template <>
+const Shape& shape_of<SuggestionList>() {
+  using T = SuggestionList;
+  static const Shape shape =
+      ShapeOf<T>("SuggestionList", "what the recognisers make of a name")
+          .field<&T::suggestions>("suggestions", "one for each fact")
+          .done();
+  return shape;
 }
 
-void to_json(json& to, const Unrecorded& from) { put(to, from); }
-void from_json(const json& from, Unrecorded& to) { take(from, to); }
+template <>
+const Shape& shape_of<ImageDetail>() {
+  using T = ImageDetail;
+  static const Shape shape =
+      ShapeOf<T>("ImageDetail", "everything that is known of one image")
+          .field<&T::image>("image", "itself")
+          .field<&T::names>("names", "all of them")
+          .field<&T::findings>("findings", "of the look inside")
+          .field<&T::members>("members", "of an archive; perhaps not all")
+          .field<&T::members_in_all>("members_in_all", "that there are")
+          .field<&T::vouches>("vouches", "the maker's checksums")
+          .field<&T::offers>("offers", "that stand")
+          .field<&T::documents>("documents", "beside it")
+          .field<&T::look_alikes>("look_alikes", "with what it is easily confused")
+          .field<&T::kits>("kits", "that it is part of")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Facts& from) { put(to, from); }
-void from_json(const json& from, Facts& to) { take(from, to); }
+template <>
+const Shape& shape_of<ImageGiven>() {
+  using T = ImageGiven;
+  static const Shape shape =
+      ShapeOf<T>("ImageGiven", "how an image is to be taken in")
+          .field<&T::name>("name", "of it")
+          .needed()
+          .field<&T::expect>("expect",
+                             "the maker's checksums, ALGO:HEX or bare HEX, separated by "
+                             "commas; if the bytes differ, nothing is filed")
+          .field<&T::source>("source", "where the checksums came from")
+          .field<&T::vouch>("vouch", "false: they are compared, and not recorded")
+          .field<&T::hold>("hold", "keep it off offer")
+          .field<&T::despite_findings>("despite_findings",
+                                       "file it though it is cut short or damaged inside")
+          .field<&T::suggest>("suggest", "false: take no facts from name and content")
+          .field<&T::fact>("fact", "what is known of it: fact.version=7.6.0 and so on")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Withdrawal& from) { put(to, from); }
-void from_json(const json& from, Withdrawal& to) { take(from, to); }
+template <>
+const Shape& shape_of<ImageAdded>() {
+  using T = ImageAdded;
+  static const Shape shape =
+      ShapeOf<T>("ImageAdded", "an image was taken in")
+          .field<&T::result>("result", "new-name: the bytes were known")
+          .choices({"new", "new-name", "already-there"})
+          .field<&T::compared>("compared",
+                               "an expected checksum was given, and is what came")
+          .field<&T::image>("image", "itself")
+          .field<&T::kind>("kind", "such as \"tar archive in gzip\"")
+          .field<&T::findings>("findings", "of the look inside")
+          .field<&T::members_in_all>("members_in_all", "files in it")
+          .field<&T::suggestions>("suggestions", "what name and content tell")
+          .field<&T::offer>("offer",
+                            "the name under which devices can fetch it; empty: none")
+          .field<&T::note>("note", "why it is not on offer, where that was wanted")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Image& from) { put(to, from); }
-void from_json(const json& from, Image& to) { take(from, to); }
+template <>
+const Shape& shape_of<FactChange>() {
+  using T = FactChange;
+  static const Shape shape = ShapeOf<T>("FactChange", "one fact of two values")
+                                 .field<&T::fact>("fact", "which")
+                                 .field<&T::before>("before", "its value")
+                                 .field<&T::after>("after", "its value")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const ImageRow& from) { put(to, from); }
-void from_json(const json& from, ImageRow& to) { take(from, to); }
+template <>
+const Shape& shape_of<FactChanges>() {
+  using T = FactChanges;
+  static const Shape shape = ShapeOf<T>("FactChanges", "facts that were changed")
+                                 .field<&T::changes>("changes", "one for each")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const ImageList& from) { put(to, from); }
-void from_json(const json& from, ImageList& to) { take(from, to); }
+template <>
+const Shape& shape_of<WithdrawalGiven>() {
+  using T = WithdrawalGiven;
+  static const Shape shape = ShapeOf<T>("WithdrawalGiven", "why an image is withdrawn")
+                                 .field<&T::why>("why", "what devices are told")
+                                 .needed()
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const Vouch& from) { put(to, from); }
-void from_json(const json& from, Vouch& to) { take(from, to); }
+template <>
+const Shape& shape_of<EndedOffers>() {
+  using T = EndedOffers;
+  static const Shape shape = ShapeOf<T>("EndedOffers", "offers that were ended")
+                                 .field<&T::ended>("ended", "each of them")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const Offer& from) { put(to, from); }
-void from_json(const json& from, Offer& to) { take(from, to); }
+template <>
+const Shape& shape_of<VouchGiven>() {
+  using T = VouchGiven;
+  static const Shape shape =
+      ShapeOf<T>("VouchGiven", "the maker's checksums")
+          .field<&T::expect>("expect", "ALGO:HEX or bare HEX")
+          .field<&T::list>("list", "a checksum list (GNU or BSD form)")
+          .field<&T::signature>(
+              "signature", "a detached signature over the list (minisign or OpenPGP)")
+          .field<&T::key>("key", "the maker's public key")
+          .field<&T::source>("source", "where the checksum came from, in words")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Document& from) { put(to, from); }
-void from_json(const json& from, Document& to) { take(from, to); }
+template <>
+const Shape& shape_of<Vouched>() {
+  using T = Vouched;
+  static const Shape shape =
+      ShapeOf<T>("Vouched", "how an image stands to its maker's checksums")
+          .field<&T::image>("image", "itself")
+          .field<&T::vouches>("vouches", "that were compared")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Member& from) { put(to, from); }
-void from_json(const json& from, Member& to) { take(from, to); }
+template <>
+const Shape& shape_of<ContentKnown>() {
+  using T = ContentKnown;
+  static const Shape shape =
+      ShapeOf<T>("ContentKnown", "whether bytes are in the catalogue")
+          .field<&T::in_catalogue>("in_catalogue", "they are")
+          .field<&T::image>("image", "of these bytes; null: there is none")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const LookAlike& from) { put(to, from); }
-void from_json(const json& from, LookAlike& to) { take(from, to); }
+template <>
+const Shape& shape_of<ChecksumAsked>() {
+  using T = ChecksumAsked;
+  static const Shape shape = ShapeOf<T>("ChecksumAsked", "which bytes")
+                                 .field<&T::checksum>("checksum", "ALGO:HEX or bare HEX")
+                                 .needed()
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const Suggestion& from) { put(to, from); }
-void from_json(const json& from, Suggestion& to) { take(from, to); }
+template <>
+const Shape& shape_of<ImagesCompared>() {
+  using T = ImagesCompared;
+  static const Shape shape =
+      ShapeOf<T>("ImagesCompared", "two images")
+          .field<&T::a>("a", "the first")
+          .field<&T::b>("b", "the second")
+          .field<&T::same_bytes>("same_bytes", "they are two names of one image")
+          .field<&T::versions>("versions", "in words, b seen from a")
+          .field<&T::facts>("facts", "that differ")
+          .field<&T::only_a>("only_a", "members")
+          .field<&T::only_b>("only_b", "members")
+          .field<&T::differing>("differing",
+                                "members of b: the same path with another size")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const ImageDetail& from) { put(to, from); }
-void from_json(const json& from, ImageDetail& to) { take(from, to); }
+template <>
+const Shape& shape_of<ImagePair>() {
+  using T = ImagePair;
+  static const Shape shape = ShapeOf<T>("ImagePair", "which two")
+                                 .field<&T::a>("a", "an image")
+                                 .needed()
+                                 .field<&T::b>("b", "another")
+                                 .needed()
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const ImageAdded& from) { put(to, from); }
-void from_json(const json& from, ImageAdded& to) { take(from, to); }
+template <>
+const Shape& shape_of<ChecksumsAsked>() {
+  using T = ChecksumsAsked;
+  static const Shape shape = ShapeOf<T>("ChecksumsAsked", "which checksums")
+                                 .field<&T::algorithm>("algorithm", "of them")
+                                 .choices({"md5", "sha1", "sha256", "sha512"})
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const FactChange& from) { put(to, from); }
-void from_json(const json& from, FactChange& to) { take(from, to); }
+template <>
+const Shape& shape_of<NameAsked>() {
+  using T = NameAsked;
+  static const Shape shape = ShapeOf<T>("NameAsked", "a name")
+                                 .field<&T::name>("name", "of a file")
+                                 .needed()
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const OfferMade& from) { put(to, from); }
-void from_json(const json& from, OfferMade& to) { take(from, to); }
+template <>
+const Shape& shape_of<KitPart>() {
+  using T = KitPart;
+  static const Shape shape = ShapeOf<T>("KitPart", "one image of a kit")
+                                 .field<&T::image>("image", "its name")
+                                 .field<&T::role>("role", "of it")
+                                 .field<&T::version>("version", "of it")
+                                 .field<&T::size>("size", "of it", Unit::kBytes)
+                                 .field<&T::remark>("remark", "about this part")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const Comparison& from) { put(to, from); }
-void from_json(const json& from, Comparison& to) { take(from, to); }
+template <>
+const Shape& shape_of<Kit>() {
+  using T = Kit;
+  static const Shape shape = ShapeOf<T>("Kit", "images that belong together")
+                                 .field<&T::name>("name", "of it")
+                                 .field<&T::remarks>("remarks", "about the whole")
+                                 .field<&T::made_at>("made_at", "when", Unit::kTime)
+                                 .field<&T::parts>("parts", "in the order of installing")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const KitPart& from) { put(to, from); }
-void from_json(const json& from, KitPart& to) { take(from, to); }
+template <>
+const Shape& shape_of<KitList>() {
+  using T = KitList;
+  static const Shape shape = ShapeOf<T>("KitList", "the kits")
+                                 .field<&T::kits>("kits", "with their parts")
+                                 .done();
+  return shape;
+}
 
-void to_json(json& to, const Kit& from) { put(to, from); }
-void from_json(const json& from, Kit& to) { take(from, to); }
+template <>
+const Shape& shape_of<KitWanted>() {
+  using T = KitWanted;
+  static const Shape shape =
+      ShapeOf<T>("KitWanted", "a kit to be made")
+          .field<&T::name>("name", "of it")
+          .needed()
+          .field<&T::remarks>("remarks", "about the whole")
+          .field<&T::images>("images", "in the order of installing")
+          .field<&T::part_remarks>("part_remarks", "about each part, in their order")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Damage& from) { put(to, from); }
-void from_json(const json& from, Damage& to) { take(from, to); }
+template <>
+const Shape& shape_of<Damage>() {
+  using T = Damage;
+  static const Shape shape =
+      ShapeOf<T>("Damage", "stored bytes that are not what they were")
+          .field<&T::sha256>("sha256", "that they should have")
+          .field<&T::names>("names", "of what they are")
+          .field<&T::found>("found", "what is wrong")
+          .done();
+  return shape;
+}
 
-void to_json(json& to, const Verification& from) { put(to, from); }
-void from_json(const json& from, Verification& to) { take(from, to); }
+template <>
+const Shape& shape_of<Verification>() {
+  using T = Verification;
+  static const Shape shape =
+      ShapeOf<T>("Verification", "how far reading everything again has come")
+          .field<&T::running>("running", "it goes on")
+          .field<&T::began_at>("began_at", "empty: not since the server's start",
+                               Unit::kTime)
+          .field<&T::ended_at>("ended_at", "empty: it goes on", Unit::kTime)
+          .field<&T::contents>("contents", "stored files that are to be read")
+          .field<&T::contents_read>("contents_read", "of them")
+          .field<&T::locked>("locked",
+                             "of them, encrypted with keys that the server does not have")
+          .field<&T::unreadable>("unreadable",
+                                 "could not be read: not damaged, they are tried again")
+          .field<&T::bytes>("bytes", "that are to be read", Unit::kBytes)
+          .field<&T::bytes_read>("bytes_read", "of them", Unit::kBytes)
+          .field<&T::damaged>("damaged", "files that are")
+          .field<&T::damages>("damages", "the first 1,000 of them")
+          .field<&T::trouble>("trouble", "why it ended early")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<VerifyWanted>() {
+  using T = VerifyWanted;
+  static const Shape shape =
+      ShapeOf<T>("VerifyWanted", "what is to be read again")
+          .field<&T::image>("image", "only this one; empty: everything")
+          .field<&T::unread_days>("unread_days", "only what was not read for so long",
+                                  Unit::kDays)
+          .range(0)
+          .field<&T::bytes_per_second>(
+              "bytes_per_second",
+              "at most; 0: as fast as the disk is; not given: as the settings say",
+              Unit::kBytesPerSecond)
+          .range(0)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Unrecorded>() {
+  using T = Unrecorded;
+  static const Shape shape =
+      ShapeOf<T>("Unrecorded", "a stored file that has no record")
+          .field<&T::name>("name", "in the vault, its SHA-256")
+          .field<&T::place>("place", "where it is")
+          .choices({"vault", "partial"})
+          .field<&T::size>("size", "on the disk", Unit::kBytes)
+          .field<&T::encrypted>("encrypted", "where it is stored")
+          .field<&T::since>("since", "when it was last changed", Unit::kTime)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UnrecordedList>() {
+  using T = UnrecordedList;
+  static const Shape shape =
+      ShapeOf<T>("UnrecordedList", "stored files that have no record")
+          .field<&T::files>("files", "the oldest first")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UnrecordedDecision>() {
+  using T = UnrecordedDecision;
+  static const Shape shape =
+      ShapeOf<T>("UnrecordedDecision", "what became of one of them")
+          .field<&T::name>("name", "in the vault, its SHA-256")
+          .field<&T::kept_as>("kept_as",
+                              "the name of its new record; null: it was removed")
+          .field<&T::removed>("removed", "for good")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UnrecordedDecisions>() {
+  using T = UnrecordedDecisions;
+  static const Shape shape = ShapeOf<T>("UnrecordedDecisions", "what became of several")
+                                 .field<&T::files>("files", "each of them")
+                                 .done();
+  return shape;
+}
 
 }  // namespace vantro::api

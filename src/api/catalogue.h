@@ -1,8 +1,8 @@
-// The shapes of the catalogue in the management API; as api/shapes.h.
+// The shapes of the catalogue: images, offers, kits, what is stored (see shapes.h).
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json_fwd.hpp>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,12 +14,12 @@ namespace vantro::api {
 struct Facts {
   std::string maker;
   std::vector<std::string> platform;
-  std::vector<std::string> hardware;  // revisions; empty: any
-  std::string role;                   // "system", "boot", "module", "recovery", "other"
+  std::vector<std::string> hardware;
+  std::string role;
   std::string version;
-  std::string line;   // release line, also where only the version tells it
-  std::string stage;  // "early", "general", "ending"
-  std::optional<std::uint64_t> space;  // bytes that a device needs
+  std::string line;
+  std::string stage;
+  std::optional<std::uint64_t> space;
   std::string remarks;
   std::string source;
 };
@@ -30,57 +30,57 @@ struct Withdrawal {
 };
 
 struct Image {
-  std::string name;  // the first of its names
+  std::string name;
   std::uint64_t size = 0;
   Digests digests;
   std::string taken_in_at;
   std::string taken_in_by;
-  bool on_offer = false;  // somebody can fetch it
+  bool on_offer = false;
   Facts facts;
-  std::string vouching;  // "unvouched", "vouched-weakly", "vouched", "contradicted"
+  std::string vouching;
   std::optional<Withdrawal> withdrawn;
-  bool whole = true;  // its stored bytes, when they were last read
+  bool whole = true;
   std::string read_at;
-  std::string verdict;  // of the look inside: "whole", "cut-short", "damaged", "unknown"
-  std::string kind;     // "tar archive in gzip"
+  std::string verdict;
+  std::string kind;
 };
 
 // A row of the list; an image for two platforms has two.
 struct ImageRow {
   std::string platform;
-  bool newest = false;      // of its platform, role and line
-  bool confusable = false;  // its version, with that of another row of this group
+  bool newest = false;
+  bool confusable = false;
   Image image;
 };
 
 struct ImageList {
   std::vector<ImageRow> images;
-  std::size_t in_all = 0;  // rows that there are, shown or not
+  std::size_t in_all = 0;
 };
 
 struct Vouch {
   std::string at;
   std::string who;
   std::string source;
-  std::string algorithm;  // "SHA-256"
+  std::string algorithm;
   std::string hex;
   bool agrees = false;
   std::string signer;
-  std::string retracted_at;  // empty: it counts
+  std::string retracted_at;
 };
 
 struct Offer {
-  std::string name;   // what devices type
-  std::string image;  // its first name
+  std::string name;
+  std::string image;
   std::uint64_t size = 0;
   std::string sha256;
   std::string since;
-  std::string to;                 // a network; empty: all
-  std::vector<std::string> over;  // protocols; empty: all
+  std::string to;
+  std::vector<std::string> over;
   std::optional<std::string> until;
   std::optional<std::string> ended_at;
-  std::string why;        // it was ended
-  std::string held_back;  // why nobody gets it all the same; empty: they do
+  std::string why;
+  std::string held_back;
 };
 
 struct Document {
@@ -110,11 +110,11 @@ struct Suggestion {
 struct ImageDetail {
   Image image;
   std::vector<std::string> names;
-  std::vector<std::string> findings;  // of the look inside
-  std::vector<Member> members;        // of an archive; perhaps not all
+  std::vector<std::string> findings;
+  std::vector<Member> members;
   std::uint64_t members_in_all = 0;
   std::vector<Vouch> vouches;
-  std::vector<Offer> offers;  // that stand
+  std::vector<Offer> offers;
   std::vector<Document> documents;
   std::vector<LookAlike> look_alikes;
   std::vector<std::string> kits;
@@ -122,15 +122,15 @@ struct ImageDetail {
 
 // The answer to an image that was taken in.
 struct ImageAdded {
-  std::string result;     // "new", "new-name", "already-there"
-  bool compared = false;  // an expected checksum was given, and is what came
+  std::string result;
+  bool compared = false;
   Image image;
   std::string kind;
   std::vector<std::string> findings;
   std::uint64_t members_in_all = 0;
   std::vector<Suggestion> suggestions;
-  std::string offer;  // the name under which devices can fetch it; empty: none
-  std::string note;   // why it is not on offer, where that was wanted
+  std::string offer;
+  std::string note;
 };
 
 struct FactChange {
@@ -143,13 +143,13 @@ struct OfferMade {
   std::vector<Offer> overlapping;
 };
 
-struct Comparison {
+struct ImagesCompared {
   ImageDetail a, b;
   bool same_bytes = false;
-  std::string versions;                // in words, b seen from a
-  std::vector<FactChange> facts;       // that differ
-  std::vector<Member> only_a, only_b;  // members
-  std::vector<Member> differing;       // of b: the same path with another size
+  std::string versions;
+  std::vector<FactChange> facts;
+  std::vector<Member> only_a, only_b;
+  std::vector<Member> differing;
 };
 
 struct KitPart {
@@ -175,50 +175,210 @@ struct Damage {
 
 struct Verification {
   bool running = false;
-  std::string began_at;  // empty: none since the server's start
+  std::string began_at;
   std::string ended_at;
   std::uint64_t contents = 0, contents_read = 0;
-  std::uint64_t locked = 0;      // encrypted with keys that the server has not got
-  std::uint64_t unreadable = 0;  // could not be read; not damaged, tried again
+  std::uint64_t locked = 0;
+  std::uint64_t unreadable = 0;
   std::uint64_t bytes = 0, bytes_read = 0;
   std::uint64_t damaged = 0;
-  std::vector<Damage> damages;  // the first thousand
+  std::vector<Damage> damages;
   std::string trouble;
 };
 
 // A stored file that has no record.
 struct Unrecorded {
-  std::string name;        // in the vault, its SHA-256
-  std::string place;       // "vault" or "partial"
-  std::uint64_t size = 0;  // on the disk
+  std::string name;
+  std::string place;
+  std::uint64_t size = 0;
   bool encrypted = false;
-  std::string since;  // when it was last changed
+  std::string since;
 };
 
-#define VANTRO_SHAPE(type)                            \
-  void to_json(nlohmann::json& to, const type& from); \
-  void from_json(const nlohmann::json& from, type& to);
-VANTRO_SHAPE(Unrecorded)
+// What is known of an image, as it is given.
+struct FactFields {
+  std::optional<std::string> maker, platform, hardware, role, version, line, stage, space,
+      remarks, source;
+};
+
+struct ImageFilter {
+  std::optional<std::string> maker, platform, hardware, role, version, line, stage, space,
+      remarks, source;
+  std::string text;
+  std::string vouching;
+  std::optional<bool> offered;
+  bool newest = false;
+  std::optional<std::int64_t> limit;
+  std::int64_t skip = 0;
+};
+
+struct OfferList {
+  std::vector<Offer> offers;
+};
+
+struct OffersAsked {
+  std::string at;
+};
+
+struct OfferAsked {
+  std::string name;
+  std::optional<std::string> of;
+};
+
+struct OfferWanted {
+  std::string image;
+  std::string name;
+  std::string to;
+  std::string over;
+  std::string until;
+};
+
+struct OfferChanges {
+  std::optional<std::string> of, image, to, over, until;
+};
+
+struct DocumentAsked {
+  std::string name, document;
+};
+
+struct SuggestionList {
+  std::vector<Suggestion> suggestions;
+};
+
+struct ImageGiven {
+  std::string name;
+  std::vector<std::string> expect;
+  std::string source;
+  bool vouch = true;
+  bool hold = false;
+  bool despite_findings = false;
+  bool suggest = true;
+  std::map<std::string, std::string> fact;
+};
+
+struct FactChanges {
+  std::vector<FactChange> changes;
+};
+
+struct WithdrawalGiven {
+  std::string why;
+};
+
+struct EndedOffers {
+  std::vector<Offer> ended;
+};
+
+struct VouchGiven {
+  std::vector<std::string> expect;
+  std::optional<std::string> list;
+  std::string signature;
+  std::string key;
+  std::string source;
+};
+
+struct Vouched {
+  Image image;
+  std::vector<Vouch> vouches;
+};
+
+struct ContentKnown {
+  bool in_catalogue = false;
+  std::optional<Image> image;
+};
+
+struct ChecksumAsked {
+  std::string checksum;
+};
+
+struct ImagePair {
+  std::string a, b;
+};
+
+struct ChecksumsAsked {
+  std::string algorithm = "sha256";
+};
+
+struct NameAsked {
+  std::string name;
+};
+
+struct KitList {
+  std::vector<Kit> kits;
+};
+
+struct KitWanted {
+  std::string name;
+  std::string remarks;
+  std::vector<std::string> images;
+  std::vector<std::string> part_remarks;
+};
+
+struct VerifyWanted {
+  std::string image;
+  std::int64_t unread_days = 0;
+  std::optional<std::uint64_t> bytes_per_second;
+};
+
+struct UnrecordedList {
+  std::vector<Unrecorded> files;
+};
+
+struct UnrecordedDecision {
+  std::string name;
+  std::optional<std::string> kept_as;
+  bool removed = false;
+};
+
+struct UnrecordedDecisions {
+  std::vector<UnrecordedDecision> files;
+};
+
 VANTRO_SHAPE(Facts)
+VANTRO_SHAPE(FactFields)
 VANTRO_SHAPE(Withdrawal)
 VANTRO_SHAPE(Image)
 VANTRO_SHAPE(ImageRow)
 VANTRO_SHAPE(ImageList)
+VANTRO_SHAPE(ImageFilter)
 VANTRO_SHAPE(Vouch)
 VANTRO_SHAPE(Offer)
+VANTRO_SHAPE(OfferList)
+VANTRO_SHAPE(OffersAsked)
+VANTRO_SHAPE(OfferAsked)
+VANTRO_SHAPE(OfferWanted)
+VANTRO_SHAPE(OfferChanges)
+VANTRO_SHAPE(OfferMade)
 VANTRO_SHAPE(Document)
+VANTRO_SHAPE(DocumentAsked)
 VANTRO_SHAPE(Member)
 VANTRO_SHAPE(LookAlike)
 VANTRO_SHAPE(Suggestion)
+VANTRO_SHAPE(SuggestionList)
 VANTRO_SHAPE(ImageDetail)
+VANTRO_SHAPE(ImageGiven)
 VANTRO_SHAPE(ImageAdded)
 VANTRO_SHAPE(FactChange)
-VANTRO_SHAPE(OfferMade)
-VANTRO_SHAPE(Comparison)
+VANTRO_SHAPE(FactChanges)
+VANTRO_SHAPE(WithdrawalGiven)
+VANTRO_SHAPE(EndedOffers)
+VANTRO_SHAPE(VouchGiven)
+VANTRO_SHAPE(Vouched)
+VANTRO_SHAPE(ContentKnown)
+VANTRO_SHAPE(ChecksumAsked)
+VANTRO_SHAPE(ImagesCompared)
+VANTRO_SHAPE(ImagePair)
+VANTRO_SHAPE(ChecksumsAsked)
+VANTRO_SHAPE(NameAsked)
 VANTRO_SHAPE(KitPart)
 VANTRO_SHAPE(Kit)
+VANTRO_SHAPE(KitList)
+VANTRO_SHAPE(KitWanted)
 VANTRO_SHAPE(Damage)
 VANTRO_SHAPE(Verification)
-#undef VANTRO_SHAPE
+VANTRO_SHAPE(VerifyWanted)
+VANTRO_SHAPE(Unrecorded)
+VANTRO_SHAPE(UnrecordedList)
+VANTRO_SHAPE(UnrecordedDecision)
+VANTRO_SHAPE(UnrecordedDecisions)
 
 }  // namespace vantro::api

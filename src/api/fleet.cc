@@ -1,61 +1,161 @@
 #include "api/fleet.h"
 
-#include "api/fields.h"
-
 namespace vantro::api {
 
-using nlohmann::json;
-
-static void fields(Some<Device> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("addresses", x.addresses);
-  visit("link_address", x.link_address);
-  visit("maker", x.maker);
-  visit("platform", x.platform);
-  visit("hardware", x.hardware);
-  visit("site", x.site);
-  visit("remarks", x.remarks);
-  visit("backup_every", x.backup_every);
-  visit("quota", x.quota);
-  visit("made_at", x.made_at);
-  visit("changed_at", x.changed_at);
-  visit("unclaimed", x.unclaimed);
+template <>
+const Shape& shape_of<Device>() {
+  using T = Device;
+  static const Shape shape =
+      ShapeOf<T>("Device", "a box in the network; what is not said is empty")
+          .field<&T::name>("name", "of it")
+          .field<&T::addresses>(
+              "addresses",
+              "addresses and networks that it is heard from, separated by blanks")
+          .field<&T::link_address>("link_address", "such as 02:00:5e:10:00:01")
+          .field<&T::maker>("maker", "who made it")
+          .field<&T::platform>("platform", "decides which images and which patterns fit")
+          .field<&T::hardware>("hardware", "its hardware revision")
+          .field<&T::site>("site", "where it stands")
+          .field<&T::remarks>("remarks", "anything else")
+          .field<&T::backup_every>("backup_every", "how often a backup is expected")
+          .field<&T::quota>("quota", "what is kept of it at most")
+          .field<&T::made_at>("made_at", "when it was made known", Unit::kTime)
+          .field<&T::changed_at>("changed_at", "when that was changed last", Unit::kTime)
+          .field<&T::unclaimed>("unclaimed",
+                                "its addresses under which backups stand that it has not "
+                                "claimed; only of one that is asked for alone")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Site> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("devices", x.devices);
-  visit("backup_every", x.backup_every);
+template <>
+const Shape& shape_of<DeviceList>() {
+  using T = DeviceList;
+  static const Shape shape = ShapeOf<T>("DeviceList", "the inventory")
+                                 .field<&T::devices>("devices", "by name")
+                                 .done();
+  return shape;
 }
 
-static void fields(Some<MovedFile> auto& x, auto visit) {
-  visit("name", x.name);
-  visit("revisions", x.revisions);
-  visit("merged", x.merged);
+template <>
+const Shape& shape_of<DeviceFields>() {
+  using T = DeviceFields;
+  static const Shape shape =
+      ShapeOf<T>("DeviceFields",
+                 "what is known of a device; what is not given stays as it is, and an "
+                 "empty text takes it away")
+          .field<&T::name>("name",
+                           "of it; another one renames it, and its backups stay its own")
+          .field<&T::addresses>(
+              "addresses",
+              "addresses and networks that it is heard from, separated by commas")
+          .field<&T::link_address>("link_address", "such as 02:00:5e:10:00:01")
+          .field<&T::maker>("maker", "who made it")
+          .field<&T::platform>("platform",
+                               "what decides which images and which patterns fit")
+          .field<&T::hardware>("hardware", "its hardware revision")
+          .field<&T::site>("site", "where it stands")
+          .field<&T::remarks>("remarks", "anything else")
+          .field<&T::backup_every>("backup_every",
+                                   "how often a backup is expected: daily, weekly, "
+                                   "monthly, 12h, 3d, never (default: as its site)")
+          .field<&T::quota>("quota", "what is kept of it at most, such as \"500 MiB\"")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Claimed> auto& x, auto visit) {
-  visit("device", x.device);
-  visit("files", x.files);
-  visit("ledger_rows", x.ledger_rows);
+template <>
+const Shape& shape_of<Site>() {
+  using T = Site;
+  static const Shape shape =
+      ShapeOf<T>("Site", "where devices stand")
+          .field<&T::name>("name", "of it")
+          .field<&T::devices>("devices", "that stand there")
+          .field<&T::backup_every>("backup_every",
+                                   "how often a backup is expected of them")
+          .done();
+  return shape;
 }
 
-static void fields(Some<Imported> auto& x, auto visit) {
-  visit("done", x.done);
-  visit("added", x.added);
-  visit("changed", x.changed);
-  visit("unchanged", x.unchanged);
+template <>
+const Shape& shape_of<SiteList>() {
+  using T = SiteList;
+  static const Shape shape =
+      ShapeOf<T>("SiteList", "the sites").field<&T::sites>("sites", "by name").done();
+  return shape;
 }
 
-void to_json(json& to, const Device& from) { put(to, from); }
-void from_json(const json& from, Device& to) { take(from, to); }
-void to_json(json& to, const Site& from) { put(to, from); }
-void from_json(const json& from, Site& to) { take(from, to); }
-void to_json(json& to, const MovedFile& from) { put(to, from); }
-void from_json(const json& from, MovedFile& to) { take(from, to); }
-void to_json(json& to, const Claimed& from) { put(to, from); }
-void from_json(const json& from, Claimed& to) { take(from, to); }
-void to_json(json& to, const Imported& from) { put(to, from); }
-void from_json(const json& from, Imported& to) { take(from, to); }
+template <>
+const Shape& shape_of<SiteSchedule>() {
+  using T = SiteSchedule;
+  static const Shape shape =
+      ShapeOf<T>("SiteSchedule", "how often a backup is expected of a site's devices")
+          .field<&T::name>("name", "of the site; only in the answer")
+          .field<&T::backup_every>("backup_every",
+                                   "daily, weekly, monthly, 12h, 3d or never")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<MovedFile>() {
+  using T = MovedFile;
+  static const Shape shape =
+      ShapeOf<T>("MovedFile", "a file whose backups belong to somebody else now")
+          .field<&T::name>("name", "of it")
+          .field<&T::revisions>("revisions", "of it")
+          .field<&T::merged>("merged",
+                             "with one of the same name: numbered anew, by time")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Claimed>() {
+  using T = Claimed;
+  static const Shape shape =
+      ShapeOf<T>("Claimed", "what became a device's, or was taken from it")
+          .field<&T::device>("device", "its name")
+          .field<&T::files>("files", "whose revisions moved")
+          .field<&T::ledger_rows>("ledger_rows", "what else was seen of the address")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<AddressGiven>() {
+  using T = AddressGiven;
+  static const Shape shape =
+      ShapeOf<T>("AddressGiven", "an address")
+          .field<&T::address>("address", "what came from it becomes the device's")
+          .needed()
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<DeviceTable>() {
+  using T = DeviceTable;
+  static const Shape shape =
+      ShapeOf<T>("DeviceTable", "many devices at once")
+          .field<&T::table>("table", "CSV; its first line names the columns")
+          .needed()
+          .field<&T::really>("really", "false: only say what would change")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Imported>() {
+  using T = Imported;
+  static const Shape shape =
+      ShapeOf<T>("Imported", "what came of many devices at once")
+          .field<&T::done>("done", "false: nothing was changed, this is what would be")
+          .field<&T::added>("added", "names")
+          .field<&T::changed>("changed", "names")
+          .field<&T::unchanged>("unchanged", "names")
+          .done();
+  return shape;
+}
 
 }  // namespace vantro::api

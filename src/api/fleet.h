@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstdint>
-#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 #include <vector>
@@ -14,7 +13,7 @@ namespace vantro::api {
 // A box in the network. What is not said is empty.
 struct Device {
   std::string name;
-  std::string addresses;  // addresses and networks, parted by spaces
+  std::string addresses;
   std::string link_address;
   std::string maker;
   std::string platform;
@@ -25,7 +24,6 @@ struct Device {
   std::string quota;
   std::string made_at;
   std::string changed_at;
-  // its addresses under which backups stand that it has not claimed
   std::vector<std::string> unclaimed;
 };
 
@@ -38,13 +36,13 @@ struct Site {
 struct MovedFile {
   std::string name;
   std::int64_t revisions = 0;
-  bool merged = false;  // with one of the same name: numbered anew, by time
+  bool merged = false;
 };
 
 struct Claimed {
   std::string device;
   std::vector<MovedFile> files;
-  std::int64_t ledger_rows = 0;  // what else was seen of the address
+  std::int64_t ledger_rows = 0;
 };
 
 struct Imported {
@@ -54,15 +52,43 @@ struct Imported {
   std::vector<std::string> unchanged;
 };
 
-void to_json(nlohmann::json& to, const Device& from);
-void from_json(const nlohmann::json& from, Device& to);
-void to_json(nlohmann::json& to, const Site& from);
-void from_json(const nlohmann::json& from, Site& to);
-void to_json(nlohmann::json& to, const MovedFile& from);
-void from_json(const nlohmann::json& from, MovedFile& to);
-void to_json(nlohmann::json& to, const Claimed& from);
-void from_json(const nlohmann::json& from, Claimed& to);
-void to_json(nlohmann::json& to, const Imported& from);
-void from_json(const nlohmann::json& from, Imported& to);
+struct DeviceList {
+  std::vector<Device> devices;
+};
+
+struct DeviceFields {
+  std::optional<std::string> name, addresses, link_address, maker, platform, hardware,
+      site, remarks, backup_every, quota;
+};
+
+struct SiteList {
+  std::vector<Site> sites;
+};
+
+struct SiteSchedule {
+  std::string name;
+  std::string backup_every;
+};
+
+struct AddressGiven {
+  std::string address;
+};
+
+struct DeviceTable {
+  std::string table;
+  bool really = true;
+};
+
+VANTRO_SHAPE(Device)
+VANTRO_SHAPE(DeviceList)
+VANTRO_SHAPE(DeviceFields)
+VANTRO_SHAPE(Site)
+VANTRO_SHAPE(SiteList)
+VANTRO_SHAPE(SiteSchedule)
+VANTRO_SHAPE(MovedFile)
+VANTRO_SHAPE(Claimed)
+VANTRO_SHAPE(AddressGiven)
+VANTRO_SHAPE(DeviceTable)
+VANTRO_SHAPE(Imported)
 
 }  // namespace vantro::api

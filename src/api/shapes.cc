@@ -1,229 +1,381 @@
-// The bodies stand here, and not in the header, as the library's templates cost every
-// unit that includes them several seconds.
 #include "api/shapes.h"
 
-#include <nlohmann/json.hpp>
-
-#include "api/optional_json.h"
-
 namespace vantro::api {
-namespace {
 
-using nlohmann::json;
-
-// Leaves the default where the field is missing.
-template <class T>
-void take(const json& from, const char* name, T& to) {
-  if (const auto found = from.find(name); found != from.end()) found->get_to(to);
+template <>
+const Shape& shape_of<Digests>() {
+  using T = Digests;
+  static const Shape shape =
+      ShapeOf<T>("Digests", "checksums of the same bytes, in lower-case hexadecimal")
+          .field<&T::md5>("md5", "MD5")
+          .field<&T::sha1>("sha1", "SHA-1")
+          .field<&T::sha256>("sha256", "SHA-256")
+          .field<&T::sha512>("sha512", "SHA-512")
+          .done();
+  return shape;
 }
 
-}  // namespace
-
-void to_json(json& to, const Digests& from) {
-  to = json{{"md5", from.md5},
-            {"sha1", from.sha1},
-            {"sha256", from.sha256},
-            {"sha512", from.sha512}};
+template <>
+const Shape& shape_of<Transfer>() {
+  using T = Transfer;
+  static const Shape shape =
+      ShapeOf<T>("Transfer", "one transfer: what is fetched, sent or taken in")
+          .field<&T::id>("id", "unique while the server runs")
+          .field<&T::direction>("direction", "what it is")
+          .choices({"fetch", "deposit", "image-add"})
+          .field<&T::state>("state", "failed: on our side; abandoned: on the device's")
+          .choices({"running", "complete", "failed", "abandoned"})
+          .field<&T::protocol>("protocol", "over which it runs")
+          .field<&T::peer>("peer", "its address")
+          .field<&T::device>("device",
+                             "whose address that is; empty: of no device that is known")
+          .field<&T::account>("account", "it logged in with; empty: without one")
+          .field<&T::name>("name", "of the file")
+          .field<&T::bytes>("bytes", "that have moved", Unit::kBytes)
+          .field<&T::total>("total", "that there are; null: not known", Unit::kBytes)
+          .field<&T::rate>("rate", "lately while it runs, in all when it has ended",
+                           Unit::kBytesPerSecond)
+          .field<&T::seconds_left>("seconds_left", "at this rate; null: not known",
+                                   Unit::kSeconds)
+          .field<&T::resent>("resent", "packets")
+          .field<&T::unanswered>("unanswered", "of them since the peer last moved it on")
+          .field<&T::stalled_ms>("stalled_ms",
+                                 "for how long nothing has moved although it was asked "
+                                 "for again; null: it moves, or has ended",
+                                 Unit::kMilliseconds)
+          .field<&T::began_at>("began_at", "when it began", Unit::kTime)
+          .field<&T::duration_ms>("duration_ms", "how long it has lasted",
+                                  Unit::kMilliseconds)
+          .field<&T::why>("why", "it ended badly: the reason")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Digests& to) {
-  take(from, "md5", to.md5);
-  take(from, "sha1", to.sha1);
-  take(from, "sha256", to.sha256);
-  take(from, "sha512", to.sha512);
+template <>
+const Shape& shape_of<TransferList>() {
+  using T = TransferList;
+  static const Shape shape =
+      ShapeOf<T>("TransferList", "transfers")
+          .field<&T::transfers>("transfers",
+                                "that run, and that ended in the last 10 seconds")
+          .done();
+  return shape;
 }
 
-void to_json(json& to, const Transfer& from) {
-  to = json{{"id", from.id},
-            {"direction", from.direction},
-            {"state", from.state},
-            {"protocol", from.protocol},
-            {"peer", from.peer},
-            {"device", from.device},
-            {"account", from.account},
-            {"name", from.name},
-            {"bytes", from.bytes},
-            {"total", from.total},
-            {"rate", from.rate},
-            {"seconds_left", from.seconds_left},
-            {"resent", from.resent},
-            {"unanswered", from.unanswered},
-            {"stalled_ms", from.stalled_ms},
-            {"began_at", from.began_at},
-            {"duration_ms", from.duration_ms},
-            {"why", from.why}};
+template <>
+const Shape& shape_of<LedgerEntry>() {
+  using T = LedgerEntry;
+  static const Shape shape =
+      ShapeOf<T>("LedgerEntry", "one row of the ledger")
+          .field<&T::id>("id", "its number")
+          .field<&T::at>("at", "when", Unit::kTime)
+          .field<&T::event>(
+              "event",
+              "what happened: fetch, deposit, image-add, offer-change, verify and so on")
+          .field<&T::actor>("actor", "who did it: an address, a name, or server")
+          .field<&T::device>("device",
+                             "whose address that is; empty: of no device that is known")
+          .field<&T::protocol>("protocol", "over which")
+          .field<&T::heard_on>("heard_on", "listener and network interface; empty: none")
+          .field<&T::account>("account", "it logged in with; empty: without one")
+          .field<&T::name>("name", "of what it was about")
+          .field<&T::sha256>("sha256", "of the bytes, where there were some")
+          .field<&T::bytes>("bytes", "that moved", Unit::kBytes)
+          .field<&T::total>("total", "that there were", Unit::kBytes)
+          .field<&T::duration_ms>("duration_ms", "how long it lasted",
+                                  Unit::kMilliseconds)
+          .field<&T::resent>("resent", "packets")
+          .field<&T::outcome>("outcome", "complete, failed, abandoned, refused or done")
+          .field<&T::sentence>("sentence", "the rest, in words")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Transfer& to) {
-  take(from, "id", to.id);
-  take(from, "direction", to.direction);
-  take(from, "state", to.state);
-  take(from, "protocol", to.protocol);
-  take(from, "peer", to.peer);
-  take(from, "device", to.device);
-  take(from, "account", to.account);
-  take(from, "name", to.name);
-  take(from, "bytes", to.bytes);
-  take(from, "total", to.total);
-  take(from, "rate", to.rate);
-  take(from, "seconds_left", to.seconds_left);
-  take(from, "resent", to.resent);
-  take(from, "unanswered", to.unanswered);
-  take(from, "stalled_ms", to.stalled_ms);
-  take(from, "began_at", to.began_at);
-  take(from, "duration_ms", to.duration_ms);
-  take(from, "why", to.why);
+template <>
+const Shape& shape_of<LedgerPage>() {
+  using T = LedgerPage;
+  static const Shape shape = ShapeOf<T>("LedgerPage", "rows of the ledger")
+                                 .field<&T::entries>("entries", "the newest first")
+                                 .done();
+  return shape;
 }
 
-void to_json(json& to, const LedgerEntry& from) {
-  to = json{{"id", from.id},
-            {"at", from.at},
-            {"event", from.event},
-            {"actor", from.actor},
-            {"device", from.device},
-            {"protocol", from.protocol},
-            {"heard_on", from.heard_on},
-            {"account", from.account},
-            {"name", from.name},
-            {"sha256", from.sha256},
-            {"bytes", from.bytes},
-            {"total", from.total},
-            {"duration_ms", from.duration_ms},
-            {"resent", from.resent},
-            {"outcome", from.outcome},
-            {"sentence", from.sentence}};
+template <>
+const Shape& shape_of<LedgerAsked>() {
+  using T = LedgerAsked;
+  static const Shape shape =
+      ShapeOf<T>("LedgerAsked", "which rows")
+          .field<&T::limit>("limit", "so many at most (50; at most 10,000)")
+          .range(1)
+          .field<&T::before>("before", "only those before the row with this number")
+          .range(1)
+          .field<&T::whose>("whose",
+                            "only those of this device, by its name or an address")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, LedgerEntry& to) {
-  take(from, "id", to.id);
-  take(from, "at", to.at);
-  take(from, "event", to.event);
-  take(from, "actor", to.actor);
-  take(from, "device", to.device);
-  take(from, "protocol", to.protocol);
-  take(from, "heard_on", to.heard_on);
-  take(from, "account", to.account);
-  take(from, "name", to.name);
-  take(from, "sha256", to.sha256);
-  take(from, "bytes", to.bytes);
-  take(from, "total", to.total);
-  take(from, "duration_ms", to.duration_ms);
-  take(from, "resent", to.resent);
-  take(from, "outcome", to.outcome);
-  take(from, "sentence", to.sentence);
+template <>
+const Shape& shape_of<Change>() {
+  using T = Change;
+  static const Shape shape =
+      ShapeOf<T>("Change", "something was changed that others may have in view")
+          .field<&T::sequence>("sequence", "the changes are numbered in their order")
+          .field<&T::at>("at", "when", Unit::kTime)
+          .field<&T::kind>(
+              "kind", "of what: offer, image, kit, account, device, site, backup-offer")
+          .field<&T::object>("object",
+                             "which one: its name, or its number where names may change")
+          .field<&T::by>("by", "who changed it")
+          .done();
+  return shape;
 }
 
-void to_json(json& to, const Change& from) {
-  to = json{{"sequence", from.sequence},
-            {"at", from.at},
-            {"kind", from.kind},
-            {"object", from.object},
-            {"by", from.by}};
+template <>
+const Shape& shape_of<Contact>() {
+  using T = Contact;
+  static const Shape shape =
+      ShapeOf<T>("Contact", "an address that was heard, and how it stands with it")
+          .field<&T::address>("address", "of it")
+          .field<&T::last_heard_at>("last_heard_at", "when", Unit::kTime)
+          .field<&T::heard_on>("heard_on", "listener and network interface")
+          .field<&T::requests>("requests", "since the server's start")
+          .field<&T::unanswered>("unanswered",
+                                 "of requests and strays: they were over a limit")
+          .field<&T::strays>("strays", "what came and was not a request, or came to none")
+          .field<&T::state>("state", "of what happened last, as in a story")
+          .field<&T::sentence>("sentence", "what that was, in words")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Change& to) {
-  take(from, "sequence", to.sequence);
-  take(from, "at", to.at);
-  take(from, "kind", to.kind);
-  take(from, "object", to.object);
-  take(from, "by", to.by);
+template <>
+const Shape& shape_of<ContactList>() {
+  using T = ContactList;
+  static const Shape shape = ShapeOf<T>("ContactList", "who was heard")
+                                 .field<&T::contacts>("contacts", "the last heard first")
+                                 .done();
+  return shape;
 }
 
-void to_json(json& to, const Contact& from) {
-  to = json{{"address", from.address},       {"last_heard_at", from.last_heard_at},
-            {"heard_on", from.heard_on},     {"requests", from.requests},
-            {"unanswered", from.unanswered}, {"strays", from.strays},
-            {"state", from.state},           {"sentence", from.sentence}};
+template <>
+const Shape& shape_of<ContactsAsked>() {
+  using T = ContactsAsked;
+  static const Shape shape =
+      ShapeOf<T>("ContactsAsked", "how many")
+          .field<&T::limit>("limit", "so many at most (100; at most 1,000)")
+          .range(1)
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Contact& to) {
-  take(from, "address", to.address);
-  take(from, "last_heard_at", to.last_heard_at);
-  take(from, "heard_on", to.heard_on);
-  take(from, "requests", to.requests);
-  take(from, "unanswered", to.unanswered);
-  take(from, "strays", to.strays);
-  take(from, "state", to.state);
-  take(from, "sentence", to.sentence);
+template <>
+const Shape& shape_of<AddressAsked>() {
+  using T = AddressAsked;
+  static const Shape shape = ShapeOf<T>("AddressAsked", "which address")
+                                 .field<&T::address>("address", "an IP address")
+                                 .needed()
+                                 .done();
+  return shape;
 }
 
-void to_json(json& to, const StoryLine& from) {
-  to = json{{"at", from.at},
-            {"state", from.state},
-            {"name", from.name},
-            {"heard_on", from.heard_on},
-            {"sentence", from.sentence}};
+template <>
+const Shape& shape_of<StoryLine>() {
+  using T = StoryLine;
+  static const Shape shape =
+      ShapeOf<T>("StoryLine", "one thing that happened with an address")
+          .field<&T::at>("at", "when", Unit::kTime)
+          .field<&T::state>(
+              "state", "heard, refused, running, stalled, complete, failed or abandoned")
+          .field<&T::name>("name", "of the file")
+          .field<&T::heard_on>("heard_on", "listener and network interface")
+          .field<&T::sentence>("sentence", "what happened, in words")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, StoryLine& to) {
-  take(from, "at", to.at);
-  take(from, "state", to.state);
-  take(from, "name", to.name);
-  take(from, "heard_on", to.heard_on);
-  take(from, "sentence", to.sentence);
+template <>
+const Shape& shape_of<Story>() {
+  using T = Story;
+  static const Shape shape = ShapeOf<T>("Story", "what happened with one address")
+                                 .field<&T::address>("address", "of it")
+                                 .field<&T::lines>("lines", "the oldest first")
+                                 .done();
+  return shape;
 }
 
-void to_json(json& to, const Story& from) {
-  to = json{{"address", from.address}, {"lines", from.lines}};
+template <>
+const Shape& shape_of<Listener>() {
+  using T = Listener;
+  static const Shape shape =
+      ShapeOf<T>("Listener", "where the server listens")
+          .field<&T::protocol>("protocol", "that is spoken there")
+          .field<&T::address>("address", "with its port")
+          .field<&T::protects>("protects",
+                               "content and password can't be read on the way")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Story& to) {
-  take(from, "address", to.address);
-  take(from, "lines", to.lines);
+template <>
+const Shape& shape_of<Opening>() {
+  using T = Opening;
+  static const Shape shape =
+      ShapeOf<T>("Opening", "one line of what is open to whom")
+          .field<&T::from>("from", "networks")
+          .field<&T::may>("may", "what: fetch, deposit, read-back, hand-in")
+          .field<&T::over>("over", "protocols")
+          .field<&T::needs_account>("needs_account", "only for accounts that may")
+          .done();
+  return shape;
 }
 
-void to_json(json& to, const Status& from) {
-  to = json{{"version", from.version},
-            {"state_folder", from.state_folder},
-            {"started_at", from.started_at},
-            {"uptime_ms", from.uptime_ms},
-            {"listeners", from.listeners},
-            {"images", from.images},
-            {"offers", from.offers},
-            {"backups", from.backups},
-            {"running_transfers", from.running_transfers},
-            {"disk_free", from.disk_free},
-            {"accounts", from.accounts},
-            {"openings", from.openings},
-            {"trouble", from.trouble},
-            {"ssh", from.ssh},
-            {"encryption", from.encryption}};
+template <>
+const Shape& shape_of<HostKey>() {
+  using T = HostKey;
+  static const Shape shape = ShapeOf<T>("HostKey", "what SSH shows of itself")
+                                 .field<&T::type>("type", "such as ssh-ed25519")
+                                 .field<&T::fingerprint>("fingerprint", "SHA256:...")
+                                 .done();
+  return shape;
 }
 
-void from_json(const json& from, Status& to) {
-  take(from, "version", to.version);
-  take(from, "state_folder", to.state_folder);
-  take(from, "started_at", to.started_at);
-  take(from, "uptime_ms", to.uptime_ms);
-  take(from, "listeners", to.listeners);
-  take(from, "images", to.images);
-  take(from, "offers", to.offers);
-  take(from, "backups", to.backups);
-  take(from, "running_transfers", to.running_transfers);
-  take(from, "disk_free", to.disk_free);
-  take(from, "accounts", to.accounts);
-  take(from, "openings", to.openings);
-  take(from, "trouble", to.trouble);
-  take(from, "ssh", to.ssh);
-  take(from, "encryption", to.encryption);
+template <>
+const Shape& shape_of<OlderAlgorithms>() {
+  using T = OlderAlgorithms;
+  static const Shape shape =
+      ShapeOf<T>("OlderAlgorithms", "older SSH algorithms that are allowed")
+          .field<&T::from>("from", "in these networks")
+          .field<&T::algorithms>("algorithms", "separated by commas")
+          .done();
+  return shape;
 }
 
-void to_json(json& to, const Problem& from) {
-  to =
-      json{{"type", from.type},         {"title", from.title},  {"status", from.status},
-           {"detail", from.detail},     {"kind", from.kind},    {"nearest", from.nearest},
-           {"expected", from.expected}, {"actual", from.actual}};
+template <>
+const Shape& shape_of<OlderSession>() {
+  using T = OlderSession;
+  static const Shape shape =
+      ShapeOf<T>("OlderSession", "a session that used older SSH algorithms")
+          .field<&T::at>("at", "when", Unit::kTime)
+          .field<&T::address>("address", "from where")
+          .field<&T::account>("account", "of whom")
+          .field<&T::algorithms>("algorithms", "that it used")
+          .done();
+  return shape;
 }
 
-void from_json(const json& from, Problem& to) {
-  take(from, "type", to.type);
-  take(from, "title", to.title);
-  take(from, "status", to.status);
-  take(from, "detail", to.detail);
-  take(from, "kind", to.kind);
-  take(from, "nearest", to.nearest);
-  take(from, "expected", to.expected);
-  take(from, "actual", to.actual);
+template <>
+const Shape& shape_of<Ssh>() {
+  using T = Ssh;
+  static const Shape shape =
+      ShapeOf<T>("Ssh", "what SSH shows of itself, and what it was content with")
+          .field<&T::host_keys>("host_keys", "empty: SSH is not served")
+          .field<&T::older>("older", "algorithms that are allowed, and where")
+          .field<&T::older_sessions>("older_sessions",
+                                     "that used them, since the server's start")
+          .field<&T::last_older>("last_older", "the last of them; null: there was none")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Encryption>() {
+  using T = Encryption;
+  static const Shape shape =
+      ShapeOf<T>("Encryption", "configurations that are encrypted where they are stored")
+          .field<&T::key>(
+              "key", "the id of today's; empty: there is none, and nothing is encrypted")
+          .field<&T::contents>("contents", "configurations")
+          .field<&T::done>("done", "of them, as the key of today wants them")
+          .field<&T::locked>("locked", "of them, with keys that the server does not have")
+          .field<&T::running>("running", "the others are being brought to it")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Status>() {
+  using T = Status;
+  static const Shape shape =
+      ShapeOf<T>("Status", "what the server listens on, holds, and what is wrong")
+          .field<&T::version>("version", "of the server")
+          .field<&T::state_folder>("state_folder", "where everything is kept")
+          .field<&T::started_at>("started_at", "when it started", Unit::kTime)
+          .field<&T::uptime_ms>("uptime_ms", "how long it has run", Unit::kMilliseconds)
+          .field<&T::listeners>("listeners", "where it listens")
+          .field<&T::images>("images", "in the catalogue")
+          .field<&T::offers>("offers", "names that devices can fetch")
+          .field<&T::backups>("backups", "revisions")
+          .field<&T::running_transfers>("running_transfers", "at this moment")
+          .field<&T::disk_free>("disk_free", "for what is to come", Unit::kBytes)
+          .field<&T::accounts>("accounts", "without the anonymous one")
+          .field<&T::openings>("openings",
+                               "what is open to whom; everything else is closed")
+          .field<&T::trouble>("trouble", "sentences; empty: all is well")
+          .field<&T::ssh>("ssh", "what SSH shows of itself")
+          .field<&T::encryption>("encryption", "of what is stored")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Health>() {
+  using T = Health;
+  static const Shape shape =
+      ShapeOf<T>("Health", "whether it answers").field<&T::ok>("ok", "it does").done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RouteRow>() {
+  using T = RouteRow;
+  static const Shape shape = ShapeOf<T>("RouteRow", "one operation")
+                                 .field<&T::method>("method", "of HTTP")
+                                 .field<&T::path>("path", "with {name} for one segment")
+                                 .field<&T::permission>("permission", "who may call it")
+                                 .field<&T::summary>("summary", "what it does")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RouteTable>() {
+  using T = RouteTable;
+  static const Shape shape =
+      ShapeOf<T>("RouteTable", "everything that can be called")
+          .field<&T::routes>("routes", "in the order of the documentation")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Problem>() {
+  using T = Problem;
+  static const Shape shape =
+      ShapeOf<T>("Problem", "a refusal (RFC 9457)")
+          .field<&T::type>("type", "urn:vantro:problem: and the kind")
+          .field<&T::title>("title", "the kind, in words")
+          .field<&T::status>("status", "as in the answer's first line")
+          .field<&T::detail>("detail", "what is wrong, in a sentence")
+          .field<&T::kind>("kind",
+                           "not-found, denied, exists, invalid, too-large, busy, "
+                           "disk-full, checksum-mismatch, corrupt, io or unauthorized")
+          .field<&T::nearest>("nearest", "a name that may be meant; empty: none")
+          .field<&T::expected>("expected",
+                               "a checksum differs: the one that was expected")
+          .field<&T::actual>("actual", "a checksum differs: the one of what came")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Named>() {
+  using T = Named;
+  static const Shape shape = ShapeOf<T>("Named", "which one")
+                                 .field<&T::name>("name", "its name")
+                                 .needed()
+                                 .done();
+  return shape;
 }
 
 }  // namespace vantro::api

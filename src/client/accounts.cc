@@ -14,13 +14,20 @@
 namespace vantro::client {
 namespace {
 
-using nlohmann::json;
-
 constexpr std::size_t kLongestKeyFile = 64 * 1024;
 
-std::string keys_path(const std::string& account) {
-  return "/v1/accounts/" + url_escape(account) + "/keys";
-}
+struct AccountOptions {
+  std::string name;
+  bool new_password = false;  // change: ask for one
+  // What is not given stays as it is; times as they were typed.
+  api::AccountFields fields;
+};
+
+struct KeyOptions {
+  std::string account;
+  std::string file;  // with the public key; "-": standard input
+  std::optional<std::string> remark;
+};
 
 std::string limits_of(const api::Account& account) {
   std::string text;
@@ -34,8 +41,7 @@ std::string limits_of(const api::Account& account) {
   return text;
 }
 
-void write_account(const Terminal& terminal, const json& answer) {
-  const auto account = answer.get<api::Account>();
+void write_account(const Terminal& terminal, const api::Account& account) {
   terminal.write(terminal.toned(account.name, Tone::kHead) + "\n");
   terminal.write(fmt::format("  may      {}\n", account.may));
   terminal.write(fmt::format("  from     {}\n", account.from.empty()
@@ -53,81 +59,73 @@ void write_account(const Terminal& terminal, const json& answer) {
   }
 }
 
-Result<json> body_of(const AccountOptions& options) {
-  json body = json::object();
-  const auto folded = [](const std::string& text) { return base::folded(text); };
-  if (options.may) body["may"] = *options.may;
-  if (options.from) body["from"] = *options.from;
-  if (options.part) body["part"] = folded(*options.part) == "all" ? "" : *options.part;
-  if (options.remarks) body["remarks"] = *options.remarks;
-  if (options.until) {
-    auto time = iso_of(*options.until);
+Result<api::AccountFields> fields_of(const AccountOptions& options) {
+  auto fields = options.fields;
+  if (fields.part && base::folded(*fields.part) == "all") fields.part = "";
+  if (fields.until) {
+    auto time = iso_of(*fields.until);
     if (!time) return tl::unexpected(time.error());
-    body["until"] = std::move(*time);
+    fields.until = std::move(*time);
   }
-  if (options.on) body["on"] = true;
-  if (options.off) body["on"] = false;
-  return body;
+  return fields;
 }
 
-}  // namespace
-
 Done add_account(const Context& context, const AccountOptions& options) {
-  auto body = body_of(options);
-  if (!body) return tl::unexpected(body.error());
+  auto fields = fields_of(options);
+  if (!fields) return tl::unexpected(fields.error());
   auto password = ask_for_password(options.name);
   if (!password) return tl::unexpected(password.error());
-  (*body)["name"] = options.name;
-  (*body)["password"] = std::move(*password);
-  return show_answer(context, context.api.send("POST", "/v1/accounts", *body),
+  fields->name = options.name;
+  fields->password = std::move(*password);
+  return show_answer(context, context.api.call(api::kAddAccount, {}, *fields),
                      write_account);
 }
 
 Done change_account(const Context& context, const AccountOptions& options) {
-  auto body = body_of(options);
-  if (!body) return tl::unexpected(body.error());
+  auto fields = fields_of(options);
+  if (!fields) return tl::unexpected(fields.error());
   if (options.new_password) {
     auto password = ask_for_password(options.name);
     if (!password) return tl::unexpected(password.error());
-    (*body)["password"] = std::move(*password);
+    fields->password = std::move(*password);
   }
-  if (body->empty()) {
+  if (api::given_texts(*fields).empty() && !fields->on) {
     return wrong_use(
         "nothing to change: give --password, --may, --from, --part, --until, --remarks, "
         "--on or --off");
   }
-  return show_answer(
-      context,
-      context.api.send("PATCH", "/v1/accounts/" + url_escape(options.name), *body),
-      write_account);
+  return show_answer(context,
+                     context.api.call(api::kChangeAccount, {options.name}, *fields),
+                     write_account);
 }
 
 Done list_accounts(const Context& context) {
-  return show(context, "/v1/accounts", [](const Terminal& terminal, const json& answer) {
-    Table table({{"ACCOUNT"},
-                 {"MAY"},
-                 {"KEYS", Table::Align::kRight},
-                 {"LAST USED"},
-                 {"LIMITS"},
-                 {"REMARKS"}});
-    for (const auto& one : list_of<api::Account>(answer, "accounts")) {
-      table.add({{one.name, one.on ? Tone::kPlain : Tone::kBad},
-                 {one.may},
-                 {one.keys == 0 ? "-" : std::to_string(one.keys)},
-                 {one.last_used_at
-                      ? shown_time(*one.last_used_at) + " from " + one.last_used_from
-                      : "never"},
-                 {limits_of(one)},
-                 {one.remarks}});
-    }
-    table.write(terminal);
-  });
+  return show(context, api::kAccounts, {},
+              [](const Terminal& terminal, const api::AccountList& all) {
+                Table table({{"ACCOUNT"},
+                             {"MAY"},
+                             {"KEYS", Table::Align::kRight},
+                             {"LAST USED"},
+                             {"LIMITS"},
+                             {"REMARKS"}});
+                for (const auto& one : all.accounts) {
+                  table.add({{one.name, one.on ? Tone::kPlain : Tone::kBad},
+                             {one.may},
+                             {one.keys == 0 ? "-" : std::to_string(one.keys)},
+                             {one.last_used_at ? shown_time(*one.last_used_at) +
+                                                     " from " + one.last_used_from
+                                               : "never"},
+                             {limits_of(one)},
+                             {one.remarks}});
+                }
+                table.write(terminal);
+              });
 }
 
 Done remove_account(const Context& context, const std::string& name) {
-  return show_answer(
-      context, context.api.send("DELETE", "/v1/accounts/" + url_escape(name)),
-      [&](const Terminal& terminal, const json&) {
+  return show(
+      context, api::kRemoveAccount, {name},
+      [&](const Terminal& terminal, const api::AccountRemoved&) {
         terminal.write(fmt::format(
             "{}: removed; what it has fetched and sent stays on record\n", shown(name)));
       });
@@ -144,12 +142,10 @@ Done add_key(const Context& context, const KeyOptions& options) {
         Failure{ExitCode::kFile, fmt::format("{} can't be read", shown(options.file))});
   }
   text.resize(static_cast<std::size_t>(in.gcount()));
-  json body{{"key", text}};
-  if (options.remark) body["remark"] = *options.remark;
   return show_answer(
-      context, context.api.send("POST", keys_path(options.account), body),
-      [&](const Terminal& terminal, const json& answer) {
-        const auto key = answer.get<api::AccountKey>();
+      context,
+      context.api.call(api::kAddAccountKey, {options.account}, {text, options.remark}),
+      [&](const Terminal& terminal, const api::AccountKey& key) {
         terminal.write(fmt::format("{} may log in with {} {}{}\n", shown(options.account),
                                    key.type, key.fingerprint,
                                    key.remark.empty() ? "" : ", " + shown(key.remark)));
@@ -158,9 +154,10 @@ Done add_key(const Context& context, const KeyOptions& options) {
 
 Done list_keys(const Context& context, const std::string& account) {
   return show(
-      context, keys_path(account), [&](const Terminal& terminal, const json& answer) {
+      context, api::kAccountKeys, {account},
+      [&](const Terminal& terminal, const api::AccountKeys& all) {
         Table table({{"TYPE"}, {"FINGERPRINT"}, {"ADDED"}, {"REMARK"}});
-        for (const auto& one : list_of<api::AccountKey>(answer, "keys")) {
+        for (const auto& one : all.keys) {
           table.add(
               {{one.type}, {one.fingerprint}, {shown_time(one.added_at)}, {one.remark}});
         }
@@ -169,45 +166,134 @@ Done list_keys(const Context& context, const std::string& account) {
       });
 }
 
-Done remove_key(const Context& context, const KeyOptions& options) {
-  return show_answer(context,
-                     context.api.send("DELETE", keys_path(options.account) +
-                                                    "?key=" + url_escape(options.key)),
-                     [&](const Terminal& terminal, const json& answer) {
-                       const auto key = answer.get<api::AccountKey>();
-                       terminal.write(fmt::format(
-                           "{}: {} no longer opens; what runs with it goes on to "
-                           "its end\n",
-                           shown(options.account), key.fingerprint));
-                     });
+Done remove_key(const Context& context, const api::KeyAsked& options) {
+  return show(context, api::kRemoveAccountKey, options,
+              [&](const Terminal& terminal, const api::AccountKey& key) {
+                terminal.write(
+                    fmt::format("{}: {} no longer opens; what runs with it goes on to "
+                                "its end\n",
+                                shown(options.name), key.fingerprint));
+              });
 }
 
-Done show_locations(const Context& context, const LocationOptions& options) {
-  auto path = "/v1/locations?image=" + url_escape(options.image);
-  if (!options.device.empty()) path += "&for=" + url_escape(options.device);
-  if (!options.account.empty()) path += "&account=" + url_escape(options.account);
-  return show(context, path, [&](const Terminal& terminal, const json& answer) {
-    const auto all = answer.get<api::Locations>();
-    for (const auto& one : all.locations) {
-      // Alone on its line, so that all of it can be taken.
-      terminal.write(shown(one.text, 2000) + "\n");
-      if (!one.remark.empty()) terminal.write("    " + shown(one.remark, 400) + "\n");
-      if (!one.note.empty()) {
-        terminal.write(terminal.toned("    not for " + shown(options.device) + ": " +
-                                          shown(one.note, 400),
-                                      Tone::kBad) +
-                       "\n");
-      }
-    }
-    if (all.locations.empty()) {
-      terminal.write(options.device.empty()
-                         ? "No listener has an address that a device could use.\n"
-                         : "There is no way from here to " + shown(options.device) +
-                               "; see 'vantro status' for what is listened on.\n");
-    }
-    terminal.write(fmt::format("  size     {}\n", exact_size(all.size)));
-    write_digests(terminal, all.digests);
-  });
+Done show_locations(const Context& context, const api::LocationsAsked& options) {
+  return show(
+      context, api::kLocations, options,
+      [&](const Terminal& terminal, const api::Locations& all) {
+        for (const auto& one : all.locations) {
+          // Alone on its line, so that all of it can be taken.
+          terminal.write(shown(one.text, 2000) + "\n");
+          if (!one.remark.empty()) terminal.write("    " + shown(one.remark, 400) + "\n");
+          if (!one.note.empty()) {
+            terminal.write(terminal.toned("    not for " + shown(options.device) + ": " +
+                                              shown(one.note, 400),
+                                          Tone::kBad) +
+                           "\n");
+          }
+        }
+        if (all.locations.empty()) {
+          terminal.write(options.device.empty()
+                             ? "No listener has an address that a device could use.\n"
+                             : "There is no way from here to " + shown(options.device) +
+                                   "; see 'vantro status' for what is listened on.\n");
+        }
+        terminal.write(fmt::format("  size     {}\n", exact_size(all.size)));
+        write_digests(terminal, all.digests);
+      });
+}
+
+void account_fields(const Command& command, AccountOptions& o) {
+  command.value("NAME", o.name, "its name").required();
+  command.value("--may", o.fields.may,
+                "fetch, deposit, read-back and hand-in, separated by commas, or none "
+                "(a new one: fetch,deposit)");
+  command.value("--from", o.fields.from,
+                "networks, separated by commas: 192.0.2.0/24, private, loopback; or "
+                "everywhere that is open");
+  command.value("--part", o.fields.part,
+                "the folder of the tree that it is kept to, or all");
+  command.value("--until", o.fields.until,
+                "a time, or a span such as 8h or 30d, or ever");
+  command.value("--remarks", o.fields.remarks, "whose it is, and what for");
+}
+
+void key_commands(const Command& account) {
+  const auto key =
+      account.group("key", "the public keys that an account logs in with over SSH");
+  {
+    auto& o = key.keep<KeyOptions>();
+    const auto add = key.add("add", "one more key; the password stays good as well",
+                             [&o](const Context& c) { return add_key(c, o); });
+    add.value("ACCOUNT", o.account, "whose").required();
+    add.value("FILE", o.file, "the public key (usually *.pub), or - for standard input")
+        .required();
+    add.value("--remark", o.remark, "whose it is (default: what stands behind the key)");
+  }
+  {
+    auto& name = key.keep<std::string>();
+    key.add("list", "its keys", [&name](const Context& c) { return list_keys(c, name); })
+        .value("ACCOUNT", name, "whose")
+        .required();
+  }
+  {
+    auto& o = key.keep<api::KeyAsked>();
+    const auto remove =
+        key.add("remove", "a key is no longer good, from the next log-in on",
+                [&o](const Context& c) { return remove_key(c, o); });
+    remove.value("ACCOUNT", o.name, "whose").required();
+    remove.value("KEY", o.key, "its fingerprint or its remark").required();
+  }
+}
+
+}  // namespace
+
+void account_commands(const Command& top) {
+  const auto account =
+      top.group("account", "who may fetch, send and hand in, with a password");
+  {
+    auto& o = account.keep<AccountOptions>();
+    account_fields(
+        account.add("add",
+                    "a new account; the password is asked for, or read from standard "
+                    "input",
+                    [&o](const Context& c) { return add_account(c, o); }),
+        o);
+  }
+  account.add("list", "all of them; 'anonymous' is everybody without one", list_accounts);
+  {
+    auto& o = account.keep<AccountOptions>();
+    const auto change =
+        account.add("change", "what it may, or its password",
+                    [&o](const Context& c) { return change_account(c, o); });
+    account_fields(change, o);
+    change.flag("--password", o.new_password,
+                "ask for a new one, or read it from standard input");
+    const auto off = change.flag(
+        "--off", [&o] { o.fields.on = false; }, "switch it off for now");
+    change
+        .flag(
+            "--on", [&o] { o.fields.on = true; }, "and on again")
+        .excludes(off);
+  }
+  {
+    auto& name = account.keep<std::string>();
+    account
+        .add("remove", "for good; 'change --off' can be taken back",
+             [&name](const Context& c) { return remove_account(c, name); })
+        .value("NAME", name, "its name")
+        .required();
+  }
+  key_commands(account);
+  auto& o = top.keep<api::LocationsAsked>();
+  const auto location =
+      top.add("location", "the complete text to paste into a device, for each protocol",
+              [&o](const Context& c) { return show_locations(c, o); });
+  location.value("IMAGE", o.image, "an image, or a name on offer").required();
+  location.value("--for", o.device,
+                 "the device's address: it gets the server's address that it would "
+                 "use, and what is closed to it is said");
+  location.value("--account", o.account,
+                 "the account that it logs in with (the password is never shown)");
 }
 
 }  // namespace vantro::client

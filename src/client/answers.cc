@@ -14,16 +14,14 @@
 
 namespace vantro::client {
 
-void JsonList::add(const nlohmann::json& items) {
-  for (const auto& item : items) {
-    std::string text = any_ ? ",\n    " : "{\n  \"" + name_ + "\": [\n    ";
-    any_ = true;
-    for (const char c : item.dump(2)) {
-      text += c;
-      if (c == '\n') text += "    ";
-    }
-    terminal_.write(text);
+void JsonList::add(const std::string& item) {
+  std::string text = any_ ? ",\n    " : "{\n  \"" + name_ + "\": [\n    ";
+  any_ = true;
+  for (const char c : api::indented(item)) {
+    text += c;
+    if (c == '\n') text += "    ";
   }
+  terminal_.write(text);
 }
 
 void JsonList::end() {
@@ -54,7 +52,7 @@ Result<std::string> iso_of(const std::string& typed) {
   const auto time = base::parse_time(typed, base::SystemClock{}.wall());
   if (!time) {
     return wrong_use(
-        fmt::format("'{}' is no time: write \"2026-11-24 06:00\", or a span "
+        fmt::format("'{}' is not a time: write \"2026-11-24 06:00\", or a span "
                     "such as 4h or 3d, or ever",
                     shown(typed)));
   }
@@ -82,7 +80,7 @@ Result<OpenedFile> open_file(const std::string& file) {
   if (::fstat(opened.fd.get(), &found) != 0) return file_failure(file, errno);
   if (S_ISDIR(found.st_mode)) return file_failure(file, EISDIR);
   if (!S_ISREG(found.st_mode)) {
-    return tl::unexpected(Failure{ExitCode::kFile, file + ": is no regular file"});
+    return tl::unexpected(Failure{ExitCode::kFile, file + ": is not a regular file"});
   }
   opened.size = static_cast<std::uint64_t>(found.st_size);
   return opened;
@@ -107,7 +105,7 @@ Result<std::string> read_text(const std::string& file, std::size_t most) {
   }
 }
 
-Done save(const ApiClient& api, const std::string& path, const std::string& file,
+Done save(const ApiClient& api, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded) {
   const bool to_stdout = file == "-";
   const auto beside = file + ".part";
@@ -127,7 +125,7 @@ Done save(const ApiClient& api, const std::string& path, const std::string& file
   crypto::Digester digester;
   std::uint64_t size = 0;
   int write_error = 0;
-  const auto done = api.download(path, [&](base::ByteView bytes) {
+  const auto done = api.download(target, [&](base::ByteView bytes) {
     digester.update(bytes);
     size += bytes.size();
     if (write_all(fd, bytes)) return true;

@@ -1,12 +1,11 @@
 // What all commands have in common: asking the server, showing the answer, files.
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
 #include <vector>
 
-#include "api/shapes.h"
+#include "api/operations.h"
 #include "base/bytes.h"
 #include "base/unique_fd.h"
 #include "client/api_client.h"
@@ -21,27 +20,25 @@ struct Context {
 
 using Done = Result<void>;
 
-// The answer as it is, or by `people(terminal, answer)`.
-template <class F>
-Done show_answer(const Context& context, const Result<nlohmann::json>& answer, F people) {
+// The answer as it is, or by `people(terminal, value)`.
+template <class T, class F>
+Done show_answer(const Context& context, const Result<Answered<T>>& answer, F people) {
   if (!answer) return tl::unexpected(answer.error());
   const Terminal terminal(stdout);
   if (context.json) {
-    terminal.write(answer->dump(2) + "\n");
+    terminal.write(api::indented(answer->text) + "\n");
   } else {
-    people(terminal, *answer);
+    people(terminal, answer->value);
   }
   return {};
 }
 
-template <class F>
-Done show(const Context& context, const std::string& path, F people) {
-  return show_answer(context, context.api.get(path), std::move(people));
-}
-
-template <class T>
-std::vector<T> list_of(const nlohmann::json& answer, const char* name) {
-  return answer.value(name, nlohmann::json::array()).get<std::vector<T>>();
+// Calls an operation that takes no body, and shows the answer.
+template <class Asked, class Answer, class F>
+Done show(const Context& context,
+          const api::Operation<Asked, api::Nothing, Answer>& operation,
+          const Asked& asked, F people) {
+  return show_answer(context, context.api.call(operation, asked), std::move(people));
 }
 
 // {"NAME": [ ... ]} as it comes, for lists that are too long to be held.
@@ -49,7 +46,8 @@ class JsonList {
  public:
   JsonList(const Terminal& terminal, std::string name)
       : terminal_(terminal), name_(std::move(name)) {}
-  void add(const nlohmann::json& items);
+  // As JSON.
+  void add(const std::string& item);
   void end();
 
  private:
@@ -83,7 +81,7 @@ struct Recorded {
 };
 // Bytes of the server into a file, first beside it, so that it is there whole or not at
 // all. "-" is standard output. A file that is there is written over only with `force`.
-Done save(const ApiClient& api, const std::string& path, const std::string& file,
+Done save(const ApiClient& api, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded);
 
 }  // namespace vantro::client

@@ -6,12 +6,10 @@
 #include <memory>
 #include <optional>
 
-#include "base/percent.h"
+#include "api/operations.h"
 
 namespace vantro::client {
 namespace {
-
-using nlohmann::json;
 
 struct FreeList {
   void operator()(curl_slist* list) const { curl_slist_free_all(list); }
@@ -136,15 +134,15 @@ class ApiClient::Request {
   }
 
   Failure told() const {
-    const auto parsed = json::parse(body_, nullptr, false);
-    if (parsed.is_discarded() || !parsed.is_object() || !parsed.contains("detail")) {
+    const auto read = api::read_answer<api::Problem>(body_);
+    if (!read || read->detail.empty()) {
       return {ExitCode::kRefused,
               fmt::format(
                   "{} answered with HTTP status {}, and not as a vantrod does; is the "
                   "address right?",
                   access_.url, status())};
     }
-    const auto problem = parsed.get<api::Problem>();
+    const auto& problem = *read;
     auto sentence = problem.detail;
     if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
     if (status() == 401) {
@@ -192,50 +190,37 @@ class ApiClient::Request {
   std::optional<Failure> local_failure_;
 };
 
-namespace {
+tl::unexpected<Failure> ApiClient::not_json() {
+  return tl::unexpected(Failure{ExitCode::kRefused,
+                                "the answer is not JSON; is this address a vantrod's?"});
+}
 
-Result<json> parsed(const Result<std::string>& body) {
-  if (!body) return tl::unexpected(body.error());
-  auto value = json::parse(*body, nullptr, false);
-  if (value.is_discarded()) {
-    return tl::unexpected(Failure{ExitCode::kRefused,
-                                  "the answer is no JSON; is this address a vantrod's?"});
+tl::unexpected<Failure> ApiClient::not_utf8() {
+  // Made fit, it would be another text without anybody noticing.
+  return tl::unexpected(
+      Failure{ExitCode::kUsage,
+              "what was given is not text in UTF-8; save it in that encoding first"});
+}
+
+Result<std::string> ApiClient::send(const api::OperationInfo& operation,
+                                    const std::string& target,
+                                    const std::string& body) const {
+  Request request(access_, target);
+  if (std::string_view(operation.method) != "GET") {
+    request.with_method(operation.method, body);
   }
-  return value;
+  return request.perform();
 }
 
-}  // namespace
-
-Result<json> ApiClient::get(const std::string& path) const {
-  Request request(access_, path);
-  return parsed(request.perform());
-}
-
-Result<json> ApiClient::send(const char* method, const std::string& path,
-                             const json& body) const {
-  std::string text;
-  try {
-    if (!body.is_null()) text = body.dump();
-  } catch (const json::type_error&) {
-    // Made fit, it would be another text without anybody noticing.
-    return tl::unexpected(
-        Failure{ExitCode::kUsage,
-                "what was given is not text in UTF-8; save it in that encoding first"});
-  }
-  Request request(access_, path);
-  request.with_method(method, text);
-  return parsed(request.perform());
-}
-
-Result<json> ApiClient::put(const std::string& path, std::uint64_t size,
-                            const Source& source) const {
-  Request request(access_, path);
+Result<std::string> ApiClient::put(const std::string& target, std::uint64_t size,
+                                   const Source& source) const {
+  Request request(access_, target);
   request.from(size, source);
-  return parsed(request.perform());
+  return request.perform();
 }
 
-Result<void> ApiClient::download(const std::string& path, const Sink& sink) const {
-  Request request(access_, path);
+Result<void> ApiClient::download(const std::string& target, const Sink& sink) const {
+  Request request(access_, target);
   request.to(sink);
   const auto body = request.perform();
   if (!body) return tl::unexpected(body.error());
@@ -243,10 +228,9 @@ Result<void> ApiClient::download(const std::string& path, const Sink& sink) cons
 }
 
 Result<void> ApiClient::events(
-    const std::string& path,
     const std::function<bool(const std::string& name, const std::string& data)>& event,
     const std::function<bool()>& idle) const {
-  Request request(access_, path);
+  Request request(access_, api::kEvents.target());
   std::string rest;
   std::string name;
   request.to([&](base::ByteView bytes) {
@@ -268,13 +252,6 @@ Result<void> ApiClient::events(
   const auto body = request.perform();
   if (!body) return tl::unexpected(body.error());
   return {};
-}
-
-std::string url_escape(const std::string& text) {
-  // libcurl would take "." and ".." as steps in the path.
-  if (text == ".") return "%2E";
-  if (text == "..") return "%2E%2E";
-  return base::percent_encoded(text);
 }
 
 }  // namespace vantro::client

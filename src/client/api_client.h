@@ -1,12 +1,13 @@
-// Calls of the management API over libcurl.
+// The management API over libcurl.
 #pragma once
 
 #include <cstdint>
 #include <functional>
-#include <nlohmann/json.hpp>
 #include <string>
 #include <tl/expected.hpp>
 
+#include "api/json.h"
+#include "api/operation.h"
 #include "base/bytes.h"
 #include "client/exit_code.h"
 
@@ -20,41 +21,74 @@ struct Access {
   std::string token;  // may be empty: the server then says what to do
 };
 
-// One call at a time.
+// An answer: as it came, and as it is meant.
+template <class T>
+struct Answered {
+  T value;
+  std::string text;  // JSON
+};
+template <class T>
+Answered<T> answered(T value) {
+  auto text = api::json_of(value);
+  return {std::move(value), std::move(text)};
+}
+
+// Calls of the operations of the table (api/operations.h). One call at a time.
 class ApiClient {
  public:
   explicit ApiClient(Access access) : access_(std::move(access)) {}
 
-  Result<nlohmann::json> get(const std::string& path) const;
-
-  // POST, PATCH or DELETE, with a JSON body or none.
-  Result<nlohmann::json> send(const char* method, const std::string& path,
-                              const nlohmann::json& body = nullptr) const;
+  template <class Asked, class Body, class Answer>
+  Result<Answered<Answer>> call(const api::Operation<Asked, Body, Answer>& operation,
+                                const Asked& asked = {}, const Body& body = {}) const {
+    std::string given;
+    if constexpr (!std::is_same_v<Body, api::Nothing>) {
+      if (!api::is_utf8(api::type_of<Body>(), &body)) return not_utf8();
+      given = api::json_of(body);
+    }
+    return read<Answer>(send(operation, operation.target(asked), given));
+  }
 
   // Bytes up to the given count; fewer only at the end of the file.
   using Source =
       std::function<tl::expected<std::size_t, Failure>(char* to, std::size_t count)>;
-  Result<nlohmann::json> put(const std::string& path, std::uint64_t size,
-                             const Source& source) const;
+  template <class Asked, class Answer>
+  Result<Answered<Answer>> put(const api::Operation<Asked, api::Bytes, Answer>& operation,
+                               const Asked& asked, std::uint64_t size,
+                               const Source& source) const {
+    return read<Answer>(put(operation.target(asked), size, source));
+  }
 
-  // `sink` gets the bytes of a 200 as they come; false ends the call.
+  // `sink` gets the bytes of a 200 as they come; false ends the call. `target`: of an
+  // operation that answers with bytes or text.
   using Sink = std::function<bool(base::ByteView)>;
-  Result<void> download(const std::string& path, const Sink& sink) const;
+  Result<void> download(const std::string& target, const Sink& sink) const;
 
   // `event` gets each server-sent event's name and data; false ends the call, which then
   // is a success. `idle` is called about twice a second.
   Result<void> events(
-      const std::string& path,
       const std::function<bool(const std::string& name, const std::string& data)>& event,
       const std::function<bool()>& idle) const;
 
  private:
   class Request;
 
+  Result<std::string> send(const api::OperationInfo& operation, const std::string& target,
+                           const std::string& body) const;
+  Result<std::string> put(const std::string& target, std::uint64_t size,
+                          const Source& source) const;
+  static tl::unexpected<Failure> not_utf8();
+  static tl::unexpected<Failure> not_json();
+
+  template <class Answer>
+  static Result<Answered<Answer>> read(Result<std::string> text) {
+    if (!text) return tl::unexpected(text.error());
+    auto value = api::read_answer<Answer>(*text);
+    if (!value) return not_json();
+    return Answered<Answer>{std::move(*value), std::move(*text)};
+  }
+
   Access access_;  // constant after construction
 };
-
-// For one segment of a path or a value of a query (RFC 3986, 2.1).
-std::string url_escape(const std::string& text);
 
 }  // namespace vantro::client

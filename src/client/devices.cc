@@ -10,13 +10,9 @@
 namespace vantro::client {
 namespace {
 
-using nlohmann::json;
 using Align = Table::Align;
 
-std::string path_of(const std::string& name) { return "/v1/devices/" + url_escape(name); }
-
-void write_device(const Terminal& terminal, const json& answer) {
-  const auto device = answer.get<api::Device>();
+void write_device(const Terminal& terminal, const api::Device& device) {
   terminal.write(terminal.toned(shown(device.name), Tone::kHead) + "\n");
   const auto line = [&](const char* label, const std::string& text) {
     if (!text.empty()) {
@@ -51,60 +47,59 @@ void write_moved(const Terminal& terminal, const std::vector<api::MovedFile>& fi
   }
 }
 
-}  // namespace
-
 Done add_device(const Context& context, const std::string& name,
-                const DeviceFields& fields) {
-  json body = fields;
-  if (fields.empty()) body = json::object();
-  body["name"] = name;
-  return show_answer(context, context.api.send("POST", "/v1/devices", body),
+                const api::DeviceFields& fields) {
+  auto device = fields;
+  device.name = name;
+  return show_answer(context, context.api.call(api::kAddDevice, {}, device),
                      write_device);
 }
 
 Done list_devices(const Context& context) {
-  return show(context, "/v1/devices", [](const Terminal& terminal, const json& answer) {
-    Table table({{"DEVICE"},
-                 {"ADDRESSES"},
-                 {"PLATFORM"},
-                 {"HARDWARE"},
-                 {"SITE"},
-                 {"BACKUP EVERY"},
-                 {"REMARKS"}});
-    for (const auto& one : list_of<api::Device>(answer, "devices")) {
-      table.add({{one.name},
-                 {one.addresses},
-                 {one.platform},
-                 {one.hardware},
-                 {one.site},
-                 {one.backup_every},
-                 {one.remarks}});
-    }
-    write_or(table, terminal,
-             "No devices yet. Make one known with 'vantro device add NAME --addresses "
-             "192.0.2.7', or many with 'vantro device import FILE'.");
-  });
+  return show(
+      context, api::kDevices, {},
+      [](const Terminal& terminal, const api::DeviceList& all) {
+        Table table({{"DEVICE"},
+                     {"ADDRESSES"},
+                     {"PLATFORM"},
+                     {"HARDWARE"},
+                     {"SITE"},
+                     {"BACKUP EVERY"},
+                     {"REMARKS"}});
+        for (const auto& one : all.devices) {
+          table.add({{one.name},
+                     {one.addresses},
+                     {one.platform},
+                     {one.hardware},
+                     {one.site},
+                     {one.backup_every},
+                     {one.remarks}});
+        }
+        write_or(
+            table, terminal,
+            "No devices yet. Make one known with 'vantro device add NAME --addresses "
+            "192.0.2.7', or many with 'vantro device import FILE'.");
+      });
 }
 
 Done show_device(const Context& context, const std::string& name) {
-  return show(context, path_of(name), write_device);
+  return show(context, api::kDevice, {name}, write_device);
 }
 
 Done edit_device(const Context& context, const std::string& name,
-                 const DeviceFields& fields) {
-  if (fields.empty()) {
+                 const api::DeviceFields& fields) {
+  if (api::given_texts(fields).empty()) {
     return wrong_use(
         "say what changes, such as --site harbour; --help shows what there is");
   }
-  return show_answer(context, context.api.send("PATCH", path_of(name), json(fields)),
+  return show_answer(context, context.api.call(api::kChangeDevice, {name}, fields),
                      write_device);
 }
 
 Done remove_device(const Context& context, const std::string& name) {
-  return show_answer(
-      context, context.api.send("DELETE", path_of(name)),
-      [](const Terminal& terminal, const json& answer) {
-        const auto removed = answer.get<api::Claimed>();
+  return show(
+      context, api::kRemoveDevice, {name},
+      [](const Terminal& terminal, const api::Claimed& removed) {
         terminal.write(fmt::format("{}: removed\n", shown(removed.device)));
         if (removed.files.empty()) return;
         terminal.write("Its backups stand under the addresses that they came from:\n");
@@ -115,10 +110,8 @@ Done remove_device(const Context& context, const std::string& name) {
 Done claim_address(const Context& context, const std::string& address,
                    const std::string& name) {
   return show_answer(
-      context,
-      context.api.send("POST", path_of(name) + "/claim", json{{"address", address}}),
-      [&](const Terminal& terminal, const json& answer) {
-        const auto claimed = answer.get<api::Claimed>();
+      context, context.api.call(api::kClaimAddress, {name}, {address}),
+      [&](const Terminal& terminal, const api::Claimed& claimed) {
         terminal.write(
             fmt::format("{} is {}'s{}\n", shown(address), shown(claimed.device),
                         claimed.files.empty() ? "; it had sent no backups"
@@ -133,11 +126,8 @@ Done import_devices(const Context& context, const std::string& file, bool dry_ru
   const auto table = read_text(file);
   if (!table) return tl::unexpected(table.error());
   return show_answer(
-      context,
-      context.api.send("POST", "/v1/device-import",
-                       json{{"table", *table}, {"really", !dry_run}}),
-      [](const Terminal& terminal, const json& answer) {
-        const auto done = answer.get<api::Imported>();
+      context, context.api.call(api::kImportDevices, {}, {*table, !dry_run}),
+      [](const Terminal& terminal, const api::Imported& done) {
         const auto line = [&](const char* what, const std::vector<std::string>& names) {
           if (names.empty()) return;
           terminal.write(
@@ -152,26 +142,94 @@ Done import_devices(const Context& context, const std::string& file, bool dry_ru
 }
 
 Done list_sites(const Context& context) {
-  return show(context, "/v1/sites", [](const Terminal& terminal, const json& answer) {
-    Table table({{"SITE"}, {"DEVICES", Align::kRight}, {"BACKUP EVERY"}});
-    for (const auto& one : list_of<api::Site>(answer, "sites")) {
-      table.add({{one.name}, {std::to_string(one.devices)}, {one.backup_every}});
-    }
-    write_or(table, terminal, "No device has a site yet.");
-  });
+  return show(
+      context, api::kSites, {}, [](const Terminal& terminal, const api::SiteList& all) {
+        Table table({{"SITE"}, {"DEVICES", Align::kRight}, {"BACKUP EVERY"}});
+        for (const auto& one : all.sites) {
+          table.add({{one.name}, {std::to_string(one.devices)}, {one.backup_every}});
+        }
+        write_or(table, terminal, "No device has a site yet.");
+      });
 }
 
 Done edit_site(const Context& context, const std::string& site,
                const std::string& backup_every) {
   return show_answer(
-      context,
-      context.api.send("PATCH", "/v1/sites/" + url_escape(site),
-                       json{{"backup_every", backup_every}}),
-      [](const Terminal& terminal, const json& answer) {
-        terminal.write(fmt::format("{}: backups are expected {}\n",
-                                   shown(answer.value("name", "")),
-                                   shown(answer.value("backup_every", ""))));
+      context, context.api.call(api::kChangeSite, {site}, {"", backup_every}),
+      [](const Terminal& terminal, const api::SiteSchedule& now) {
+        terminal.write(fmt::format("{}: backups are expected {}\n", shown(now.name),
+                                   shown(now.backup_every)));
       });
+}
+
+}  // namespace
+
+void device_commands(const Command& top) {
+  const auto device = top.group("device", "the inventory of devices");
+  struct One {
+    std::string name;
+    std::string second;
+    api::DeviceFields fields;
+    bool flag = false;
+  };
+  {
+    auto& o = device.keep<One>();
+    const auto add = device.add("add", "make one known", [&o](const Context& c) {
+      return add_device(c, o.name, o.fields);
+    });
+    add.value("NAME", o.name, "its name").required();
+    add.fields(o.fields, {"name"});
+  }
+  device.add("list", "all of them", list_devices);
+  const auto named = [&](const char* name, const char* about, auto run) {
+    auto& o = device.keep<One>();
+    const auto command =
+        device.add(name, about, [&o, run](const Context& c) { return run(c, o); });
+    command.value("NAME", o.name, "its name").required();
+    return std::pair<const Command, One&>(command, o);
+  };
+  named("info", "one of them",
+        [](const Context& c, const One& o) { return show_device(c, o.name); });
+  {
+    auto [edit, o] = named("edit", "change what is given; an empty text takes it away",
+                           [](const Context& c, const One& one) {
+                             return edit_device(c, one.name, one.fields);
+                           });
+    edit.fields(o.fields, {"name"});
+    edit.value("--name", o.fields.name, "another name; its backups stay its own");
+  }
+  named("remove", "its backups stay, under the addresses that they came from",
+        [](const Context& c, const One& o) { return remove_device(c, o.name); });
+  {
+    auto& o = device.keep<One>();
+    const auto claim = device.add(
+        "claim", "what came from an address becomes a device's, with its history",
+        [&o](const Context& c) { return claim_address(c, o.second, o.name); });
+    claim.value("ADDRESS", o.second, "the address").required();
+    claim.value("NAME", o.name, "its name").required();
+  }
+  {
+    auto& o = device.keep<One>();
+    const auto import =
+        device.add("import", "many at once, from a table (CSV)",
+                   [&o](const Context& c) { return import_devices(c, o.name, o.flag); });
+    import
+        .value("FILE", o.name,
+               "its first line names the columns (docs/backups.md); - for standard input")
+        .required();
+    import.flag("--dry-run", o.flag, "only say what would change");
+  }
+  auto& o = device.keep<One>();
+  const auto site =
+      device.add("site", "the sites, and how often backups are expected of their devices",
+                 [&o](const Context& c) {
+                   return o.name.empty() ? list_sites(c) : edit_site(c, o.name, o.second);
+                 });
+  const auto name = site.value("SITE", o.name, "one of them");
+  const auto every =
+      site.value("--backup-every", o.second, "daily, weekly, monthly, 12h, 3d, never");
+  every.needs(name);
+  name.needs(every);
 }
 
 }  // namespace vantro::client

@@ -21,6 +21,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/images.h"
+#include "client/manifest.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
@@ -29,7 +30,16 @@ namespace vantro::client {
 namespace {
 
 namespace fs = std::filesystem;
-using nlohmann::json;
+
+struct ExportOptions {
+  std::string target;               // a folder that is not there or empty; or NAME.tar
+  std::vector<std::string> images;  // empty: all that are not withdrawn
+};
+
+struct ImportOptions {
+  std::string source;
+  bool hold = false;  // put nothing on offer
+};
 
 constexpr const char* kFormat = "vantro-export";
 constexpr int kVersion = 1;
@@ -172,38 +182,37 @@ Result<std::unique_ptr<Target>> open_target(const std::string& target) {
   return std::make_unique<FolderTarget>(target);
 }
 
-json manifest_entry(const api::ImageDetail& detail) {
-  json documents = json::array();
+ManifestImage manifest_entry(const api::ImageDetail& detail) {
+  ManifestImage entry;
+  entry.name = detail.image.name;
+  entry.names = detail.names;
+  entry.file = "images/" + detail.image.name;
+  entry.size = detail.image.size;
+  entry.digests = detail.image.digests;
+  entry.facts = detail.image.facts;
+  entry.vouches = detail.vouches;
+  entry.offers = detail.offers;
   for (const auto& one : detail.documents) {
-    documents.push_back({{"name", one.name},
-                         {"file", "documents/" + detail.image.name + "/" + one.name},
-                         {"size", one.size},
-                         {"sha256", one.sha256}});
+    entry.documents.push_back({one.name,
+                               "documents/" + detail.image.name + "/" + one.name,
+                               one.size, one.sha256});
   }
-  return {{"name", detail.image.name},
-          {"names", detail.names},
-          {"file", "images/" + detail.image.name},
-          {"size", detail.image.size},
-          {"digests", detail.image.digests},
-          {"facts", detail.image.facts},
-          {"vouches", detail.vouches},
-          {"offers", detail.offers},
-          {"documents", documents}};
+  return entry;
 }
 
 Result<std::vector<std::string>> names_to_export(const Context& context,
                                                  const ExportOptions& options) {
   if (!options.images.empty()) return options.images;
-  const auto answer = context.api.get("/v1/images?limit=200000");
+  api::ImageFilter all;
+  all.limit = 200'000;
+  const auto answer = context.api.call(api::kImages, all);
   if (!answer) return tl::unexpected(answer.error());
   std::set<std::string> names;
-  for (const auto& row : answer->get<api::ImageList>().images) {
+  for (const auto& row : answer->value.images) {
     if (!row.image.withdrawn && row.image.whole) names.insert(row.image.name);
   }
   return std::vector<std::string>(names.begin(), names.end());
 }
-
-}  // namespace
 
 Done export_images(const Context& context, const ExportOptions& options) {
   const auto names = names_to_export(context, options);
@@ -215,31 +224,28 @@ Done export_images(const Context& context, const ExportOptions& options) {
   std::set<std::string> seen;  // two names of one image
   std::uint64_t total = 0;
   for (const auto& name : *names) {
-    const auto answer = context.api.get("/v1/images/" + url_escape(name));
+    auto answer = context.api.call(api::kImage, {name});
     if (!answer) return tl::unexpected(answer.error());
-    auto detail = answer->get<api::ImageDetail>();
+    auto& detail = answer->value;
     if (!seen.insert(detail.image.name).second) continue;
     total += detail.image.size;
     details.push_back(std::move(detail));
   }
-  const auto kits = context.api.get("/v1/kits");
+  const auto kits = context.api.call(api::kKits);
   if (!kits) return tl::unexpected(kits.error());
-  json manifest{{"format", kFormat},
-                {"version", kVersion},
-                {"made_at", base::iso_time(base::SystemClock{}.wall())},
-                {"images", json::array()},
-                {"kits", json::array()}};
-  for (const auto& detail : details) manifest["images"].push_back(manifest_entry(detail));
-  for (const auto& kit : list_of<api::Kit>(*kits, "kits")) {
+  Manifest manifest{
+      kFormat, kVersion, base::iso_time(base::SystemClock{}.wall()), {}, {}};
+  for (const auto& detail : details) manifest.images.push_back(manifest_entry(detail));
+  for (const auto& kit : kits->value.kits) {
     const bool all_there =
         std::all_of(kit.parts.begin(), kit.parts.end(),
                     [&](const auto& part) { return seen.contains(part.image); });
-    if (all_there) manifest["kits"].push_back(kit);
+    if (all_there) manifest.kits.push_back(kit);
   }
   auto target = open_target(options.target);
   if (!target) return tl::unexpected(target.error());
   // The manifest goes first: whoever reads an archive from its start knows what comes.
-  const auto text = manifest.dump(2) + "\n";
+  const auto text = api::indented(api::json_of(manifest)) + "\n";
   crypto::Digester digester;
   digester.update(base::as_bytes(text));
   std::string sums = crypto::checksum_line(digester.finish().sha256, kManifest);
@@ -248,20 +254,19 @@ Done export_images(const Context& context, const ExportOptions& options) {
   std::uint64_t done_bytes = 0;
   for (const auto& detail : details) {
     const auto& image = detail.image;
-    const auto path = "/v1/images/" + url_escape(image.name);
     const auto fetch = [&](const std::string& from, const std::string& to,
                            std::uint64_t size, const std::string& sha256) {
       sums += crypto::checksum_line(sha256, to);
       return (*target)->fetch(context.api, from, to, {size, sha256});
     };
-    if (auto done = fetch(path + "/content", "images/" + image.name, image.size,
-                          image.digests.sha256);
+    if (auto done = fetch(api::kImageContent.target({image.name}), "images/" + image.name,
+                          image.size, image.digests.sha256);
         !done) {
       return done;
     }
     for (const auto& one : detail.documents) {
       if (auto done =
-              fetch(path + "/documents/" + url_escape(one.name),
+              fetch(api::kDocument.target({image.name, one.name}),
                     "documents/" + image.name + "/" + one.name, one.size, one.sha256);
           !done) {
         return done;
@@ -273,7 +278,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   if (auto done = (*target)->finish(); !done) return done;
   const Terminal terminal(stdout);
   if (context.json) {
-    terminal.write(manifest.dump(2) + "\n");
+    terminal.write(text);
     return {};
   }
   terminal.write(fmt::format(
@@ -285,8 +290,6 @@ Done export_images(const Context& context, const ExportOptions& options) {
 }
 
 // -- Import --
-
-namespace {
 
 // A file of the export, whose bytes `read` gives.
 struct Incoming {
@@ -301,23 +304,22 @@ class Importer {
       : context_(context), options_(options), terminal_(stdout) {}
 
   Done plan(const std::string& text) {
-    manifest_ = json::parse(text, nullptr, false);
-    if (!manifest_.is_object() || manifest_.value("format", "") != kFormat) {
+    auto manifest = api::read_answer<Manifest>(text);
+    if (!manifest || manifest->format != kFormat) {
       return bad_file(options_.source, "holds no manifest of an export");
     }
-    if (manifest_.value("version", 0) > kVersion) {
+    manifest_ = std::move(*manifest);
+    if (manifest_.version > kVersion) {
       return bad_file(options_.source,
                       "was written by a newer vantro; use that one to import it");
     }
-    for (const auto& image : manifest_.value("images", json::array())) {
-      expect(image.value("file", ""), image, nullptr);
-      for (const auto& one : image.value("documents", json::array())) {
-        expect(one.value("file", ""), image, one);
-      }
+    for (const auto& image : manifest_.images) {
+      expect(image.file, {&image, nullptr});
+      for (const auto& one : image.documents) expect(one.file, {&image, &one});
     }
     if (!bad_path_.empty()) {
       return bad_file(options_.source,
-                      fmt::format("the manifest names '{}', which is no path in it",
+                      fmt::format("the manifest names '{}', which is not a path in it",
                                   shown(bad_path_)));
     }
     return {};
@@ -330,9 +332,8 @@ class Importer {
     if (found == expected_.end()) return {};
     const auto [image, document] = found->second;
     expected_.erase(found);
-    const auto name = image.value("name", "");
-    const auto done = document.is_null() ? take_image(file, image)
-                                         : take_document(file, name, document);
+    const auto done = document == nullptr ? take_image(file, *image)
+                                          : take_document(file, image->name, *document);
     if (done) return {};
     const auto& failure = done.error();
     if (failure.code == ExitCode::kNoServer || failure.code == ExitCode::kToken) {
@@ -347,11 +348,10 @@ class Importer {
     for (const auto& [path, entry] : expected_) {
       failures_.push_back(path + ": is in the manifest, and missing");
     }
-    for (const auto& kit : manifest_.value("kits", json::array())) add_kit(kit);
+    for (const auto& kit : manifest_.kits) add_kit(kit);
     if (context_.json) {
-      terminal_.write(
-          json{{"taken_in", taken_}, {"known", known_}, {"failed", failures_}}.dump(2) +
-          "\n");
+      terminal_.write(api::indented(api::json_of(Imports{taken_, known_, failures_})) +
+                      "\n");
     } else {
       for (const auto& one : failures_) {
         terminal_.write(terminal_.toned("FAILED  " + shown(one), Tone::kBad) + "\n");
@@ -364,64 +364,58 @@ class Importer {
   }
 
  private:
-  void expect(const std::string& path, const json& image, const json& document) {
+  // Both in the manifest; a document is of that image.
+  using Entry = std::pair<const ManifestImage*, const ManifestDocument*>;
+
+  void expect(const std::string& path, Entry entry) {
     const auto clean = base::visible_name(path);
     if (!clean || *clean != path) bad_path_ = path;
-    expected_.emplace(path, std::pair(image, document));
+    expected_.emplace(path, entry);
   }
 
-  Done take_image(const Incoming& file, const json& image) {
-    const auto name = image.value("name", "");
-    const auto digests = image.value("digests", json::object()).get<api::Digests>();
-    const auto facts = image.value("facts", json::object()).get<api::Facts>();
+  Done take_image(const Incoming& file, const ManifestImage& image) {
     // Compared with what the manifest says; whether the maker said it, it tells below.
-    std::string query =
-        "?suggest=false&vouch=false&hold=true&despite_findings=true"
-        "&expect=sha256:" +
-        digests.sha256;
-    const std::pair<const char*, std::string> all[] = {
-        {"maker", facts.maker},
-        {"platform", fmt::format("{}", fmt::join(facts.platform, ", "))},
-        {"hardware", fmt::format("{}", fmt::join(facts.hardware, ", "))},
-        {"role", facts.role},
-        {"version", facts.version},
-        {"line", facts.line},
-        {"stage", facts.stage},
-        {"space", facts.space ? std::to_string(*facts.space) : ""},
-        {"remarks", facts.remarks},
-        {"source", facts.source}};
-    for (const auto& [fact, text] : all) {
-      if (!text.empty()) query += fmt::format("&fact.{}={}", fact, url_escape(text));
-    }
-    const auto path = "/v1/images/" + url_escape(name);
-    const auto added = context_.api.put(path + query, file.size, file.read);
+    api::ImageGiven given;
+    given.name = image.name;
+    given.expect = {"sha256:" + image.digests.sha256};
+    given.suggest = given.vouch = false;
+    given.hold = given.despite_findings = true;
+    const auto& facts = image.facts;
+    given.fact = {{"maker", facts.maker},
+                  {"platform", fmt::format("{}", fmt::join(facts.platform, ", "))},
+                  {"hardware", fmt::format("{}", fmt::join(facts.hardware, ", "))},
+                  {"role", facts.role},
+                  {"version", facts.version},
+                  {"line", facts.line},
+                  {"stage", facts.stage},
+                  {"space", facts.space ? std::to_string(*facts.space) : ""},
+                  {"remarks", facts.remarks},
+                  {"source", facts.source}};
+    std::erase_if(given.fact, [](const auto& one) { return one.second.empty(); });
+    const auto added = context_.api.put(api::kAddImage, given, file.size, file.read);
     if (!added) return tl::unexpected(added.error());
-    const bool was_known = added->value("result", "") == "already-there";
+    const bool was_known = added->value.result == "already-there";
     ++(was_known ? known_ : taken_);
     if (was_known) return {};
-    json by_source = json::object();
-    for (const auto& vouch :
-         image.value("vouches", json::array()).get<std::vector<api::Vouch>>()) {
+    std::map<std::string, std::vector<std::string>> by_source;
+    for (const auto& vouch : image.vouches) {
       if (!vouch.retracted_at.empty()) continue;
       auto source = vouch.source;
       if (!vouch.signer.empty()) source += ", signed by " + vouch.signer;
       by_source[source + (source.empty() ? "imported" : ", imported")].push_back(
           vouch.algorithm + ":" + vouch.hex);
     }
-    for (const auto& [source, sums] : by_source.items()) {
-      const auto told = context_.api.send("POST", path + "/vouches",
-                                          {{"expect", sums}, {"source", source}});
+    for (const auto& [source, sums] : by_source) {
+      const auto told = context_.api.call(api::kVouchImage, {image.name},
+                                          {sums, std::nullopt, "", "", source});
       if (!told) return tl::unexpected(told.error());
     }
     if (options_.hold) return {};
-    for (const auto& offer :
-         image.value("offers", json::array()).get<std::vector<api::Offer>>()) {
-      json body{{"image", name},
-                {"name", offer.name},
-                {"to", offer.to},
-                {"over", fmt::format("{}", fmt::join(offer.over, ","))}};
-      if (offer.until) body["until"] = *offer.until;
-      const auto made = context_.api.send("POST", "/v1/offers", body);
+    for (const auto& offer : image.offers) {
+      const auto made = context_.api.call(
+          api::kAddOffer, {},
+          {image.name, offer.name, offer.to,
+           fmt::format("{}", fmt::join(offer.over, ",")), offer.until.value_or("")});
       // The image is in; what its name stands for here is this server's affair.
       if (!made) failures_.push_back(offer.name + ": " + made.error().sentence);
     }
@@ -429,7 +423,7 @@ class Importer {
   }
 
   Done take_document(const Incoming& file, const std::string& image,
-                     const json& document) {
+                     const ManifestDocument& document) {
     crypto::Digester digester;
     const auto read = [&](char* to,
                           std::size_t count) -> tl::expected<std::size_t, Failure> {
@@ -437,31 +431,25 @@ class Importer {
       if (got) digester.update(base::as_bytes({to, *got}));
       return got;
     };
-    const auto path = "/v1/images/" + url_escape(image) + "/documents/" +
-                      url_escape(document.value("name", ""));
-    const auto added = context_.api.put(path, file.size, read);
+    const api::DocumentAsked which{image, document.name};
+    const auto added = context_.api.put(api::kAttachDocument, which, file.size, read);
     if (!added) return tl::unexpected(added.error());
-    if (digester.finish().sha256 == document.value("sha256", "")) return {};
+    if (digester.finish().sha256 == document.sha256) return {};
     // It is release notes: taken away again.
-    if (auto gone = context_.api.send("DELETE", path); !gone) {
+    if (auto gone = context_.api.call(api::kDetachDocument, which); !gone) {
       return tl::unexpected(gone.error());
     }
     return tl::unexpected(Failure{ExitCode::kChecksum, "its checksum differs"});
   }
 
-  void add_kit(const json& from) {
-    const auto kit = from.get<api::Kit>();
-    json body{{"name", kit.name},
-              {"remarks", kit.remarks},
-              {"images", json::array()},
-              {"part_remarks", json::array()}};
+  void add_kit(const api::Kit& kit) {
+    api::KitWanted wanted{kit.name, kit.remarks, {}, {}};
     for (const auto& part : kit.parts) {
-      body["images"].push_back(part.image);
-      body["part_remarks"].push_back(part.remark);
+      wanted.images.push_back(part.image);
+      wanted.part_remarks.push_back(part.remark);
     }
-    const auto known = context_.api.get("/v1/kits/" + url_escape(kit.name));
-    if (known) return;
-    if (const auto made = context_.api.send("POST", "/v1/kits", body); !made) {
+    if (context_.api.call(api::kKit, {kit.name})) return;
+    if (const auto made = context_.api.call(api::kAddKit, {}, wanted); !made) {
       failures_.push_back("kit " + kit.name + ": " + made.error().sentence);
     }
   }
@@ -469,8 +457,8 @@ class Importer {
   const Context& context_;
   const ImportOptions& options_;
   Terminal terminal_;
-  json manifest_;
-  std::map<std::string, std::pair<json, json>> expected_;
+  Manifest manifest_;  // constant once it is planned
+  std::map<std::string, Entry> expected_;
   std::string bad_path_;
   std::vector<std::string> failures_;
   std::size_t taken_ = 0;
@@ -552,8 +540,8 @@ Done import_tar(Importer& importer, const std::string& file) {
   return importer.finish();
 }
 
-}  // namespace
-
+// Every file is held against its checksum; what differs is not taken in, the rest is.
+// Then it fails with kChecksum.
 Done import_images(const Context& context, const ImportOptions& options) {
   Importer importer(context, options);
   std::error_code error;
@@ -563,6 +551,24 @@ Done import_images(const Context& context, const ImportOptions& options) {
   const auto opened = open_file(options.source);
   if (!opened) return tl::unexpected(opened.error());
   return import_tar(importer, options.source);
+}
+
+}  // namespace
+
+void export_commands(const Command& top) {
+  {
+    auto& o = top.keep<ExportOptions>();
+    const auto command =
+        top.add("export", "write images to a folder or NAME.tar, for another server",
+                [&o](const Context& c) { return export_images(c, o); });
+    command.value("TARGET", o.target, "a new folder, or NAME.tar").required();
+    command.value("IMAGE", o.images, "only these (default: all)");
+  }
+  auto& o = top.keep<ImportOptions>();
+  const auto command = top.add("import", "take in what was exported",
+                               [&o](const Context& c) { return import_images(c, o); });
+  command.value("SOURCE", o.source, "the folder or the tar archive").required();
+  command.flag("--hold", o.hold, "put nothing on offer");
 }
 
 }  // namespace vantro::client

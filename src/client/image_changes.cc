@@ -9,46 +9,55 @@
 #include "client/render.h"
 
 namespace vantro::client {
-namespace {
-
-using nlohmann::json;
-
-}  // namespace
-
-std::string image_path(const std::string& name, const char* rest) {
-  return "/v1/images/" + url_escape(name) + rest;
-}
-
-Result<json> send_vouches(const ApiClient& api, const std::string& name,
-                          const ChecksumOptions& options) {
+Result<Answered<api::Vouched>> send_vouches(const ApiClient& api, const std::string& name,
+                                            const ChecksumOptions& options) {
   if (options.list.empty() && options.expect.empty()) {
     return wrong_use(
         "give the maker's checksum with --expect, or a list with --list FILE "
         "(- to paste it)");
   }
-  json body = json::object();
-  if (!options.expect.empty()) body["expect"] = options.expect;
-  if (!options.source.empty()) body["source"] = options.source;
-  const std::pair<const char*, const std::string&> files[] = {
-      {"list", options.list}, {"signature", options.signature}, {"key", options.key}};
-  for (const auto& [field, file] : files) {
+  api::VouchGiven given;
+  given.expect = options.expect;
+  given.source = options.source;
+  if (!options.list.empty()) given.list.emplace();
+  const std::pair<std::string*, const std::string&> files[] = {
+      {given.list ? &*given.list : nullptr, options.list},
+      {&given.signature, options.signature},
+      {&given.key, options.key}};
+  for (const auto& [into, file] : files) {
     if (file.empty()) continue;
     auto text = read_text(file);
     if (!text) return tl::unexpected(text.error());
-    body[field] = std::move(*text);
+    *into = std::move(*text);
   }
-  return api.send("POST", image_path(name, "/vouches"), body);
+  return api.call(api::kVouchImage, {name}, given);
 }
 
+void checksum_values(const Command& command, ChecksumOptions& options,
+                     const std::string& source_name) {
+  command
+      .value("--expect", options.expect,
+             "the maker's checksum, ALGO:HEX or bare HEX; more than once if wanted")
+      .several();
+  command.value("--list", options.list,
+                "the maker's checksum list (GNU or BSD form); - to paste it");
+  command.value("--signature", options.signature,
+                "a detached signature over the list (minisign or OpenPGP)");
+  command.value("--key", options.key, "the maker's public key");
+  command.value(source_name, options.source, "where the checksum came from, in words");
+}
+
+namespace {
+
 Done edit_image(const Context& context, const std::string& name,
-                const std::map<std::string, std::string>& facts) {
-  if (facts.empty()) {
+                const api::FactFields& facts) {
+  if (api::given_texts(facts).empty()) {
     return wrong_use("nothing to change: give a fact, such as --version 7.6.0");
   }
   return show_answer(
-      context, context.api.send("PATCH", image_path(name), json(facts)),
-      [&](const Terminal& terminal, const json& answer) {
-        const auto changes = list_of<api::FactChange>(answer, "changes");
+      context, context.api.call(api::kEditImage, {name}, facts),
+      [&](const Terminal& terminal, const api::FactChanges& answer) {
+        const auto& changes = answer.changes;
         if (changes.empty()) {
           terminal.write(fmt::format("{}: nothing has changed\n", shown(name)));
         }
@@ -63,37 +72,37 @@ Done edit_image(const Context& context, const std::string& name,
 Done withdraw_image(const Context& context, const std::string& name,
                     const std::string& why) {
   return show_answer(
-      context, context.api.send("POST", image_path(name, "/withdrawal"), {{"why", why}}),
-      [&](const Terminal& terminal, const json& answer) {
+      context, context.api.call(api::kWithdrawImage, {name}, {why}),
+      [&](const Terminal& terminal, const api::EndedOffers& answer) {
         terminal.write(
             fmt::format("{}: withdrawn. Devices that ask for it are "
                         "told: {}\n",
                         shown(name), shown(why, 400)));
-        for (const auto& offer : list_of<api::Offer>(answer, "ended")) {
+        for (const auto& offer : answer.ended) {
           terminal.write(fmt::format("  no longer on offer: {}\n", shown(offer.name)));
         }
       });
 }
 
 Done return_image(const Context& context, const std::string& name) {
-  return show_answer(context, context.api.send("DELETE", image_path(name, "/withdrawal")),
-                     [&](const Terminal& terminal, const json&) {
-                       terminal.write(
-                           fmt::format("{}: no longer withdrawn. Offer it with: "
-                                       "vantro offer add {}\n",
-                                       shown(name), shown(name)));
-                     });
+  return show(context, api::kReturnImage, {name},
+              [&](const Terminal& terminal, const api::ImageDetail&) {
+                terminal.write(
+                    fmt::format("{}: no longer withdrawn. Offer it with: "
+                                "vantro offer add {}\n",
+                                shown(name), shown(name)));
+              });
 }
 
 Done vouch_image(const Context& context, const std::string& name,
                  const ChecksumOptions& options, bool retract) {
-  const auto answer = retract ? context.api.send("DELETE", image_path(name, "/vouches"))
+  const auto answer = retract ? context.api.call(api::kRetractVouches, {name})
                               : send_vouches(context.api, name, options);
   bool contradicted = false;
-  const auto done =
-      show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
-        const auto image = told.at("image").get<api::Image>();
-        for (const auto& vouch : list_of<api::Vouch>(told, "vouches")) {
+  const auto done = show_answer(
+      context, answer, [&](const Terminal& terminal, const api::Vouched& told) {
+        const auto& image = told.image;
+        for (const auto& vouch : told.vouches) {
           terminal.write(fmt::format(
               "{}: {} {}{}\n", shown(name), vouch.algorithm,
               vouch.agrees ? "agrees" : "DIFFERS",
@@ -122,25 +131,26 @@ Done vouch_image(const Context& context, const std::string& name,
 
 Done save_image(const Context& context, const std::string& name, const std::string& to,
                 bool force) {
-  const auto answer = context.api.get(image_path(name));
+  const auto answer = context.api.call(api::kImage, {name});
   if (!answer) return tl::unexpected(answer.error());
-  const auto image = answer->get<api::ImageDetail>().image;
+  const auto& image = answer->value.image;
   const auto file = to.empty() ? std::string(base::last_part(name)) : to;
-  const auto saved = save(context.api, image_path(name, "/content"), file, force,
+  const auto saved = save(context.api, api::kImageContent.target({name}), file, force,
                           {image.size, image.digests.sha256});
   if (!saved || file == "-") return saved;
-  return show_answer(context, answer, [&](const Terminal& terminal, const json&) {
-    terminal.write(fmt::format("{}: {}, {}\n  SHA-256 {} as recorded\n", file,
-                               shown(image.name), exact_size(image.size),
-                               image.digests.sha256));
-  });
+  return show_answer(
+      context, answer, [&](const Terminal& terminal, const api::ImageDetail&) {
+        terminal.write(fmt::format("{}: {}, {}\n  SHA-256 {} as recorded\n", file,
+                                   shown(image.name), exact_size(image.size),
+                                   image.digests.sha256));
+      });
 }
 
 Done recognise(const Context& context, const std::string& name) {
-  return show(context, "/v1/suggestions?name=" + url_escape(name),
-              [&](const Terminal& terminal, const json& answer) {
+  return show(context, api::kSuggestions, {name},
+              [&](const Terminal& terminal, const api::SuggestionList& all) {
                 Table table({{"FACT"}, {"WOULD BE"}, {"ORIGIN"}});
-                for (const auto& one : list_of<api::Suggestion>(answer, "suggestions")) {
+                for (const auto& one : all.suggestions) {
                   table.add({{one.fact}, {one.text}, {one.origin, Tone::kFaint}});
                 }
                 write_or(table, terminal,
@@ -154,32 +164,29 @@ Done attach_document(const Context& context, const std::string& image,
                      const std::string& file) {
   const auto opened = open_file(file);
   if (!opened) return tl::unexpected(opened.error());
-  const auto path =
-      image_path(image, "/documents/") + url_escape(std::string(base::last_part(file)));
   const auto answer = context.api.put(
-      path, opened->size,
+      api::kAttachDocument, {image, std::string(base::last_part(file))}, opened->size,
       [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
         const auto got = ::read(opened->fd.get(), to, count);
         if (got < 0) return file_failure(file, errno);
         return static_cast<std::size_t>(got);
       });
-  return show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
-    const auto document = told.get<api::Document>();
-    terminal.write(fmt::format("{}: attached {}, {}\n", shown(image),
-                               shown(document.name), exact_size(document.size)));
-  });
+  return show_answer(
+      context, answer, [&](const Terminal& terminal, const api::Document& document) {
+        terminal.write(fmt::format("{}: attached {}, {}\n", shown(image),
+                                   shown(document.name), exact_size(document.size)));
+      });
 }
 
 Done save_document(const Context& context, const std::string& image,
                    const std::string& document, const std::string& to, bool force) {
-  const auto answer = context.api.get(image_path(image));
+  const auto answer = context.api.call(api::kImage, {image});
   if (!answer) return tl::unexpected(answer.error());
-  for (const auto& one : answer->get<api::ImageDetail>().documents) {
+  for (const auto& one : answer->value.documents) {
     if (one.name != document) continue;
     const auto file = to.empty() ? std::string(base::last_part(document)) : to;
-    const auto saved =
-        save(context.api, image_path(image, "/documents/") + url_escape(document), file,
-             force, {one.size, one.sha256});
+    const auto saved = save(context.api, api::kDocument.target({image, document}), file,
+                            force, {one.size, one.sha256});
     if (!saved || file == "-") return saved;
     Terminal(stdout).write(fmt::format("{}: {}\n", file, exact_size(one.size)));
     return {};
@@ -192,12 +199,96 @@ Done save_document(const Context& context, const std::string& image,
 
 Done detach_document(const Context& context, const std::string& image,
                      const std::string& document) {
-  return show_answer(
-      context,
-      context.api.send("DELETE", image_path(image, "/documents/") + url_escape(document)),
-      [&](const Terminal& terminal, const json&) {
+  return show(
+      context, api::kDetachDocument, {image, document},
+      [&](const Terminal& terminal, const api::Nothing&) {
         terminal.write(fmt::format("{}: {} taken away\n", shown(image), shown(document)));
       });
+}
+
+struct Named {
+  std::string name, other, to;
+  bool force = false;
+};
+
+}  // namespace
+
+void image_change_commands(const Command& image) {
+  const auto named = [&](const char* command, const char* about, auto run) {
+    auto& o = image.keep<Named>();
+    const auto sub =
+        image.add(command, about, [&o, run](const Context& c) { return run(c, o); });
+    sub.value("NAME", o.name, "the image's name").required();
+    return std::pair<const Command, Named&>(sub, o);
+  };
+  {
+    struct Edit {
+      std::string name;
+      api::FactFields facts;
+    };
+    auto& o = image.keep<Edit>();
+    const auto edit =
+        image.add("edit", "change facts; \"\" forgets one",
+                  [&o](const Context& c) { return edit_image(c, o.name, o.facts); });
+    edit.value("NAME", o.name, "the image's name").required();
+    edit.fields(o.facts);
+  }
+  {
+    struct Vouch {
+      std::string name;
+      ChecksumOptions checksums;
+      bool retract = false;
+    };
+    auto& o = image.keep<Vouch>();
+    const auto vouch = image.add("vouch", "hold it against the maker's checksums",
+                                 [&o](const Context& c) {
+                                   return vouch_image(c, o.name, o.checksums, o.retract);
+                                 });
+    vouch.value("NAME", o.name, "the image's name").required();
+    checksum_values(vouch, o.checksums, "--source");
+    vouch.flag("--retract", o.retract,
+               "take back what differs (or all, if nothing does)");
+  }
+  {
+    auto [sub, o] = named("withdraw", "end its offers; devices are told why",
+                          [](const Context& c, const Named& n) {
+                            return withdraw_image(c, n.name, n.other);
+                          });
+    sub.value("--reason", o.other, "what devices are told").required();
+  }
+  named("return", "take a withdrawal back",
+        [](const Context& c, const Named& o) { return return_image(c, o.name); });
+  {
+    auto [sub, o] =
+        named("save", "write its bytes to a file", [](const Context& c, const Named& n) {
+          return save_image(c, n.name, n.to, n.force);
+        });
+    save_values(sub, o.to, o.force, "");
+  }
+  named("recognise", "what the recognisers make of a name",
+        [](const Context& c, const Named& o) { return recognise(c, o.name); });
+  {
+    auto [sub, o] = named("attach", "add release notes (.txt, .md, .pdf)",
+                          [](const Context& c, const Named& n) {
+                            return attach_document(c, n.name, n.other);
+                          });
+    sub.value("FILE", o.other, "the document").required();
+  }
+  {
+    auto [sub, o] =
+        named("detach", "take a document away", [](const Context& c, const Named& n) {
+          return detach_document(c, n.name, n.other);
+        });
+    sub.value("DOCUMENT", o.other, "its name").required();
+  }
+  {
+    auto [sub, o] = named("document", "write a document to a file",
+                          [](const Context& c, const Named& n) {
+                            return save_document(c, n.name, n.other, n.to, n.force);
+                          });
+    sub.value("DOCUMENT", o.other, "its name").required();
+    save_values(sub, o.to, o.force, "");
+  }
 }
 
 }  // namespace vantro::client

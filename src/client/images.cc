@@ -19,13 +19,17 @@
 namespace vantro::client {
 namespace {
 
-using nlohmann::json;
 using Align = Table::Align;
 
-// Adds "?name=text" or "&name=text".
-void add_to(std::string& query, const std::string& name, const std::string& text) {
-  query += (query.empty() ? "?" : "&") + name + "=" + url_escape(text);
-}
+struct ImageAddOptions {
+  std::string file;
+  std::string name;  // empty: the file's own
+  ChecksumOptions checksums;
+  api::FactFields facts;
+  bool hold = false;
+  bool despite_findings = false;
+  bool yes = false;  // take suggestions without asking
+};
 
 Tone tone_of_verdict(const std::string& verdict) {
   if (verdict == "whole") return Tone::kGood;
@@ -122,9 +126,10 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
   }
   write_facts(terminal, added.image.facts);
   // Where facts come from that nobody gave.
+  const auto given = api::given_texts(options.facts);
   std::vector<std::string> origins;
   for (const auto& one : added.suggestions) {
-    if (declined || options.facts.contains(one.fact)) continue;
+    if (declined || given.contains(one.fact)) continue;
     if (std::find(origins.begin(), origins.end(), one.origin) == origins.end()) {
       origins.push_back(one.origin);
     }
@@ -148,8 +153,8 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
   }
 }
 
-}  // namespace
-
+// The maker's checksums for a file of this name, out of the options; a list's signature
+// is checked first.
 Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
                                               const std::string& name) {
   std::vector<std::string> expected;
@@ -202,11 +207,12 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
   return expected;
 }
 
-Result<json> upload(const ApiClient& api, const OpenedFile& file,
-                    const std::string& file_name, const Uploaded& as) {
-  ProgressBar bar(as.label, file.size);
+Result<Answered<api::ImageAdded>> upload(const ApiClient& api, const OpenedFile& file,
+                                         const std::string& file_name,
+                                         const api::ImageGiven& given) {
+  ProgressBar bar(shown(given.name, 40), file.size);
   std::uint64_t sent = 0;
-  return api.put(image_path(as.name) + as.query, file.size,
+  return api.put(api::kAddImage, given, file.size,
                  [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
                    const auto got = ::read(file.fd.get(), to, count);
                    if (got < 0) return file_failure(file_name, errno);
@@ -224,29 +230,27 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
   const auto expected =
       expected_for(options.checksums, std::string(base::last_part(options.file)));
   if (!expected) return tl::unexpected(expected.error());
-  std::string query;
-  if (!expected->empty()) {
-    add_to(query, "expect", fmt::format("{}", fmt::join(*expected, ",")));
-  }
-  if (!options.checksums.source.empty())
-    add_to(query, "source", options.checksums.source);
+  api::ImageGiven given;
+  given.name = name;
+  given.expect = *expected;
+  given.source = options.checksums.source;
   // A signed list is vouched with as a whole, below.
   const bool signed_list = !options.checksums.signature.empty();
-  if (signed_list) add_to(query, "vouch", "false");
-  if (options.hold) add_to(query, "hold", "true");
-  if (options.despite_findings) add_to(query, "despite_findings", "true");
-  for (const auto& [fact, text] : options.facts) add_to(query, "fact." + fact, text);
+  given.vouch = !signed_list;
+  given.hold = options.hold;
+  given.despite_findings = options.despite_findings;
+  given.fact = api::given_texts(options.facts);
   bool declined = false;
   if (!options.yes && !context.json && ::isatty(STDIN_FILENO) == 1) {
-    const auto told = context.api.get("/v1/suggestions?name=" + url_escape(name));
+    auto told = context.api.call(api::kSuggestions, {name});
     if (!told) return tl::unexpected(told.error());
-    auto suggestions = list_of<api::Suggestion>(*told, "suggestions");
+    auto& suggestions = told->value.suggestions;
     std::erase_if(suggestions,
-                  [&](const auto& one) { return options.facts.contains(one.fact); });
+                  [&](const auto& one) { return given.fact.contains(one.fact); });
     declined = !suggestions.empty() && !asked_and_agreed(suggestions);
-    if (declined) add_to(query, "suggest", "false");
+    given.suggest = !declined;
   }
-  auto answer = upload(context.api, *file, options.file, {name, query, shown(name, 40)});
+  auto answer = upload(context.api, *file, options.file, given);
   if (!answer) {
     auto failure = answer.error();
     if (failure.code == ExitCode::kChecksum) {
@@ -260,25 +264,19 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     checksums.expect.clear();
     const auto vouched = send_vouches(context.api, name, checksums);
     if (!vouched) return tl::unexpected(vouched.error());
-    (*answer)["image"] = vouched->at("image");
+    answer->value.image = vouched->value.image;
+    answer = answered(std::move(answer->value));
   }
-  return show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
-    write_added(terminal, options, told.get<api::ImageAdded>(), name, declined);
-  });
+  return show_answer(context, answer,
+                     [&](const Terminal& terminal, const api::ImageAdded& added) {
+                       write_added(terminal, options, added, name, declined);
+                     });
 }
 
-Done list_images(const Context& context, const ImageListOptions& options) {
-  std::string query;
-  for (const auto& [fact, text] : options.facts) add_to(query, fact, text);
-  if (!options.text.empty()) add_to(query, "text", options.text);
-  if (!options.vouching.empty()) add_to(query, "vouching", options.vouching);
-  if (options.on_offer) add_to(query, "offered", "true");
-  if (options.held) add_to(query, "offered", "false");
-  if (options.newest) add_to(query, "newest", "true");
-  add_to(query, "limit", std::to_string(options.limit));
+Done list_images(const Context& context, const api::ImageFilter& options) {
   return show(
-      context, "/v1/images" + query, [&](const Terminal& terminal, const json& answer) {
-        const auto list = answer.get<api::ImageList>();
+      context, api::kImages, options,
+      [&](const Terminal& terminal, const api::ImageList& list) {
         Table table({{"PLATFORM"},
                      {"ROLE"},
                      {"VERSION"},
@@ -308,7 +306,9 @@ Done list_images(const Context& context, const ImageListOptions& options) {
                      {vouching_text(image.vouching), tone_of_vouching(image.vouching)},
                      offer_cell(image)});
         }
-        const bool filtered = query != "?limit=" + std::to_string(options.limit);
+        api::ImageFilter all;
+        all.limit = options.limit;
+        const bool filtered = api::json_of(options) != api::json_of(all);
         write_or(table, terminal,
                  filtered ? "Not in the catalogue: no image is like that."
                           : "No images yet. Take one in with: vantro image add FILE");
@@ -323,9 +323,9 @@ Done list_images(const Context& context, const ImageListOptions& options) {
 
 Done show_image(const Context& context, const std::string& name) {
   return show(
-      context, image_path(name), [](const Terminal& terminal, const json& answer) {
+      context, api::kImage, {name},
+      [](const Terminal& terminal, const api::ImageDetail& detail) {
         constexpr std::size_t kMembersShown = 20;
-        const auto detail = answer.get<api::ImageDetail>();
         const auto& image = detail.image;
         terminal.write(terminal.toned(shown(image.name), Tone::kHead) + "\n");
         for (const auto& other : detail.names) {
@@ -407,18 +407,18 @@ Done find_image(const Context& context, const std::string& what) {
         fmt::format("'{}' is neither a file that is there nor a checksum ({})",
                     shown(what), parsed.error().sentence));
   }
-  const auto answer = context.api.get("/v1/contents/" + url_escape(checksum));
+  const auto answer = context.api.call(api::kContent, {checksum});
   bool found = false;
-  const auto done =
-      show_answer(context, answer, [&](const Terminal& terminal, const json& told) {
-        found = told.value("in_catalogue", false);
+  const auto done = show_answer(
+      context, answer, [&](const Terminal& terminal, const api::ContentKnown& told) {
+        found = told.in_catalogue && told.image;
         if (!found) {
           terminal.write(terminal.toned(
               fmt::format("Not in the catalogue: {}\n", shown(what)), Tone::kBad));
           if (is_file) terminal.write(fmt::format("  SHA-256  {}\n", checksum));
           return;
         }
-        const auto image = told.at("image").get<api::Image>();
+        const auto& image = *told.image;
         terminal.write(terminal.toned(
             fmt::format("In the catalogue as {}\n", shown(image.name)), Tone::kGood));
         write_facts(terminal, image.facts);
@@ -427,16 +427,15 @@ Done find_image(const Context& context, const std::string& what) {
         line(terminal, "offer", offer_cell(image).text);
       });
   if (!done) return done;
-  if (context.json) found = answer->value("in_catalogue", false);
+  if (context.json) found = answer->value.in_catalogue;
   if (!found) return tl::unexpected(Failure{ExitCode::kNotFound, ""});
   return {};
 }
 
-Done compare_images(const Context& context, const std::string& a, const std::string& b) {
+Done compare_images(const Context& context, const api::ImagePair& pair) {
   return show(
-      context, "/v1/comparison?a=" + url_escape(a) + "&b=" + url_escape(b),
-      [](const Terminal& terminal, const json& answer) {
-        const auto both = answer.get<api::Comparison>();
+      context, api::kCompareImages, pair,
+      [](const Terminal& terminal, const api::ImagesCompared& both) {
         if (both.same_bytes) {
           terminal.write(
               terminal.toned("The same bytes: two names of one image.\n", Tone::kGood));
@@ -472,6 +471,75 @@ Done compare_images(const Context& context, const std::string& a, const std::str
         members("only in the second", both.only_b);
         members("of another size", both.differing);
       });
+}
+
+// What was typed, and how it is asked.
+struct ListOptions {
+  api::ImageFilter filter;
+  bool held = false;
+  std::int64_t limit = 1000;
+};
+
+}  // namespace
+
+void image_commands(const Command& top) {
+  const auto image = top.group("image", "the images that are known");
+  {
+    auto& o = image.keep<ImageAddOptions>();
+    const auto add = image.add("add", "take an image in",
+                               [&o](const Context& c) { return add_image(c, o); });
+    add.value("FILE", o.file, "the image").required();
+    add.value("--name", o.name, "another name than the file's");
+    checksum_values(add, o.checksums, "--checksum-source");
+    add.fields(o.facts);
+    intake_flags(add, o);
+    add.flag("--yes", o.yes, "take the facts that the name tells without asking");
+  }
+  {
+    auto& o = image.keep<ListOptions>();
+    const auto list =
+        image.add("list", "images by platform, role and version", [&o](const Context& c) {
+          o.filter.limit = o.limit;
+          return list_images(c, o.filter);
+        });
+    list.fields(o.filter);
+    list.value("--text", o.filter.text, "somewhere in a name");
+    list.value("--vouching", o.filter.vouching,
+               "unvouched, vouched-weakly, vouched or contradicted");
+    list.flag(
+        "--on-offer", [&o] { o.filter.offered = true; }, "only what is on offer");
+    list.flag(
+        "--held", [&o] { o.filter.offered = false; }, "only what is not");
+    list.flag("--newest", o.filter.newest, "only the newest of each line");
+    list.value("--limit", o.limit, "so many rows at most")
+        .show_default()
+        .range(1, INT64_MAX);
+  }
+  {
+    auto& name = image.keep<std::string>();
+    image
+        .add("info", "everything about one image",
+             [&name](const Context& c) { return show_image(c, name); })
+        .value("NAME", name, "the image's name")
+        .required();
+  }
+  {
+    auto& what = image.keep<std::string>();
+    image
+        .add("find", "is this file, or a checksum, in the catalogue?",
+             [&what](const Context& c) { return find_image(c, what); })
+        .value("FILE|CHECKSUM", what, "a file here, or a checksum")
+        .required();
+  }
+  {
+    auto& o = image.keep<api::ImagePair>();
+    const auto compare =
+        image.add("compare", "two images: facts, versions in words, members",
+                  [&o](const Context& c) { return compare_images(c, o); });
+    compare.value("NAME", o.a, "the image's name").required();
+    compare.value("OTHER", o.b, "the other image").required();
+  }
+  image_change_commands(image);
 }
 
 }  // namespace vantro::client

@@ -9,12 +9,10 @@
 namespace vantro::client {
 namespace {
 
-using nlohmann::json;
 using Align = Table::Align;
 using Files = std::vector<api::Unrecorded>;
 
 constexpr std::size_t kShortestBeginning = 4;
-constexpr const char* kPath = "/v1/unrecorded";
 
 struct Chosen {
   std::vector<std::string> names;
@@ -22,17 +20,20 @@ struct Chosen {
 };
 
 Done list_unrecorded(const Context& context) {
-  return show(context, kPath, [](const Terminal& terminal, const json& answer) {
-    Table table({{"FILE"}, {"IN"}, {"SIZE", Align::kRight}, {"SINCE"}, {"ENCRYPTED"}});
-    for (const auto& one : list_of<api::Unrecorded>(answer, "files")) {
-      table.add({{one.name},
-                 {one.place},
-                 {base::size_text(one.size)},
-                 {shown_time(one.since)},
-                 {one.encrypted ? "yes" : ""}});
-    }
-    write_or(table, terminal, "Every file of the server has its record.");
-  });
+  return show(
+      context, api::kUnrecorded, {},
+      [](const Terminal& terminal, const api::UnrecordedList& all) {
+        Table table(
+            {{"FILE"}, {"IN"}, {"SIZE", Align::kRight}, {"SINCE"}, {"ENCRYPTED"}});
+        for (const auto& one : all.files) {
+          table.add({{one.name},
+                     {one.place},
+                     {base::size_text(one.size)},
+                     {shown_time(one.since)},
+                     {one.encrypted ? "yes" : ""}});
+        }
+        write_or(table, terminal, "Every file of the server has its record.");
+      });
 }
 
 // A name, or enough of its beginning to mean one file only.
@@ -63,9 +64,9 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
   if (chosen.names.empty() != chosen.all) {
     return wrong_use("name the files, or give --all");
   }
-  const auto answer = context.api.get(kPath);
+  const auto answer = context.api.call(api::kUnrecorded);
   if (!answer) return tl::unexpected(answer.error());
-  const auto files = list_of<api::Unrecorded>(*answer, "files");
+  const auto& files = answer->value.files;
   std::vector<std::string> names;
   for (const auto& typed : chosen.names) {
     auto name = meant(files, typed);
@@ -76,24 +77,24 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
     // What broke off can't be kept; with --all only the others are meant.
     if (chosen.all && !(keep && one.place == "partial")) names.push_back(one.name);
   }
-  auto decided = json::array();
+  api::UnrecordedDecisions decided;
   const Terminal terminal(stdout);
   Done result;
   for (const auto& name : names) {
-    const auto path = std::string(kPath) + "/" + url_escape(name);
-    const auto done = context.api.send(keep ? "POST" : "DELETE", path);
+    const auto done =
+        context.api.call(keep ? api::kKeepUnrecorded : api::kRemoveUnrecorded, {name});
     if (!done) {
       result = tl::unexpected(done.error());
       break;
     }
-    decided.push_back(*done);
+    decided.files.push_back(done->value);
     if (context.json) continue;
-    const auto kept_as = done->value("kept_as", std::string());
-    terminal.write(keep ? fmt::format("{}: kept as '{}'\n", shown(name), shown(kept_as))
+    terminal.write(keep ? fmt::format("{}: kept as '{}'\n", shown(name),
+                                      shown(done->value.kept_as.value_or("")))
                         : fmt::format("{}: removed\n", shown(name)));
   }
   if (context.json) {
-    terminal.write(json{{"files", std::move(decided)}}.dump(2) + "\n");
+    terminal.write(api::indented(api::json_of(decided)) + "\n");
   } else if (names.empty()) {
     terminal.write("Nothing to do.\n");
   }
@@ -102,20 +103,19 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
 
 }  // namespace
 
-void unrecorded_commands(Commands& commands) {
-  auto* group =
-      commands.group(commands.app(), "unrecorded", "stored files that have no record");
-  commands.add(*group, "list", "list them, the oldest first", list_unrecorded);
+void unrecorded_commands(const Command& top) {
+  const auto group = top.group("unrecorded", "stored files that have no record");
+  group.add("list", "list them, the oldest first", list_unrecorded);
   for (const bool keep : {true, false}) {
-    auto chosen = commands.options<Chosen>();
-    auto* command = commands.add(
-        *group, keep ? "keep" : "remove",
-        keep ? "record them again, as held images named recovered-..."
-             : "remove them for good",
-        [chosen, keep](const Context& c) { return decide(c, *chosen, keep); });
-    command->add_option("FILE", chosen->names,
-                        "SHA-256 or file name, or its first 4 characters or more");
-    command->add_flag("--all", chosen->all, "all of them");
+    auto& chosen = group.keep<Chosen>();
+    const auto command =
+        group.add(keep ? "keep" : "remove",
+                  keep ? "record them again, as held images named recovered-..."
+                       : "remove them for good",
+                  [&chosen, keep](const Context& c) { return decide(c, chosen, keep); });
+    command.value("FILE", chosen.names,
+                  "SHA-256 or file name, or its first 4 characters or more");
+    command.flag("--all", chosen.all, "all of them");
   }
 }
 

@@ -1,11 +1,11 @@
-// vantro unrecorded: files of the server that have no record, and what is to become of
-// them.
+// The commands about stored files that have no record.
 #pragma once
 
-#include "client/catalogue_options.h"
+#include "client/command_line.h"
 
 namespace vantro::client {
 
-void unrecorded_commands(Commands& commands);
+// unrecorded
+void unrecorded_commands(const Command& top);
 
 }  // namespace vantro::client

@@ -7,8 +7,8 @@
 
 #include "base/clock.h"
 #include "base/sizes.h"
-#include "client/commands.h"
 #include "client/render.h"
+#include "client/server.h"
 #include "client/terminal.h"
 
 namespace vantro::client {
@@ -180,10 +180,10 @@ Done watch(const Context& context, std::optional<double> seconds) {
       terminal.write(data + "\n");
       return true;
     }
-    const auto parsed = nlohmann::json::parse(data, nullptr, false);
-    if (parsed.is_discarded()) return true;
+    const auto transfer = api::read_answer<api::Transfer>(data);
+    if (!transfer) return true;
     const auto now = clock.now();
-    const Seen seen{parsed.get<api::Transfer>(), now};
+    const Seen seen{*transfer, now};
     // An end is told once, and none of before the view was opened.
     if (!seen.runs()) {
       tally.ended(seen.transfer);
@@ -215,7 +215,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
     }
     return true;
   };
-  auto done = context.api.events("/v1/events", event, idle);
+  auto done = context.api.events(event, idle);
   if (table && drawn_at != base::Instant{}) screen->draw(transfers, clock.now());
   if (!context.json) terminal.write(tally.text(running()));
   if (!done || interrupted != 0 || seconds) return done;

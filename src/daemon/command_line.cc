@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "api/description.h"
 #include "daemon/key_file.h"
 
 namespace vantro::daemon {
@@ -118,6 +119,12 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.add_flag("--accept-older-database", options.accept_older_database,
                "Start with a vantro.db that is older than vault/, such as a copy that "
                "was put back; files that it does not know wait for 'vantro unrecorded'");
+  std::string describe_api;
+  app.add_option(
+         "--describe-api", describe_api,
+         "write what the management API can do, and end: openapi (OpenAPI 3.1) or "
+         "markdown")
+      ->check(CLI::IsMember({"openapi", "markdown"}));
   std::string new_key;
   app.add_option("--new-key", new_key,
                  "put a new key at the beginning of this key file (backups.key_file), or "
@@ -126,6 +133,11 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
     return app.exit(error) == 0 ? kDone : kUsage;
+  }
+  if (!describe_api.empty()) {
+    std::cout << (describe_api == "openapi" ? api::openapi(version) + "\n"
+                                            : api::reference());
+    return kDone;
   }
   if (!new_key.empty()) {
     const auto id = daemon::add_new_key(new_key);

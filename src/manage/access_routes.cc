@@ -3,20 +3,19 @@
 #include <algorithm>
 #include <fmt/format.h>
 
-#include "api/access.h"
+#include "api/operations.h"
 #include "auth/rules.h"
 #include "base/percent.h"
 #include "base/protocol.h"
 #include "base/visible_name.h"
 #include "desk/accounts.h"
-#include "manage/body.h"
 #include "manage/convert.h"
+#include "manage/values.h"
 
 namespace vantro::manage {
 namespace {
 
 using base::Kind;
-using nlohmann::json;
 
 api::Account shape(const auth::Account& account) {
   api::Account result;
@@ -38,132 +37,99 @@ api::AccountKey shape(const auth::SshKey& key) {
   return {key.type, key.fingerprint, key.remark, base::iso_time(key.added_at)};
 }
 
-// Its fields as they were given; what is not there stays as it is.
-base::Outcome<desk::AccountChange> change_of(const json& wanted) {
+// What is not given stays as it is.
+base::Outcome<desk::AccountChange> change_of(const api::AccountFields& given) {
   desk::AccountChange change;
-  for (const auto& field : wanted.items()) {
-    const auto& name = field.key();
-    if (name == "name") continue;
-    if (name == "on") {
-      const auto on = flag_field(wanted, "on", true);
-      if (!on) return base::refuse(on.error());
-      change.on = *on;
-      continue;
-    }
-    const auto text = text_field(wanted, name.c_str());
-    if (!text) return base::refuse(text.error());
-    if (name == "password") change.password = *text;
-    if (name == "part") change.part = *text;
-    if (name == "remarks") change.remarks = *text;
-    if (name == "may") {
-      auto actions = auth::parse_actions(*text);
-      if (!actions) return base::refuse(actions.error());
-      change.may = std::move(*actions);
-    }
-    if (name == "from") {
-      auto networks = auth::Networks::parse(*text);
-      if (!networks) return base::refuse(networks.error());
-      change.networks = std::move(*networks);
-    }
-    if (name == "until") {
-      const auto time = base::parse_iso_time(*text);
-      if (!time && !text->empty()) {
-        return base::refuse(Kind::kInvalid, fmt::format("'{}' is no time such as "
-                                                        "2026-11-23T02:14:07.000Z",
-                                                        base::printable(*text, 60)));
-      }
-      change.until = time;
-    }
+  change.on = given.on;
+  change.password = given.password;
+  change.part = given.part;
+  change.remarks = given.remarks;
+  if (given.may) {
+    auto actions = auth::parse_actions(*given.may);
+    if (!actions) return base::refuse(actions.error());
+    change.may = std::move(*actions);
+  }
+  if (given.from) {
+    auto networks = auth::Networks::parse(*given.from);
+    if (!networks) return base::refuse(networks.error());
+    change.networks = std::move(*networks);
+  }
+  if (given.until) {
+    const auto time = time_of(*given.until);
+    if (!time) return base::refuse(time.error());
+    change.until = *time;
   }
   return change;
 }
 
-const std::vector<std::string> kFields{"name", "password", "may", "from",
-                                       "part", "until",    "on",  "remarks"};
-
-base::Outcome<json> accounts(Service& service, const Call&) {
+base::Outcome<api::AccountList> accounts(Service& service, const Call&,
+                                         const api::Nothing&) {
   const auto all = service.repository.accounts.all();
   if (!all) return base::refuse(all.error());
-  auto list = json::array();
-  for (const auto& one : *all) list.push_back(shape(one));
-  return json{{"accounts", std::move(list)}};
+  api::AccountList result;
+  for (const auto& one : *all) result.accounts.push_back(shape(one));
+  return result;
 }
 
-base::Outcome<json> add_account(Service& service, const Call& call,
-                                const std::string& body) {
-  const auto wanted = object(body, kFields);
-  if (!wanted) return base::refuse(wanted.error());
-  const auto name = text_field(*wanted, "name");
-  if (!name) return base::refuse(name.error());
-  const auto change = change_of(*wanted);
+base::Outcome<api::Account> add_account(Service& service, const Call& call,
+                                        const api::Nothing&,
+                                        const api::AccountFields& given) {
+  const auto change = change_of(given);
   if (!change) return base::refuse(change.error());
-  const auto added = desk::Accounts(service.repository, call.caller).add(*name, *change);
+  const auto added = desk::Accounts(service.repository, call.caller)
+                         .add(given.name.value_or(""), *change);
   if (!added) return base::refuse(added.error());
-  return json(shape(*added));
+  return shape(*added);
 }
 
-base::Outcome<json> change_account(Service& service, const Call& call,
-                                   const std::string& body) {
-  const auto wanted = object(body, kFields);
-  if (!wanted) return base::refuse(wanted.error());
-  if (wanted->contains("name")) {
-    return base::refuse(Kind::kInvalid, "an account keeps its name");
-  }
-  const auto change = change_of(*wanted);
+base::Outcome<api::Account> change_account(Service& service, const Call& call,
+                                           const api::Named& asked,
+                                           const api::AccountFields& given) {
+  if (given.name) return base::refuse(Kind::kInvalid, "an account keeps its name");
+  const auto change = change_of(given);
   if (!change) return base::refuse(change.error());
-  const auto changed = desk::Accounts(service.repository, call.caller)
-                           .change(call.path.at("name"), *change);
+  const auto changed =
+      desk::Accounts(service.repository, call.caller).change(asked.name, *change);
   if (!changed) return base::refuse(changed.error());
-  return json(shape(*changed));
+  return shape(*changed);
 }
 
-base::Outcome<json> remove_account(Service& service, const Call& call) {
-  const auto& name = call.path.at("name");
-  if (auto done = desk::Accounts(service.repository, call.caller).remove(name); !done) {
-    return base::refuse(done.error());
-  }
-  return json{{"removed", base::folded(name)}};
+base::Outcome<api::AccountRemoved> remove_account(Service& service, const Call& call,
+                                                  const api::Named& asked) {
+  const auto done = desk::Accounts(service.repository, call.caller).remove(asked.name);
+  if (!done) return base::refuse(done.error());
+  return api::AccountRemoved{base::folded(asked.name)};
 }
 
 // -- Keys --
 
-base::Outcome<json> account_keys(Service& service, const Call& call) {
-  const auto name = auth::account_name(call.path.at("name"));
+base::Outcome<api::AccountKeys> account_keys(Service& service, const Call&,
+                                             const api::Named& asked) {
+  const auto name = auth::account_name(asked.name);
   if (!name) return base::refuse(name.error());
   const auto account = service.repository.database->read(
       [&](db::Transaction& t) { return auth::Accounts::get(t, *name); });
   if (!account) return base::refuse(account.error());
-  auto list = json::array();
-  for (const auto& key : account->keys) list.push_back(shape(key));
-  return json{{"keys", std::move(list)}};
+  api::AccountKeys result;
+  for (const auto& key : account->keys) result.keys.push_back(shape(key));
+  return result;
 }
 
-base::Outcome<json> add_key(Service& service, const Call& call, const std::string& body) {
-  const auto wanted = object(body, {"key", "remark"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto text = text_field(*wanted, "key");
-  if (!text) return base::refuse(text.error());
-  std::optional<std::string> remark;
-  if (wanted->contains("remark")) {
-    auto given = text_field(*wanted, "remark");
-    if (!given) return base::refuse(given.error());
-    remark = std::move(*given);
-  }
+base::Outcome<api::AccountKey> add_key(Service& service, const Call& call,
+                                       const api::Named& asked,
+                                       const api::KeyGiven& given) {
   const auto added = desk::Accounts(service.repository, call.caller)
-                         .add_key(call.path.at("name"), *text, remark);
+                         .add_key(asked.name, given.key, given.remark);
   if (!added) return base::refuse(added.error());
-  return json(shape(*added));
+  return shape(*added);
 }
 
-base::Outcome<json> remove_key(Service& service, const Call& call) {
-  const auto which = query(call, "key");
-  if (!which) {
-    return base::refuse(Kind::kInvalid, "say which key: ?key=FINGERPRINT, or its remark");
-  }
-  const auto removed = desk::Accounts(service.repository, call.caller)
-                           .remove_key(call.path.at("name"), *which);
+base::Outcome<api::AccountKey> remove_key(Service& service, const Call& call,
+                                          const api::KeyAsked& asked) {
+  const auto removed =
+      desk::Accounts(service.repository, call.caller).remove_key(asked.name, asked.key);
   if (!removed) return base::refuse(removed.error());
-  return json(shape(*removed));
+  return shape(*removed);
 }
 
 // -- Locations --
@@ -234,22 +200,15 @@ std::string hindrance(Service& service, const catalog::Offer& offer,
   return found ? "" : found.error().sentence;
 }
 
-base::Outcome<json> locations(Service& service, const Call& call) {
-  const auto typed = query(call, "image");
-  if (!typed) return base::refuse(Kind::kInvalid, "say of which image: ?image=NAME");
-  const auto offer = offer_for(service, *typed);
+base::Outcome<api::Locations> locations(Service& service, const Call&,
+                                        const api::LocationsAsked& asked) {
+  const auto offer = offer_for(service, asked.image);
   if (!offer) return base::refuse(offer.error());
-  std::optional<base::Address> device;
-  if (const auto text = query(call, "for")) {
-    device = base::Address::parse(*text);
-    if (!device) {
-      return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
-                                                      base::printable(*text, 60)));
-    }
-  }
+  const auto device = address_of(asked.device);
+  if (!device) return base::refuse(device.error());
   std::string account;
-  if (const auto name = query(call, "account")) {
-    const auto sound = auth::account_name(*name);
+  if (!asked.account.empty()) {
+    const auto sound = auth::account_name(asked.account);
     if (!sound) return base::refuse(sound.error());
     if (!service.repository.snapshot()->accounts->find(*sound) ||
         *sound == auth::kAnonymous) {
@@ -266,7 +225,7 @@ base::Outcome<json> locations(Service& service, const Call& call) {
   result.size = offer->image.size;
   result.digests = manage::shape(offer->image.digests);
   for (const auto& [protocol, where] : service.devices) {
-    for (const auto& server : addresses_of(service, where, device)) {
+    for (const auto& server : addresses_of(service, where, *device)) {
       const auto* known = base::find_protocol(protocol);
       api::Location one;
       one.protocol = protocol;
@@ -274,9 +233,9 @@ base::Outcome<json> locations(Service& service, const Call& call) {
       one.text = pasted(protocol, account, {server, where.port}, offer->name);
       one.protects = known->protects;
       one.remark = known->remark;
-      if (device) {
+      if (*device) {
         one.note = hindrance(service, *offer,
-                             {{*device, 0},
+                             {{**device, 0},
                               protocol,
                               "",
                               known->carries_accounts ? account : std::string()});
@@ -285,7 +244,7 @@ base::Outcome<json> locations(Service& service, const Call& call) {
       result.locations.push_back(std::move(one));
     }
   }
-  return json(result);
+  return result;
 }
 
 }  // namespace
@@ -306,27 +265,15 @@ std::vector<api::Opening> openings(Service& service) {
   return result;
 }
 
-std::vector<Route> access_routes(Service& service) {
-  constexpr auto kOperatorOnly = Permission::kOperator;
-  return {
-      {"GET", "/v1/accounts", kOperatorOnly, json_handler(service, accounts),
-       "who may do what; 'anonymous' is everybody without an account"},
-      {"POST", "/v1/accounts", kOperatorOnly, body_handler(service, add_account),
-       "a new account: name, password, may, from, part, until, remarks"},
-      {"PATCH", "/v1/accounts/{name}", kOperatorOnly,
-       body_handler(service, change_account), "change what is given of them, or 'on'"},
-      {"DELETE", "/v1/accounts/{name}", kOperatorOnly,
-       json_handler(service, remove_account), "remove an account"},
-      {"GET", "/v1/accounts/{name}/keys", kOperatorOnly,
-       json_handler(service, account_keys),
-       "the public keys that it logs in with over SSH"},
-      {"POST", "/v1/accounts/{name}/keys", kOperatorOnly, body_handler(service, add_key),
-       "one more: key (a line or a block as key programs write it), remark"},
-      {"DELETE", "/v1/accounts/{name}/keys", kOperatorOnly,
-       json_handler(service, remove_key), "remove one: ?key=FINGERPRINT, or its remark"},
-      {"GET", "/v1/locations", kOperatorOnly, json_handler(service, locations),
-       "texts to paste into a device: ?image=NAME, &for=ADDRESS, &account=NAME"},
-  };
+void access_routes(Routes& routes) {
+  routes.add(api::kAccounts, accounts);
+  routes.add(api::kAddAccount, add_account);
+  routes.add(api::kChangeAccount, change_account);
+  routes.add(api::kRemoveAccount, remove_account);
+  routes.add(api::kAccountKeys, account_keys);
+  routes.add(api::kAddAccountKey, add_key);
+  routes.add(api::kRemoveAccountKey, remove_key);
+  routes.add(api::kLocations, locations);
 }
 
 }  // namespace vantro::manage

@@ -1,13 +1,11 @@
-// The routes about accounts, and where an image can be fetched.
+// The part of the management API about accounts, and where an image can be fetched.
 #pragma once
 
-#include <vector>
-
+#include "api/access.h"
 #include "manage/routes.h"
-
 namespace vantro::manage {
 
-std::vector<Route> access_routes(Service& service);
+void access_routes(Routes& routes);
 
 // What is open to whom, for the status.
 std::vector<api::Opening> openings(Service& service);

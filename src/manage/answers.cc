@@ -1,13 +1,10 @@
 #include "manage/answers.h"
 
+#include "api/json.h"
+
 namespace vantro::manage {
 
 using net::http::Answer;
-using nlohmann::json;
-
-std::string dump(const json& value) {
-  return value.dump(-1, ' ', false, json::error_handler_t::replace);
-}
 
 Answer text(int status, const char* type, std::string body) {
   Answer answer;
@@ -18,13 +15,9 @@ Answer text(int status, const char* type, std::string body) {
 }
 
 Answer problem(const api::Problem& problem) {
-  return text(problem.status, api::kProblemType, dump(problem));
+  return text(problem.status, api::kProblemType, api::json_of(problem));
 }
 
 Answer refusal(const base::Refusal& refusal) { return problem(api::problem_of(refusal)); }
-
-Answer json_answer(int status, const json& value) {
-  return text(status, "application/json", dump(value));
-}
 
 }  // namespace vantro::manage

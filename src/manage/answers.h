@@ -1,7 +1,6 @@
 // What calls are answered, as HTTP has it.
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 
 #include "api/problem.h"
@@ -10,12 +9,10 @@
 
 namespace vantro::manage {
 
-// Text from outside may not be UTF-8; an answer must not fail over it.
-std::string dump(const nlohmann::json& value);
-
 net::http::Answer problem(const api::Problem& problem);
 net::http::Answer refusal(const base::Refusal& refusal);
 net::http::Answer text(int status, const char* type, std::string body);
-net::http::Answer json_answer(int status, const nlohmann::json& value);
+
+inline constexpr const char* kJsonType = "application/json";
 
 }  // namespace vantro::manage

@@ -1,12 +1,10 @@
-// The routes about what devices sent.
+// The part of the management API about what devices sent.
 #pragma once
-
-#include <vector>
 
 #include "manage/routes.h"
 
 namespace vantro::manage {
 
-std::vector<Route> backup_routes(Service& service);
+void backup_routes(Routes& routes);
 
 }  // namespace vantro::manage

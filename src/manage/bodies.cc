@@ -2,6 +2,7 @@
 
 #include <boost/asio/post.hpp>
 
+#include "api/json.h"
 #include "crypto/digests.h"
 #include "manage/answers.h"
 #include "manage/call_handler.h"
@@ -99,8 +100,8 @@ class ImageBody::Feed final : public net::DiskFeed {
 
   Answer answer_to(const gate::Taken& taken) const {
     const bool there = taken.added.what == catalog::Added::What::kAlreadyThere;
-    return json_answer(there ? 200 : 201,
-                       shape(taken, compared_, *desk_->service.repository.offer_index()));
+    const auto added = shape(taken, compared_, *desk_->service.repository.offer_index());
+    return text(there ? 200 : 201, kJsonType, api::json_of(added));
   }
 
   Answer not_taken_in(const base::Refusal& why) const {

@@ -64,8 +64,8 @@ Answer content_answer(base::Outcome<Content> content) {
   return answer;
 }
 
-Answer json_or_refusal(const base::Outcome<nlohmann::json>& made) {
-  return made ? json_answer(200, *made) : refusal(made.error());
+const char* content_type(api::Carries what) {
+  return what == api::Carries::kText ? "text/plain; charset=utf-8" : kJsonType;
 }
 
 }  // namespace
@@ -95,7 +95,8 @@ void CallHandler::stray(const std::string& why) {
 
 void CallHandler::request(const net::http::Head& head) {
   auto matched = match(desk_->routes, head.method, head.target);
-  const bool open_to_all = matched && matched->route->permission == Permission::kAnyone;
+  const bool open_to_all =
+      matched && matched->route->operation->permission == api::Permission::kAnyone;
   // Before anything is said about what there is.
   const auto authorization = head.field("authorization");
   const bool sees_secrets = holds(authorization, desk_->access.secrets_token);
@@ -107,40 +108,35 @@ void CallHandler::request(const net::http::Head& head) {
   call.may_see_secrets = sees_secrets;
   // Both tokens are the operator's.
   call.caller = {"operator", "operator", peer_};
-  const auto with_body = [&](const BodyHandler& handler, asio::io_context& pool) {
-    connection_.receive(std::make_unique<TextBody>(
-        connection_, head.content_length.value_or(0),
-        [this, call, &handler, &pool](std::string body) {
-          answer_from(pool, [call, &handler, body = std::move(body)] {
-            return json_or_refusal(handler(call, body));
-          });
-        }));
+  const auto& route = *matched->route;
+  std::visit(base::Overloaded{
+                 [&](const TextWork& work) { answer_text(route, work, head, call); },
+                 [&](const ContentWork& work) {
+                   answer_from(desk_->disk,
+                               [call, &work] { return content_answer(work(call)); });
+                 },
+                 [&](const ImageUpload&) { take_image(head, call); },
+                 [&](const EventStream&) { begin_stream(); },
+             },
+             route.work);
+}
+
+void CallHandler::answer_text(const Route& route, const TextWork& work,
+                              const net::http::Head& head, const Call& call) {
+  auto& pool = route.slow ? desk_->slow : desk_->disk;
+  const auto& operation = *route.operation;
+  // As text it goes on its way: a document takes several times as much memory, and would
+  // stay until a slow client has read it all.
+  const auto made = [this, call, &work, &pool, &operation](std::string body) {
+    answer_from(pool, [call, &work, &operation, body = std::move(body)] {
+      auto answer = work(call, body);
+      if (!answer) return refusal(answer.error());
+      return text(200, content_type(operation.gives), std::move(*answer));
+    });
   };
-  std::visit(
-      base::Overloaded{
-          // As text it goes on its way: the document takes several times as much memory,
-          // and would stay until a slow client has read it all.
-          [&](const JsonHandler& handler) {
-            answer_from(desk_->disk,
-                        [call, &handler] { return json_or_refusal(handler(call)); });
-          },
-          [&](const TextHandler& handler) {
-            answer_from(desk_->disk, [call, &handler] {
-              auto made = handler(call);
-              return made ? text(200, "text/plain; charset=utf-8", std::move(*made))
-                          : refusal(made.error());
-            });
-          },
-          [&](const ContentHandler& handler) {
-            answer_from(desk_->disk,
-                        [call, &handler] { return content_answer(handler(call)); });
-          },
-          [&](const BodyHandler& handler) { with_body(handler, desk_->disk); },
-          [&](const SlowBodyHandler& slow) { with_body(slow.handler, desk_->slow); },
-          [&](const ImageUpload&) { take_image(head, std::move(call)); },
-          [&](const EventStream&) { begin_stream(); },
-      },
-      matched->route->handler);
+  if (operation.takes == api::Carries::kNothing) return made({});
+  connection_.receive(
+      std::make_unique<TextBody>(connection_, head.content_length.value_or(0), made));
 }
 
 void CallHandler::answer_from(asio::io_context& pool, Work work) {
@@ -160,8 +156,10 @@ void CallHandler::answer_from(asio::io_context& pool, Work work) {
   });
 }
 
-void CallHandler::take_image(const net::http::Head& head, Call call) {
-  auto options = intake_options(call);
+void CallHandler::take_image(const net::http::Head& head, const Call& call) {
+  const auto asked = asked_in<api::ImageGiven>(call);
+  if (!asked) return connection_.answer(refusal(asked.error()));
+  auto options = intake_options(*asked);
   if (!options) return connection_.answer(refusal(options.error()));
   options->size = head.content_length;
   const bool compared = !options->claims.empty();
@@ -170,10 +168,10 @@ void CallHandler::take_image(const net::http::Head& head, Call call) {
     // std::function wants copies of what it holds.
     const auto intake = std::make_shared<base::Outcome<gate::ImageIntake>>(
         desk->service.gate.open_intake(options));
-    connection->on_lane([desk, intake, compared](Connection& asked) {
-      if (!*intake) return asked.answer(refusal(intake->error()));
-      asked.receive(
-          std::make_unique<ImageBody>(asked, desk, std::move(**intake), compared));
+    connection->on_lane([desk, intake, compared](Connection& there) {
+      if (!*intake) return there.answer(refusal(intake->error()));
+      there.receive(
+          std::make_unique<ImageBody>(there, desk, std::move(**intake), compared));
     });
   });
 }

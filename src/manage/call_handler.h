@@ -50,7 +50,9 @@ class CallHandler final : public net::http::Handler {
 
   // Works it off there, and answers with what it gives.
   void answer_from(boost::asio::io_context& pool, Work work);
-  void take_image(const net::http::Head& head, Call call);
+  void answer_text(const Route& route, const TextWork& work, const net::http::Head& head,
+                   const Call& call);
+  void take_image(const net::http::Head& head, const Call& call);
   void begin_stream();
 
   net::http::Connection& connection_;

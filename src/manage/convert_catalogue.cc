@@ -1,7 +1,6 @@
 #include "manage/convert_catalogue.h"
 
 #include "base/clock.h"
-#include "manage/convert.h"
 
 namespace vantro::manage {
 namespace {

@@ -11,6 +11,7 @@
 #include "desk/kits.h"
 #include "desk/offers.h"
 #include "gate/intake.h"
+#include "manage/convert.h"
 #include "upkeep/verify.h"
 
 namespace vantro::manage {

@@ -1,20 +1,15 @@
 #include "manage/device_routes.h"
 
-#include <algorithm>
 #include <fmt/format.h>
 #include <map>
 
+#include "api/operations.h"
 #include "base/visible_name.h"
 #include "desk/devices.h"
-#include "manage/body.h"
 #include "manage/convert_backups.h"
 
 namespace vantro::manage {
 namespace {
-
-using base::Kind;
-using desk::Devices;
-using nlohmann::json;
 
 // Its addresses under which backups stand that are not its own.
 base::Outcome<std::vector<std::string>> unclaimed(Service& service,
@@ -29,88 +24,70 @@ base::Outcome<std::vector<std::string>> unclaimed(Service& service,
   return found;
 }
 
-base::Outcome<json> detail(Service& service, const base::Outcome<fleet::Device>& device) {
+base::Outcome<api::Device> detail(Service& service,
+                                  const base::Outcome<fleet::Device>& device) {
   if (!device) return base::refuse(device.error());
   auto left = unclaimed(service, *device);
   if (!left) return base::refuse(left.error());
   auto result = shape(*device);
   result.unclaimed = std::move(*left);
-  return json(result);
+  return result;
 }
 
-base::Outcome<json> devices(Service& service, const Call&) {
+base::Outcome<api::DeviceList> devices(Service& service, const Call&,
+                                       const api::Nothing&) {
   const auto all = service.repository.devices.all();
   if (!all) return base::refuse(all.error());
-  auto list = json::array();
-  for (const auto& one : *all) list.push_back(shape(one));
-  return json{{"devices", std::move(list)}};
+  api::DeviceList result;
+  for (const auto& one : *all) result.devices.push_back(shape(one));
+  return result;
 }
 
-base::Outcome<json> device(Service& service, const Call& call) {
-  return detail(service, service.repository.devices.find(call.path.at("name")));
+base::Outcome<api::Device> device(Service& service, const Call&,
+                                  const api::Named& asked) {
+  return detail(service, service.repository.devices.find(asked.name));
 }
 
-base::Outcome<fleet::Fields> fields_of(const std::string& body) {
-  auto known = fleet::field_names();
-  known.insert(known.begin(), "name");
-  const auto wanted = object(body, known);
-  if (!wanted) return base::refuse(wanted.error());
-  fleet::Fields fields;
-  for (const auto& [name, value] : wanted->items()) {
-    auto text = text_field(*wanted, name.c_str());
-    if (!text) return base::refuse(text.error());
-    fields[name] = std::move(*text);
-  }
-  return fields;
-}
-
-base::Outcome<json> add(Service& service, const Call& call, const std::string& body) {
-  auto fields = fields_of(body);
-  if (!fields) return base::refuse(fields.error());
-  const auto name = fields->extract("name");
+base::Outcome<api::Device> add(Service& service, const Call& call, const api::Nothing&,
+                               const api::DeviceFields& given) {
+  auto fields = api::given_texts(given);
+  const auto name = fields.extract("name");
   return detail(service, desk::Devices(service.repository, call.caller)
-                             .add(name ? name.mapped() : "", *fields));
+                             .add(name ? name.mapped() : "", fields));
 }
 
-base::Outcome<json> change(Service& service, const Call& call, const std::string& body) {
-  const auto fields = fields_of(body);
-  if (!fields) return base::refuse(fields.error());
+base::Outcome<api::Device> change(Service& service, const Call& call,
+                                  const api::Named& asked,
+                                  const api::DeviceFields& given) {
   return detail(service, desk::Devices(service.repository, call.caller)
-                             .change(call.path.at("name"), *fields));
+                             .change(asked.name, api::given_texts(given)));
 }
 
-base::Outcome<json> remove(Service& service, const Call& call) {
-  const auto removed =
-      desk::Devices(service.repository, call.caller).remove(call.path.at("name"));
+base::Outcome<api::Claimed> remove(Service& service, const Call& call,
+                                   const api::Named& asked) {
+  const auto removed = desk::Devices(service.repository, call.caller).remove(asked.name);
   if (!removed) return base::refuse(removed.error());
-  return json(shape(*removed));
+  return shape(*removed);
 }
 
-base::Outcome<json> claim(Service& service, const Call& call, const std::string& body) {
-  const auto wanted = object(body, {"address"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto address = text_field(*wanted, "address");
-  if (!address) return base::refuse(address.error());
-  const auto claimed = desk::Devices(service.repository, call.caller)
-                           .claim(*address, call.path.at("name"));
+base::Outcome<api::Claimed> claim(Service& service, const Call& call,
+                                  const api::Named& asked,
+                                  const api::AddressGiven& given) {
+  const auto claimed =
+      desk::Devices(service.repository, call.caller).claim(given.address, asked.name);
   if (!claimed) return base::refuse(claimed.error());
-  return json(shape(*claimed));
+  return shape(*claimed);
 }
 
-base::Outcome<json> import(Service& service, const Call& call, const std::string& body) {
-  const auto wanted = object(body, {"table", "really"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto table = text_field(*wanted, "table");
-  if (!table) return base::refuse(table.error());
-  const auto really = flag_field(*wanted, "really", true);
-  if (!really) return base::refuse(really.error());
+base::Outcome<api::Imported> import(Service& service, const Call& call,
+                                    const api::Nothing&, const api::DeviceTable& given) {
   const auto done =
-      desk::Devices(service.repository, call.caller).import(*table, *really);
+      desk::Devices(service.repository, call.caller).import(given.table, given.really);
   if (!done) return base::refuse(done.error());
-  return json(api::Imported{*really, done->added, done->changed, done->unchanged});
+  return api::Imported{given.really, done->added, done->changed, done->unchanged};
 }
 
-base::Outcome<json> sites(Service& service, const Call&) {
+base::Outcome<api::SiteList> sites(Service& service, const Call&, const api::Nothing&) {
   const auto scheduled = service.repository.devices.sites();
   if (!scheduled) return base::refuse(scheduled.error());
   const auto all = service.repository.devices.all();
@@ -127,58 +104,40 @@ base::Outcome<json> sites(Service& service, const Call&) {
     if (site.name.empty()) site.name = one.name;
     site.backup_every = fleet::every_text(one.backup_every);
   }
-  auto list = json::array();
-  for (const auto& [folded, site] : known) list.push_back(site);
-  return json{{"sites", std::move(list)}};
+  api::SiteList result;
+  for (auto& [folded, site] : known) result.sites.push_back(std::move(site));
+  return result;
 }
 
-base::Outcome<json> change_site(Service& service, const Call& call,
-                                const std::string& body) {
-  const auto wanted = object(body, {"backup_every"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto text = text_field(*wanted, "backup_every");
-  if (!text) return base::refuse(text.error());
-  const auto every = fleet::parse_every(*text);
+base::Outcome<api::SiteSchedule> change_site(Service& service, const Call& call,
+                                             const api::Named& asked,
+                                             const api::SiteSchedule& given) {
+  const auto every = fleet::parse_every(given.backup_every);
   if (!every) {
     return base::refuse(
-        Kind::kInvalid,
-        fmt::format("'{}' says not how often a backup is expected: daily, "
+        base::Kind::kInvalid,
+        fmt::format("'{}' does not say how often a backup is expected: daily, "
                     "weekly, monthly, 12h, 3d, never",
-                    base::printable(*text, 60)));
+                    base::printable(given.backup_every, 60)));
   }
-  const auto& name = call.path.at("name");
-  if (auto done = desk::Devices(service.repository, call.caller).set_site(name, *every);
-      !done) {
-    return base::refuse(done.error());
-  }
-  return json{{"name", name}, {"backup_every", fleet::every_text(*every)}};
+  const auto done =
+      desk::Devices(service.repository, call.caller).set_site(asked.name, *every);
+  if (!done) return base::refuse(done.error());
+  return api::SiteSchedule{asked.name, fleet::every_text(*every)};
 }
 
 }  // namespace
 
-std::vector<Route> device_routes(Service& service) {
-  constexpr auto kOperatorOnly = Permission::kOperator;
-  return {
-      {"GET", "/v1/devices", kOperatorOnly, json_handler(service, devices),
-       "the inventory"},
-      {"POST", "/v1/devices", kOperatorOnly, body_handler(service, add),
-       "a new one: name, addresses, link_address, maker, platform, hardware, site, "
-       "remarks, backup_every, quota"},
-      {"POST", "/v1/device-import", kOperatorOnly, body_handler(service, import),
-       "many at once: table (CSV, its first line names the columns), really"},
-      {"GET", "/v1/devices/{name}", kOperatorOnly, json_handler(service, device),
-       "one, and its addresses with unclaimed backups"},
-      {"PATCH", "/v1/devices/{name}", kOperatorOnly, body_handler(service, change),
-       "change what is given of them; with a name it is renamed"},
-      {"DELETE", "/v1/devices/{name}", kOperatorOnly, json_handler(service, remove),
-       "remove it; its backups stand under their addresses then"},
-      {"POST", "/v1/devices/{name}/claim", kOperatorOnly, body_handler(service, claim),
-       "what came from an address becomes its own: address"},
-      {"GET", "/v1/sites", kOperatorOnly, json_handler(service, sites),
-       "sites, and how often backups are expected of their devices"},
-      {"PATCH", "/v1/sites/{name}", kOperatorOnly, body_handler(service, change_site),
-       "how often: backup_every"},
-  };
+void device_routes(Routes& routes) {
+  routes.add(api::kDevices, devices);
+  routes.add(api::kAddDevice, add);
+  routes.add(api::kImportDevices, import);
+  routes.add(api::kDevice, device);
+  routes.add(api::kChangeDevice, change);
+  routes.add(api::kRemoveDevice, remove);
+  routes.add(api::kClaimAddress, claim);
+  routes.add(api::kSites, sites);
+  routes.add(api::kChangeSite, change_site);
 }
 
 }  // namespace vantro::manage

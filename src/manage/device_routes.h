@@ -1,12 +1,10 @@
-// The routes about the inventory.
+// The part of the management API about the inventory.
 #pragma once
-
-#include <vector>
 
 #include "manage/routes.h"
 
 namespace vantro::manage {
 
-std::vector<Route> device_routes(Service& service);
+void device_routes(Routes& routes);
 
 }  // namespace vantro::manage

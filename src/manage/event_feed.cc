@@ -4,7 +4,7 @@
 #include <boost/asio/post.hpp>
 #include <fmt/format.h>
 
-#include "manage/answers.h"
+#include "api/json.h"
 #include "manage/convert.h"
 #include "repository/repository.h"
 
@@ -18,7 +18,8 @@ constexpr std::size_t kMostChanges = 1000;  // told of at once
 constexpr const char* kStillHere = ": still here\n\n";
 
 std::string event_of(const gate::TransferView& view) {
-  return fmt::format("event: transfer\nid: {}\ndata: {}\n\n", view.id, dump(shape(view)));
+  return fmt::format("event: transfer\nid: {}\ndata: {}\n\n", view.id,
+                     api::json_of(shape(view)));
 }
 
 // Whether somebody who watches would see the difference. What only grows with time (how
@@ -114,7 +115,7 @@ void EventFeed::gather() {
     for (const auto& one : changes) {
       if (one.sequence <= sequence) continue;
       text += fmt::format("event: change\nid: {}\ndata: {}\n\n", one.sequence,
-                          dump(shape(one)));
+                          api::json_of(shape(one)));
     }
     return text;
   };

@@ -2,77 +2,43 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
-#include <set>
+#include <map>
 
-#include "api/catalogue.h"
-#include "base/numbers.h"
+#include "api/operations.h"
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
 #include "crypto/signature.h"
 #include "desk/images.h"
 #include "desk/kits.h"
 #include "desk/offers.h"
-#include "manage/body.h"
 #include "manage/convert_catalogue.h"
-#include "text/nearest.h"
+#include "manage/values.h"
 #include "text/version.h"
 
 namespace vantro::manage {
 namespace {
 
 using base::Kind;
-using nlohmann::json;
 
-constexpr std::size_t kUsualRows = 1000;
-constexpr std::size_t kMostRows = 200'000;
-
-bool says(const Call& call, const std::string& name, const char* value) {
-  return query(call, name) == value;
-}
+constexpr std::int64_t kUsualRows = 1000;
+constexpr std::int64_t kMostRows = 200'000;
 
 // -- Images --
 
-base::Outcome<catalog::Filter> filter_of(const Call& call) {
+base::Outcome<api::ImageList> images(Service& service, const Call&,
+                                     const api::ImageFilter& asked) {
   catalog::Filter filter;
-  filter.most = kUsualRows;
-  for (const auto& [name, text] : call.query) {
-    if (text.empty()) continue;
-    if (name == "text") {
-      filter.text = text;
-    } else if (name == "vouching") {
-      filter.vouching = catalog::vouching_of(base::folded(text));
-      if (!filter.vouching) {
-        return base::refuse(Kind::kInvalid,
-                            fmt::format("'{}' is none of unvouched, vouched-weakly, "
-                                        "vouched, contradicted",
-                                        base::printable(text, 40)));
-      }
-    } else if (name == "offered") {
-      filter.offered = text == "true";
-    } else if (name == "newest") {
-      filter.newest_only = text == "true";
-    } else if (name == "limit" || name == "skip") {
-      const auto number = base::parse_number<std::size_t>(text);
-      if (!number) {
-        return base::refuse(Kind::kInvalid, fmt::format("{}: '{}' is no number", name,
-                                                        base::printable(text, 40)));
-      }
-      (name == "limit" ? filter.most : filter.skip) = *number;
-    } else {
-      filter.facts.emplace(name, text);
-    }
-  }
-  filter.most = std::min(filter.most, kMostRows);
-  return filter;
-}
-
-base::Outcome<json> images(Service& service, const Call& call) {
-  const auto filter = filter_of(call);
-  if (!filter) return base::refuse(filter.error());
-  const auto listing = service.repository.catalog.list(*filter);
+  filter.facts = api::given_texts(asked);
+  filter.text = asked.text;
+  if (!asked.vouching.empty()) filter.vouching = catalog::vouching_of(asked.vouching);
+  filter.offered = asked.offered;
+  filter.newest_only = asked.newest;
+  filter.most =
+      static_cast<std::size_t>(std::min(asked.limit.value_or(kUsualRows), kMostRows));
+  filter.skip = static_cast<std::size_t>(asked.skip);
+  const auto listing = service.repository.catalog.list(filter);
   if (!listing) return base::refuse(listing.error());
-  return json(shape(*listing, *service.repository.offer_index()));
+  return shape(*listing, *service.repository.offer_index());
 }
 
 // Everything that is known of it. The first refusal of the many questions ends it.
@@ -107,78 +73,60 @@ base::Outcome<api::ImageDetail> detail(Service& service, const catalog::Image& i
   return result;
 }
 
-base::Outcome<json> image(Service& service, const Call& call) {
-  const auto found = image_for(service, call.path.at("name"));
+base::Outcome<api::ImageDetail> image(Service& service, const Call&,
+                                      const api::Named& asked) {
+  const auto found = image_for(service, asked.name);
   if (!found) return base::refuse(found.error());
-  const auto all = detail(service, *found);
-  if (!all) return base::refuse(all.error());
-  return json(*all);
+  return detail(service, *found);
 }
 
-base::Outcome<Content> image_content(Service& service, const Call& call) {
-  const auto found = image_for(service, call.path.at("name"));
+base::Outcome<Content> image_content(Service& service, const Call&,
+                                     const api::Named& asked) {
+  const auto found = image_for(service, asked.name);
   if (!found) return base::refuse(found.error());
   auto file = service.repository.folder.open_stored(found->digests.sha256, found->size);
   if (!file) return base::refuse(file.error());
   return Content{std::move(*file), found->size, found->digests.sha256};
 }
 
-base::Outcome<json> edit_image(Service& service, const Call& call,
-                               const std::string& body) {
-  const auto wanted = object(body, catalog::fact_names());
-  if (!wanted) return base::refuse(wanted.error());
-  std::map<std::string, std::string> facts;
-  for (const auto& [name, value] : wanted->items()) {
-    auto text = text_field(*wanted, name.c_str());
-    if (!text) return base::refuse(text.error());
-    facts.emplace(name, std::move(*text));
-  }
-  const auto changes =
-      desk::Images(service.repository, call.caller).edit(call.path.at("name"), facts);
+base::Outcome<api::FactChanges> edit_image(Service& service, const Call& call,
+                                           const api::Named& asked,
+                                           const api::FactFields& given) {
+  const auto changes = desk::Images(service.repository, call.caller)
+                           .edit(asked.name, api::given_texts(given));
   if (!changes) return base::refuse(changes.error());
-  return json{{"changes", shapes(*changes)}};
+  return api::FactChanges{shapes(*changes)};
 }
 
-base::Outcome<json> withdraw(Service& service, const Call& call,
-                             const std::string& body) {
-  const auto wanted = object(body, {"why"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto why = text_field(*wanted, "why");
-  if (!why) return base::refuse(why.error());
+base::Outcome<api::EndedOffers> withdraw(Service& service, const Call& call,
+                                         const api::Named& asked,
+                                         const api::WithdrawalGiven& given) {
   const auto ended =
-      desk::Images(service.repository, call.caller).withdraw(call.path.at("name"), *why);
+      desk::Images(service.repository, call.caller).withdraw(asked.name, given.why);
   if (!ended) return base::refuse(ended.error());
-  return json{{"ended", shapes(*ended, *service.repository.offer_index())}};
+  return api::EndedOffers{shapes(*ended, *service.repository.offer_index())};
 }
 
-base::Outcome<json> take_back_withdrawal(Service& service, const Call& call,
-                                         const std::string&) {
-  const auto done = desk::Images(service.repository, call.caller)
-                        .take_back_withdrawal(call.path.at("name"));
+base::Outcome<api::ImageDetail> take_back_withdrawal(Service& service, const Call& call,
+                                                     const api::Named& asked) {
+  const auto done =
+      desk::Images(service.repository, call.caller).take_back_withdrawal(asked.name);
   if (!done) return base::refuse(done.error());
-  return image(service, call);
+  return image(service, call, asked);
 }
 
 // The checksums for this image out of a list, whose signature is checked if there is one.
 base::Outcome<std::vector<repository::Claim>> claims_from_list(
-    const catalog::Image& image, const std::string& name, const json& from) {
-  const auto list = text_field(from, "list");
-  if (!list) return base::refuse(list.error());
-  const auto signature = text_field(from, "signature");
-  if (!signature) return base::refuse(signature.error());
-  const auto key = text_field(from, "key");
-  if (!key) return base::refuse(key.error());
-  const auto source = text_field(from, "source");
-  if (!source) return base::refuse(source.error());
-  const auto parsed = crypto::parse_checksum_list(*list);
+    const catalog::Image& image, const std::string& name, const api::VouchGiven& given) {
+  const auto parsed = crypto::parse_checksum_list(*given.list);
   if (!parsed) return base::refuse(parsed.error());
   std::string signer;
-  if (!signature->empty() || !key->empty()) {
-    if (signature->empty() || key->empty()) {
+  if (!given.signature.empty() || !given.key.empty()) {
+    if (given.signature.empty() || given.key.empty()) {
       return base::refuse(Kind::kInvalid,
                           "a signature is checked with the maker's key: give both");
     }
-    const auto made = crypto::check_signature(*list, *signature, *key);
+    const auto made = crypto::check_signature(*given.list, given.signature, given.key);
     if (!made) return base::refuse(made.error());
     signer = made->signer;
   }
@@ -191,89 +139,88 @@ base::Outcome<std::vector<repository::Claim>> claims_from_list(
         Kind::kNotFound,
         fmt::format("the checksum list has {} lines, and none is for '{}'", names.size(),
                     base::printable(name)),
-        text::nearest(name, names).value_or(""));
+        nearest(name, names).value_or(""));
   }
   std::vector<repository::Claim> claims;
-  for (const auto& one : own) claims.push_back({one.expected, *source, signer});
+  for (const auto& one : own) claims.push_back({one.expected, given.source, signer});
   return claims;
 }
 
-base::Outcome<json> vouch(Service& service, const Call& call, const std::string& body) {
-  const auto& name = call.path.at("name");
-  const auto wanted = object(body, {"expect", "list", "signature", "key", "source"});
-  if (!wanted) return base::refuse(wanted.error());
-  const auto found = image_for(service, name);
+base::Outcome<api::Vouched> vouch(Service& service, const Call& call,
+                                  const api::Named& asked, const api::VouchGiven& given) {
+  const auto found = image_for(service, asked.name);
   if (!found) return base::refuse(found.error());
   std::vector<repository::Claim> claims;
-  const auto expected = texts_field(*wanted, "expect");
-  if (!expected) return base::refuse(expected.error());
-  const auto source = text_field(*wanted, "source");
-  if (!source) return base::refuse(source.error());
-  for (const auto& text : *expected) {
+  for (const auto& text : given.expect) {
     auto one = crypto::Expected::parse(text);
     if (!one) return base::refuse(one.error());
-    claims.push_back({std::move(*one), *source, ""});
+    claims.push_back({std::move(*one), given.source, ""});
   }
-  if (wanted->contains("list")) {
-    auto listed = claims_from_list(*found, name, *wanted);
+  if (given.list) {
+    auto listed = claims_from_list(*found, asked.name, given);
     if (!listed) return base::refuse(listed.error());
     claims.insert(claims.end(), listed->begin(), listed->end());
   }
-  const auto vouched = desk::Images(service.repository, call.caller).vouch(name, claims);
+  const auto vouched =
+      desk::Images(service.repository, call.caller).vouch(asked.name, claims);
   if (!vouched) return base::refuse(vouched.error());
-  return json{{"image", shape(vouched->image, *service.repository.offer_index())},
-              {"vouches", shapes(vouched->vouches)}};
+  return api::Vouched{shape(vouched->image, *service.repository.offer_index()),
+                      shapes(vouched->vouches)};
 }
 
-base::Outcome<json> retract(Service& service, const Call& call, const std::string&) {
-  const auto left =
-      desk::Images(service.repository, call.caller).retract(call.path.at("name"));
+base::Outcome<api::Vouched> retract(Service& service, const Call& call,
+                                    const api::Named& asked) {
+  const auto left = desk::Images(service.repository, call.caller).retract(asked.name);
   if (!left) return base::refuse(left.error());
-  return json{{"image", shape(*left, *service.repository.offer_index())}};
+  return api::Vouched{shape(*left, *service.repository.offer_index()), {}};
 }
 
-base::Outcome<json> attach(Service& service, const Call& call, const std::string& body) {
-  const auto made =
-      desk::Images(service.repository, call.caller)
-          .attach(call.path.at("name"), call.path.at("document"), base::as_bytes(body));
+base::Outcome<api::Document> attach(Service& service, const Call& call,
+                                    const api::DocumentAsked& asked,
+                                    const std::string& bytes) {
+  const auto made = desk::Images(service.repository, call.caller)
+                        .attach(asked.name, asked.document, base::as_bytes(bytes));
   if (!made) return base::refuse(made.error());
-  return json(shape(*made));
+  return shape(*made);
 }
 
-base::Outcome<json> detach(Service& service, const Call& call, const std::string&) {
-  const auto done = desk::Images(service.repository, call.caller)
-                        .detach(call.path.at("name"), call.path.at("document"));
+base::Outcome<api::Nothing> detach(Service& service, const Call& call,
+                                   const api::DocumentAsked& asked) {
+  const auto done =
+      desk::Images(service.repository, call.caller).detach(asked.name, asked.document);
   if (!done) return base::refuse(done.error());
-  return json::object();
+  return api::Nothing{};
 }
 
-base::Outcome<Content> document_content(Service& service, const Call& call) {
-  const auto found = image_for(service, call.path.at("name"));
+base::Outcome<Content> document_content(Service& service, const Call&,
+                                        const api::DocumentAsked& asked) {
+  const auto found = image_for(service, asked.name);
   if (!found) return base::refuse(found.error());
   auto& repository = service.repository;
-  const auto document = repository.documents.find(found->id, call.path.at("document"));
+  const auto document = repository.documents.find(found->id, asked.document);
   if (!document) return base::refuse(document.error());
   auto file = repository.folder.open_stored(document->sha256, document->size);
   if (!file) return base::refuse(file.error());
   return Content{std::move(*file), document->size, document->sha256};
 }
 
-base::Outcome<json> suggestions(Service& service, const Call& call) {
-  const auto name = query(call, "name");
-  if (!name) return base::refuse(Kind::kInvalid, "?name=FILE is missing");
-  return json{
-      {"suggestions", shapes(catalog::suggestions(service.gate.recognisers(), *name))}};
+base::Outcome<api::SuggestionList> suggestions(Service& service, const Call&,
+                                               const api::NameAsked& asked) {
+  return api::SuggestionList{
+      shapes(catalog::suggestions(service.gate.recognisers(), asked.name))};
 }
 
 // Whether bytes with this checksum are known here, as an image or a backup.
-base::Outcome<json> content(Service& service, const Call& call) {
-  const auto sum = crypto::Expected::parse(call.path.at("checksum"));
+base::Outcome<api::ContentKnown> content(Service& service, const Call&,
+                                         const api::ChecksumAsked& asked) {
+  const auto sum = crypto::Expected::parse(asked.checksum);
   if (!sum) return base::refuse(sum.error());
   auto& repository = service.repository;
   const auto found = repository.catalog.with_checksum(*sum);
   if (!found) return base::refuse(found.error());
-  json answer{{"in_catalogue", found->has_value()}, {"image", nullptr}};
-  if (*found) answer["image"] = shape(**found, *service.repository.offer_index());
+  api::ContentKnown answer;
+  answer.in_catalogue = found->has_value();
+  if (*found) answer.image = shape(**found, *repository.offer_index());
   return answer;
 }
 
@@ -287,21 +234,17 @@ Sizes sizes_of(const std::vector<api::Member>& members) {
   return sizes;
 }
 
-base::Outcome<json> comparison(Service& service, const Call& call) {
-  const auto first = query(call, "a");
-  const auto second = query(call, "b");
-  if (!first || !second) {
-    return base::refuse(Kind::kInvalid, "?a=IMAGE&b=IMAGE is missing");
-  }
-  const auto a = image_for(service, *first);
+base::Outcome<api::ImagesCompared> comparison(Service& service, const Call&,
+                                              const api::ImagePair& asked) {
+  const auto a = image_for(service, asked.a);
   if (!a) return base::refuse(a.error());
-  const auto b = image_for(service, *second);
+  const auto b = image_for(service, asked.b);
   if (!b) return base::refuse(b.error());
   auto detail_a = detail(service, *a);
   if (!detail_a) return base::refuse(detail_a.error());
   auto detail_b = detail(service, *b);
   if (!detail_b) return base::refuse(detail_b.error());
-  api::Comparison result;
+  api::ImagesCompared result;
   result.same_bytes = a->digests.sha256 == b->digests.sha256;
   if (!a->facts.version.empty() && !b->facts.version.empty()) {
     const text::Version from(a->facts.version);
@@ -331,77 +274,43 @@ base::Outcome<json> comparison(Service& service, const Call& call) {
   }
   result.a = std::move(*detail_a);
   result.b = std::move(*detail_b);
-  return json(result);
+  return result;
 }
 
 }  // namespace
 
-base::Outcome<gate::IntakeOptions> intake_options(const Call& call) {
+base::Outcome<gate::IntakeOptions> intake_options(const api::ImageGiven& asked) {
   gate::IntakeOptions options;
-  options.name = call.path.at("name");
-  options.hold = says(call, "hold", "true");
-  options.despite_findings = says(call, "despite_findings", "true");
-  options.take_suggestions = !says(call, "suggest", "false");
-  options.record_claims = !says(call, "vouch", "false");
-  const auto source = query(call, "source").value_or("");
-  const auto all = query(call, "expect").value_or("");
-  for (std::size_t at = 0; at < all.size();) {
-    const auto end = std::min(all.find(',', at), all.size());
-    auto one = crypto::Expected::parse(all.substr(at, end - at));
+  options.name = asked.name;
+  options.hold = asked.hold;
+  options.despite_findings = asked.despite_findings;
+  options.take_suggestions = asked.suggest;
+  options.record_claims = asked.vouch;
+  options.facts = asked.fact;
+  for (const auto& text : asked.expect) {
+    auto one = crypto::Expected::parse(text);
     if (!one) return base::refuse(one.error());
-    options.claims.push_back({std::move(*one), source, ""});
-    at = end + 1;
-  }
-  constexpr std::string_view kFact = "fact.";
-  for (const auto& [name, text] : call.query) {
-    if (name.starts_with(kFact)) options.facts.emplace(name.substr(kFact.size()), text);
+    options.claims.push_back({std::move(*one), asked.source, ""});
   }
   return options;
 }
 
-std::vector<Route> image_routes(Service& service) {
-  constexpr auto kOwner = Permission::kOperator;
-  const auto get = [&service](auto handler) { return json_handler(service, handler); };
-  const auto with_body = [&service](auto handler) {
-    return body_handler(service, handler);
-  };
-  const auto bytes = [&service](auto handler) {
-    return ContentHandler(
-        [&service, handler](const Call& call) { return handler(service, call); });
-  };
-  return {
-      {"GET", "/v1/images", kOwner, get(images),
-       "images by platform, role and version; ?maker, platform, hardware, role, version, "
-       "line, stage, source, text, vouching, offered=true|false, newest=true, limit, "
-       "skip"},
-      {"GET", "/v1/images/{name}", kOwner, get(image), "everything about one image"},
-      {"PUT", "/v1/images/{name}", kOwner, ImageUpload{},
-       "take an image in; the body is its bytes; ?expect=ALGO:HEX,..., source, "
-       "vouch=false, hold=true, despite_findings=true, suggest=false, fact.NAME=TEXT"},
-      {"PATCH", "/v1/images/{name}", kOwner, with_body(edit_image),
-       "change facts: {\"version\": \"7.6.0\", ...}; an empty text forgets one"},
-      {"GET", "/v1/images/{name}/content", kOwner, bytes(image_content), "its bytes"},
-      {"POST", "/v1/images/{name}/withdrawal", kOwner, with_body(withdraw),
-       "end its offers; {\"why\": what devices are told}"},
-      {"DELETE", "/v1/images/{name}/withdrawal", kOwner, with_body(take_back_withdrawal),
-       "take the withdrawal back"},
-      {"POST", "/v1/images/{name}/vouches", kOwner, with_body(vouch),
-       "hold it against the maker's checksums: expect, or list (with signature and key); "
-       "source"},
-      {"DELETE", "/v1/images/{name}/vouches", kOwner, with_body(retract),
-       "take back the checksums that differ, or else all"},
-      {"PUT", "/v1/images/{name}/documents/{document}", kOwner, with_body(attach),
-       "attach release notes; the body is their bytes"},
-      {"GET", "/v1/images/{name}/documents/{document}", kOwner, bytes(document_content),
-       "a document's bytes"},
-      {"DELETE", "/v1/images/{name}/documents/{document}", kOwner, with_body(detach),
-       "take a document away"},
-      {"GET", "/v1/suggestions", kOwner, get(suggestions),
-       "what the recognisers make of ?name=FILE"},
-      {"GET", "/v1/contents/{checksum}", kOwner, get(content),
-       "whether bytes with this checksum are in the catalogue"},
-      {"GET", "/v1/comparison", kOwner, get(comparison), "two images, ?a=IMAGE&b=IMAGE"},
-  };
+void image_routes(Routes& routes) {
+  routes.add(api::kImages, images);
+  routes.add(api::kImage, image);
+  routes.add_upload(api::kAddImage);
+  routes.add(api::kEditImage, edit_image);
+  routes.add(api::kImageContent, image_content);
+  routes.add(api::kWithdrawImage, withdraw);
+  routes.add(api::kReturnImage, take_back_withdrawal);
+  routes.add(api::kVouchImage, vouch);
+  routes.add(api::kRetractVouches, retract);
+  routes.add(api::kAttachDocument, attach);
+  routes.add(api::kDocument, document_content);
+  routes.add(api::kDetachDocument, detach);
+  routes.add(api::kSuggestions, suggestions);
+  routes.add(api::kContent, content);
+  routes.add(api::kCompareImages, comparison);
 }
 
 }  // namespace vantro::manage

@@ -1,12 +1,10 @@
-// The part of the management API about offers, kits, and verifying what is stored.
+// The part of the management API about offers, kits, and verifying.
 #pragma once
-
-#include <vector>
 
 #include "manage/routes.h"
 
 namespace vantro::manage {
 
-std::vector<Route> offer_routes(Service& service);
+void offer_routes(Routes& routes);
 
 }  // namespace vantro::manage

@@ -1,15 +1,17 @@
-// The management API as one table: what can be called, by whom, and what answers. The
-// dispatch, the permission check and GET /v1/routes are made from it.
+// What answers the operations of the table (api/operations.h): each has its function
+// here.
 #pragma once
 
 #include <functional>
-#include <map>
-#include <nlohmann/json.hpp>
 #include <string>
 #include <string_view>
+#include <type_traits>
 #include <variant>
 #include <vector>
 
+#include "api/json.h"
+#include "api/operation.h"
+#include "api/target.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "desk/caller.h"
@@ -17,10 +19,9 @@
 
 namespace vantro::manage {
 
-// A call whose path has been matched: {name} and the like, and the query, both decoded.
+// A call whose path has been matched.
 struct Call {
-  std::map<std::string, std::string> path;
-  std::map<std::string, std::string> query;
+  api::Values values;  // of path and query, decoded
   desk::Caller caller;
   // The caller's token is that which shows secrets, where they are asked for.
   bool may_see_secrets = false;
@@ -33,33 +34,108 @@ struct Content {
   std::string sha256;  // empty: not known
 };
 
-using JsonHandler = std::function<base::Outcome<nlohmann::json>(const Call&)>;
-using ContentHandler = std::function<base::Outcome<Content>(const Call&)>;
-using TextHandler = std::function<base::Outcome<std::string>(const Call&)>;
-// With the body, of at most kLongestBody bytes.
-using BodyHandler =
-    std::function<base::Outcome<nlohmann::json>(const Call&, const std::string& body)>;
-// The same for what may take a minute.
-struct SlowBodyHandler {
-  BodyHandler handler;
-};
+// Of a body that is held in memory, in bytes.
 inline constexpr std::size_t kLongestBody = 32 << 20;
-struct ImageUpload {};  // the body is an image; the server streams it into the gate
-struct EventStream {};  // server-sent events of transfers, until the client goes
 
-enum class Permission { kAnyone, kOperator };
+// On a pool, several at the same time. `body` is empty where the operation takes none.
+using TextWork =
+    std::function<base::Outcome<std::string>(const Call&, const std::string& body)>;
+using ContentWork = std::function<base::Outcome<Content>(const Call&)>;
+struct ImageUpload {};  // the body is an image; it is streamed into the gate
+struct EventStream {};  // server-sent events, until the caller goes
 
 struct Route {
-  const char* method;
-  const char* path;  // with {name} for one segment
-  Permission permission;
-  std::variant<JsonHandler, ContentHandler, TextHandler, BodyHandler, SlowBodyHandler,
-               ImageUpload, EventStream>
-      handler;
-  const char* summary;
+  const api::OperationInfo* operation = nullptr;
+  std::variant<TextWork, ContentWork, ImageUpload, EventStream> work;
+  bool slow = false;  // it may take a minute
 };
 
-// Handlers run on the disk pool and may be called at the same time.
+// The nearest of the names, for refusals.
+std::optional<std::string> nearest(std::string_view typed,
+                                   const std::vector<std::string>& names);
+
+// What was asked in path and query, as the operation has it.
+template <class Asked>
+base::Outcome<Asked> asked_in(const Call& call) {
+  Asked asked;
+  auto read = api::read_asked(call.values, api::shape_of<Asked>(), &asked, nearest);
+  if (!read) return base::refuse(read.error());
+  return asked;
+}
+
+class Routes {
+ public:
+  // It must outlive them.
+  explicit Routes(Service& service) : service_(service) {}
+
+  // `work(service, call, asked)`, or `work(service, call, asked, body)` where the
+  // operation takes one, gives an Outcome of the answer.
+  template <class Asked, class Body, class Answer, class Work>
+  void add(const api::Operation<Asked, Body, Answer>& operation, Work work) {
+    constexpr bool is_content = std::is_same_v<Answer, api::Bytes>;
+    const auto run = [&service = service_, work](const Call& call,
+                                                 const std::string& body) {
+      using Result = decltype(answered<Body>(service, work, call, Asked{}, body));
+      auto asked = asked_in<Asked>(call);
+      if (!asked) return Result(base::refuse(asked.error()));
+      return answered<Body>(service, work, call, *asked, body);
+    };
+    if constexpr (is_content) {
+      all_.push_back({&operation, ContentWork([run](const Call& call) {
+                        return run(call, std::string());
+                      })});
+    } else {
+      all_.push_back(
+          {&operation,
+           TextWork([run](const Call& call,
+                          const std::string& body) -> base::Outcome<std::string> {
+             auto answer = run(call, body);
+             if (!answer) return base::refuse(answer.error());
+             if constexpr (std::is_same_v<Answer, api::Text> ||
+                           std::is_same_v<Answer, api::Json>) {
+               return std::move(*answer);
+             } else {
+               return api::json_of<Answer>(*answer);
+             }
+           })});
+    }
+  }
+  template <class Asked, class Body, class Answer, class Work>
+  void add_slow(const api::Operation<Asked, Body, Answer>& operation, Work work) {
+    add(operation, std::move(work));
+    all_.back().slow = true;
+  }
+  void add_upload(const api::OperationInfo& operation) {
+    all_.push_back({&operation, ImageUpload{}});
+  }
+  void add_stream(const api::OperationInfo& operation) {
+    all_.push_back({&operation, EventStream{}});
+  }
+
+  std::vector<Route> take() { return std::move(all_); }
+
+ private:
+  template <class Body, class Work, class Asked>
+  static auto answered(Service& service, const Work& work, const Call& call,
+                       const Asked& asked, const std::string& body) {
+    if constexpr (std::is_same_v<Body, api::Nothing>) {
+      return work(service, call, asked);
+    } else if constexpr (std::is_same_v<Body, api::Bytes>) {
+      return work(service, call, asked, body);
+    } else {
+      using Result = decltype(work(service, call, asked, Body{}));
+      Body given;
+      auto read = api::read_body(body, api::shape_of<Body>(), &given, nearest);
+      if (!read) return Result(base::refuse(read.error()));
+      return work(service, call, asked, given);
+    }
+  }
+
+  Service& service_;
+  std::vector<Route> all_;
+};
+
+// One for each operation, in the order of the table.
 std::vector<Route> make_routes(Service& service);
 
 struct Matched {

@@ -1,13 +1,10 @@
-// Routes about stored files without a record.
+// The part of the management API about stored files that have no record.
 #pragma once
 
-#include <vector>
-
 #include "manage/routes.h"
-#include "manage/service.h"
 
 namespace vantro::manage {
 
-std::vector<Route> unrecorded_routes(Service& service);
+void unrecorded_routes(Routes& routes);
 
 }  // namespace vantro::manage

@@ -101,7 +101,7 @@ TEST_F(BackupCommands, TakeFilesInAnyEncoding) {
   EXPECT_THAT(
       out({"backup", "compare", "127.0.0.1", "site.cfg", "--with", scratch_ / "binary"},
           1),
-      HasSubstr("is no text"));
+      HasSubstr("is not a text"));
   EXPECT_EQ(out({"device", "import", scratch_ / "binary"}, 2),
             "vantro: what was given is not text in UTF-8; save it in that encoding "
             "first\n");
@@ -193,7 +193,7 @@ TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
   EXPECT_THAT(out({"backup", "report", "--html", scratch_ / "report.html"}, 7),
               HasSubstr("File exists"));
   EXPECT_THAT(out({"backup", "report", "--from", "soon"}, 2),
-              HasSubstr("'soon' is no time"));
+              HasSubstr("'soon' is not a time"));
   EXPECT_THAT(out({"backup", "report", "--from", "1h", "--to", "2h"}, 1),
               HasSubstr("the report must begin before it ends"));
 }

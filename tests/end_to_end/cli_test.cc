@@ -209,6 +209,22 @@ TEST_F(Cli, TheLogTellsOfEachChangeOnceItIsMade) {
   EXPECT_NE(log.find("by=operator"), std::string::npos) << log;
 }
 
+TEST_F(Cli, TheDescriptionOfTheApiIsSoundAndHolds) {
+  fakes::write_file(scratch_ / "causeway4-system-7.6.0.img", "bytes");
+  ASSERT_EQ(vantro({"image", "add", scratch_ / "causeway4-system-7.6.0.img"}).code, 0);
+  send("x.cfg", "config");
+  ASSERT_EQ(vantro({"device", "add", "pump", "--addresses", "192.0.2.7", "--site",
+                    "north", "--backup-every", "daily"})
+                .code,
+            0);
+  const auto checked =
+      run({"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/openapi_check.py", url(),
+           fakes::read_file(state() + "/token").substr(0, 48)},
+          {}, "causeway4-system-7.6.0.img\n");
+  EXPECT_EQ(checked.code, 0) << checked.err;
+  EXPECT_NE(checked.out.find("answers: sound"), std::string::npos) << checked.out;
+}
+
 TEST_F(Cli, TheEventStreamTellsOfChanges) {
   Process events(
       {"curl", "-sS", "-N", "-m", "60", "-H",

@@ -1,5 +1,7 @@
 #include "manage/routes.h"
 
+#include "api/operations.h"
+#include "fleet/device.h"
 #include "manage/token_file.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -18,8 +20,8 @@ class RoutesTest : public fakes::RepositoryFixture {
   std::string get(const std::string& target) {
     const auto matched = match(routes_, "GET", target);
     if (!matched) return matched.error().sentence;
-    const auto answer = std::get<JsonHandler>(matched->route->handler)(matched->call);
-    return answer ? answer->dump() : base::in_full(answer.error());
+    const auto answer = std::get<TextWork>(matched->route->work)(matched->call, "");
+    return answer ? *answer : base::in_full(answer.error());
   }
 
   upkeep::Verifier verifier_{*repository_};
@@ -31,10 +33,10 @@ TEST_F(RoutesTest, MatchesPathsAndDecodesThem) {
   const auto matched =
       match(routes_, "GET", "/v1/backups/192.0.2.7/site%2Fx%20y.cfg?revision=2&x");
   ASSERT_TRUE(matched);
-  EXPECT_EQ(matched->call.path.at("holder"), "192.0.2.7");
-  EXPECT_EQ(matched->call.path.at("name"), "site/x y.cfg");
-  EXPECT_EQ(matched->call.query.at("revision"), "2");
-  EXPECT_EQ(matched->call.query.at("x"), "");
+  EXPECT_EQ(matched->call.values.at("holder"), "192.0.2.7");
+  EXPECT_EQ(matched->call.values.at("name"), "site/x y.cfg");
+  EXPECT_EQ(matched->call.values.at("revision"), "2");
+  EXPECT_EQ(matched->call.values.at("x"), "");
 }
 
 TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
@@ -43,7 +45,7 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(get("/v1/images/a%2"), "a '%' in the address is not followed by two digits");
   EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, PATCH, not DELETE");
-  EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is no number from 1 up");
+  EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is not a number from 1 up");
   EXPECT_EQ(
       get("/v1/backups?holder=router"),
       "'router' is no device that is known, and no IP address; 'vantro device list' "
@@ -76,11 +78,32 @@ TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
   EXPECT_NE(get("/v1/status").find(R"("trouble":[])"), std::string::npos);
 }
 
+TEST_F(RoutesTest, AnswerEveryOperationOfTheTableInItsOrder) {
+  const auto operations = api::operations();
+  ASSERT_EQ(routes_.size(), operations.size());
+  for (std::size_t i = 0; i < routes_.size(); ++i) {
+    EXPECT_EQ(routes_[i].operation, operations[i]) << operations[i]->path;
+  }
+}
+
 TEST_F(RoutesTest, LeavesNothingButHealthOpenToAnyone) {
-  for (const auto& route : routes_) {
-    EXPECT_EQ(route.permission == Permission::kAnyone,
-              route.path == std::string("/v1/health"))
-        << route.path;
+  for (const auto* one : api::operations()) {
+    EXPECT_EQ(one->permission == api::Permission::kAnyone,
+              one->path == std::string("/v1/health"))
+        << one->path;
+  }
+}
+
+// What the API calls a device's and an image's fields is what the core calls them.
+TEST(Names, AreThoseOfTheCore) {
+  auto device = api::shape_of<api::DeviceFields>().names();
+  std::erase(device, "name");
+  EXPECT_EQ(device, fleet::field_names());
+  EXPECT_EQ(api::shape_of<api::FactFields>().names(), catalog::fact_names());
+  for (const auto& fact : catalog::fact_names()) {
+    EXPECT_NE(api::shape_of<api::AdoptWanted>().find(fact), nullptr) << fact;
+    EXPECT_NE(api::shape_of<api::ImageFilter>().find(fact), nullptr) << fact;
+    EXPECT_NE(api::shape_of<api::Facts>().find(fact), nullptr) << fact;
   }
 }
 
@@ -124,15 +147,13 @@ class LocationsTest : public RoutesTest {
   }
   // One line for each.
   std::string locations(const std::string& query) {
-    const auto answer =
-        nlohmann::json::parse(get("/v1/locations?" + query), nullptr, false);
-    if (answer.is_discarded()) return get("/v1/locations?" + query);
+    const auto told = get("/v1/locations?" + query);
+    const auto answer = api::read_answer<api::Locations>(told);
+    if (!answer) return told;
     std::string text;
-    for (const auto& one : answer["locations"]) {
-      text += one["text"].get<std::string>();
-      if (!one["note"].get<std::string>().empty()) {
-        text += " (" + one["note"].get<std::string>() + ")";
-      }
+    for (const auto& one : answer->locations) {
+      text += one.text;
+      if (!one.note.empty()) text += " (" + one.note + ")";
       text += "\n";
     }
     return text;
@@ -163,8 +184,9 @@ TEST_F(LocationsTest, TakeTheOneOnTheWayToTheDevice) {
 
 TEST_F(LocationsTest, SayWhatIsMissing) {
   EXPECT_EQ(locations("image=none.img"), "there is no image 'none.img' in the catalogue");
-  EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"), "'nowhere' is no IP address");
-  EXPECT_EQ(locations("for=192.0.2.7"), "say of which image: ?image=NAME");
+  EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"),
+            "'nowhere' is not an IP address");
+  EXPECT_EQ(locations("for=192.0.2.7"), "say ?image=: an image, or a name on offer");
   EXPECT_EQ(locations("image=north/x%20y.img&account=anonymous"),
             "there is no account 'anonymous'; 'vantro account list' shows what there is");
 }

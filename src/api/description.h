@@ -1,0 +1,14 @@
+// The table of operations as others read it.
+#pragma once
+
+#include <string>
+
+namespace vantro::api {
+
+// An OpenAPI 3.1 description, as JSON. `version`: of the server.
+std::string openapi(const std::string& version);
+
+// The reference in docs/api.md: every operation and every shape.
+std::string reference();
+
+}  // namespace vantro::api

@@ -1,0 +1,95 @@
+#include "api/operations.h"
+
+#include <array>
+
+namespace vantro::api {
+
+const char* word(Permission permission) {
+  switch (permission) {
+    case Permission::kAnyone:
+      return "anyone";
+    case Permission::kOperator:
+      return "operator";
+  }
+  return "";
+}
+
+// In the order of the documentation.
+std::span<const OperationInfo* const> operations() {
+  static constexpr auto kAll = std::to_array<const OperationInfo*>({
+      &kHealth,
+      &kStatus,
+      &kTransfers,
+      &kEvents,
+      &kContacts,
+      &kContact,
+      &kLedger,
+      &kAccounts,
+      &kAddAccount,
+      &kChangeAccount,
+      &kRemoveAccount,
+      &kAccountKeys,
+      &kAddAccountKey,
+      &kRemoveAccountKey,
+      &kLocations,
+      &kBackups,
+      &kBackupOverview,
+      &kBackupOverdue,
+      &kBackupReport,
+      &kCompareBackups,
+      &kThinOutBackups,
+      &kBackupOffers,
+      &kEndBackupOffer,
+      &kBackup,
+      &kBackupContent,
+      &kBackupText,
+      &kCompareBackupWith,
+      &kPinBackup,
+      &kOfferBackup,
+      &kAdoptBackup,
+      &kDevices,
+      &kAddDevice,
+      &kImportDevices,
+      &kDevice,
+      &kChangeDevice,
+      &kRemoveDevice,
+      &kClaimAddress,
+      &kSites,
+      &kChangeSite,
+      &kImages,
+      &kImage,
+      &kAddImage,
+      &kEditImage,
+      &kImageContent,
+      &kWithdrawImage,
+      &kReturnImage,
+      &kVouchImage,
+      &kRetractVouches,
+      &kAttachDocument,
+      &kDocument,
+      &kDetachDocument,
+      &kSuggestions,
+      &kContent,
+      &kCompareImages,
+      &kOffers,
+      &kAddOffer,
+      &kOfferHistory,
+      &kChangeOffer,
+      &kEndOffer,
+      &kChecksums,
+      &kKits,
+      &kKit,
+      &kAddKit,
+      &kRemoveKit,
+      &kVerification,
+      &kVerify,
+      &kUnrecorded,
+      &kKeepUnrecorded,
+      &kRemoveUnrecorded,
+      &kRoutes,
+      &kOpenApi,
+  });
+  return kAll;
+}
+
+}  // namespace vantro::api

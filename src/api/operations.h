@@ -1,0 +1,239 @@
+// The table of operations: everything that can be called, with what is asked (in path and
+// query), given (in the body) and answered. One more is an entry here and in
+// operations.cc, a function in manage/, and a command in client/.
+#pragma once
+
+#include "api/access.h"
+#include "api/backups.h"
+#include "api/catalogue.h"
+#include "api/fleet.h"
+#include "api/operation.h"
+#include "api/shapes.h"
+
+namespace vantro::api {
+
+inline constexpr Operation<Nothing, Nothing, Health> kHealth{
+    "GET", "/v1/health", "that the server answers", Permission::kAnyone};
+
+inline constexpr Operation<Nothing, Nothing, Status> kStatus{
+    "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble"};
+
+inline constexpr Operation<Nothing, Nothing, TransferList> kTransfers{
+    "GET", "/v1/transfers", "what runs, and what ended in the last 10 seconds"};
+
+inline constexpr Operation<Nothing, Nothing, Events> kEvents{
+    "GET", "/v1/events",
+    "server-sent events: a transfer that begins, moves or ends; a change"};
+
+inline constexpr Operation<ContactsAsked, Nothing, ContactList> kContacts{
+    "GET", "/v1/contacts", "the addresses that were heard, the last first"};
+
+inline constexpr Operation<AddressAsked, Nothing, Story> kContact{
+    "GET", "/v1/contacts/{address}",
+    "what happened with one address, in the order of time"};
+
+inline constexpr Operation<LedgerAsked, Nothing, LedgerPage> kLedger{
+    "GET", "/v1/ledger", "what was transferred and changed, the newest first"};
+
+inline constexpr Operation<Nothing, Nothing, AccountList> kAccounts{
+    "GET", "/v1/accounts", "who may do what; anonymous is everybody without an account"};
+
+inline constexpr Operation<Nothing, AccountFields, Account> kAddAccount{
+    "POST", "/v1/accounts", "a new account"};
+
+inline constexpr Operation<Named, AccountFields, Account> kChangeAccount{
+    "PATCH", "/v1/accounts/{name}", "change what is given of it"};
+
+inline constexpr Operation<Named, Nothing, AccountRemoved> kRemoveAccount{
+    "DELETE", "/v1/accounts/{name}", "remove it"};
+
+inline constexpr Operation<Named, Nothing, AccountKeys> kAccountKeys{
+    "GET", "/v1/accounts/{name}/keys", "the public keys that it logs in with over SSH"};
+
+inline constexpr Operation<Named, KeyGiven, AccountKey> kAddAccountKey{
+    "POST", "/v1/accounts/{name}/keys", "one more key"};
+
+inline constexpr Operation<KeyAsked, Nothing, AccountKey> kRemoveAccountKey{
+    "DELETE", "/v1/accounts/{name}/keys", "remove a key"};
+
+inline constexpr Operation<LocationsAsked, Nothing, Locations> kLocations{
+    "GET", "/v1/locations", "texts to paste into a device"};
+
+inline constexpr Operation<BackupsAsked, Nothing, BackupPage> kBackups{
+    "GET", "/v1/backups", "revisions by holder, name and number"};
+
+inline constexpr Operation<OverviewAsked, Nothing, BackupOverview> kBackupOverview{
+    "GET", "/v1/backup-overview", "a line for each file, and what is expected of whom"};
+
+inline constexpr Operation<Nothing, Nothing, Overdue> kBackupOverdue{
+    "GET", "/v1/backup-overdue", "devices whose backups are late"};
+
+inline constexpr Operation<ReportAsked, Nothing, ChangeReport> kBackupReport{
+    "GET", "/v1/backup-report", "what changed from one time to another"};
+
+inline constexpr Operation<CompareAsked, Nothing, Compared> kCompareBackups{
+    "GET", "/v1/backup-comparison", "two revisions"};
+
+inline constexpr Operation<Nothing, ThinWanted, ThinnedOut> kThinOutBackups{
+    "POST", "/v1/backup-thinning",
+    "what the rules of keeping let go, some thousand revisions at once"};
+
+inline constexpr Operation<Nothing, Nothing, BackupOfferList> kBackupOffers{
+    "GET", "/v1/backup-offers", "revisions that are on offer to a device"};
+
+inline constexpr Operation<Named, Nothing, BackupOfferEnded> kEndBackupOffer{
+    "DELETE", "/v1/backup-offers/{name}", "end such an offer"};
+
+inline constexpr Operation<RevisionAsked, Nothing, Backup> kBackup{
+    "GET", "/v1/backups/{holder}/{name}", "one revision"};
+
+inline constexpr Operation<SecretsAsked, Nothing, Bytes> kBackupContent{
+    "GET", "/v1/backups/{holder}/{name}/content",
+    "its bytes; X-Vantro-SHA-256 has their digest if it is complete; refused where it "
+    "holds secrets and is not asked for with them"};
+
+inline constexpr Operation<SecretsAsked, Nothing, Text> kBackupText{
+    "GET", "/v1/backups/{holder}/{name}/text",
+    "its text, with its secrets masked or shown"};
+
+inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackupWith{
+    "POST", "/v1/backups/{holder}/{name}/comparison", "against a text"};
+
+inline constexpr Operation<RevisionAsked, PinWanted, Backup> kPinBackup{
+    "POST", "/v1/backups/{holder}/{name}/pin", "keep it for ever, or not any more"};
+
+inline constexpr Operation<RevisionAsked, BackupOfferWanted, BackupOffer> kOfferBackup{
+    "POST", "/v1/backups/{holder}/{name}/offer", "put it on offer to one device"};
+
+inline constexpr Operation<RevisionAsked, AdoptWanted, ImageAdded> kAdoptBackup{
+    "POST", "/v1/backups/{holder}/{name}/image", "take it into the catalogue"};
+
+inline constexpr Operation<Nothing, Nothing, DeviceList> kDevices{"GET", "/v1/devices",
+                                                                  "the inventory"};
+
+inline constexpr Operation<Nothing, DeviceFields, Device> kAddDevice{
+    "POST", "/v1/devices", "make one known"};
+
+inline constexpr Operation<Nothing, DeviceTable, Imported> kImportDevices{
+    "POST", "/v1/device-import", "many at once"};
+
+inline constexpr Operation<Named, Nothing, Device> kDevice{
+    "GET", "/v1/devices/{name}", "one of them, and its addresses with unclaimed backups"};
+
+inline constexpr Operation<Named, DeviceFields, Device> kChangeDevice{
+    "PATCH", "/v1/devices/{name}", "change what is given of it"};
+
+inline constexpr Operation<Named, Nothing, Claimed> kRemoveDevice{
+    "DELETE", "/v1/devices/{name}",
+    "remove it; its backups stand under their addresses then"};
+
+inline constexpr Operation<Named, AddressGiven, Claimed> kClaimAddress{
+    "POST", "/v1/devices/{name}/claim",
+    "what came from an address becomes its own, with its rows of the ledger"};
+
+inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
+    "GET", "/v1/sites", "sites, and how often backups are expected of their devices"};
+
+inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
+    "PATCH", "/v1/sites/{name}", "how often that is"};
+
+inline constexpr Operation<ImageFilter, Nothing, ImageList> kImages{
+    "GET", "/v1/images", "images by platform, role and version"};
+
+inline constexpr Operation<Named, Nothing, ImageDetail> kImage{
+    "GET", "/v1/images/{name}", "everything about one image, by any of its names"};
+
+inline constexpr Operation<ImageGiven, Bytes, ImageAdded> kAddImage{
+    "PUT", "/v1/images/{name}", "take an image in: the body is its bytes"};
+
+inline constexpr Operation<Named, FactFields, FactChanges> kEditImage{
+    "PATCH", "/v1/images/{name}", "change facts"};
+
+inline constexpr Operation<Named, Nothing, Bytes> kImageContent{
+    "GET", "/v1/images/{name}/content", "its bytes"};
+
+inline constexpr Operation<Named, WithdrawalGiven, EndedOffers> kWithdrawImage{
+    "POST", "/v1/images/{name}/withdrawal", "end its offers"};
+
+inline constexpr Operation<Named, Nothing, ImageDetail> kReturnImage{
+    "DELETE", "/v1/images/{name}/withdrawal", "take the withdrawal back"};
+
+inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
+    "POST", "/v1/images/{name}/vouches", "hold it against the maker's checksums"};
+
+inline constexpr Operation<Named, Nothing, Vouched> kRetractVouches{
+    "DELETE", "/v1/images/{name}/vouches",
+    "take back the checksums that differ, or else all"};
+
+inline constexpr Operation<DocumentAsked, Bytes, Document> kAttachDocument{
+    "PUT", "/v1/images/{name}/documents/{document}",
+    "attach release notes: the body is their bytes, at most 32 MiB"};
+
+inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
+    "GET", "/v1/images/{name}/documents/{document}", "their bytes"};
+
+inline constexpr Operation<DocumentAsked, Nothing, Nothing> kDetachDocument{
+    "DELETE", "/v1/images/{name}/documents/{document}", "take them away"};
+
+inline constexpr Operation<NameAsked, Nothing, SuggestionList> kSuggestions{
+    "GET", "/v1/suggestions", "what the recognisers make of a name"};
+
+inline constexpr Operation<ChecksumAsked, Nothing, ContentKnown> kContent{
+    "GET", "/v1/contents/{checksum}",
+    "whether bytes with this checksum are in the catalogue"};
+
+inline constexpr Operation<ImagePair, Nothing, ImagesCompared> kCompareImages{
+    "GET", "/v1/comparison", "two images"};
+
+inline constexpr Operation<OffersAsked, Nothing, OfferList> kOffers{
+    "GET", "/v1/offers", "the names that devices can fetch"};
+
+inline constexpr Operation<Nothing, OfferWanted, OfferMade> kAddOffer{
+    "POST", "/v1/offers", "offer an image"};
+
+inline constexpr Operation<Named, Nothing, OfferList> kOfferHistory{
+    "GET", "/v1/offers/{name}/history", "what a name stood for, the newest first"};
+
+inline constexpr Operation<Named, OfferChanges, OfferMade> kChangeOffer{
+    "PATCH", "/v1/offers/{name}", "let it stand for another image, or change its limits"};
+
+inline constexpr Operation<OfferAsked, Nothing, Offer> kEndOffer{
+    "DELETE", "/v1/offers/{name}", "end it"};
+
+inline constexpr Operation<ChecksumsAsked, Nothing, Text> kChecksums{
+    "GET", "/v1/checksums", "a checksum list of all names on offer"};
+
+inline constexpr Operation<Nothing, Nothing, KitList> kKits{"GET", "/v1/kits",
+                                                            "the kits with their parts"};
+
+inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}", "one kit"};
+
+inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{"POST", "/v1/kits",
+                                                            "make one"};
+
+inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
+    "DELETE", "/v1/kits/{name}", "remove it; its images stay"};
+
+inline constexpr Operation<Nothing, Nothing, Verification> kVerification{
+    "GET", "/v1/verification", "how far reading everything again has come"};
+
+inline constexpr Operation<Nothing, VerifyWanted, Verification> kVerify{
+    "POST", "/v1/verification", "begin it"};
+
+inline constexpr Operation<Nothing, Nothing, UnrecordedList> kUnrecorded{
+    "GET", "/v1/unrecorded", "stored files that have no record"};
+
+inline constexpr Operation<Named, Nothing, UnrecordedDecision> kKeepUnrecorded{
+    "POST", "/v1/unrecorded/{name}",
+    "record it again, as a held image (encrypted: as a backup)"};
+
+inline constexpr Operation<Named, Nothing, UnrecordedDecision> kRemoveUnrecorded{
+    "DELETE", "/v1/unrecorded/{name}", "remove it for good"};
+
+inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{"GET", "/v1/routes",
+                                                                 "this table"};
+
+inline constexpr Operation<Nothing, Nothing, Json> kOpenApi{
+    "GET", "/v1/openapi.json", "this table as an OpenAPI 3.1 description"};
+
+}  // namespace vantro::api

@@ -1,0 +1,38 @@
+// Where an operation is called: its path with what is asked in it, and the query (RFC
+// 3986).
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "api/json.h"
+#include "api/shape.h"
+#include "base/outcome.h"
+
+namespace vantro::api {
+
+using Values = std::map<std::string, std::string>;
+
+// "/v1/images/x.img?limit=5": fields that the path names stand in it, the others behind
+// it as far as they are given (not empty, not their default).
+std::string target(std::string_view path, const Shape& shape, const void* asked);
+template <class T>
+std::string target(std::string_view path, const T& asked) {
+  return target(path, shape_of<T>(), &asked);
+}
+
+// The values of the pattern's {names}, or nothing if it is another path. kInvalid: a
+// value can't be decoded.
+base::Outcome<std::optional<Values>> fit(std::string_view pattern, std::string_view path);
+// "a=1&b=2", decoded.
+base::Outcome<Values> parse_query(std::string_view query);
+
+// What was asked, out of path and query together. An empty value is none. kInvalid: a
+// name that the shape has not, a value that does not fit, or one that is needed is
+// missing.
+base::Outcome<void> read_asked(const Values& values, const Shape& shape, void* to,
+                               Nearest nearest);
+
+}  // namespace vantro::api

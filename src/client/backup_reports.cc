@@ -1,0 +1,221 @@
+#include "client/backup_reports.h"
+
+#include <algorithm>
+#include <fcntl.h>
+#include <fmt/format.h>
+
+#include "base/base64.h"
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "base/visible_name.h"
+#include "client/comparison_view.h"
+#include "client/render.h"
+
+namespace vantro::client {
+namespace {
+
+struct CompareOptions {
+  api::CompareAsked asked;
+  std::vector<std::int64_t> revisions;  // one: against the newest; two: each other
+  std::string file;                     // on this side
+};
+
+struct ReportOptions {
+  api::ReportAsked asked{"24h", "", 3, "masked"};  // times as they were typed
+  std::string html;  // a file to write the report to as a page
+  bool force = false;
+};
+
+void write_compared(const Terminal& terminal, const api::Compared& compared) {
+  terminal.write(terminal.toned("- " + shown(compared.before.title), Tone::kBad) + "\n");
+  terminal.write(terminal.toned("+ " + shown(compared.after.title), Tone::kGood) + "\n");
+  terminal.write(counts_text(compared.comparison) + "\n");
+  write_hunks(terminal, compared.comparison);
+}
+
+std::string file_title(const api::FileReport& file) {
+  return fmt::format("{} from {}", shown(file.name), shown(file.holder));
+}
+
+void write_report(const Terminal& terminal, const api::ChangeReport& report) {
+  terminal.write(
+      fmt::format("From {} to {}\n", shown_time(report.from), shown_time(report.to)));
+  for (const auto& one : report.overdue) {
+    terminal.write(terminal.toned(fmt::format("overdue    {}: {}", shown(one.device),
+                                              expected_text(one)),
+                                  Tone::kBad) +
+                   "\n");
+  }
+  std::size_t unchanged = 0;
+  for (const auto& file : report.files) {
+    if (file.what == "broke-off") {
+      terminal.write(terminal.toned(fmt::format("broke off  {}: {}", file_title(file),
+                                                shown(file.why, 400)),
+                                    Tone::kBad) +
+                     "\n");
+    } else if (file.what == "first") {
+      terminal.write(fmt::format("first      {}, {}\n", file_title(file),
+                                 base::size_text(file.size)));
+    } else if (file.what == "unchanged") {
+      ++unchanged;
+    }
+  }
+  if (unchanged > 0) terminal.write(fmt::format("unchanged  {} file(s)\n", unchanged));
+  bool any = false;
+  for (const auto& file : report.files) {
+    if (file.what != "changed") continue;
+    any = true;
+    terminal.write("\n" +
+                   terminal.toned(fmt::format("changed    {}, revision {} to {}, {}",
+                                              file_title(file), file.before.value_or(0),
+                                              file.after.value_or(0),
+                                              shown_time(file.arrived_at.value_or(""))),
+                                  Tone::kHead) +
+                   "\n");
+    if (!file.comparison) {
+      terminal.write(shown(file.why, 400) + "\n");
+      continue;
+    }
+    terminal.write(counts_text(*file.comparison) + "\n");
+    write_hunks(terminal, *file.comparison);
+  }
+  if (!any) terminal.write("Nothing changed.\n");
+}
+
+// A time, or a span back from now.
+Result<std::string> past_iso(const std::string& typed) {
+  const auto now = base::SystemClock{}.wall();
+  const auto time = base::parse_time(typed, now);
+  if (!time) {
+    return wrong_use(
+        fmt::format("'{}' is not a time such as \"2026-11-23 22:00\", and not a "
+                    "span such as 24h or 7d",
+                    base::printable(typed, 60)));
+  }
+  const bool span = typed.find('-') == std::string::npos && !typed.empty() &&
+                    typed.back() >= 'a' && typed.back() <= 'z';
+  return base::iso_time(span ? 2 * now - *time : *time);
+}
+
+Done write_file(const std::string& file, const std::string& text, bool force) {
+  const base::UniqueFd to(::open(
+      file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | (force ? O_TRUNC : O_EXCL), 0666));
+  if (!to) return file_failure(file, errno);
+  if (!write_all(to.get(), base::as_bytes(text))) return file_failure(file, errno);
+  return {};
+}
+
+Done show_overdue(const Context& context) {
+  const auto answer = context.api.call(api::kBackupOverdue);
+  auto done = show_answer(
+      context, answer, [](const Terminal& terminal, const api::Overdue& told) {
+        Table table({{"DEVICE"}, {"SITE"}, {"BACKUP"}});
+        for (const auto& one : told.overdue) {
+          table.add({{one.device}, {one.site}, {expected_text(one), Tone::kBad}});
+        }
+        const auto expected = told.expected_of;
+        write_or(
+            table, terminal,
+            expected == 0
+                ? "No backups are expected of any device. Say how often with 'vantro "
+                  "device edit NAME --backup-every daily', or for a whole site with "
+                  "'vantro device site SITE --backup-every daily'."
+                : fmt::format("None is overdue, of {} that are expected.", expected));
+      });
+  if (!done) return done;
+  if (!answer->value.overdue.empty()) {
+    return tl::unexpected(Failure{ExitCode::kOverdue, ""});
+  }
+  return {};
+}
+
+Done compare_with_file(const Context& context, const CompareOptions& options) {
+  const auto& asked = options.asked;
+  if (asked.name.empty()) {
+    return wrong_use("say which file of the device is compared: DEVICE FILE --with FILE");
+  }
+  const auto text = read_text(options.file);
+  if (!text) return tl::unexpected(text.error());
+  const api::CompareWithAsked revision{asked.holder, asked.name,
+                                       asked.after ? asked.after : asked.before,
+                                       asked.context, asked.secrets};
+  return show_answer(
+      context,
+      context.api.call(api::kCompareBackupWith, revision,
+                       {options.file, "", base::base64(base::as_bytes(*text))}),
+      write_compared);
+}
+
+Done compare_backups(const Context& context, const CompareOptions& options) {
+  auto with_revisions = options;
+  auto& asked = with_revisions.asked;
+  const auto& revisions = options.revisions;
+  if (!revisions.empty()) asked.before = revisions.front();
+  if (revisions.size() > 1) asked.after = revisions.back();
+  if (!options.file.empty()) return compare_with_file(context, with_revisions);
+  return show(context, api::kCompareBackups, asked, write_compared);
+}
+
+Done report_changes(const Context& context, const ReportOptions& options) {
+  auto asked = options.asked;
+  for (auto* time : {&asked.from, &asked.to}) {
+    if (time->empty()) continue;
+    auto iso = past_iso(*time);
+    if (!iso) return tl::unexpected(iso.error());
+    *time = std::move(*iso);
+  }
+  const auto answer = context.api.call(api::kBackupReport, asked);
+  if (options.html.empty() || !answer) return show_answer(context, answer, write_report);
+  const auto done = write_file(options.html, report_page(answer->value), options.force);
+  if (!done) return done;
+  return show_answer(
+      context, answer, [&](const Terminal& terminal, const api::ChangeReport& report) {
+        const auto changed =
+            std::count_if(report.files.begin(), report.files.end(),
+                          [](const auto& one) { return one.what == "changed"; });
+        terminal.write(fmt::format("{}: {} file(s) changed from {} to {}\n", options.html,
+                                   changed, shown_time(report.from),
+                                   shown_time(report.to)));
+      });
+}
+
+}  // namespace
+
+void backup_report_commands(const Command& backup) {
+  {
+    auto& o = backup.keep<CompareOptions>();
+    const auto compare =
+        backup.add("compare", "what changed: the newest revision against the one before",
+                   [&o](const Context& c) { return compare_backups(c, o); });
+    compare.value("DEVICE", o.asked.holder, "its name, or an address").required();
+    compare.value("FILE", o.asked.name, "which file (default: its only configuration)");
+    compare
+        .value("REVISION", o.revisions,
+               "one: that against the newest; two: the one against the other")
+        .count(0, 2)
+        .range(1, INT64_MAX);
+    const auto to = compare.value("--to-device", o.asked.other,
+                                  "against the newest one of another device");
+    compare.value("--to-file", o.asked.other_name, "and of this name").needs(to);
+    compare.value("--with", o.file, "against a file on this side").excludes(to);
+    context_value(compare, o.asked.context);
+    secrets_flag(compare, o.asked.secrets);
+  }
+  {
+    auto& o = backup.keep<ReportOptions>();
+    const auto report =
+        backup.add("report", "all that changed in a day or a change window",
+                   [&o](const Context& c) { return report_changes(c, o); });
+    report.value("--from", o.asked.from, "a time, or a span back from now such as 7d")
+        .show_default();
+    report.value("--to", o.asked.to, "the same (default: now)");
+    const auto html = report.value("--html", o.html, "write it to this file as a page");
+    report.flag("--force", o.force, "write over a file that exists").needs(html);
+    context_value(report, o.asked.context);
+    secrets_flag(report, o.asked.secrets);
+  }
+  backup.add("overdue", "devices whose backup is late; exits with 8 if there are any",
+             show_overdue);
+}
+
+}  // namespace vantro::client

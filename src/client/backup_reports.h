@@ -1,0 +1,11 @@
+// The commands that tell what changed, and whose backups are late.
+#pragma once
+
+#include "client/command_line.h"
+
+namespace vantro::client {
+
+// compare, report, overdue
+void backup_report_commands(const Command& backup);
+
+}  // namespace vantro::client

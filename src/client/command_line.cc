@@ -1,0 +1,208 @@
+#include "client/command_line.h"
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+
+namespace vantro::client {
+
+struct Command::Line {
+  Command::Run chosen;
+  std::vector<std::shared_ptr<void>> kept;
+  bool shows_secrets = false;
+};
+
+// -- Options --
+
+Option Option::required() const {
+  option_->required();
+  return *this;
+}
+
+Option Option::show_default() const {
+  option_->capture_default_str();
+  return *this;
+}
+
+Option Option::range(std::int64_t least, std::int64_t most) const {
+  option_->check(CLI::Range(least, most));
+  return *this;
+}
+
+Option Option::positive() const {
+  option_->check(CLI::PositiveNumber);
+  return *this;
+}
+
+Option Option::not_negative() const {
+  option_->check(CLI::NonNegativeNumber);
+  return *this;
+}
+
+Option Option::several() const {
+  option_->take_all();
+  return *this;
+}
+
+Option Option::once_for_each() const {
+  option_->take_all()->allow_extra_args(false);
+  return *this;
+}
+
+Option Option::count(int least, int most) const {
+  option_->expected(least, most);
+  return *this;
+}
+
+Option Option::needs(Option other) const {
+  option_->needs(other.option_);
+  return *this;
+}
+
+Option Option::excludes(Option other) const {
+  option_->excludes(other.option_);
+  return *this;
+}
+
+// -- Commands --
+
+Command Command::group(const char* name, const char* about) const {
+  auto* sub = app_->add_subcommand(name, about);
+  sub->fallthrough();
+  sub->require_subcommand(1);
+  return {sub, line_};
+}
+
+Command Command::add(const char* name, const char* about, Run run) const {
+  auto* sub = app_->add_subcommand(name, about);
+  sub->fallthrough();
+  // Not the pointer that owns: the line holds the callbacks.
+  sub->callback([line = line_.get(), run = std::move(run)] { line->chosen = run; });
+  return {sub, line_};
+}
+
+Option Command::value(const std::string& name, std::string& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::optional<std::string>& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::int64_t& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::optional<std::int64_t>& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::optional<double>& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::vector<std::string>& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+Option Command::value(const std::string& name, std::vector<std::int64_t>& to,
+                      const std::string& about) const {
+  return Option(app_->add_option(name, to, about));
+}
+
+Option Command::flag(const std::string& name, bool& to, const std::string& about) const {
+  return Option(app_->add_flag(name, to, about));
+}
+
+Option Command::flag(const std::string& name, std::function<void()> given,
+                     const std::string& about) const {
+  return Option(app_->add_flag_callback(name, std::move(given), about));
+}
+
+void Command::fields(const api::Shape& shape, void* object,
+                     const std::vector<std::string>& without) const {
+  for (const auto& field : shape.fields()) {
+    const auto& type = *field.type;
+    const bool is_text = type.kind == api::ValueKind::kText && type.optional;
+    const bool left_out =
+        std::find(without.begin(), without.end(), field.name) != without.end();
+    if (!is_text || left_out) continue;
+    std::string name = field.name;
+    std::replace(name.begin(), name.end(), '_', '-');
+    app_->add_option_function<std::string>(
+        "--" + name,
+        [&field, object](const std::string& text) {
+          *static_cast<std::string*>(field.type->fill(field.member(object))) = text;
+        },
+        field.meaning);
+  }
+}
+
+void Command::keep_alive(std::shared_ptr<void> options) const {
+  line_->kept.push_back(std::move(options));
+}
+
+void Command::show_secrets() const { line_->shows_secrets = true; }
+
+// -- The whole line --
+
+CommandLine::CommandLine(const char* name, const char* about, const std::string& footer,
+                         const char* version)
+    : app_(std::make_unique<CLI::App>(about, name)),
+      line_(std::make_shared<Command::Line>()) {
+  app_->footer(footer);
+  app_->require_subcommand(1);
+  app_->set_version_flag("--version", version);
+}
+
+CommandLine::~CommandLine() = default;
+
+Command CommandLine::top() const { return {app_.get(), line_}; }
+
+CommandLine::Parsed CommandLine::parse(int argc, char** argv) const {
+  try {
+    app_->parse(argc, argv);
+  } catch (const CLI::ParseError& error) {
+    // --help, --version
+    if (error.get_exit_code() == 0) return {{}, app_->exit(error), "", false};
+    const auto unknown = app_->remaining(/*recurse=*/true);
+    return {{},
+            static_cast<int>(ExitCode::kUsage),
+            (unknown.empty() ? std::string(error.what())
+                             : "'" + unknown.front() + "' is not understood here") +
+                "; --help behind a command shows what can be given",
+            false};
+  }
+  return {line_->chosen, std::nullopt, "", line_->shows_secrets};
+}
+
+// -- Shared options --
+
+void context_value(const Command& command, std::int64_t& lines) {
+  command.value("--context", lines, "lines around each difference")
+      .show_default()
+      .range(0, 1000);
+}
+
+void secrets_flag(const Command& command, std::string& secrets) {
+  command.flag(
+      "--with-secrets",
+      [&secrets, command] {
+        secrets = "shown";
+        command.show_secrets();
+      },
+      "show the secrets in it; needs the token of the file 'secrets-token'");
+}
+
+void save_values(const Command& command, std::string& to, bool& force,
+                 const char* default_name) {
+  command.value("--to", to,
+                std::string("the file, or - for standard output") + default_name);
+  command.flag("--force", force, "write over a file that exists");
+}
+
+void until_value(const Command& command, std::optional<std::string>& until) {
+  command.value("--until", until,
+                "a time such as \"2026-11-24 06:00\", a span such as 4h; or ever");
+}
+
+}  // namespace vantro::client

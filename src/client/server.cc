@@ -1,0 +1,223 @@
+#include "client/server.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "base/clock.h"
+#include "base/protocol.h"
+#include "base/sizes.h"
+#include "base/unique_fd.h"
+#include "base/visible_name.h"
+#include "client/render.h"
+#include "client/terminal.h"
+#include "crypto/digests.h"
+
+namespace vantro::client {
+namespace {
+
+using Align = Table::Align;
+
+void write_encryption(const Terminal& terminal, const api::Encryption& encryption) {
+  if (encryption.key.empty() && encryption.locked == 0) return;
+  terminal.write(fmt::format(
+      "  encrypted   {}{}\n",
+      encryption.key.empty()
+          ? "no key"
+          : fmt::format("configurations, with key {}; {} of {} are",
+                        shown(encryption.key), encryption.done, encryption.contents),
+      encryption.running ? ", the others are being brought to it" : ""));
+}
+
+// What is compared at a device's console, and what is weaker than it should be.
+void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
+  for (const auto& key : ssh.host_keys) {
+    terminal.write(fmt::format("  host key    {:<20} {}\n", key.type,
+                               base::printable(key.fingerprint)));
+  }
+  for (const auto& one : ssh.older) {
+    terminal.write(fmt::format("  older SSH   for {}: {}\n", one.from, one.algorithms));
+  }
+  if (!ssh.last_older) return;
+  const auto& last = *ssh.last_older;
+  terminal.write(terminal.toned(
+      fmt::format("              used by {}, the last {} by {} from {} ({})\n",
+                  ssh.older_sessions == 1
+                      ? "one session"
+                      : fmt::format("{} sessions", ssh.older_sessions),
+                  shown_time(last.at), base::printable(last.account), last.address,
+                  last.algorithms),
+      Tone::kBad));
+}
+
+Done show_status(const Context& context) {
+  return show(
+      context, api::kStatus, {}, [](const Terminal& terminal, const api::Status& status) {
+        terminal.write(
+            fmt::format("vantrod {}, up {} (since {})\n", status.version,
+                        base::duration_text(static_cast<double>(status.uptime_ms) / 1000),
+                        shown_time(status.started_at)));
+        for (const auto& listener : status.listeners) {
+          const auto* known = base::find_protocol(listener.protocol);
+          terminal.write(fmt::format(
+              "  {:<12}listens on {}{}\n", listener.protocol, listener.address,
+              known == nullptr ? ""
+              : listener.protects
+                  ? "; content and password are protected on the way"
+                  : (known->carries_accounts
+                         ? "; content and password can be read on the way"
+                         : "; content can be read on the way, there are no passwords")));
+        }
+        terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
+                                   base::size_text(status.disk_free)));
+        terminal.write(
+            fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
+        terminal.write(fmt::format("  backups     {} revisions\n", status.backups));
+        write_encryption(terminal, status.encryption);
+        terminal.write(
+            fmt::format("  transfers   {} running\n", status.running_transfers));
+        terminal.write(fmt::format("  accounts    {}\n", status.accounts));
+        for (const auto& one : status.openings) {
+          terminal.write(fmt::format(
+              "  open        from {}: {}, over {}{}\n", one.from, one.may, one.over,
+              one.needs_account ? ", with an account that may" : ""));
+        }
+        terminal.write("              everything else is closed\n");
+        write_ssh(terminal, status.ssh);
+        if (status.trouble.empty()) {
+          terminal.write(terminal.toned("  no trouble known", Tone::kGood) + "\n");
+        }
+        for (const auto& sentence : status.trouble) {
+          terminal.write(
+              terminal.toned("  TROUBLE     " + base::printable(sentence, 1000),
+                             Tone::kBad) +
+              "\n");
+        }
+      });
+}
+
+Done list_transfers(const Context& context) {
+  return show(context, api::kTransfers, {},
+              [](const Terminal& terminal, const api::TransferList& all) {
+                write_or(transfer_table(all.transfers), terminal,
+                         "No transfer is running. What ended is in: vantro ledger");
+              });
+}
+
+Done show_contacts(const Context& context, const std::string& address) {
+  if (address.empty()) {
+    return show(
+        context, api::kContacts, {},
+        [](const Terminal& terminal, const api::ContactList& all) {
+          const auto now = base::SystemClock{}.wall();
+          Table table(
+              {{"LAST HEARD", Align::kRight}, {"FROM"}, {"ON"}, {"WHAT HAPPENED LAST"}});
+          for (const auto& one : all.contacts) {
+            const auto at = base::parse_iso_time(one.last_heard_at).value_or(now);
+            const auto ago =
+                static_cast<double>(std::max<std::int64_t>(0, now - at)) / 1000;
+            table.add({{base::duration_text(ago) + " ago"},
+                       {one.address},
+                       {one.heard_on},
+                       {one.sentence, tone_of(one.state)}});
+          }
+          write_or(
+              table, terminal,
+              "Nobody was heard yet. A device that says it has asked did not reach this "
+              "server: check the address that it was given, the route, and firewalls.");
+        });
+  }
+  return show(context, api::kContact, {address},
+              [](const Terminal& terminal, const api::Story& story) {
+                Table table({{"WHEN"}, {"STATE"}, {"ON"}, {"WHAT HAPPENED"}});
+                for (const auto& line : story.lines) {
+                  table.add({{shown_time(line.at)},
+                             {line.state, tone_of(line.state)},
+                             {line.heard_on},
+                             {line.sentence}});
+                }
+                table.write(terminal);
+              });
+}
+
+Done show_ledger(const Context& context, std::int64_t limit, const std::string& whose) {
+  return show(
+      context, api::kLedger, {limit, std::nullopt, whose},
+      [&whose](const Terminal& terminal, const api::LedgerPage& page) {
+        Table table({{"WHEN"},
+                     {"WHO"},
+                     {"WHAT"},
+                     {"NAME"},
+                     {"BYTES", Align::kRight},
+                     {"TOOK", Align::kRight},
+                     {"RESENT", Align::kRight},
+                     {"OUTCOME"},
+                     {""}});
+        auto entries = page.entries;
+        std::reverse(entries.begin(), entries.end());
+        for (const auto& entry : entries) {
+          const bool moved = entry.event == "fetch" || entry.event == "deposit" ||
+                             entry.event == "image-add";
+          const bool timed = moved && entry.duration_ms > 0;
+          table.add(
+              {{shown_time(entry.at)},
+               {who_text(entry.actor, entry.device, entry.account)},
+               {entry.event},
+               {entry.name},
+               {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
+               {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
+                      : ""},
+               {entry.resent > 0 ? std::to_string(entry.resent) : ""},
+               {entry.outcome, tone_of(entry.outcome)},
+               {entry.sentence}});
+        }
+        write_or(table, terminal,
+                 whose.empty()
+                     ? "The ledger is empty."
+                     : fmt::format("The ledger has nothing of {}.", shown(whose, 60)));
+      });
+}
+
+}  // namespace
+
+void server_commands(const Command& top) {
+  const auto transfer = top.group("transfer", "what is being fetched and sent");
+  transfer.add("list", "running transfers, and those that ended just now",
+               list_transfers);
+  {
+    auto& address = top.keep<std::string>();
+    top.add("contact",
+            "who was heard, and what became of it: is it that nothing arrives?",
+            [&address](const Context& c) { return show_contacts(c, address); })
+        .value("ADDRESS", address, "the story of one address, in order");
+  }
+  {
+    auto& seconds = top.keep<std::optional<double>>();
+    top.add("watch", "follow transfers live",
+            [&seconds](const Context& c) { return watch(c, seconds); })
+        .value("--seconds", seconds, "end after this time")
+        .positive();
+  }
+  struct Ledger {
+    std::int64_t rows = 50;
+    std::string whose;
+  };
+  auto& o = top.keep<Ledger>();
+  const auto ledger =
+      top.add("ledger", "what was transferred and changed, newest last",
+              [&o](const Context& c) { return show_ledger(c, o.rows, o.whose); });
+  ledger.value("--limit", o.rows, "so many of the newest rows")
+      .show_default()
+      .range(1, 10'000);
+  ledger.value("--of", o.whose, "of one device only, by its name or an address");
+}
+
+void status_command(const Command& top) {
+  top.add("status", "what the server listens on, holds, and what is wrong", show_status);
+}
+
+}  // namespace vantro::client

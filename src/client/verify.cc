@@ -1,0 +1,133 @@
+#include "client/verify.h"
+
+#include <chrono>
+#include <fmt/format.h>
+#include <thread>
+
+#include "base/sizes.h"
+#include "client/render.h"
+
+namespace vantro::client {
+namespace {
+
+struct VerifyOptions {
+  std::string image;
+  std::int64_t unread_days = 0;
+  std::optional<std::string> rate;  // "32 MiB" for a second; "0": as fast as can be
+  bool follow_only = false;         // begin nothing
+  bool no_wait = false;
+};
+
+using Progress = Result<Answered<api::Verification>>;
+
+Progress begin_verification(const Context& context, const VerifyOptions& options) {
+  api::VerifyWanted wanted{options.image, options.unread_days, std::nullopt};
+  if (options.rate) {
+    const auto rate = base::parse_size(*options.rate);
+    if (!rate) {
+      return wrong_use(
+          fmt::format("--rate: '{}' is not a size such as \"32 MiB\" (for each "
+                      "second), nor 0 for no limit",
+                      shown(*options.rate)));
+    }
+    wanted.bytes_per_second = *rate;
+  }
+  return context.api.call(api::kVerify, {}, wanted);
+}
+
+// Until it has ended; the last answer.
+Progress follow_verification(const Context& context) {
+  constexpr std::chrono::milliseconds kPause{200};
+  auto answer = context.api.call(api::kVerification);
+  if (!answer || !answer->value.running) return answer;
+  ProgressBar bar("reading", answer->value.bytes);
+  while (answer && answer->value.running) {
+    bar.advance(answer->value.bytes_read);
+    std::this_thread::sleep_for(kPause);
+    answer = context.api.call(api::kVerification);
+  }
+  return answer;
+}
+
+Done verify(const Context& context, const VerifyOptions& options) {
+  Progress answer;
+  bool nothing_due = false;
+  if (!options.follow_only) {
+    answer = begin_verification(context, options);
+    if (!answer) return tl::unexpected(answer.error());
+    nothing_due = answer->value.contents == 0;
+  }
+  if (!nothing_due && !options.no_wait) answer = follow_verification(context);
+  bool damaged = false;
+  const auto done = show_answer(
+      context, answer, [&](const Terminal& terminal, const api::Verification& state) {
+        damaged = !state.damages.empty();
+        if (nothing_due) {
+          terminal.write("Nothing to read: all was read lately enough.\n");
+          return;
+        }
+        if (state.began_at.empty()) {
+          terminal.write("Nothing was verified since the server's start.\n");
+          return;
+        }
+        if (state.running) {
+          terminal.write(
+              fmt::format("Reading {} stored files, {}. Follow it with: vantro "
+                          "verify --follow\n",
+                          state.contents, base::size_text(state.bytes)));
+          return;
+        }
+        terminal.write(fmt::format("{} of {} stored files read, {}.\n",
+                                   state.contents_read, state.contents,
+                                   base::size_text(state.bytes_read)));
+        if (state.locked > 0) {
+          terminal.write(terminal.toned(
+              fmt::format("{} are encrypted with keys that the server has not got, and "
+                          "were not read.\n",
+                          state.locked),
+              Tone::kBad));
+        }
+        for (const auto& one : state.damages) {
+          terminal.write(
+              terminal.toned(fmt::format("DAMAGED  {}: {}\n         SHA-256 {}\n",
+                                         shown(one.names), shown(one.found), one.sha256),
+                             Tone::kBad));
+        }
+        if (state.damaged > state.damages.size()) {
+          terminal.write(terminal.toned(
+              fmt::format("{} more files are damaged; see the server's log.\n",
+                          state.damaged - state.damages.size()),
+              Tone::kBad));
+        }
+        if (!state.trouble.empty()) {
+          terminal.write(terminal.toned(shown(state.trouble), Tone::kBad) + "\n");
+        } else if (!damaged) {
+          terminal.write(terminal.toned(state.locked > 0 ? "What was read is whole."
+                                                         : "All of it is whole.",
+                                        Tone::kGood) +
+                         "\n");
+        }
+      });
+  if (!done) return done;
+  if (context.json) damaged = !answer->value.damages.empty();
+  if (damaged) return tl::unexpected(Failure{ExitCode::kChecksum, ""});
+  return {};
+}
+
+}  // namespace
+
+void verify_command(const Command& top) {
+  auto& o = top.keep<VerifyOptions>();
+  const auto command =
+      top.add("verify", "read everything that is stored again, and compare",
+              [&o](const Context& c) { return verify(c, o); });
+  command.value("IMAGE", o.image, "only this image");
+  command.value("--unread-for", o.unread_days, "only what was not read for DAYS")
+      .not_negative();
+  command.value("--rate", o.rate,
+                "bytes for each second, such as \"32 MiB\"; 0: as fast as can be");
+  command.flag("--follow", o.follow_only, "begin nothing; follow what runs");
+  command.flag("--no-wait", o.no_wait, "begin it, and come back");
+}
+
+}  // namespace vantro::client
