@@ -92,7 +92,8 @@ int main(int argc, char** argv) try {
                             ssh);
   fronts.push_back(management_front(settings, {pools.desk, clock, log, management_room},
                                     pools.slow, service, {*token, *secrets}));
-  if (auto bound = daemon::bind(fronts); !bound) return fail(bound.error().sentence, kFailed);
+  if (auto bound = daemon::bind(fronts); !bound)
+    return fail(bound.error().sentence, kFailed);
   service.devices = listening(fronts);
   service.management = fronts.back().front->listening().front().where;
   std::unique_ptr<upkeep::DropFolder> drop_folder;
