@@ -160,6 +160,9 @@ std::vector<Route> make_routes(Service& service) {
     }
     in_order.push_back(std::move(*found));
   }
+  if (all.size() != in_order.size()) {
+    throw std::logic_error("an operation that is answered is not in the table");
+  }
   return in_order;
 }
 
