@@ -132,9 +132,9 @@ json default_of(const Shape& shape, const Field& field) {
   std::string text;
   append_json(text, *field.type, field.in(shape.defaults()));
   auto value = json::parse(text);
-  const bool says_something =
-      value != "" && value != 0 && value != false && !value.is_structured();
-  return says_something ? value : json(nullptr);
+  const bool says_nothing = value.is_structured() || text == "\"\"" || text == "0" ||
+                            text == "0.0" || text == "false";
+  return says_nothing ? json(nullptr) : value;
 }
 
 std::string meaning_of(const Field& field) {

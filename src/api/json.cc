@@ -140,8 +140,10 @@ base::Outcome<void> read_object(const json& from, const Shape& shape, void* to,
   }
   if (!reading.strict) return {};
   for (const auto& field : shape.fields()) {
+    if (!field.needed) continue;
     const auto found = from.find(field.name);
-    if (field.needed && (found == from.end() || found->is_null() || *found == "")) {
+    if (found == from.end() || found->is_null() ||
+        (found->is_string() && found->get_ref<const std::string&>().empty())) {
       return base::refuse(Kind::kInvalid,
                           fmt::format("'{}' is missing: {}", field.name, field.meaning));
     }
