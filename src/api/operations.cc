@@ -21,6 +21,7 @@ std::span<const OperationInfo* const> operations() {
       &kStatus,
       &kTransfers,
       &kEvents,
+      &kChanges,
       &kContacts,
       &kContact,
       &kLedger,

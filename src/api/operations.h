@@ -25,6 +25,9 @@ inline constexpr Operation<Nothing, Nothing, Events> kEvents{
     "GET", "/v1/events",
     "server-sent events: a transfer that begins, moves or ends; a change"};
 
+inline constexpr Operation<ChangesAsked, Nothing, ChangePage> kChanges{
+    "GET", "/v1/changes", "the change log: what a reader of the events has missed"};
+
 inline constexpr Operation<ContactsAsked, Nothing, ContactList> kContacts{
     "GET", "/v1/contacts", "the addresses that were heard, the last first"};
 

@@ -132,6 +132,29 @@ const Shape& shape_of<Change>() {
 }
 
 template <>
+const Shape& shape_of<ChangesAsked>() {
+  using T = ChangesAsked;
+  static const Shape shape =
+      ShapeOf<T>("ChangesAsked", "which changes")
+          .field<&T::after>("after", "only those behind this sequence number")
+          .range(0)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ChangePage>() {
+  using T = ChangePage;
+  static const Shape shape =
+      ShapeOf<T>("ChangePage", "changes of the last week in their order")
+          .field<&T::changes>("changes",
+                              "1,000 at most; those behind them are asked with the last "
+                              "one's sequence")
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<Contact>() {
   using T = Contact;
   static const Shape shape =

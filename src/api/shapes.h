@@ -180,6 +180,14 @@ struct LedgerAsked {
   std::string whose;
 };
 
+struct ChangesAsked {
+  std::int64_t after = 0;
+};
+
+struct ChangePage {
+  std::vector<Change> changes;
+};
+
 struct ContactList {
   std::vector<Contact> contacts;
 };
@@ -215,6 +223,8 @@ VANTRO_SHAPE(LedgerEntry)
 VANTRO_SHAPE(LedgerPage)
 VANTRO_SHAPE(LedgerAsked)
 VANTRO_SHAPE(Change)
+VANTRO_SHAPE(ChangesAsked)
+VANTRO_SHAPE(ChangePage)
 VANTRO_SHAPE(Contact)
 VANTRO_SHAPE(ContactList)
 VANTRO_SHAPE(ContactsAsked)

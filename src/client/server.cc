@@ -108,6 +108,25 @@ Done list_transfers(const Context& context) {
               });
 }
 
+Done show_changes(const Context& context, const api::ChangesAsked& asked) {
+  return show(
+      context, api::kChanges, asked,
+      [&](const Terminal& terminal, const api::ChangePage& page) {
+        Table table({{"NUMBER", Align::kRight}, {"WHEN"}, {"KIND"}, {"WHICH"}, {"BY"}});
+        for (const auto& one : page.changes) {
+          table.add({{std::to_string(one.sequence)},
+                     {shown_time(one.at)},
+                     {one.kind},
+                     {one.object},
+                     {one.by}});
+        }
+        write_or(table, terminal,
+                 asked.after == 0
+                     ? "Nothing was changed in the last week."
+                     : fmt::format("Nothing was changed since {}.", asked.after));
+      });
+}
+
 Done show_contacts(const Context& context, const std::string& address) {
   if (address.empty()) {
     return show(
@@ -194,6 +213,13 @@ void server_commands(const Command& top) {
             "who was heard, and what became of it: is it that nothing arrives?",
             [&address](const Context& c) { return show_contacts(c, address); })
         .value("ADDRESS", address, "the story of one address, in order");
+  }
+  {
+    auto& asked = top.keep<api::ChangesAsked>();
+    top.add("changes", "what was changed lately, numbered; 'ledger' says it in full",
+            [&asked](const Context& c) { return show_changes(c, asked); })
+        .value("--after", asked.after, "only what came behind this number")
+        .not_negative();
   }
   {
     auto& seconds = top.keep<std::optional<double>>();

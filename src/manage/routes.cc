@@ -29,6 +29,7 @@ using base::Kind;
 
 constexpr std::int64_t kMostLedgerRows = 10'000;
 constexpr std::int64_t kUsualLedgerRows = 50;
+constexpr std::size_t kMostChanges = 1000;
 constexpr std::int64_t kMostContacts = 1000;
 constexpr std::int64_t kUsualContacts = 100;
 
@@ -85,6 +86,13 @@ base::Outcome<api::Story> story(Service& service, const Call&,
   return shape(**address, *lines);
 }
 
+base::Outcome<api::ChangePage> changes(Service& service, const Call&,
+                                       const api::ChangesAsked& asked) {
+  const auto found = service.repository.change_log.after(asked.after, kMostChanges);
+  if (!found) return base::refuse(found.error());
+  return api::ChangePage{shapes(*found)};
+}
+
 base::Outcome<api::ContactList> contacts(Service& service, const Call&,
                                          const api::ContactsAsked& asked) {
   const auto rows = std::min(asked.limit.value_or(kUsualContacts), kMostContacts);
@@ -134,6 +142,7 @@ std::vector<Route> make_routes(Service& service) {
   routes.add(api::kStatus, status);
   routes.add(api::kTransfers, transfers);
   routes.add_stream(api::kEvents);
+  routes.add(api::kChanges, changes);
   routes.add(api::kContacts, contacts);
   routes.add(api::kContact, story);
   routes.add(api::kLedger, ledger);

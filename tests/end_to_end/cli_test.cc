@@ -209,6 +209,20 @@ TEST_F(Cli, TheLogTellsOfEachChangeOnceItIsMade) {
   EXPECT_NE(log.find("by=operator"), std::string::npos) << log;
 }
 
+TEST_F(Cli, ChangesCanBeFollowedByTheirNumbers) {
+  EXPECT_EQ(vantro({"changes"}).out, "Nothing was changed in the last week.\n");
+  EXPECT_EQ(vantro({"device", "add", "pump"}).code, 0);
+  EXPECT_EQ(vantro({"device", "add", "sluice"}).code, 0);
+  const auto all = vantro_json({"changes"})["changes"];
+  ASSERT_EQ(all.size(), 2u) << all;
+  EXPECT_EQ(all[0]["kind"], "device");
+  const auto first = std::to_string(all[0]["sequence"].get<int>());
+  const auto later = vantro_json({"changes", "--after", first})["changes"];
+  ASSERT_EQ(later.size(), 1u) << later;
+  EXPECT_EQ(later[0], all[1]);
+  EXPECT_EQ(vantro({"changes", "--after", "-1"}).code, 2);
+}
+
 TEST_F(Cli, TheDescriptionOfTheApiIsSoundAndHolds) {
   fakes::write_file(scratch_ / "causeway4-system-7.6.0.img", "bytes");
   ASSERT_EQ(vantro({"image", "add", scratch_ / "causeway4-system-7.6.0.img"}).code, 0);
