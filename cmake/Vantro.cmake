@@ -13,6 +13,10 @@ endif()
 add_library(vantro_flags INTERFACE)
 target_compile_options(vantro_flags INTERFACE -Wall -Wextra -Wpedantic -Wshadow
   -Wnon-virtual-dtor -Woverloaded-virtual -Wswitch -Werror)
+if(CMAKE_CXX_COMPILER_ID STREQUAL "Clang")
+  # What base/mutex.h declares.
+  target_compile_options(vantro_flags INTERFACE -Wthread-safety)
+endif()
 target_compile_definitions(vantro_flags INTERFACE SPDLOG_FMT_EXTERNAL)
 target_include_directories(vantro_flags INTERFACE "${CMAKE_SOURCE_DIR}/src")
 if(VANTRO_SANITIZE STREQUAL "asan")

@@ -223,7 +223,7 @@ base::Outcome<SshKey> Accounts::remove_key(db::Transaction& transaction,
 void Accounts::used(const Account& account, const base::Address& from,
                     base::WallTime now) {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     auto& noted = noted_use_[account.name];
     if (noted != 0 && now - noted < kUseNotedEvery) return;
     noted = now;

@@ -4,13 +4,13 @@
 
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "auth/account.h"
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "base/shared_map.h"
 #include "db/database.h"
@@ -71,8 +71,8 @@ class Accounts {
 
  private:
   db::Database& database_;
-  std::mutex mutex_;
-  std::map<std::string, base::WallTime> noted_use_;  // guarded by mutex_
+  base::Mutex mutex_;
+  std::map<std::string, base::WallTime> noted_use_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::auth

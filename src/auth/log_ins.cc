@@ -24,7 +24,7 @@ std::optional<std::string> LogIns::remembered(std::string_view name,
   const auto account = find_(*sound);
   if (!account) return std::nullopt;
   const auto digest = crypto::keyed_digest(key_, password);
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = right_.find(*sound);
   if (found == right_.end() || found->second.until <= clock_.now() ||
       found->second.changed_at != account->changed_at ||
@@ -43,7 +43,7 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
   std::optional<base::WallTime> changed_at;
   if (account) changed_at = account->changed_at;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     const auto now = clock_.now();
     forget_old(now);
     const auto found = mistakes_.find(from);
@@ -60,7 +60,7 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
     }
   }
   if (auto lately = remembered(name, password)) {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     mistakes_.erase(from);
     return *lately;
   }
@@ -68,7 +68,7 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
   // As long for a name that there is not, so that names can't be found out.
   const bool fits = crypto::password_fits(real ? account->hash : nobody_, password);
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (real && fits) {
     mistakes_.erase(from);
     right_[*sound] = {crypto::keyed_digest(key_, password), account->changed_at,

@@ -8,7 +8,6 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -16,6 +15,7 @@
 #include "auth/account.h"
 #include "base/address.h"
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::auth {
@@ -62,18 +62,19 @@ class LogIns {
     base::Instant until;
   };
 
-  void forget_old(base::Instant now);
-  // REQUIRES: mutex_ is held.
-  base::Refusal mistaken(const base::Address& from, base::Instant now);
+  void forget_old(base::Instant now) VANTRO_REQUIRES(mutex_);
+  base::Refusal mistaken(const base::Address& from, base::Instant now)
+      VANTRO_REQUIRES(mutex_);
 
   const Find find_;
   const base::Clock& clock_;
   const std::string key_;
   const std::string nobody_;  // a hash that no password fits, for names without account
-  std::mutex mutex_;
-  std::map<std::string, Right> right_;  // guarded by mutex_
-  std::map<std::string, Wrong> wrong_;  // by the pair's keyed digest; guarded by mutex_
-  std::map<base::Address, Mistakes> mistakes_;  // guarded by mutex_
+  base::Mutex mutex_;
+  std::map<std::string, Right> right_ VANTRO_GUARDED_BY(mutex_);
+  std::map<std::string, Wrong> wrong_
+      VANTRO_GUARDED_BY(mutex_);  // by the pair's keyed digest
+  std::map<base::Address, Mistakes> mistakes_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::auth

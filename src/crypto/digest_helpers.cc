@@ -8,7 +8,7 @@ DigestHelpers::DigestHelpers(std::size_t threads) : free_(threads) {
 
 DigestHelpers::~DigestHelpers() {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     stopped_ = true;
   }
   comes_.notify_all();
@@ -17,7 +17,7 @@ DigestHelpers::~DigestHelpers() {
 
 bool DigestHelpers::try_start(std::function<void()> work) {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (free_ == 0 || stopped_) return false;
     --free_;
     waiting_.push_back(std::move(work));
@@ -27,9 +27,9 @@ bool DigestHelpers::try_start(std::function<void()> work) {
 }
 
 void DigestHelpers::help() {
-  std::unique_lock lock(mutex_);
+  base::Lock lock(mutex_);
   while (true) {
-    comes_.wait(lock, [this] { return stopped_ || !waiting_.empty(); });
+    while (!stopped_ && waiting_.empty()) comes_.wait(lock);
     if (waiting_.empty()) return;
     const auto work = std::move(waiting_.front());
     waiting_.pop_front();

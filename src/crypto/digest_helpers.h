@@ -2,13 +2,13 @@
 // processors where they are free. Where all are busy, who calls does the work itself.
 #pragma once
 
-#include <condition_variable>
 #include <cstddef>
 #include <deque>
 #include <functional>
-#include <mutex>
 #include <thread>
 #include <vector>
+
+#include "base/mutex.h"
 
 namespace vantro::crypto {
 
@@ -27,11 +27,11 @@ class DigestHelpers {
  private:
   void help();
 
-  std::mutex mutex_;
-  std::condition_variable comes_;
-  std::deque<std::function<void()>> waiting_;  // guarded by mutex_
-  std::size_t free_ = 0;                       // guarded by mutex_
-  bool stopped_ = false;                       // guarded by mutex_
+  base::Mutex mutex_;
+  base::Condition comes_;
+  std::deque<std::function<void()>> waiting_ VANTRO_GUARDED_BY(mutex_);
+  std::size_t free_ VANTRO_GUARDED_BY(mutex_) = 0;
+  bool stopped_ VANTRO_GUARDED_BY(mutex_) = false;
   std::vector<std::thread> threads_;
 };
 

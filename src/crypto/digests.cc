@@ -1,14 +1,13 @@
 #include "crypto/digests.h"
 
 #include <array>
-#include <condition_variable>
 #include <deque>
 #include <fmt/format.h>
-#include <mutex>
 #include <new>
 #include <openssl/evp.h>
 #include <stdexcept>
 
+#include "base/mutex.h"
 #include "base/visible_name.h"
 #include "crypto/digest_helpers.h"
 
@@ -62,10 +61,10 @@ struct FreeContext {
 // whatever delays one of the two would delay both.
 struct Heavier {
   std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> contexts;  // MD5, SHA-256
-  std::mutex mutex;
-  std::condition_variable moved;
-  std::deque<base::ByteBuffer> pieces;  // guarded by mutex
-  bool helped = false;                  // guarded by mutex: a helper takes them
+  base::Mutex mutex;
+  base::Condition moved;
+  std::deque<base::ByteBuffer> pieces VANTRO_GUARDED_BY(mutex);
+  bool helped VANTRO_GUARDED_BY(mutex) = false;  // a helper takes them
 
   void digest(base::ByteView bytes) {
     for (auto& context : contexts) {
@@ -74,7 +73,7 @@ struct Heavier {
   }
   // On a helper, until nothing is left.
   void help() {
-    std::unique_lock lock(mutex);
+    base::Lock lock(mutex);
     while (!pieces.empty()) {
       const auto piece = std::move(pieces.front());
       pieces.pop_front();
@@ -87,8 +86,8 @@ struct Heavier {
     moved.notify_all();
   }
   void wait() {
-    std::unique_lock lock(mutex);
-    moved.wait(lock, [this] { return !helped; });
+    base::Lock lock(mutex);
+    while (helped) moved.wait(lock);
   }
 };
 
@@ -149,15 +148,14 @@ struct Digester::State {
       heavier->wait();
       return false;
     }
-    std::unique_lock lock(heavier->mutex);
-    heavier->moved.wait(lock, [this] {
-      return !heavier->helped || heavier->pieces.size() < kMostPiecesAhead;
-    });
-    if (!heavier->helped) {
-      heavier->helped = helpers->try_start([half = heavier] { half->help(); });
+    auto& half = *heavier;
+    base::Lock lock(half.mutex);
+    while (half.helped && half.pieces.size() >= kMostPiecesAhead) half.moved.wait(lock);
+    if (!half.helped) {
+      half.helped = helpers->try_start([shared = heavier] { shared->help(); });
     }
-    if (heavier->helped) heavier->pieces.emplace_back(bytes.begin(), bytes.end());
-    return heavier->helped;
+    if (half.helped) half.pieces.emplace_back(bytes.begin(), bytes.end());
+    return half.helped;
   }
 };
 

@@ -284,7 +284,7 @@ Refusal Database::write_once(const Work& work, bool& changed) {
   });
   const bool failed = !failure.sentence.empty();
   {
-    const std::lock_guard lock(state_mutex_);
+    const base::Lock lock(state_mutex_);
     if (failed) {
       write_failure_ = failure;
     } else if (done) {
@@ -300,7 +300,7 @@ Refusal Database::enclose_write(const Work& work) {
   bool changed = false;
   Refusal failure;
   {
-    const std::lock_guard lock(writer_mutex_);
+    const base::Lock lock(writer_mutex_);
     failure = write_once(work, changed);
     if (failure.kind == Kind::kFull && watch_.make_room && watch_.make_room()) {
       failure = write_once(work, changed);
@@ -313,9 +313,8 @@ Refusal Database::enclose_write(const Work& work) {
 Refusal Database::enclose_read(const Work& work) {
   std::unique_ptr<Connection> reader;
   {
-    std::unique_lock lock(readers_mutex_);
-    reader_free_.wait(
-        lock, [this] { return !free_readers_.empty() || readers_ < kMostReaders; });
+    base::Lock lock(readers_mutex_);
+    while (free_readers_.empty() && readers_ >= kMostReaders) reader_free_.wait(lock);
     if (free_readers_.empty()) {
       ++readers_;
     } else {
@@ -338,7 +337,7 @@ Refusal Database::enclose_read(const Work& work) {
 }
 
 void Database::give_back(std::unique_ptr<Connection> reader) {
-  const std::lock_guard lock(readers_mutex_);
+  const base::Lock lock(readers_mutex_);
   if (reader) {
     free_readers_.push_back(std::move(reader));
   } else {
@@ -348,18 +347,18 @@ void Database::give_back(std::unique_ptr<Connection> reader) {
 }
 
 Identity Database::identity() const {
-  const std::lock_guard lock(state_mutex_);
+  const base::Lock lock(state_mutex_);
   return identity_;
 }
 
 std::optional<Refusal> Database::write_failure() const {
-  const std::lock_guard lock(state_mutex_);
+  const base::Lock lock(state_mutex_);
   return write_failure_;
 }
 
 base::Outcome<void> Database::continue_behind(std::int64_t change) {
   {
-    const std::lock_guard lock(state_mutex_);
+    const base::Lock lock(state_mutex_);
     identity_.change = std::max(identity_.change, change);
   }
   return write([](Transaction&) { return base::Outcome<void>(); });
@@ -432,6 +431,7 @@ base::Outcome<void> Database::prepare() {
     writer.execute("insert into identity values (:i, :c, :t)",
                    {identity->id, identity->change, identity->at}, false);
   }
+  const base::Lock lock(state_mutex_);
   identity_ = *identity;
   return {};
 }
@@ -445,6 +445,7 @@ base::Outcome<std::unique_ptr<Database>> Database::open(const std::string& path,
   }
   std::unique_ptr<Database> database(new Database(path, std::move(watch)));
   try {
+    const base::Lock lock(database->writer_mutex_);
     database->writer_ = std::make_unique<Connection>(path);
     if (auto ready = database->prepare(); !ready) return base::refuse(ready.error());
     return database;

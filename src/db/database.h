@@ -14,17 +14,16 @@
 // connections for them: a slow one holds up nobody else.
 #pragma once
 
-#include <condition_variable>
 #include <cstdint>
 #include <functional>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <type_traits>
 #include <variant>
 #include <vector>
 
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "base/state_identity.h"
 
@@ -161,14 +160,15 @@ class Database {
 
   Database(std::string path, Watch watch);
 
-  base::Outcome<void> prepare();
+  base::Outcome<void> prepare() VANTRO_REQUIRES(writer_mutex_);
   // The refusal has an empty sentence if no statement failed.
   base::Refusal enclose_write(const Work& work);
   base::Refusal enclose_read(const Work& work);
   // Null: it could not be made.
   void give_back(std::unique_ptr<Connection> reader);
   // `changed`: a row was added to the change log.
-  base::Refusal write_once(const Work& work, bool& changed);
+  base::Refusal write_once(const Work& work, bool& changed)
+      VANTRO_REQUIRES(writer_mutex_);
   // Runs the work between begin and commit (if it returned true) or rollback.
   static base::Refusal enclose(Connection& connection, const char* begin,
                                const Work& work);
@@ -176,15 +176,16 @@ class Database {
   const std::string path_;
   const Watch watch_;
   std::function<void()> changed_;  // constant after on_change()
-  std::mutex writer_mutex_;
-  std::unique_ptr<Connection> writer_;  // guarded by writer_mutex_
-  mutable std::mutex state_mutex_;
-  Identity identity_;                           // guarded by state_mutex_
-  std::optional<base::Refusal> write_failure_;  // guarded by state_mutex_
-  std::mutex readers_mutex_;
-  std::condition_variable reader_free_;
-  std::vector<std::unique_ptr<Connection>> free_readers_;  // guarded by readers_mutex_
-  std::size_t readers_ = 0;                                // guarded by readers_mutex_
+  base::Mutex writer_mutex_;
+  std::unique_ptr<Connection> writer_ VANTRO_GUARDED_BY(writer_mutex_);
+  mutable base::Mutex state_mutex_;
+  Identity identity_ VANTRO_GUARDED_BY(state_mutex_);
+  std::optional<base::Refusal> write_failure_ VANTRO_GUARDED_BY(state_mutex_);
+  base::Mutex readers_mutex_;
+  base::Condition reader_free_;
+  std::vector<std::unique_ptr<Connection>> free_readers_
+      VANTRO_GUARDED_BY(readers_mutex_);
+  std::size_t readers_ VANTRO_GUARDED_BY(readers_mutex_) = 0;
 };
 
 }  // namespace vantro::db

@@ -1,7 +1,6 @@
 #include "desk/unrecorded.h"
 
 #include <fmt/format.h>
-#include <mutex>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"

@@ -37,7 +37,7 @@ base::Outcome<Place> Admission::admit(const base::Address& address) {
   auto& shared = *shared_;
   const auto& limits = shared.limits;
   const auto network = address.network();
-  const std::lock_guard lock(shared.mutex);
+  const base::Lock lock(shared.mutex);
   if (shared.in_all >= limits.in_all) {
     return base::refuse(
         Kind::kBusy,
@@ -67,7 +67,7 @@ base::Outcome<Place> Admission::admit(const base::Address& address) {
 
 Place::~Place() {
   if (!shared_) return;
-  const std::lock_guard lock(shared_->mutex);
+  const base::Lock lock(shared_->mutex);
   --shared_->in_all;
   const auto network = shared_->networks.find(address_.network());
   if (--network->second == 0) shared_->networks.erase(network);
@@ -77,7 +77,7 @@ Place::~Place() {
 }
 
 base::Outcome<void> Place::arrive(std::uint64_t bytes) {
-  const std::lock_guard lock(shared_->mutex);
+  const base::Lock lock(shared_->mutex);
   auto& use = shared_->addresses.at(address_);
   const auto most = shared_->limits.arriving_per_address;
   if (bytes > most - std::min(most, use.arriving)) {

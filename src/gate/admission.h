@@ -5,9 +5,9 @@
 #include <cstdint>
 #include <map>
 #include <memory>
-#include <mutex>
 
 #include "base/address.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::gate {
@@ -39,10 +39,10 @@ class Admission {
   // Places may outlive the admission.
   struct Shared {
     AdmissionLimits limits;
-    std::mutex mutex;
-    std::size_t in_all = 0;
-    std::map<base::Address, Use> addresses;
-    std::map<base::Address, std::size_t> networks;
+    base::Mutex mutex;
+    std::size_t in_all VANTRO_GUARDED_BY(mutex) = 0;
+    std::map<base::Address, Use> addresses VANTRO_GUARDED_BY(mutex);
+    std::map<base::Address, std::size_t> networks VANTRO_GUARDED_BY(mutex);
   };
   std::shared_ptr<Shared> shared_;
 };

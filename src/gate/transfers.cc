@@ -44,7 +44,7 @@ const char* word(State state) {
 
 std::uint64_t Transfers::begin(TransferView start) {
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   start.id = ++last_id_;
   start.began_at = clock_.wall();
   start.state = State::kRunning;
@@ -55,7 +55,7 @@ std::uint64_t Transfers::begin(TransferView start) {
 
 void Transfers::advance(std::uint64_t id, const Movement& movement) {
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = live_.find(id);
   if (found == live_.end()) return;
   auto& live = found->second;
@@ -85,7 +85,7 @@ void Transfers::measure(Live& live, base::Instant now) const {
 
 std::optional<TransferView> Transfers::end(std::uint64_t id, State how, std::string why) {
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = live_.find(id);
   if (found == live_.end()) return std::nullopt;
   auto view = std::move(found->second.view);
@@ -104,7 +104,7 @@ std::optional<TransferView> Transfers::end(std::uint64_t id, State how, std::str
 
 std::optional<TransferView> Transfers::find(std::uint64_t id) const {
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = live_.find(id);
   if (found == live_.end()) return std::nullopt;
   auto copy = found->second;
@@ -114,7 +114,7 @@ std::optional<TransferView> Transfers::find(std::uint64_t id) const {
 
 std::vector<TransferView> Transfers::view() const {
   const auto now = clock_.now();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   std::vector<TransferView> views;
   views.reserve(live_.size() + ended_.size());
   for (const auto& [id, live] : live_) {
@@ -129,7 +129,7 @@ std::vector<TransferView> Transfers::view() const {
 }
 
 std::size_t Transfers::running() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return live_.size();
 }
 

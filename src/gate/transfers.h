@@ -7,12 +7,12 @@
 #include <deque>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 
 namespace vantro::gate {
 
@@ -92,14 +92,14 @@ class Transfers {
   void measure(Live& live, base::Instant now) const;
 
   const base::Clock& clock_;
-  mutable std::mutex mutex_;
-  std::uint64_t last_id_ = 0;
-  std::map<std::uint64_t, Live> live_;
+  mutable base::Mutex mutex_;
+  std::uint64_t last_id_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::map<std::uint64_t, Live> live_ VANTRO_GUARDED_BY(mutex_);
   struct EndedOne {
     TransferView view;
     base::Instant at;
   };
-  std::deque<EndedOne> ended_;
+  std::deque<EndedOne> ended_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::gate

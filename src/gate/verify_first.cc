@@ -33,7 +33,7 @@ VerifyFirst::~VerifyFirst() { stop(); }
 
 void VerifyFirst::stop() {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     stopping_ = true;
   }
   more_.notify_all();
@@ -42,18 +42,18 @@ void VerifyFirst::stop() {
 
 bool VerifyFirst::due(const Found& found) {
   if (unread_for_.count() == 0 || found.text) return false;
-  const std::lock_guard lock(mutex_);
-  return due_locked(found);
+  const base::Lock lock(mutex_);
+  return is_due(found);
 }
 
-bool VerifyFirst::due_locked(const Found& found) {
+bool VerifyFirst::is_due(const Found& found) {
   const auto before = workings_.clock.wall() - unread_for_.count();
   if (found.read_at > before) return false;
   const auto known = verified_.find(found.digests.sha256);
   return known == verified_.end() || known->second <= before;
 }
 
-VerifyFirst::Job& VerifyFirst::job_locked(const Found& found) {
+VerifyFirst::Job& VerifyFirst::job_for(const Found& found) {
   auto& job = jobs_[found.digests.sha256];
   job.size = found.size;
   more_.notify_all();
@@ -61,16 +61,16 @@ VerifyFirst::Job& VerifyFirst::job_locked(const Found& found) {
 }
 
 void VerifyFirst::wait(const Found& found, Then then) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   failed_.erase(found.digests.sha256);
-  job_locked(found).waiters.push_back(
+  job_for(found).waiters.push_back(
       {std::chrono::steady_clock::now() + patience_, std::move(then)});
 }
 
 base::Outcome<void> VerifyFirst::allow(const Found& found) {
   if (!due(found)) return {};
-  const std::lock_guard lock(mutex_);
-  if (!due_locked(found)) return {};
+  const base::Lock lock(mutex_);
+  if (!is_due(found)) return {};
   const auto failed = failed_.find(found.digests.sha256);
   if (failed != failed_.end()) {
     if (std::chrono::steady_clock::now() - failed->second.at < kFailureHolds) {
@@ -78,7 +78,7 @@ base::Outcome<void> VerifyFirst::allow(const Found& found) {
     }
     failed_.erase(failed);
   }
-  const auto& job = job_locked(found);
+  const auto& job = job_for(found);
   return base::refuse(
       Kind::kBusy,
       fmt::format("the server verifies '{}' first ({} of {}); ask again in a minute",
@@ -86,7 +86,7 @@ base::Outcome<void> VerifyFirst::allow(const Found& found) {
                   base::size_text(job.bytes_read), base::size_text(job.size)));
 }
 
-std::vector<VerifyFirst::Then> VerifyFirst::overdue_locked() {
+std::vector<VerifyFirst::Then> VerifyFirst::overdue() {
   const auto now = std::chrono::steady_clock::now();
   std::vector<Then> over;
   for (auto& [sha256, job] : jobs_) {
@@ -113,10 +113,10 @@ void VerifyFirst::tell(const Then& then) const {
 bool VerifyFirst::piece_read(const std::string& sha256, std::uint64_t bytes) {
   std::vector<Then> over;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (stopping_) return false;
     jobs_[sha256].bytes_read += bytes;
-    over = overdue_locked();
+    over = overdue();
   }
   for (const auto& then : over) tell(then);
   return true;
@@ -164,9 +164,9 @@ std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
 }
 
 void VerifyFirst::run() {
-  std::unique_lock lock(mutex_);
+  base::Lock lock(mutex_);
   while (true) {
-    more_.wait(lock, [this] { return stopping_ || !jobs_.empty(); });
+    while (!stopping_ && jobs_.empty()) more_.wait(lock);
     if (stopping_) return;
     // The smallest first: it holds up the others least.
     const auto next = std::min_element(

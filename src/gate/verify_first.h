@@ -4,16 +4,15 @@
 #pragma once
 
 #include <chrono>
-#include <condition_variable>
 #include <cstdint>
 #include <functional>
 #include <map>
-#include <mutex>
 #include <string>
 #include <thread>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::gate {
@@ -64,27 +63,27 @@ class VerifyFirst {
     std::string sentence;
   };
 
-  bool due_locked(const Found& found);
-  Job& job_locked(const Found& found);
+  bool is_due(const Found& found) VANTRO_REQUIRES(mutex_);
+  Job& job_for(const Found& found) VANTRO_REQUIRES(mutex_);
   void run();
   // "" or why it could not be verified.
   std::string verify(const std::string& sha256, std::uint64_t size);
   bool read_lately(const std::string& sha256);
   // Those whose time is over; their waiting ends.
-  std::vector<Then> overdue_locked();
+  std::vector<Then> overdue() VANTRO_REQUIRES(mutex_);
   void tell(const Then& then) const;
   bool piece_read(const std::string& sha256, std::uint64_t bytes);
 
   Workings& workings_;
   const std::chrono::milliseconds unread_for_;
   const std::chrono::seconds patience_;
-  std::mutex mutex_;
-  std::condition_variable more_;
-  bool stopping_ = false;            // guarded by mutex_, as all that follows
-  std::map<std::string, Job> jobs_;  // by SHA-256
+  base::Mutex mutex_;
+  base::Condition more_;
+  bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
+  std::map<std::string, Job> jobs_ VANTRO_GUARDED_BY(mutex_);  // by SHA-256
   // When they were verified, of those that readers may know with an older time.
-  std::map<std::string, base::WallTime> verified_;
-  std::map<std::string, Failure> failed_;
+  std::map<std::string, base::WallTime> verified_ VANTRO_GUARDED_BY(mutex_);
+  std::map<std::string, Failure> failed_ VANTRO_GUARDED_BY(mutex_);
   std::thread thread_;
 };
 

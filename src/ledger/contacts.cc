@@ -47,20 +47,20 @@ Contacts::One& Contacts::touch(const base::Address& address) {
 }
 
 void Contacts::request(const base::Address& address, const std::string& heard_on) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   auto& contact = touch(address).contact;
   ++contact.requests;
   if (contact.heard_on != heard_on) contact.heard_on = heard_on;
 }
 
 void Contacts::unanswered(const base::Address& address) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   ++touch(address).contact.unanswered;
 }
 
 void Contacts::stray(const base::Address& address, const std::string& heard_on,
                      const std::string& why) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   auto& contact = touch(address).contact;
   ++contact.strays;
   contact.stray_at = contact.last_at;
@@ -70,13 +70,13 @@ void Contacts::stray(const base::Address& address, const std::string& heard_on,
 
 bool Contacts::may_record_refusal(const base::Address& address) {
   const auto now = clock_.now() + base::Duration(1);  // a bucket's zero means unused
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return touch(address).rows.take(now, kMostRows, kRowsPerSecond) &&
          rows_.take(now, kMostRowsInAll, kRowsPerSecondInAll);
 }
 
 std::optional<Contact> Contacts::find(const base::Address& address) const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = contacts_.find(address);
   if (found == contacts_.end()) return std::nullopt;
   return found->second.contact;
@@ -85,7 +85,7 @@ std::optional<Contact> Contacts::find(const base::Address& address) const {
 std::vector<Contact> Contacts::newest(std::size_t most) const {
   std::vector<Contact> list;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     list.reserve(contacts_.size());
     for (const auto& [address, one] : contacts_) list.push_back(one.contact);
   }

@@ -6,13 +6,13 @@
 
 #include <cstdint>
 #include <map>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "base/address.h"
 #include "base/clock.h"
+#include "base/mutex.h"
 
 namespace vantro::ledger {
 
@@ -60,12 +60,12 @@ class Contacts {
     Bucket rows;
   };
 
-  One& touch(const base::Address& address);
+  One& touch(const base::Address& address) VANTRO_REQUIRES(mutex_);
 
   const base::Clock& clock_;
-  mutable std::mutex mutex_;
-  std::map<base::Address, One> contacts_;
-  Bucket rows_;  // of all addresses together
+  mutable base::Mutex mutex_;
+  std::map<base::Address, One> contacts_ VANTRO_GUARDED_BY(mutex_);
+  Bucket rows_ VANTRO_GUARDED_BY(mutex_);  // of all addresses together
 };
 
 }  // namespace vantro::ledger

@@ -10,7 +10,7 @@ Ledger::Ledger(db::Database& database, base::Log log)
 
 Ledger::~Ledger() {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     stopping_ = true;
   }
   wake_.notify_all();
@@ -19,7 +19,7 @@ Ledger::~Ledger() {
 
 void Ledger::append(Entry entry) {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (waiting_.size() >= kMostWaiting) {
       ++dropped_;
       return;
@@ -52,11 +52,11 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
 }
 
 base::Outcome<void> Ledger::flush() {
-  const std::lock_guard one_at_a_time(flush_mutex_);
+  const base::Lock one_at_a_time(flush_mutex_);
   std::vector<Entry> batch;
   std::uint64_t dropped = 0;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     batch.swap(waiting_);
     std::swap(dropped, dropped_);
   }
@@ -72,7 +72,7 @@ base::Outcome<void> Ledger::flush() {
     // As of a database that is busy: they wait.
   }
   if (!written) {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     // Back to the front: the order of rows is the order of events.
     for (auto& entry : waiting_) batch.push_back(std::move(entry));
     waiting_ = std::move(batch);
@@ -197,12 +197,14 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
 }
 
 void Ledger::run() {
-  std::unique_lock lock(mutex_);
+  base::Lock lock(mutex_);
   bool said = false;
   while (true) {
-    wake_.wait(lock, [this] { return stopping_ || !waiting_.empty(); });
+    while (!stopping_ && waiting_.empty()) wake_.wait(lock);
     // Rows that come within this time share one transaction and one sync.
-    wake_.wait_for(lock, kBatchDelay, [this] { return stopping_; });
+    const auto until = std::chrono::steady_clock::now() + kBatchDelay;
+    while (!stopping_ && wake_.wait_until(lock, until)) {
+    }
     const bool last = stopping_;
     lock.unlock();
     const auto flushed = flush();

@@ -6,9 +6,7 @@
 #pragma once
 
 #include <chrono>
-#include <condition_variable>
 #include <cstdint>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <thread>
@@ -16,6 +14,7 @@
 
 #include "base/clock.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "db/database.h"
 
@@ -96,12 +95,13 @@ class Ledger {
 
   db::Database& database_;
   base::Log log_;
-  std::mutex flush_mutex_;  // taken before mutex_; keeps batches in order
-  std::mutex mutex_;
-  std::condition_variable wake_;
-  std::vector<Entry> waiting_;  // guarded by mutex_
-  std::uint64_t dropped_ = 0;   // guarded by mutex_
-  bool stopping_ = false;       // guarded by mutex_
+  base::Mutex mutex_;
+  // Keeps batches in order.
+  base::Mutex flush_mutex_ VANTRO_ACQUIRED_BEFORE(mutex_);
+  base::Condition wake_;
+  std::vector<Entry> waiting_ VANTRO_GUARDED_BY(mutex_);
+  std::uint64_t dropped_ VANTRO_GUARDED_BY(mutex_) = 0;
+  bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread writer_;
 };
 

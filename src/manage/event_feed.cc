@@ -40,7 +40,7 @@ EventFeed::Id EventFeed::add(std::function<void(Text)> tell) {
   for (const auto& one : service_.gate.transfers().view()) {
     if (one.state != gate::State::kRunning) reader.ended_before.insert(one.id);
   }
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   readers_.emplace(++last_, std::move(reader));
   if (under_way_) {
     again_ = true;
@@ -52,12 +52,12 @@ EventFeed::Id EventFeed::add(std::function<void(Text)> tell) {
 }
 
 void EventFeed::remove(Id reader) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   readers_.erase(reader);
 }
 
 void EventFeed::tick(base::Instant now) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (under_way_ || now < next_) return;
   next_ = now + kInterval;
   under_way_ = true;
@@ -72,7 +72,8 @@ std::string EventFeed::moved() {
     const bool same = before != told_.end() && !differs(before->second.view, one);
     auto event = same ? std::move(before->second.event) : event_of(one);
     if (!same) events += event;
-    now.emplace(one.id, Told{std::move(one), std::move(event)});
+    const auto id = one.id;
+    now.emplace(id, Told{std::move(one), std::move(event)});
   }
   told_.swap(now);
   return events;
@@ -91,7 +92,7 @@ void EventFeed::gather() {
   std::int64_t least_new = service_.repository.snapshot()->sequence;
   bool only_new = true;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     again_ = false;
     for (auto& [id, reader] : readers_) {
       readers.push_back(reader);
@@ -133,7 +134,7 @@ void EventFeed::gather() {
     if (first.empty()) first = kStillHere;
     reader.tell(std::make_shared<const std::string>(std::move(first)));
   }
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   under_way_ = again_;
   if (again_) {
     boost::asio::post(pool_, [self = shared_from_this()] { self->gather(); });

@@ -6,12 +6,12 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <set>
 #include <string>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "gate/transfers.h"
 #include "manage/service.h"
 
@@ -57,12 +57,12 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
 
   Service& service_;
   boost::asio::io_context& pool_;
-  std::mutex mutex_;
-  std::map<Id, Reader> readers_;  // guarded by mutex_
-  Id last_ = 0;                   // guarded by mutex_
-  base::Instant next_{};          // guarded by mutex_
-  bool under_way_ = false;        // guarded by mutex_
-  bool again_ = false;            // guarded by mutex_; somebody came meanwhile
+  base::Mutex mutex_;
+  std::map<Id, Reader> readers_ VANTRO_GUARDED_BY(mutex_);
+  Id last_ VANTRO_GUARDED_BY(mutex_) = 0;
+  base::Instant next_ VANTRO_GUARDED_BY(mutex_){};
+  bool under_way_ VANTRO_GUARDED_BY(mutex_) = false;
+  bool again_ VANTRO_GUARDED_BY(mutex_) = false;  // somebody came meanwhile
   // For gather() alone.
   std::map<std::uint64_t, Told> told_;
   std::int64_t change_told_ = 0;

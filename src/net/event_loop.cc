@@ -76,7 +76,7 @@ void EventLoop::forget(Id id, int fd) {
 void EventLoop::post(std::function<void()> work) {
   bool first = false;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (ended_) return;
     first = posted_.empty();
     posted_.push_back(std::move(work));
@@ -117,7 +117,7 @@ void EventLoop::run_posted() {
   [[maybe_unused]] const auto got = ::read(event_.get(), &count, sizeof count);
   std::vector<std::function<void()>> work;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     work.swap(posted_);
   }
   for (auto& one : work) guarded(one);
@@ -183,7 +183,7 @@ void EventLoop::run() {
   std::vector<std::function<void()>> dropped;
   std::multimap<base::Instant, std::function<void()>> not_due;
   not_due.swap(due_);
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   ended_ = true;
   dropped.swap(posted_);
 }

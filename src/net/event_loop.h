@@ -8,11 +8,11 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/unique_fd.h"
 
 namespace vantro::net {
@@ -94,9 +94,9 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   };
   std::vector<Slot> slots_;
   std::vector<std::uint32_t> free_slots_;
-  std::mutex mutex_;
-  std::vector<std::function<void()>> posted_;  // guarded by mutex_
-  bool ended_ = false;                         // guarded by mutex_
+  base::Mutex mutex_;
+  std::vector<std::function<void()>> posted_ VANTRO_GUARDED_BY(mutex_);
+  bool ended_ VANTRO_GUARDED_BY(mutex_) = false;
   std::atomic<bool> stopped_ = false;
 };
 

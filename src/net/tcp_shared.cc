@@ -5,7 +5,7 @@
 namespace vantro::net {
 
 bool TcpShared::take_room(const base::Address& address) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto known = per_address_.find(address);
   // Before anybody has to go for it: one address must not push the others out.
   if (known != per_address_.end() && known->second >= config.most_per_address) {
@@ -27,7 +27,7 @@ bool TcpShared::take_room(const base::Address& address) {
 
 void TcpShared::give_back(const base::Address& address) {
   room.give_back();
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   --connections_;
   const auto found = per_address_.find(address);
   if (--found->second == 0) per_address_.erase(found);

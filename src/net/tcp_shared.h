@@ -6,13 +6,13 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <string>
 #include <vector>
 
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "base/unique_fd.h"
 #include "crypto/tls.h"
 
@@ -98,9 +98,9 @@ struct TcpShared : Services {
   // Over the limit, while those that have to go are leaving.
   static constexpr std::size_t kMostLeaving = 16;
 
-  std::mutex mutex_;
-  std::size_t connections_ = 0;                       // guarded by mutex_
-  std::map<base::Address, std::size_t> per_address_;  // guarded by mutex_
+  base::Mutex mutex_;
+  std::size_t connections_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::map<base::Address, std::size_t> per_address_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::net

@@ -1,7 +1,5 @@
 #include "repository/contents.h"
 
-#include <mutex>
-
 #include "repository/repository.h"
 
 namespace vantro::repository {

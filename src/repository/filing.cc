@@ -14,7 +14,7 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
   item.arrival = &arrival;
   item.record = &record;
   item.now = now;
-  std::unique_lock lock(mutex_);
+  base::Lock lock(mutex_);
   waiting_.push_back(&item);
   while (!item.done) {
     if (working_) {

@@ -4,12 +4,11 @@
 // dozens of waits, not thousands.
 #pragma once
 
-#include <condition_variable>
 #include <functional>
-#include <mutex>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "db/database.h"
 #include "store/arrival.h"
@@ -41,7 +40,7 @@ class Filing {
     base::Outcome<void> result;
     bool done = false;
     // One for each: all of them woken at each group's end would be most of the work.
-    std::condition_variable woken;
+    base::Condition woken;
   };
 
   void work_off(const std::vector<Item*>& group);
@@ -50,9 +49,9 @@ class Filing {
   void record_all(const std::vector<Item*>& group);
 
   Repository& repository_;
-  std::mutex mutex_;
-  std::vector<Item*> waiting_;  // guarded by mutex_
-  bool working_ = false;        // guarded by mutex_: one of them works a group off
+  base::Mutex mutex_;
+  std::vector<Item*> waiting_ VANTRO_GUARDED_BY(mutex_);
+  bool working_ VANTRO_GUARDED_BY(mutex_) = false;  // one of them works a group off
 };
 
 }  // namespace vantro::repository

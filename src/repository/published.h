@@ -4,9 +4,9 @@
 #pragma once
 
 #include <memory>
-#include <mutex>
 #include <utility>
 
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::repository {
@@ -20,7 +20,7 @@ class Published {
   // Null before the first renewal.
   Shared get() const {
     // Held for the copying of a pointer only.
-    const std::lock_guard lock(pointer_mutex_);
+    const base::Lock lock(pointer_mutex_);
     return value_;
   }
 
@@ -28,19 +28,19 @@ class Published {
   // gives may be the last one.
   template <class Make>
   base::Outcome<void> renew(Make make) {
-    const std::lock_guard renewing(renewing_mutex_);
+    const base::Lock renewing(renewing_mutex_);
     base::Outcome<Shared> next = make(get());
     if (!next) return base::refuse(next.error());
-    const std::lock_guard lock(pointer_mutex_);
+    const base::Lock lock(pointer_mutex_);
     // The old one is freed by whoever lets go of it last: after this lock, if it is us.
     std::swap(value_, *next);
     return {};
   }
 
  private:
-  std::mutex renewing_mutex_;  // taken before pointer_mutex_
-  mutable std::mutex pointer_mutex_;
-  Shared value_;  // guarded by pointer_mutex_
+  mutable base::Mutex pointer_mutex_;
+  base::Mutex renewing_mutex_ VANTRO_ACQUIRED_BEFORE(pointer_mutex_);
+  Shared value_ VANTRO_GUARDED_BY(pointer_mutex_);
 };
 
 }  // namespace vantro::repository

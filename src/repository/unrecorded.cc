@@ -8,27 +8,27 @@
 namespace vantro::repository {
 
 void Unrecorded::set(std::vector<UnrecordedFile> files) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   files_.clear();
   for (auto& one : files) files_.insert_or_assign(one.file.name, std::move(one));
 }
 
 std::optional<UnrecordedFile> Unrecorded::find(const std::string& name) const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   const auto found = files_.find(name);
   if (found == files_.end()) return std::nullopt;
   return found->second;
 }
 
 void Unrecorded::forget(const std::string& name) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   files_.erase(name);
 }
 
 std::vector<UnrecordedFile> Unrecorded::list() const {
   std::vector<UnrecordedFile> result;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     for (const auto& [name, one] : files_) result.push_back(one);
   }
   std::stable_sort(result.begin(), result.end(), [](const auto& a, const auto& b) {
@@ -38,7 +38,7 @@ std::vector<UnrecordedFile> Unrecorded::list() const {
 }
 
 std::optional<std::string> Unrecorded::sentence() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (files_.empty()) return std::nullopt;
   std::uint64_t bytes = 0;
   base::WallTime newest = 0;

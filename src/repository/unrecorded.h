@@ -5,12 +5,12 @@
 
 #include <cstdint>
 #include <map>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "store/state_folder.h"
 
 namespace vantro::repository {
@@ -34,8 +34,8 @@ class Unrecorded {
   std::optional<std::string> sentence() const;
 
  private:
-  mutable std::mutex mutex_;
-  std::map<std::string, UnrecordedFile> files_;  // guarded by mutex_
+  mutable base::Mutex mutex_;
+  std::map<std::string, UnrecordedFile> files_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::repository

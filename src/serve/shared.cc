@@ -11,7 +11,7 @@ bool Shared::log_in(const gate::Asker& asker, const std::string& name,
   // Two pairs with one hash count as one, which does no harm.
   const auto pair = std::hash<std::string>{}(name + std::string(1, '\0') + password);
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (!at_the_doors_.contains(pair) && at_the_doors_.size() >= kMostAtTheDoors) {
       return false;
     }
@@ -20,7 +20,7 @@ bool Shared::log_in(const gate::Asker& asker, const std::string& name,
   boost::asio::post(doors, [this, asker, name, password, pair, then = std::move(then)] {
     auto account = gate.log_ins().check(asker, name, password);
     {
-      const std::lock_guard lock(mutex_);
+      const base::Lock lock(mutex_);
       if (--at_the_doors_[pair] == 0) at_the_doors_.erase(pair);
     }
     then(std::move(account));

@@ -6,9 +6,9 @@
 #include <functional>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <string>
 
+#include "base/mutex.h"
 #include "gate/gate.h"
 #include "net/tcp_lane.h"
 #include "net/tcp_shared.h"
@@ -42,9 +42,9 @@ struct Shared : Services {
  private:
   static constexpr std::size_t kMostAtTheDoors = 64;
 
-  std::mutex mutex_;
-  // How many wait with the same name and password, by their hash; guarded by mutex_.
-  std::map<std::size_t, std::size_t> at_the_doors_;
+  base::Mutex mutex_;
+  // How many wait with the same name and password, by their hash.
+  std::map<std::size_t, std::size_t> at_the_doors_ VANTRO_GUARDED_BY(mutex_);
 };
 
 gate::Asker asker_of(const net::Accepted& accepted);

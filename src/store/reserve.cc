@@ -9,7 +9,7 @@
 namespace vantro::store {
 
 void Reserve::keep(std::uint64_t free_bytes) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   struct stat found {};
   const bool there = ::stat(path_.c_str(), &found) == 0;
   if (there && static_cast<std::uint64_t>(found.st_blocks) * 512 >= kBytes) {
@@ -33,7 +33,7 @@ base::Outcome<void> Reserve::check() const {
 }
 
 bool Reserve::give_up() {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (::unlink(path_.c_str()) != 0) return false;
   given_up_ = true;
   return true;

@@ -7,9 +7,9 @@
 
 #include <atomic>
 #include <cstdint>
-#include <mutex>
 #include <string>
 
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::store {
@@ -32,7 +32,7 @@ class Reserve {
 
  private:
   const std::string path_;
-  std::mutex mutex_;
+  base::Mutex mutex_;
   std::atomic<bool> given_up_ = false;
 };
 

@@ -40,7 +40,7 @@ base::Outcome<void> VaultIdentity::write(const base::StateIdentity& identity) {
     return base::refuse(base::system_refusal(errno, path() + ": can't be written"));
   };
   const auto line = line_of(identity);
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (file_) {
     const auto count = files_.overwrite(file_.get(), line.data(), line.size());
     if (count != static_cast<ssize_t>(line.size())) return failed();

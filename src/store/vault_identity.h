@@ -6,10 +6,10 @@
 // there old or new.
 #pragma once
 
-#include <mutex>
 #include <optional>
 #include <string>
 
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "base/state_identity.h"
 #include "base/unique_fd.h"
@@ -34,8 +34,8 @@ class VaultIdentity {
 
   FileSystem& files_;
   const std::string folder_;
-  std::mutex mutex_;
-  base::UniqueFd file_;  // guarded by mutex_; open once something was written
+  base::Mutex mutex_;
+  base::UniqueFd file_ VANTRO_GUARDED_BY(mutex_);  // open once something was written
 };
 
 }  // namespace vantro::store

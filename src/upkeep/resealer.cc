@@ -16,14 +16,14 @@ constexpr std::int64_t kAtOnce = 1000;
 
 Resealer::~Resealer() {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     stopping_ = true;
   }
   if (thread_.joinable()) thread_.join();
 }
 
 ResealProgress Resealer::progress() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return progress_;
 }
 
@@ -62,14 +62,14 @@ base::Outcome<std::uint64_t> Resealer::count() const {
 base::Outcome<void> Resealer::start() {
   const auto all = count();
   if (!all) return base::refuse(all.error());
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   progress_.running = true;
   progress_.contents = *all;
   thread_ = std::thread([this] {
     try {
       run();
     } catch (const std::exception& error) {
-      const std::lock_guard guard(mutex_);
+      const base::Lock guard(mutex_);
       progress_.running = false;
       progress_.trouble = error.what();
     }
@@ -91,7 +91,7 @@ void Resealer::run() {
   while (more) {
     const auto some = contents(behind);
     if (!some) {
-      const std::lock_guard lock(mutex_);
+      const base::Lock lock(mutex_);
       progress_.trouble = some.error().sentence;
       break;
     }
@@ -99,12 +99,12 @@ void Resealer::run() {
     for (const auto& content : *some) {
       behind = content.sha256;
       {
-        const std::lock_guard lock(mutex_);
+        const base::Lock lock(mutex_);
         if (stopping_) more = false;
       }
       if (!more) break;
       const auto done = reseal(content);
-      const std::lock_guard lock(mutex_);
+      const base::Lock lock(mutex_);
       if (done) {
         ++progress_.done;
       } else if (done.error().kind == Kind::kDenied) {
@@ -115,7 +115,7 @@ void Resealer::run() {
       }
     }
   }
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   progress_.running = false;
   if (progress_.locked > 0) {
     progress_.trouble = fmt::format("{} of {} configurations can't be read: {}",

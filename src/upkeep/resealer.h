@@ -5,11 +5,11 @@
 #pragma once
 
 #include <cstdint>
-#include <mutex>
 #include <string>
 #include <thread>
 #include <vector>
 
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "repository/repository.h"
 
@@ -51,9 +51,9 @@ class Resealer {
   base::Outcome<void> reseal(const Content& content);
 
   repository::Repository& repository_;
-  mutable std::mutex mutex_;
-  ResealProgress progress_;  // guarded by mutex_
-  bool stopping_ = false;    // guarded by mutex_
+  mutable base::Mutex mutex_;
+  ResealProgress progress_ VANTRO_GUARDED_BY(mutex_);
+  bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread thread_;
 };
 

@@ -28,7 +28,7 @@ Verifier::~Verifier() { stop(); }
 
 void Verifier::stop() {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     stopping_ = true;
   }
   stopped_.notify_all();
@@ -36,7 +36,7 @@ void Verifier::stop() {
 }
 
 VerifyProgress Verifier::progress() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return progress_;
 }
 
@@ -92,7 +92,7 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   if (!wanted) return base::refuse(wanted.error());
   const auto count = wanted->records.size();
   if (count == 0) return count;
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   if (progress_.running || stopping_) {
     return base::refuse(Kind::kBusy,
                         "the stored bytes are being verified already; follow it with "
@@ -109,7 +109,7 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
     try {
       run(std::move(list), rate, std::move(who));
     } catch (const std::exception& error) {
-      const std::lock_guard guard(mutex_);
+      const base::Lock guard(mutex_);
       progress_.running = false;
       progress_.trouble = error.what();
     }
@@ -141,7 +141,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
   }
   VerifyProgress done;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     progress_.unreadable = again.size();
     done = progress_;
   }
@@ -154,7 +154,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
               ? ""
               : fmt::format("; {} encrypted with keys that are not here", done.locked),
           trouble.empty() ? "" : "; ", trouble));
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   progress_.running = false;
   progress_.ended_at = repository_.clock.wall();
   progress_.trouble = trouble;
@@ -166,7 +166,7 @@ std::string Verifier::read_all(const std::vector<Record>& contents,
     const auto content = content_of(record);
     if (!content) return content.error().sentence;
     if (!*content) {
-      const std::lock_guard lock(mutex_);
+      const base::Lock lock(mutex_);
       --progress_.contents;
       continue;
     }
@@ -175,13 +175,13 @@ std::string Verifier::read_all(const std::vector<Record>& contents,
         repository::verify_content(repository_, sha256, (*content)->size,
                                    (*content)->lost_before, [&](std::uint64_t bytes) {
                                      {
-                                       const std::lock_guard lock(mutex_);
+                                       const base::Lock lock(mutex_);
                                        progress_.bytes_read += bytes;
                                      }
                                      return keep_pace(bytes);
                                    });
     if (!result.noted) return result.noted.error().sentence;
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     switch (result.reading) {
       case repository::Reading::kWhole:
       case repository::Reading::kReplaced:
@@ -201,6 +201,7 @@ std::string Verifier::read_all(const std::vector<Record>& contents,
       case repository::Reading::kUnreadable:
         unreadable_why_ = result.sentence;
         again.push_back(record);
+        progress_.unreadable = again.size();
         break;
       case repository::Reading::kStopped:
         return kStoppedEarly;
@@ -210,17 +211,21 @@ std::string Verifier::read_all(const std::vector<Record>& contents,
 }
 
 bool Verifier::wait(std::chrono::milliseconds time) {
-  std::unique_lock lock(mutex_);
-  return !stopped_.wait_for(lock, time, [this] { return stopping_; });
+  base::Lock lock(mutex_);
+  const auto until = std::chrono::steady_clock::now() + time;
+  while (!stopping_ && stopped_.wait_until(lock, until)) {
+  }
+  return !stopping_;
 }
 
 bool Verifier::keep_pace(std::uint64_t bytes) {
-  std::unique_lock lock(mutex_);
+  base::Lock lock(mutex_);
   if (rate_ == 0) return !stopping_;
   const std::chrono::duration<double> cost(static_cast<double>(bytes) /
                                            static_cast<double>(rate_));
   pace_ += std::chrono::duration_cast<base::Duration>(cost);
-  stopped_.wait_until(lock, pace_, [&] { return stopping_; });
+  while (!stopping_ && stopped_.wait_until(lock, pace_)) {
+  }
   return !stopping_;
 }
 

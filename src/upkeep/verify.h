@@ -2,15 +2,14 @@
 // its SHA-256, at a polite pace, on a thread of its own.
 #pragma once
 
-#include <condition_variable>
 #include <cstdint>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <thread>
 #include <vector>
 
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 #include "repository/repository.h"
 
@@ -87,10 +86,10 @@ class Verifier {
   bool wait(std::chrono::milliseconds time);
 
   repository::Repository& repository_;
-  mutable std::mutex mutex_;
-  std::condition_variable stopped_;
-  VerifyProgress progress_;  // guarded by mutex_
-  bool stopping_ = false;    // guarded by mutex_
+  mutable base::Mutex mutex_;
+  base::Condition stopped_;
+  VerifyProgress progress_ VANTRO_GUARDED_BY(mutex_);
+  bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread thread_;
   // Of the thread.
   std::string unreadable_why_;

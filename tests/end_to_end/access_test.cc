@@ -72,8 +72,13 @@ TEST_F(Access, APasswordAtATerminalIsNotShown) {
   const auto typed = [&](const std::string& keys) {
     fakes::write_file(scratch_ / "keys", keys);
     return run({"sh", "-c",
-                "(sleep 1; cat '" + (scratch_ / "keys") + "'; sleep 1) | script -qec \"" +
-                    vantro_program() + " account add night\" /dev/null"},
+                // It types when it is asked, and goes when the program has ended.
+                "cd '" + scratch_.path() +
+                    "'; rm -f shown ended; "
+                    "(until grep -q Password shown; do sleep 0.05; done; cat keys; "
+                    "until test -e ended; do sleep 0.05; done) 2>/dev/null | "
+                    "script -qfec \"" +
+                    vantro_program() + " account add night; touch ended\" shown"},
                client_environment());
   };
   const auto two = typed("night-pass\nother-pass\n");

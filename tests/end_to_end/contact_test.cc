@@ -1,5 +1,6 @@
 // "vantro contact": how nothing arriving is told from being refused, and that from
 // breaking off.
+#include "base/clock.h"
 #include "tests/end_to_end/server_fixture.h"
 #include "tests/end_to_end/udp_peer.h"
 
@@ -33,7 +34,9 @@ TEST_F(ContactCommand, TellsTheStoryOfOneAddressInOrder) {
   Peer peer("127.6.0.1");
   ask(peer, {0xff, 0xff, 1});
   EXPECT_EQ(peer.hear(), "ERROR 4 this is no TFTP request: 65535 is no TFTP opcode");
-  ::usleep(5000);  // a later millisecond
+  // The next one is of a later millisecond.
+  const auto heard_at = base::SystemClock{}.wall();
+  ASSERT_TRUE(eventually([&] { return base::SystemClock{}.wall() > heard_at; }));
   ask(peer, read_request("y.img"));
   peer.hear();
   ask(peer, read_request("x.img"));

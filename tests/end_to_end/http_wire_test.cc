@@ -257,7 +257,8 @@ TEST_F(HttpWire, TellsASlowReaderFromADeadOne) {
     return false;
   };
   bool seen = false;
-  for (int i = 0; i < 100 && !seen; ++i) {
+  // A slow reader, until the dead one is cut.
+  for (int i = 0; i < 300 && !seen; ++i) {
     came += slow.receive().size();
     ::usleep(100'000);
     seen = ended();
@@ -279,6 +280,8 @@ TEST_F(HttpWire, PausesWhenOutOfDescriptorsAndGoesOn) {
     return fakes::read_file(scratch_ / "server.err").find("no more connections") !=
            std::string::npos;
   }));
+  // Several more tries fail meanwhile (after 100 ms, 200 ms ...). That nothing tells of
+  // them is what is tested, so there is no event to wait for.
   ::usleep(1'500'000);
   peers.clear();
   EXPECT_TRUE(eventually([&] { return alive(); }));

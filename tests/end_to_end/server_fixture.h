@@ -9,6 +9,7 @@
 #include <string>
 
 #include "tests/end_to_end/process.h"
+#include "tests/fakes/eventually.h"
 #include "tests/fakes/scratch_folder.h"
 
 namespace vantro::end_to_end {
@@ -133,13 +134,7 @@ class ServerFixture : public testing::Test {
   }
 
   static bool eventually(const std::function<bool()>& condition) {
-    // Asking may take its time, too: a program is started for most questions.
-    const auto until = std::chrono::steady_clock::now() + std::chrono::seconds(60);
-    do {
-      if (condition()) return true;
-      ::usleep(10'000);
-    } while (std::chrono::steady_clock::now() < until);
-    return false;
+    return fakes::eventually(condition, std::chrono::milliseconds(10));
   }
 
   std::string state() const { return scratch_ / "the state"; }

@@ -58,11 +58,7 @@ TEST_F(SshWire, GivesUpOnTheSlow) {
   start_again("[ssh]\nlog_in_s = 1\nidle_s = 1\n");
   TcpPeer silent(ssh_port_);
   TcpPeer dripping(ssh_port_);
-  for (int i = 0; i < 30; ++i) {
-    if (!dripping.send("S")) break;
-    ::usleep(100'000);
-  }
-  EXPECT_FALSE(dripping.send("S") && dripping.send("S"));
+  EXPECT_TRUE(eventually([&] { return !dripping.send("S"); }));
   EXPECT_THAT(silent.rest(), StartsWith("SSH-2.0-vantrod"));
   // One that never logs in, and one that asks for nothing.
   const auto script = [&](const std::string& lines) {
@@ -202,7 +198,9 @@ TEST_F(SshWire, AClientThatIgnoresTheWindowIsCut) {
       "c = t.open_session(); c.invoke_subsystem('sftp')\n"
       "c.sendall(packet(1, struct.pack('>I', 3)) + packet(3, struct.pack('>I', 1) + "
       "field(b'/causeway.img') + struct.pack('>II', 1, 0)))\n"
-      "time.sleep(0.5)\n"
+      // Both are answered: its handle is '1', and the window is as it will be.
+      "answers = b''\n"
+      "while b'\\x66\\0\\0\\0\\1' not in answers: answers += c.recv(1000)\n"
       "c.out_window_size = 1 << 40\nc.out_max_packet_size = 32768\n"
       "many = packet(5, struct.pack('>I', 2) + field(b'1') + struct.pack('>QI', 0, "
       "131072)) * 20000\n"
@@ -263,7 +261,9 @@ TEST_F(SshWire, WhatWasSentBeforeTheChannelClosedIsWorkedOff) {
       "  c.sendall(packet(6, u32(2 + i) + field(b'1') + struct.pack('>Q', i * 30000) + "
       "field(bytes([i]) * 30000)))\n"
       "c.sendall(packet(4, u32(999) + field(b'1')))\n"
-      "c.close()\ntime.sleep(3)\n");
+      "c.close()\n"
+      // Until the server has closed it, too.
+      "while t._channels.get(c.chanid): time.sleep(0.01)\n");
   ASSERT_EQ(sent.code, 0) << sent.err;
   const auto filed = backups(1)[0];
   EXPECT_EQ(filed["complete"], true);
@@ -336,7 +336,8 @@ TEST_F(SshWire, AnOlderSignatureIsRefusedWithWords) {
                std::to_string(ssh_port_) +
                "), disabled_algorithms={'pubkeys': ['rsa-sha2-256', 'rsa-sha2-512']})\n"
                // As a device that does not know the extension that would tell it.
-               "import time\nt.start_client()\ntime.sleep(0.3)\n"
+               "import time\nt.start_client()\n"
+               "while not t.server_extensions: time.sleep(0.01)\n"
                "t.server_extensions = {}\n"
                "try: t.auth_publickey('night', "
                "paramiko.RSAKey.from_private_key_file('rsa'))\n"

@@ -3,11 +3,14 @@
 
 #include <arpa/inet.h>
 #include <array>
+#include <chrono>
 #include <cstring>
 #include <gtest/gtest.h>
 #include <netinet/in.h>
+#include <poll.h>
 #include <string>
 #include <sys/socket.h>
+#include <vector>
 
 #include "base/unique_fd.h"
 #include "wire/tftp/packet.h"
@@ -48,6 +51,20 @@ class Peer {
     const auto packet =
         wire::parse(base::ByteView(buffer.data(), static_cast<std::size_t>(count)));
     return packet ? wire::describe(*packet) : packet.error().sentence;
+  }
+  // All that comes within this time.
+  std::vector<std::string> hear_for(std::chrono::milliseconds time) {
+    const auto until = std::chrono::steady_clock::now() + time;
+    std::vector<std::string> heard;
+    while (true) {
+      const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(
+          until - std::chrono::steady_clock::now());
+      if (left.count() <= 0) return heard;
+      pollfd wanted{fd_.get(), POLLIN, 0};
+      if (::poll(&wanted, 1, static_cast<int>(left.count())) == 1) {
+        heard.push_back(hear(false));
+      }
+    }
   }
   std::string heard_from() const {
     std::array<char, 64> text{};

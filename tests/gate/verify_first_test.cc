@@ -6,6 +6,7 @@
 
 #include "desk/accounts.h"
 #include "gate/workings.h"
+#include "tests/fakes/eventually.h"
 #include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 #include "upkeep/verify.h"
@@ -60,9 +61,7 @@ TEST_F(VerifyFirstTest, TheDoorStaysShutMeanwhile) {
   EXPECT_EQ(fetch("x.img"),
             "refused: the server verifies 'x.img' first (0 B of 5 B); ask again in a "
             "minute");
-  while (fetch("x.img") != "image") {
-    std::this_thread::sleep_for(std::chrono::milliseconds(2));
-  }
+  EXPECT_TRUE(fakes::eventually([&] { return fetch("x.img") == "image"; }));
   EXPECT_TRUE(trouble().empty());
 }
 
@@ -112,9 +111,7 @@ TEST_F(VerifyFirstTest, WhatTheVerifierHasReadIsNotReadAgain) {
   clock_.advance(hours(24 * 60));
   upkeep::Verifier verifier(*repository_);
   ASSERT_TRUE(verifier.start({}));
-  while (verifier.progress().running) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(2));
-  }
+  ASSERT_TRUE(fakes::eventually([&] { return !verifier.progress().running; }));
   damage(sha256_of("x.img"), "imagE");
   // A look into the database, and that is all.
   EXPECT_TRUE(wait_for("x.img"));
@@ -144,7 +141,7 @@ TEST_F(VerifyFirstTest, ManyWaitForOneReading) {
     waiting += gate_->verify_first(device("192.0.2.7"), "x.img", [&] { ++told; });
   }
   EXPECT_GT(waiting, 0);
-  while (told < waiting) std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  ASSERT_TRUE(fakes::eventually([&] { return told == waiting; }));
   EXPECT_EQ(fetch("x.img").size(), 3'000'000u);
   gate_->stop_verifying_first();
   EXPECT_EQ(told, waiting);
@@ -164,9 +161,7 @@ TEST_F(VerifyFirstTest, WhoHasWaitedLongEnoughIsToldHowFarItIs) {
   EXPECT_EQ(told.get_future().get(),
             "the server verifies 'x.img' first (512.0 KiB of 19.1 MiB); ask again in a "
             "minute");
-  while (!impatient.allow(*found)) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(2));
-  }
+  EXPECT_TRUE(fakes::eventually([&] { return impatient.allow(*found).has_value(); }));
 }
 
 }  // namespace

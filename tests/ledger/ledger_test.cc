@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "tests/fakes/eventually.h"
 #include "tests/fakes/scratch_folder.h"
 
 namespace vantro::ledger {
@@ -58,14 +59,11 @@ TEST_F(LedgerTest, WritesWhatIsWaitingWhenItGoes) {
 TEST_F(LedgerTest, WritesByItselfWithinAMoment) {
   Ledger ledger(*database_, base::Log());
   ledger.append(entry("a"));
-  std::int64_t rows = 0;
-  for (int i = 0; i < 100 && rows == 0; ++i) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    rows = *database_->read([](db::Transaction& t) -> base::Outcome<std::int64_t> {
+  EXPECT_TRUE(fakes::eventually([&] {
+    return *database_->read([](db::Transaction& t) -> base::Outcome<std::int64_t> {
       return t.query("select count(*) from ledger").front().integer(0);
-    });
-  }
-  EXPECT_EQ(rows, 1);
+    }) == 1;
+  }));
 }
 
 TEST_F(LedgerTest, KeepsRowsThatTheDatabaseDoesNotTake) {

@@ -3,6 +3,7 @@
 #include <sys/stat.h>
 
 #include "desk/images.h"
+#include "tests/fakes/eventually.h"
 #include "tests/fakes/few_descriptors.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -16,11 +17,12 @@ class VerifyTest : public fakes::RepositoryFixture {
     Verifier verifier(*repository_);
     const auto begun = verifier.start(request);
     EXPECT_TRUE(begun) << begun.error().sentence;
-    while (verifier.progress().running) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(2));
-    }
+    EXPECT_TRUE(ends(verifier));
     last_ = verifier.progress();
     return begun.value_or(0);
+  }
+  static bool ends(const Verifier& verifier) {
+    return fakes::eventually([&] { return !verifier.progress().running; });
   }
   void damage(const std::string& sha256, const std::string& bytes) {
     ::chmod(vault_path(sha256).c_str(), 0644);
@@ -165,9 +167,7 @@ TEST_F(VerifyTest, WhatCannotBeReadIsNotDamaged) {
     // As when descriptors are short: opening fails, though nothing is wrong with it.
     fakes::FewDescriptors few;
     ASSERT_TRUE(verifier.start({}));
-    while (verifier.progress().running) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(5));
-    }
+    EXPECT_TRUE(ends(verifier));
   }
   EXPECT_TRUE(verifier.progress().damages.empty());
   EXPECT_EQ(verifier.progress().unreadable, 2u);
@@ -187,11 +187,9 @@ TEST_F(VerifyTest, TriesAgainInTheSameRunWhatCouldNotBeRead) {
   {
     fakes::FewDescriptors few;
     ASSERT_TRUE(verifier.start({}));
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    ASSERT_TRUE(fakes::eventually([&] { return verifier.progress().unreadable == 1; }));
   }
-  while (verifier.progress().running) {
-    std::this_thread::sleep_for(std::chrono::milliseconds(5));
-  }
+  EXPECT_TRUE(ends(verifier));
   EXPECT_EQ(verifier.progress().contents_read, 1u);
   EXPECT_EQ(verifier.progress().trouble, "");
 }
@@ -222,7 +220,7 @@ TEST_F(VerifyTest, KeepsItsPaceAndStopsAtOnceWhenItIsTold) {
     Verifier verifier(*repository_);
     ASSERT_TRUE(verifier.start(slow));
     EXPECT_EQ(verifier.start(slow).error().kind, base::Kind::kBusy);
-    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    ASSERT_TRUE(fakes::eventually([&] { return verifier.progress().bytes_read > 0; }));
     EXPECT_TRUE(verifier.progress().running);
     verifier.stop();
     EXPECT_FALSE(verifier.progress().running);

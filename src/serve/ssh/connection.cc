@@ -74,14 +74,14 @@ void Connection::wind_up() {
 
 void Connection::cut(const std::string& why) {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     cut_ = why;
   }
   mailbox_->wake();
 }
 
 std::optional<std::string> Connection::cut_why() {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return cut_;
 }
 

@@ -5,12 +5,12 @@
 #include <libssh/callbacks.h>
 #include <libssh/libssh.h>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <string>
 #include <thread>
 #include <vector>
 
+#include "base/mutex.h"
 #include "base/unique_fd.h"
 #include "gate/asker.h"
 #include "net/conversation.h"
@@ -77,8 +77,8 @@ class Connection final : public net::Conversation {
   std::shared_ptr<Mailbox> mailbox_ = std::make_shared<Mailbox>();
   std::thread thread_;
   std::atomic<bool> winding_up_ = false;
-  std::mutex mutex_;
-  std::optional<std::string> cut_;  // guarded by mutex_
+  base::Mutex mutex_;
+  std::optional<std::string> cut_ VANTRO_GUARDED_BY(mutex_);
 
   std::unique_ptr<ssh_session_struct, SessionFree> session_;
   std::unique_ptr<ssh_event_struct, EventFree> event_;

@@ -15,7 +15,7 @@ Mailbox::Mailbox() : event_(::eventfd(0, EFD_NONBLOCK | EFD_CLOEXEC)) {
 
 void Mailbox::post(std::function<void()> work) {
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (closed_) return;
     posted_.push_back(std::move(work));
   }
@@ -33,7 +33,7 @@ void Mailbox::run() {
   (void)!::read(event_.get(), &count, sizeof count);
   std::vector<std::function<void()>> work;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     work.swap(posted_);
   }
   for (auto& one : work) one();
@@ -41,7 +41,7 @@ void Mailbox::run() {
 
 void Mailbox::close() {
   std::vector<std::function<void()>> dropped;
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   closed_ = true;
   dropped.swap(posted_);
 }

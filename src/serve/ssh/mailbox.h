@@ -2,9 +2,9 @@
 #pragma once
 
 #include <functional>
-#include <mutex>
 #include <vector>
 
+#include "base/mutex.h"
 #include "base/unique_fd.h"
 
 namespace vantro::serve::ssh {
@@ -27,9 +27,9 @@ class Mailbox {
 
  private:
   base::UniqueFd event_;
-  std::mutex mutex_;
-  std::vector<std::function<void()>> posted_;  // guarded by mutex_
-  bool closed_ = false;                        // guarded by mutex_
+  base::Mutex mutex_;
+  std::vector<std::function<void()>> posted_ VANTRO_GUARDED_BY(mutex_);
+  bool closed_ VANTRO_GUARDED_BY(mutex_) = false;
 };
 
 }  // namespace vantro::serve::ssh

@@ -41,7 +41,7 @@ net::TcpProtocol Server::protocol(const Services& services) {
   ssh.welcome = [self = shared_from_this(), shared = std::make_shared<Shared>(services)](
                     net::TcpLane& lane, net::Accepted accepted) {
     auto made = std::make_shared<Connection>(lane, *shared, *self, std::move(accepted));
-    const std::lock_guard lock(self->mutex_);
+    const base::Lock lock(self->mutex_);
     self->waiting_.emplace(made.get(), made);
     return made;
   };
@@ -50,14 +50,14 @@ net::TcpProtocol Server::protocol(const Services& services) {
 }
 
 void Server::no_longer_waits(const Connection* connection) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   waiting_.erase(connection);
 }
 
 bool Server::end_one_that_waits() {
   std::shared_ptr<Connection> chosen;
   {
-    const std::lock_guard lock(mutex_);
+    const base::Lock lock(mutex_);
     if (waiting_.empty()) return false;
     const auto one = std::next(waiting_.begin(),
                                static_cast<std::ptrdiff_t>(random_() % waiting_.size()));
@@ -97,24 +97,24 @@ bool Server::accept(ssh_session session, base::UniqueFd socket,
   for (const auto& [option, value] : options) {
     if (ssh_options_set(session, option, value) != SSH_OK) return false;
   }
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   // The session closes it from here on.
   return ssh_bind_accept_fd(bind_.get(), session, socket.release()) == SSH_OK;
 }
 
 void Server::met_older(OlderSession session) {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   ++older_sessions_;
   last_older_ = std::move(session);
 }
 
 std::uint64_t Server::older_sessions() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return older_sessions_;
 }
 
 std::optional<OlderSession> Server::last_older() const {
-  const std::lock_guard lock(mutex_);
+  const base::Lock lock(mutex_);
   return last_older_;
 }
 

@@ -10,7 +10,6 @@
 #include <libssh/server.h>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <random>
 #include <string>
@@ -18,6 +17,7 @@
 
 #include "base/clock.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "serve/shared.h"
 #include "serve/ssh/algorithms.h"
 #include "serve/ssh/host_keys.h"
@@ -84,13 +84,14 @@ class Server : public std::enable_shared_from_this<Server> {
 
   const Config config_;
   std::vector<ShownKey> shown_;
-  mutable std::mutex mutex_;
-  std::unique_ptr<ssh_bind_struct, BindFree> bind_;  // guarded by mutex_
+  mutable base::Mutex mutex_;
+  std::unique_ptr<ssh_bind_struct, BindFree> bind_ VANTRO_GUARDED_BY(mutex_);
   // By address: holding one here could make this the last to hold it.
-  std::map<const Connection*, std::weak_ptr<Connection>> waiting_;  // guarded by mutex_
-  std::mt19937 random_{std::random_device{}()};                     // guarded by mutex_
-  std::uint64_t older_sessions_ = 0;                                // guarded by mutex_
-  std::optional<OlderSession> last_older_;                          // guarded by mutex_
+  std::map<const Connection*, std::weak_ptr<Connection>> waiting_
+      VANTRO_GUARDED_BY(mutex_);
+  std::mt19937 random_ VANTRO_GUARDED_BY(mutex_){std::random_device{}()};
+  std::uint64_t older_sessions_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::optional<OlderSession> last_older_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::serve::ssh

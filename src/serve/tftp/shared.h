@@ -2,11 +2,11 @@
 #pragma once
 
 #include <boost/asio/io_context.hpp>
-#include <mutex>
 #include <utility>
 
 #include "base/clock.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "gate/gate.h"
 #include "serve/tftp/server.h"
 #include "wire/tftp/answer_budget.h"
@@ -30,8 +30,8 @@ struct Shared {
   const Config config;
 
  private:
-  std::mutex mutex_;
-  wire::tftp::AnswerBudget budget_;  // guarded by mutex_
+  base::Mutex mutex_;
+  wire::tftp::AnswerBudget budget_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::serve::tftp
