@@ -1,3 +1,2 @@
-// The bodies of Asio and Beast, compiled once for all.
+// The bodies of Asio, compiled once for all.
 #include <boost/asio/impl/src.hpp>
-#include <boost/beast/src.hpp>

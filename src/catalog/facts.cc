@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"

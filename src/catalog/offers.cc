@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "base/visible_name.h"
 #include "text/nearest.h"

@@ -1,7 +1,6 @@
 #include "client/devices.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "api/fleet.h"
 #include "base/visible_name.h"

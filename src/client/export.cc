@@ -8,7 +8,6 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <functional>
 #include <map>
 #include <memory>

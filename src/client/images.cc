@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <iostream>
 #include <unistd.h>
 

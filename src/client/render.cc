@@ -1,7 +1,6 @@
 #include "client/render.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "base/clock.h"
 #include "base/sizes.h"

@@ -2,7 +2,6 @@
 
 #include <cctype>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <iostream>
 
 #include "base/clock.h"

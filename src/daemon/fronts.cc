@@ -38,7 +38,7 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
 }
 
 FrontEntry management_front(const Settings& settings, const net::Services& services,
-                            boost::asio::io_context& slow, manage::Service& service,
+                            net::WorkPool& slow, manage::Service& service,
                             manage::Access access) {
   return {"Management", Transport::kTcp, "--management-listen", false,
           std::make_unique<net::TcpServer>(

@@ -29,7 +29,7 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
 
 // Where people and programs manage it. `services.disk` is the pool for what is short.
 FrontEntry management_front(const Settings& settings, const net::Services& services,
-                            boost::asio::io_context& slow, manage::Service& service,
+                            net::WorkPool& slow, manage::Service& service,
                             manage::Access access);
 
 // All or none. Refused with the sentence for people.

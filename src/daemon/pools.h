@@ -2,7 +2,7 @@
 #pragma once
 
 #include "base/log.h"
-#include "daemon/work_pool.h"
+#include "net/work_pool.h"
 
 namespace vantro::daemon {
 
@@ -16,15 +16,15 @@ struct Pools {
     for (auto* pool : {&disk, &desk, &slow, &filing, &doors}) pool->join();
   }
 
-  WorkPool disk;
+  net::WorkPool disk;
   // What people ask may take long; devices need not wait for it. Few threads: a long
   // answer takes up to 70 MiB while it is made.
-  WorkPool desk;
-  WorkPool slow;  // what may last a minute
+  net::WorkPool desk;
+  net::WorkPool slow;  // what may last a minute
   // Looking at a password takes 64 MiB and a tenth of a second.
-  WorkPool doors;
+  net::WorkPool doors;
   // They wait for the disk, all for the same: so many uploads are filed together.
-  WorkPool filing;
+  net::WorkPool filing;
 };
 
 }  // namespace vantro::daemon

@@ -1,11 +1,15 @@
 // Work that is done again and again: one mechanism for all of it.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
-#include <boost/asio/steady_timer.hpp>
 #include <chrono>
 #include <functional>
 #include <list>
+
+#include "net/work_pool.h"
+
+namespace boost::asio {
+class io_context;
+}
 
 namespace vantro::daemon {
 
@@ -13,22 +17,18 @@ namespace vantro::daemon {
 class Schedules {
  public:
   // The loop must outlive it.
-  explicit Schedules(boost::asio::io_context& loop) : loop_(loop) {}
+  explicit Schedules(boost::asio::io_context& loop);
+  ~Schedules();
 
   // Now, and then each time when `interval` has gone by since it was posted. It runs on
   // the pool, which must outlive this.
-  void every(std::chrono::steady_clock::duration interval, boost::asio::io_context& pool,
+  void every(std::chrono::steady_clock::duration interval, net::WorkPool& pool,
              std::function<void()> work);
   // Nothing is posted any more.
   void stop();
 
  private:
-  struct Entry {
-    boost::asio::steady_timer timer;
-    std::chrono::steady_clock::duration interval;
-    boost::asio::io_context& pool;
-    std::function<void()> work;
-  };
+  struct Entry;
 
   void post(Entry& entry);
 

@@ -3,7 +3,6 @@
 #include <cerrno>
 #include <cstring>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <fstream>
 #include <toml++/toml.h>
 

@@ -2,10 +2,11 @@
 
 #include <atomic>
 #include <boost/asio/executor_work_guard.hpp>
+#include <boost/asio/io_context.hpp>
 #include <boost/asio/signal_set.hpp>
 #include <csignal>
 
-#include "daemon/work_pool.h"
+#include "net/work_pool.h"
 
 namespace vantro::daemon {
 
@@ -29,7 +30,7 @@ void run_until_signalled(boost::asio::io_context& loop, base::Duration grace,
   ready();
   // It runs until it is stopped, also when nothing is left to wait for.
   const auto work = boost::asio::make_work_guard(loop);
-  run_on(loop, log);
+  net::run_on(loop, log);
 }
 
 }  // namespace vantro::daemon

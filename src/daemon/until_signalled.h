@@ -2,7 +2,6 @@
 // done.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <vector>
 
@@ -11,6 +10,10 @@
 #include "daemon/fronts.h"
 #include "daemon/schedules.h"
 #include "gate/gate.h"
+
+namespace boost::asio {
+class io_context;
+}
 
 namespace vantro::daemon {
 

@@ -1,7 +1,6 @@
 #include "desk/kits.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "base/visible_name.h"
 #include "desk/images.h"

@@ -1,7 +1,5 @@
 #include "manage/bodies.h"
 
-#include <boost/asio/post.hpp>
-
 #include "api/json.h"
 #include "crypto/digests.h"
 #include "manage/answers.h"
@@ -74,7 +72,7 @@ class ImageBody::Feed final : public net::DiskFeed {
   void commit() {
     forget();
     behind([self = self()] {
-      boost::asio::post(self->desk_->slow, [self] {
+      self->desk_->slow.post([self] {
         const auto taken = self->intake_->commit();
         const auto made = std::make_shared<Answer>(
             taken ? self->answer_to(*taken) : self->not_taken_in(taken.error()));

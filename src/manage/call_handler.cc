@@ -1,7 +1,5 @@
 #include "manage/call_handler.h"
 
-#include <boost/asio/post.hpp>
-
 #include "base/overloaded.h"
 #include "base/visible_name.h"
 #include "crypto/secret.h"
@@ -12,7 +10,6 @@
 namespace vantro::manage {
 namespace {
 
-namespace asio = boost::asio;
 using base::Kind;
 using net::http::Answer;
 using net::http::Connection;
@@ -70,8 +67,8 @@ const char* content_type(api::Carries what) {
 
 }  // namespace
 
-CallDesk::CallDesk(const net::Services& services, asio::io_context& slow_pool,
-                   Service& what, Access tokens)
+CallDesk::CallDesk(const net::Services& services, net::WorkPool& slow_pool, Service& what,
+                   Access tokens)
     : disk(services.disk),
       slow(slow_pool),
       log(services.log),
@@ -139,9 +136,8 @@ void CallHandler::answer_text(const Route& route, const TextWork& work,
       std::make_unique<TextBody>(connection_, head.content_length.value_or(0), made));
 }
 
-void CallHandler::answer_from(asio::io_context& pool, Work work) {
-  asio::post(pool, [connection = connection_.self(), desk = desk_,
-                    work = std::move(work)] {
+void CallHandler::answer_from(net::WorkPool& pool, Work work) {
+  pool.post([connection = connection_.self(), desk = desk_, work = std::move(work)] {
     // Whatever it is: somebody waits for an answer.
     const auto made = std::make_shared<Answer>([&] {
       try {
@@ -163,8 +159,8 @@ void CallHandler::take_image(const net::http::Head& head, const Call& call) {
   if (!options) return connection_.answer(refusal(options.error()));
   options->size = head.content_length;
   const bool compared = !options->claims.empty();
-  asio::post(desk_->disk, [connection = connection_.self(), desk = desk_, compared,
-                           options = std::move(*options)] {
+  desk_->disk.post([connection = connection_.self(), desk = desk_, compared,
+                    options = std::move(*options)] {
     // std::function wants copies of what it holds.
     const auto intake = std::make_shared<base::Outcome<gate::ImageIntake>>(
         desk->service.gate.open_intake(options));

@@ -1,7 +1,6 @@
 // The calls of one connection: found in the table, allowed, worked off on a pool.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -19,11 +18,11 @@ namespace vantro::manage {
 
 // What the connections have in common. Constant after construction.
 struct CallDesk {
-  CallDesk(const net::Services& services, boost::asio::io_context& slow_pool,
-           Service& what, Access tokens);
+  CallDesk(const net::Services& services, net::WorkPool& slow_pool, Service& what,
+           Access tokens);
 
-  boost::asio::io_context& disk;
-  boost::asio::io_context& slow;
+  net::WorkPool& disk;
+  net::WorkPool& slow;
   base::Log log;
   Service& service;
   const Access access;
@@ -49,7 +48,7 @@ class CallHandler final : public net::http::Handler {
   using Work = std::function<net::http::Answer()>;
 
   // Works it off there, and answers with what it gives.
-  void answer_from(boost::asio::io_context& pool, Work work);
+  void answer_from(net::WorkPool& pool, Work work);
   void answer_text(const Route& route, const TextWork& work, const net::http::Head& head,
                    const Call& call);
   void take_image(const net::http::Head& head, const Call& call);

@@ -1,7 +1,6 @@
 #include "manage/event_feed.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
 #include <fmt/format.h>
 
 #include "api/json.h"
@@ -46,7 +45,7 @@ EventFeed::Id EventFeed::add(std::function<void(Text)> tell) {
     again_ = true;
   } else {
     under_way_ = true;
-    boost::asio::post(pool_, [self = shared_from_this()] { self->gather(); });
+    pool_.post([self = shared_from_this()] { self->gather(); });
   }
   return last_;
 }
@@ -61,7 +60,7 @@ void EventFeed::tick(base::Instant now) {
   if (under_way_ || now < next_) return;
   next_ = now + kInterval;
   under_way_ = true;
-  boost::asio::post(pool_, [self = shared_from_this()] { self->gather(); });
+  pool_.post([self = shared_from_this()] { self->gather(); });
 }
 
 std::string EventFeed::moved() {
@@ -137,7 +136,7 @@ void EventFeed::gather() {
   const base::Lock lock(mutex_);
   under_way_ = again_;
   if (again_) {
-    boost::asio::post(pool_, [self = shared_from_this()] { self->gather(); });
+    pool_.post([self = shared_from_this()] { self->gather(); });
   }
 }
 

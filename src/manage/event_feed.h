@@ -1,7 +1,6 @@
 // The event stream: each event is written once, for all who read.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <cstdint>
 #include <functional>
 #include <map>
@@ -14,6 +13,7 @@
 #include "base/mutex.h"
 #include "gate/transfers.h"
 #include "manage/service.h"
+#include "net/work_pool.h"
 
 namespace vantro::manage {
 
@@ -25,8 +25,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   using Text = std::shared_ptr<const std::string>;
 
   // Both must outlive it.
-  EventFeed(Service& service, boost::asio::io_context& pool)
-      : service_(service), pool_(pool) {}
+  EventFeed(Service& service, net::WorkPool& pool) : service_(service), pool_(pool) {}
 
   // From now on `tell` gets what happens, on any thread; first the transfers that run.
   // What had ended before is no event.
@@ -56,7 +55,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   std::string running_for(const Reader& reader) const;
 
   Service& service_;
-  boost::asio::io_context& pool_;
+  net::WorkPool& pool_;
   base::Mutex mutex_;
   std::map<Id, Reader> readers_ VANTRO_GUARDED_BY(mutex_);
   Id last_ VANTRO_GUARDED_BY(mutex_) = 0;

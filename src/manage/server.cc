@@ -24,7 +24,7 @@ std::string no_room() {
 
 }  // namespace
 
-net::TcpProtocol protocol(const net::Services& services, boost::asio::io_context& slow,
+net::TcpProtocol protocol(const net::Services& services, net::WorkPool& slow,
                           Service& service, Access access) {
   const auto desk =
       std::make_shared<CallDesk>(services, slow, service, std::move(access));

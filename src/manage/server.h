@@ -2,7 +2,6 @@
 // TLS. Calls are worked off on the pools; the lane's thread only reads and writes.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <string>
 
 #include "manage/service.h"
@@ -17,7 +16,7 @@ struct Access {
 
 // For a TcpServer, whose disk pool works off what is short. All of it must outlive the
 // server, but for `access`; `slow` is for work that may take a minute.
-net::TcpProtocol protocol(const net::Services& services, boost::asio::io_context& slow,
+net::TcpProtocol protocol(const net::Services& services, net::WorkPool& slow,
                           Service& service, Access access);
 
 }  // namespace vantro::manage

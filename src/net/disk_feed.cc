@@ -1,12 +1,9 @@
 #include "net/disk_feed.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
 
 namespace vantro::net {
 namespace {
-
-namespace asio = boost::asio;
 
 // To the disk at a time, in bytes: a thousand small uploads take little, a large one goes
 // in large pieces.
@@ -15,10 +12,8 @@ constexpr std::uint64_t kLargestPiece = 512 * 1024;
 
 }  // namespace
 
-DiskFeed::DiskFeed(asio::io_context& disk, Post post, Written written)
-    : post_(std::move(post)),
-      in_order_(asio::make_strand(disk)),
-      written_(std::move(written)) {}
+DiskFeed::DiskFeed(WorkPool& disk, Post post, Written written)
+    : post_(std::move(post)), in_order_(disk), written_(std::move(written)) {}
 
 std::span<std::uint8_t> DiskFeed::room() {
   if (piece_.empty()) piece_.resize(std::clamp(came_, kFirstPiece, kLargestPiece));
@@ -39,7 +34,7 @@ void DiskFeed::pause() {
 void DiskFeed::behind(std::function<void()> work) {
   if (filled_ > 0) hand_over();
   base::ByteBuffer().swap(piece_);
-  asio::post(in_order_, std::move(work));
+  in_order_.post(std::move(work));
 }
 
 void DiskFeed::hand_over() {
@@ -48,7 +43,7 @@ void DiskFeed::hand_over() {
   piece_.clear();
   filled_ = 0;
   ++under_way_;
-  asio::post(in_order_, [self = shared_from_this(), piece] {
+  in_order_.post([self = shared_from_this(), piece] {
     auto written = self->write(*piece);
     self->post_([self, written = std::move(written)] {
       --self->under_way_;

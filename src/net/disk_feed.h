@@ -2,8 +2,6 @@
 // in their order, two of them at once.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
-#include <boost/asio/strand.hpp>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -11,6 +9,7 @@
 
 #include "base/bytes.h"
 #include "base/outcome.h"
+#include "net/work_pool.h"
 
 namespace vantro::net {
 
@@ -23,7 +22,7 @@ class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
   using Post = std::function<void(std::function<void()>)>;
 
   // `disk` must outlive it.
-  DiskFeed(boost::asio::io_context& disk, Post post, Written written);
+  DiskFeed(WorkPool& disk, Post post, Written written);
   virtual ~DiskFeed() = default;
 
   // No more should be taken until a piece is written.
@@ -53,7 +52,7 @@ class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
   void hand_over();
 
   Post post_;
-  boost::asio::strand<boost::asio::io_context::executor_type> in_order_;
+  InOrder in_order_;
   Written written_;
   base::ByteBuffer piece_;
   std::size_t filled_ = 0;  // of piece_

@@ -1,7 +1,6 @@
 #include "net/file_window.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
 
 namespace vantro::net {
 namespace {
@@ -24,16 +23,15 @@ std::uint64_t FileWindow::ready(std::uint64_t offset, std::uint64_t count) {
   return std::min(count, until_ - offset);
 }
 
-void FileWindow::bring(boost::asio::io_context& disk, std::uint64_t offset,
-                       std::uint64_t count, std::function<void()> then) {
+void FileWindow::bring(WorkPool& disk, std::uint64_t offset, std::uint64_t count,
+                       std::function<void()> then) {
   const auto window = std::min(kWindow, count);
   from_ = offset;
   until_ = offset + window;
-  boost::asio::post(disk,
-                    [open = open_, file = file_, offset, window, then = std::move(then)] {
-                      bring_into_memory(file, offset, window);
-                      then();
-                    });
+  disk.post([open = open_, file = file_, offset, window, then = std::move(then)] {
+    bring_into_memory(file, offset, window);
+    then();
+  });
 }
 
 }  // namespace vantro::net

@@ -2,12 +2,12 @@
 // first, so that sending does not wait for the disk.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <cstdint>
 #include <functional>
 #include <memory>
 
 #include "net/tcp_stream.h"
+#include "net/work_pool.h"
 
 namespace vantro::net {
 
@@ -21,7 +21,7 @@ class FileWindow {
   std::uint64_t ready(std::uint64_t offset, std::uint64_t count);
   // Brings the next of them into memory. `then` is called on the pool; ready() must not
   // be asked before.
-  void bring(boost::asio::io_context& disk, std::uint64_t offset, std::uint64_t count,
+  void bring(WorkPool& disk, std::uint64_t offset, std::uint64_t count,
              std::function<void()> then);
 
  private:

@@ -1,6 +1,5 @@
 #include "net/tcp_lane.h"
 
-#include <boost/asio/post.hpp>
 #include <cstring>
 #include <ifaddrs.h>
 #include <netinet/in.h>
@@ -10,8 +9,6 @@
 
 namespace vantro::net {
 namespace {
-
-namespace asio = boost::asio;
 
 constexpr std::size_t kScratch = 64 * 1024;
 constexpr std::size_t kMostOwnAddresses = 256;
@@ -136,7 +133,7 @@ void TcpLane::leave_to_disk(std::function<void()> work) {
   left_to_disk_.push_back(std::move(work));
   if (left_to_disk_.size() > 1) return;
   loop_->post([this] {
-    asio::post(shared_->disk, [batch = std::exchange(left_to_disk_, {})] {
+    shared_->disk.post([batch = std::exchange(left_to_disk_, {})] {
       for (const auto& one : batch) one();
     });
   });

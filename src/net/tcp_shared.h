@@ -2,7 +2,6 @@
 #pragma once
 
 #include <atomic>
-#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <map>
 #include <memory>
@@ -15,6 +14,7 @@
 #include "base/mutex.h"
 #include "base/unique_fd.h"
 #include "crypto/tls.h"
+#include "net/work_pool.h"
 
 namespace vantro::net {
 
@@ -40,7 +40,7 @@ class ConnectionRoom {
 // What a server works with. All of it must outlive the server, and the pool's work must
 // be joined before what that work uses goes.
 struct Services {
-  boost::asio::io_context& disk;
+  WorkPool& disk;
   const base::Clock& clock;
   base::Log log;
   ConnectionRoom& room;

@@ -17,6 +17,8 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
   base::Lock lock(mutex_);
   waiting_.push_back(&item);
   while (!item.done) {
+    // Whoever finds nobody at work works off all that waits, its own among it; the others
+    // only wait. So no thread is kept for it, and a lone upload waits for no group.
     if (working_) {
       item.woken.wait(lock);
       continue;
@@ -24,6 +26,7 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
     working_ = true;
     std::vector<Item*> group;
     group.swap(waiting_);
+    // Unlocked, so that the next group gathers while this one waits for the disk.
     lock.unlock();
     work_off(group);
     lock.lock();
@@ -37,23 +40,33 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
     if (!waiting_.empty()) waiting_.front()->woken.notify_one();
   }
   lock.unlock();
+  // Its bytes are in the vault and no record names them: nobody else would ever remove
+  // them.
   if (!item.result && item.moved) {
     repository_.contents.remove_if_unrecorded(arrival.sha256());
   }
+  // The same bytes may have lain there without a record since a crash.
   if (item.result) repository_.unrecorded.forget(arrival.sha256());
   return item.result;
 }
 
+// In this order, as the power may go after each step: bytes on disk, then in the vault
+// under their name, that name on disk, and only then the record. What is left of a cut
+// are bytes without a record, which the next start lists; never a record without its
+// bytes.
 void Filing::work_off(const std::vector<Item*>& group) {
   // All begin to be written before the first is waited for.
   for (auto* one : group) one->arrival->begin_sync();
   for (auto* one : group) one->result = one->arrival->sync_whole();
+  // Until they are recorded they look like bytes that nobody needs: whoever removes such
+  // takes the mutex alone.
   const std::shared_lock vault(repository_.vault_mutex);
   move_in(group);
   record_all(group);
 }
 
 void Filing::move_in(const std::vector<Item*>& group) {
+  // Of each shelf one is kept here: syncing its folder makes all names in it durable.
   std::set<std::string> shelves;
   for (auto* one : group) {
     if (!one->result) continue;
@@ -76,14 +89,17 @@ void Filing::move_in(const std::vector<Item*>& group) {
 }
 
 base::Outcome<void> Filing::record(db::Transaction& t, Item& item) {
-  // Each says by itself whose its changes are, and is not the one before.
+  // Each names by itself who changes something; without this, the next one would be noted
+  // under the name that the one before it gave.
   t.acting("server");
   if (auto done = (*item.record)(t); !done) return done;
+  // The bytes are whole again, if they had been marked as damaged or gone.
   Contents::mend(t, item.arrival->sha256(), item.now);
   return {};
 }
 
 void Filing::record_all(const std::vector<Item*>& group) {
+  // One transaction is one wait for the disk.
   auto together = repository_.database->write([&](db::Transaction& t) {
     for (auto* one : group) {
       if (!one->result) continue;

@@ -1,7 +1,6 @@
 #include "repository/image_changes.h"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 namespace vantro::repository {
 

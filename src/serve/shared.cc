@@ -1,6 +1,5 @@
 #include "serve/shared.h"
 
-#include <boost/asio/post.hpp>
 #include <utility>
 
 namespace vantro::serve {
@@ -17,7 +16,7 @@ bool Shared::log_in(const gate::Asker& asker, const std::string& name,
     }
     ++at_the_doors_[pair];
   }
-  boost::asio::post(doors, [this, asker, name, password, pair, then = std::move(then)] {
+  doors.post([this, asker, name, password, pair, then = std::move(then)] {
     auto account = gate.log_ins().check(asker, name, password);
     {
       const base::Lock lock(mutex_);

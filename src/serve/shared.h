@@ -1,7 +1,6 @@
 // What the servers for devices work with, beside what every server needs.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <cstddef>
 #include <functional>
 #include <map>
@@ -17,11 +16,11 @@ namespace vantro::serve {
 
 // The pools' work must be joined before the gate goes.
 struct Services : net::Services {
-  boost::asio::io_context& slow;   // what may last a minute
-  boost::asio::io_context& doors;  // the looking at passwords
+  net::WorkPool& slow;   // what may last a minute
+  net::WorkPool& doors;  // the looking at passwords
   // The filing of uploads, which waits for the disk: as many are filed together as there
   // are threads.
-  boost::asio::io_context& filing;
+  net::WorkPool& filing;
   gate::Gate& gate;
 };
 

@@ -1,7 +1,5 @@
 #include "serve/upload_feed.h"
 
-#include <boost/asio/post.hpp>
-
 namespace vantro::serve {
 
 UploadFeed::UploadFeed(Services& services, Post post, gate::WriteGrant grant,
@@ -36,8 +34,8 @@ void UploadFeed::commit(Committed committed) {
   // Behind the last piece in either case.
   behind([self = self(), file] {
     auto& services = self->services_;
-    boost::asio::post(self->grant_.slow_to_commit() ? services.slow : services.filing,
-                      file);
+    auto& pool = self->grant_.slow_to_commit() ? services.slow : services.filing;
+    pool.post(file);
   });
 }
 

@@ -26,6 +26,9 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
   const auto files = repository.folder.list_arriving();
   if (!files) return base::refuse(files.error());
   for (const auto& file : *files) {
+    // Nothing here was acknowledged: its record would have been committed after it had
+    // left arriving/. Of a backup even a part may be all that is left of a device's
+    // configuration, so it is kept; an image can be added again.
     const auto label = store::ArrivalLabel::parse(file.name);
     const bool sealed = label && label->purpose == "sealed";
     if (!label || (label->purpose != "backup" && !sealed) || file.size == 0) {
@@ -35,6 +38,9 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
                   {{"file", file.name}});
       continue;
     }
+    // Moved first: a stop between the two leaves a partial file without a record, which
+    // is listed for a person; the other way round a record would name a file that is not
+    // there.
     if (auto moved = repository.folder.to_partial(file.name); !moved) return moved;
     backup::Revision revision;
     revision.address = label->from;
@@ -137,6 +143,8 @@ base::Outcome<void> reconcile_shelf(repository::Repository& repository,
       log.error("a recorded file is gone from vault/",
                 {{"sha256", sha256}, {"bytes", size}});
     } else if (found->second != size) {
+      // Sizes only: reading all bytes would delay the start by hours. Verifying does
+      // that.
       report.damaged.push_back(sha256);
       log.error("a file in vault/ has the wrong size and was moved to quarantine/",
                 {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
@@ -219,6 +227,8 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
 
 base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
                                      base::WallTime now, const base::Log& log) {
+  // All files are read before the old database is touched: what fails until then has
+  // changed nothing.
   std::vector<repository::ReadFile> sound;
   {
     auto folder = store::StateFolder::open(state);
@@ -239,6 +249,8 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       }
       sound.push_back(std::move(*read));
     }
+    // Put aside, not removed: somebody may still get the names out of it. The -wal goes
+    // with it, else the new database would take it for its own.
     for (const auto* part : {"", "-wal", "-shm"}) {
       const auto from = folder->database() + part;
       const auto to = fmt::format("{}.damaged-{}{}", folder->database(), now, part);

@@ -296,7 +296,7 @@ TEST_F(Cli, HoldsTheApiToHttp) {
             "409 application/problem+json");
   EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/y.img?expect=zz"}),
             "400 application/problem+json");
-  const auto problem = nlohmann::json::parse(fakes::read_file(scratch_ / "body"));
+  const auto problem = read_json(fakes::read_file(scratch_ / "body"));
   EXPECT_EQ(problem["kind"], "invalid");
   EXPECT_EQ(problem["detail"], "'zz' is no checksum: it must be hexadecimal digits");
 }

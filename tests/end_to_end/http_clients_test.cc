@@ -125,7 +125,7 @@ TEST_F(HttpClients, ReadRefusalsInTheirForm) {
   const auto text = curl({"-w", "%{http_code}", http_url("/north/pmup%207.img")});
   EXPECT_EQ(text.out,
             "'north/pmup 7.img' is not on offer; nearest: 'north/pump 7.img'\n404");
-  const auto told = nlohmann::json::parse(
+  const auto told = read_json(
       curl({"-H", "Accept: application/json", http_url("/north/pmup%207.img")}).out);
   EXPECT_EQ(told["kind"], "not-found");
   EXPECT_EQ(told["nearest"], "north/pump 7.img");
@@ -137,8 +137,8 @@ TEST_F(HttpClients, SeeFoldersInThreeForms) {
   EXPECT_EQ(curl({http_url("/")}).out,
             "empty.img              0  "
             "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855\nnorth/\n");
-  const auto json = nlohmann::json::parse(
-      curl({"-H", "Accept: application/json", http_url("/north/")}).out);
+  const auto json =
+      read_json(curl({"-H", "Accept: application/json", http_url("/north/")}).out);
   EXPECT_EQ(json["entries"][0]["path"], "/north/pump%207.img");
   EXPECT_EQ(json["entries"][0]["size"], 3'000'017);
   take_in("a <b> & \"c\".img", "x");

@@ -25,7 +25,7 @@ class TcpSharedTest : public testing::Test {
 
   fakes::SimClock clock_;
   base::Log log_;
-  boost::asio::io_context pool_;
+  WorkPool pool_{1, base::Log()};
   ConnectionRoom room_{6};
   int ended_ = 0;
 };

@@ -4,8 +4,8 @@
 #include <cstring>
 #include <gtest/gtest.h>
 
-#include "daemon/work_pool.h"
 #include "net/event_loop.h"
+#include "net/work_pool.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::serve {
@@ -44,8 +44,8 @@ class UploadFeedTest : public fakes::RepositoryFixture {
 
   std::shared_ptr<net::EventLoop> loop_ =
       std::make_shared<net::EventLoop>(std::chrono::milliseconds(10));
-  daemon::WorkPool disk_{2, log_};
-  daemon::WorkPool slow_{1, log_};
+  net::WorkPool disk_{2, log_};
+  net::WorkPool slow_{1, log_};
   net::ConnectionRoom room_{10};
   std::optional<Services> services_;
   std::shared_ptr<UploadFeed> feed_;

@@ -1,7 +1,6 @@
 #include "serve/ftp/connection.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
 #include <cerrno>
 #include <sys/socket.h>
 
@@ -11,7 +10,6 @@
 namespace vantro::serve::ftp {
 namespace {
 
-namespace asio = boost::asio;
 using base::Kind;
 namespace ftp = wire::ftp;
 
@@ -355,7 +353,7 @@ void Connection::close(gate::State how, const std::string& why) {
   record_unasked();
   settle_told();
   if (!told_.empty()) {
-    asio::post(shared_.disk, [&gate = shared_.gate, told = std::move(told_)] {
+    shared_.disk.post([&gate = shared_.gate, told = std::move(told_)] {
       for (const auto& one : told) gate.reply_lost(one.filed);
     });
     told_.clear();
@@ -371,7 +369,7 @@ void Connection::close(gate::State how, const std::string& why) {
 void Connection::check(const ftp::CheckLogIn& what) {
   const auto who = asker(session_.secure());
   if (what.name.empty()) {
-    asio::post(shared_.disk, [self = self(), &gate = shared_.gate, who] {
+    shared_.disk.post([self = self(), &gate = shared_.gate, who] {
       self->on_lane([found = without_account(gate, who)](Connection& connection) {
         connection.step(ftp::LoggedIn{found});
       });
@@ -397,8 +395,8 @@ void Connection::check(const ftp::CheckLogIn& what) {
 }
 
 void Connection::look(const ftp::Look& what) {
-  asio::post(shared_.disk, [self = self(), &gate = shared_.gate,
-                            who = asker(session_.secure()), what] {
+  shared_.disk.post([self = self(), &gate = shared_.gate, who = asker(session_.secure()),
+                     what] {
     self->on_lane([who, what, seen = serve::ftp::look(gate, who, what)](
                       Connection& connection) { connection.looked(what, who, seen); });
   });
@@ -448,15 +446,13 @@ void Connection::open(const ftp::Open& what) {
     self->on_lane(
         [opening](Connection& connection) { connection.opened(std::move(*opening)); });
   };
-  const auto on_disk = [&disk = shared_.disk](Work work) {
-    asio::post(disk, std::move(work));
-  };
+  const auto on_disk = [&disk = shared_.disk](Work work) { disk.post(std::move(work)); };
   if (what.what == ftp::Open::What::kRetrieve) {
     when_verified(shared_.gate, asker(session_.secure_data()), without_slash(what.path),
                   on_disk, open);
   } else if (what.append || what.offset > 0) {
     // What came before is read once more where an upload goes on.
-    asio::post(shared_.slow, open);
+    shared_.slow.post(open);
   } else {
     on_disk(open);
   }

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <array>
-#include <boost/asio/post.hpp>
 #include <cctype>
 #include <cstring>
 #include <fmt/format.h>
@@ -12,7 +11,6 @@
 namespace vantro::serve::ftp {
 namespace {
 
-namespace asio = boost::asio;
 using How = wire::ftp::Ended::How;
 
 // Sent or read before others get their turn, in bytes.
@@ -22,8 +20,12 @@ constexpr std::size_t kTextPiece = 64 * 1024;
 constexpr std::chrono::seconds kStallsAfter{2};
 // Of what a client sent before it went, in bytes: more than a socket holds.
 constexpr std::uint64_t kMostTakenAtEnd = 16 * 1024 * 1024;
-// Within this the end of both connections of a client arrives that closed them at once.
-constexpr std::chrono::milliseconds kBothClose{20};
+// FTP marks the end of an upload by closing the data connection, which is also what the
+// system does for a client that is killed. Only the control connection tells the two
+// apart: a killed client's is closed at the same time, and is seen up to this much later
+// on a busy machine. So long an upload waits before it is filed, unless it came in its
+// announced size.
+constexpr std::chrono::milliseconds kBothClose{200};
 
 std::string why_broken(const net::TcpStream& stream) {
   const auto why = stream.why();
@@ -182,6 +184,7 @@ void DataConnection::carry() {
   if (feed_) {
     state_ = State::kReceiving;
     want(true, false);
+    // What came with the handshake is decrypted already and makes nothing readable.
     receive();
     return;
   }
@@ -232,6 +235,7 @@ void DataConnection::send() {
       return;
     }
   }
+  // The file is let go of now: a client that keeps the connection open must not hold it.
   file_.reset();
   stream_->end_sending();
   state_ = State::kLastBytes;
@@ -271,27 +275,28 @@ void DataConnection::read_lines() {
   waiting_for_disk_ = true;
   want(false, false);
   const auto count = std::min<std::uint64_t>(kTextPiece, cargo_.sent->size() - at_);
-  asio::post(services_.disk,
-             [self = shared_from_this(), grant = cargo_.sent, at = at_, count] {
-               auto read = grant->read(at, count);
-               self->loop_->post([self, read = std::move(read), count] {
-                 self->waiting_for_disk_ = false;
-                 if (self->state_ != State::kSending) return;
-                 if (!read) {
-                   self->over({How::kRefused, "", read.error()}, gate::State::kFailed,
-                              read.error().sentence);
-                   return;
-                 }
-                 self->text_.clear();
-                 self->text_sent_ = 0;
-                 wire::ftp::to_network_lines(*read, self->text_);
-                 self->at_ += count;
-                 self->send();
-               });
-             });
+  services_.disk.post([self = shared_from_this(), grant = cargo_.sent, at = at_, count] {
+    auto read = grant->read(at, count);
+    self->loop_->post([self, read = std::move(read), count] {
+      self->waiting_for_disk_ = false;
+      if (self->state_ != State::kSending) return;
+      if (!read) {
+        self->over({How::kRefused, "", read.error()}, gate::State::kFailed,
+                   read.error().sentence);
+        return;
+      }
+      self->text_.clear();
+      self->text_sent_ = 0;
+      wire::ftp::to_network_lines(*read, self->text_);
+      self->at_ += count;
+      self->send();
+    });
+  });
 }
 
-// The client closes its end when it has read ours; one that does not is asked its system.
+// "Complete" in the ledger means that the client's system has acknowledged the last byte:
+// what is only in our socket's buffer may never arrive. The client closes its end when it
+// has read ours; of one that does not, the kernel is asked what is unacknowledged.
 void DataConnection::last_bytes() {
   while (watched_) {
     auto& scratch = lane_.scratch();
@@ -449,6 +454,7 @@ void DataConnection::received_all() {
 }
 
 void DataConnection::commit() {
+  // A client that has gone cannot have meant the end of its file.
   if (!there_()) {
     over_broken(gate::State::kAbandoned,
                 fmt::format("the client was gone after {} bytes", feed_->size()));
@@ -462,8 +468,7 @@ void DataConnection::commit() {
     if (filed && !self->done_) {
       // The client went while it was being filed.
       auto& shared = self->services_;
-      asio::post(shared.disk,
-                 [&gate = shared.gate, filed = *filed] { gate.reply_lost(filed); });
+      shared.disk.post([&gate = shared.gate, filed = *filed] { gate.reply_lost(filed); });
     }
     if (!filed) {
       self->over({How::kRefused, "", filed.error()}, gate::State::kFailed, "");
@@ -522,6 +527,7 @@ void DataConnection::tick(base::Instant now) {
     over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
     return;
   }
+  // What waits in the socket's buffer must not linger behind a peer that takes nothing.
   if (stream_) stream_->reset_at_close();
   over_broken(
       gate::State::kAbandoned,

@@ -1,6 +1,5 @@
 #include "serve/http/visitor.h"
 
-#include <boost/asio/post.hpp>
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
@@ -11,7 +10,6 @@
 namespace vantro::serve::http {
 namespace {
 
-namespace asio = boost::asio;
 using base::Kind;
 using net::http::Answer;
 using net::http::Connection;
@@ -123,9 +121,7 @@ void Visitor::fetch() {
     auto made = std::make_shared<Answer>(fetch_answer(gate, who, head, path));
     connection->on_lane([made](Connection& asked) { asked.answer(std::move(*made)); });
   };
-  const auto on_disk = [&disk = shared_->disk](Work work) {
-    asio::post(disk, std::move(work));
-  };
+  const auto on_disk = [&disk = shared_->disk](Work work) { disk.post(std::move(work)); };
   if (head_.method == "HEAD") return on_disk(ask);
   when_verified(shared_->gate, who_, target_.path.substr(1), on_disk, ask);
 }
@@ -162,9 +158,9 @@ void Visitor::begin_upload() {
     return answer_and_close(refusal_answer(digests.error(), form_));
   }
   gate::Announced announced{head.content_length, std::move(*digests)};
-  asio::post(shared_->disk, [connection = connection_.self(), shared = shared_,
-                             who = who_, path = target_.path.substr(1), form = form_,
-                             announced = std::move(announced)] {
+  shared_->disk.post([connection = connection_.self(), shared = shared_, who = who_,
+                      path = target_.path.substr(1), form = form_,
+                      announced = std::move(announced)] {
     auto place = shared->gate.admit(who, gate::Direction::kDeposit, path);
     // std::function wants copies of what it holds.
     auto grant = std::make_shared<base::Outcome<gate::WriteGrant>>(

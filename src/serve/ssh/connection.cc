@@ -1,12 +1,10 @@
 #include "serve/ssh/connection.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 #include <future>
 #include <netinet/in.h>
 #include <netinet/tcp.h>
@@ -19,8 +17,6 @@
 namespace vantro::serve::ssh {
 namespace {
 
-namespace asio = boost::asio;
-
 // Over the window that libssh opens.
 constexpr std::size_t kScratch = 2 << 20;
 // More than clients with several windows open; a flood of them is refused.
@@ -29,6 +25,9 @@ constexpr std::size_t kMostChannels = 10;
 constexpr int kMostKeyOffers = 20;
 constexpr base::Duration kTurn = std::chrono::milliseconds(100);
 constexpr base::Duration kFarewell = std::chrono::milliseconds(300);
+// A server that is stopped gives a client so long to close what it is done with: one that
+// is disconnected before it has read its exit status calls a whole file failed.
+constexpr base::Duration kTakesLeave = std::chrono::seconds(2);
 constexpr const char* kGone = "the client broke off";
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
@@ -396,8 +395,7 @@ std::optional<std::string> Connection::overdue(base::Instant now) {
   if (quiet_for >= server_.config().idle_patience) {
     return "nothing was asked for too long";
   }
-  // What has just ended still has its exit status to tell.
-  if (winding_up_ && quiet_for >= kFarewell) return kStopping;
+  if (winding_up_ && quiet_for >= kTakesLeave) return kStopping;
   return std::nullopt;
 }
 
@@ -411,7 +409,10 @@ void Connection::serve() {
     }
     const auto now = shared_.clock.now();
     more = pump_channels(now);
-    std::erase_if(channels_, [](const auto& one) { return one->closed(); });
+    if (std::erase_if(channels_, [](const auto& one) { return one->closed(); }) > 0) {
+      // Its end moved something, too, and it can't say so any more.
+      busy_at_ = now;
+    }
     for (const auto& one : channels_) {
       if (one->offence().empty()) continue;
       const auto why = one->offence();

@@ -1,15 +1,12 @@
 #include "serve/tftp/exchange.h"
 
 #include <algorithm>
-#include <boost/asio/post.hpp>
-#include <boost/asio/strand.hpp>
 #include <cerrno>
 #include <random>
 
 namespace vantro::serve::tftp {
 namespace {
 
-namespace asio = boost::asio;
 namespace wire = vantro::wire::tftp;
 
 constexpr int kTriesForAPort = 64;
@@ -18,22 +15,17 @@ constexpr int kDatagramsToConnect = 32;
 class PoolWorkers final : public Workers {
  public:
   PoolWorkers(std::shared_ptr<net::EventLoop> loop, const Pools& pools)
-      : loop_(std::move(loop)),
-        disk_(asio::make_strand(pools.disk)),
-        filing_(pools.filing) {}
-  void on_disk(std::function<void()> work) override {
-    asio::post(disk_, std::move(work));
-  }
+      : loop_(std::move(loop)), disk_(pools.disk), filing_(pools.filing) {}
+  void on_disk(std::function<void()> work) override { disk_.post(std::move(work)); }
   void on_filing(std::function<void()> work) override {
-    asio::post(disk_,
-               [&pool = filing_, work = std::move(work)] { asio::post(pool, work); });
+    disk_.post([&pool = filing_, work = std::move(work)] { pool.post(work); });
   }
   void on_io(std::function<void()> work) override { loop_->post(std::move(work)); }
 
  private:
   std::shared_ptr<net::EventLoop> loop_;
-  asio::strand<asio::io_context::executor_type> disk_;
-  asio::io_context& filing_;
+  net::InOrder disk_;
+  net::WorkPool& filing_;
 };
 
 bool is_error(base::ByteView datagram) {

@@ -93,6 +93,7 @@ Pump::Pump(std::unique_ptr<wire::Session> session, std::shared_ptr<FileEnd> file
       clock_(clock) {}
 
 Pump::~Pump() {
+  // Ending a transfer may wait for the disk, which an I/O thread never does.
   workers_->on_disk([file = std::move(file_)]() mutable { file.reset(); });
 }
 

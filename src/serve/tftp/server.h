@@ -6,7 +6,6 @@
 #pragma once
 
 #include <atomic>
-#include <boost/asio/io_context.hpp>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -21,6 +20,7 @@
 #include "base/log.h"
 #include "gate/gate.h"
 #include "net/front.h"
+#include "net/work_pool.h"
 #include "wire/tftp/negotiation.h"
 #include "wire/tftp/session.h"
 
@@ -46,8 +46,8 @@ struct Config {
 // Where work runs that waits for the disk. `filing`: of uploads; as many are filed
 // together as it has threads.
 struct Pools {
-  boost::asio::io_context& disk;
-  boost::asio::io_context& filing;
+  net::WorkPool& disk;
+  net::WorkPool& filing;
 };
 
 class Lane;

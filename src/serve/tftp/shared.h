@@ -1,7 +1,6 @@
 // What the lanes of a TFTP server have in common. Thread-safe.
 #pragma once
 
-#include <boost/asio/io_context.hpp>
 #include <utility>
 
 #include "base/clock.h"

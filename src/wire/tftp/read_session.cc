@@ -115,6 +115,9 @@ void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& 
     end(Ended::How::kComplete, "", actions);
     return;
   }
+  // The whole window was acknowledged only if nothing of it is on its way any more. The
+  // acknowledgements are the pace: no window begins before the one before it is answered,
+  // so that never more than one waits in a device's small buffer.
   if (next_ > base_) {
     fell_short(advanced, now, actions);
     return;
@@ -146,6 +149,10 @@ void ReadSession::fell_short(std::uint64_t advanced, base::Instant now,
   if (single_steps_ >= kSingleStepsToSlide || soon_steps_ >= kSoonStepsToSlide) {
     slides_ = true;
   }
+  // By default the rest is taken for lost: a window is acknowledged once, at its end or
+  // at its first gap (RFC 7440, 4), and waiting for more would cost a timeout for each
+  // loss. For a peer that acknowledges each block that would send every window many times
+  // over.
   const auto took = now - flight_at_;
   if (slides_) {
     send_on(actions);

@@ -1,0 +1,57 @@
+// Threads that run what is posted to them: what may wait for a disk, or takes long. What
+// a piece of work throws ends that piece, and is said in the log; the thread and the
+// program go on.
+#pragma once
+
+#include <functional>
+#include <memory>
+
+#include "base/log.h"
+
+namespace boost::asio {
+class io_context;
+}
+
+namespace vantro::net {
+
+// Runs the context until it is stopped or out of work, whatever its work throws.
+void run_on(boost::asio::io_context& context, const base::Log& log);
+
+// Thread-safe, as InOrder is.
+class WorkPool {
+ public:
+  WorkPool(std::size_t threads, base::Log log);
+  // As after stop().
+  ~WorkPool();
+  WorkPool(const WorkPool&) = delete;
+  WorkPool& operator=(const WorkPool&) = delete;
+
+  void post(std::function<void()> work);
+  // Returns when everything that was posted is done.
+  void join();
+  // What has not begun is dropped; it does not wait for what has.
+  void stop();
+
+ private:
+  friend class InOrder;
+  struct Threads;
+  std::unique_ptr<Threads> threads_;
+};
+
+// Work for a pool that is done piece after piece, in the order in which it was posted.
+// The pool must outlive it; what was posted is done without it, too.
+class InOrder {
+ public:
+  explicit InOrder(WorkPool& pool);
+  ~InOrder();
+  InOrder(const InOrder&) = delete;
+  InOrder& operator=(const InOrder&) = delete;
+
+  void post(std::function<void()> work);
+
+ private:
+  struct Strand;
+  std::unique_ptr<Strand> strand_;
+};
+
+}  // namespace vantro::net
