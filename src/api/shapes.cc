@@ -241,6 +241,22 @@ const Shape& shape_of<Listener>() {
 }
 
 template <>
+const Shape& shape_of<Front>() {
+  using T = Front;
+  static const Shape shape =
+      ShapeOf<T>("Front", "how busy a protocol's server is")
+          .field<&T::name>("name", "such as HTTP or Management")
+          .field<&T::open>("open", "connections; of TFTP, transfers")
+          .field<&T::most>("most", "connections that may be open; null: no limit here")
+          .field<&T::turned_away>("turned_away",
+                                  "connections without room for them, since the start")
+          .field<&T::paused>("paused",
+                             "accepts none for a moment: out of descriptors or memory")
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<Opening>() {
   using T = Opening;
   static const Shape shape =
@@ -326,6 +342,7 @@ const Shape& shape_of<Status>() {
           .field<&T::started_at>("started_at", "when it started", Unit::kTime)
           .field<&T::uptime_ms>("uptime_ms", "how long it has run", Unit::kMilliseconds)
           .field<&T::listeners>("listeners", "where it listens")
+          .field<&T::fronts>("fronts", "how busy each of its servers is")
           .field<&T::images>("images", "in the catalogue")
           .field<&T::offers>("offers", "names that devices can fetch")
           .field<&T::backups>("backups", "revisions")

@@ -97,6 +97,15 @@ struct Listener {
   bool protects = false;
 };
 
+// How busy a protocol's server is.
+struct Front {
+  std::string name;
+  std::size_t open = 0;
+  std::optional<std::size_t> most;
+  std::uint64_t turned_away = 0;
+  bool paused = false;
+};
+
 // One line of what is open to whom.
 struct Opening {
   std::string from;
@@ -142,6 +151,7 @@ struct Status {
   std::string started_at;
   std::int64_t uptime_ms = 0;
   std::vector<Listener> listeners;
+  std::vector<Front> fronts;
   std::size_t images = 0;
   std::size_t offers = 0;
   std::size_t backups = 0;
@@ -232,6 +242,7 @@ VANTRO_SHAPE(AddressAsked)
 VANTRO_SHAPE(StoryLine)
 VANTRO_SHAPE(Story)
 VANTRO_SHAPE(Listener)
+VANTRO_SHAPE(Front)
 VANTRO_SHAPE(Opening)
 VANTRO_SHAPE(HostKey)
 VANTRO_SHAPE(OlderAlgorithms)

@@ -54,6 +54,33 @@ void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
       Tone::kBad));
 }
 
+// "FTP 1 of 4000, HTTP 12 of 4000", and what went wrong on its own line.
+void write_fronts(const Terminal& terminal, const std::vector<api::Front>& fronts) {
+  std::string open;
+  for (const auto& one : fronts) {
+    if (!one.most) continue;
+    open += fmt::format("{}{} {} of {}", open.empty() ? "" : ", ", one.name, one.open,
+                        *one.most);
+  }
+  if (!open.empty()) terminal.write("  connections " + open + "\n");
+  for (const auto& one : fronts) {
+    if (one.turned_away > 0) {
+      terminal.write(terminal.toned(
+          fmt::format("              {}: turned away {} since the start, over the limits "
+                      "on connections\n",
+                      one.name, one.turned_away),
+          Tone::kBad));
+    }
+    if (one.paused) {
+      terminal.write(terminal.toned(
+          fmt::format("              {}: accepts no connections for a moment; the server "
+                      "has too many files open, or too little memory\n",
+                      one.name),
+          Tone::kBad));
+    }
+  }
+}
+
 Done show_status(const Context& context) {
   return show(
       context, api::kStatus, {}, [](const Terminal& terminal, const api::Status& status) {
@@ -72,6 +99,7 @@ Done show_status(const Context& context) {
                          ? "; content and password can be read on the way"
                          : "; content can be read on the way, there are no passwords")));
         }
+        write_fronts(terminal, status.fronts);
         terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
                                    base::size_text(status.disk_free)));
         terminal.write(

@@ -26,6 +26,16 @@ std::string title(const std::string& protocol) {
 
 }  // namespace
 
+std::vector<api::Front> front_states(const std::vector<FrontEntry>& fronts) {
+  std::vector<api::Front> states;
+  for (const auto& one : fronts) {
+    const auto status = one.front->status();
+    states.push_back(
+        {one.title, status.open, status.most, status.turned_away, status.paused});
+  }
+  return states;
+}
+
 api::Ssh ssh_status(const serve::ssh::Server& server) {
   api::Ssh status;
   for (const auto& [type, fingerprint] : server.host_keys()) {

@@ -8,11 +8,15 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "daemon/command_line.h"
+#include "daemon/fronts.h"
 #include "net/front.h"
 #include "repository/repository.h"
 #include "serve/ssh/server.h"
 
 namespace vantro::daemon {
+
+// How busy they are, for "vantro status".
+std::vector<api::Front> front_states(const std::vector<FrontEntry>& fronts);
 
 // What SSH shows and has met, for "vantro status".
 api::Ssh ssh_status(const serve::ssh::Server& server);

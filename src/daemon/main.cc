@@ -95,6 +95,7 @@ int main(int argc, char** argv) try {
   if (auto bound = daemon::bind(fronts); !bound)
     return fail(bound.error().sentence, kFailed);
   service.devices = listening(fronts);
+  service.fronts = [&] { return front_states(fronts); };
   service.management = fronts.back().front->listening().front().where;
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop.folder.empty()) {

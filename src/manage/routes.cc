@@ -61,6 +61,7 @@ base::Outcome<api::Status> status(Service& service, const Call&, const api::Noth
   status.accounts = accounts->size() - 1;
   status.openings = openings(service);
   status.trouble = std::move(*trouble);
+  if (service.fronts) status.fronts = service.fronts();
   if (service.ssh) status.ssh = service.ssh();
   if (service.resealer != nullptr) {
     const auto progress = service.resealer->progress();

@@ -33,8 +33,9 @@ struct Service {
   std::function<std::optional<base::Address>(const base::Address&)> address_towards = {};
   // What SSH shows and has met; none: it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = {};
-  const upkeep::Resealer* resealer = nullptr;  // null: it does not run
-  base::Endpoint management = {};              // where this API is served
+  const upkeep::Resealer* resealer = nullptr;            // null: it does not run
+  base::Endpoint management = {};                        // where this API is served
+  std::function<std::vector<api::Front>()> fronts = {};  // how busy they are; thread-safe
 };
 
 }  // namespace vantro::manage

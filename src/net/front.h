@@ -1,7 +1,9 @@
 // A protocol as the program sees it: everything that devices come in by is one of these.
 #pragma once
 
+#include <cstdint>
 #include <functional>
+#include <optional>
 #include <string>
 #include <tl/expected.hpp>
 #include <vector>
@@ -16,6 +18,14 @@ namespace vantro::net {
 struct BindFailure {
   base::Endpoint where;
   int error_number = 0;
+};
+
+// How busy a front is.
+struct FrontStatus {
+  std::size_t open = 0;             // connections; of a protocol without them, transfers
+  std::optional<std::size_t> most;  // that may be open; none: no limit of its own
+  std::uint64_t turned_away = 0;    // connections without room for them, since the start
+  bool paused = false;  // accepts none for a moment: out of descriptors or memory
 };
 
 class Front {
@@ -35,6 +45,8 @@ class Front {
   // its protocol has words for it. `finished` is called on one of the front's threads.
   // Once, after start().
   virtual void drain(base::Duration grace, std::function<void()> finished) = 0;
+  // Thread-safe.
+  virtual FrontStatus status() const = 0;
   // Ends the threads, and with the destructor what still runs.
   virtual void stop() = 0;
 };

@@ -141,7 +141,11 @@ void TcpLane::leave_to_disk(std::function<void()> work) {
 
 void TcpLane::tick() {
   const auto now = shared_->clock.now();
-  for (auto& one : listeners_) one.acceptor->tick(now);
+  if (!listeners_.empty()) {
+    bool paused = false;
+    for (auto& one : listeners_) paused = one.acceptor->tick(now) || paused;
+    shared_->accepting_paused(paused);
+  }
   // A tick may end a connection.
   const std::vector<std::shared_ptr<Conversation>> all(conversations_.begin(),
                                                        conversations_.end());

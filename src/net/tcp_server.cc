@@ -53,6 +53,8 @@ void TcpServer::start() {
   for (auto& lane : lanes_) threads_.emplace_back([&lane] { lane->run(); });
 }
 
+FrontStatus TcpServer::status() const { return shared_->status(); }
+
 void TcpServer::drain(base::Duration grace, std::function<void()> finished) {
   lanes_to_drain_ = lanes_.size();
   for (auto& lane : lanes_) {

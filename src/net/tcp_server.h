@@ -28,6 +28,7 @@ class TcpServer final : public Front {
   std::vector<base::Listening> listening() const override;
   void start() override;
   void drain(base::Duration grace, std::function<void()> finished) override;
+  FrontStatus status() const override;
   void stop() override;
 
  private:

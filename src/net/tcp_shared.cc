@@ -6,6 +6,12 @@ namespace vantro::net {
 
 bool TcpShared::take_room(const base::Address& address) {
   const base::Lock lock(mutex_);
+  if (find_room(address)) return true;
+  ++turned_away_;
+  return false;
+}
+
+bool TcpShared::find_room(const base::Address& address) {
   const auto known = per_address_.find(address);
   // Before anybody has to go for it: one address must not push the others out.
   if (known != per_address_.end() && known->second >= config.most_per_address) {
@@ -23,6 +29,11 @@ bool TcpShared::take_room(const base::Address& address) {
   ++per_address_[address];
   ++connections_;
   return true;
+}
+
+FrontStatus TcpShared::status() const {
+  const base::Lock lock(mutex_);
+  return {connections_, config.most_connections, turned_away_, paused_};
 }
 
 void TcpShared::give_back(const base::Address& address) {

@@ -14,6 +14,7 @@
 #include "base/mutex.h"
 #include "base/unique_fd.h"
 #include "crypto/tls.h"
+#include "net/front.h"
 #include "net/work_pool.h"
 
 namespace vantro::net {
@@ -90,6 +91,9 @@ struct TcpShared : Services {
   // Room for one more connection of this address; give_back() when it has gone.
   bool take_room(const base::Address& address);
   void give_back(const base::Address& address);
+  // Of any listener.
+  void accepting_paused(bool paused) { paused_ = paused; }
+  FrontStatus status() const;
 
   const TcpConfig config;
   const TcpProtocol protocol;
@@ -98,8 +102,12 @@ struct TcpShared : Services {
   // Over the limit, while those that have to go are leaving.
   static constexpr std::size_t kMostLeaving = 16;
 
-  base::Mutex mutex_;
+  bool find_room(const base::Address& address) VANTRO_REQUIRES(mutex_);
+
+  std::atomic<bool> paused_ = false;
+  mutable base::Mutex mutex_;
   std::size_t connections_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::uint64_t turned_away_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::map<base::Address, std::size_t> per_address_ VANTRO_GUARDED_BY(mutex_);
 };
 

@@ -8,6 +8,7 @@
 namespace vantro::end_to_end {
 namespace {
 
+using testing::AllOf;
 using testing::HasSubstr;
 using testing::StartsWith;
 
@@ -302,6 +303,15 @@ TEST_F(HttpWire, HasALimitOnConnectionsOfOneAddress) {
   EXPECT_TRUE(eventually([&] {
     return said_to("").find("there are too many connections") != std::string::npos;
   }));
+  const auto fronts = vantro_json({"status"})["fronts"];
+  const auto http = std::find_if(fronts.begin(), fronts.end(),
+                                 [](const auto& one) { return one["name"] == "HTTP"; });
+  ASSERT_NE(http, fronts.end());
+  EXPECT_EQ((*http)["open"], 5);
+  EXPECT_GE((*http)["turned_away"], 1);
+  EXPECT_EQ((*http)["paused"], false);
+  EXPECT_THAT(vantro({"status"}).out,
+              AllOf(HasSubstr("HTTP 5 of 4000"), HasSubstr("HTTP: turned away ")));
   peers.clear();
   EXPECT_TRUE(eventually([&] { return alive(); }));
 }

@@ -47,6 +47,9 @@ TEST_F(TcpSharedTest, ARefusedConnectionTakesNoRoom) {
     EXPECT_TRUE(shared.take_room(from(one)));
   }
   for (int i = 0; i < 10; ++i) EXPECT_FALSE(shared.take_room(from("192.0.2.3")));
+  EXPECT_EQ(shared.status().open, 4u);
+  EXPECT_EQ(shared.status().most, 4u);
+  EXPECT_EQ(shared.status().turned_away, 10u);
   // Of the six that all protocols share, two are left.
   EXPECT_TRUE(room_.take());
   EXPECT_TRUE(room_.take());

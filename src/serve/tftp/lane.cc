@@ -254,6 +254,7 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
   }
   active->set_before(std::move(before));
   active_.emplace(key, active);
+  open_transfers_ = active_.size();
   loop_->keep_ticking(true);
   open(active, std::move(*place));
 }
@@ -342,6 +343,7 @@ void Lane::forget(const std::shared_ptr<Exchange>& active) {
       found->second = before;
     } else {
       active_.erase(found);
+      open_transfers_ = active_.size();
     }
   }
   active->close();

@@ -9,6 +9,7 @@
 // Everything runs on the lane's thread, but for what says otherwise.
 #pragma once
 
+#include <atomic>
 #include <functional>
 #include <map>
 #include <memory>
@@ -39,6 +40,7 @@ class Lane {
   void run();
   // By any thread.
   void stop() { loop_->stop(); }
+  std::size_t open_transfers() const { return open_transfers_; }
   void drain(base::Duration grace, std::string why, std::function<void()> finished);
 
  private:
@@ -69,6 +71,7 @@ class Lane {
   std::shared_ptr<net::EventLoop> loop_;
   std::vector<std::unique_ptr<Listener>> listeners_;
   std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
+  std::atomic<std::size_t> open_transfers_ = 0;  // of active_, for other threads
   bool draining_ = false;
   base::Instant drain_until_{};
   std::string drain_why_;

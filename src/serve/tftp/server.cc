@@ -57,6 +57,12 @@ void Server::start() {
   for (auto& lane : lanes_) threads_.emplace_back([&lane] { lane->run(); });
 }
 
+net::FrontStatus Server::status() const {
+  net::FrontStatus status;
+  for (const auto& lane : lanes_) status.open += lane->open_transfers();
+  return status;
+}
+
 void Server::drain(base::Duration grace, std::function<void()> finished) {
   lanes_to_drain_ = lanes_.size();
   for (auto& lane : lanes_) {

@@ -68,6 +68,7 @@ class Server final : public net::Front {
   std::vector<base::Listening> listening() const override;
   void start() override;
   void drain(base::Duration grace, std::function<void()> finished) override;
+  net::FrontStatus status() const override;
   void stop() override;
 
  private:
