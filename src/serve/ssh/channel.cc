@@ -1,8 +1,10 @@
 #include "serve/ssh/channel.h"
 
 #include <algorithm>
-#include <exception>
+#include <csetjmp>
+#include <cstring>
 #include <fmt/format.h>
+#include <limits>
 #include <linux/sockios.h>
 #include <string_view>
 #include <sys/ioctl.h>
@@ -23,15 +25,39 @@ constexpr std::size_t kMostReadAtOnce = 1 << 20;
 constexpr int kMostUnread = 8 << 20;
 constexpr base::Duration kQuiet = std::chrono::seconds(1);
 
-// A packet size of a few bytes makes libssh 0.10 write empty packets for ever. Its log is
-// where that shows, and leaving it by an exception is the only way out.
-struct NoHeadway : std::exception {};
+// A packet size of a few bytes makes libssh 0.10 write empty packets for ever, and it
+// does not tell what size a client gave when it opened a channel. Its log is the only
+// place where it shows. A jump is the way out, as between here and there are only frames
+// of C, which an exception must not be thrown through.
+constexpr int kNoHeadway = std::numeric_limits<int>::min();
+thread_local std::jmp_buf* way_out = nullptr;
 
 void watch_headway(int, const char*, const char* text, void*) {
-  if (std::string_view(text).find("ssh_channel_write wrote 0 bytes") !=
-      std::string_view::npos) {
-    throw NoHeadway();
+  if (way_out != nullptr &&
+      std::strstr(text, "ssh_channel_write wrote 0 bytes") != nullptr) {
+    std::longjmp(*way_out, 1);
   }
+}
+
+// As `write`; or kNoHeadway, after which the connection must be ended. No object with a
+// destructor may live here.
+int write_with_headway(int (*write)(ssh_channel, const void*, std::uint32_t),
+                       ssh_channel channel, const void* bytes, std::uint32_t count) {
+  const auto leave = [] {
+    ssh_set_log_level(SSH_LOG_NONE);
+    way_out = nullptr;
+  };
+  std::jmp_buf here;
+  way_out = &here;
+  if (setjmp(here) != 0) {
+    leave();
+    return kNoHeadway;
+  }
+  ssh_set_log_callback(watch_headway);
+  ssh_set_log_level(SSH_LOG_PACKET);
+  const int done = write(channel, bytes, count);
+  leave();
+  return done;
 }
 
 }  // namespace
@@ -219,17 +245,9 @@ std::size_t Channel::put(base::ByteView bytes, bool to_stderr) {
   const auto count = static_cast<std::uint32_t>(std::min(bytes.size(), window));
   if (count == 0) return 0;
   const auto write = to_stderr ? ssh_channel_write_stderr : ssh_channel_write;
-  if (!proven_) {
-    ssh_set_log_callback(watch_headway);
-    ssh_set_log_level(SSH_LOG_PACKET);
-  }
-  int done = 0;
-  try {
-    done = write(channel_, bytes.data(), count);
-  } catch (const NoHeadway&) {
-    offence_ = "it takes packets of a few bytes only";
-  }
-  ssh_set_log_level(SSH_LOG_NONE);
+  const int done = proven_ ? write(channel_, bytes.data(), count)
+                           : write_with_headway(write, channel_, bytes.data(), count);
+  if (done == kNoHeadway) offence_ = "it takes packets of a few bytes only";
   proven_ = done > 0;
   return done > 0 ? static_cast<std::size_t>(done) : 0;
 }
