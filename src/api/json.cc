@@ -122,9 +122,9 @@ base::Outcome<void> read_object(const json& from, const Shape& shape, void* to,
       const auto known = shape.names();
       return base::refuse(
           Kind::kInvalid,
-          known.empty() ? fmt::format("'{}' is not a field here; there are none",
+          known.empty() ? fmt::format("unknown field '{}'; the body has no fields",
                                       base::printable(name, 40))
-                        : fmt::format("'{}' is not a field here; there are {}",
+                        : fmt::format("unknown field '{}'; known: {}",
                                       base::printable(name, 40), fmt::join(known, ", ")),
           reading.nearest(name, known).value_or(""));
     }

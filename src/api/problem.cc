@@ -17,7 +17,7 @@ const char* title(base::Kind kind) {
     case Kind::kExists:
       return "The name is taken";
     case Kind::kInvalid:
-      return "Not a sound request";
+      return "Invalid request";
     case Kind::kTooLarge:
       return "Too large";
     case Kind::kBusy:

@@ -148,8 +148,9 @@ const Shape& shape_of<ChangePage>() {
   static const Shape shape =
       ShapeOf<T>("ChangePage", "changes of the last week in their order")
           .field<&T::changes>("changes",
-                              "1,000 at most; those behind them are asked with the last "
+                              "1,000 at most; to get the next ones, ask with the last "
                               "one's sequence")
+          .field<&T::more>("more", "there are more after these")
           .done();
   return shape;
 }

@@ -196,6 +196,7 @@ struct ChangesAsked {
 
 struct ChangePage {
   std::vector<Change> changes;
+  bool more = false;
 };
 
 struct ContactList {

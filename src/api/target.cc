@@ -196,10 +196,10 @@ base::Outcome<void> read_asked(const Values& values, const Shape& shape, void* t
       const auto known = shape.names();
       return base::refuse(
           base::Kind::kInvalid,
-          known.empty()
-              ? fmt::format("'?{}=' is not asked here", base::printable(name, 40))
-              : fmt::format("'?{}=' is not asked here; there are {}",
-                            base::printable(name, 40), fmt::join(known, ", ")),
+          known.empty() ? fmt::format("unknown query parameter '{}'; there are none",
+                                      base::printable(name, 40))
+                        : fmt::format("unknown query parameter '{}'; known: {}",
+                                      base::printable(name, 40), fmt::join(known, ", ")),
           nearest(name, known).value_or(""));
     }
     if (text.empty()) continue;
@@ -209,7 +209,8 @@ base::Outcome<void> read_asked(const Values& values, const Shape& shape, void* t
     const auto found = values.find(field.name);
     if (field.needed && (found == values.end() || found->second.empty())) {
       return base::refuse(base::Kind::kInvalid,
-                          fmt::format("say ?{}=: {}", field.name, field.meaning));
+                          fmt::format("the query parameter '{}' is missing: {}",
+                                      field.name, field.meaning));
     }
   }
   return {};

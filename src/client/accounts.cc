@@ -194,8 +194,8 @@ Done show_locations(const Context& context, const api::LocationsAsked& options) 
         if (all.locations.empty()) {
           terminal.write(options.device.empty()
                              ? "No listener has an address that a device could use.\n"
-                             : "There is no way from here to " + shown(options.device) +
-                                   "; see 'vantro status' for what is listened on.\n");
+                             : "The server has no route to " + shown(options.device) +
+                                   "; 'vantro status' shows where it listens.\n");
         }
         terminal.write(fmt::format("  size     {}\n", exact_size(all.size)));
         write_digests(terminal, all.digests);
@@ -238,7 +238,7 @@ void key_commands(const Command& account) {
   {
     auto& o = key.keep<api::KeyAsked>();
     const auto remove =
-        key.add("remove", "a key is no longer good, from the next log-in on",
+        key.add("remove", "Remove a key; it is refused from the next log-in on",
                 [&o](const Context& c) { return remove_key(c, o); });
     remove.value("ACCOUNT", o.name, "whose").required();
     remove.value("KEY", o.key, "its fingerprint or its remark").required();

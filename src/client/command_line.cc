@@ -2,6 +2,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <limits>
 
 namespace vantro::client {
 
@@ -10,6 +11,24 @@ struct Command::Line {
   std::vector<std::shared_ptr<void>> kept;
   bool shows_secrets = false;
 };
+
+namespace {
+
+// CLI11's own checks of numbers name their limits with all 308 digits.
+template <class T>
+CLI::Validator number(T least, T most, std::string what) {
+  auto check = [least, most, what](const std::string& text) {
+    T value{};
+    const bool sound = CLI::detail::lexical_cast(text, value);
+    return sound && value >= least && value <= most ? std::string()
+                                                    : "'" + text + "' is not " + what;
+  };
+  return CLI::Validator(std::move(check), "");
+}
+
+constexpr auto kMostWhole = std::numeric_limits<std::int64_t>::max();
+
+}  // namespace
 
 // -- Options --
 
@@ -24,17 +43,17 @@ Option Option::show_default() const {
 }
 
 Option Option::range(std::int64_t least, std::int64_t most) const {
-  option_->check(CLI::Range(least, most));
+  option_->check(number(least, most,
+                        most == kMostWhole
+                            ? "a whole number from " + std::to_string(least) + " up"
+                            : "a whole number from " + std::to_string(least) + " to " +
+                                  std::to_string(most)));
   return *this;
 }
 
 Option Option::positive() const {
-  option_->check(CLI::PositiveNumber);
-  return *this;
-}
-
-Option Option::not_negative() const {
-  option_->check(CLI::NonNegativeNumber);
+  option_->check(number(std::numeric_limits<double>::min(),
+                        std::numeric_limits<double>::max(), "a number above 0"));
   return *this;
 }
 
@@ -68,6 +87,7 @@ Option Option::excludes(Option other) const {
 Command Command::group(const char* name, const char* about) const {
   auto* sub = app_->add_subcommand(name, about);
   sub->fallthrough();
+  sub->footer("");  // the program's examples are not this command's
   sub->require_subcommand(1);
   return {sub, line_};
 }
@@ -75,6 +95,7 @@ Command Command::group(const char* name, const char* about) const {
 Command Command::add(const char* name, const char* about, Run run) const {
   auto* sub = app_->add_subcommand(name, about);
   sub->fallthrough();
+  sub->footer("");
   // Not the pointer that owns: the line holds the callbacks.
   sub->callback([line = line_.get(), run = std::move(run)] { line->chosen = run; });
   return {sub, line_};

@@ -29,7 +29,6 @@ class Option {
   // Of a number, both included.
   Option range(std::int64_t least, std::int64_t most) const;
   Option positive() const;
-  Option not_negative() const;
   // May stand several times, or with so many values.
   Option several() const;
   Option once_for_each() const;

@@ -151,7 +151,11 @@ Done show_changes(const Context& context, const api::ChangesAsked& asked) {
         write_or(table, terminal,
                  asked.after == 0
                      ? "Nothing was changed in the last week."
-                     : fmt::format("Nothing was changed since {}.", asked.after));
+                     : fmt::format("Nothing was changed after number {}.", asked.after));
+        if (page.more) {
+          terminal.write(fmt::format("There are more: vantro changes --after {}\n",
+                                     page.changes.back().sequence));
+        }
       });
 }
 
@@ -244,10 +248,10 @@ void server_commands(const Command& top) {
   }
   {
     auto& asked = top.keep<api::ChangesAsked>();
-    top.add("changes", "what was changed lately, numbered; 'ledger' says it in full",
+    top.add("changes", "List the changes of the last week, numbered, oldest first",
             [&asked](const Context& c) { return show_changes(c, asked); })
-        .value("--after", asked.after, "only what came behind this number")
-        .not_negative();
+        .value("--after", asked.after, "Show only changes with a higher number")
+        .range(0, INT64_MAX);
   }
   {
     auto& seconds = top.keep<std::optional<double>>();

@@ -123,7 +123,7 @@ void verify_command(const Command& top) {
               [&o](const Context& c) { return verify(c, o); });
   command.value("IMAGE", o.image, "only this image");
   command.value("--unread-for", o.unread_days, "only what was not read for DAYS")
-      .not_negative();
+      .range(0, INT64_MAX);
   command.value("--rate", o.rate,
                 "bytes for each second, such as \"32 MiB\"; 0: as fast as can be");
   command.flag("--follow", o.follow_only, "begin nothing; follow what runs");

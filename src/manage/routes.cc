@@ -89,9 +89,11 @@ base::Outcome<api::Story> story(Service& service, const Call&,
 
 base::Outcome<api::ChangePage> changes(Service& service, const Call&,
                                        const api::ChangesAsked& asked) {
-  const auto found = service.repository.change_log.after(asked.after, kMostChanges);
+  auto found = service.repository.change_log.after(asked.after, kMostChanges + 1);
   if (!found) return base::refuse(found.error());
-  return api::ChangePage{shapes(*found)};
+  const bool more = found->size() > kMostChanges;
+  if (more) found->pop_back();
+  return api::ChangePage{shapes(*found), more};
 }
 
 base::Outcome<api::ContactList> contacts(Service& service, const Call&,

@@ -66,10 +66,11 @@ TEST(Target, SaysWhatIsWrongWithIt) {
   EXPECT_EQ(asked(kChecksums, "/v1/checksums?algorithm=crc"),
             "algorithm: 'crc' is not one of md5, sha1, sha256, sha512");
   EXPECT_EQ(asked(kLocations, "/v1/locations?for=192.0.2.7"),
-            "say ?image=: an image, or a name on offer");
+            "the query parameter 'image' is missing: an image, or a name on offer");
   EXPECT_EQ(asked(kLedger, "/v1/ledger?who=pump"),
-            "'?who=' is not asked here; there are limit, before, whose");
-  EXPECT_EQ(asked(kStatus, "/v1/status?x=1"), "'?x=' is not asked here");
+            "unknown query parameter 'who'; known: limit, before, whose");
+  EXPECT_EQ(asked(kStatus, "/v1/status?x=1"),
+            "unknown query parameter 'x'; there are none");
   EXPECT_EQ(asked(kImage, "/v1/images/a%2"),
             "a '%' in the address is not followed by two digits");
   EXPECT_EQ(asked(kImage, "/v1/images"), "another path");

@@ -220,7 +220,14 @@ TEST_F(Cli, ChangesCanBeFollowedByTheirNumbers) {
   const auto later = vantro_json({"changes", "--after", first})["changes"];
   ASSERT_EQ(later.size(), 1u) << later;
   EXPECT_EQ(later[0], all[1]);
+  const auto wrong = vantro({"changes", "--after", "x"});
+  EXPECT_EQ(wrong.code, 2);
+  EXPECT_NE(wrong.err.find("--after: 'x' is not a whole number from 0 up"),
+            std::string::npos)
+      << wrong.err;
   EXPECT_EQ(vantro({"changes", "--after", "-1"}).code, 2);
+  // The help of one command has no examples of others.
+  EXPECT_EQ(vantro({"changes", "--help"}).out.find("image add"), std::string::npos);
 }
 
 TEST_F(Cli, TheDescriptionOfTheApiIsSoundAndHolds) {

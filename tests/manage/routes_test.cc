@@ -186,7 +186,8 @@ TEST_F(LocationsTest, SayWhatIsMissing) {
   EXPECT_EQ(locations("image=none.img"), "there is no image 'none.img' in the catalogue");
   EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"),
             "'nowhere' is not an IP address");
-  EXPECT_EQ(locations("for=192.0.2.7"), "say ?image=: an image, or a name on offer");
+  EXPECT_EQ(locations("for=192.0.2.7"),
+            "the query parameter 'image' is missing: an image, or a name on offer");
   EXPECT_EQ(locations("image=north/x%20y.img&account=anonymous"),
             "there is no account 'anonymous'; 'vantro account list' shows what there is");
 }
