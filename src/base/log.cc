@@ -84,6 +84,10 @@ Log::Log(Form form, Level least)
 Log::Log(Form form, Level least, std::string& to)
     : form_(form), logger_(make(std::make_shared<StringSink>(to), form, least)) {}
 
+void Log::least(Level level) const {
+  if (logger_) logger_->set_level(level_of(level));
+}
+
 void Log::debug(std::string_view sentence, Fields fields) const {
   write(Level::kDebug, sentence, fields);
 }

@@ -48,6 +48,9 @@ class Log {
   // To a string that tests read. `to` must outlive the log and is not locked.
   Log(Form form, Level least, std::string& to);
 
+  // From now on, for all copies.
+  void least(Level level) const;
+
   void debug(std::string_view sentence, Fields fields = {}) const;
   void info(std::string_view sentence, Fields fields = {}) const;
   void warning(std::string_view sentence, Fields fields = {}) const;

@@ -21,11 +21,6 @@
 namespace vantro::base {
 
 class VANTRO_THREAD_SAFETY(capability("mutex")) Mutex {
- public:
-  void lock() VANTRO_THREAD_SAFETY(acquire_capability()) { mutex_.lock(); }
-  void unlock() VANTRO_THREAD_SAFETY(release_capability()) { mutex_.unlock(); }
-
- private:
   friend class Lock;
   std::mutex mutex_;
 };

@@ -106,16 +106,17 @@ std::string TlsChannel::why() const { return state_->why; }
 
 struct TlsServer::State {
   std::unique_ptr<SSL_CTX, Free> context;
+  std::string fingerprint;
+  std::int64_t valid_until = 0;
 };
 
 TlsServer::~TlsServer() = default;
 
-base::Outcome<std::shared_ptr<TlsServer>> TlsServer::load(const std::string& certificate,
-                                                          const std::string& key) {
+base::Outcome<std::shared_ptr<const TlsServer::State>> TlsServer::read(
+    const std::string& certificate, const std::string& key) {
   ERR_clear_error();
-  std::shared_ptr<TlsServer> server(new TlsServer);
-  server->state_ = std::make_unique<State>();
-  auto& context = server->state_->context;
+  const auto read = std::make_shared<State>();
+  auto& context = read->context;
   context.reset(SSL_CTX_new(TLS_server_method()));
   const auto bad = [](const std::string& file, const std::string& why) {
     return base::refuse(Kind::kInvalid, fmt::format("{}: {}", file, why));
@@ -141,19 +142,44 @@ base::Outcome<std::shared_ptr<TlsServer>> TlsServer::load(const std::string& cer
   unsigned length = 0;
   if (X509_digest(x509, EVP_sha256(), digest.data(), &length) == 1) {
     for (unsigned i = 0; i < length; ++i) {
-      server->fingerprint_ += fmt::format("{}{:02X}", i == 0 ? "" : ":", digest[i]);
+      read->fingerprint += fmt::format("{}{:02X}", i == 0 ? "" : ":", digest[i]);
     }
   }
   std::tm end{};
   if (ASN1_TIME_to_tm(X509_get0_notAfter(x509), &end) == 1) {
-    server->valid_until_ = static_cast<std::int64_t>(::timegm(&end)) * 1000;
+    read->valid_until = static_cast<std::int64_t>(::timegm(&end)) * 1000;
   }
+  return read;
+}
+
+base::Outcome<std::shared_ptr<TlsServer>> TlsServer::load(const std::string& certificate,
+                                                          const std::string& key) {
+  std::shared_ptr<TlsServer> server(new TlsServer(certificate, key));
+  if (auto loaded = server->reload(); !loaded) return base::refuse(loaded.error());
   return server;
 }
 
+base::Outcome<bool> TlsServer::reload() {
+  auto fresh = read(certificate_, key_);
+  if (!fresh) return base::refuse(fresh.error());
+  const base::Lock lock(mutex_);
+  const bool other = !state_ || state_->fingerprint != (*fresh)->fingerprint;
+  // Connections hold on to the context that they began with.
+  state_ = std::move(*fresh);
+  return other;
+}
+
+std::shared_ptr<const TlsServer::State> TlsServer::state() const {
+  const base::Lock lock(mutex_);
+  return state_;
+}
+
+std::string TlsServer::fingerprint() const { return state()->fingerprint; }
+std::int64_t TlsServer::valid_until() const { return state()->valid_until; }
+
 std::unique_ptr<TlsChannel> TlsServer::accept(int socket, bool only_reads) {
   auto state = std::make_unique<TlsChannel::State>();
-  state->ssl.reset(SSL_new(state_->context.get()));
+  state->ssl.reset(SSL_new(this->state()->context.get()));
   if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
   if (only_reads) {
     SSL_set_num_tickets(state->ssl.get(), 0);

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "base/bytes.h"
+#include "base/mutex.h"
 #include "base/outcome.h"
 
 namespace vantro::crypto {
@@ -54,7 +55,7 @@ class TlsChannel {
   std::unique_ptr<State> state_;
 };
 
-// A certificate with its key. Thread-safe.
+// A certificate with its key, which can be exchanged while connections run. Thread-safe.
 class TlsServer {
  public:
   // PEM files: the certificate with its chain, and the key (perhaps in the same file).
@@ -73,17 +74,27 @@ class TlsServer {
   // do not take leave.
   std::unique_ptr<TlsChannel> accept(int socket, bool only_reads = false);
 
+  // Reads the files once more, for connections from now on. True: it is another
+  // certificate. Refused as load() is, and then the one from before stays.
+  base::Outcome<bool> reload();
+
+  const std::string& certificate_file() const { return certificate_; }
   // For people who compare: SHA-256 of the certificate, "AB:CD:..."; and until when it is
   // valid, in milliseconds since 1970.
-  const std::string& fingerprint() const { return fingerprint_; }
-  std::int64_t valid_until() const { return valid_until_; }
+  std::string fingerprint() const;
+  std::int64_t valid_until() const;
 
  private:
-  TlsServer() = default;
   struct State;
-  std::unique_ptr<State> state_;
-  std::string fingerprint_;
-  std::int64_t valid_until_ = 0;
+  TlsServer(std::string certificate, std::string key)
+      : certificate_(std::move(certificate)), key_(std::move(key)) {}
+  static base::Outcome<std::shared_ptr<const State>> read(const std::string& certificate,
+                                                          const std::string& key);
+  std::shared_ptr<const State> state() const;
+
+  const std::string certificate_, key_;  // files
+  mutable base::Mutex mutex_;
+  std::shared_ptr<const State> state_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::crypto

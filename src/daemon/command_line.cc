@@ -3,6 +3,7 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <array>
+#include <filesystem>
 #include <fmt/format.h>
 #include <iostream>
 #include <utility>
@@ -73,12 +74,27 @@ std::string differences(const Settings& settings) {
 
 }  // namespace
 
+base::Outcome<Settings> settings_of(const Options& options) {
+  Settings settings;
+  if (!options.config.empty()) {
+    auto read = read_settings(options.config);
+    if (!read) return read;
+    settings = std::move(*read);
+  }
+  for (const auto& [key, given] : options.flags) {
+    if (auto done = set(settings, key, given); !done) return base::refuse(done.error());
+  }
+  // What is said about it must hold in another folder, too.
+  settings.state = std::filesystem::absolute(settings.state).lexically_normal();
+  return settings;
+}
+
 std::optional<int> read_options(int argc, char** argv, const char* version,
                                 Options& options) {
   CLI::App app{"vantrod: hands out device images and takes backups in", "vantrod"};
   app.set_version_flag("--version", version);
-  std::string config;
-  app.add_option("--config", config, "settings file (TOML); flags here win over it");
+  app.add_option("--config", options.config,
+                 "settings file (TOML); flags here win over it");
   // Settings that have a flag; what they may be is told by their fields().
   struct Flag {
     const char* name;
@@ -149,17 +165,12 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
         new_key, *id);
     return kDone;
   }
-  if (!config.empty()) {
-    auto read = read_settings(config);
-    if (!read) return fail(read.error().sentence, kUsage);
-    options.settings = std::move(*read);
-  }
   for (const auto& flag : flags) {
-    if (flag.given.empty()) continue;
-    if (auto done = set(options.settings, flag.key, flag.given); !done) {
-      return fail(done.error().sentence, kUsage);
-    }
+    if (!flag.given.empty()) options.flags.emplace_back(flag.key, flag.given);
   }
+  auto read = settings_of(options);
+  if (!read) return fail(read.error().sentence, kUsage);
+  options.settings = std::move(*read);
   if (auto loaded = load_certificates(options); !loaded) {
     return fail(loaded.error().sentence, kUsage);
   }

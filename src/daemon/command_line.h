@@ -4,6 +4,8 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <utility>
+#include <vector>
 
 #include "crypto/sealed_stream.h"
 #include "crypto/tls.h"
@@ -24,7 +26,13 @@ struct Options {
   bool accept_older_database = false;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;
+  // Where the settings are from, to read them again.
+  std::string config;  // the file; empty: none
+  std::vector<std::pair<std::string, std::vector<std::string>>> flags;  // by setting
 };
+
+// The settings of file and flags as they stand now.
+base::Outcome<Settings> settings_of(const Options& options);
 
 // Reads the settings, certificates and keys that it names as well. The exit code if the
 // program ends here: it was asked for its version, say, or something is wrong, which was

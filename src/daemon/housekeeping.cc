@@ -19,34 +19,33 @@ void say(const base::Log& log, const char* what, const base::Outcome<T>& done) {
 
 }  // namespace
 
-void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& settings,
+void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSettings& live,
                            repository::Repository& repository, gate::Gate& gate,
                            upkeep::Verifier& verifier) {
   schedules.every(kSweepInterval, pools.disk, [&] {
-    const std::chrono::hours keep(24 * settings.backups.keep_partial_days);
+    const std::chrono::hours keep(24 * live.get()->backups.keep_partial_days);
     say(repository.log, "old partial files can't be swept",
         upkeep::sweep_partial(repository, repository.clock.wall(), keep, repository.log));
     say(repository.log, "the change log can't be swept",
         repository.change_log.sweep(repository.clock.wall()));
   });
-  if (settings.verify.every_days != 0) {
-    schedules.every(kSweepInterval, pools.disk, [&] {
-      upkeep::VerifyRequest due;
-      due.unread_for = std::chrono::hours(24 * settings.verify.every_days);
-      due.bytes_per_second = settings.verify.rate;
-      due.who = "server";
-      const auto begun = verifier.start(due);
-      // It runs already, perhaps because somebody has asked for it.
-      if (!begun && begun.error().kind == base::Kind::kBusy) return;
-      say(repository.log, "stored bytes can't be verified", begun);
-    });
-  }
-  if (settings.backups.thin_out_daily) {
-    schedules.every(kThinOutInterval, pools.slow, [&] {
-      say(repository.log, "backups can't be thinned out",
-          desk::Backups(repository, gate, desk::the_server()).thin_out_all());
-    });
-  }
+  schedules.every(kSweepInterval, pools.disk, [&] {
+    const auto settings = live.get();
+    if (settings->verify.every_days == 0) return;
+    upkeep::VerifyRequest due;
+    due.unread_for = std::chrono::hours(24 * settings->verify.every_days);
+    due.bytes_per_second = settings->verify.rate;
+    due.who = "server";
+    const auto begun = verifier.start(due);
+    // It runs already, perhaps because somebody has asked for it.
+    if (!begun && begun.error().kind == base::Kind::kBusy) return;
+    say(repository.log, "stored bytes can't be verified", begun);
+  });
+  schedules.every(kThinOutInterval, pools.slow, [&] {
+    if (!live.get()->backups.thin_out_daily) return;
+    say(repository.log, "backups can't be thinned out",
+        desk::Backups(repository, gate, desk::the_server()).thin_out_all());
+  });
   schedules.every(kTrimInterval, pools.slow, give_memory_back);
   schedules.every(kOffersInterval, pools.disk, [&] {
     // As a rule there is nothing to follow: only what could not be read before.

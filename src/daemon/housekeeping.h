@@ -3,8 +3,8 @@
 
 #include "base/clock.h"
 #include "daemon/pools.h"
+#include "daemon/reload.h"
 #include "daemon/schedules.h"
-#include "daemon/settings.h"
 #include "gate/gate.h"
 #include "repository/repository.h"
 #include "upkeep/verify.h"
@@ -12,7 +12,7 @@
 namespace vantro::daemon {
 
 // All of them must outlive the schedules, and the pools' work.
-void schedule_housekeeping(Schedules& schedules, Pools& pools, const Settings& settings,
+void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSettings& live,
                            repository::Repository& repository, gate::Gate& gate,
                            upkeep::Verifier& verifier);
 

@@ -1,7 +1,6 @@
 // vantrod: the server. main() reads as the order in which things happen.
 #include <boost/asio/io_context.hpp>
 #include <csignal>
-#include <filesystem>
 #include <fmt/format.h>
 #include <memory>
 #include <sys/stat.h>
@@ -14,6 +13,7 @@
 #include "daemon/housekeeping.h"
 #include "daemon/pools.h"
 #include "daemon/process_limits.h"
+#include "daemon/reload.h"
 #include "daemon/schedules.h"
 #include "daemon/until_signalled.h"
 #include "gate/gate.h"
@@ -34,9 +34,9 @@ int main(int argc, char** argv) try {
   }
   Options options;
   if (const auto code = read_options(argc, argv, VANTRO_VERSION, options)) return *code;
-  auto& settings = options.settings;
-  // What is said about it must hold in another folder, too.
-  settings.state = std::filesystem::absolute(settings.state).lexically_normal();
+  const auto& settings = options.settings;
+  LiveSettings live;
+  live.set(std::make_shared<const Settings>(settings));
   ::umask(0077);
   ::signal(SIGPIPE, SIG_IGN);
   raise_descriptor_limit();
@@ -79,9 +79,18 @@ int main(int argc, char** argv) try {
   }
   net::ConnectionRoom device_room(static_cast<std::size_t>(settings.limits.connections));
   net::ConnectionRoom management_room(kMostManagementConnections);
-  manage::Service service{
-      repository,   gate, verifier,      settings.verify.rate, clock, VANTRO_VERSION,
-      clock.wall(), {},   own_addresses, address_towards,      {},    &resealer};
+  manage::Service service{repository,
+                          gate,
+                          verifier,
+                          [&] { return live.get()->verify.rate; },
+                          clock,
+                          VANTRO_VERSION,
+                          clock.wall(),
+                          {},
+                          own_addresses,
+                          address_towards,
+                          {},
+                          &resealer};
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
   auto fronts = make_fronts(options, VANTRO_VERSION,
                             {{pools.disk, clock, log, device_room},
@@ -112,12 +121,16 @@ int main(int argc, char** argv) try {
   for (const auto& one : fronts) one.front->start();
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
-  schedule_housekeeping(schedules, pools, settings, repository, gate, verifier);
-  run_until_signalled(main_loop, std::chrono::seconds(settings.stop.grace_s), fronts,
-                      schedules, gate, log, [&] {
-                        say_where(options, VANTRO_VERSION, repository, service.devices,
-                                  ssh.get(), service.management, log);
-                      });
+  schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
+  Reload reload(options, live, gate, repository, log);
+  run_until_signalled(
+      main_loop,
+      {[&] {
+         say_where(options, VANTRO_VERSION, repository, service.devices, ssh.get(),
+                   service.management, log);
+       },
+       [&] { reload(); }, [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
+      fronts, schedules, gate, log);
 
   for (const auto& one : fronts) one.front->stop();
   drop_folder.reset();

@@ -84,9 +84,9 @@ base::Outcome<std::vector<std::string>> list_of_texts(const toml::node& node,
   return texts;
 }
 
-void Fields::other(const char* name, const char* allowed, const char* meaning,
-                   std::function<base::Outcome<void>(const toml::node&)> set,
-                   std::function<std::string()> text) {
+Fields& Fields::other(const char* name, const char* allowed, const char* meaning,
+                      std::function<base::Outcome<void>(const toml::node&)> set,
+                      std::function<std::string()> text) {
   Field field;
   field.about.key = section_.empty() ? name : section_ + "." + name;
   field.about.allowed = allowed;
@@ -94,10 +94,11 @@ void Fields::other(const char* name, const char* allowed, const char* meaning,
   field.set = std::move(set);
   field.text = std::move(text);
   all_.push_back(std::move(field));
+  return *this;
 }
 
-void Fields::text(const char* name, std::string& value, const char* meaning) {
-  other(
+Fields& Fields::text(const char* name, std::string& value, const char* meaning) {
+  return other(
       name, "a text", meaning,
       [&value](const toml::node& node) -> base::Outcome<void> {
         auto text = text_of(node);
@@ -109,8 +110,8 @@ void Fields::text(const char* name, std::string& value, const char* meaning) {
       [&value] { return value.empty() ? "" : quoted(value); });
 }
 
-void Fields::yes_or_no(const char* name, bool& value, const char* meaning) {
-  other(
+Fields& Fields::yes_or_no(const char* name, bool& value, const char* meaning) {
+  return other(
       name, "true or false", meaning,
       [&value](const toml::node& node) -> base::Outcome<void> {
         const auto given = node.value_exact<bool>();
@@ -121,8 +122,8 @@ void Fields::yes_or_no(const char* name, bool& value, const char* meaning) {
       [&value] { return std::string(value ? "true" : "false"); });
 }
 
-void Fields::number(const char* name, std::int64_t& value, Range range, const char* unit,
-                    const char* meaning) {
+Fields& Fields::number(const char* name, std::int64_t& value, Range range,
+                       const char* unit, const char* meaning) {
   other(
       name, "", meaning,
       [&value, range](const toml::node& node) -> base::Outcome<void> {
@@ -137,19 +138,22 @@ void Fields::number(const char* name, std::int64_t& value, Range range, const ch
       [&value] { return std::to_string(value); });
   all_.back().about.allowed = fmt::format("{} to {}", range.least, range.most);
   all_.back().about.unit = unit;
+  return *this;
 }
 
-void Fields::size(const char* name, std::uint64_t& value, const char* meaning,
-                  std::uint64_t most) {
+Fields& Fields::size(const char* name, std::uint64_t& value, const char* meaning,
+                     std::uint64_t most) {
   other(
       name, "a size", meaning,
       [&value, most](const toml::node& node) { return set_size(value, node, most); },
       [&value] { return size_setting(value); });
   if (most != 0) all_.back().about.allowed = "a size up to " + base::size_text(most);
+  return *this;
 }
 
-void Fields::size_or_none(const char* name, std::uint64_t& value, const char* meaning) {
-  other(
+Fields& Fields::size_or_none(const char* name, std::uint64_t& value,
+                             const char* meaning) {
+  return other(
       name, "a size, or \"none\"", meaning,
       [&value](const toml::node& node) -> base::Outcome<void> {
         if (node.value_exact<std::string>() != "none") return set_size(value, node, 0);
@@ -159,9 +163,9 @@ void Fields::size_or_none(const char* name, std::uint64_t& value, const char* me
       [&value] { return value == 0 ? quoted("none") : size_setting(value); });
 }
 
-void Fields::listens(const char* name, std::vector<base::Endpoint>& value,
-                     std::uint16_t usual_port, bool may_be_none, const char* meaning) {
-  other(
+Fields& Fields::listens(const char* name, std::vector<base::Endpoint>& value,
+                        std::uint16_t usual_port, bool may_be_none, const char* meaning) {
+  return other(
       name, "addresses, with or without a port", meaning,
       [&value, usual_port, may_be_none](const toml::node& node) -> base::Outcome<void> {
         const auto texts =
@@ -179,9 +183,9 @@ void Fields::listens(const char* name, std::vector<base::Endpoint>& value,
       });
 }
 
-void Fields::choice(const char* name,
-                    std::map<std::string, std::function<void()>> setters,
-                    std::function<std::string()> text, const char* meaning) {
+Fields& Fields::choice(const char* name,
+                       std::map<std::string, std::function<void()>> setters,
+                       std::function<std::string()> text, const char* meaning) {
   std::vector<std::string> words;
   for (const auto& [word, set] : setters) words.push_back(quoted(word));
   auto allowed = fmt::format("{}", fmt::join(words, ", "));
@@ -197,6 +201,7 @@ void Fields::choice(const char* name,
       },
       [text = std::move(text)] { return quoted(text()); });
   all_.back().about.allowed = std::move(allowed);
+  return *this;
 }
 
 const Field* Fields::find(const std::string& key) const {

@@ -34,25 +34,25 @@ class Fields {
   void section(std::string name) { section_ = std::move(name); }
 
   // Not empty where it is set; an empty default is not set.
-  void text(const char* name, std::string& value, const char* meaning);
-  void yes_or_no(const char* name, bool& value, const char* meaning);
-  void number(const char* name, std::int64_t& value, Range range, const char* unit,
-              const char* meaning);
+  Fields& text(const char* name, std::string& value, const char* meaning);
+  Fields& yes_or_no(const char* name, bool& value, const char* meaning);
+  Fields& number(const char* name, std::int64_t& value, Range range, const char* unit,
+                 const char* meaning);
   // In bytes. `most`: 0 is no limit. `none`: "none" is 0.
-  void size(const char* name, std::uint64_t& value, const char* meaning,
-            std::uint64_t most = 0);
-  void size_or_none(const char* name, std::uint64_t& value, const char* meaning);
+  Fields& size(const char* name, std::uint64_t& value, const char* meaning,
+               std::uint64_t most = 0);
+  Fields& size_or_none(const char* name, std::uint64_t& value, const char* meaning);
   // What a protocol listens on: one address or a list.
-  void listens(const char* name, std::vector<base::Endpoint>& value,
-               std::uint16_t usual_port, bool may_be_none, const char* meaning);
+  Fields& listens(const char* name, std::vector<base::Endpoint>& value,
+                  std::uint16_t usual_port, bool may_be_none, const char* meaning);
   template <class Choice>
-  void choice(const char* name, Choice& value, std::map<std::string, Choice> choices,
-              const char* meaning) {
+  Fields& choice(const char* name, Choice& value, std::map<std::string, Choice> choices,
+                 const char* meaning) {
     std::map<std::string, std::function<void()>> setters;
     for (const auto& [word, one] : choices) {
       setters.emplace(word, [&value, one = one] { value = one; });
     }
-    choice(
+    return choice(
         name, std::move(setters),
         [&value, choices] {
           for (const auto& [word, one] : choices) {
@@ -63,17 +63,24 @@ class Fields {
         meaning);
   }
   // Anything else. `allowed` is for people.
-  void other(const char* name, const char* allowed, const char* meaning,
-             std::function<base::Outcome<void>(const toml::node&)> set,
-             std::function<std::string()> text);
+  Fields& other(const char* name, const char* allowed, const char* meaning,
+                std::function<base::Outcome<void>(const toml::node&)> set,
+                std::function<std::string()> text);
+
+  // The one declared last takes effect without a restart: whoever uses its value asks for
+  // it each time (daemon/reload).
+  Fields& reloadable() {
+    all_.back().about.reloadable = true;
+    return *this;
+  }
 
   const std::vector<Field>& all() const { return all_; }
   // Null: there is none.
   const Field* find(const std::string& key) const;
 
  private:
-  void choice(const char* name, std::map<std::string, std::function<void()>> setters,
-              std::function<std::string()> text, const char* meaning);
+  Fields& choice(const char* name, std::map<std::string, std::function<void()>> setters,
+                 std::function<std::string()> text, const char* meaning);
 
   std::string section_;
   std::vector<Field> all_;

@@ -4,6 +4,7 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <fstream>
+#include <sstream>
 #include <toml++/toml.h>
 
 #include "base/numbers.h"
@@ -234,8 +235,15 @@ std::function<std::string()> counted(const std::vector<T>& list) {
   return [&list] { return list.empty() ? "" : fmt::format("{} of them", list.size()); };
 }
 
+std::string written(const toml::node& node) {
+  std::ostringstream text;
+  node.visit([&](const auto& one) { text << one; });
+  return text.str();
+}
+
 base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
-                                const std::string& prefix, const std::string& file) {
+                                const std::string& prefix, const std::string& file,
+                                std::map<std::string, std::string>& given) {
   for (const auto& [key, node] : table) {
     const auto name = prefix + std::string(key.str());
     const auto at = fmt::format("{}:{}: ", file, key.source().begin.line);
@@ -245,7 +253,8 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
       return one.about.key.starts_with(name + ".");
     });
     if (const auto* inner = node.as_table(); inner != nullptr && is_section) {
-      if (auto done = apply_table(fields, *inner, name + ".", file); !done) return done;
+      if (auto done = apply_table(fields, *inner, name + ".", file, given); !done)
+        return done;
       continue;
     }
     if (field == nullptr) {
@@ -258,6 +267,7 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
     if (auto done = field->set(node); !done) {
       return no_value(fmt::format("{}{}: {}", at, name, done.error().sentence));
     }
+    given[name] = written(node);
   }
   return {};
 }
@@ -358,15 +368,19 @@ void SshSettings::fields(Fields& add) {
 
 void LimitsSettings::fields(Fields& add) {
   add.section("limits");
-  add.number("transfers", transfers, kMany, "", "Transfers at once");
+  add.number("transfers", transfers, kMany, "", "Transfers at once").reloadable();
   add.number("transfers_per_network", transfers_per_network, kMany, "",
-             "Transfers of one network at once (IPv4 /24, IPv6 /64)");
+             "Transfers of one network at once (IPv4 /24, IPv6 /64)")
+      .reloadable();
   add.number("transfers_per_device", transfers_per_device, kMany, "",
-             "Transfers of one address at once");
+             "Transfers of one address at once")
+      .reloadable();
   add.size("arriving_per_device", arriving_per_device,
-           "Uploads of one address that are on their way, together");
+           "Uploads of one address that are on their way, together")
+      .reloadable();
   add.size("deposited_per_day", deposited_per_day,
-           "What one address may send in 24 hours");
+           "What one address may send in 24 hours")
+      .reloadable();
   add.number("connections", connections, kMany, "", "TCP connections at once");
   add.number("connections_per_device", connections_per_device, kMany, "",
              "TCP connections of one address at once");
@@ -390,8 +404,9 @@ void DropSettings::fields(Fields& add) {
 void VerifySettings::fields(Fields& add) {
   add.section("verify");
   add.number("every_days", every_days, kDaysOrNever, "days",
-             "Time after which stored bytes are read again; 0: never");
-  add.size("rate", rate, "Bytes read for each second");
+             "Time after which stored bytes are read again; 0: never")
+      .reloadable();
+  add.size("rate", rate, "Bytes read for each second").reloadable();
   add.number("before_fetch_days", before_fetch_days, kDaysOrNever, "days",
              "Time after which they are read before a fetch; 0: never");
 }
@@ -407,20 +422,23 @@ void ManagementSettings::fields(Fields& add) {
 
 void BackupsSettings::fields(Fields& add) {
   add.section("backups");
-  add.size("largest", largest, "Largest backup that is taken");
+  add.size("largest", largest, "Largest backup that is taken").reloadable();
   add.number("keep_partial_days", keep_partial_days, kDays, "days",
-             "Time that interrupted uploads are kept");
+             "Time that interrupted uploads are kept")
+      .reloadable();
   add.size("configuration_up_to", treatment.configuration_up_to,
            "Largest text that counts as a configuration", kMostCompared);
-  add.size_or_none("per_device", per_device, "What is kept of one device");
+  add.size_or_none("per_device", per_device, "What is kept of one device").reloadable();
   add.size_or_none("reserve", reserve,
-                   "Free space under which only configurations are taken");
+                   "Free space under which only configurations are taken")
+      .reloadable();
   add.yes_or_no("usual_secrets", treatment.usual_secrets,
                 "Whether what devices usually write as secrets is masked");
   add.text("key_file", key_file,
            "File with the keys that configurations are sealed with");
   add.yes_or_no("thin_out_daily", thin_out_daily,
-                "Whether retention removes revisions every day");
+                "Whether retention removes revisions every day")
+      .reloadable();
   add.section("backups.keep");
   keep_rule(add, "configurations", keep_configurations, "How long configurations stay");
   keep_rule(add, "images", keep_images, "How long images stay");
@@ -443,7 +461,8 @@ void BackupsSettings::fields(Fields& add) {
 void StopSettings::fields(Fields& add) {
   add.section("stop");
   add.number("grace_s", grace_s, {0, 600}, "seconds",
-             "Time that running transfers get when the server is stopped");
+             "Time that running transfers get when the server is stopped")
+      .reloadable();
 }
 
 void LogSettings::fields(Fields& add) {
@@ -457,7 +476,8 @@ void LogSettings::fields(Fields& add) {
                           {"info", Log::Level::kInfo},
                           {"warning", Log::Level::kWarning},
                           {"error", Log::Level::kError}},
-                         "What goes to the log");
+                         "What goes to the log")
+      .reloadable();
 }
 
 void Settings::fields(Fields& add) {
@@ -470,16 +490,18 @@ void Settings::fields(Fields& add) {
   ssh.fields(add);
   add.section("");
   add.other(
-      "rule", "tables", "Who may do what without further ado",
-      [this](const toml::node& node) { return apply_rules(rules, node); },
-      counted(rules));
+         "rule", "tables", "Who may do what without further ado",
+         [this](const toml::node& node) { return apply_rules(rules, node); },
+         counted(rules))
+      .reloadable();
   limits.fields(add);
   catalogue.fields(add);
   add.section("");
   add.other(
-      "recogniser", "tables", "What names of files tell",
-      [this](const toml::node& node) { return apply_recognisers(recognisers, node); },
-      counted(recognisers));
+         "recogniser", "tables", "What names of files tell",
+         [this](const toml::node& node) { return apply_recognisers(recognisers, node); },
+         counted(recognisers))
+      .reloadable();
   drop.fields(add);
   verify.fields(add);
   management.fields(add);
@@ -506,7 +528,7 @@ base::Outcome<Settings> parse_settings(std::string_view text, const std::string&
   settings.fields(fields);
   try {
     const auto table = toml::parse(text, file);
-    if (auto done = apply_table(fields, table, "", file); !done) {
+    if (auto done = apply_table(fields, table, "", file, settings.given); !done) {
       return base::refuse(done.error());
     }
   } catch (const toml::parse_error& error) {
@@ -547,6 +569,7 @@ base::Outcome<void> set(Settings& settings, const std::string& key,
   const auto* field = fields.find(key);
   auto done = texts.size() == 1 ? field->set(single) : field->set(list);
   if (!done) return no_value(fmt::format("{}: {}", key, done.error().sentence));
+  settings.given[key] = fmt::format("{}", fmt::join(texts, ", "));
   return done;
 }
 

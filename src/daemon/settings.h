@@ -5,6 +5,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -186,17 +187,20 @@ struct Settings {
   BackupsSettings backups;
   StopSettings stop;
   LogSettings log;
+  // What was given, by key, as it was written: for comparing.
+  std::map<std::string, std::string> given;
 
   void fields(Fields& add);
 };
 
 // What people are told of one setting.
 struct SettingAbout {
-  std::string key;      // "tftp.threads"
-  std::string value;    // as it stands in the file; empty: it is not set
-  std::string allowed;  // "1 to 64"
-  std::string unit;     // "seconds"; empty: none
-  std::string meaning;  // a line
+  std::string key;          // "tftp.threads"
+  std::string value;        // as it stands in the file; empty: it is not set
+  std::string allowed;      // "1 to 64"
+  std::string unit;         // "seconds"; empty: none
+  std::string meaning;      // a line
+  bool reloadable = false;  // SIGHUP lets it take effect; else a restart does
 };
 
 // All of them, in the order of packaging/vantro.toml.

@@ -17,11 +17,17 @@ class io_context;
 
 namespace vantro::daemon {
 
-// Runs the loop until SIGTERM or SIGINT has come and what was going on has ended, or
-// `grace` is over. `ready` is called when signals are taken.
-void run_until_signalled(boost::asio::io_context& loop, base::Duration grace,
+struct Signals {
+  std::function<void()> ready;            // signals are taken from now on
+  std::function<void()> reload;           // SIGHUP
+  std::function<base::Duration()> grace;  // for what runs when it is to end
+};
+
+// Runs the loop until SIGTERM or SIGINT has come and what was going on has ended, or the
+// grace is over. SIGHUP reloads; but if it comes because the terminal that it was started
+// in has gone, it ends.
+void run_until_signalled(boost::asio::io_context& loop, const Signals& on,
                          const std::vector<FrontEntry>& fronts, Schedules& schedules,
-                         const gate::Gate& gate, const base::Log& log,
-                         const std::function<void()>& ready);
+                         const gate::Gate& gate, const base::Log& log);
 
 }  // namespace vantro::daemon

@@ -11,6 +11,11 @@ using base::Kind;
 
 Admission::Admission(const AdmissionLimits& limits)
     : shared_(std::make_shared<Shared>()) {
+  limit(limits);
+}
+
+void Admission::limit(const AdmissionLimits& limits) {
+  const base::Lock lock(shared_->mutex);
   shared_->limits = limits;
 }
 
@@ -35,9 +40,9 @@ base::Outcome<Place> Admission::admit(const base::Address& address) {
                         "the server is short of memory; try again in a minute");
   }
   auto& shared = *shared_;
-  const auto& limits = shared.limits;
   const auto network = address.network();
   const base::Lock lock(shared.mutex);
+  const auto& limits = shared.limits;
   if (shared.in_all >= limits.in_all) {
     return base::refuse(
         Kind::kBusy,
@@ -78,8 +83,8 @@ Place::~Place() {
 
 base::Outcome<void> Place::arrive(std::uint64_t bytes) {
   const base::Lock lock(shared_->mutex);
-  auto& use = shared_->addresses.at(address_);
   const auto most = shared_->limits.arriving_per_address;
+  auto& use = shared_->addresses.at(address_);
   if (bytes > most - std::min(most, use.arriving)) {
     return base::refuse(
         Kind::kBusy,

@@ -27,6 +27,9 @@ class Admission {
  public:
   explicit Admission(const AdmissionLimits& limits);
 
+  // From the next on. What runs goes on.
+  void limit(const AdmissionLimits& limits);
+
   // May return kBusy, with a sentence that names the limit.
   base::Outcome<Place> admit(const base::Address& address);
 
@@ -38,8 +41,8 @@ class Admission {
   };
   // Places may outlive the admission.
   struct Shared {
-    AdmissionLimits limits;
     base::Mutex mutex;
+    AdmissionLimits limits VANTRO_GUARDED_BY(mutex);
     std::size_t in_all VANTRO_GUARDED_BY(mutex) = 0;
     std::map<base::Address, Use> addresses VANTRO_GUARDED_BY(mutex);
     std::map<base::Address, std::size_t> networks VANTRO_GUARDED_BY(mutex);

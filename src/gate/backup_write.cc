@@ -42,10 +42,11 @@ BackupWrite::BackupWrite(Workings& workings, backup::Revision revision,
 base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   const auto size = arrival_.size() + bytes.size();
   // What is gone on with may be larger already than a limit that was lowered since.
-  if (size > workings_.config.largest_deposit) {
-    return base::refuse(Kind::kTooLarge,
-                        fmt::format("backups larger than {} are not taken",
-                                    base::size_text(workings_.config.largest_deposit)));
+  if (size > workings_.config()->largest_deposit) {
+    return base::refuse(
+        Kind::kTooLarge,
+        fmt::format("backups larger than {} are not taken",
+                    base::size_text(workings_.config()->largest_deposit)));
   }
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);

@@ -25,17 +25,18 @@ Gate::Gate(repository::Repository& repository, const base::Clock& clock, base::L
     : workings_(std::make_unique<Workings>(repository, clock, std::move(log),
                                            std::move(config))),
       log_ins_(*workings_),
-      admission_(workings_->config.admission),
-      verify_first_(
-          std::make_unique<VerifyFirst>(*workings_, workings_->config.unverified_for)) {}
+      admission_(workings_->config()->admission),
+      verify_first_(std::make_unique<VerifyFirst>(*workings_,
+                                                  workings_->config()->unverified_for)) {}
 
 Gate::~Gate() = default;
 
 void Gate::stop_verifying_first() { verify_first_->stop(); }
-const std::vector<text::Recogniser>& Gate::recognisers() const {
-  return workings_->config.recognisers;
+std::shared_ptr<const Config> Gate::config() const { return workings_->config(); }
+void Gate::use(Config config) {
+  admission_.limit(config.admission);
+  workings_->use(std::move(config));
 }
-const std::vector<auth::Rule>& Gate::rules() const { return workings_->config.rules; }
 const base::Clock& Gate::clock() const { return workings_->clock; }
 const Transfers& Gate::transfers() const { return workings_->transfers; }
 ledger::Contacts& Gate::contacts() { return workings_->contacts; }

@@ -118,8 +118,11 @@ class Gate {
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
 
-  const std::vector<text::Recogniser>& recognisers() const;
-  const std::vector<auth::Rule>& rules() const;
+  // What it goes by at this moment; never null.
+  std::shared_ptr<const Config> config() const;
+  // From the next request on. What runs goes on; but whether and after what time bytes
+  // are verified first is settled at the start.
+  void use(Config config);
   const base::Clock& clock() const;
   const Transfers& transfers() const;
   ledger::Contacts& contacts();

@@ -105,7 +105,8 @@ base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
 
 // From the name first, then from the names that the file gives itself.
 void ImageIntake::take_suggestions(Taken& taken) {
-  const auto& recognisers = workings_->config.recognisers;
+  const auto config = workings_->config();
+  const auto& recognisers = config->recognisers;
   taken.suggestions = catalog::suggestions(recognisers, options_.name);
   for (const auto& [where, name] : taken.inside.names) {
     for (auto& one : catalog::suggestions(recognisers, name)) {

@@ -53,9 +53,9 @@ base::Outcome<void> Gate::allow(const Asker& asker, Action action,
                                 std::string_view name) {
   const auto account = account_of(asker);
   if (!account) return base::refuse(account.error());
-  auto allowed =
-      auth::decide(workings_->config.rules, {**account, action, name, asker.peer.address,
-                                             asker.protocol, workings_->clock.wall()});
+  auto allowed = auth::decide(workings_->config()->rules,
+                              {**account, action, name, asker.peer.address,
+                               asker.protocol, workings_->clock.wall()});
   if (allowed)
     workings_->repository.accounts.used(**account, asker.peer.address,
                                         workings_->clock.wall());
@@ -66,7 +66,7 @@ base::Outcome<void> Gate::would_allow(const Asker& asker, Action action,
                                       std::string_view name) const {
   const auto account = account_of(asker);
   if (!account) return base::refuse(account.error());
-  return auth::decide(workings_->config.rules,
+  return auth::decide(workings_->config()->rules,
                       {**account, action, name, asker.peer.address, asker.protocol,
                        workings_->clock.wall()});
 }
@@ -180,7 +180,7 @@ base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_na
 
 bool Gate::verify_first(const Asker& asker, std::string_view typed_name,
                         std::function<void()> then) {
-  if (workings_->config.unverified_for.count() == 0) return false;
+  if (workings_->config()->unverified_for.count() == 0) return false;
   const auto found = find(asker, typed_name);
   if (!found || !verify_first_->due(*found)) return false;
   verify_first_->wait(*found, std::move(then));

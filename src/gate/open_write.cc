@@ -48,10 +48,10 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
   };
   auto name = base::visible_name(typed_name);
   if (!name) return refused(name.error());
-  if (announced.size.value_or(0) > workings_->config.largest_deposit) {
+  if (announced.size.value_or(0) > workings_->config()->largest_deposit) {
     return refused({Kind::kTooLarge,
                     fmt::format("files larger than {} are not taken; this one has {}",
-                                base::size_text(workings_->config.largest_deposit),
+                                base::size_text(workings_->config()->largest_deposit),
                                 base::size_text(*announced.size))});
   }
   const bool handed_in = name->starts_with(kIntakeFolder);
@@ -82,13 +82,13 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   const auto sent =
       workings_->repository.backups.bytes_since(revision.address, now - kDay);
   if (!sent) return base::refuse(sent.error());
-  if (*sent + announced.size.value_or(0) > workings_->config.deposited_per_day) {
+  if (*sent + announced.size.value_or(0) > workings_->config()->deposited_per_day) {
     return base::refuse(
         Kind::kBusy,
         fmt::format("{} has sent {} in the last 24 hours, and {} is what is taken from "
                     "one address in that time",
                     revision.address, base::size_text(*sent),
-                    base::size_text(workings_->config.deposited_per_day)));
+                    base::size_text(workings_->config()->deposited_per_day)));
   }
   revision.holder = workings_->repository.inventory.holder_of(asker.peer.address);
   revision.name = name;
@@ -120,7 +120,7 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
                                     DepositLimits& limits) {
   const auto announced = revision.announced.value_or(0);
   const auto quota = workings_->repository.inventory.quota_of(revision.holder)
-                         .value_or(workings_->config.kept_per_device);
+                         .value_or(workings_->config()->kept_per_device);
   if (quota != 0) {
     const auto kept = workings_->repository.backups.bytes_of(revision.holder);
     if (!kept) return base::refuse(kept.error());
@@ -128,9 +128,9 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
     limits.kept = *kept;
     if (auto room = limits.check_quota(announced); !room) return room;
   }
-  if (workings_->config.reserve != 0) {
+  if (workings_->config()->reserve != 0) {
     const auto free = workings_->repository.folder.free_bytes();
-    limits.only_configurations = free < workings_->config.reserve + announced;
+    limits.only_configurations = free < workings_->config()->reserve + announced;
   }
   if (!limits.only_configurations) return {};
   const auto& treatment = workings_->repository.rules.treatment;

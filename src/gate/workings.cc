@@ -73,8 +73,9 @@ void Workings::log_end(const TransferView& view) const {
 
 probe::Report Workings::look_inside(int fd, std::uint64_t size,
                                     const std::function<bool()>& stop) const {
-  if (!config.look.program.empty()) {
-    return probe::look_apart(config.look, fd, size, stop);
+  const auto now = config();
+  if (!now->look.program.empty()) {
+    return probe::look_apart(now->look, fd, size, stop);
   }
   probe::Report report;
   report.say("not looked into");
@@ -89,8 +90,9 @@ base::Outcome<bool> Workings::same_as_image(const backup::Revision& revision) co
 }
 
 bool Workings::recognised(const backup::Revision& revision) const {
+  const auto now = config();
   return std::any_of(
-      config.recognisers.begin(), config.recognisers.end(),
+      now->recognisers.begin(), now->recognisers.end(),
       [&](const auto& one) { return !one.recognise(revision.name).empty(); });
 }
 

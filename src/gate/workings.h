@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <memory>
 #include <string>
 #include <string_view>
 
@@ -16,6 +17,7 @@
 #include "ledger/contacts.h"
 #include "ledger/ledger.h"
 #include "probe/report.h"
+#include "repository/published.h"
 #include "repository/repository.h"
 
 namespace vantro::gate {
@@ -27,9 +29,16 @@ struct Workings {
       : repository(the_repository),
         clock(the_clock),
         log(std::move(the_log)),
-        config(std::move(the_config)),
         transfers(the_clock),
-        contacts(the_clock) {}
+        contacts(the_clock) {
+    use(std::move(the_config));
+  }
+
+  // What holds at this moment; never null.
+  std::shared_ptr<const Config> config() const { return config_.get(); }
+  void use(Config fresh) {
+    config_.set(std::make_shared<const Config>(std::move(fresh)));
+  }
 
   // As Gate::record_refusal().
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
@@ -50,9 +59,11 @@ struct Workings {
   repository::Repository& repository;
   const base::Clock& clock;
   base::Log log;
-  const Config config;
   Transfers transfers;
   ledger::Contacts contacts;
+
+ private:
+  repository::Published<Config> config_;
 };
 
 }  // namespace vantro::gate

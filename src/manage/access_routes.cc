@@ -257,8 +257,9 @@ std::vector<api::Opening> openings(Service& service) {
     }
   }
   std::vector<api::Opening> result;
+  const auto config = service.gate.config();
   for (const auto& one : auth::openings(
-           service.gate.rules(),
+           config->rules,
            *service.repository.snapshot()->accounts->find(auth::kAnonymous), served)) {
     result.push_back({one.from, one.may, one.over, one.needs_account});
   }

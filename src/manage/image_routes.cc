@@ -207,7 +207,7 @@ base::Outcome<Content> document_content(Service& service, const Call&,
 base::Outcome<api::SuggestionList> suggestions(Service& service, const Call&,
                                                const api::NameAsked& asked) {
   return api::SuggestionList{
-      shapes(catalog::suggestions(service.gate.recognisers(), asked.name))};
+      shapes(catalog::suggestions(service.gate.config()->recognisers, asked.name))};
 }
 
 // Whether bytes with this checksum are known here, as an image or a backup.

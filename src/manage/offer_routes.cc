@@ -175,7 +175,8 @@ base::Outcome<api::Verification> verify(Service& service, const Call&,
   if (!given.image.empty()) request.image = given.image;
   request.unread_for =
       std::chrono::hours(24 * std::min<std::int64_t>(given.unread_days, 100'000));
-  request.bytes_per_second = given.bytes_per_second.value_or(service.verify_rate);
+  request.bytes_per_second =
+      given.bytes_per_second ? *given.bytes_per_second : service.verify_rate();
   const auto begun = service.verifier.start(request);
   if (!begun) return base::refuse(begun.error());
   if (*begun == 0) return api::Verification{};

@@ -21,7 +21,8 @@ struct Service {
   repository::Repository& repository;
   gate::Gate& gate;
   upkeep::Verifier& verifier;
-  std::uint64_t verify_rate = 0;  // bytes per second where none is asked for; 0: no limit
+  // Bytes per second where none is asked for; 0: no limit. Thread-safe.
+  std::function<std::uint64_t()> verify_rate;
   const base::Clock& clock;
   std::string version;
   base::WallTime started_at = 0;

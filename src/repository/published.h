@@ -37,6 +37,13 @@ class Published {
     return {};
   }
 
+  // One that is made of nothing that can change meanwhile.
+  void set(Shared next) {
+    const base::Lock renewing(renewing_mutex_);
+    const base::Lock lock(pointer_mutex_);
+    std::swap(value_, next);
+  }
+
  private:
   mutable base::Mutex pointer_mutex_;
   base::Mutex renewing_mutex_ VANTRO_ACQUIRED_BEFORE(pointer_mutex_);

@@ -158,6 +158,35 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
   }
 }
 
+TEST_F(SettingsTest, ThatReloadAreListedInTheExampleFile) {
+  const auto text = fakes::read_file(VANTRO_SOURCE_DIR "/packaging/vantro.toml");
+  const auto from = text.find("#   rule, ");
+  ASSERT_NE(from, std::string::npos);
+  auto list = text.substr(from, text.find("\n\n", from) - from);
+  std::replace_if(
+      list.begin(), list.end(), [](char c) { return c == '#' || c == ','; }, ' ');
+  std::istringstream words(list);
+  std::set<std::string> named, reloadable;
+  for (std::string word; words >> word;) named.insert(word);
+  for (const auto& one : about(Settings())) {
+    if (one.reloadable) reloadable.insert(one.key);
+  }
+  EXPECT_EQ(named, reloadable);
+}
+
+// What was given can be compared, tables too, and not only what one line of it tells.
+TEST_F(SettingsTest, KeepWhatWasGiven) {
+  const std::string rule = "[[rule]]\nfrom = [\"private\"]\nmay = [\"fetch\"]\n";
+  const auto one = read(rule + "[limits]\ntransfers = 5\n");
+  const auto other = read("limits.transfers = 5\n" + rule);
+  ASSERT_TRUE(one && other);
+  EXPECT_EQ(one->given, other->given);
+  EXPECT_EQ(one->given.at("limits.transfers"), "5");
+  const auto third = read("[[rule]]\nfrom = [\"private\"]\nmay = [\"list\"]\n");
+  ASSERT_TRUE(third);
+  EXPECT_NE(third->given.at("rule"), one->given.at("rule"));
+}
+
 // What is told of each is whole, and what it tells is what it takes.
 TEST_F(SettingsTest, EachIsToldInWordsThatItTakes) {
   std::set<std::string> keys;

@@ -1,4 +1,5 @@
 // Who may do what, as an operator sets it and a client meets it.
+#include <csignal>
 #include <gmock/gmock.h>
 
 #include "tests/end_to_end/server_fixture.h"
@@ -232,6 +233,70 @@ TEST_F(Access, HttpsProtectsWhatItCarries) {
   // Who speaks in the clear there gets nowhere, and nobody is held up by it.
   EXPECT_NE(curl({"-m", "5", "http://127.0.0.1:" + port + "/x.img"}).code, 0);
   ASSERT_EQ(secure({"-o", "/dev/null", url + "/x.img"}).code, 0);
+}
+
+// As 'systemctl reload' does it: what a change window needs, without ending anybody's
+// transfer.
+TEST_F(Access, RulesAndCertificatesTakeEffectWithoutARestart) {
+  take_in("x.img", "the image");
+  const auto make_certificate = [&] {
+    ASSERT_EQ(run({"openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt",
+                   "ec_paramgen_curve:P-256", "-nodes", "-keyout", scratch_ / "key.pem",
+                   "-out", scratch_ / "cert.pem", "-days", "2", "-subj", "/CN=vantro",
+                   "-addext", "subjectAltName=IP:127.0.0.1"})
+                  .code,
+              0);
+  };
+  make_certificate();
+  const auto certificate = "[https]\ncertificate = \"" + (scratch_ / "cert.pem") +
+                           "\"\nkey = \"" + (scratch_ / "key.pem") + "\"\n";
+  restart_with(certificate, {"--https-listen", "127.0.0.1:0"});
+  const auto out = server_out();
+  const auto url = "https://127.0.0.1:" +
+                   std::to_string(std::atoi(
+                       out.c_str() + out.find("HTTPS listens on 127.0.0.1:") + 27));
+  const auto fetched = [&] {
+    return curl({"--cacert", scratch_ / "cert.pem", url + "/x.img"}).out;
+  };
+  const auto said = [&] { return fakes::read_file(scratch_ / "server.err"); };
+  std::size_t heard = 0;
+  const auto reload_with = [&](const std::string& settings) {
+    fakes::write_file(scratch_ / "vantro.toml", settings);
+    heard = said().size();
+    server_->signal(SIGHUP);
+  };
+  const auto says = [&](const std::string& words) {
+    return eventually([&] { return said().find(words, heard) != std::string::npos; });
+  };
+  ASSERT_EQ(fetched(), "the image");
+
+  const std::string closed = "[[rule]]\nfrom = [\"192.0.2.0/24\"]\nmay = [\"fetch\"]\n";
+  reload_with(closed + certificate + "[http]\nthreads = 3\n");
+  ASSERT_TRUE(
+      says("these settings take effect when vantrod is restarted "
+           "settings=http.threads"))
+      << said();
+  EXPECT_THAT(said().substr(heard),
+              HasSubstr("the settings were reloaded changed=rule\n"));
+  EXPECT_THAT(fetched(), HasSubstr("is not open to 127.0.0.1"));
+
+  // A file that can't be taken changes nothing.
+  reload_with("[htps]\n");
+  ASSERT_TRUE(says("the settings were not reloaded; those from before stay"));
+  EXPECT_THAT(fetched(), HasSubstr("is not open to 127.0.0.1"));
+
+  const auto first = fakes::read_file(scratch_ / "cert.pem");
+  make_certificate();
+  // The server still has the first one.
+  EXPECT_NE(curl({"--cacert", scratch_ / "cert.pem", url + "/x.img"}).code, 0);
+  reload_with(certificate);
+  ASSERT_TRUE(says("a certificate was reloaded"));
+  EXPECT_EQ(fetched(), "the image");
+  fakes::write_file(scratch_ / "key.pem", "no key");
+  reload_with(certificate);
+  ASSERT_TRUE(says("a certificate was not reloaded; the one from before stays"));
+  EXPECT_EQ(fetched(), "the image");
+  EXPECT_EQ(row("server-reload", "done")["sentence"], "changed: rule");
 }
 
 TEST_F(Access, ABadCertificateIsSaidAtTheStart) {
