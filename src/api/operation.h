@@ -12,7 +12,9 @@
 
 namespace vantro::api {
 
-enum class Permission { kAnyone, kOperator };
+// What a caller must be allowed to. Each may what those before it may.
+enum class Permission { kAnyone, kLook, kOperate, kAdminister };
+// "anyone", "look", "operate", "administer"
 const char* word(Permission permission);
 
 // What a body is, the caller's or the answer's.
@@ -68,7 +70,7 @@ struct Operation : OperationInfo {
   using Answer = R;
 
   constexpr Operation(const char* method_, const char* path_, const char* summary_,
-                      Permission permission_ = Permission::kOperator)
+                      Permission permission_)
       : OperationInfo{
             method_,
             path_,

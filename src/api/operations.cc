@@ -8,8 +8,12 @@ const char* word(Permission permission) {
   switch (permission) {
     case Permission::kAnyone:
       return "anyone";
-    case Permission::kOperator:
-      return "operator";
+    case Permission::kLook:
+      return "look";
+    case Permission::kOperate:
+      return "operate";
+    case Permission::kAdminister:
+      return "administer";
   }
   return "";
 }
@@ -25,6 +29,8 @@ std::span<const OperationInfo* const> operations() {
       &kContacts,
       &kContact,
       &kLedger,
+      &kLedgerExport,
+      &kLedgerVerify,
       &kAccounts,
       &kAddAccount,
       &kChangeAccount,
@@ -32,6 +38,18 @@ std::span<const OperationInfo* const> operations() {
       &kAccountKeys,
       &kAddAccountKey,
       &kRemoveAccountKey,
+      &kPeople,
+      &kAddPerson,
+      &kChangePerson,
+      &kRemovePerson,
+      &kTokens,
+      &kAddToken,
+      &kRenewToken,
+      &kRevokeToken,
+      &kLogIn,
+      &kLogOut,
+      &kMe,
+      &kSetPassword,
       &kLocations,
       &kBackups,
       &kBackupOverview,

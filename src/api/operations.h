@@ -8,6 +8,7 @@
 #include "api/catalogue.h"
 #include "api/fleet.h"
 #include "api/operation.h"
+#include "api/people.h"
 #include "api/shapes.h"
 
 namespace vantro::api {
@@ -16,227 +17,310 @@ inline constexpr Operation<Nothing, Nothing, Health> kHealth{
     "GET", "/v1/health", "that the server answers", Permission::kAnyone};
 
 inline constexpr Operation<Nothing, Nothing, Status> kStatus{
-    "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble"};
+    "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, TransferList> kTransfers{
-    "GET", "/v1/transfers", "what runs, and what ended in the last 10 seconds"};
+    "GET", "/v1/transfers", "what runs, and what ended in the last 10 seconds",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Events> kEvents{
     "GET", "/v1/events",
-    "server-sent events: a transfer that begins, moves or ends; a change"};
+    "server-sent events: a transfer that begins, moves or ends; a change",
+    Permission::kLook};
 
 inline constexpr Operation<ChangesAsked, Nothing, ChangePage> kChanges{
-    "GET", "/v1/changes", "the change log: what a reader of the events has missed"};
+    "GET", "/v1/changes", "the change log: what a reader of the events has missed",
+    Permission::kLook};
 
 inline constexpr Operation<ContactsAsked, Nothing, ContactList> kContacts{
-    "GET", "/v1/contacts", "the addresses that were heard, the last first"};
+    "GET", "/v1/contacts", "the addresses that were heard, the last first",
+    Permission::kLook};
 
 inline constexpr Operation<AddressAsked, Nothing, Story> kContact{
     "GET", "/v1/contacts/{address}",
-    "what happened with one address, in the order of time"};
+    "what happened with one address, in the order of time", Permission::kLook};
 
 inline constexpr Operation<LedgerAsked, Nothing, LedgerPage> kLedger{
-    "GET", "/v1/ledger", "what was transferred and changed, the newest first"};
+    "GET", "/v1/ledger", "what was transferred and changed, the newest first",
+    Permission::kLook};
+
+inline constexpr Operation<LedgerExportAsked, Nothing, Text> kLedgerExport{
+    "GET", "/v1/ledger-export",
+    "all rows that were asked for, oldest first, however many they are",
+    Permission::kLook};
+
+inline constexpr Operation<LedgerVerifyAsked, Nothing, LedgerVerified> kLedgerVerify{
+    "GET", "/v1/ledger-verification",
+    "hold every row of the ledger against the chain of hashes", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, AccountList> kAccounts{
-    "GET", "/v1/accounts", "who may do what; anonymous is everybody without an account"};
+    "GET", "/v1/accounts", "who may do what; anonymous is everybody without an account",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, AccountFields, Account> kAddAccount{
-    "POST", "/v1/accounts", "a new account"};
+    "POST", "/v1/accounts", "a new account", Permission::kAdminister};
 
 inline constexpr Operation<Named, AccountFields, Account> kChangeAccount{
-    "PATCH", "/v1/accounts/{name}", "change what is given of it"};
+    "PATCH", "/v1/accounts/{name}", "change what is given of it",
+    Permission::kAdminister};
 
 inline constexpr Operation<Named, Nothing, AccountRemoved> kRemoveAccount{
-    "DELETE", "/v1/accounts/{name}", "remove it"};
+    "DELETE", "/v1/accounts/{name}", "remove it", Permission::kAdminister};
 
 inline constexpr Operation<Named, Nothing, AccountKeys> kAccountKeys{
-    "GET", "/v1/accounts/{name}/keys", "the public keys that it logs in with over SSH"};
+    "GET", "/v1/accounts/{name}/keys", "the public keys that it logs in with over SSH",
+    Permission::kLook};
 
 inline constexpr Operation<Named, KeyGiven, AccountKey> kAddAccountKey{
-    "POST", "/v1/accounts/{name}/keys", "one more key"};
+    "POST", "/v1/accounts/{name}/keys", "one more key", Permission::kAdminister};
 
 inline constexpr Operation<KeyAsked, Nothing, AccountKey> kRemoveAccountKey{
-    "DELETE", "/v1/accounts/{name}/keys", "remove a key"};
+    "DELETE", "/v1/accounts/{name}/keys", "remove a key", Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, PersonList> kPeople{
+    "GET", "/v1/people", "who manages the server, and what each may", Permission::kLook};
+
+inline constexpr Operation<Nothing, PersonFields, Person> kAddPerson{
+    "POST", "/v1/people", "a new person, without a token", Permission::kAdminister};
+
+inline constexpr Operation<Named, PersonFields, Person> kChangePerson{
+    "PATCH", "/v1/people/{name}", "change what is given", Permission::kAdminister};
+
+inline constexpr Operation<Named, Nothing, PersonRemoved> kRemovePerson{
+    "DELETE", "/v1/people/{name}", "remove a person with all tokens",
+    Permission::kAdminister};
+
+inline constexpr Operation<Named, Nothing, TokenList> kTokens{
+    "GET", "/v1/people/{name}/tokens",
+    "one's own tokens and log-ins; those of others for administrators",
+    Permission::kLook};
+
+inline constexpr Operation<Named, TokenWanted, TokenMade> kAddToken{
+    "POST", "/v1/people/{name}/tokens", "one more token; as above", Permission::kLook};
+
+inline constexpr Operation<TokenAsked, TokenRenewal, TokenMade> kRenewToken{
+    "PATCH", "/v1/people/{name}/tokens/{label}",
+    "let a token end later, or replace its text; as above", Permission::kLook};
+
+inline constexpr Operation<TokenAsked, Nothing, TokenInfo> kRevokeToken{
+    "DELETE", "/v1/people/{name}/tokens/{label}", "end a token now; as above",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, LogIn, LoggedIn> kLogIn{
+    "POST", "/v1/log-in", "log in with a password", Permission::kAnyone};
+
+inline constexpr Operation<Nothing, Nothing, Nothing> kLogOut{
+    "DELETE", "/v1/log-in", "end the log-in or the token that is used for this call",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, Me> kMe{
+    "GET", "/v1/me", "as whom the server knows the caller", Permission::kLook};
+
+inline constexpr Operation<Nothing, PasswordGiven, Me> kSetPassword{
+    "POST", "/v1/me/password", "set one's own password", Permission::kLook};
 
 inline constexpr Operation<LocationsAsked, Nothing, Locations> kLocations{
-    "GET", "/v1/locations", "texts to paste into a device"};
+    "GET", "/v1/locations", "texts to paste into a device", Permission::kLook};
 
 inline constexpr Operation<BackupsAsked, Nothing, BackupPage> kBackups{
-    "GET", "/v1/backups", "revisions by holder, name and number"};
+    "GET", "/v1/backups", "revisions by holder, name and number", Permission::kLook};
 
 inline constexpr Operation<OverviewAsked, Nothing, BackupOverview> kBackupOverview{
-    "GET", "/v1/backup-overview", "a line for each file, and what is expected of whom"};
+    "GET", "/v1/backup-overview", "a line for each file, and what is expected of whom",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Overdue> kBackupOverdue{
-    "GET", "/v1/backup-overdue", "devices whose backups are late"};
+    "GET", "/v1/backup-overdue", "devices whose backups are late", Permission::kLook};
 
 inline constexpr Operation<ReportAsked, Nothing, ChangeReport> kBackupReport{
-    "GET", "/v1/backup-report", "what changed from one time to another"};
+    "GET", "/v1/backup-report", "what changed from one time to another",
+    Permission::kLook};
 
 inline constexpr Operation<CompareAsked, Nothing, Compared> kCompareBackups{
-    "GET", "/v1/backup-comparison", "two revisions"};
+    "GET", "/v1/backup-comparison", "two revisions", Permission::kLook};
 
 inline constexpr Operation<Nothing, ThinWanted, ThinnedOut> kThinOutBackups{
     "POST", "/v1/backup-thinning",
-    "what the rules of keeping let go, some thousand revisions at once"};
+    "what the rules of keeping let go, some thousand revisions at once",
+    Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, BackupOfferList> kBackupOffers{
-    "GET", "/v1/backup-offers", "revisions that are on offer to a device"};
+    "GET", "/v1/backup-offers", "revisions that are on offer to a device",
+    Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, BackupOfferEnded> kEndBackupOffer{
-    "DELETE", "/v1/backup-offers/{name}", "end such an offer"};
+    "DELETE", "/v1/backup-offers/{name}", "end such an offer", Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, Nothing, Backup> kBackup{
-    "GET", "/v1/backups/{holder}/{name}", "one revision"};
+    "GET", "/v1/backups/{holder}/{name}", "one revision", Permission::kLook};
 
 inline constexpr Operation<SecretsAsked, Nothing, Bytes> kBackupContent{
     "GET", "/v1/backups/{holder}/{name}/content",
     "its bytes; X-Vantro-SHA-256 has their digest if it is complete; refused where it "
-    "holds secrets and is not asked for with them"};
+    "holds secrets and is not asked for with them",
+    Permission::kLook};
 
 inline constexpr Operation<SecretsAsked, Nothing, Text> kBackupText{
     "GET", "/v1/backups/{holder}/{name}/text",
-    "its text, with its secrets masked or shown"};
+    "its text, with its secrets masked or shown", Permission::kLook};
 
 inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackupWith{
-    "POST", "/v1/backups/{holder}/{name}/comparison", "against a text"};
+    "POST", "/v1/backups/{holder}/{name}/comparison", "against a text",
+    Permission::kLook};
 
 inline constexpr Operation<RevisionAsked, PinWanted, Backup> kPinBackup{
-    "POST", "/v1/backups/{holder}/{name}/pin", "keep it for ever, or not any more"};
+    "POST", "/v1/backups/{holder}/{name}/pin", "keep it for ever, or not any more",
+    Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, BackupOfferWanted, BackupOffer> kOfferBackup{
-    "POST", "/v1/backups/{holder}/{name}/offer", "put it on offer to one device"};
+    "POST", "/v1/backups/{holder}/{name}/offer", "put it on offer to one device",
+    Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, AdoptWanted, ImageAdded> kAdoptBackup{
-    "POST", "/v1/backups/{holder}/{name}/image", "take it into the catalogue"};
+    "POST", "/v1/backups/{holder}/{name}/image", "take it into the catalogue",
+    Permission::kOperate};
 
-inline constexpr Operation<Nothing, Nothing, DeviceList> kDevices{"GET", "/v1/devices",
-                                                                  "the inventory"};
+inline constexpr Operation<Nothing, Nothing, DeviceList> kDevices{
+    "GET", "/v1/devices", "the inventory", Permission::kLook};
 
 inline constexpr Operation<Nothing, DeviceFields, Device> kAddDevice{
-    "POST", "/v1/devices", "make one known"};
+    "POST", "/v1/devices", "make one known", Permission::kOperate};
 
 inline constexpr Operation<Nothing, DeviceTable, Imported> kImportDevices{
-    "POST", "/v1/device-import", "many at once"};
+    "POST", "/v1/device-import", "many at once", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Device> kDevice{
-    "GET", "/v1/devices/{name}", "one of them, and its addresses with unclaimed backups"};
+    "GET", "/v1/devices/{name}", "one of them, and its addresses with unclaimed backups",
+    Permission::kLook};
 
 inline constexpr Operation<Named, DeviceFields, Device> kChangeDevice{
-    "PATCH", "/v1/devices/{name}", "change what is given of it"};
+    "PATCH", "/v1/devices/{name}", "change what is given of it", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Claimed> kRemoveDevice{
     "DELETE", "/v1/devices/{name}",
-    "remove it; its backups stand under their addresses then"};
+    "remove it; its backups stand under their addresses then", Permission::kOperate};
 
 inline constexpr Operation<Named, AddressGiven, Claimed> kClaimAddress{
     "POST", "/v1/devices/{name}/claim",
-    "what came from an address becomes its own, with its rows of the ledger"};
+    "what came from an address becomes its own, with its rows of the ledger",
+    Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
-    "GET", "/v1/sites", "sites, and how often backups are expected of their devices"};
+    "GET", "/v1/sites", "sites, and how often backups are expected of their devices",
+    Permission::kLook};
 
 inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
-    "PATCH", "/v1/sites/{name}", "how often that is"};
+    "PATCH", "/v1/sites/{name}", "how often that is", Permission::kOperate};
 
 inline constexpr Operation<ImageFilter, Nothing, ImageList> kImages{
-    "GET", "/v1/images", "images by platform, role and version"};
+    "GET", "/v1/images", "images by platform, role and version", Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, ImageDetail> kImage{
-    "GET", "/v1/images/{name}", "everything about one image, by any of its names"};
+    "GET", "/v1/images/{name}", "everything about one image, by any of its names",
+    Permission::kLook};
 
 inline constexpr Operation<ImageGiven, Bytes, ImageAdded> kAddImage{
-    "PUT", "/v1/images/{name}", "take an image in: the body is its bytes"};
+    "PUT", "/v1/images/{name}", "take an image in: the body is its bytes",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, FactFields, FactChanges> kEditImage{
-    "PATCH", "/v1/images/{name}", "change facts"};
+    "PATCH", "/v1/images/{name}", "change facts", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Bytes> kImageContent{
-    "GET", "/v1/images/{name}/content", "its bytes"};
+    "GET", "/v1/images/{name}/content", "its bytes", Permission::kLook};
 
 inline constexpr Operation<Named, WithdrawalGiven, EndedOffers> kWithdrawImage{
-    "POST", "/v1/images/{name}/withdrawal", "end its offers"};
+    "POST", "/v1/images/{name}/withdrawal", "end its offers", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, ImageDetail> kReturnImage{
-    "DELETE", "/v1/images/{name}/withdrawal", "take the withdrawal back"};
+    "DELETE", "/v1/images/{name}/withdrawal", "take the withdrawal back",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
-    "POST", "/v1/images/{name}/vouches", "hold it against the maker's checksums"};
+    "POST", "/v1/images/{name}/vouches", "hold it against the maker's checksums",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Vouched> kRetractVouches{
     "DELETE", "/v1/images/{name}/vouches",
-    "take back the checksums that differ, or else all"};
+    "take back the checksums that differ, or else all", Permission::kOperate};
 
 inline constexpr Operation<DocumentAsked, Bytes, Document> kAttachDocument{
     "PUT", "/v1/images/{name}/documents/{document}",
-    "attach release notes: the body is their bytes, at most 32 MiB"};
+    "attach release notes: the body is their bytes, at most 32 MiB",
+    Permission::kOperate};
 
 inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
-    "GET", "/v1/images/{name}/documents/{document}", "their bytes"};
+    "GET", "/v1/images/{name}/documents/{document}", "their bytes", Permission::kLook};
 
 inline constexpr Operation<DocumentAsked, Nothing, Nothing> kDetachDocument{
-    "DELETE", "/v1/images/{name}/documents/{document}", "take them away"};
+    "DELETE", "/v1/images/{name}/documents/{document}", "take them away",
+    Permission::kOperate};
 
 inline constexpr Operation<NameAsked, Nothing, SuggestionList> kSuggestions{
-    "GET", "/v1/suggestions", "what the recognisers make of a name"};
+    "GET", "/v1/suggestions", "what the recognisers make of a name", Permission::kLook};
 
 inline constexpr Operation<ChecksumAsked, Nothing, ContentKnown> kContent{
     "GET", "/v1/contents/{checksum}",
-    "whether bytes with this checksum are in the catalogue"};
+    "whether bytes with this checksum are in the catalogue", Permission::kLook};
 
 inline constexpr Operation<ImagePair, Nothing, ImagesCompared> kCompareImages{
-    "GET", "/v1/comparison", "two images"};
+    "GET", "/v1/comparison", "two images", Permission::kLook};
 
 inline constexpr Operation<OffersAsked, Nothing, OfferList> kOffers{
-    "GET", "/v1/offers", "the names that devices can fetch"};
+    "GET", "/v1/offers", "the names that devices can fetch", Permission::kLook};
 
 inline constexpr Operation<Nothing, OfferWanted, OfferMade> kAddOffer{
-    "POST", "/v1/offers", "offer an image"};
+    "POST", "/v1/offers", "offer an image", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, OfferList> kOfferHistory{
-    "GET", "/v1/offers/{name}/history", "what a name stood for, the newest first"};
+    "GET", "/v1/offers/{name}/history", "what a name stood for, the newest first",
+    Permission::kLook};
 
 inline constexpr Operation<Named, OfferChanges, OfferMade> kChangeOffer{
-    "PATCH", "/v1/offers/{name}", "let it stand for another image, or change its limits"};
+    "PATCH", "/v1/offers/{name}", "let it stand for another image, or change its limits",
+    Permission::kOperate};
 
 inline constexpr Operation<OfferAsked, Nothing, Offer> kEndOffer{
-    "DELETE", "/v1/offers/{name}", "end it"};
+    "DELETE", "/v1/offers/{name}", "end it", Permission::kOperate};
 
 inline constexpr Operation<ChecksumsAsked, Nothing, Text> kChecksums{
-    "GET", "/v1/checksums", "a checksum list of all names on offer"};
+    "GET", "/v1/checksums", "a checksum list of all names on offer", Permission::kLook};
 
-inline constexpr Operation<Nothing, Nothing, KitList> kKits{"GET", "/v1/kits",
-                                                            "the kits with their parts"};
+inline constexpr Operation<Nothing, Nothing, KitList> kKits{
+    "GET", "/v1/kits", "the kits with their parts", Permission::kLook};
 
-inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}", "one kit"};
+inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}", "one kit",
+                                                     Permission::kLook};
 
-inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{"POST", "/v1/kits",
-                                                            "make one"};
+inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{
+    "POST", "/v1/kits", "make one", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
-    "DELETE", "/v1/kits/{name}", "remove it; its images stay"};
+    "DELETE", "/v1/kits/{name}", "remove it; its images stay", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, Verification> kVerification{
-    "GET", "/v1/verification", "how far reading everything again has come"};
+    "GET", "/v1/verification", "how far reading everything again has come",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, VerifyWanted, Verification> kVerify{
-    "POST", "/v1/verification", "begin it"};
+    "POST", "/v1/verification", "begin it", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, UnrecordedList> kUnrecorded{
-    "GET", "/v1/unrecorded", "stored files that have no record"};
+    "GET", "/v1/unrecorded", "stored files that have no record", Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, UnrecordedDecision> kKeepUnrecorded{
     "POST", "/v1/unrecorded/{name}",
-    "record it again, as a held image (encrypted: as a backup)"};
+    "record it again, as a held image (encrypted: as a backup)", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, UnrecordedDecision> kRemoveUnrecorded{
-    "DELETE", "/v1/unrecorded/{name}", "remove it for good"};
+    "DELETE", "/v1/unrecorded/{name}", "remove it for good", Permission::kOperate};
 
-inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{"GET", "/v1/routes",
-                                                                 "this table"};
+inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{
+    "GET", "/v1/routes", "this table", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Json> kOpenApi{
-    "GET", "/v1/openapi.json", "this table as an OpenAPI 3.1 description"};
+    "GET", "/v1/openapi.json", "this table as an OpenAPI 3.1 description",
+    Permission::kLook};
 
 }  // namespace vantro::api

@@ -87,6 +87,9 @@ const Shape& shape_of<LedgerEntry>() {
           .field<&T::resent>("resent", "packets")
           .field<&T::outcome>("outcome", "complete, failed, abandoned, refused or done")
           .field<&T::sentence>("sentence", "the rest, in words")
+          .field<&T::from>("from",
+                           "where a person came from: an address, or this machine")
+          .field<&T::hash>("hash", "over this row and the hash of the row before")
           .done();
   return shape;
 }
@@ -111,6 +114,67 @@ const Shape& shape_of<LedgerAsked>() {
           .range(1)
           .field<&T::whose>("whose",
                             "only those of this device, by its name or an address")
+          .field<&T::by>("by", "only what this person did")
+          .field<&T::from>("from", "only from this time on", Unit::kTime)
+          .field<&T::until>("until", "only before this time", Unit::kTime)
+          .field<&T::event>("event", "only these events, separated by commas")
+          .field<&T::name>("name", "only of this name; * stands for anything")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LedgerExportAsked>() {
+  using T = LedgerExportAsked;
+  static const Shape shape =
+      ShapeOf<T>("LedgerExportAsked", "which rows, and in which form")
+          .field<&T::whose>("whose",
+                            "only those of this device, by its name or an address")
+          .field<&T::by>("by", "only what this person did")
+          .field<&T::from>("from", "only from this time on", Unit::kTime)
+          .field<&T::until>("until", "only before this time", Unit::kTime)
+          .field<&T::event>("event", "only these events, separated by commas")
+          .field<&T::name>("name", "only of this name; * stands for anything")
+          .field<&T::form>("form", "a table for spreadsheets, or an object in each line")
+          .choices({"csv", "json-lines"})
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LedgerVerifyAsked>() {
+  using T = LedgerVerifyAsked;
+  static const Shape shape =
+      ShapeOf<T>("LedgerVerifyAsked", "what was noted earlier")
+          .field<&T::noted>("noted", "'newest' of an earlier answer: ROW:HASH")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LedgerBreak>() {
+  using T = LedgerBreak;
+  static const Shape shape =
+      ShapeOf<T>("LedgerBreak", "a row that is missing or does not fit")
+          .field<&T::row>("row", "its number")
+          .field<&T::sentence>("sentence", "what is wrong")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LedgerVerified>() {
+  using T = LedgerVerified;
+  static const Shape shape =
+      ShapeOf<T>("LedgerVerified", "whether the ledger is as it was written")
+          .field<&T::sound>("sound", "no row is missing or was changed")
+          .field<&T::rows>("rows", "that were looked at")
+          .field<&T::unchained>("unchained", "of them from before rows were chained")
+          .field<&T::breaks>("breaks", "what is wrong, at most the first 20")
+          .field<&T::newest>(
+              "newest",
+              "ROW:HASH of the newest row; noted elsewhere, it shows later "
+              "whether rows were taken off the end")
           .done();
   return shape;
 }
@@ -237,6 +301,9 @@ const Shape& shape_of<Listener>() {
           .field<&T::address>("address", "with its port")
           .field<&T::protects>("protects",
                                "content and password can't be read on the way")
+          .field<&T::fingerprint>("fingerprint",
+                                  "SHA-256 of the management certificate, to compare at "
+                                  "the first log-in; else empty")
           .done();
   return shape;
 }
@@ -334,6 +401,22 @@ const Shape& shape_of<Encryption>() {
 }
 
 template <>
+const Shape& shape_of<Me>() {
+  using T = Me;
+  static const Shape shape =
+      ShapeOf<T>("Me", "as whom the server knows the caller")
+          .field<&T::name>("name", "as the ledger has it")
+          .field<&T::role>("role", "look, operate or administer")
+          .field<&T::rights>("rights", "secrets and push, separated by commas; or none")
+          .field<&T::known_by>("known_by", "token, log-in or socket")
+          .field<&T::from>("from", "an address, or this machine")
+          .field<&T::until>("until", "when the token or log-in ends; null: never",
+                            Unit::kTime)
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<Status>() {
   using T = Status;
   static const Shape shape =
@@ -355,6 +438,7 @@ const Shape& shape_of<Status>() {
           .field<&T::trouble>("trouble", "sentences; empty: all is well")
           .field<&T::ssh>("ssh", "what SSH shows of itself")
           .field<&T::encryption>("encryption", "of what is stored")
+          .field<&T::you>("you", "as whom the server knows the caller")
           .done();
   return shape;
 }

@@ -54,6 +54,8 @@ struct LedgerEntry {
   std::uint64_t resent = 0;
   std::string outcome;
   std::string sentence;
+  std::string from;
+  std::string hash;
 };
 
 // Something was changed that others may have in view.
@@ -95,6 +97,7 @@ struct Listener {
   std::string protocol;
   std::string address;
   bool protects = false;
+  std::string fingerprint = {};
 };
 
 // How busy a protocol's server is.
@@ -145,6 +148,16 @@ struct Encryption {
   bool running = false;
 };
 
+// As whom the server knows the caller.
+struct Me {
+  std::string name;
+  std::string role;
+  std::string rights;
+  std::string known_by;
+  std::string from;
+  std::optional<std::string> until;
+};
+
 struct Status {
   std::string version;
   std::string state_folder;
@@ -162,6 +175,7 @@ struct Status {
   std::vector<std::string> trouble;
   Ssh ssh;
   Encryption encryption;
+  Me you;
 };
 
 // RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two
@@ -187,7 +201,29 @@ struct LedgerPage {
 struct LedgerAsked {
   std::optional<std::int64_t> limit;
   std::optional<std::int64_t> before;
-  std::string whose;
+  std::string whose, by, from, until, event, name;
+};
+
+struct LedgerExportAsked {
+  std::string whose, by, from, until, event, name;
+  std::string form = "csv";
+};
+
+struct LedgerVerifyAsked {
+  std::string noted;
+};
+
+struct LedgerBreak {
+  std::int64_t row = 0;
+  std::string sentence;
+};
+
+struct LedgerVerified {
+  bool sound = false;
+  std::int64_t rows = 0;
+  std::int64_t unchained = 0;
+  std::vector<LedgerBreak> breaks;
+  std::string newest;
 };
 
 struct ChangesAsked {
@@ -233,6 +269,10 @@ VANTRO_SHAPE(TransferList)
 VANTRO_SHAPE(LedgerEntry)
 VANTRO_SHAPE(LedgerPage)
 VANTRO_SHAPE(LedgerAsked)
+VANTRO_SHAPE(LedgerExportAsked)
+VANTRO_SHAPE(LedgerVerifyAsked)
+VANTRO_SHAPE(LedgerBreak)
+VANTRO_SHAPE(LedgerVerified)
 VANTRO_SHAPE(Change)
 VANTRO_SHAPE(ChangesAsked)
 VANTRO_SHAPE(ChangePage)
@@ -250,6 +290,7 @@ VANTRO_SHAPE(OlderAlgorithms)
 VANTRO_SHAPE(OlderSession)
 VANTRO_SHAPE(Ssh)
 VANTRO_SHAPE(Encryption)
+VANTRO_SHAPE(Me)
 VANTRO_SHAPE(Status)
 VANTRO_SHAPE(Health)
 VANTRO_SHAPE(RouteRow)

@@ -7,12 +7,11 @@
 #include <cstddef>
 #include <functional>
 #include <map>
-#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
 
-#include "auth/account.h"
+#include "auth/mistakes.h"
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/mutex.h"
@@ -23,23 +22,27 @@ namespace vantro::auth {
 // Thread-safe. The clock must outlive it.
 class LogIns {
  public:
-  static constexpr int kFreeMistakes = 5;
-  static constexpr base::Duration kFirstWait = std::chrono::seconds(5);
-  static constexpr base::Duration kLongestWait = std::chrono::minutes(5);
   static constexpr base::Duration kRemembered = std::chrono::minutes(10);
   static constexpr base::Duration kWrongRemembered = std::chrono::seconds(30);
-  static constexpr std::size_t kMostRemembered = 4096;  // of each; addresses as well
+  static constexpr std::size_t kMostRemembered = 4096;  // of each
 
-  // An account as it is at that moment; null: there is none of that name.
-  using Find = std::function<std::shared_ptr<const Account>(const std::string& name)>;
+  // What is known of a name at that moment.
+  struct Holder {
+    std::string name;  // in its one spelling
+    std::string hash;  // empty: no password fits
+    base::WallTime changed_at = 0;
+  };
+  // Nothing: there is nobody of that name, as it was typed.
+  using Find = std::function<std::optional<Holder>(std::string_view typed)>;
 
-  LogIns(Find find, const base::Clock& clock);
+  // `mistakes` are those of all who log in; they must outlive it.
+  LogIns(Find find, Mistakes& mistakes, const base::Clock& clock);
 
-  // The account's name, if this very pair was right lately. Cheap enough for an I/O
+  // The holder's name, if this very pair was right lately. Cheap enough for an I/O
   // thread.
   std::optional<std::string> remembered(std::string_view name, std::string_view password);
 
-  // The account's name. kAccountNeeded: one of the two is wrong, and it is not told
+  // The holder's name. kAccountNeeded: one of the two is wrong, and it is not told
   // which; kBusy: too many were wrong from this address. Takes about a tenth of a second,
   // if this very pair was not looked at just before.
   base::Outcome<std::string> check(const base::Address& from, std::string_view name,
@@ -48,25 +51,18 @@ class LogIns {
  private:
   struct Right {
     std::string digest;             // of the password, keyed
-    base::WallTime changed_at = 0;  // the account, as it was
+    base::WallTime changed_at = 0;  // the holder, as it was
     base::Instant until;
   };
-  struct Mistakes {
-    int count = 0;
-    base::Instant wait_until{};
-    base::Instant last{};
-  };
-
   struct Wrong {
-    std::optional<base::WallTime> changed_at;  // the account, as it was; none: no account
+    std::optional<base::WallTime> changed_at;  // the holder, as it was; none: nobody
     base::Instant until;
   };
 
   void forget_old(base::Instant now) VANTRO_REQUIRES(mutex_);
-  base::Refusal mistaken(const base::Address& from, base::Instant now)
-      VANTRO_REQUIRES(mutex_);
 
   const Find find_;
+  Mistakes& wrong_from_;
   const base::Clock& clock_;
   const std::string key_;
   const std::string nobody_;  // a hash that no password fits, for names without account
@@ -74,7 +70,6 @@ class LogIns {
   std::map<std::string, Right> right_ VANTRO_GUARDED_BY(mutex_);
   std::map<std::string, Wrong> wrong_
       VANTRO_GUARDED_BY(mutex_);  // by the pair's keyed digest
-  std::map<base::Address, Mistakes> mistakes_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::auth

@@ -59,6 +59,20 @@ Result<std::string> iso_of(const std::string& typed) {
   return base::iso_time(*time);
 }
 
+Result<std::string> past_iso(const std::string& typed) {
+  const auto now = base::SystemClock{}.wall();
+  const auto time = base::parse_time(typed, now);
+  if (!time) {
+    return wrong_use(
+        fmt::format("'{}' is not a time such as \"2026-11-23 22:00\", and not a "
+                    "span such as 24h or 7d",
+                    base::printable(typed, 60)));
+  }
+  const bool span = typed.find('-') == std::string::npos && !typed.empty() &&
+                    typed.back() >= 'a' && typed.back() <= 'z';
+  return base::iso_time(span ? 2 * now - *time : *time);
+}
+
 tl::unexpected<Failure> wrong_use(std::string sentence) {
   return tl::unexpected(Failure{ExitCode::kUsage, std::move(sentence)});
 }

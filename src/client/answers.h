@@ -62,6 +62,8 @@ void write_digests(const Terminal& terminal, const api::Digests& digests);
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
 // A time or a span as it was typed, as the API wants it; empty for "ever".
 Result<std::string> iso_of(const std::string& typed);
+// The same for what was: a time, or a span back from now.
+Result<std::string> past_iso(const std::string& typed);
 tl::unexpected<Failure> wrong_use(std::string sentence);
 bool write_all(int fd, base::ByteView bytes);
 

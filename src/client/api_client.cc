@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "api/operations.h"
+#include "crypto/tls.h"
 
 namespace vantro::client {
 namespace {
@@ -42,8 +43,23 @@ class ApiClient::Request {
     set(CURLOPT_ERRORBUFFER, error_text_.data());
     set(CURLOPT_WRITEFUNCTION, &Request::came);
     set(CURLOPT_WRITEDATA, this);
-    add_header("Authorization: Bearer " + access.token);
+    if (!access.token.empty()) add_header("Authorization: Bearer " + access.token);
+    if (!access.socket.empty()) {
+      set(CURLOPT_UNIX_SOCKET_PATH, access.socket.c_str());
+      // It is local: whoever may use it is known by that.
+      set(CURLOPT_PROTOCOLS_STR, "http");
+    }
+    if (!access.fingerprint.empty()) pin({access.fingerprint, {}});
   }
+
+  // The certificate counts by its fingerprint alone.
+  void pin(crypto::CertificatePin pin) {
+    pin_ = std::move(pin);
+    set(CURLOPT_SSL_VERIFYHOST, 0L);
+    set(CURLOPT_SSL_CTX_FUNCTION, &Request::context_made);
+    set(CURLOPT_SSL_CTX_DATA, this);
+  }
+  const crypto::CertificatePin& pinned() const { return pin_; }
 
   template <class T>
   void set(CURLoption option, T value) {
@@ -121,6 +137,11 @@ class ApiClient::Request {
     return 0;
   }
 
+  static CURLcode context_made(CURL*, void* context, void* self) {
+    crypto::pin_certificate(context, static_cast<Request*>(self)->pin_);
+    return CURLE_OK;
+  }
+
   static std::size_t wanted(char* to, std::size_t size, std::size_t count, void* self) {
     auto& request = *static_cast<Request*>(self);
     const auto got = (*request.source_)(to, size * count);
@@ -140,20 +161,12 @@ class ApiClient::Request {
               fmt::format(
                   "{} answered with HTTP status {}, and not as a vantrod does; is the "
                   "address right?",
-                  access_.url, status())};
+                  access_.title(), status())};
     }
     const auto& problem = *read;
     auto sentence = problem.detail;
     if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
-    if (status() == 401) {
-      return {
-          ExitCode::kToken,
-          fmt::format("{} does not take this token. It stands in the file 'token' of the "
-                      "server's state folder: put it in VANTRO_TOKEN, or name the file "
-                      "with --token-file",
-                      access_.url),
-          problem};
-    }
+    if (status() == 401) return {ExitCode::kToken, std::move(sentence), problem};
     const auto code = status() == 404                       ? ExitCode::kNotFound
                       : problem.kind == "checksum-mismatch" ? ExitCode::kChecksum
                                                             : ExitCode::kRefused;
@@ -163,18 +176,32 @@ class ApiClient::Request {
   Failure unreached(CURLcode code) const {
     const std::string why =
         error_text_[0] != '\0' ? error_text_.data() : curl_easy_strerror(code);
+    if (!pin_.expected.empty() && !pin_.seen.empty() && pin_.seen != pin_.expected) {
+      return {ExitCode::kToken,
+              fmt::format(
+                  "{0} has another certificate than when you logged in: {1}, not {2}; "
+                  "nothing was sent. It was renewed, or somebody is between. Compare it "
+                  "with 'vantro status' on the server itself, then: vantro login {0}",
+                  access_.url, pin_.seen, pin_.expected)};
+    }
+    if (code == CURLE_PEER_FAILED_VERIFICATION) {
+      return {ExitCode::kToken,
+              fmt::format("this machine does not trust the certificate of {0} ({1}); to "
+                          "look at it and keep it: vantro login {0}",
+                          access_.url, why)};
+    }
     if (code == CURLE_COULDNT_CONNECT || code == CURLE_COULDNT_RESOLVE_HOST ||
         code == CURLE_URL_MALFORMAT || code == CURLE_UNSUPPORTED_PROTOCOL ||
         (code == CURLE_OPERATION_TIMEDOUT && status() == 0)) {
       return {ExitCode::kNoServer,
               fmt::format(
                   "no vantrod answers at {} ({}). Start it with 'vantrod --state DIR' "
-                  "or 'systemctl start vantrod', or name another address with --url "
-                  "or VANTRO_URL",
-                  access_.url, why)};
+                  "or 'systemctl start vantrod', or name another one with --url or "
+                  "--server",
+                  access_.title(), why)};
     }
     return {ExitCode::kNoServer,
-            fmt::format("the connection to {} broke off ({})", access_.url, why)};
+            fmt::format("the connection to {} broke off ({})", access_.title(), why)};
   }
 
   const Access& access_;
@@ -183,6 +210,7 @@ class ApiClient::Request {
   std::array<char, CURL_ERROR_SIZE> error_text_{};
   std::string body_;
   std::string sent_;
+  crypto::CertificatePin pin_;
   std::function<bool(base::ByteView)> sink_;
   bool stopped_by_sink_ = false;
   const Source* source_ = nullptr;
@@ -217,6 +245,18 @@ Result<std::string> ApiClient::put(const std::string& target, std::uint64_t size
   Request request(access_, target);
   request.from(size, source);
   return request.perform();
+}
+
+Result<std::string> ApiClient::certificate() const {
+  Access nobody;
+  nobody.url = access_.url;
+  Request request(nobody, api::kHealth.target());
+  request.pin({});
+  const auto body = request.perform();
+  if (!request.pinned().seen.empty()) return request.pinned().seen;
+  if (!body) return tl::unexpected(body.error());
+  return tl::unexpected(
+      Failure{ExitCode::kNoServer, access_.url + " has no certificate"});
 }
 
 Result<void> ApiClient::download(const std::string& target, const Sink& sink) const {

@@ -17,8 +17,15 @@ template <class T>
 using Result = tl::expected<T, Failure>;
 
 struct Access {
-  std::string url;    // "http://127.0.0.1:7070"
-  std::string token;  // may be empty: the server then says what to do
+  std::string url;         // "http://127.0.0.1:7070"
+  std::string token = {};  // may be empty: the server then says what to do
+  std::string fingerprint =
+      {};                   // of its certificate, SHA-256; empty: whom the system trusts
+  std::string socket = {};  // the path of a local socket; empty: over the network
+  std::string known_as = {};  // its name in servers.toml, or empty
+
+  // As people know it.
+  const std::string& title() const { return socket.empty() ? url : socket; }
 };
 
 // An answer: as it came, and as it is meant.
@@ -58,6 +65,10 @@ class ApiClient {
                                const Source& source) const {
     return read<Answer>(put(operation.target(asked), size, source));
   }
+
+  // The SHA-256 of the server's certificate, "AB:CD:...". Nothing but that it answers is
+  // asked, and no token sent.
+  Result<std::string> certificate() const;
 
   // `sink` gets the bytes of a 200 as they come; false ends the call. `target`: of an
   // operation that answers with bytes or text.

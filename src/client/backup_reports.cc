@@ -82,21 +82,6 @@ void write_report(const Terminal& terminal, const api::ChangeReport& report) {
   if (!any) terminal.write("Nothing changed.\n");
 }
 
-// A time, or a span back from now.
-Result<std::string> past_iso(const std::string& typed) {
-  const auto now = base::SystemClock{}.wall();
-  const auto time = base::parse_time(typed, now);
-  if (!time) {
-    return wrong_use(
-        fmt::format("'{}' is not a time such as \"2026-11-23 22:00\", and not a "
-                    "span such as 24h or 7d",
-                    base::printable(typed, 60)));
-  }
-  const bool span = typed.find('-') == std::string::npos && !typed.empty() &&
-                    typed.back() >= 'a' && typed.back() <= 'z';
-  return base::iso_time(span ? 2 * now - *time : *time);
-}
-
 Done write_file(const std::string& file, const std::string& text, bool force) {
   const base::UniqueFd to(::open(
       file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | (force ? O_TRUNC : O_EXCL), 0666));

@@ -3,13 +3,15 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <limits>
+#include <set>
 
 namespace vantro::client {
 
 struct Command::Line {
   Command::Run chosen;
   std::vector<std::shared_ptr<void>> kept;
-  bool shows_secrets = false;
+  const CLI::App* chosen_app = nullptr;
+  std::set<const CLI::App*> without_server;
 };
 
 namespace {
@@ -97,8 +99,18 @@ Command Command::add(const char* name, const char* about, Run run) const {
   sub->fallthrough();
   sub->footer("");
   // Not the pointer that owns: the line holds the callbacks.
-  sub->callback([line = line_.get(), run = std::move(run)] { line->chosen = run; });
+  sub->callback([line = line_.get(), sub, run = std::move(run)] {
+    // The innermost one comes first.
+    if (line->chosen) return;
+    line->chosen = run;
+    line->chosen_app = sub;
+  });
   return {sub, line_};
+}
+
+Command Command::sub(const char* name, const char* about, Run run) const {
+  app_->require_subcommand(0, 1);
+  return add(name, about, std::move(run));
 }
 
 Option Command::value(const std::string& name, std::string& to,
@@ -162,7 +174,7 @@ void Command::keep_alive(std::shared_ptr<void> options) const {
   line_->kept.push_back(std::move(options));
 }
 
-void Command::show_secrets() const { line_->shows_secrets = true; }
+void Command::without_server() const { line_->without_server.insert(app_); }
 
 // -- The whole line --
 
@@ -193,7 +205,8 @@ CommandLine::Parsed CommandLine::parse(int argc, char** argv) const {
                 "; --help behind a command shows what can be given",
             false};
   }
-  return {line_->chosen, std::nullopt, "", line_->shows_secrets};
+  return {line_->chosen, std::nullopt, "",
+          line_->without_server.contains(line_->chosen_app)};
 }
 
 // -- Shared options --
@@ -206,12 +219,8 @@ void context_value(const Command& command, std::int64_t& lines) {
 
 void secrets_flag(const Command& command, std::string& secrets) {
   command.flag(
-      "--with-secrets",
-      [&secrets, command] {
-        secrets = "shown";
-        command.show_secrets();
-      },
-      "show the secrets in it; needs the token of the file 'secrets-token'");
+      "--with-secrets", [&secrets] { secrets = "shown"; },
+      "Show the secrets in it; needs the right 'secrets', and is recorded");
 }
 
 void save_values(const Command& command, std::string& to, bool& force,

@@ -53,6 +53,8 @@ class Command {
 
   Command group(const char* name, const char* about) const;
   Command add(const char* name, const char* about, Run run) const;
+  // One behind a command that runs by itself as well.
+  Command sub(const char* name, const char* about, Run run) const;
 
   // "NAME" stands for itself, "--name" is an option.
   Option value(const std::string& name, std::string& to, const std::string& about) const;
@@ -86,8 +88,8 @@ class Command {
     return *made;
   }
 
-  // The token that may see secrets is needed.
-  void show_secrets() const;
+  // It calls no server, or finds its own.
+  void without_server() const;
 
  private:
   void keep_alive(std::shared_ptr<void> options) const;
@@ -112,8 +114,8 @@ class CommandLine {
   struct Parsed {
     Command::Run run;
     std::optional<int> exit_code;
-    std::string wrong;           // the sentence, with kUsage
-    bool shows_secrets = false;  // the token that may see them is needed
+    std::string wrong;  // the sentence, with kUsage
+    bool without_server = false;
   };
   Parsed parse(int argc, char** argv) const;
 
@@ -136,7 +138,7 @@ void revision_values(const Command& command, T& asked) {
 }
 // --context N
 void context_value(const Command& command, std::int64_t& lines);
-// --with-secrets; the token that shows them is used then.
+// --with-secrets
 void secrets_flag(const Command& command, std::string& secrets);
 // --to FILE --force
 void save_values(const Command& command, std::string& to, bool& force,

@@ -1,6 +1,5 @@
 // vantro: the command-line client. Each command stands next to its code.
 #include <cstdlib>
-#include <fstream>
 #include <iostream>
 #include <string>
 
@@ -12,8 +11,12 @@
 #include "client/export.h"
 #include "client/images.h"
 #include "client/kits.h"
+#include "client/ledger.h"
+#include "client/log_in.h"
 #include "client/offers.h"
+#include "client/people.h"
 #include "client/server.h"
+#include "client/servers.h"
 #include "client/unrecorded.h"
 #include "client/verify.h"
 
@@ -21,40 +24,9 @@ namespace {
 
 using namespace vantro::client;
 
-constexpr const char* kUsualUrl = "http://127.0.0.1:7070";
-constexpr const char* kUsualTokenFile = "/var/lib/vantro/token";
-
 std::string environment(const char* name) {
   const char* value = std::getenv(name);
   return value == nullptr ? "" : value;
-}
-
-// The token that shows secrets, from beside the other one; empty if it can't be read.
-std::string find_secrets_token(const std::string& file) {
-  const std::string beside = file.empty() ? kUsualTokenFile : file;
-  std::ifstream in(beside.substr(0, beside.rfind('/') + 1) + "secrets-token");
-  std::string token;
-  in >> token;
-  return token;
-}
-
-// From the named file; else from VANTRO_TOKEN; else from where an installed vantrod puts
-// it. An empty token is let through: the server's refusal says what to do.
-Result<std::string> find_token(const std::string& file, bool with_secrets) {
-  if (with_secrets) {
-    if (auto token = environment("VANTRO_SECRETS_TOKEN"); !token.empty()) return token;
-    if (auto token = find_secrets_token(file); !token.empty()) return token;
-  }
-  if (file.empty()) {
-    if (auto token = environment("VANTRO_TOKEN"); !token.empty()) return token;
-  }
-  std::ifstream in(file.empty() ? kUsualTokenFile : file);
-  std::string token;
-  if (!(in >> token) && !file.empty()) {
-    return tl::unexpected(
-        Failure{ExitCode::kFile, file + ": no token can be read from it"});
-  }
-  return token;
 }
 
 int report(const Done& done) {
@@ -78,14 +50,18 @@ int main(int argc, char** argv) {
           kExitCodeHelp,
       VANTRO_VERSION);
   const auto top = line.top();
-  std::string url = environment("VANTRO_URL");
-  if (url.empty()) url = kUsualUrl;
-  std::string token_file;
+  Wanted wanted{environment("VANTRO_SERVER"), environment("VANTRO_URL"), "",
+                environment("VANTRO_TOKEN")};
   bool json = false;
-  top.value("--url", url, "address of the management API (or VANTRO_URL)").show_default();
-  top.value("--token-file", token_file,
-            std::string("file with the token (or the token in VANTRO_TOKEN; else ") +
-                kUsualTokenFile + ")");
+  const auto server = top.value("--server", wanted.server,
+                                "Call this one of the servers that you logged in to (or "
+                                "VANTRO_SERVER)");
+  top.value("--url", wanted.url,
+            "Call this address, or this local socket (or VANTRO_URL; default: this "
+            "machine's vantrod)")
+      .excludes(server);
+  top.value("--token-file", wanted.token_file,
+            "File with the token (or the token in VANTRO_TOKEN; default: as logged in)");
   top.flag("--json", json, "the answer as JSON instead of a table");
 
   // In the order of the help.
@@ -99,16 +75,19 @@ int main(int argc, char** argv) {
   device_commands(top);
   unrecorded_commands(top);
   account_commands(top);
+  people_commands(top);
+  log_in_commands(top);
   server_commands(top);
+  ledger_commands(top);
 
   const auto parsed = line.parse(argc, argv);
   if (!parsed.wrong.empty()) {
     return report(tl::unexpected(Failure{ExitCode::kUsage, parsed.wrong}));
   }
   if (parsed.exit_code) return *parsed.exit_code;
-  while (url.ends_with('/')) url.pop_back();
-  const auto token = find_token(token_file, parsed.shows_secrets);
-  if (!token) return report(tl::unexpected(token.error()));
-  const ApiClient api({url, *token});
+  if (parsed.without_server) return report(parsed.run({ApiClient({}), json}));
+  const auto access = access_to(wanted);
+  if (!access) return report(tl::unexpected(access.error()));
+  const ApiClient api(*access);
   return report(parsed.run({api, json}));
 }

@@ -72,8 +72,32 @@ Result<std::string> ask_for_password(const std::string& account) {
   const auto first = ask(fmt::format("Password for '{}': ", account));
   if (!first) return wrong_use("no password was typed");
   const auto second = ask("Once more: ");
-  if (second != first) return wrong_use("the two are not the same; nothing was changed");
+  if (second != first)
+    return wrong_use("the passwords do not match; nothing was changed");
   return *first;
+}
+
+Result<std::string> ask_hidden(const std::string& question, const std::string& what) {
+  if (::isatty(STDIN_FILENO) == 0) {
+    auto line = read_line();
+    if (!line) return wrong_use(fmt::format("no {} came from standard input", what));
+    return *line;
+  }
+  const NoEcho no_echo;
+  if (!no_echo.holds()) {
+    return wrong_use(fmt::format(
+        "this terminal can't hide what is typed; give the {} on standard input", what));
+  }
+  auto line = ask(question);
+  if (!line) return wrong_use(fmt::format("no {} was typed", what));
+  return *line;
+}
+
+std::optional<std::string> ask_at_terminal(const std::string& question) {
+  if (::isatty(STDIN_FILENO) == 0) return std::nullopt;
+  std::fputs(question.c_str(), stderr);
+  std::fflush(stderr);
+  return read_line();
 }
 
 }  // namespace vantro::client

@@ -98,7 +98,15 @@ Done show_status(const Context& context) {
                   : (known->carries_accounts
                          ? "; content and password can be read on the way"
                          : "; content can be read on the way, there are no passwords")));
+          if (!listener.fingerprint.empty()) {
+            terminal.write("  certificate " + listener.fingerprint + "\n");
+          }
         }
+        const auto& you = status.you;
+        terminal.write(fmt::format(
+            "  you         {}: {}{}, by {}\n", shown(you.name), you.role,
+            you.rights == "none" ? "" : ", with " + you.rights,
+            you.known_by == "socket" ? "your login on this machine" : you.known_by));
         write_fronts(terminal, status.fronts);
         terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
                                    base::size_text(status.disk_free)));
@@ -195,44 +203,6 @@ Done show_contacts(const Context& context, const std::string& address) {
               });
 }
 
-Done show_ledger(const Context& context, std::int64_t limit, const std::string& whose) {
-  return show(
-      context, api::kLedger, {limit, std::nullopt, whose},
-      [&whose](const Terminal& terminal, const api::LedgerPage& page) {
-        Table table({{"WHEN"},
-                     {"WHO"},
-                     {"WHAT"},
-                     {"NAME"},
-                     {"BYTES", Align::kRight},
-                     {"TOOK", Align::kRight},
-                     {"RESENT", Align::kRight},
-                     {"OUTCOME"},
-                     {""}});
-        auto entries = page.entries;
-        std::reverse(entries.begin(), entries.end());
-        for (const auto& entry : entries) {
-          const bool moved = entry.event == "fetch" || entry.event == "deposit" ||
-                             entry.event == "image-add";
-          const bool timed = moved && entry.duration_ms > 0;
-          table.add(
-              {{shown_time(entry.at)},
-               {who_text(entry.actor, entry.device, entry.account)},
-               {entry.event},
-               {entry.name},
-               {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
-               {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
-                      : ""},
-               {entry.resent > 0 ? std::to_string(entry.resent) : ""},
-               {entry.outcome, tone_of(entry.outcome)},
-               {entry.sentence}});
-        }
-        write_or(table, terminal,
-                 whose.empty()
-                     ? "The ledger is empty."
-                     : fmt::format("The ledger has nothing of {}.", shown(whose, 60)));
-      });
-}
-
 }  // namespace
 
 void server_commands(const Command& top) {
@@ -260,18 +230,6 @@ void server_commands(const Command& top) {
         .value("--seconds", seconds, "end after this time")
         .positive();
   }
-  struct Ledger {
-    std::int64_t rows = 50;
-    std::string whose;
-  };
-  auto& o = top.keep<Ledger>();
-  const auto ledger =
-      top.add("ledger", "what was transferred and changed, newest last",
-              [&o](const Context& c) { return show_ledger(c, o.rows, o.whose); });
-  ledger.value("--limit", o.rows, "so many of the newest rows")
-      .show_default()
-      .range(1, 10'000);
-  ledger.value("--of", o.whose, "of one device only, by its name or an address");
 }
 
 void status_command(const Command& top) {

@@ -31,7 +31,28 @@ std::string openssl_says() {
   return reason == nullptr ? "it can't be read" : reason;
 }
 
+std::string fingerprint_of(const X509* certificate) {
+  std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
+  unsigned length = 0;
+  std::string text;
+  if (X509_digest(certificate, EVP_sha256(), digest.data(), &length) != 1) return text;
+  for (unsigned i = 0; i < length; ++i) {
+    text += fmt::format("{}{:02X}", i == 0 ? "" : ":", digest[i]);
+  }
+  return text;
+}
+
+int check_pin(X509_STORE_CTX* chain, void* argument) {
+  auto& pin = *static_cast<CertificatePin*>(argument);
+  pin.seen = fingerprint_of(X509_STORE_CTX_get0_cert(chain));
+  return pin.expected.empty() || pin.seen == pin.expected ? 1 : 0;
+}
+
 }  // namespace
+
+void pin_certificate(void* ssl_ctx, CertificatePin& pin) {
+  SSL_CTX_set_cert_verify_callback(static_cast<SSL_CTX*>(ssl_ctx), check_pin, &pin);
+}
 
 struct TlsChannel::State {
   std::unique_ptr<SSL, Free> ssl;
@@ -138,13 +159,7 @@ base::Outcome<std::shared_ptr<const TlsServer::State>> TlsServer::read(
     return bad(key, "it is not the key of the certificate in " + certificate);
   }
   const auto* x509 = SSL_CTX_get0_certificate(context.get());
-  std::array<unsigned char, EVP_MAX_MD_SIZE> digest{};
-  unsigned length = 0;
-  if (X509_digest(x509, EVP_sha256(), digest.data(), &length) == 1) {
-    for (unsigned i = 0; i < length; ++i) {
-      read->fingerprint += fmt::format("{}{:02X}", i == 0 ? "" : ":", digest[i]);
-    }
-  }
+  read->fingerprint = fingerprint_of(x509);
   std::tm end{};
   if (ASN1_TIME_to_tm(X509_get0_notAfter(x509), &end) == 1) {
     read->valid_until = static_cast<std::int64_t>(::timegm(&end)) * 1000;

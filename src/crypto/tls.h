@@ -97,4 +97,14 @@ class TlsServer {
   std::shared_ptr<const State> state_ VANTRO_GUARDED_BY(mutex_);
 };
 
+// The certificate that a client demands of a server, by its SHA-256 ("AB:CD:...").
+struct CertificatePin {
+  std::string expected;   // empty: any
+  std::string seen = {};  // what the server showed
+};
+// For OpenSSL's SSL_CTX, such as libcurl hands out before it connects: a server's
+// certificate counts if it is that one, whatever else may be said of it. `pin` must
+// outlive it.
+void pin_certificate(void* ssl_ctx, CertificatePin& pin);
+
 }  // namespace vantro::crypto

@@ -56,14 +56,17 @@ api::Ssh ssh_status(const serve::ssh::Server& server) {
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
-               const base::Endpoint& management, const base::Log& log) {
+               const Management& management, const net::Front& management_front,
+               const base::Log& log) {
   const auto& folder = repository.folder;
   const auto& settings = options.settings;
   if (settings.log.form == base::Log::Form::kJson) {
     for (const auto& [protocol, where] : devices) {
       log.info(title(protocol) + " listens", {{"address", where.text()}});
     }
-    log.info("management listens", {{"address", management.text()}});
+    for (const auto& one : management.listeners(management_front)) {
+      log.info("management listens", {{"address", one.address}});
+    }
     log.info("ready",
              {{"state", settings.state}, {"offers", repository.offer_index()->size()}});
     return;
@@ -96,8 +99,14 @@ void say_where(const Options& options, const char* version,
     if (options.tls) say_certificate("HTTPS'", *options.tls);
     if (options.ftp_tls) say_certificate("FTP's", *options.ftp_tls);
   }
-  lines += fmt::format("Management listens on {}; its token is in {}.\n",
-                       management.text(), folder.token_file());
+  for (const auto& one : management.listeners(management_front)) {
+    lines += fmt::format("Management listens on {}.\n", one.address);
+  }
+  if (management.tls()) say_certificate("Management's", *management.tls());
+  // Where 'vantro' does not look by itself.
+  if (management.socket().starts_with(settings.state)) {
+    lines += fmt::format("On this machine: export VANTRO_URL={}\n", management.socket());
+  }
   const auto& first = devices.front().where;
   lines += fmt::format(
       "A device types: protocol TFTP, server {}{}, and a name from 'vantro "

@@ -9,6 +9,7 @@
 #include "base/log.h"
 #include "daemon/command_line.h"
 #include "daemon/fronts.h"
+#include "daemon/management.h"
 #include "net/front.h"
 #include "repository/repository.h"
 #include "serve/ssh/server.h"
@@ -26,6 +27,7 @@ api::Ssh ssh_status(const serve::ssh::Server& server);
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
-               const base::Endpoint& management, const base::Log& log);
+               const Management& management, const net::Front& management_front,
+               const base::Log& log);
 
 }  // namespace vantro::daemon

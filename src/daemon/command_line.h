@@ -13,7 +13,8 @@
 
 namespace vantro::daemon {
 
-enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2 };
+// kIncomplete: it ran to its end, but people could not reach all of it.
+enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2, kIncomplete = 3 };
 
 // Says it on standard error; returns the code.
 int fail(const std::string& sentence, int code);

@@ -72,11 +72,21 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
 
 net::TcpConfig management_tcp_config(const Settings& settings) {
   net::TcpConfig config;
-  config.listen = {settings.management.listen};
+  config.listen = settings.management.listen;
+  config.listen_tls = settings.management.tls_listen;
   // It only reads and writes; calls are worked off on the pools.
   config.threads = 1;
   config.most_connections = kMostManagementConnections;
   config.most_per_address = kMostManagementConnections;
+  return config;
+}
+
+manage::DoorConfig door_config(const Settings& settings) {
+  manage::DoorConfig config;
+  config.names = settings.management.names;
+  config.groups = settings.management.groups;
+  config.pam_service = settings.management.pam_service;
+  config.session = std::chrono::hours(settings.management.session_hours);
   return config;
 }
 

@@ -6,6 +6,7 @@
 #include "crypto/tls.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
+#include "manage/door.h"
 #include "net/tcp_shared.h"
 #include "repository/repository.h"
 #include "serve/ftp/server.h"
@@ -33,6 +34,7 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
 // Of people and programs that manage it, whatever devices do.
 inline constexpr std::size_t kMostManagementConnections = 128;
 net::TcpConfig management_tcp_config(const Settings& settings);
+manage::DoorConfig door_config(const Settings& settings);
 
 net::TcpConfig ssh_tcp_config(const Settings& settings);
 serve::ssh::Config ssh_config(const Settings& settings, const char* version);

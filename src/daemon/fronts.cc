@@ -37,15 +37,6 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
   return fronts;
 }
 
-FrontEntry management_front(const Settings& settings, const net::Services& services,
-                            net::WorkPool& slow, manage::Service& service,
-                            manage::Access access) {
-  return {"Management", Transport::kTcp, "--management-listen", false,
-          std::make_unique<net::TcpServer>(
-              services, management_tcp_config(settings),
-              manage::protocol(services, slow, service, std::move(access)))};
-}
-
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts) {
   for (const auto& one : fronts) {
     const auto bound = one.front->bind();

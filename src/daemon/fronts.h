@@ -7,7 +7,6 @@
 
 #include "daemon/command_line.h"
 #include "daemon/port_holder.h"
-#include "manage/server.h"
 #include "net/front.h"
 #include "serve/shared.h"
 #include "serve/ssh/server.h"
@@ -26,11 +25,6 @@ struct FrontEntry {
 std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
                                     const std::shared_ptr<serve::ssh::Server>& ssh);
-
-// Where people and programs manage it. `services.disk` is the pool for what is short.
-FrontEntry management_front(const Settings& settings, const net::Services& services,
-                            net::WorkPool& slow, manage::Service& service,
-                            manage::Access access);
 
 // All or none. Refused with the sentence for people.
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts);

@@ -2,6 +2,7 @@
 
 #include "daemon/process_limits.h"
 #include "desk/backups.h"
+#include "upkeep/ledger_retention.h"
 #include "upkeep/recovery.h"
 
 namespace vantro::daemon {
@@ -28,6 +29,8 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
         upkeep::sweep_partial(repository, repository.clock.wall(), keep, repository.log));
     say(repository.log, "the change log can't be swept",
         repository.change_log.sweep(repository.clock.wall()));
+    say(repository.log, "tokens that ended long ago can't be removed",
+        repository.people.sweep(repository.clock.wall()));
   });
   schedules.every(kSweepInterval, pools.disk, [&] {
     const auto settings = live.get();
@@ -35,11 +38,20 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
     upkeep::VerifyRequest due;
     due.unread_for = std::chrono::hours(24 * settings->verify.every_days);
     due.bytes_per_second = settings->verify.rate;
-    due.who = "server";
     const auto begun = verifier.start(due);
     // It runs already, perhaps because somebody has asked for it.
     if (!begun && begun.error().kind == base::Kind::kBusy) return;
     say(repository.log, "stored bytes can't be verified", begun);
+  });
+  schedules.every(kSweepInterval, pools.slow, [&] {
+    const auto settings = live.get();
+    if (settings->ledger.keep_days == 0) return;
+    const auto now = repository.clock.wall();
+    const auto& folder = settings->ledger.export_folder;
+    say(repository.log, "old rows of the ledger can't be exported",
+        upkeep::export_old_rows(
+            repository, now - 86'400'000 * settings->ledger.keep_days,
+            folder.empty() ? repository.folder.path() + "/ledger" : folder));
   });
   schedules.every(kThinOutInterval, pools.slow, [&] {
     if (!live.get()->backups.thin_out_daily) return;

@@ -9,15 +9,16 @@
 #include "daemon/announcement.h"
 #include "daemon/command_line.h"
 #include "daemon/configs.h"
+#include "daemon/first_people.h"
 #include "daemon/fronts.h"
 #include "daemon/housekeeping.h"
+#include "daemon/management.h"
 #include "daemon/pools.h"
 #include "daemon/process_limits.h"
 #include "daemon/reload.h"
 #include "daemon/schedules.h"
 #include "daemon/until_signalled.h"
 #include "gate/gate.h"
-#include "manage/token_file.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
 #include "upkeep/drop_folder.h"
@@ -56,10 +57,9 @@ int main(int argc, char** argv) try {
   if (!opened) return fail(opened.error().sentence, kFailed);
   auto& repository = **opened;
   repository.folder.use_keys(options.keys);
-  const auto token = manage::operator_token(repository.folder.token_file());
-  if (!token) return fail(token.error().sentence, kFailed);
-  const auto secrets = manage::operator_token(repository.folder.secrets_token_file());
-  if (!secrets) return fail(secrets.error().sentence, kFailed);
+  if (auto made = people_of_token_files(repository); !made) {
+    return fail(made.error().sentence, kFailed);
+  }
   const auto recovered = upkeep::recover(repository, clock.wall(), log);
   if (!recovered) return fail(recovered.error().sentence, kFailed);
 
@@ -79,18 +79,17 @@ int main(int argc, char** argv) try {
   }
   net::ConnectionRoom device_room(static_cast<std::size_t>(settings.limits.connections));
   net::ConnectionRoom management_room(kMostManagementConnections);
-  manage::Service service{repository,
-                          gate,
-                          verifier,
-                          [&] { return live.get()->verify.rate; },
-                          clock,
-                          VANTRO_VERSION,
-                          clock.wall(),
-                          {},
-                          own_addresses,
-                          address_towards,
-                          {},
-                          &resealer};
+  auto management = Management::prepare(settings, log);
+  if (!management) return fail(management.error().sentence, kFailed);
+  manage::Door door(repository, gate.log_ins().mistakes(), door_config(settings));
+  manage::Service service{repository, gate,           verifier,
+                          clock,      VANTRO_VERSION, clock.wall()};
+  service.door = &door;
+  service.verify_rate = [&] { return live.get()->verify.rate; };
+  service.own_addresses = own_addresses;
+  service.address_towards = address_towards;
+  service.resealer = &resealer;
+  service.management_trouble = [&] { return (*management)->trouble(); };
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
   auto fronts = make_fronts(options, VANTRO_VERSION,
                             {{pools.disk, clock, log, device_room},
@@ -99,13 +98,14 @@ int main(int argc, char** argv) try {
                              pools.filing,
                              gate},
                             ssh);
-  fronts.push_back(management_front(settings, {pools.desk, clock, log, management_room},
-                                    pools.slow, service, {*token, *secrets}));
   if (auto bound = daemon::bind(fronts); !bound)
     return fail(bound.error().sentence, kFailed);
   service.devices = listening(fronts);
+  fronts.push_back((*management)
+                       ->listen({pools.desk, clock, log, management_room},
+                                {pools.slow, pools.doors}, service));
   service.fronts = [&] { return front_states(fronts); };
-  service.management = fronts.back().front->listening().front().where;
+  service.management = (*management)->listeners(*fronts.back().front);
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop.folder.empty()) {
     auto watched = upkeep::DropFolder::watch(
@@ -122,12 +122,12 @@ int main(int argc, char** argv) try {
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
-  Reload reload(options, live, gate, repository, log);
+  Reload reload(options, (*management)->tls(), live, gate, repository, log);
   run_until_signalled(
       main_loop,
       {[&] {
          say_where(options, VANTRO_VERSION, repository, service.devices, ssh.get(),
-                   service.management, log);
+                   **management, *fronts.back().front, log);
        },
        [&] { reload(); }, [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
       fronts, schedules, gate, log);
@@ -139,7 +139,8 @@ int main(int argc, char** argv) try {
   verifier.stop();
   repository.record_event("server-stop", "server", "");
   log.info("stopped");
-  return kDone;
+  if (!(*management)->incomplete()) return kDone;
+  return fail("stopped; " + (*management)->trouble().front(), kIncomplete);
 } catch (const std::exception& error) {
   return fail(error.what(), kFailed);
 }

@@ -65,7 +65,8 @@ void Reload::settings() {
 
 void Reload::certificates() {
   // HTTPS and FTP may share theirs.
-  const std::set<std::shared_ptr<crypto::TlsServer>> all{options_.tls, options_.ftp_tls};
+  const std::set<std::shared_ptr<crypto::TlsServer>> all{options_.tls, options_.ftp_tls,
+                                                         management_};
   for (const auto& one : all) {
     if (!one) continue;
     const auto other = one->reload();

@@ -17,9 +17,16 @@ using LiveSettings = repository::Published<Settings>;
 // Not thread-safe. All of it must outlive it.
 class Reload {
  public:
-  Reload(const Options& options, LiveSettings& live, gate::Gate& gate,
-         repository::Repository& repository, const base::Log& log)
-      : options_(options), live_(live), gate_(gate), repository_(repository), log_(log) {}
+  // `management`: the certificate of the management API; null: it has none.
+  Reload(const Options& options, std::shared_ptr<crypto::TlsServer> management,
+         LiveSettings& live, gate::Gate& gate, repository::Repository& repository,
+         const base::Log& log)
+      : options_(options),
+        management_(std::move(management)),
+        live_(live),
+        gate_(gate),
+        repository_(repository),
+        log_(log) {}
 
   // What came of it is in the log and in the ledger. If the file can't be taken, all
   // settings stay; a certificate that can't be read stays as it was.
@@ -30,6 +37,7 @@ class Reload {
   void certificates();
 
   const Options& options_;
+  const std::shared_ptr<crypto::TlsServer> management_;
   LiveSettings& live_;
   gate::Gate& gate_;
   repository::Repository& repository_;

@@ -12,6 +12,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "daemon/backup_settings.h"
+#include "daemon/management_settings.h"
 #include "daemon/recogniser_settings.h"
 #include "daemon/setting_fields.h"
 #include "daemon/toml_values.h"
@@ -21,6 +22,7 @@ namespace vantro::daemon {
 namespace {
 
 constexpr std::uint16_t kManagementPort = 7070;
+constexpr std::uint16_t kManagementTlsPort = 7443;
 constexpr std::uint64_t kMostCompared = 256 << 20;  // it is read whole
 
 constexpr Fields::Range kThreads{1, 64};
@@ -193,27 +195,6 @@ base::Outcome<void> apply_reply_ports(ReplyPorts& into, const toml::node& node) 
     }
   }
   into = ports;
-  return {};
-}
-
-base::Outcome<void> apply_management_listen(base::Endpoint& listen,
-                                            const toml::node& node) {
-  const auto value = text_of(node);
-  if (!value) return base::refuse(value.error());
-  const auto endpoint = base::Endpoint::parse(*value, kManagementPort);
-  if (!endpoint) {
-    return no_value(
-        fmt::format("'{}' is no address with or without a port, such as "
-                    "127.0.0.1:7070",
-                    base::printable(*value, 60)));
-  }
-  if (!endpoint->address.is_loopback()) {
-    return no_value(
-        fmt::format("{} is not a loopback address, and this API is not encrypted; "
-                    "reach it from elsewhere through an SSH tunnel",
-                    endpoint->address.text()));
-  }
-  listen = *endpoint;
   return {};
 }
 
@@ -413,11 +394,40 @@ void VerifySettings::fields(Fields& add) {
 
 void ManagementSettings::fields(Fields& add) {
   add.section("management");
+  add.listens("listen", listen, kManagementPort, true,
+              "Loopback addresses of the management API, in the clear");
+  add.listens("tls_listen", tls_listen, kManagementTlsPort, true,
+              "Addresses of the management API under TLS");
+  add.text("certificate", certificate,
+           "Its certificate with the chain, a PEM file (else its own)");
+  add.text("key", key, "The certificate's key, a PEM file");
   add.other(
-      "listen", "a loopback address, with or without a port",
-      "Where the management API is served",
-      [this](const toml::node& node) { return apply_management_listen(listen, node); },
-      [this] { return quoted(listen.text()); });
+      "names", "host names", "Names that callers use for this server",
+      [this](const toml::node& node) { return apply_names(names, node); },
+      [this] {
+        std::vector<std::string> texts;
+        for (const auto& one : names) texts.push_back(quoted(one));
+        return fmt::format("[{}]", fmt::join(texts, ", "));
+      });
+  add.text("socket", socket, "Local socket: \"auto\", \"none\", or a path");
+  add.text("socket_group", socket_group,
+           "Group that may connect to it: \"auto\", \"none\", or a group");
+  add.other(
+      "group", "tables", "What members of this machine's groups may",
+      [this](const toml::node& node) { return apply_groups(groups, node); },
+      counted(groups));
+  add.text("pam_service", pam_service, "PAM service that looks at passwords");
+  add.number("session_hours", session_hours, {1, 8760}, "hours",
+             "Time after which a log-in with a password ends");
+}
+
+void LedgerSettings::fields(Fields& add) {
+  add.section("ledger");
+  add.number("keep_days", keep_days, kDaysOrNever, "days",
+             "Time after which rows are exported and cut; 0: never")
+      .reloadable();
+  add.text("export_folder", export_folder, "Folder for exported rows (else STATE/ledger)")
+      .reloadable();
 }
 
 void BackupsSettings::fields(Fields& add) {
@@ -505,6 +515,7 @@ void Settings::fields(Fields& add) {
   drop.fields(add);
   verify.fields(add);
   management.fields(add);
+  ledger.fields(add);
   backups.fields(add);
   stop.fields(add);
   log.fields(add);
@@ -538,6 +549,17 @@ base::Outcome<Settings> parse_settings(std::string_view text, const std::string&
   if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
     return no_value(fmt::format(
         "{}: https.listen needs https.certificate, a file in PEM form", file));
+  }
+  for (const auto& one : settings.management.listen) {
+    if (one.address.is_loopback()) continue;
+    return no_value(fmt::format(
+        "{}: management.listen: {} is not a loopback address, and without TLS tokens "
+        "can be read on the way; use management.tls_listen for it",
+        file, one.address.text()));
+  }
+  if (settings.management.certificate.empty() && !settings.management.key.empty()) {
+    return no_value(fmt::format(
+        "{}: management.key needs management.certificate, a file in PEM form", file));
   }
   if (settings.ftp.certificate.empty() && !settings.ftp.key.empty()) {
     return no_value(

@@ -18,6 +18,7 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "manage/known_here.h"
 #include "serve/ssh/algorithms.h"
 #include "text/recogniser.h"
 
@@ -137,7 +138,24 @@ struct VerifySettings {
 };
 
 struct ManagementSettings {
-  base::Endpoint listen = {base::Address::v4(0x7f000001), 7070};
+  // In the clear, on loopback. Empty: not there.
+  std::vector<base::Endpoint> listen = {{base::Address::v4(0x7f000001), 7070}};
+  std::vector<base::Endpoint> tls_listen;
+  std::string certificate;  // PEM file, with its chain; empty: one of its own
+  std::string key;          // PEM file; empty: in the certificate's
+  std::vector<std::string> names;
+  std::string socket = "auto";        // or "none", or a path
+  std::string socket_group = "auto";  // or "none", or a group
+  std::vector<manage::KnownGroup> groups = {{"vantro", {auth::Role::kOperate, {}}}};
+  std::string pam_service;  // empty: none
+  std::int64_t session_hours = 12;
+
+  void fields(Fields& add);
+};
+
+struct LedgerSettings {
+  std::int64_t keep_days = 0;  // 0: for ever
+  std::string export_folder;   // empty: STATE/ledger
 
   void fields(Fields& add);
 };
@@ -184,6 +202,7 @@ struct Settings {
   DropSettings drop;
   VerifySettings verify;
   ManagementSettings management;
+  LedgerSettings ledger;
   BackupsSettings backups;
   StopSettings stop;
   LogSettings log;

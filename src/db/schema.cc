@@ -396,6 +396,60 @@ const std::vector<SchemaVersion>& schema_versions() {
                 (select id from devices union all select device from backup_files
                  union all select device from backup_offers))",
        }},
+      {"people, their tokens and log-ins; a ledger that shows what was taken out of it",
+       {
+           // hash: of a password, or empty. rights: "secrets, push" or "none".
+           R"(create table people (
+                name text primary key,
+                role text not null,
+                rights text not null,
+                hash text not null,
+                until bigint,
+                active bigint not null,
+                remarks text not null,
+                made_at bigint not null,
+                changed_at bigint not null,
+                last_seen_at bigint,
+                last_seen_from text not null))",
+           // digest: SHA-256 of the token's text. role and rights: of a person whom
+           // another system vouched for; empty: as the person's.
+           R"(create table tokens (
+                id bigint primary key,
+                person text not null,
+                label text not null,
+                kind text not null,
+                digest text not null unique,
+                made_at bigint not null,
+                until bigint,
+                revoked_at bigint,
+                last_used_at bigint,
+                last_used_from text not null,
+                role text not null,
+                rights text not null))",
+           "create index tokens_by_person on tokens (person, made_at)",
+           // Who came without being kept: by the socket, or vouched for.
+           R"(create table people_seen (
+                name text not null,
+                origin text not null,
+                powers text not null,
+                at bigint not null,
+                came_from text not null,
+                primary key (name, origin)))",
+           "insert into numbers values ('tokens', 0)",
+           // Where a person came from; and the hash over this row and that of the row
+           // before (ledger/chain.h), empty in rows from before this version.
+           "alter table ledger add column came_from text not null default ''",
+           "alter table ledger add column chain text not null default ''",
+           // What retention took out: the rows up to last_row, the hash of that row, and
+           // the file that they are in.
+           R"(create table ledger_cuts (
+                last_row bigint primary key,
+                chain text not null,
+                rows_cut bigint not null,
+                file text not null,
+                sha256 text not null,
+                at bigint not null))",
+       }},
   };
   return versions;
 }

@@ -96,7 +96,7 @@ base::Outcome<Account> Accounts::add(const std::string& typed,
     return base::refuse(applied.error());
   }
   auto added = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<Account> {
         if (auto done = auth::Accounts::add(t, account); !done)
           return base::refuse(done.error());
@@ -119,7 +119,7 @@ base::Outcome<Account> Accounts::change(const std::string& typed,
     return base::refuse(applied.error());
   }
   auto changed = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<Account> {
         auto now = auth::Accounts::get(t, *name);
         if (!now) return now;
@@ -149,7 +149,7 @@ base::Outcome<void> Accounts::remove(const std::string& typed) {
   const auto name = auth::account_name(typed);
   if (!name) return base::refuse(name.error());
   auto removed =
-      repository::change(repository_, caller_.name,
+      repository::change(repository_, caller_.by(),
                          [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
                            if (auto done = auth::Accounts::remove(t, *name); !done)
                              return done;
@@ -173,7 +173,7 @@ base::Outcome<auth::SshKey> Accounts::add_key(const std::string& typed,
   }
   key->added_at = repository_.clock.wall();
   auto added = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto done = auth::Accounts::add_key(t, *name, *key); !done) return done;
         change.record(t, "account-key-add", *name, "",
@@ -189,7 +189,7 @@ base::Outcome<auth::SshKey> Accounts::remove_key(const std::string& typed,
   const auto name = auth::account_name(typed);
   if (!name) return base::refuse(name.error());
   auto removed = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<auth::SshKey> {
         auto key = auth::Accounts::remove_key(t, *name, which);
         if (!key) return key;

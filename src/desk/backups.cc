@@ -73,7 +73,7 @@ base::Outcome<void> Backups::pin(const Revision& revision, const std::string& wh
         Kind::kInvalid,
         fmt::format("the reason must be one line of at most {} bytes", kLongestWhy));
   }
-  return repository::change(repository_, caller_.name,
+  return repository::change(repository_, caller_.by(),
                             [&](db::Transaction& t, Change& change) {
                               backup::Backups::pin(t, revision.id, change.now(), why);
                               record(t, change, "backup-pin", revision,
@@ -84,7 +84,7 @@ base::Outcome<void> Backups::pin(const Revision& revision, const std::string& wh
 
 base::Outcome<void> Backups::unpin(const Revision& revision) {
   return repository::change(
-      repository_, caller_.name, [&](db::Transaction& t, Change& change) {
+      repository_, caller_.by(), [&](db::Transaction& t, Change& change) {
         backup::Backups::pin(t, revision.id, std::nullopt, "");
         record(t, change, "backup-unpin", revision, title(revision));
         return base::Outcome<void>();
@@ -123,7 +123,7 @@ base::Outcome<BackupOffer> Backups::offer(const Revision& revision,
                         "a backup is on offer until a time within the next 30 days");
   }
   auto made = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<BackupOffer> {
         auto added = BackupOffers::add(t, offer);
         if (!added) return added;
@@ -140,7 +140,7 @@ base::Outcome<std::size_t> Backups::end_offer(const std::string& typed) {
   if (!name) return base::refuse(name.error());
   const auto now = repository_.clock.wall();
   auto ended = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<std::size_t> {
         const auto count = BackupOffers::end(t, *name, now);
         if (count == 0) {
@@ -173,7 +173,7 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
     options.name = base::last_part(revision.name);
   }
   options.size = revision.size;
-  options.who = caller_.name;
+  options.by = caller_.by();
   // What was recorded when it arrived must be what is taken in.
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
@@ -201,7 +201,7 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
   auto taken = intake->commit();
   if (!taken) return taken;
   auto known = repository::change(
-      repository_, caller_.name, [&](db::Transaction& t, Change& change) {
+      repository_, caller_.by(), [&](db::Transaction& t, Change& change) {
         record(t, change, "backup-adopt", revision,
                fmt::format("{} is image '{}'", title(revision), taken->added.image.name));
         backup::Backups::set_kind(t, revision.digests.sha256, backup::FileKind::kImage);
@@ -218,7 +218,7 @@ void Backups::remove_file(const ThinnedOut::File& file,
   std::vector<std::string> partial;
   std::vector<std::string> contents;
   auto removed = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         numbers.clear();
         for (const auto& one : file.revisions) {

@@ -1,20 +1,30 @@
 // The person, or the part of the server, that does something at the desk.
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 
-#include "base/address.h"
+#include "auth/person.h"
+#include "repository/by.h"
 
 namespace vantro::desk {
 
 struct Caller {
   std::string name;  // as the ledger has it
-  std::string role;  // what it may do: "operator"; "server" for the server itself
-  std::optional<base::Address> address = {};  // where from; none: from here
+  auth::Powers powers = {};
+  std::string from = {};   // an address, or "this machine"; empty: the server itself
+  std::int64_t token = 0;  // the number of what they are known by; 0: none
+  auth::TokenKind kind = auth::TokenKind::kToken;
+  std::optional<base::WallTime> until = {};  // that ends
+
+  repository::By by() const { return {name, from}; }
 };
 
 // The server itself, as its schedules do something.
-inline Caller the_server() { return {"server", "server"}; }
+inline Caller the_server() {
+  return {"server",
+          {auth::Role::kAdminister, {auth::Right::kSecrets, auth::Right::kPush}}};
+}
 
 }  // namespace vantro::desk

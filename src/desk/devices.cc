@@ -157,7 +157,7 @@ auto Devices::changing(F work)
   if (auto written = repository_.ledger.flush(); !written) {
     return base::refuse(written.error());
   }
-  return repository::change(repository_, caller_.name, std::move(work));
+  return repository::change(repository_, caller_.by(), std::move(work));
 }
 
 base::Outcome<Device> Devices::add(const std::string& typed,

@@ -58,7 +58,7 @@ base::Outcome<std::vector<catalog::FactChange>> Images::edit(
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
   return repository::change(
-      repository_, caller_.name, [&](db::Transaction& t, Change& change) -> Result {
+      repository_, caller_.by(), [&](db::Transaction& t, Change& change) -> Result {
         auto image = Catalog::find(t, *name);
         if (!image) return base::refuse(image.error());
         auto changes = Catalog::edit(t, *image, facts);
@@ -77,7 +77,7 @@ base::Outcome<std::vector<catalog::Offer>> Images::withdraw(const std::string& t
   if (!told) return base::refuse(told.error());
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
-  return repository::change(repository_, caller_.name,
+  return repository::change(repository_, caller_.by(),
                             [&](db::Transaction& t, Change& change) -> Result {
                               const auto image = Catalog::find(t, found->name);
                               if (!image) return base::refuse(image.error());
@@ -89,7 +89,7 @@ base::Outcome<void> Images::take_back_withdrawal(const std::string& typed) {
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto back = Catalog::take_back_withdrawal(t, *found); !back) return back;
         change.record(t, "image-return", found->name, found->digests.sha256,
@@ -106,7 +106,7 @@ base::Outcome<Vouched> Images::vouch(const std::string& typed,
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<Vouched> {
         Vouched result{*found, {}};
         result.vouches = repository::vouch(t, change, result.image, claims);
@@ -118,7 +118,7 @@ base::Outcome<catalog::Image> Images::retract(const std::string& typed) {
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<catalog::Image> {
         auto image = *found;
         const auto count = catalog::Vouches::retract(t, image, change.now());
@@ -141,7 +141,7 @@ base::Outcome<catalog::Document> Images::attach(const std::string& typed,
   if (auto fits = catalog::Documents::check_name(*name); !fits) {
     return base::refuse(fits.error());
   }
-  Change change(repository_, caller_.name);
+  Change change(repository_, caller_.by());
   auto arrival = repository_.folder.arrive({"image", caller_.name, *name}, change.now(),
                                            bytes.size());
   if (!arrival) return base::refuse(arrival.error());
@@ -172,7 +172,7 @@ base::Outcome<void> Images::detach(const std::string& typed,
   const auto image = find_image(repository_, typed);
   if (!image) return base::refuse(image.error());
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto done = catalog::Documents::detach(t, image->id, document, change.now());
             !done) {

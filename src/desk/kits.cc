@@ -28,7 +28,7 @@ base::Outcome<catalog::Kit> Kits::add(const std::string& name, const std::string
         {std::move(*image), i < part_remarks.size() ? part_remarks[i] : ""});
   }
   auto added = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto done = catalog::Kits::add(t, kit); !done) return done;
         std::vector<std::string> names;
@@ -42,7 +42,7 @@ base::Outcome<catalog::Kit> Kits::add(const std::string& name, const std::string
 
 base::Outcome<void> Kits::remove(const std::string& name) {
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto done = catalog::Kits::remove(t, name); !done) return done;
         change.record(t, "kit-remove", name, "", "");

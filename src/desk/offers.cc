@@ -63,7 +63,7 @@ base::Outcome<OfferMade> Offers::add(const std::string& typed, catalog::Offer of
   offer.image = *image;
   offer.since = now;
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<OfferMade> {
         auto added = catalog::Offers::add(t, offer);
         if (!added) return base::refuse(added.error());
@@ -92,7 +92,7 @@ base::Outcome<OfferMade> Offers::change(const std::string& typed, const Network&
                                     repository_.offer_index()->held_back(*wanted.image)));
   }
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<OfferMade> {
         const auto before = catalog::Offers::find(t, *name, network);
         if (!before) return base::refuse(before.error());
@@ -109,7 +109,7 @@ base::Outcome<catalog::Offer> Offers::end(const std::string& typed,
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
   return repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<catalog::Offer> {
         auto offer = catalog::Offers::find(t, *name, network);
         if (!offer) return offer;

@@ -55,7 +55,7 @@ base::Outcome<std::string> Unrecorded::keep(const std::string& name) {
             "quarantine/ now");
   }
   auto kept = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<std::string> {
         auto known = repository::record_anew(t, *read, change.now());
         if (known) change.record(t, "unrecorded-keep", *known, name, "");
@@ -71,7 +71,7 @@ base::Outcome<void> Unrecorded::remove(const std::string& name) {
   // Nobody files the same bytes meanwhile.
   const std::lock_guard vault(repository_.vault_mutex);
   auto done = repository::change(
-      repository_, caller_.name,
+      repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (!found->partial && repository::Contents::is_recorded(t, name)) {
           return base::refuse(Kind::kExists, name + " has a record now and stays");

@@ -136,7 +136,7 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
     for (const auto& claim : options_.claims) {
       catalog::Vouch vouch;
       vouch.at = now;
-      vouch.who = options_.who;
+      vouch.who = options_.by.name;
       vouch.source = claim.source;
       vouch.expected = claim.expected;
       vouch.signer = claim.signer;
@@ -213,7 +213,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   image.name = options_.name;
   image.size = arrival_.size();
   image.digests = digests_;
-  image.taken_in_by = options_.who;
+  image.taken_in_by = options_.by.name;
   // Asked once more inside the transaction; here it saves a file that nobody knows.
   if (const auto known = workings_->repository.catalog.find(image.name);
       known && known->digests.sha256 != digests_.sha256 && !known->in_doubt()) {
@@ -232,7 +232,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   auto filed = workings_->repository.filing.file(
       arrival_,
       [&](db::Transaction& t) -> base::Outcome<void> {
-        t.acting(options_.who);
+        t.acting(options_.by.name);
         if (auto done = file(t, image, taken); !done) return done;
         entry.sentence = sentence(taken);
         ledger::Ledger::record(t, entry);

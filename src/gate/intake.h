@@ -15,6 +15,7 @@
 #include "gate/grants.h"
 #include "gate/transfers.h"
 #include "probe/report.h"
+#include "repository/by.h"
 #include "repository/image_changes.h"
 #include "store/arrival.h"
 
@@ -27,7 +28,7 @@ using repository::Claim;
 
 struct IntakeOptions {
   std::string name;  // as typed
-  std::string who = "operator";
+  repository::By by = {"server"};
   std::optional<std::uint64_t> size;         // what will come, if that is known
   std::map<std::string, std::string> facts;  // catalog::fact_names()
   std::vector<Claim> claims;                 // what differs is not filed

@@ -8,8 +8,16 @@ namespace vantro::gate {
 
 LogIns::LogIns(Workings& workings)
     : workings_(workings),
-      passwords_([this](const std::string& name) { return find(name); }, workings.clock) {
-}
+      mistakes_(workings.clock),
+      passwords_(
+          [this](std::string_view typed) -> std::optional<auth::LogIns::Holder> {
+            const auto name = auth::account_name(typed);
+            const auto account = name ? find(*name) : nullptr;
+            if (!account) return std::nullopt;
+            return auth::LogIns::Holder{account->name, account->hash,
+                                        account->changed_at};
+          },
+          mistakes_, workings.clock) {}
 
 std::shared_ptr<const auth::Account> LogIns::find(const std::string& name) const {
   return workings_.repository.snapshot()->accounts->find(name);

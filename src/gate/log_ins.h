@@ -8,6 +8,7 @@
 
 #include "auth/account.h"
 #include "auth/log_ins.h"
+#include "auth/mistakes.h"
 #include "base/outcome.h"
 #include "gate/asker.h"
 
@@ -33,11 +34,15 @@ class LogIns {
   // The account as it is now; null: there is none of that name.
   std::shared_ptr<const auth::Account> find(const std::string& name) const;
 
+  // Of all who try passwords and tokens, people included.
+  auth::Mistakes& mistakes() { return mistakes_; }
+
   // Something that is to be known of a log-in, into ledger and log.
   void record(const Asker& asker, const std::string& sentence);
 
  private:
   Workings& workings_;
+  auth::Mistakes mistakes_;
   auth::LogIns passwords_;
 };
 

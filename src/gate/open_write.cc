@@ -280,7 +280,7 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
   }
   IntakeOptions options;
   options.name = name;
-  options.who = asker.account;
+  options.by = {asker.account};
   options.size = announced.size;
   auto intake = open_intake(std::move(options), std::move(start), std::move(place));
   if (!intake) return base::refuse(intake.error());
@@ -294,7 +294,8 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
   TransferView start;
   start.direction = Direction::kIntake;
   start.protocol = "manage";
-  start.peer = options.who;
+  start.peer = options.by.name;
+  start.from = options.by.from;
   start.total = options.size;
   return open_intake(std::move(options), std::move(start), std::nullopt);
 }
@@ -312,8 +313,9 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView
       return base::refuse(set.error());
     }
   }
-  auto arrival = workings_->repository.folder.arrive(
-      {"image", options.who, *name}, workings_->clock.wall(), options.size.value_or(0));
+  auto arrival = workings_->repository.folder.arrive({"image", options.by.name, *name},
+                                                     workings_->clock.wall(),
+                                                     options.size.value_or(0));
   if (!arrival) return base::refuse(arrival.error());
   options.name = *name;
   start.name = *name;

@@ -36,7 +36,8 @@ struct TransferView {
   Direction direction = Direction::kFetch;
   State state = State::kRunning;
   std::string protocol;
-  std::string peer;      // address, or "operator"
+  std::string peer;      // an address, or the name of a person
+  std::string from;      // where that person came from, or empty
   std::string device;    // whose address that is, or empty
   std::string account;   // as it logged in, or empty
   std::string heard_on;  // the listener and the network interface

@@ -33,7 +33,8 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.at = clock.wall();
   entry.event = word(view.direction);
   entry.actor = view.peer;
-  // It may have become another one's meanwhile; an operator has no address.
+  entry.from = view.from;
+  // It may have become another one's meanwhile; a person has no device.
   if (const auto address = base::Address::parse(view.peer)) {
     entry.device = repository.inventory.device_at(*address);
   }

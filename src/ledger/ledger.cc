@@ -1,7 +1,10 @@
 #include "ledger/ledger.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 #include <new>
+
+#include "ledger/chain.h"
 
 namespace vantro::ledger {
 
@@ -29,26 +32,124 @@ void Ledger::append(Entry entry) {
   wake_.notify_all();
 }
 
-void Ledger::record(db::Transaction& transaction, const Entry& entry) {
-  const auto id =
-      transaction.query("select coalesce(max(id), 0) + 1 from ledger").front().integer(0);
+namespace {
+
+struct Last {
+  std::int64_t id = 0;
+  std::string chain;
+};
+
+// Of the rows that are there, or that were.
+Last last_row(db::Transaction& transaction) {
+  const auto rows =
+      transaction.query("select id, chain from ledger order by id desc limit 1");
+  if (!rows.empty()) return {rows.front().integer(0), rows.front().text(1)};
+  const auto cuts = transaction.query(
+      "select last_row, chain from ledger_cuts order by last_row desc limit 1");
+  if (cuts.empty()) return {};
+  return {cuts.front().integer(0), cuts.front().text(1)};
+}
+
+const std::string kSelect =
+    "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
+    "duration_ms, resent, outcome, sentence, account, device, came_from, chain from "
+    "ledger ";
+
+Entry entry_of(const db::Row& row) {
+  Entry entry;
+  entry.id = row.integer(0);
+  entry.at = row.integer(1);
+  entry.event = row.text(2);
+  entry.actor = row.text(3);
+  entry.protocol = row.text(4);
+  entry.heard_on = row.text(5);
+  entry.name = row.text(6);
+  entry.sha256 = row.text(7);
+  entry.bytes = static_cast<std::uint64_t>(row.integer(8));
+  if (!row.is_null(9)) entry.total = static_cast<std::uint64_t>(row.integer(9));
+  entry.duration_ms = row.integer(10);
+  entry.resent = static_cast<std::uint64_t>(row.integer(11));
+  entry.outcome = row.text(12);
+  entry.sentence = row.text(13);
+  entry.account = row.text(14);
+  entry.device = row.text(15);
+  entry.from = row.text(16);
+  entry.chain = row.text(17);
+  return entry;
+}
+
+// '*' as SQL has it; what SQL would take for more stands for itself.
+std::string like(const std::string& pattern) {
+  std::string text;
+  for (const char c : pattern) {
+    if (c == '%' || c == '_' || c == '\\') text += '\\';
+    text += c == '*' ? '%' : c;
+  }
+  return text;
+}
+
+// Adds conditions and their values.
+void apply(const Filter& filter, std::string& where, std::vector<db::Value>& values) {
+  const auto add = [&](const std::string& condition) {
+    where += (where.empty() ? "where " : "and ") + condition + " ";
+  };
+  if (!filter.whose.empty()) {
+    add("(device = :w or actor = :a)");
+    values.emplace_back(filter.whose);
+    values.emplace_back(filter.whose);
+  }
+  if (!filter.by.empty()) {
+    add("actor = :y");
+    values.emplace_back(filter.by);
+  }
+  if (filter.from) {
+    add("at >= :f");
+    values.emplace_back(*filter.from);
+  }
+  if (filter.until) {
+    add("at < :u");
+    values.emplace_back(*filter.until);
+  }
+  if (!filter.events.empty()) {
+    std::string names;
+    for (std::size_t i = 0; i < filter.events.size(); ++i) {
+      names += (i == 0 ? ":e" : ", :e") + std::to_string(i);
+      values.emplace_back(filter.events[i]);
+    }
+    add("event in (" + names + ")");
+  }
+  if (!filter.name.empty()) {
+    add("name like :n escape '\\'");
+    values.emplace_back(like(filter.name));
+  }
+}
+
+}  // namespace
+
+void Ledger::record(db::Transaction& transaction, const Entry& given) {
+  auto entry = given;
+  const auto last = last_row(transaction);
+  entry.id = last.id + 1;
+  entry.chain = chained(last.chain, entry);
   db::Value sha256 = nullptr;
   if (!entry.sha256.empty()) sha256 = entry.sha256;
   db::Value total = nullptr;
   if (entry.total) total = static_cast<std::int64_t>(*entry.total);
   transaction.run(
       "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
-      "name, sha256, bytes, total, duration_ms, resent, outcome, sentence) values "
-      "(:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c)",
-      {id, entry.at, entry.event, entry.actor, entry.device, entry.protocol,
+      "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
+      "chain) values (:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c, "
+      ":f, :l)",
+      {entry.id, entry.at, entry.event, entry.actor, entry.device, entry.protocol,
        entry.heard_on, entry.account, entry.name, sha256,
        static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
-       static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence});
+       static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence, entry.from,
+       entry.chain});
   if (entry.protocol.empty() || entry.protocol == "manage") return;
   transaction.run(
       "insert into last_contacts (actor, row, at) values (:w, :i, :a) on conflict "
       "(actor) do update set row = excluded.row, at = excluded.at",
-      {entry.actor, id, entry.at});
+      {entry.actor, entry.id, entry.at});
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -99,7 +200,7 @@ void Ledger::rename(db::Transaction& transaction, const std::string& device,
 
 base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
                                                  std::optional<std::int64_t> before,
-                                                 const std::string& whose) {
+                                                 const Filter& filter) {
   std::string where;
   std::vector<db::Value> values;
   if (before) {
@@ -107,14 +208,128 @@ base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
     where = "where (at, id) < (select at, id from ledger where id = :b) ";
     values.emplace_back(*before);
   }
-  if (!whose.empty()) {
-    where +=
-        std::string(where.empty() ? "where" : "and") + " (device = :w or actor = :a) ";
-    values.emplace_back(whose);
-    values.emplace_back(whose);
-  }
+  apply(filter, where, values);
   values.emplace_back(static_cast<std::int64_t>(most));
   return select(where + "order by at desc, id desc limit :m", values);
+}
+
+base::Outcome<std::vector<Entry>> Ledger::after(const Place& place, std::size_t most,
+                                                const Filter& filter) {
+  std::string where = "where (at, id) > (:t, :i) ";
+  std::vector<db::Value> values{place.at, place.id};
+  apply(filter, where, values);
+  values.emplace_back(static_cast<std::int64_t>(most));
+  return select(where + "order by at, id limit :m", values);
+}
+
+base::Outcome<std::vector<Entry>> Ledger::oldest(std::size_t most,
+                                                 base::WallTime before) {
+  auto rows = select("order by id limit :m", {static_cast<std::int64_t>(most)});
+  if (!rows) return rows;
+  const auto young = std::find_if(rows->begin(), rows->end(),
+                                  [&](const Entry& one) { return one.at >= before; });
+  rows->erase(young, rows->end());
+  return rows;
+}
+
+base::Outcome<Verified> Ledger::verify(
+    const std::optional<std::pair<std::int64_t, std::string>>& expected) {
+  // Rows that are read at once: others want the database, too.
+  constexpr std::int64_t kAtOnce = 5000;
+  write_out();
+  Verified found;
+  std::string before;
+  std::int64_t at_row = 0;
+  bool seen = !expected;
+  const auto broken = [&](std::int64_t row, std::string sentence) {
+    if (found.breaks.size() < Verified::kMostBreaks) {
+      found.breaks.push_back({row, std::move(sentence)});
+    }
+  };
+  const auto read = [&](db::Transaction& t) -> base::Outcome<bool> {
+    if (at_row == 0) {
+      // What retention has taken out is where the rest begins.
+      const auto cuts = t.query(
+          "select last_row, chain from ledger_cuts order by last_row desc limit 1");
+      if (!cuts.empty()) {
+        at_row = cuts.front().integer(0);
+        before = cuts.front().text(1);
+      }
+    }
+    const auto rows =
+        t.query(kSelect + "where id > :i order by id limit :m", {at_row, kAtOnce});
+    for (const auto& row : rows) {
+      const auto entry = entry_of(row);
+      if (entry.id != at_row + 1) {
+        broken(at_row + 1,
+               entry.id == at_row + 2
+                   ? fmt::format("row {} is missing", at_row + 1)
+                   : fmt::format("rows {} to {} are missing", at_row + 1, entry.id - 1));
+      }
+      ++found.rows;
+      if (entry.chain.empty() && before.empty()) {
+        ++found.unchained;
+      } else if (entry.id == at_row + 1 && entry.chain != chained(before, entry)) {
+        broken(entry.id, fmt::format("row {} does not fit to the one before: one of the "
+                                     "two was changed",
+                                     entry.id));
+      }
+      if (expected && entry.id == expected->first) {
+        seen = true;
+        if (entry.chain != expected->second) {
+          broken(entry.id, fmt::format("row {} has another hash than was noted, {}",
+                                       entry.id, entry.chain));
+        }
+      }
+      at_row = entry.id;
+      before = entry.chain;
+    }
+    return rows.size() == static_cast<std::size_t>(kAtOnce);
+  };
+  while (true) {
+    const auto more = database_.read(read);
+    if (!more) return base::refuse(more.error());
+    if (!*more) break;
+  }
+  if (!seen) {
+    broken(expected->first, fmt::format("row {} is missing, which was there when its "
+                                        "hash was noted",
+                                        expected->first));
+  }
+  found.last_row = at_row;
+  found.last_hash = before;
+  return found;
+}
+
+std::int64_t Ledger::cut(db::Transaction& transaction, std::int64_t last_row,
+                         const std::string& file, const std::string& sha256,
+                         base::WallTime now) {
+  const auto chain =
+      transaction.query("select chain from ledger where id = :i", {last_row});
+  if (chain.empty()) return 0;
+  const auto rows =
+      transaction.query("select count(*) from ledger where id <= :i", {last_row})
+          .front()
+          .integer(0);
+  transaction.run(
+      "insert into ledger_cuts (last_row, chain, rows_cut, file, sha256, at) values (:l, "
+      ":c, :r, :f, :s, :t)",
+      {last_row, chain.front().text(0), rows, file, sha256, now});
+  transaction.run("delete from ledger where id <= :i", {last_row});
+  transaction.run("delete from last_contacts where row <= :i", {last_row});
+  Entry entry;
+  entry.at = now;
+  entry.event = "ledger-cut";
+  entry.actor = "server";
+  entry.name = file;
+  entry.sha256 = sha256;
+  entry.outcome = "done";
+  entry.sentence = fmt::format(
+      "{} rows, up to number {}, are in this file and no longer "
+      "here",
+      rows, last_row);
+  record(transaction, entry);
+  return rows;
 }
 
 base::Outcome<std::vector<Entry>> Ledger::newest_of(const std::string& actor,
@@ -165,33 +380,10 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
                                                  const std::vector<db::Value>& values) {
   write_out();
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
-    const auto rows = t.query(
-        "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
-        "duration_ms, resent, outcome, sentence, account, device from ledger " +
-            which,
-        values);
+    const auto rows = t.query(kSelect + which, values);
     std::vector<Entry> entries;
     entries.reserve(rows.size());
-    for (const auto& row : rows) {
-      Entry entry;
-      entry.id = row.integer(0);
-      entry.at = row.integer(1);
-      entry.event = row.text(2);
-      entry.actor = row.text(3);
-      entry.protocol = row.text(4);
-      entry.heard_on = row.text(5);
-      entry.name = row.text(6);
-      entry.sha256 = row.text(7);
-      entry.bytes = static_cast<std::uint64_t>(row.integer(8));
-      if (!row.is_null(9)) entry.total = static_cast<std::uint64_t>(row.integer(9));
-      entry.duration_ms = row.integer(10);
-      entry.resent = static_cast<std::uint64_t>(row.integer(11));
-      entry.outcome = row.text(12);
-      entry.sentence = row.text(13);
-      entry.account = row.text(14);
-      entry.device = row.text(15);
-      entries.push_back(std::move(entry));
-    }
+    for (const auto& row : rows) entries.push_back(entry_of(row));
     return entries;
   });
 }

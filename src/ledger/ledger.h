@@ -10,6 +10,7 @@
 #include <optional>
 #include <string>
 #include <thread>
+#include <utility>
 #include <vector>
 
 #include "base/clock.h"
@@ -17,26 +18,34 @@
 #include "base/mutex.h"
 #include "base/outcome.h"
 #include "db/database.h"
+#include "ledger/entry.h"
 
 namespace vantro::ledger {
 
-struct Entry {
-  std::int64_t id = 0;    // given by the ledger, in the order of writing
-  base::WallTime at = 0;  // when it ended
-  std::string event;     // "fetch", "deposit", "image-add", "server-start", "server-stop"
-  std::string actor;     // a device's address, or "operator", or "server"
-  std::string device;    // whose address that is, by its name in the inventory, or empty
-  std::string protocol;  // "tftp", "manage", or empty
-  std::string heard_on;  // the listener and the network interface, or empty
-  std::string account;   // as it logged in, or empty
-  std::string name;
-  std::string sha256;       // of the bytes concerned, if they are known
-  std::uint64_t bytes = 0;  // that went over the line
-  std::optional<std::uint64_t> total;
-  std::int64_t duration_ms = 0;
-  std::uint64_t resent = 0;  // packets
-  std::string outcome;       // "complete", "failed", "abandoned", "refused", "done"
-  std::string sentence;      // why, where there is something to say
+// Which rows; what is empty or missing is not asked for.
+struct Filter {
+  std::string whose = {};  // of one device, by its name, or of one actor
+  std::string by = {};     // what this person, or the server, did
+  std::optional<base::WallTime> from = {}, until = {};
+  std::vector<std::string> events = {};
+  std::string name = {};  // '*' stands for anything; letter case does not count
+};
+
+// A row that does not fit to the one before, or is not there.
+struct Break {
+  std::int64_t row = 0;
+  std::string sentence;
+};
+
+// What holding the chain against the rows has found.
+struct Verified {
+  static constexpr std::size_t kMostBreaks = 20;
+
+  std::int64_t rows = 0;       // that were looked at
+  std::int64_t unchained = 0;  // of them: from before there was a chain
+  std::vector<Break> breaks;   // the first kMostBreaks
+  std::int64_t last_row = 0;   // the newest, with its hash: worth noting elsewhere
+  std::string last_hash;
 };
 
 // Thread-safe.
@@ -70,14 +79,31 @@ class Ledger {
 
   // Newest first, at most `most`, older than the row with the id `before` if it is given.
   // Includes what is waiting.
-  // `whose`: of one device only, by its name, or of one actor; empty: all.
   base::Outcome<std::vector<Entry>> newest(std::size_t most,
                                            std::optional<std::int64_t> before,
-                                           const std::string& whose = "");
-  // The same for one actor.
+                                           const Filter& filter = {});
+  // Oldest first, at most `most`, behind the given place; to go through all of them.
+  struct Place {
+    base::WallTime at = 0;
+    std::int64_t id = 0;
+  };
+  base::Outcome<std::vector<Entry>> after(const Place& place, std::size_t most,
+                                          const Filter& filter);
+  // By number, at most `most`, up to the first that is not older than `before`.
+  base::Outcome<std::vector<Entry>> oldest(std::size_t most, base::WallTime before);
+  // The same as newest() for one actor.
   base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
   // Of each actor that came over a device's protocol the newest row, newest first.
   base::Outcome<std::vector<Entry>> last_of_each(std::size_t most);
+  // Holds every row against the chain. `expected`: a row and its hash, noted earlier.
+  base::Outcome<Verified> verify(
+      const std::optional<std::pair<std::int64_t, std::string>>& expected);
+  // Takes out the rows up to this one, which `file` (with this SHA-256) holds, and
+  // records that. `by`: who it is done by. As part of a transaction of the caller's.
+  // Gives how many they were.
+  static std::int64_t cut(db::Transaction& transaction, std::int64_t last_row,
+                          const std::string& file, const std::string& sha256,
+                          base::WallTime now);
   // How long devices stayed away after they had fetched these bytes in full, in
   // milliseconds, the newest first: the time from the fetch's end to the next request.
   // Of one actor, or of all.

@@ -9,6 +9,10 @@
 
 namespace vantro::manage {
 
+// What every answer tells browsers, beside what net::http says: to show it in no frame,
+// and to run nothing that is not from here.
+void guard(net::http::Answer& answer);
+
 net::http::Answer problem(const api::Problem& problem);
 net::http::Answer refusal(const base::Refusal& refusal);
 net::http::Answer text(int status, const char* type, std::string body);

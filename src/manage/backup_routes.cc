@@ -23,15 +23,26 @@ using base::Kind;
 
 constexpr std::int64_t kDay = 86'400'000;
 
-// Whether secrets are to be shown: asked for, and by one who may.
-base::Outcome<bool> secrets(const Call& call, const std::string& wanted) {
+// Whether secrets are to be shown: asked for, and by one who may; that goes into the
+// ledger.
+base::Outcome<bool> secrets(Service& service, const Call& call, const std::string& wanted,
+                            const std::string& what) {
   if (wanted != "shown") return false;
-  if (!call.may_see_secrets) {
-    return base::refuse(Kind::kDenied,
-                        "this token shows no secrets; that one does which stands in the "
-                        "file 'secrets-token' beside it");
+  if (!call.caller.powers.has(auth::Right::kSecrets)) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("'{0}' may not see secrets; an administrator can give the right: "
+                    "vantro person change {0} --rights secrets",
+                    call.caller.name));
   }
+  service.repository.record_event("secrets-read", call.caller.by(), "", what);
   return true;
+}
+
+// As the ledger names one.
+std::string title(const backup::Revision& revision) {
+  return fmt::format("{}/{} revision {}", revision.holder.name, revision.name,
+                     revision.number);
 }
 
 // For every operation that is about one.
@@ -113,7 +124,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
                                       const api::SecretsAsked& asked) {
   const auto revision = revision_for(service, asked);
   if (!revision) return base::refuse(revision.error());
-  const auto all = secrets(call, asked.secrets);
+  const auto all = secrets(service, call, asked.secrets, title(*revision));
   if (!all) return base::refuse(all.error());
   if (!*all && revision->text &&
       revision->size > service.repository.rules.treatment.configuration_up_to()) {
@@ -134,6 +145,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
                       base::printable(revision->name, 80), hidden));
     }
   }
+  service.repository.record_event("backup-save", call.caller.by(), "", title(*revision));
   const auto& folder = service.repository.folder;
   if (revision->complete) {
     auto file = folder.open_stored(revision->digests.sha256, revision->size);
@@ -156,7 +168,7 @@ base::Outcome<std::string> backup_text(Service& service, const Call& call,
                                        const api::SecretsAsked& asked) {
   const auto revision = revision_for(service, asked);
   if (!revision) return base::refuse(revision.error());
-  const auto all = secrets(call, asked.secrets);
+  const auto all = secrets(service, call, asked.secrets, title(*revision));
   if (!all) return base::refuse(all.error());
   return desk::BackupReports(service.repository).shown_text(*revision, *all);
 }
@@ -196,7 +208,7 @@ base::Outcome<api::ChangeReport> report(Service& service, const Call& call,
   if (begin >= end) {
     return base::refuse(Kind::kInvalid, "the report must begin before it ends");
   }
-  const auto all = secrets(call, asked.secrets);
+  const auto all = secrets(service, call, asked.secrets, "backup report");
   if (!all) return base::refuse(all.error());
   const auto made =
       desk::BackupReports(service.repository)
@@ -226,7 +238,8 @@ base::Outcome<api::Compared> compared(Service& service, const Call& call,
                                       const base::Outcome<desk::Compared>& after) {
   if (!before) return base::refuse(before.error());
   if (!after) return base::refuse(after.error());
-  const auto all = secrets(call, asked.secrets);
+  const auto all =
+      secrets(service, call, asked.secrets, before->title + " and " + after->title);
   if (!all) return base::refuse(all.error());
   const desk::BackupReports reports(service.repository);
   return api::Compared{shape(*before), shape(*after),

@@ -1,6 +1,7 @@
 #include "manage/bodies.h"
 
 #include "api/json.h"
+#include "base/sizes.h"
 #include "crypto/digests.h"
 #include "manage/answers.h"
 #include "manage/call_handler.h"
@@ -26,17 +27,17 @@ Answer refusal_and_close(const base::Refusal& why) {
 // -- A text --
 
 TextBody::TextBody(Connection& connection, std::uint64_t announced,
-                   std::function<void(std::string)> whole)
-    : connection_(connection), whole_(std::move(whole)) {
-  if (announced > kLongestBody) refuse();
+                   std::function<void(std::string)> whole, std::size_t most)
+    : connection_(connection), whole_(std::move(whole)), most_(most) {
+  if (announced > most_) refuse();
 }
 
 void TextBody::refuse() {
   too_long_ = true;
   // Not from within what the connection has called.
-  connection_.on_lane([](Connection& connection) {
-    connection.answer(
-        refusal_and_close({Kind::kTooLarge, "the body is larger than 32 MiB"}));
+  connection_.on_lane([most = most_](Connection& connection) {
+    connection.answer(refusal_and_close(
+        {Kind::kTooLarge, "the body is larger than " + base::size_text(most)}));
   });
 }
 
@@ -47,7 +48,7 @@ std::span<std::uint8_t> TextBody::room() {
 
 void TextBody::came(std::size_t count) {
   text_.append(base::as_text(base::ByteView(piece_).first(count)));
-  if (!too_long_ && text_.size() > kLongestBody) refuse();
+  if (!too_long_ && text_.size() > most_) refuse();
 }
 
 void TextBody::complete(const net::http::Head& /*trailer*/) {
@@ -72,7 +73,7 @@ class ImageBody::Feed final : public net::DiskFeed {
   void commit() {
     forget();
     behind([self = self()] {
-      self->desk_->slow.post([self] {
+      self->desk_->pools.slow.post([self] {
         const auto taken = self->intake_->commit();
         const auto made = std::make_shared<Answer>(
             taken ? self->answer_to(*taken) : self->not_taken_in(taken.error()));

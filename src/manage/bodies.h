@@ -14,12 +14,12 @@ namespace vantro::manage {
 
 struct CallDesk;
 
-// At most kLongestBody bytes; what is longer is refused.
+// What is longer than it may be is refused.
 class TextBody final : public net::http::Body {
  public:
-  // `announced`: its size, as far as it is known.
+  // `announced`: its size, as far as it is known. `most`: bytes that it may have.
   TextBody(net::http::Connection& connection, std::uint64_t announced,
-           std::function<void(std::string)> whole);
+           std::function<void(std::string)> whole, std::size_t most = kLongestBody);
 
   bool waits() const override { return too_long_; }
   std::span<std::uint8_t> room() override;
@@ -33,6 +33,7 @@ class TextBody final : public net::http::Body {
 
   net::http::Connection& connection_;  // holds it
   std::function<void(std::string)> whole_;
+  const std::size_t most_;
   base::ByteBuffer piece_;
   std::string text_;
   bool too_long_ = false;

@@ -2,7 +2,6 @@
 
 #include "base/overloaded.h"
 #include "base/visible_name.h"
-#include "crypto/secret.h"
 #include "manage/answers.h"
 #include "manage/bodies.h"
 #include "manage/image_routes.h"
@@ -14,23 +13,15 @@ using base::Kind;
 using net::http::Answer;
 using net::http::Connection;
 
-bool holds(std::string_view header, const std::string& token) {
-  constexpr std::string_view kScheme = "bearer ";
-  return base::folded(header.substr(0, kScheme.size())) == kScheme &&
-         crypto::equal_secrets(header.substr(kScheme.size()), token);
-}
+// Of calls by those who are not known yet.
+constexpr std::size_t kLongestUnknown = 16 * 1024;
 
-Answer unauthorized() {
-  api::Problem unauthorized;
-  unauthorized.type = "urn:vantro:problem:unauthorized";
-  unauthorized.title = "The token is missing or wrong";
-  unauthorized.status = 401;
-  unauthorized.kind = "unauthorized";
-  unauthorized.detail =
-      "the token is missing or wrong; it stands in the file 'token' of the server's "
-      "state folder, and goes into 'Authorization: Bearer TOKEN'";
-  auto answer = problem(unauthorized);
-  answer.set("WWW-Authenticate", "Bearer");
+// Whoever is refused like this can't go on with the connection.
+Answer shut(int status, const base::Refusal& why) {
+  auto told = api::problem_of(why);
+  told.status = status;
+  auto answer = problem(told);
+  if (status == 401) answer.set("WWW-Authenticate", "Bearer");
   answer.close = true;
   return answer;
 }
@@ -53,6 +44,7 @@ class Download final : public net::http::Delivery {
 Answer content_answer(base::Outcome<Content> content) {
   if (!content) return refusal(content.error());
   Answer answer;
+  guard(answer);
   answer.set("Content-Type", "application/octet-stream");
   if (!content->sha256.empty()) answer.set("X-Vantro-SHA-256", content->sha256);
   answer.length = content->size;
@@ -67,13 +59,11 @@ const char* content_type(api::Carries what) {
 
 }  // namespace
 
-CallDesk::CallDesk(const net::Services& services, net::WorkPool& slow_pool, Service& what,
-                   Access tokens)
+CallDesk::CallDesk(const net::Services& services, const Pools& the_pools, Service& what)
     : disk(services.disk),
-      slow(slow_pool),
+      pools(the_pools),
       log(services.log),
       service(what),
-      access(std::move(tokens)),
       routes(make_routes(what)),
       events(std::make_shared<EventFeed>(what, services.disk)) {}
 
@@ -87,30 +77,73 @@ Answer CallHandler::problem(int status, const std::string& why) {
 
 void CallHandler::stray(const std::string& why) {
   desk_->log.debug("management: what came is no call",
-                   {{"peer", peer_.text()}, {"why", why}});
+                   {{"peer", way_.from()}, {"why", why}});
 }
 
 void CallHandler::request(const net::http::Head& head) {
-  auto matched = match(desk_->routes, head.method, head.target);
-  const bool open_to_all =
-      matched && matched->route->operation->permission == api::Permission::kAnyone;
-  // Before anything is said about what there is.
-  const auto authorization = head.field("authorization");
-  const bool sees_secrets = holds(authorization, desk_->access.secrets_token);
-  if (!open_to_all && !sees_secrets && !holds(authorization, desk_->access.token)) {
-    return connection_.answer(unauthorized());
+  auto& door = *desk_->service.door;
+  if (const auto turned = door.turns_away(head, way_)) {
+    return connection_.answer(shut(turned->status, {Kind::kDenied, turned->why}));
   }
-  if (!matched) return connection_.answer(refusal(matched.error()));
-  auto& call = matched->call;
-  call.may_see_secrets = sees_secrets;
-  // Both tokens are the operator's.
-  call.caller = {"operator", "operator", peer_};
-  const auto& route = *matched->route;
+  auto matched = match(desk_->routes, head.method, head.target);
+  if (matched && matched->route->operation->permission == api::Permission::kAnyone) {
+    desk::Caller anyone;
+    anyone.from = way_.from();
+    return call(head, std::move(*matched), anyone);
+  }
+  // Before anything is said about what there is.
+  if (!local_user_ || !head.field("authorization").empty()) {
+    const auto caller = door.known(head, way_);
+    if (!caller) {
+      return connection_.answer(
+          shut(caller.error().kind == Kind::kBusy ? 429 : 401, caller.error()));
+    }
+    if (!matched) return connection_.answer(refusal(matched.error()));
+    return call(head, std::move(*matched), *caller);
+  }
+  // Who it is must be looked up, which may take its time.
+  desk_->disk.post([connection = connection_.self(), this, head, matched] {
+    // std::function wants copies of what it holds.
+    auto caller = desk_->service.door->local(*local_user_);
+    // This lives as long as the connection does.
+    connection->on_lane([this, head, matched, caller](Connection& there) {
+      if (!caller) return there.answer(shut(403, caller.error()));
+      if (!matched) return there.answer(refusal(matched.error()));
+      call(head, *matched, *caller);
+    });
+  });
+}
+
+void CallHandler::call(const net::http::Head& head, Matched matched,
+                       const desk::Caller& caller) {
+  auto& call = matched.call;
+  call.caller = caller;
+  call.way = way_;
+  const auto& route = *matched.route;
+  const auto& operation = *route.operation;
+  if (auto allowed = may(call.caller, operation.permission); !allowed) {
+    desk_->service.repository.record_event(
+        "call", call.caller.by(), allowed.error().sentence,
+        std::string(operation.method) + " " +
+            base::printable(head.target.substr(0, head.target.find('?')), 200),
+        "refused");
+    return connection_.answer(refusal(allowed.error()));
+  }
+  note(call.caller);
   std::visit(base::Overloaded{
                  [&](const TextWork& work) { answer_text(route, work, head, call); },
                  [&](const ContentWork& work) {
                    answer_from(desk_->disk,
                                [call, &work] { return content_answer(work(call)); });
+                 },
+                 [&](const AnswerWork& work) {
+                   auto& pool = route.at_door ? desk_->pools.doors : desk_->disk;
+                   with_body(route, head, [this, call, &work, &pool](std::string body) {
+                     answer_from(pool, [call, &work, body = std::move(body)] {
+                       auto answer = work(call, body);
+                       return answer ? std::move(*answer) : refusal(answer.error());
+                     });
+                   });
                  },
                  [&](const ImageUpload&) { take_image(head, call); },
                  [&](const EventStream&) { begin_stream(); },
@@ -118,22 +151,48 @@ void CallHandler::request(const net::http::Head& head) {
              route.work);
 }
 
+void CallHandler::note(const desk::Caller& caller) {
+  auto& repository = desk_->service.repository;
+  const auto now = repository.clock.wall();
+  if (caller.name.empty() ||
+      !repository.people.is_news(caller.name, caller.token, caller.from, now)) {
+    return;
+  }
+  desk_->disk.post([desk = desk_, caller, now] {
+    auto& people = desk->service.repository.people;
+    const bool kept =
+        desk->service.repository.snapshot()->people->find(caller.name) != nullptr;
+    people.came({caller.name, caller.powers, caller.token, caller.kind},
+                caller.token == 0 ? "socket"
+                : kept            ? ""
+                                  : "PAM",
+                caller.from, now);
+  });
+}
+
+void CallHandler::with_body(const Route& route, const net::http::Head& head,
+                            std::function<void(std::string)> then) {
+  const auto& operation = *route.operation;
+  if (operation.takes == api::Carries::kNothing) return then({});
+  const bool unknown = operation.permission == api::Permission::kAnyone;
+  connection_.receive(std::make_unique<TextBody>(
+      connection_, head.content_length.value_or(0), std::move(then),
+      unknown ? kLongestUnknown : kLongestBody));
+}
+
 void CallHandler::answer_text(const Route& route, const TextWork& work,
                               const net::http::Head& head, const Call& call) {
-  auto& pool = route.slow ? desk_->slow : desk_->disk;
+  auto& pool = route.slow ? desk_->pools.slow : desk_->disk;
   const auto& operation = *route.operation;
   // As text it goes on its way: a document takes several times as much memory, and would
   // stay until a slow client has read it all.
-  const auto made = [this, call, &work, &pool, &operation](std::string body) {
+  with_body(route, head, [this, call, &work, &pool, &operation](std::string body) {
     answer_from(pool, [call, &work, &operation, body = std::move(body)] {
       auto answer = work(call, body);
       if (!answer) return refusal(answer.error());
       return text(200, content_type(operation.gives), std::move(*answer));
     });
-  };
-  if (operation.takes == api::Carries::kNothing) return made({});
-  connection_.receive(
-      std::make_unique<TextBody>(connection_, head.content_length.value_or(0), made));
+  });
 }
 
 void CallHandler::answer_from(net::WorkPool& pool, Work work) {
@@ -158,6 +217,7 @@ void CallHandler::take_image(const net::http::Head& head, const Call& call) {
   auto options = intake_options(*asked);
   if (!options) return connection_.answer(refusal(options.error()));
   options->size = head.content_length;
+  options->by = call.caller.by();
   const bool compared = !options->claims.empty();
   desk_->disk.post([connection = connection_.self(), desk = desk_, compared,
                     options = std::move(*options)] {
@@ -174,8 +234,8 @@ void CallHandler::take_image(const net::http::Head& head, const Call& call) {
 
 void CallHandler::begin_stream() {
   Answer stream;
+  guard(stream);
   stream.set("Content-Type", "text/event-stream");
-  stream.set("Cache-Control", "no-store");
   stream.endless = true;
   connection_.answer(std::move(stream));
   if (!connection_.is_open()) return;

@@ -18,14 +18,12 @@ namespace vantro::manage {
 
 // What the connections have in common. Constant after construction.
 struct CallDesk {
-  CallDesk(const net::Services& services, net::WorkPool& slow_pool, Service& what,
-           Access tokens);
+  CallDesk(const net::Services& services, const Pools& pools, Service& what);
 
   net::WorkPool& disk;
-  net::WorkPool& slow;
+  const Pools pools;
   base::Log log;
   Service& service;
-  const Access access;
   const std::vector<Route> routes;
   const std::shared_ptr<EventFeed> events;
 };
@@ -34,8 +32,11 @@ class CallHandler final : public net::http::Handler {
  public:
   // `connection` owns it.
   CallHandler(net::http::Connection& connection, std::shared_ptr<const CallDesk> desk,
-              const base::Address& peer)
-      : connection_(connection), desk_(std::move(desk)), peer_(peer) {}
+              Way way, std::optional<unsigned> local_user)
+      : connection_(connection),
+        desk_(std::move(desk)),
+        way_(way),
+        local_user_(local_user) {}
   ~CallHandler() override;
 
   void request(const net::http::Head& head) override;
@@ -49,6 +50,13 @@ class CallHandler final : public net::http::Handler {
 
   // Works it off there, and answers with what it gives.
   void answer_from(net::WorkPool& pool, Work work);
+  // By a caller who is known, or without a name: an operation for anyone.
+  void call(const net::http::Head& head, Matched matched, const desk::Caller& caller);
+  // That somebody came, for the list of people.
+  void note(const desk::Caller& caller);
+  // After the body, where the operation takes one.
+  void with_body(const Route& route, const net::http::Head& head,
+                 std::function<void(std::string)> then);
   void answer_text(const Route& route, const TextWork& work, const net::http::Head& head,
                    const Call& call);
   void take_image(const net::http::Head& head, const Call& call);
@@ -56,7 +64,8 @@ class CallHandler final : public net::http::Handler {
 
   net::http::Connection& connection_;
   const std::shared_ptr<const CallDesk> desk_;
-  const base::Address peer_;
+  const Way way_;
+  const std::optional<unsigned> local_user_;  // at the other end of the local socket
   std::optional<EventFeed::Id> reads_;
 };
 

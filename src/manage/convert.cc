@@ -73,6 +73,8 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.resent = entry.resent;
   result.outcome = entry.outcome;
   result.sentence = entry.sentence;
+  result.from = entry.from;
+  result.hash = entry.chain;
   return result;
 }
 

@@ -80,12 +80,13 @@ base::Outcome<api::ImageDetail> image(Service& service, const Call&,
   return detail(service, *found);
 }
 
-base::Outcome<Content> image_content(Service& service, const Call&,
+base::Outcome<Content> image_content(Service& service, const Call& call,
                                      const api::Named& asked) {
   const auto found = image_for(service, asked.name);
   if (!found) return base::refuse(found.error());
   auto file = service.repository.folder.open_stored(found->digests.sha256, found->size);
   if (!file) return base::refuse(file.error());
+  service.repository.record_event("image-save", call.caller.by(), "", found->name);
   return Content{std::move(*file), found->size, found->digests.sha256};
 }
 

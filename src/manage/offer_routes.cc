@@ -168,10 +168,11 @@ base::Outcome<api::Verification> verification(Service& service, const Call&,
   return shape(service.verifier.progress());
 }
 
-base::Outcome<api::Verification> verify(Service& service, const Call&,
+base::Outcome<api::Verification> verify(Service& service, const Call& call,
                                         const api::Nothing&,
                                         const api::VerifyWanted& given) {
   upkeep::VerifyRequest request;
+  request.by = call.caller.by();
   if (!given.image.empty()) request.image = given.image;
   request.unread_for =
       std::chrono::hours(24 * std::min<std::int64_t>(given.unread_days, 100'000));

@@ -17,7 +17,9 @@
 #include "manage/convert_catalogue.h"
 #include "manage/device_routes.h"
 #include "manage/image_routes.h"
+#include "manage/ledger_routes.h"
 #include "manage/offer_routes.h"
+#include "manage/people_routes.h"
 #include "manage/unrecorded_routes.h"
 #include "manage/values.h"
 #include "text/nearest.h"
@@ -27,13 +29,12 @@ namespace {
 
 using base::Kind;
 
-constexpr std::int64_t kMostLedgerRows = 10'000;
-constexpr std::int64_t kUsualLedgerRows = 50;
 constexpr std::size_t kMostChanges = 1000;
 constexpr std::int64_t kMostContacts = 1000;
 constexpr std::int64_t kUsualContacts = 100;
 
-base::Outcome<api::Status> status(Service& service, const Call&, const api::Nothing&) {
+base::Outcome<api::Status> status(Service& service, const Call& call,
+                                  const api::Nothing&) {
   auto& repository = service.repository;
   const auto images = repository.catalog.count();
   if (!images) return base::refuse(images.error());
@@ -50,7 +51,9 @@ base::Outcome<api::Status> status(Service& service, const Call&, const api::Noth
     status.listeners.push_back(
         {one.protocol, one.where.text(), base::find_protocol(one.protocol)->protects});
   }
-  status.listeners.push_back({"management", service.management.text(), false});
+  status.listeners.insert(status.listeners.end(), service.management.begin(),
+                          service.management.end());
+  if (service.door != nullptr) status.you = service.door->me(call.caller);
   status.images = *images;
   status.offers = service.repository.offer_index()->size();
   status.backups = *revisions;
@@ -61,6 +64,11 @@ base::Outcome<api::Status> status(Service& service, const Call&, const api::Noth
   status.accounts = accounts->size() - 1;
   status.openings = openings(service);
   status.trouble = std::move(*trouble);
+  if (service.management_trouble) {
+    for (auto& one : service.management_trouble()) {
+      status.trouble.push_back(std::move(one));
+    }
+  }
   if (service.fronts) status.fronts = service.fronts();
   if (service.ssh) status.ssh = service.ssh();
   if (service.resealer != nullptr) {
@@ -105,23 +113,6 @@ base::Outcome<api::ContactList> contacts(Service& service, const Call&,
   return api::ContactList{shapes(*heard)};
 }
 
-base::Outcome<api::LedgerPage> ledger(Service& service, const Call&,
-                                      const api::LedgerAsked& asked) {
-  const auto rows = std::min(asked.limit.value_or(kUsualLedgerRows), kMostLedgerRows);
-  auto whose = asked.whose;
-  if (const auto address = base::Address::parse(whose)) {
-    whose = address->text();
-  } else if (!whose.empty()) {
-    const auto device = service.repository.inventory.holder(whose);
-    if (!device) return base::refuse(device.error());
-    whose = device->name;
-  }
-  const auto found = service.repository.ledger.newest(static_cast<std::size_t>(rows),
-                                                      asked.before, whose);
-  if (!found) return base::refuse(found.error());
-  return api::LedgerPage{shapes(*found)};
-}
-
 base::Outcome<api::RouteTable> route_table(Service&, const Call&, const api::Nothing&) {
   api::RouteTable table;
   for (const auto* one : api::operations()) {
@@ -148,7 +139,6 @@ std::vector<Route> make_routes(Service& service) {
   routes.add(api::kChanges, changes);
   routes.add(api::kContacts, contacts);
   routes.add(api::kContact, story);
-  routes.add(api::kLedger, ledger);
   routes.add(api::kRoutes, route_table);
   routes.add(api::kOpenApi, [document = api::openapi(service.version)](
                                 Service&, const Call&, const api::Nothing&) {
@@ -158,7 +148,9 @@ std::vector<Route> make_routes(Service& service) {
   backup_routes(routes);
   device_routes(routes);
   image_routes(routes);
+  ledger_routes(routes);
   offer_routes(routes);
+  people_routes(routes);
   unrecorded_routes(routes);
   auto all = routes.take();
   std::vector<Route> in_order;
@@ -195,7 +187,7 @@ base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view 
     if (operation.method == method) {
       // What the path says can't be said otherwise behind it.
       (*values)->merge(*query);
-      return Matched{&route, {std::move(**values), {}, false}};
+      return Matched{&route, {std::move(**values), {}, {}}};
     }
     other_methods +=
         fmt::format("{}{}", other_methods.empty() ? "" : ", ", operation.method);

@@ -15,7 +15,9 @@
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "desk/caller.h"
+#include "manage/door.h"
 #include "manage/service.h"
+#include "net/http/answer.h"
 
 namespace vantro::manage {
 
@@ -23,8 +25,7 @@ namespace vantro::manage {
 struct Call {
   api::Values values;  // of path and query, decoded
   desk::Caller caller;
-  // The caller's token is that which shows secrets, where they are asked for.
-  bool may_see_secrets = false;
+  Way way;
 };
 
 // Bytes that are sent as they are.
@@ -41,13 +42,17 @@ inline constexpr std::size_t kLongestBody = 32 << 20;
 using TextWork =
     std::function<base::Outcome<std::string>(const Call&, const std::string& body)>;
 using ContentWork = std::function<base::Outcome<Content>(const Call&)>;
+// What answers more than a text.
+using AnswerWork =
+    std::function<base::Outcome<net::http::Answer>(const Call&, const std::string& body)>;
 struct ImageUpload {};  // the body is an image; it is streamed into the gate
 struct EventStream {};  // server-sent events, until the caller goes
 
 struct Route {
   const api::OperationInfo* operation = nullptr;
-  std::variant<TextWork, ContentWork, ImageUpload, EventStream> work;
-  bool slow = false;  // it may take a minute
+  std::variant<TextWork, ContentWork, AnswerWork, ImageUpload, EventStream> work;
+  bool slow = false;     // it may take a minute
+  bool at_door = false;  // where passwords are looked at
 };
 
 // The nearest of the names, for refusals.
@@ -104,6 +109,29 @@ class Routes {
   void add_slow(const api::Operation<Asked, Body, Answer>& operation, Work work) {
     add(operation, std::move(work));
     all_.back().slow = true;
+  }
+  // `work(service, call, body)` or, where the operation takes none, `work(service, call)`
+  // gives an Outcome of an Answer.
+  template <class Asked, class Body, class Result, class Work>
+  void add_answer(const api::Operation<Asked, Body, Result>& operation, Work work) {
+    all_.push_back(
+        {&operation,
+         AnswerWork([&service = service_, work](const Call& call, const std::string& body)
+                        -> base::Outcome<net::http::Answer> {
+           if constexpr (std::is_same_v<Body, api::Nothing>) {
+             return work(service, call);
+           } else {
+             Body given;
+             auto read = api::read_body(body, api::shape_of<Body>(), &given, nearest);
+             if (!read) return base::refuse(read.error());
+             return work(service, call, given);
+           }
+         })});
+  }
+  template <class Asked, class Body, class Result, class Work>
+  void add_at_door(const api::Operation<Asked, Body, Result>& operation, Work work) {
+    add_answer(operation, std::move(work));
+    all_.back().at_door = true;
   }
   void add_upload(const api::OperationInfo& operation) {
     all_.push_back({&operation, ImageUpload{}});

@@ -24,19 +24,20 @@ std::string no_room() {
 
 }  // namespace
 
-net::TcpProtocol protocol(const net::Services& services, net::WorkPool& slow,
-                          Service& service, Access access) {
-  const auto desk =
-      std::make_shared<CallDesk>(services, slow, service, std::move(access));
+net::TcpProtocol protocol(const net::Services& services, const Pools& pools,
+                          Service& service) {
+  const auto desk = std::make_shared<CallDesk>(services, pools, service);
   net::TcpProtocol management;
   management.name = "management";
-  management.name_with_tls = "management";
+  management.name_with_tls = "management-tls";
   management.no_room = no_room();
   management.welcome = [desk](net::TcpLane& lane, net::Accepted accepted) {
-    const auto peer = accepted.peer.address;
+    const Way way{accepted.peer.address, accepted.local.address, accepted.tls != nullptr,
+                  accepted.local_user.has_value()};
+    const auto user = accepted.local_user;
     auto connection =
         std::make_shared<net::http::Connection>(lane, kPatience, std::move(accepted));
-    connection->handle_with(std::make_unique<CallHandler>(*connection, desk, peer));
+    connection->handle_with(std::make_unique<CallHandler>(*connection, desk, way, user));
     return connection;
   };
   return management;

@@ -33,6 +33,8 @@ class Acceptor final : public EventLoop::Source {
 
   // 0 or an errno.
   int listen(const base::Endpoint& where);
+  // One that listens already, such as a local socket; it must not block.
+  void listen_on(base::UniqueFd socket) { socket_ = std::move(socket); }
   const base::Endpoint& local() const { return local_; }
   // Begins to accept; false if the loop has no room.
   bool start();

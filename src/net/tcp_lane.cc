@@ -30,6 +30,15 @@ std::string interface_with(const base::Address& address) {
   return name;
 }
 
+std::optional<unsigned> user_behind(int socket) {
+  ucred who{};
+  socklen_t size = sizeof who;
+  if (::getsockopt(socket, SOL_SOCKET, SO_PEERCRED, &who, &size) != 0) {
+    return std::nullopt;
+  }
+  return who.uid;
+}
+
 }  // namespace
 
 TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
@@ -50,12 +59,12 @@ TcpLane::~TcpLane() {
   for (const auto& work : left_to_disk_) work();
 }
 
-int TcpLane::listen(const base::Endpoint& where, bool tls,
-                    const std::vector<std::unique_ptr<TcpLane>>& lanes) {
-  auto acceptor = std::make_unique<Acceptor>(
-      *loop_, tls ? shared_->protocol.name_with_tls : shared_->protocol.name,
+std::unique_ptr<Acceptor> TcpLane::acceptor(
+    How how, const std::vector<std::unique_ptr<TcpLane>>& lanes) {
+  return std::make_unique<Acceptor>(
+      *loop_, how == How::kTls ? shared_->protocol.name_with_tls : shared_->protocol.name,
       shared_->log,
-      [this, &lanes, tls](base::UniqueFd socket, const base::Endpoint& peer,
+      [this, &lanes, how](base::UniqueFd socket, const base::Endpoint& peer,
                           const base::Endpoint& local) {
         if (!shared_->take_room(peer.address)) {
           const auto& unanswered = shared_->protocol.unanswered;
@@ -63,23 +72,44 @@ int TcpLane::listen(const base::Endpoint& where, bool tls,
           // What does not fit into the socket's buffer is not worth waiting for. Under
           // TLS there is nothing that could be said in the clear.
           const auto& words = shared_->protocol.no_room;
-          if (!tls) ::send(socket.get(), words.data(), words.size(), MSG_NOSIGNAL);
+          if (how != How::kTls) {
+            ::send(socket.get(), words.data(), words.size(), MSG_NOSIGNAL);
+          }
           return;
         }
-        lanes[next_lane_++ % lanes.size()]->take(std::move(socket), peer, local, tls);
+        lanes[next_lane_++ % lanes.size()]->take(std::move(socket), peer, local, how);
         // A pause of the acceptor is ended by the tick.
       });
-  if (const int error = acceptor->listen(where); error != 0) return error;
+}
+
+int TcpLane::start(How how, std::unique_ptr<Acceptor> acceptor) {
   if (!acceptor->start()) return ENOMEM;
-  listeners_.push_back({tls, std::move(acceptor)});
+  listeners_.push_back({how, std::move(acceptor)});
   loop_->keep_ticking(true);
   return 0;
+}
+
+int TcpLane::listen(const base::Endpoint& where, bool tls,
+                    const std::vector<std::unique_ptr<TcpLane>>& lanes) {
+  const auto how = tls ? How::kTls : How::kClear;
+  auto made = acceptor(how, lanes);
+  if (const int error = made->listen(where); error != 0) return error;
+  return start(how, std::move(made));
+}
+
+int TcpLane::listen_locally(base::UniqueFd socket,
+                            const std::vector<std::unique_ptr<TcpLane>>& lanes) {
+  auto made = acceptor(How::kLocal, lanes);
+  made->listen_on(std::move(socket));
+  return start(How::kLocal, std::move(made));
 }
 
 std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
   std::vector<base::Endpoint> where;
   for (const auto& one : listeners_) {
-    if (one.tls == tls) where.push_back(one.acceptor->local());
+    if (one.how == (tls ? How::kTls : How::kClear)) {
+      where.push_back(one.acceptor->local());
+    }
   }
   return where;
 }
@@ -87,22 +117,26 @@ std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
 void TcpLane::run() { loop_->run(); }
 
 void TcpLane::take(base::UniqueFd socket, const base::Endpoint& peer,
-                   const base::Endpoint& local, bool tls) {
+                   const base::Endpoint& local, How how) {
   // std::function wants copies of what it holds.
   auto held = std::make_shared<base::UniqueFd>(std::move(socket));
   loop_->post(
-      [this, held, peer, local, tls] { adopt(std::move(*held), peer, local, tls); });
+      [this, held, peer, local, how] { adopt(std::move(*held), peer, local, how); });
 }
 
 void TcpLane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
-                    const base::Endpoint& local, bool tls) {
+                    const base::Endpoint& local, How how) {
+  const bool tls = how == How::kTls;
   std::unique_ptr<crypto::TlsChannel> channel;
   if (tls) channel = shared_->config.tls->accept(socket.get());
   const auto& protocol = shared_->protocol;
-  const bool usable = !finished_ && (!tls || channel);
+  std::optional<unsigned> user;
+  if (how == How::kLocal) user = user_behind(socket.get());
+  const bool usable = !finished_ && (!tls || channel) && (how != How::kLocal || user);
   const auto conversation = protocol.welcome(
       *this, {std::move(socket), std::move(channel), peer, local,
-              tls ? protocol.name_with_tls : protocol.name, heard_on(local)});
+              tls ? protocol.name_with_tls : protocol.name,
+              how == How::kLocal ? "local socket" : heard_on(local), user});
   if (!usable || !conversation->start()) {
     shared_->give_back(peer.address);
     return;

@@ -18,6 +18,9 @@ namespace vantro::net {
 
 class TcpLane {
  public:
+  // How connections come to a listener.
+  enum class How { kClear, kTls, kLocal };
+
   // How often deadlines and progress are looked at.
   static constexpr base::Duration kTick = std::chrono::milliseconds(100);
 
@@ -29,13 +32,16 @@ class TcpLane {
   // Before run(). 0 or an errno. Connections go to `lanes` in turn.
   int listen(const base::Endpoint& where, bool tls,
              const std::vector<std::unique_ptr<TcpLane>>& lanes);
+  // The same on a local socket that listens.
+  int listen_locally(base::UniqueFd socket,
+                     const std::vector<std::unique_ptr<TcpLane>>& lanes);
   std::vector<base::Endpoint> listening(bool tls) const;
 
   void run();
   // The three that other threads may call.
   void stop() { loop_->stop(); }
   void take(base::UniqueFd socket, const base::Endpoint& peer,
-            const base::Endpoint& local, bool tls);
+            const base::Endpoint& local, How how);
   void drain(base::Duration grace, std::function<void()> finished);
 
   // For conversations.
@@ -50,12 +56,15 @@ class TcpLane {
 
  private:
   struct Listener {
-    bool tls = false;
+    How how = How::kClear;
     std::unique_ptr<Acceptor> acceptor;
   };
 
+  std::unique_ptr<Acceptor> acceptor(How how,
+                                     const std::vector<std::unique_ptr<TcpLane>>& lanes);
+  int start(How how, std::unique_ptr<Acceptor> acceptor);
   void adopt(base::UniqueFd socket, const base::Endpoint& peer,
-             const base::Endpoint& local, bool tls);
+             const base::Endpoint& local, How how);
   void tick();
   void settle_ticking();
   const std::string& heard_on(const base::Endpoint& local);

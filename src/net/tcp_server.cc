@@ -33,6 +33,10 @@ tl::expected<void, BindFailure> TcpServer::bind() {
         });
     if (!bound) return bound;
   }
+  if (const auto& local = shared_->config.local; local && *local) {
+    const int error = lanes_.front()->listen_locally(std::move(*local), lanes_);
+    if (error != 0) return tl::unexpected(BindFailure{{}, error});
+  }
   return {};
 }
 

@@ -5,6 +5,7 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -51,6 +52,9 @@ struct TcpConfig {
   std::vector<base::Endpoint> listen;
   std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
   std::shared_ptr<crypto::TlsServer> tls;
+  // A local socket (unix(7)) that listens, beside the others; none: null. It is taken by
+  // bind().
+  std::shared_ptr<base::UniqueFd> local = {};
   std::size_t threads = 2;
   // Of this protocol; and all share Services::room.
   std::size_t most_connections = 4000;
@@ -64,6 +68,9 @@ struct Accepted {
   base::Endpoint peer, local;
   std::string protocol;  // as TcpProtocol names it
   std::string heard_on;  // "192.0.2.10:80 on eth0"
+  // Who is at the other end of a local socket, as the kernel tells (SO_PEERCRED); none:
+  // it came over a network.
+  std::optional<unsigned> local_user = {};
 };
 
 // In what the protocols over TCP differ.

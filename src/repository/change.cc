@@ -2,12 +2,12 @@
 
 namespace vantro::repository {
 
-Change::Change(Repository& repository, std::string by)
+Change::Change(Repository& repository, By by)
     : repository_(repository), by_(std::move(by)), now_(repository.clock.wall()) {}
 
 void Change::begin(db::Transaction& transaction) {
   lines_.clear();
-  transaction.acting(by_);
+  transaction.acting(by_.name);
 }
 
 void Change::record(db::Transaction& transaction, const std::string& event,
@@ -16,7 +16,8 @@ void Change::record(db::Transaction& transaction, const std::string& event,
   ledger::Entry entry;
   entry.at = now_;
   entry.event = event;
-  entry.actor = by_;
+  entry.actor = by_.name;
+  entry.from = by_.from;
   entry.protocol = "manage";
   entry.name = name;
   entry.sha256 = sha256;
@@ -28,8 +29,10 @@ void Change::record(db::Transaction& transaction, const std::string& event,
 
 void Change::committed() const {
   for (const auto& one : lines_) {
-    repository_.log.info(one.event,
-                         {{"name", one.name}, {"by", by_}, {"what", one.sentence}});
+    repository_.log.info(one.event, {{"name", one.name},
+                                     {"by", by_.name},
+                                     {"from", by_.from},
+                                     {"what", one.sentence}});
   }
 }
 

@@ -11,14 +11,15 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "db/database.h"
+#include "repository/by.h"
 #include "repository/repository.h"
 
 namespace vantro::repository {
 
 class Change {
  public:
-  // `by`: whose it is. The repository must outlive it.
-  Change(Repository& repository, std::string by);
+  // The repository must outlive it.
+  Change(Repository& repository, By by);
 
   // At the beginning of the transaction, which may be begun once more.
   void begin(db::Transaction& transaction);
@@ -30,7 +31,7 @@ class Change {
   // Tells the log what was recorded. REQUIRES: the transaction is committed.
   void committed() const;
 
-  const std::string& by() const { return by_; }
+  const std::string& by() const { return by_.name; }
   base::WallTime now() const { return now_; }
 
  private:
@@ -39,7 +40,7 @@ class Change {
   };
 
   Repository& repository_;
-  std::string by_;
+  By by_;
   base::WallTime now_;
   std::vector<Line> lines_;
 };
@@ -47,7 +48,7 @@ class Change {
 // Runs `work(transaction, change)` as one change, which is on disk when this returns a
 // value.
 template <class F>
-auto change(Repository& repository, const std::string& by, F work)
+auto change(Repository& repository, const By& by, F work)
     -> decltype(work(std::declval<db::Transaction&>(), std::declval<Change&>())) {
   Change made(repository, by);
   auto done = repository.database->write([&](db::Transaction& transaction) {

@@ -142,6 +142,7 @@ Repository::Repository(std::unique_ptr<store::StateFolder> state_folder,
       backup_offers(*database),
       devices(*database),
       accounts(*database),
+      people(*database),
       ledger(*database, log),
       change_log(*database),
       snapshots(*database, log, rules.only_vouched),
@@ -192,13 +193,17 @@ const backup::KeepRule& Rules::keep(backup::FileKind kind) const {
   return keep_others;
 }
 
-void Repository::record_event(const std::string& event, const std::string& actor,
-                              const std::string& sentence) {
+void Repository::record_event(const std::string& event, const By& by,
+                              const std::string& sentence, const std::string& name,
+                              const std::string& outcome) {
   ledger::Entry entry;
   entry.at = clock.wall();
   entry.event = event;
-  entry.actor = actor;
-  entry.outcome = "done";
+  entry.actor = by.name;
+  entry.from = by.from;
+  if (!by.from.empty()) entry.protocol = "manage";
+  entry.name = name;
+  entry.outcome = outcome;
   entry.sentence = sentence;
   ledger.append(std::move(entry));
 }

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "auth/accounts.h"
+#include "auth/people.h"
 #include "backup/backup_offers.h"
 #include "backup/backups.h"
 #include "backup/retention.h"
@@ -21,6 +22,7 @@
 #include "db/database.h"
 #include "fleet/devices.h"
 #include "ledger/ledger.h"
+#include "repository/by.h"
 #include "repository/change_log.h"
 #include "repository/contents.h"
 #include "repository/filing.h"
@@ -72,10 +74,10 @@ struct Repository {
     return snapshot()->offers;
   }
 
-  // Something that the server did or met, into the ledger; it need not be on disk when
-  // this returns.
-  void record_event(const std::string& event, const std::string& actor,
-                    const std::string& sentence);
+  // Something that the server did or met, or a person looked at or tried, into the
+  // ledger; it need not be on disk when this returns.
+  void record_event(const std::string& event, const By& by, const std::string& sentence,
+                    const std::string& name = "", const std::string& outcome = "done");
   // Offers whose time is over end, for the records as well: devices get none from that
   // moment on anyway.
   base::Outcome<void> end_expired_offers();
@@ -97,6 +99,7 @@ struct Repository {
   backup::BackupOffers backup_offers;
   fleet::Devices devices;
   auth::Accounts accounts;
+  auth::People people;
   ledger::Ledger ledger;
   ChangeLog change_log;
 

@@ -38,7 +38,8 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
     if (all) {
       return shared(Snapshot{
           sequence, shared(catalog::OfferIndex::read(t, only_vouched_)),
-          shared(auth::AccountIndex::read(t)), shared(fleet::DeviceIndex::read(t)),
+          shared(auth::AccountIndex::read(t)), shared(auth::PeopleIndex::read(t)),
+          shared(fleet::DeviceIndex::read(t)),
           shared(backup::BackupOfferIndex::read(t))});
     }
     auto next = *last;
@@ -48,6 +49,9 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
     }
     if (any(changes, {auth::kAccountChanged})) {
       next.accounts = shared(last->accounts->after(t, changes));
+    }
+    if (any(changes, {auth::kPersonChanged})) {
+      next.people = shared(auth::PeopleIndex::read(t));
     }
     if (any(changes, {fleet::kDeviceChanged})) {
       next.devices = shared(last->devices->after(t, changes));

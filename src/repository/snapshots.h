@@ -1,11 +1,12 @@
-// What requests look at without the database: offers, accounts, devices, and backups on
-// offer, as they were after one commit. They follow the change log.
+// What requests look at without the database: offers, accounts, people, devices, and
+// backups on offer, as they were after one commit. They follow the change log.
 #pragma once
 
 #include <cstdint>
 #include <memory>
 
 #include "auth/accounts.h"
+#include "auth/people.h"
 #include "backup/backup_offers.h"
 #include "base/log.h"
 #include "base/outcome.h"
@@ -21,6 +22,7 @@ struct Snapshot {
   // Never null.
   std::shared_ptr<const catalog::OfferIndex> offers;
   std::shared_ptr<const auth::AccountIndex> accounts;
+  std::shared_ptr<const auth::PeopleIndex> people;
   std::shared_ptr<const fleet::DeviceIndex> devices;
   std::shared_ptr<const backup::BackupOfferIndex> backup_offers;
 };

@@ -252,7 +252,7 @@ base::Outcome<std::string> DropFolder::take_in(const std::string& name,
   if (!claims) return base::refuse(claims.error());
   gate::IntakeOptions options;
   options.name = name;
-  options.who = "drop-folder";
+  options.by = {"drop-folder"};
   options.size = static_cast<std::uint64_t>(about.st_size);
   options.claims = std::move(*claims);
   options.stop = [this] { return stopping_.load(); };

@@ -105,9 +105,9 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   progress_.contents = count;
   progress_.bytes = wanted->bytes;
   thread_ = std::thread([this, list = std::move(wanted->records),
-                         rate = request.bytes_per_second, who = request.who]() mutable {
+                         rate = request.bytes_per_second, by = request.by]() mutable {
     try {
-      run(std::move(list), rate, std::move(who));
+      run(std::move(list), rate, by);
     } catch (const std::exception& error) {
       const base::Lock guard(mutex_);
       progress_.running = false;
@@ -118,7 +118,7 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
 }
 
 void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
-                   std::string who) {
+                   const repository::By& by) {
   rate_ = bytes_per_second;
   pace_ = std::chrono::steady_clock::now();
   unreadable_why_.clear();
@@ -146,7 +146,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
     done = progress_;
   }
   repository_.record_event(
-      "verify", who,
+      "verify", by,
       fmt::format(
           "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
           done.contents, base::size_text(done.bytes_read), done.damaged,

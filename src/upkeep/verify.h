@@ -19,7 +19,7 @@ struct VerifyRequest {
   std::optional<std::string> image;    // by name; none: all that is stored
   std::chrono::hours unread_for{0};    // only what was not read for so long
   std::uint64_t bytes_per_second = 0;  // 0: as fast as the disk is
-  std::string who = "operator";
+  repository::By by = {"server"};
 };
 
 // Bytes that did not match.
@@ -78,7 +78,8 @@ class Verifier {
   // Nothing: the record has been removed since.
   base::Outcome<std::optional<Content>> content_of(Record record) const;
 
-  void run(std::vector<Record> contents, std::uint64_t bytes_per_second, std::string who);
+  void run(std::vector<Record> contents, std::uint64_t bytes_per_second,
+           const repository::By& by);
   // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
   std::string read_all(const std::vector<Record>& contents, std::vector<Record>& again);
   // False: it was stopped.

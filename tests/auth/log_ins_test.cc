@@ -19,10 +19,14 @@ class LogInsTest : public fakes::RepositoryFixture {
     account.hash = crypto::password_hash("right-pass");
     save(account, true);
     log_ins_.emplace(
-        [this](const std::string& name) {
-          return repository_->snapshot()->accounts->find(name);
+        [this](std::string_view typed) -> std::optional<LogIns::Holder> {
+          const auto name = account_name(typed);
+          const auto found =
+              name ? repository_->snapshot()->accounts->find(*name) : nullptr;
+          if (!found) return std::nullopt;
+          return LogIns::Holder{found->name, found->hash, found->changed_at};
         },
-        clock_);
+        mistakes_, clock_);
   }
   void save(const Account& account, bool fresh) {
     ASSERT_TRUE(
@@ -36,16 +40,17 @@ class LogInsTest : public fakes::RepositoryFixture {
     return account ? *account : account.error().sentence;
   }
 
+  Mistakes mistakes_{clock_};
   std::optional<LogIns> log_ins_;
 };
 
 TEST_F(LogInsTest, TakeTheRightPasswordAndDoNotTellWhatIsWrong) {
   EXPECT_EQ(tried("right-pass"), "night");
   EXPECT_EQ(tried("right-pass", "NIGHT"), "night");
-  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
-  EXPECT_EQ(tried("right-pass", "day"), "the account or its password is wrong");
-  EXPECT_EQ(tried("", "anonymous"), "the account or its password is wrong");
-  EXPECT_EQ(tried("x", "not a name"), "the account or its password is wrong");
+  EXPECT_EQ(tried("wrong-pass"), "the name or its password is wrong");
+  EXPECT_EQ(tried("right-pass", "day"), "the name or its password is wrong");
+  EXPECT_EQ(tried("", "anonymous"), "the name or its password is wrong");
+  EXPECT_EQ(tried("x", "not a name"), "the name or its password is wrong");
 }
 
 TEST_F(LogInsTest, RememberWhatWasRightForAWhile) {
@@ -59,29 +64,29 @@ TEST_F(LogInsTest, RememberWhatWasRightForAWhile) {
 
 TEST_F(LogInsTest, ForgetAtOnceWhatHasChanged) {
   tried("right-pass");
-  EXPECT_EQ(tried("other-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("other-pass"), "the name or its password is wrong");
   Account account;
   account.name = "night";
   account.hash = crypto::password_hash("other-pass");
   account.changed_at = 5;
   save(account, false);
   EXPECT_FALSE(log_ins_->remembered("night", "right-pass"));
-  EXPECT_EQ(tried("right-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("right-pass"), "the name or its password is wrong");
   EXPECT_EQ(tried("other-pass"), "night");
 }
 
 TEST_F(LogInsTest, LetWhoIsWrongAgainAndAgainWait) {
-  for (int i = 0; i < LogIns::kFreeMistakes; ++i) tried("wrong-pass");
+  for (int i = 0; i < Mistakes::kFree; ++i) tried("wrong-pass");
   EXPECT_EQ(tried("right-pass"),
             "too many wrong passwords came from 192.0.2.7; try again in 5.0 s");
   EXPECT_EQ(tried("right-pass", "night", "192.0.2.8"), "night");
   clock_.advance(6s);
-  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("wrong-pass"), "the name or its password is wrong");
   EXPECT_EQ(tried("right-pass"),
             "too many wrong passwords came from 192.0.2.7; try again in 10 s");
   clock_.advance(11s);
   EXPECT_EQ(tried("right-pass"), "night");
-  EXPECT_EQ(tried("wrong-pass"), "the account or its password is wrong");
+  EXPECT_EQ(tried("wrong-pass"), "the name or its password is wrong");
   EXPECT_EQ(tried("right-pass"), "night");
 }
 

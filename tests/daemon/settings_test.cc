@@ -31,7 +31,7 @@ TEST_F(SettingsTest, HaveAWorkingDefaultForEverything) {
   ASSERT_TRUE(settings);
   EXPECT_EQ(settings->state, "/var/lib/vantro");
   EXPECT_EQ(settings->tftp.listen.front().text(), "0.0.0.0:69");
-  EXPECT_EQ(settings->management.listen.text(), "127.0.0.1:7070");
+  EXPECT_EQ(settings->management.listen.front().text(), "127.0.0.1:7070");
 }
 
 TEST_F(SettingsTest, AreReadFromTheFile) {
@@ -81,8 +81,8 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
             "vantro.toml:1: tftp.listen: must name at least one address");
   EXPECT_EQ(
       refusal("management.listen = \"192.0.2.10:7070\"\n"),
-      "vantro.toml:1: management.listen: 192.0.2.10 is not a loopback address, and this "
-      "API is not encrypted; reach it from elsewhere through an SSH tunnel");
+      "vantro.toml: management.listen: 192.0.2.10 is not a loopback address, and without "
+      "TLS tokens can be read on the way; use management.tls_listen for it");
   EXPECT_EQ(refusal("backups.largest = \"much\"\n"),
             "vantro.toml:1: backups.largest: must be a size such as \"16 GiB\"");
   EXPECT_EQ(refusal("log.form = \"xml\"\n"),

@@ -133,7 +133,7 @@ TEST_F(BackupsTest, WhatADeviceFetchedAndWasRefusedIsItsHistoryToo) {
   };
   const auto rows_of = [&](const std::string& whose) {
     std::string text;
-    const auto rows = repository_->ledger.newest(10, {}, whose);
+    const auto rows = repository_->ledger.newest(10, {}, {whose});
     for (const auto& row : *rows) {
       if (row.protocol == "tftp") text += row.event + " " + row.outcome + ", ";
     }

@@ -83,7 +83,7 @@ TEST_F(Access, APasswordAtATerminalIsNotShown) {
                client_environment());
   };
   const auto two = typed("night-pass\nother-pass\n");
-  EXPECT_THAT(two.out, HasSubstr("the two are not the same; nothing was changed"));
+  EXPECT_THAT(two.out, HasSubstr("the passwords do not match; nothing was changed"));
   const auto same = typed("night-pass\nnight-pass\n");
   EXPECT_THAT(same.out, HasSubstr("Password for 'night': "));
   EXPECT_THAT(same.out, HasSubstr("may      fetch, deposit"));
@@ -107,7 +107,7 @@ TEST_F(Access, ClosedIsClosedUntilAnAccountOpensIt) {
                 .out,
             "the image");
   EXPECT_THAT(curl({"-u", "night:wrong-pass", http_url("/x.img")}).out,
-              HasSubstr("the account or its password is wrong"));
+              HasSubstr("the name or its password is wrong"));
   const auto status = vantro({"status"}).out;
   EXPECT_THAT(status,
               HasSubstr("http        listens on 127.0.0.1:" + std::to_string(http_port_) +
@@ -219,7 +219,7 @@ TEST_F(Access, HttpsProtectsWhatItCarries) {
   EXPECT_THAT(vantro({"status"}).out,
               HasSubstr("; content and password are protected on the way"));
   EXPECT_THAT(vantro({"location", "x.img"}).out, HasSubstr(url + "/x.img\n"));
-  EXPECT_EQ(ledger()[0]["protocol"], "https");
+  EXPECT_EQ(row("deposit", "complete")["protocol"], "https");
   // A request that comes in one record with the end of an upload is answered, too.
   fakes::write_file(scratch_ / "two",
                     "PUT /b.cfg HTTP/1.1\r\nHost: a\r\nContent-Length: 20000\r\n\r\n" +

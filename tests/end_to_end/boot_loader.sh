@@ -25,14 +25,13 @@ ip link set tap0 up
 # The device's address is no private one.
 printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "fetch"\n' > "$work/vantro.toml"
 "$vantrod" --config "$work/vantro.toml" --state "$work/state" --tftp-listen 192.0.2.1 \
-  --http-listen none > "$work/server" 2>&1 &
+  --http-listen none --management-socket "$work/management.sock" > "$work/server" 2>&1 &
 pids+=($!)
 for _ in $(seq 100); do
   ! grep -q '^Ready' "$work/server" || break
   sleep 0.1
 done
-VANTRO_TOKEN=$(cat "$work/state/token")
-export VANTRO_TOKEN
+export VANTRO_URL=$work/management.sock
 for image in "$images"/*; do "$vantro" image add "$image" >&2; done
 
 mkfifo "$work/keys"

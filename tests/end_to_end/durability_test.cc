@@ -84,8 +84,9 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
 }
 
 TEST_F(Durability, ASecondServerOnTheSameStateDoesNotStart) {
-  const auto second = start_fails({"--state", state(), "--tftp-listen", "127.0.0.1:0",
-                                   "--management-listen", "127.0.0.1:0"});
+  const auto second =
+      start_fails({"--state", state(), "--tftp-listen", "127.0.0.1:0",
+                   "--management-listen", "127.0.0.1:0", "--management-socket", "none"});
   EXPECT_EQ(second.code, 1);
   EXPECT_EQ(second.err,
             "vantrod: " + state() + ": another vantrod (process " +
@@ -96,8 +97,9 @@ TEST_F(Durability, ASecondServerOnTheSameStateDoesNotStart) {
 
 TEST_F(Durability, APortInUseIsNamedWithItsHolder) {
   const auto tftp = "127.0.0.1:" + std::to_string(tftp_port_);
-  const auto second = start_fails({"--state", scratch_ / "other", "--tftp-listen", tftp,
-                                   "--management-listen", "127.0.0.1:0"});
+  const auto second =
+      start_fails({"--state", scratch_ / "other", "--tftp-listen", tftp,
+                   "--management-listen", "127.0.0.1:0", "--management-socket", "none"});
   EXPECT_EQ(second.code, 1);
   EXPECT_THAT(second.err, testing::StartsWith(
                               "vantrod: TFTP can't listen on " + tftp +
@@ -105,13 +107,25 @@ TEST_F(Durability, APortInUseIsNamedWithItsHolder) {
                               ") holds the port; stop it, or choose another "
                               "port with --tftp-listen 127.0.0.1:"));
   const auto management = "127.0.0.1:" + std::to_string(management_port_);
-  const auto third = start_fails({"--state", scratch_ / "other", "--tftp-listen",
-                                  "127.0.0.1:0", "--management-listen", management});
-  EXPECT_THAT(third.err, testing::StartsWith("vantrod: Management can't listen on " +
-                                             management + ": 'vantrod' (process "));
+  // Devices are served all the same; log, status and exit say what is missing.
+  const auto here = scratch_ / "other.sock";
+  Process third({vantrod_program(), "--state", scratch_ / "other", "--tftp-listen",
+                 "127.0.0.1:0", "--ftp-listen", "none", "--http-listen", "none",
+                 "--management-listen", management, "--management-socket", here},
+                {}, scratch_ / "third.out", scratch_ / "third.err");
+  ASSERT_TRUE(
+      eventually([&] { return file("third.out").find("Ready.") != std::string::npos; }));
+  const auto sentence = "Management can't listen on " + management +
+                        ": 'vantrod' (process " + std::to_string(server_->pid()) + ")";
+  EXPECT_THAT(file("third.err"), testing::HasSubstr(sentence));
+  EXPECT_THAT(run({vantro_program(), "--url", here, "status"}).out,
+              testing::HasSubstr("TROUBLE     " + sentence));
+  third.signal(SIGTERM);
+  EXPECT_EQ(third.wait(), 3);
+  EXPECT_THAT(file("third.err"), testing::HasSubstr("vantrod: stopped; " + sentence));
   const auto strange =
       start_fails({"--state", scratch_ / "other", "--tftp-listen", "192.0.2.77:0",
-                   "--management-listen", "127.0.0.1:0"});
+                   "--management-listen", "127.0.0.1:0", "--management-socket", "none"});
   EXPECT_THAT(strange.err,
               testing::StartsWith("vantrod: TFTP can't listen on 192.0.2.77:0: this "
                                   "machine does not have that address; it has "));
@@ -163,16 +177,10 @@ class FullDisk : public ServerFixture {
                       "[backups]\nreserve = \"" + reserve_ + "\"\n");
     start({"--config", scratch_ / "vantro.toml"}, before);
   }
-  std::string token_here() const {
-    // The file system is the server's own: seen through its process.
-    return fakes::read_file("/proc/" + std::to_string(server_->pid()) + "/root" +
-                            state() + "/token");
-  }
+  // The file system is the server's own, so the tests can't put a token there.
   Output client(Arguments arguments) const {
-    auto token = token_here();
-    if (!token.empty()) token.pop_back();
     arguments.insert(arguments.begin(), vantro_program());
-    return run(arguments, {{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token}});
+    return run(arguments, {{"VANTRO_URL", socket()}});
   }
 
  private:

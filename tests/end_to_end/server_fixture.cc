@@ -23,8 +23,16 @@ void ServerFixture::start(const Arguments& more, const Arguments& before) {
   arguments.insert(arguments.end(),
                    {vantrod_program(), "--state", state(), "--tftp-listen", tftp_listen_,
                     "--ftp-listen", ftp_listen_, "--http-listen", http_listen_,
-                    "--ssh-listen", ssh_listen_, "--management-listen", "127.0.0.1:0"});
+                    "--ssh-listen", ssh_listen_, "--management-listen", "127.0.0.1:0",
+                    "--management-socket", socket()});
   arguments.insert(arguments.end(), more.begin(), more.end());
+  if (!std::filesystem::exists(state())) {
+    // As of an earlier version: it makes the persons 'operator' and 'secrets' of them.
+    std::filesystem::create_directory(state());
+    ::chmod(state().c_str(), 0700);
+    fakes::write_file(state() + "/token", kOperatorToken + std::string("\n"));
+    fakes::write_file(state() + "/secrets-token", kSecretsToken + std::string("\n"));
+  }
   // What an earlier server said must not be taken for this one's.
   std::filesystem::remove(scratch_ / "server.out");
   server_ = std::make_unique<Process>(arguments, Environment{}, scratch_ / "server.out",
@@ -39,7 +47,7 @@ void ServerFixture::start(const Arguments& more, const Arguments& before) {
   if (ssh_listen_ != "none") {
     ssh_port_ = number_behind("SSH (SCP and SFTP) listens on 127.0.0.1:");
   }
-  management_port_ = number_behind("Management listens on 127.0.0.1:");
+  management_port_ = number_behind("Management listens on http://127.0.0.1:");
 }
 
 void ServerFixture::stop() {
@@ -121,12 +129,6 @@ std::string ServerFixture::age_and_damage(const std::string& name) {
   fakes::write_file(scratch_ / "vantro.toml", "[verify]\nevery_days = 0\n");
   start({"--config", scratch_ / "vantro.toml"});
   return stored;
-}
-
-std::string ServerFixture::token() const {
-  auto text = fakes::read_file(state() + "/token");
-  if (!text.empty()) text.pop_back();
-  return text;
 }
 
 int ServerFixture::number_behind(const std::string& words) const {

@@ -66,7 +66,12 @@ class ServerFixture : public testing::Test {
   }
 
   std::string state() const { return scratch_ / "the state"; }
-  std::string token() const;
+  // Of a person who may do everything but see secrets; and of one who may see them.
+  static constexpr const char* kOperatorToken = "the-operators-token-in-tests";
+  static constexpr const char* kSecretsToken = "the-token-in-tests-that-sees-secrets";
+  std::string token() const { return kOperatorToken; }
+  // The local socket, where the one who runs the tests may do everything.
+  std::string socket() const { return scratch_ / "management.sock"; }
   std::string url() const {
     return "http://127.0.0.1:" + std::to_string(management_port_);
   }

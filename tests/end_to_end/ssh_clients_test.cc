@@ -380,7 +380,7 @@ TEST_F(SshClients, OnlyAccountsGetIn) {
   EXPECT_EQ(as("night", "day and night"), kLogInDenied);
   EXPECT_EQ(as("anonymous", "me@example.net"), kLogInDenied);
   EXPECT_EQ(as("nobody", "x"), kLogInDenied);
-  EXPECT_EQ(newest("log-in"), "refused: the account or its password is wrong");
+  EXPECT_EQ(newest("log-in"), "refused: the name or its password is wrong");
   // With the other key alone.
   auto config = file("ssh_config");
   config.replace(config.find(scratch_ / "key"), (scratch_ / "key").size(),

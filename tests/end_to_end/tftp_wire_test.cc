@@ -477,9 +477,10 @@ TEST_F(TftpWithSettings, ATimeoutIsWaitedForToTheLetter) {
 }
 
 TEST_F(TftpWire, ASecondServerOnThePortIsRefused) {
-  const auto again = run({vantrod_program(), "--state", scratch_ / "other",
-                          "--tftp-listen", "127.0.0.1:" + std::to_string(tftp_port_),
-                          "--management-listen", "127.0.0.1:0"});
+  const auto again =
+      run({vantrod_program(), "--state", scratch_ / "other", "--tftp-listen",
+           "127.0.0.1:" + std::to_string(tftp_port_), "--management-listen",
+           "127.0.0.1:0", "--management-socket", "none"});
   EXPECT_EQ(again.code, 1);
   EXPECT_NE(again.err.find("vantrod"), std::string::npos) << again.err;
 }

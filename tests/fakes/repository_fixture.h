@@ -51,6 +51,7 @@ class RepositoryFixture : public testing::Test {
 
   base::Outcome<gate::Taken> take_in(gate::IntakeOptions options,
                                      const std::string& bytes) {
+    options.by = operator_.by();
     options.size = bytes.size();
     auto intake = gate_->open_intake(std::move(options));
     if (!intake) return base::refuse(intake.error());
@@ -134,7 +135,7 @@ class RepositoryFixture : public testing::Test {
   base::Log log_;
   gate::Config config_;
   repository::Rules rules_;
-  const desk::Caller operator_{"operator", "operator"};
+  const desk::Caller operator_{"operator", {auth::Role::kAdminister, {}}};
   std::unique_ptr<repository::Repository> repository_;
   std::unique_ptr<gate::Gate> gate_;
 };

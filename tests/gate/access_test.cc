@@ -501,8 +501,8 @@ TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {
     EXPECT_EQ((row.name + row.sentence).find("secret"), std::string::npos);
   }
   EXPECT_EQ(text,
-            "|the account or its password is wrong\n"
-            "night|the account or its password is wrong\n");
+            "|the name or its password is wrong\n"
+            "night|the name or its password is wrong\n");
 }
 
 }  // namespace

@@ -81,5 +81,103 @@ TEST_F(LedgerTest, KeepsRowsThatTheDatabaseDoesNotTake) {
   EXPECT_EQ(names(ledger, 10, {}), "a1 ");
 }
 
+// -- The chain --
+
+class ChainTest : public LedgerTest {
+ protected:
+  void SetUp() override {
+    Ledger ledger(*database_, base::Log());
+    for (const auto* name : {"a", "b", "c", "d", "e"}) ledger.append(entry(name));
+  }
+  void sql(const std::string& statement) {
+    ASSERT_TRUE(database_->write([&](db::Transaction& t) -> base::Outcome<void> {
+      t.run(statement);
+      return {};
+    })) << statement;
+  }
+  // Its sentences, or "sound".
+  std::string found(
+      const std::optional<std::pair<std::int64_t, std::string>>& noted = {}) {
+    Ledger ledger(*database_, base::Log());
+    const auto verified = ledger.verify(noted);
+    if (!verified) return verified.error().sentence;
+    last_ = {verified->last_row, verified->last_hash};
+    std::string text;
+    for (const auto& one : verified->breaks) text += one.sentence + "\n";
+    return text.empty() ? "sound" : text;
+  }
+
+  std::pair<std::int64_t, std::string> last_;
+};
+
+TEST_F(ChainTest, ShowsAChangeInAnyColumn) {
+  EXPECT_EQ(found(), "sound");
+  for (const auto* column : {"at", "event", "actor", "protocol", "heard_on", "name",
+                             "sha256", "bytes", "total", "duration_ms", "resent",
+                             "outcome", "sentence", "account", "came_from", "chain"}) {
+    const std::string set = std::string("update ledger set ") + column + " = ";
+    sql("create table kept as select * from ledger");
+    sql(set + "17 where id = 3");
+    EXPECT_NE(found(), "sound") << column;
+    sql("delete from ledger");
+    sql("insert into ledger select * from kept");
+    sql("drop table kept");
+    EXPECT_EQ(found(), "sound");
+  }
+  // Whose address it is follows the inventory.
+  sql("update ledger set device = 'pump' where id = 3");
+  EXPECT_EQ(found(), "sound");
+}
+
+TEST_F(ChainTest, ShowsWhatIsMissing) {
+  EXPECT_EQ(found(), "sound");
+  const auto noted = last_;
+  EXPECT_EQ(noted.first, 5);
+  sql("delete from ledger where id in (2, 3)");
+  EXPECT_EQ(found(), "rows 2 to 3 are missing\n");
+  sql("delete from ledger where id = 5");
+  // Off the end it shows by what was noted elsewhere.
+  EXPECT_EQ(found(noted),
+            "rows 2 to 3 are missing\n"
+            "row 5 is missing, which was there when its hash was noted\n");
+  sql("delete from ledger where id = 1");
+  EXPECT_EQ(found(), "rows 1 to 3 are missing\n");
+}
+
+TEST_F(ChainTest, GoesOnBehindRowsFromBeforeIt) {
+  sql("update ledger set chain = ''");
+  Ledger ledger(*database_, base::Log());
+  ledger.append(entry("f"));
+  const auto verified = ledger.verify({});
+  ASSERT_TRUE(verified);
+  EXPECT_TRUE(verified->breaks.empty());
+  EXPECT_EQ(verified->rows, 6);
+  EXPECT_EQ(verified->unchained, 5);
+}
+
+TEST_F(ChainTest, IsFilteredAndGoneThroughInPieces) {
+  Ledger ledger(*database_, base::Log());
+  const auto of = [&](const Filter& filter) {
+    std::string text;
+    Ledger::Place place;
+    while (true) {
+      const auto rows = ledger.after(place, 2, filter);
+      EXPECT_TRUE(rows);
+      if (!rows || rows->empty()) return text;
+      for (const auto& one : *rows) text += one.name;
+      place = {rows->back().at, rows->back().id};
+    }
+  };
+  EXPECT_EQ(of({}), "abcde");
+  EXPECT_EQ(of({.name = "B"}), "b");
+  EXPECT_EQ(of({.name = "*"}), "abcde");
+  EXPECT_EQ(of({.name = "_"}), "");
+  EXPECT_EQ(of({.events = {"deposit"}}), "");
+  EXPECT_EQ(of({.events = {"deposit", "fetch"}}), "abcde");
+  EXPECT_EQ(of({.by = "anna"}), "");
+  EXPECT_EQ(of({.until = 1'795'400'047'120}), "");
+  EXPECT_EQ(of({.from = 1'795'400'047'120}), "abcde");
+}
+
 }  // namespace
 }  // namespace vantro::ledger

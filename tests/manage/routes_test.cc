@@ -1,8 +1,10 @@
 #include "manage/routes.h"
 
+#include <map>
+#include <set>
+
 #include "api/operations.h"
 #include "fleet/device.h"
-#include "manage/token_file.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::manage {
@@ -13,7 +15,7 @@ class RoutesTest : public fakes::RepositoryFixture {
   void SetUp() override {
     RepositoryFixture::SetUp();
     service_ = std::unique_ptr<Service>(
-        new Service{*repository_, *gate_, verifier_, 0, clock_, "0", 0, {}});
+        new Service{*repository_, *gate_, verifier_, clock_, "0", 0});
     routes_ = make_routes(*service_);
   }
   // The answer to a GET as JSON text, or the refusal's sentence.
@@ -86,11 +88,82 @@ TEST_F(RoutesTest, AnswerEveryOperationOfTheTableInItsOrder) {
   }
 }
 
-TEST_F(RoutesTest, LeavesNothingButHealthOpenToAnyone) {
+// What each role may call, written down. Whoever adds an operation decides it here, too.
+TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
+  const std::map<std::string, std::set<std::string>> written{
+      {"anyone", {"GET /v1/health", "POST /v1/log-in"}},
+      {"look",
+       {"GET /v1/status", "GET /v1/transfers", "GET /v1/events", "GET /v1/changes",
+        "GET /v1/contacts", "GET /v1/contacts/{address}", "GET /v1/ledger",
+        "GET /v1/ledger-export", "GET /v1/ledger-verification", "GET /v1/accounts",
+        "GET /v1/accounts/{name}/keys", "GET /v1/people",
+        // One's own; those of others are refused inside.
+        "GET /v1/people/{name}/tokens", "POST /v1/people/{name}/tokens",
+        "PATCH /v1/people/{name}/tokens/{label}",
+        "DELETE /v1/people/{name}/tokens/{label}", "DELETE /v1/log-in", "GET /v1/me",
+        "POST /v1/me/password", "GET /v1/locations", "GET /v1/backups",
+        "GET /v1/backup-overview", "GET /v1/backup-overdue", "GET /v1/backup-report",
+        "GET /v1/backup-comparison", "GET /v1/backup-offers",
+        "GET /v1/backups/{holder}/{name}", "GET /v1/backups/{holder}/{name}/content",
+        "GET /v1/backups/{holder}/{name}/text",
+        "POST /v1/backups/{holder}/{name}/comparison", "GET /v1/devices",
+        "GET /v1/devices/{name}", "GET /v1/sites", "GET /v1/images",
+        "GET /v1/images/{name}", "GET /v1/images/{name}/content",
+        "GET /v1/images/{name}/documents/{document}", "GET /v1/suggestions",
+        "GET /v1/contents/{checksum}", "GET /v1/comparison", "GET /v1/offers",
+        "GET /v1/offers/{name}/history", "GET /v1/checksums", "GET /v1/kits",
+        "GET /v1/kits/{name}", "GET /v1/verification", "GET /v1/unrecorded",
+        "GET /v1/routes", "GET /v1/openapi.json"}},
+      {"operate",
+       {"POST /v1/backup-thinning",
+        "DELETE /v1/backup-offers/{name}",
+        "POST /v1/backups/{holder}/{name}/pin",
+        "POST /v1/backups/{holder}/{name}/offer",
+        "POST /v1/backups/{holder}/{name}/image",
+        "POST /v1/devices",
+        "POST /v1/device-import",
+        "PATCH /v1/devices/{name}",
+        "DELETE /v1/devices/{name}",
+        "POST /v1/devices/{name}/claim",
+        "PATCH /v1/sites/{name}",
+        "PUT /v1/images/{name}",
+        "PATCH /v1/images/{name}",
+        "POST /v1/images/{name}/withdrawal",
+        "DELETE /v1/images/{name}/withdrawal",
+        "POST /v1/images/{name}/vouches",
+        "DELETE /v1/images/{name}/vouches",
+        "PUT /v1/images/{name}/documents/{document}",
+        "DELETE /v1/images/{name}/documents/{document}",
+        "POST /v1/offers",
+        "PATCH /v1/offers/{name}",
+        "DELETE /v1/offers/{name}",
+        "POST /v1/kits",
+        "DELETE /v1/kits/{name}",
+        "POST /v1/verification",
+        "POST /v1/unrecorded/{name}",
+        "DELETE /v1/unrecorded/{name}"}},
+      {"administer",
+       {"POST /v1/accounts", "PATCH /v1/accounts/{name}", "DELETE /v1/accounts/{name}",
+        "POST /v1/accounts/{name}/keys", "DELETE /v1/accounts/{name}/keys",
+        "POST /v1/people", "PATCH /v1/people/{name}", "DELETE /v1/people/{name}"}},
+  };
+  std::map<std::string, std::set<std::string>> found;
   for (const auto* one : api::operations()) {
-    EXPECT_EQ(one->permission == api::Permission::kAnyone,
-              one->path == std::string("/v1/health"))
-        << one->path;
+    found[api::word(one->permission)].insert(std::string(one->method) + " " + one->path);
+  }
+  for (const auto& [role, operations] : written) EXPECT_EQ(found[role], operations);
+  // And the table is what is gone by.
+  using auth::Role;
+  for (const auto role : {Role::kLook, Role::kOperate, Role::kAdminister}) {
+    const desk::Caller caller{"anna", {role, {}}};
+    for (const auto* one : api::operations()) {
+      const auto needed = one->permission == api::Permission::kAdminister ? 2
+                          : one->permission == api::Permission::kOperate  ? 1
+                                                                          : 0;
+      EXPECT_EQ(may(caller, one->permission).has_value(),
+                static_cast<int>(role) >= needed)
+          << one->method << " " << one->path;
+    }
   }
 }
 
@@ -105,25 +178,6 @@ TEST(Names, AreThoseOfTheCore) {
     EXPECT_NE(api::shape_of<api::ImageFilter>().find(fact), nullptr) << fact;
     EXPECT_NE(api::shape_of<api::Facts>().find(fact), nullptr) << fact;
   }
-}
-
-TEST(OperatorToken, IsMadeOnceAndForTheOwnerOnly) {
-  const fakes::ScratchFolder scratch;
-  const auto made = operator_token(scratch / "token");
-  ASSERT_TRUE(made);
-  EXPECT_EQ(made->size(), 48u);
-  EXPECT_EQ(operator_token(scratch / "token"), *made);
-  EXPECT_EQ(std::filesystem::status(scratch / "token").permissions(),
-            std::filesystem::perms::owner_read | std::filesystem::perms::owner_write);
-  // As a crash left it in the middle of making it: it must not block every later start.
-  fakes::write_file(scratch / "token", "");
-  const auto anew = operator_token(scratch / "token");
-  ASSERT_TRUE(anew) << anew.error().sentence;
-  EXPECT_EQ(operator_token(scratch / "token"), *anew);
-  fakes::write_file(scratch / "token", "too short\n");
-  EXPECT_EQ(operator_token(scratch / "token").error().sentence,
-            (scratch / "token") +
-                " holds no token; remove it, and the next start makes a new one");
 }
 
 class LocationsTest : public RoutesTest {

@@ -21,7 +21,10 @@ std::string head_text(const Answer& answer, bool http_1_0, bool keep_alive,
   }
   text += "X-Content-Type-Options: nosniff\r\n";
   // 204 has no length (RFC 9110, 8.6); what is endless ends with the connection.
-  if (answer.status != 204 && !answer.endless) {
+  if (answer.more) {
+    // An old client knows the end by that of the connection.
+    if (!http_1_0) text += "Transfer-Encoding: chunked\r\n";
+  } else if (answer.status != 204 && !answer.endless) {
     text += fmt::format("Content-Length: {}\r\n", answer.length);
   }
   if (!keep_alive) {

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -10,6 +11,7 @@
 #include <vector>
 
 #include "base/clock.h"
+#include "base/outcome.h"
 #include "net/http/request.h"
 #include "net/tcp_lane.h"
 
@@ -71,8 +73,13 @@ struct Answer {
   std::vector<Piece> body;
   // The body's length as GET would have it: what HEAD and 304 tell.
   std::uint64_t length = 0;
-  bool without_body = false;           // HEAD, 304
-  bool endless = false;                // more follows by Connection::stream()
+  bool without_body = false;  // HEAD, 304
+  bool endless = false;       // more follows by Connection::stream()
+  // What follows the body, piece by piece, and how long that is nobody knows before:
+  // asked for on the disk pool when the one before has gone out; empty: that was all.
+  // Chunked (RFC 9112, 7.1). If it is refused in between, the connection breaks off, so
+  // that nobody takes what came for all.
+  std::function<base::Outcome<std::string>()> more = {};
   std::shared_ptr<Delivery> delivery;  // null: nobody follows it, and it has no file
   bool close = false;                  // the connection, after it
 

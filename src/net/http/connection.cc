@@ -286,18 +286,23 @@ void Connection::answer(Answer made) {
     return;
   }
   answer_ = std::move(made);
-  if (answer_.close || answer_.endless || winding_up_ || !body_taken_) {
-    keep_alive_ = false;
-  }
   const auto* head = reader_ ? &reader_->head() : nullptr;
   const bool http_1_0 = head != nullptr && head->http_1_0;
+  chunked_ = !http_1_0;
+  if (answer_.close || answer_.endless || winding_up_ || !body_taken_ ||
+      (answer_.more && http_1_0)) {
+    keep_alive_ = false;
+  }
   if (head != nullptr && head->method == "HEAD") answer_.without_body = true;
   out_.clear();
   text_sent_ = 0;
   auto text = head_text(answer_, http_1_0, keep_alive_, shared_.clock.wall());
   body_begins_ = stream_.sent() + text.size();
   auto pieces = std::exchange(answer_.body, {});
-  if (answer_.without_body) pieces.clear();
+  if (answer_.without_body) {
+    pieces.clear();
+    answer_.more = nullptr;
+  }
   // Small answers leave in one packet.
   if (!pieces.empty() && pieces.front().count == 0 && !pieces.front().shared) {
     text += pieces.front().text;
@@ -345,7 +350,41 @@ void Connection::pump() {
       return;
     }
   }
+  if (answer_.more) return ask_for_more();
   sent_out();
+}
+
+void Connection::ask_for_more() {
+  waiting_for_disk_ = true;
+  want(false, false);
+  shared_.disk.post([self = self(), more = answer_.more] {
+    // What it throws must not leave the client waiting.
+    const auto made = std::make_shared<base::Outcome<std::string>>([&] {
+      try {
+        return more();
+      } catch (const std::exception& failure) {
+        return base::Outcome<std::string>(
+            base::refuse(base::Kind::kIo, std::string(failure.what())));
+      }
+    }());
+    self->on_lane([made](Connection& there) {
+      there.waiting_for_disk_ = false;
+      if (there.state_ != State::kSending) return;
+      there.moved_at_ = there.now();
+      if (!*made) {
+        there.stream_.reset_at_close();
+        return there.close(End::kCut, made->error().sentence);
+      }
+      auto& text = **made;
+      if (text.empty()) there.answer_.more = nullptr;
+      if (there.chunked_) {
+        text =
+            text.empty() ? "0\r\n\r\n" : fmt::format("{:x}\r\n{}\r\n", text.size(), text);
+      }
+      if (!text.empty()) there.out_.push_back({std::move(text), 0, 0});
+      there.pump();
+    });
+  });
 }
 
 // False: it waits for room, or the connection is closed.

@@ -113,6 +113,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   bool went_out(const TcpStream::Moved& moved);
   bool send_text(const Piece& piece);
   bool send_file(Piece& piece);
+  void ask_for_more();
   void sent_out();
   void linger();
   void check_parked();
@@ -153,6 +154,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   std::uint64_t body_begins_ = 0;  // in bytes of the stream
   std::unique_ptr<FileWindow> file_;
   bool waiting_for_disk_ = false;
+  bool chunked_ = false;            // what follows goes in chunks
   std::size_t queued_ = 0;          // bytes of a stream that wait
   std::uint64_t acknowledged_ = 0;  // when it was last looked
   std::vector<Parked> parked_;

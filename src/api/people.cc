@@ -1,0 +1,176 @@
+#include "api/people.h"
+
+namespace vantro::api {
+namespace {
+
+constexpr const char* kRights = "secrets and push, separated by commas; or none";
+
+}  // namespace
+
+template <>
+const Shape& shape_of<Person>() {
+  using T = Person;
+  static const Shape shape =
+      ShapeOf<T>("Person", "somebody who manages the server")
+          .field<&T::name>("name", "as the ledger has it")
+          .field<&T::role>("role", "look, operate or administer")
+          .field<&T::rights>("rights", kRights)
+          .field<&T::known_by>("known_by",
+                               "tokens; or, for somebody without a record, socket or PAM")
+          .field<&T::password>("password", "they can log in with one")
+          .field<&T::tokens>("tokens", "that are good")
+          .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
+          .field<&T::on>("on", "it is not switched off")
+          .field<&T::remarks>("remarks", "who it is, and what for")
+          .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
+          .field<&T::last_seen_at>("last_seen_at", "null: never", Unit::kTime)
+          .field<&T::last_seen_from>("last_seen_from", "an address, or this machine")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PersonList>() {
+  using T = PersonList;
+  static const Shape shape =
+      ShapeOf<T>("PersonList", "the people")
+          .field<&T::people>("people", "by name; those without a record last")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PersonFields>() {
+  using T = PersonFields;
+  static const Shape shape =
+      ShapeOf<T>("PersonFields", "what a person may; what is not given stays as it is")
+          .field<&T::name>("name", "as the ledger has it; only for a new one")
+          .field<&T::role>("role", "look, operate or administer (a new one: look)")
+          .field<&T::rights>("rights", kRights)
+          .field<&T::password>("password", "at least 8 characters; empty: none any more")
+          .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .field<&T::on>("on", "false: it is switched off")
+          .field<&T::remarks>("remarks", "who it is, and what for")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PersonRemoved>() {
+  using T = PersonRemoved;
+  static const Shape shape = ShapeOf<T>("PersonRemoved", "a person is gone")
+                                 .field<&T::removed>("removed", "the name")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenInfo>() {
+  using T = TokenInfo;
+  static const Shape shape =
+      ShapeOf<T>("TokenInfo", "a token or a log-in of a person, without its text")
+          .field<&T::person>("person", "whose it is")
+          .field<&T::label>("label", "which; of a log-in, where it came from")
+          .field<&T::state>("state", "good, log-in, ended or revoked")
+          .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
+          .field<&T::until>("until", "when it ends; null: with the person", Unit::kTime)
+          .field<&T::last_used_at>("last_used_at", "null: never", Unit::kTime)
+          .field<&T::last_used_from>("last_used_from", "an address")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenList>() {
+  using T = TokenList;
+  static const Shape shape =
+      ShapeOf<T>("TokenList", "the tokens of a person")
+          .field<&T::tokens>("tokens", "the oldest first; ended ones for 30 days")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenWanted>() {
+  using T = TokenWanted;
+  static const Shape shape =
+      ShapeOf<T>("TokenWanted", "one more token")
+          .field<&T::label>("label", "such as the machine that it is for")
+          .needed()
+          .field<&T::until>("until", "when it ends; empty: with the person", Unit::kTime)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenMade>() {
+  using T = TokenMade;
+  static const Shape shape =
+      ShapeOf<T>("TokenMade", "a token with its text")
+          .field<&T::token>("token", "what it is")
+          .field<&T::text>("text", "it is told only now; empty: as it was")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenAsked>() {
+  using T = TokenAsked;
+  static const Shape shape = ShapeOf<T>("TokenAsked", "which token of which person")
+                                 .field<&T::name>("name", "of the person")
+                                 .needed()
+                                 .field<&T::label>("label", "of the token")
+                                 .needed()
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<TokenRenewal>() {
+  using T = TokenRenewal;
+  static const Shape shape =
+      ShapeOf<T>("TokenRenewal", "how long a token is good from now on")
+          .field<&T::until>("until", "when it ends; empty: with the person", Unit::kTime)
+          .field<&T::replace>("replace", "another text in its place; the old one ends")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LogIn>() {
+  using T = LogIn;
+  static const Shape shape =
+      ShapeOf<T>("LogIn", "who wants to log in")
+          .field<&T::name>("name", "of the person")
+          .needed()
+          .field<&T::password>("password", "theirs")
+          .needed()
+          .field<&T::cookie>("cookie",
+                             "the log-in goes into a cookie, for browsers; its token is "
+                             "not in the answer")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LoggedIn>() {
+  using T = LoggedIn;
+  static const Shape shape =
+      ShapeOf<T>("LoggedIn", "a log-in")
+          .field<&T::me>("me", "who, and until when")
+          .field<&T::token>("token", "for Authorization: Bearer; empty with a cookie")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PasswordGiven>() {
+  using T = PasswordGiven;
+  static const Shape shape = ShapeOf<T>("PasswordGiven", "another password")
+                                 .field<&T::password>("password", "at least 8 characters")
+                                 .needed()
+                                 .done();
+  return shape;
+}
+
+}  // namespace vantro::api

@@ -1,0 +1,159 @@
+#include "client/ledger.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "base/sizes.h"
+#include "client/render.h"
+
+namespace vantro::client {
+namespace {
+
+using Align = Table::Align;
+
+struct Options {
+  std::int64_t rows = 50;
+  bool csv = false;
+  api::LedgerAsked asked;
+  std::string from, until;  // as they were typed
+};
+
+// "anna (192.0.2.7)"; a device has its name in front of its address.
+std::string who(const api::LedgerEntry& entry) {
+  if (entry.from.empty()) return who_text(entry.actor, entry.device, entry.account);
+  return fmt::format("{} ({})", entry.actor, entry.from);
+}
+
+void write_page(const Terminal& terminal, const Options& options,
+                const api::LedgerPage& page) {
+  Table table({{"WHEN"},
+               {"WHO"},
+               {"WHAT"},
+               {"OVER"},
+               {"NAME"},
+               {"SHA-256"},
+               {"BYTES", Align::kRight},
+               {"TOOK", Align::kRight},
+               {"RESENT", Align::kRight},
+               {"OUTCOME"},
+               {""}});
+  auto entries = page.entries;
+  std::reverse(entries.begin(), entries.end());
+  for (const auto& entry : entries) {
+    const bool moved =
+        entry.event == "fetch" || entry.event == "deposit" || entry.event == "image-add";
+    const bool timed = moved && entry.duration_ms > 0;
+    table.add({{shown_time(entry.at)},
+               {who(entry)},
+               {entry.event},
+               {entry.protocol},
+               {entry.name},
+               {entry.sha256 ? entry.sha256->substr(0, 8) : ""},
+               {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
+               {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
+                      : ""},
+               {entry.resent > 0 ? std::to_string(entry.resent) : ""},
+               {entry.outcome, tone_of(entry.outcome)},
+               {entry.sentence}});
+  }
+  const auto& asked = options.asked;
+  const bool filtered = !asked.by.empty() || !asked.event.empty() ||
+                        !asked.name.empty() || !asked.from.empty() ||
+                        !asked.until.empty();
+  write_or(table, terminal,
+           filtered ? "No row of the ledger fits."
+           : asked.whose.empty()
+               ? "The ledger is empty."
+               : fmt::format("The ledger has nothing of {}.", shown(asked.whose, 60)));
+}
+
+Done show_ledger(const Context& context, Options options) {
+  auto& asked = options.asked;
+  for (const auto& [typed, time] :
+       {std::pair(&options.from, &asked.from), std::pair(&options.until, &asked.until)}) {
+    if (typed->empty()) continue;
+    auto iso = past_iso(*typed);
+    if (!iso) return tl::unexpected(iso.error());
+    *time = std::move(*iso);
+  }
+  if (options.csv) {
+    const api::LedgerExportAsked all{asked.whose,
+                                     asked.by,
+                                     asked.from,
+                                     asked.until,
+                                     asked.event,
+                                     asked.name,
+                                     context.json ? "json-lines" : "csv"};
+    bool written = true;
+    auto done = context.api.download(
+        api::kLedgerExport.target(all),
+        [&](base::ByteView bytes) { return written = write_all(STDOUT_FILENO, bytes); });
+    if (!written) return file_failure("standard output", errno);
+    return done;
+  }
+  asked.limit = options.rows;
+  return show(context, api::kLedger, asked,
+              [&](const Terminal& terminal, const api::LedgerPage& page) {
+                write_page(terminal, options, page);
+              });
+}
+
+Done verify_ledger(const Context& context, const std::string& noted) {
+  bool sound = true;
+  auto done = show(
+      context, api::kLedgerVerify, {noted},
+      [&](const Terminal& terminal, const api::LedgerVerified& found) {
+        sound = found.sound;
+        for (const auto& one : found.breaks) {
+          terminal.write(terminal.toned("  " + shown(one.sentence, 200), Tone::kBad) +
+                         "\n");
+        }
+        terminal.write(
+            terminal.toned(fmt::format("{} rows: {}\n", found.rows,
+                                       found.sound ? "none is missing or was changed"
+                                                   : "rows are missing or were changed"),
+                           found.sound ? Tone::kGood : Tone::kBad));
+        if (found.unchained > 0) {
+          terminal.write(
+              fmt::format("{} of them are from before rows were chained, and "
+                          "prove nothing.\n",
+                          found.unchained));
+        }
+        terminal.write(fmt::format(
+            "To see later that no rows were taken off the end, note elsewhere:\n{}\n",
+            found.newest));
+      });
+  if (!done || context.json || sound) return done;
+  return tl::unexpected(Failure{ExitCode::kChecksum, ""});
+}
+
+}  // namespace
+
+void ledger_commands(const Command& top) {
+  auto& o = top.keep<Options>();
+  const auto ledger =
+      top.add("ledger", "Show who transferred and changed what, newest last",
+              [&o](const Context& c) { return show_ledger(c, o); });
+  ledger.value("--limit", o.rows, "Show at most this many of the newest rows")
+      .show_default()
+      .range(1, 10'000);
+  ledger.value("--of", o.asked.whose, "Show only one device, by its name or an address");
+  ledger.value("--by", o.asked.by, "Show only what this person did");
+  ledger.value("--from", o.from,
+               "Show only rows from this time on, or a span such as 7d");
+  ledger.value("--until", o.until, "Show only rows before this time");
+  ledger.value("--event", o.asked.event,
+               "Show only these events, comma-separated, such as image-withdraw");
+  ledger.value("--name", o.asked.name, "Show only this name; * stands for anything");
+  ledger.flag("--csv", o.csv,
+              "Write all rows that fit as CSV, oldest first (with --json: JSON lines)");
+  auto& noted = top.keep<std::string>();
+  ledger
+      .sub("verify", "Check that no row of the ledger is missing or was changed",
+           [&noted](const Context& c) { return verify_ledger(c, noted); })
+      .value("--noted", noted, "ROW:HASH that an earlier check showed");
+}
+
+}  // namespace vantro::client

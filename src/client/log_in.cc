@@ -1,0 +1,261 @@
+#include "client/log_in.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "api/people.h"
+#include "base/visible_name.h"
+#include "client/password.h"
+#include "client/render.h"
+#include "client/servers.h"
+
+namespace vantro::client {
+namespace {
+
+struct LogInOptions {
+  std::string url;
+  std::string as;           // with a password
+  std::string name;         // of the server; empty: the host of the URL
+  std::string fingerprint;  // that its certificate must have
+};
+
+// "https://vantro.example:7443" -> "vantro.example"
+std::string host_of(const std::string& url) {
+  auto host = url.substr(url.find("://") + 3);
+  if (host.starts_with('[')) return host.substr(1, host.find(']') - 1);
+  return host.substr(0, std::min(host.find(':'), host.find('/')));
+}
+
+// "ab:cd" and "ABCD" are the same.
+std::string plain(const std::string& fingerprint) {
+  auto text = base::folded(fingerprint);
+  std::erase_if(text, [](char c) { return c == ':' || c == ' '; });
+  return text;
+}
+
+// The fingerprint that the certificate has, once whoever logs in has said that it is the
+// right one.
+Result<std::string> confirmed(const LogInOptions& options, const KnownServer* before) {
+  const auto seen = ApiClient({options.url}).certificate();
+  if (!seen) return seen;
+  if (!options.fingerprint.empty()) {
+    if (plain(options.fingerprint) == plain(*seen)) return seen;
+    return tl::unexpected(
+        Failure{ExitCode::kToken,
+                fmt::format("{} shows another certificate, {}; nothing was sent to it",
+                            options.url, *seen)});
+  }
+  if (before != nullptr && before->fingerprint == *seen) return seen;
+  std::string question =
+      fmt::format("{} has the certificate\n  {}\n", options.url, *seen);
+  if (before != nullptr && !before->fingerprint.empty()) {
+    question += fmt::format("and had another one before:\n  {}\n", before->fingerprint);
+  }
+  question +=
+      "Compare it with the one in 'vantro status' on the server itself.\nIs it the same? "
+      "Type yes or no: ";
+  const auto answer = ask_at_terminal(question);
+  if (!answer) {
+    return tl::unexpected(
+        Failure{ExitCode::kToken,
+                fmt::format("{} has the certificate {}; compare it with 'vantro status' "
+                            "on the server itself, and give it with --fingerprint",
+                            options.url, *seen)});
+  }
+  if (base::folded(*answer) == "yes") return seen;
+  return tl::unexpected(
+      Failure{ExitCode::kToken, "the certificate was not confirmed; nothing was sent"});
+}
+
+Result<std::string> checked_url(std::string url) {
+  while (url.ends_with('/')) url.pop_back();
+  const auto secure = url.starts_with("https://");
+  if (!secure && !url.starts_with("http://")) {
+    return wrong_use(
+        fmt::format("'{}' is not the address of a server; example: "
+                    "https://192.0.2.10:7443",
+                    base::printable(url, 100)));
+  }
+  const auto host = host_of(url);
+  if (!secure && host != "localhost" && host != "::1" && !host.starts_with("127.")) {
+    return wrong_use(
+        "without TLS the token could be read on the way; use https:// and the port of "
+        "management.tls_listen");
+  }
+  return url;
+}
+
+Done log_in(const Context& context, LogInOptions options) {
+  auto url = checked_url(options.url);
+  if (!url) return tl::unexpected(url.error());
+  options.url = std::move(*url);
+  auto known = read_servers();
+  if (!known) return tl::unexpected(known.error());
+  KnownServer server;
+  server.name = options.name.empty() ? host_of(options.url) : options.name;
+  server.url = options.url;
+  const auto* before = known->with_url(options.url);
+  if (before == nullptr) before = known->find(server.name);
+  if (options.url.starts_with("https://")) {
+    auto fingerprint = confirmed(options, before);
+    if (!fingerprint) return tl::unexpected(fingerprint.error());
+    server.fingerprint = std::move(*fingerprint);
+  }
+  Access access;
+  access.url = options.url;
+  access.fingerprint = server.fingerprint;
+  if (options.as.empty()) {
+    auto token = ask_hidden("Token: ", "token");
+    if (!token) return tl::unexpected(token.error());
+    access.token = std::move(*token);
+  } else {
+    auto password = ask_hidden(fmt::format("Password of '{}': ", options.as), "password");
+    if (!password) return tl::unexpected(password.error());
+    const auto session =
+        ApiClient(access).call(api::kLogIn, {}, {options.as, *password, false});
+    if (!session) return tl::unexpected(session.error());
+    access.token = session->value.token;
+    server.session = true;
+  }
+  server.token = access.token;
+  const auto me = ApiClient(access).call(api::kMe);
+  if (!me) return tl::unexpected(me.error());
+  server.person = me->value.name;
+  std::erase_if(known->servers, [&](const auto& one) { return one.name == server.name; });
+  if (known->find(known->usual) == nullptr) known->usual = server.name;
+  known->servers.push_back(server);
+  if (auto written = write_servers(*known); !written) return written;
+  return show_answer(
+      context, Result<Answered<api::Me>>(*me),
+      [&](const Terminal& terminal, const api::Me& who) {
+        terminal.write(fmt::format("{} at {}: {}{}{}\n", shown(who.name), server.url,
+                                   who.role,
+                                   who.rights == "none" ? "" : ", with " + who.rights,
+                                   who.until ? ", until " + shown_time(*who.until) : ""));
+        terminal.write(fmt::format(
+            "{}\n",
+            known->usual == server.name
+                ? "'vantro' calls it from now on."
+                : fmt::format("Call it with 'vantro --server {}'; without, 'vantro' "
+                              "calls '{}'.",
+                              shown(server.name), shown(known->usual))));
+      });
+}
+
+Done log_out(const Context& context, const std::string& name) {
+  auto known = read_servers();
+  if (!known) return tl::unexpected(known.error());
+  const auto* server = known->find(name.empty() ? known->usual : name);
+  if (server == nullptr) {
+    return wrong_use(known->servers.empty()
+                         ? "there is no log-in to end"
+                         : fmt::format("there is no server '{}'; 'vantro server list' "
+                                       "shows those known",
+                                       shown(name)));
+  }
+  const auto gone = *server;
+  std::string note;
+  if (gone.session) {
+    // An ended one is as good as that.
+    const auto ended =
+        ApiClient({gone.url, gone.token, gone.fingerprint}).call(api::kLogOut);
+    if (!ended && ended.error().code != ExitCode::kToken) {
+      note = fmt::format("; the server could not be told: {}", ended.error().sentence);
+    }
+  } else {
+    note = "; its token stays good: vantro token revoke";
+  }
+  std::erase_if(known->servers, [&](const auto& one) { return one.name == gone.name; });
+  if (known->usual == gone.name) known->usual.clear();
+  if (auto written = write_servers(*known); !written) return written;
+  if (!context.json) {
+    Terminal(stdout).write(
+        fmt::format("'{}' is forgotten here{}\n", shown(gone.name), note));
+  }
+  return {};
+}
+
+Done list_servers(const Context& context) {
+  const auto known = read_servers();
+  if (!known) return tl::unexpected(known.error());
+  const Terminal terminal(stdout);
+  if (context.json) {
+    JsonList list(terminal, "servers");
+    for (const auto& one : known->servers) {
+      list.add(api::json_of(std::map<std::string, std::string>{
+          {"name", one.name},
+          {"url", one.url},
+          {"person", one.person},
+          {"certificate", one.fingerprint},
+          {"usual", one.name == known->usual ? "yes" : "no"}}));
+    }
+    list.end();
+    return {};
+  }
+  Table table({{"SERVER"}, {"ADDRESS"}, {"PERSON"}, {""}, {"CERTIFICATE"}});
+  for (const auto& one : known->servers) {
+    table.add(
+        {{one.name},
+         {one.url},
+         {one.person},
+         {one.name == known->usual ? "usual" : ""},
+         {one.fingerprint.empty() ? "none" : one.fingerprint.substr(0, 23) + "..."}});
+  }
+  write_or(table, terminal, "No server is known here. Log in to one: vantro login URL");
+  return {};
+}
+
+Done use_server(const Context& context, const std::string& name) {
+  auto known = read_servers();
+  if (!known) return tl::unexpected(known.error());
+  if (known->find(name) == nullptr) {
+    return wrong_use(fmt::format(
+        "there is no server '{}'; 'vantro server list' shows those known", shown(name)));
+  }
+  known->usual = name;
+  if (auto written = write_servers(*known); !written) return written;
+  if (!context.json) {
+    Terminal(stdout).write(
+        fmt::format("'vantro' calls '{}' from now on.\n", shown(name)));
+  }
+  return {};
+}
+
+}  // namespace
+
+void log_in_commands(const Command& top) {
+  {
+    auto& o = top.keep<LogInOptions>();
+    const auto command =
+        top.add("login", "Log in to a server, with a token or a password",
+                [&o](const Context& c) { return log_in(c, o); });
+    command.without_server();
+    command.value("URL", o.url, "Its address, such as https://192.0.2.10:7443")
+        .required();
+    command.value("--as", o.as, "Log in with this person's password, not with a token");
+    command.value("--name", o.name, "What to call the server (default: its host)");
+    command.value("--fingerprint", o.fingerprint,
+                  "Take only the certificate with this SHA-256");
+  }
+  {
+    auto& name = top.keep<std::string>();
+    const auto command = top.add("logout", "End a log-in and forget its token",
+                                 [&name](const Context& c) { return log_out(c, name); });
+    command.without_server();
+    command.value("SERVER", name, "Its name (default: the usual one)");
+  }
+  const auto server = top.group("server", "Manage the servers that are known here");
+  server.add("list", "List the servers that you logged in to", list_servers)
+      .without_server();
+  {
+    auto& name = server.keep<std::string>();
+    const auto command =
+        server.add("use", "Choose the server that is called without a name",
+                   [&name](const Context& c) { return use_server(c, name); });
+    command.without_server();
+    command.value("NAME", name, "Its name").required();
+  }
+}
+
+}  // namespace vantro::client

@@ -1,0 +1,11 @@
+// The commands that log in and out, and those about the servers that are known.
+#pragma once
+
+#include "client/command_line.h"
+
+namespace vantro::client {
+
+// login, logout, server
+void log_in_commands(const Command& top);
+
+}  // namespace vantro::client

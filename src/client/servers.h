@@ -1,0 +1,52 @@
+// The servers that somebody has logged in to: where they are, the token, the certificate.
+// In ~/.config/vantro/servers.toml, for its owner only.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "client/api_client.h"
+
+namespace vantro::client {
+
+struct KnownServer {
+  std::string name;
+  std::string url;
+  std::string person;
+  std::string token;
+  std::string fingerprint;  // SHA-256 of its certificate, "AB:CD:..."; empty: no TLS
+  bool session = false;     // the token is of a log-in with a password
+};
+
+struct KnownServers {
+  std::string usual;  // the name of the one that is meant without a name; empty: none
+  std::vector<KnownServer> servers;
+
+  // By name; null: there is none.
+  const KnownServer* find(const std::string& name) const;
+  const KnownServer* with_url(const std::string& url) const;
+};
+
+// "~/.config/vantro/servers.toml", or below XDG_CONFIG_HOME.
+std::string servers_file();
+// None, where there is no such file. kFile: it can't be read, holds something else, or
+// others can read it, too.
+Result<KnownServers> read_servers();
+// On disk when it returns a value.
+Result<void> write_servers(const KnownServers& servers);
+
+// What the command line and the environment say of the server.
+struct Wanted {
+  std::string server;      // --server, VANTRO_SERVER
+  std::string url;         // --url, VANTRO_URL; or the path of a local socket
+  std::string token_file;  // --token-file
+  std::string token;       // VANTRO_TOKEN
+};
+// Where to call, and with what: the named server; else the address that was given; else
+// the local socket of this machine's vantrod; else the usual one of those that are known;
+// else the usual address. An empty token is let through: the server's refusal says what
+// to do.
+Result<Access> access_to(const Wanted& wanted);
+
+}  // namespace vantro::client

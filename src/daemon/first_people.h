@@ -1,0 +1,15 @@
+// People out of the token files of earlier versions.
+#pragma once
+
+#include "base/outcome.h"
+#include "repository/repository.h"
+
+namespace vantro::daemon {
+
+// As long as nobody was ever made a person: whoever has the state folder's file 'token'
+// becomes the person 'operator', and of 'secrets-token' the person 'secrets'; both with
+// that token. The files stay, and mean nothing any more. kCorrupt: one holds something
+// else.
+base::Outcome<void> people_of_token_files(repository::Repository& repository);
+
+}  // namespace vantro::daemon

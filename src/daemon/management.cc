@@ -1,0 +1,203 @@
+#include "daemon/management.h"
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <grp.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "base/clock.h"
+#include "base/unique_fd.h"
+#include "crypto/certificate.h"
+#include "daemon/configs.h"
+#include "daemon/port_holder.h"
+#include "net/tcp_server.h"
+
+namespace vantro::daemon {
+namespace {
+
+using base::Kind;
+
+constexpr const char* kUsualGroup = "vantro";
+
+// Whether there is such a group, and this user may give files to it.
+bool may_give_to(const char* name) {
+  const auto* group = ::getgrnam(name);
+  if (group == nullptr) return false;
+  if (::geteuid() == 0 || ::getegid() == group->gr_gid) return true;
+  std::vector<gid_t> groups(static_cast<std::size_t>(::getgroups(0, nullptr)));
+  const auto count = ::getgroups(static_cast<int>(groups.size()), groups.data());
+  return std::find(groups.begin(), groups.begin() + std::max(0, count), group->gr_gid) !=
+         groups.begin() + std::max(0, count);
+}
+
+// It has its name only when all of it is on disk.
+base::Outcome<void> write_whole(const std::string& file, const std::string& text) {
+  const auto fresh = file + ".new";
+  const base::UniqueFd made(
+      ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+  if (!made || ::write(made.get(), text.data(), text.size()) != ssize_t(text.size()) ||
+      ::fsync(made.get()) != 0 || ::rename(fresh.c_str(), file.c_str()) != 0) {
+    return base::refuse(base::system_refusal(errno, file + ": it can't be written"));
+  }
+  return {};
+}
+
+std::string own_name() {
+  std::string name(256, '\0');
+  if (::gethostname(name.data(), name.size() - 1) != 0) return "vantro";
+  name.resize(name.find('\0'));
+  return name.empty() ? "vantro" : name;
+}
+
+// Of a certificate that was given: what callers will stumble over.
+void judge(const std::string& file, const std::vector<std::string>& names,
+           base::WallTime now, std::vector<std::string>& sentences) {
+  const auto facts = crypto::certificate_facts(file);
+  if (!facts) return;
+  constexpr base::WallTime kSoon = std::int64_t{14} * 86'400'000;
+  const auto what = "the management certificate in " + file;
+  const std::string todo = "; put another one there, then 'systemctl reload vantrod'";
+  if (facts->good_until <= now) {
+    sentences.push_back(
+        fmt::format("{} ended on {}{}", what, base::local_time(facts->good_until), todo));
+  } else if (facts->good_from > now) {
+    sentences.push_back(
+        fmt::format("{} is good only from {} on; look at the clock of this "
+                    "machine, or at the file",
+                    what, base::local_time(facts->good_from)));
+  } else if (facts->good_until - now < kSoon) {
+    sentences.push_back(
+        fmt::format("{} ends on {}{}", what, base::local_time(facts->good_until), todo));
+  }
+  for (const auto& name : names) {
+    if (crypto::certificate_is_for(file, name)) continue;
+    sentences.push_back(
+        fmt::format("{} is for '{}', not for '{}' of management.names; "
+                    "browsers will refuse it under that name",
+                    what, facts->subject, name));
+  }
+}
+
+}  // namespace
+
+base::Outcome<std::unique_ptr<Management>> Management::prepare(const Settings& settings,
+                                                               const base::Log& log) {
+  std::unique_ptr<Management> made(new Management(settings, log));
+  if (auto opened = made->open_socket(); !opened) return base::refuse(opened.error());
+  if (!settings.management.tls_listen.empty()) {
+    if (auto loaded = made->load_certificate(); !loaded) {
+      return base::refuse(loaded.error());
+    }
+  }
+  return made;
+}
+
+base::Outcome<void> Management::open_socket() {
+  const auto& wanted = settings_.management.socket;
+  if (wanted == "none") return {};
+  auto group = settings_.management.socket_group;
+  if (group == "none" || (group == "auto" && !may_give_to(kUsualGroup))) group.clear();
+  if (group == "auto") group = kUsualGroup;
+  if (wanted != "auto") {
+    auto opened = LocalSocket::open(wanted, group);
+    if (!opened) return base::refuse(opened.error());
+    socket_.emplace(std::move(*opened));
+    return {};
+  }
+  std::string why;
+  for (const auto& path : usual_socket_paths(settings_.state)) {
+    auto opened = LocalSocket::open(path, group);
+    if (opened) {
+      socket_.emplace(std::move(*opened));
+      return {};
+    }
+    // A group that can't be had is the same at each of them.
+    if (why.empty() || !group.empty()) why = opened.error().sentence;
+  }
+  not_there_.push_back("there is no local socket: " + why);
+  return {};
+}
+
+base::Outcome<void> Management::load_certificate() {
+  const auto& management = settings_.management;
+  auto certificate = management.certificate;
+  auto key = management.key.empty() ? certificate : management.key;
+  if (certificate.empty()) {
+    const auto folder = settings_.state + "/management";
+    certificate = folder + "/certificate.pem";
+    key = folder + "/key.pem";
+    if (::access(certificate.c_str(), F_OK) != 0) {
+      auto names = management.names;
+      names.push_back(own_name());
+      const auto made =
+          crypto::make_certificate(names, own_addresses(), base::SystemClock{}.wall());
+      if (!made) return base::refuse(made.error());
+      if (::mkdir(folder.c_str(), 0700) != 0 && errno != EEXIST) {
+        return base::refuse(base::system_refusal(errno, folder));
+      }
+      if (auto done = write_whole(key, made->key); !done) return done;
+      if (auto done = write_whole(certificate, made->certificate); !done) return done;
+      log_.info("a certificate for the management API was made", {{"file", certificate}});
+    }
+  }
+  auto loaded = crypto::TlsServer::load(certificate, key);
+  if (!loaded) return base::refuse(loaded.error());
+  tls_ = std::move(*loaded);
+  return {};
+}
+
+FrontEntry Management::listen(const net::Services& services, const manage::Pools& pools,
+                              manage::Service& service) {
+  auto config = management_tcp_config(settings_);
+  config.tls = tls_;
+  if (socket_) config.local = std::make_shared<base::UniqueFd>(socket_->take());
+  while (true) {
+    auto front = std::make_unique<net::TcpServer>(
+        services, config, manage::protocol(services, pools, service));
+    const auto bound = front->bind();
+    if (bound) {
+      return {"Management", Transport::kTcp, "--management-listen", false,
+              std::move(front)};
+    }
+    // Without the one that can't be had.
+    const auto where = bound.error().where;
+    if (config.local && where == base::Endpoint{}) {
+      not_there_.push_back(fmt::format("{}: {}", socket_->path(),
+                                       std::strerror(bound.error().error_number)));
+      config.local.reset();
+      continue;
+    }
+    auto sentence = bind_sentence("Management", Transport::kTcp, where,
+                                  bound.error().error_number, "--management-listen");
+    log_.error(sentence);
+    not_there_.push_back(std::move(sentence));
+    std::erase(config.listen, where);
+    std::erase(config.listen_tls, where);
+  }
+}
+
+std::vector<api::Listener> Management::listeners(const net::Front& front) const {
+  std::vector<api::Listener> all;
+  for (const auto& one : front.listening()) {
+    const bool tls = one.protocol == "management-tls";
+    all.push_back({"management", (tls ? "https://" : "http://") + one.where.text(), tls,
+                   tls ? tls_->fingerprint() : ""});
+  }
+  if (socket_) all.push_back({"management", socket_->path(), true});
+  return all;
+}
+
+std::vector<std::string> Management::trouble() const {
+  auto sentences = not_there_;
+  if (tls_) {
+    judge(tls_->certificate_file(), settings_.management.names,
+          base::SystemClock{}.wall(), sentences);
+  }
+  return sentences;
+}
+
+}  // namespace vantro::daemon

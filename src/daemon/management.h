@@ -1,0 +1,61 @@
+// Where people and programs manage the server: on loopback, under TLS, by the local
+// socket. What of that can't be had is trouble that is told, while devices are served.
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "api/shapes.h"
+#include "base/log.h"
+#include "base/outcome.h"
+#include "crypto/tls.h"
+#include "daemon/fronts.h"
+#include "daemon/local_socket.h"
+#include "daemon/settings.h"
+#include "manage/server.h"
+#include "manage/service.h"
+#include "net/tcp_shared.h"
+
+namespace vantro::daemon {
+
+class Management {
+ public:
+  // Makes a certificate of its own in the state folder where one is needed and none was
+  // given. Refused where what the settings name can't be used: a socket's path, a
+  // certificate. `log` must outlive it.
+  static base::Outcome<std::unique_ptr<Management>> prepare(const Settings& settings,
+                                                            const base::Log& log);
+
+  // Listens where it can. What can't be had goes to the log and into trouble(). What
+  // `services`, `pools` and `service` name must outlive the front.
+  FrontEntry listen(const net::Services& services, const manage::Pools& pools,
+                    manage::Service& service);
+
+  // For the status: where it is served, and what is wrong.
+  std::vector<api::Listener> listeners(const net::Front& front) const;
+  std::vector<std::string> trouble() const;
+  // Some address was taken: the exit code tells, too.
+  bool incomplete() const { return !not_there_.empty(); }
+
+  // Empty: there is none.
+  std::string socket() const { return socket_ ? socket_->path() : ""; }
+  // Null: TLS is not spoken.
+  const std::shared_ptr<crypto::TlsServer>& tls() const { return tls_; }
+
+ private:
+  Management(const Settings& settings, const base::Log& log)
+      : settings_(settings), log_(log) {}
+
+  base::Outcome<void> open_socket();
+  base::Outcome<void> load_certificate();
+
+  const Settings& settings_;
+  const base::Log& log_;
+  std::optional<LocalSocket> socket_;
+  std::shared_ptr<crypto::TlsServer> tls_;
+  std::vector<std::string> not_there_;  // sentences
+};
+
+}  // namespace vantro::daemon

@@ -1,0 +1,287 @@
+#include "manage/door.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "base/visible_name.h"
+#include "desk/people.h"
+#include "manage/pam.h"
+#include "repository/repository.h"
+
+namespace vantro::manage {
+namespace {
+
+using base::Kind;
+
+// Of wrong tokens and passwords of one address, so many each go to the ledger, and then
+// each tenth.
+constexpr int kMostRecorded = 10;
+
+// "vantro.example:7443" -> "vantro.example"; "[2001:db8::1]:7443" -> "2001:db8::1"
+std::string host_of(std::string_view field) {
+  if (field.starts_with('[')) {
+    return base::folded(field.substr(1, field.find(']') - 1));
+  }
+  auto host = base::folded(field.substr(0, field.find(':')));
+  if (host.ends_with('.')) host.pop_back();
+  return host;
+}
+
+std::string cookie_value(const std::string& field, std::string_view name) {
+  std::string_view rest = field;
+  while (!rest.empty()) {
+    const auto end = std::min(rest.find(';'), rest.size());
+    auto one = rest.substr(0, end);
+    rest.remove_prefix(std::min(end + 1, rest.size()));
+    while (one.starts_with(' ')) one.remove_prefix(1);
+    if (one.starts_with(name) && one.substr(name.size()).starts_with('=')) {
+      return std::string(one.substr(name.size() + 1));
+    }
+  }
+  return {};
+}
+
+// The token of the call, and whether a browser sent it by itself.
+struct Shown {
+  std::string token;
+  bool by_cookie = false;
+};
+
+Shown shown_in(const net::http::Head& head) {
+  constexpr std::string_view kScheme = "bearer ";
+  const auto authorization = head.field("authorization");
+  if (base::folded(authorization.substr(0, kScheme.size())) == kScheme) {
+    return {authorization.substr(kScheme.size()), false};
+  }
+  return {cookie_value(head.field("cookie"), Door::kCookie), true};
+}
+
+bool changes_nothing(const std::string& method) {
+  return method == "GET" || method == "HEAD";
+}
+
+std::vector<std::string> with_own_name(std::vector<std::string> names) {
+  names.emplace_back("localhost");
+  std::string own(256, '\0');
+  if (::gethostname(own.data(), own.size() - 1) == 0) {
+    own.resize(own.find('\0'));
+    names.push_back(base::folded(own));
+  }
+  return names;
+}
+
+}  // namespace
+
+Door::Door(repository::Repository& repository, auth::Mistakes& mistakes,
+           DoorConfig config)
+    : repository_(repository),
+      mistakes_(mistakes),
+      config_{with_own_name(std::move(config.names)), std::move(config.groups),
+              std::move(config.pam_service), config.session},
+      here_(config_.groups, repository.clock),
+      passwords_(
+          [this](std::string_view typed) -> std::optional<auth::LogIns::Holder> {
+            const auto name = auth::person_name(typed);
+            const auto person =
+                name ? repository_.snapshot()->people->find(*name) : nullptr;
+            if (!person) return std::nullopt;
+            return auth::LogIns::Holder{person->name, person->hash, person->changed_at};
+          },
+          mistakes, repository.clock) {}
+
+std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
+                                             const Way& way) const {
+  if (way.on_local_socket) return std::nullopt;
+  const auto field = head.field("host");
+  const auto host = host_of(field);
+  const auto address = base::Address::parse(host);
+  const bool known = address ? *address == way.local ||
+                                   (address->is_loopback() && way.local.is_loopback())
+                             : std::find(config_.names.begin(), config_.names.end(),
+                                         host) != config_.names.end();
+  if (!known) {
+    return Turned{421, fmt::format("'{}' is not a name of this server; call it by its "
+                                   "address, or add the name to management.names in the "
+                                   "settings",
+                                   base::printable(host, 100))};
+  }
+  const auto refused = [](const std::string& why) {
+    return Turned{403, "a page of another site must not call this server: " + why};
+  };
+  const auto origin = head.field("origin");
+  const auto own =
+      std::string(way.over_tls ? "https://" : "http://") + base::folded(field);
+  if (!origin.empty() && base::folded(origin) != own) {
+    return refused(fmt::format("the call comes from {}", base::printable(origin, 100)));
+  }
+  const auto site = head.field("sec-fetch-site");
+  if (!site.empty() && site != "same-origin" && site != "none") {
+    return refused("the browser says that the call is " + base::printable(site, 40));
+  }
+  // Browsers send the cookie by themselves, so it proves nothing about who asks.
+  if (!changes_nothing(head.method) && origin.empty() && site.empty() &&
+      head.field("authorization").empty() && !head.field("cookie").empty()) {
+    return refused("the browser does not say where the call comes from");
+  }
+  return std::nullopt;
+}
+
+base::Outcome<desk::Caller> Door::known(const net::http::Head& head, const Way& way) {
+  const auto shown = shown_in(head);
+  if (shown.token.empty()) {
+    return base::refuse(
+        Kind::kAccountNeeded,
+        "the call brings no token; run 'vantro login URL' once, or put a token into "
+        "VANTRO_TOKEN; on the server itself, 'sudo vantro' needs none");
+  }
+  const auto now = repository_.clock.wall();
+  const auto who = repository_.snapshot()->people->who(shown.token, now);
+  if (!who) {
+    if (auto may = mistakes_.allow(way.peer, "tokens"); !may) {
+      return base::refuse(may.error());
+    }
+    record_wrong(way, "", who.error());
+    return base::refuse(who.error());
+  }
+  return desk::Caller{who->name,  who->powers, way.from(),
+                      who->token, who->kind,   who->until};
+}
+
+base::Outcome<desk::Caller> Door::local(unsigned uid) {
+  const auto login = here_.by_user(uid);
+  if (!login) return base::refuse(login.error());
+  return desk::Caller{login->name, login->powers, "this machine"};
+}
+
+base::Outcome<auth::Who> Door::right_password(const std::string& name,
+                                              const std::string& password,
+                                              const Way& way) {
+  const auto sound = auth::person_name(name);
+  const auto kept = sound ? repository_.snapshot()->people->find(*sound) : nullptr;
+  if (config_.pam_service.empty() || (kept && !kept->hash.empty())) {
+    const auto right = passwords_.check(way.peer, name, password);
+    if (!right) return base::refuse(right.error());
+    const auto person = repository_.snapshot()->people->find(*right);
+    if (!person || !person->holds(repository_.clock.wall())) {
+      return base::refuse(
+          Kind::kDenied,
+          fmt::format("'{0}' is switched off, or their time is over; ask an "
+                      "administrator: vantro person change {0}",
+                      *right));
+    }
+    return auth::Who{person->name, person->powers, 0, auth::TokenKind::kSession,
+                     person->until};
+  }
+  if (auto may = mistakes_.allow(way.peer, "passwords"); !may) {
+    return base::refuse(may.error());
+  }
+  if (!sound || password.empty()) {
+    mistakes_.add(way.peer);
+    return base::refuse(Kind::kAccountNeeded, "the name or its password is wrong");
+  }
+  if (auto right = pam_check(config_.pam_service, *sound, password, way.from()); !right) {
+    if (right.error().kind == Kind::kAccountNeeded) mistakes_.add(way.peer);
+    return base::refuse(right.error());
+  }
+  mistakes_.forget(way.peer);
+  // One with a record may what that says.
+  if (kept) {
+    if (!kept->holds(repository_.clock.wall())) {
+      return base::refuse(
+          Kind::kDenied,
+          fmt::format("'{}' is switched off, or their time is over", *sound));
+    }
+    return auth::Who{kept->name, kept->powers, 0, auth::TokenKind::kSession, kept->until};
+  }
+  const auto login = here_.by_name(*sound);
+  if (!login) return base::refuse(login.error());
+  return auth::Who{*sound, login->powers, 0, auth::TokenKind::kSession};
+}
+
+base::Outcome<Door::LoggedIn> Door::log_in(const std::string& name,
+                                           const std::string& password, const Way& way) {
+  const auto who = right_password(name, password, way);
+  if (!who) {
+    // The name only if it is somebody's: what was typed as one may be the password.
+    const auto sound = auth::person_name(name);
+    const bool known = sound && (repository_.snapshot()->people->find(*sound) ||
+                                 who.error().kind == Kind::kDenied);
+    repository_.record_event("log-in", {known ? *sound : "somebody", way.from()},
+                             who.error().sentence, "", "refused");
+    repository_.log.warning("log-in refused", {{"from", way.from()},
+                                               {"who", known ? *sound : ""},
+                                               {"why", who.error().sentence}});
+    return base::refuse(who.error());
+  }
+  const bool kept = repository_.snapshot()->people->find(who->name) != nullptr;
+  auto until =
+      repository_.clock.wall() +
+      std::chrono::duration_cast<std::chrono::milliseconds>(config_.session).count();
+  if (who->until) until = std::min(until, *who->until);
+  LoggedIn made;
+  made.caller = {who->name, who->powers, way.from()};
+  auto session =
+      desk::People(repository_, made.caller)
+          .log_in(who->name, until,
+                  kept ? std::nullopt : std::optional<auth::Powers>(who->powers));
+  if (!session) return base::refuse(session.error());
+  made.caller.token = session->token.id;
+  made.caller.kind = auth::TokenKind::kSession;
+  made.caller.until = until;
+  made.token = std::move(session->text);
+  made.until = until;
+  repository_.people.came(
+      {who->name, who->powers, session->token.id, auth::TokenKind::kSession},
+      kept ? "" : "PAM", way.from(), repository_.clock.wall());
+  return made;
+}
+
+void Door::record_wrong(const Way& way, const std::string& name,
+                        const base::Refusal& why) {
+  const int count = mistakes_.add(way.peer);
+  if (count > kMostRecorded && count % kMostRecorded != 0) return;
+  repository_.record_event("token-check", {name.empty() ? "somebody" : name, way.from()},
+                           why.sentence, "", "refused");
+}
+
+std::string Door::cookie(const std::string& token, bool over_tls) const {
+  return fmt::format("{}={}; Path=/; HttpOnly; SameSite=Strict{}{}", kCookie, token,
+                     over_tls ? "; Secure" : "", token.empty() ? "; Max-Age=0" : "");
+}
+
+api::Me Door::me(const desk::Caller& caller) const {
+  api::Me me;
+  me.name = caller.name;
+  me.role = auth::word(caller.powers.role);
+  me.rights = auth::rights_text(caller.powers.rights);
+  me.known_by = caller.token == 0                          ? "socket"
+                : caller.kind == auth::TokenKind::kSession ? "log-in"
+                                                           : "token";
+  me.from = caller.from;
+  if (caller.until) me.until = base::iso_time(*caller.until);
+  return me;
+}
+
+base::Outcome<void> may(const desk::Caller& caller, api::Permission permission) {
+  auth::Role needed = auth::Role::kLook;
+  switch (permission) {
+    case api::Permission::kAnyone:
+    case api::Permission::kLook:
+      break;
+    case api::Permission::kOperate:
+      needed = auth::Role::kOperate;
+      break;
+    case api::Permission::kAdminister:
+      needed = auth::Role::kAdminister;
+      break;
+  }
+  if (caller.powers.may(needed)) return {};
+  return base::refuse(
+      Kind::kDenied,
+      fmt::format("'{0}' has the role '{1}', and this needs '{2}'; an administrator can "
+                  "give it: vantro person change {0} --role {2}",
+                  caller.name, auth::word(caller.powers.role), auth::word(needed)));
+}
+
+}  // namespace vantro::manage
