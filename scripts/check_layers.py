@@ -33,7 +33,7 @@ owners = {
     r"boost/": {"net", "serve", "manage", "daemon"},
     r"curl/": {"client"},
     r"CLI/": {"client", "daemon"},
-    r"toml\+\+/": {"daemon"},
+    r"toml\+\+/": {"client", "daemon"},
 }
 
 for file in sorted((root / "src").rglob("*")):

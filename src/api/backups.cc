@@ -99,7 +99,7 @@ const Shape& shape_of<SecretsAsked>() {
                                "its number; not given: the newest complete one")
           .range(1)
           .field<&T::secrets>("secrets",
-                              "shown needs the token of the file secrets-token")
+                              "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -262,7 +262,7 @@ const Shape& shape_of<CompareAsked>() {
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
           .field<&T::secrets>("secrets",
-                              "shown needs the token of the file secrets-token")
+                              "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -283,7 +283,7 @@ const Shape& shape_of<CompareWithAsked>() {
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
           .field<&T::secrets>("secrets",
-                              "shown needs the token of the file secrets-token")
+                              "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -344,7 +344,7 @@ const Shape& shape_of<ReportAsked>() {
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
           .field<&T::secrets>("secrets",
-                              "shown needs the token of the file secrets-token")
+                              "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;

@@ -136,7 +136,17 @@ base::Outcome<Who> PeopleIndex::who(std::string_view text, base::WallTime now) c
         "this server does not know the token; it may be another server's, or was typed "
         "incompletely. 'vantro login URL' stores another one");
   }
-  const auto& token = found->second;
+  return who(found->second, now);
+}
+
+bool PeopleIndex::still_good(std::int64_t token, base::WallTime now) const {
+  const auto found = std::find_if(tokens_.begin(), tokens_.end(), [&](const auto& one) {
+    return one.second.id == token;
+  });
+  return found != tokens_.end() && who(found->second, now).has_value();
+}
+
+base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) const {
   const auto what =
       token.kind == TokenKind::kSession
           ? fmt::format("the log-in of '{}'", token.person)
@@ -179,6 +189,13 @@ base::Outcome<Who> PeopleIndex::who(std::string_view text, base::WallTime now) c
   auto until = token.until;
   if (person->until && (!until || *person->until < *until)) until = person->until;
   return Who{person->name, person->powers, token.id, token.kind, until};
+}
+
+base::Outcome<bool> People::any_ever() const {
+  return database_.read([](db::Transaction& t) -> base::Outcome<bool> {
+    return !t.query("select 1 from people limit 1").empty() ||
+           !t.query("select 1 from numbers where what = 'tokens' and last > 0").empty();
+  });
 }
 
 base::Outcome<std::vector<Person>> People::all() const {

@@ -41,8 +41,12 @@ class PeopleIndex {
   base::Outcome<Who> who(std::string_view token, base::WallTime now) const;
   // Null: there is none of that name.
   std::shared_ptr<const Person> find(const std::string& name) const;
+  // Whether a token that was good still is, by its number.
+  bool still_good(std::int64_t token, base::WallTime now) const;
 
  private:
+  base::Outcome<Who> who(const Token& token, base::WallTime now) const;
+
   std::map<std::string, std::shared_ptr<const Person>> people_;
   std::map<std::string, Token> tokens_;  // by digest
 };
@@ -66,6 +70,8 @@ class People {
 
   explicit People(db::Database& database) : database_(database) {}
 
+  // Whether there is, or was, anybody.
+  base::Outcome<bool> any_ever() const;
   // By name, with times of use.
   base::Outcome<std::vector<Person>> all() const;
   // By name, whom no person of all() stands for.

@@ -52,9 +52,9 @@ base::Outcome<std::optional<std::string>> token_in(const std::string& file) {
 }  // namespace
 
 base::Outcome<void> people_of_token_files(repository::Repository& repository) {
-  const auto all = repository.people.all();
-  if (!all) return base::refuse(all.error());
-  if (!all->empty()) return {};
+  const auto any = repository.people.any_ever();
+  if (!any) return base::refuse(any.error());
+  if (*any) return {};
   struct First {
     const char* name;
     std::string file;

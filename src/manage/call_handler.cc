@@ -13,6 +13,9 @@ using base::Kind;
 using net::http::Answer;
 using net::http::Connection;
 
+// Whether whoever reads the events still may.
+constexpr std::chrono::seconds kLookedAtEvery{1};
+
 // Of calls by those who are not known yet.
 constexpr std::size_t kLongestUnknown = 16 * 1024;
 
@@ -146,7 +149,7 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
                    });
                  },
                  [&](const ImageUpload&) { take_image(head, call); },
-                 [&](const EventStream&) { begin_stream(); },
+                 [&](const EventStream&) { begin_stream(call.caller); },
              },
              route.work);
 }
@@ -232,7 +235,8 @@ void CallHandler::take_image(const net::http::Head& head, const Call& call) {
   });
 }
 
-void CallHandler::begin_stream() {
+void CallHandler::begin_stream(const desk::Caller& caller) {
+  token_ = caller.token;
   Answer stream;
   guard(stream);
   stream.set("Content-Type", "text/event-stream");
@@ -247,7 +251,14 @@ void CallHandler::begin_stream() {
   });
 }
 
-void CallHandler::streaming(base::Instant now) { desk_->events->tick(now); }
+void CallHandler::streaming(base::Instant now) {
+  desk_->events->tick(now);
+  if (token_ == 0 || now - looked_at_ < kLookedAtEvery) return;
+  looked_at_ = now;
+  const auto& repository = desk_->service.repository;
+  if (repository.snapshot()->people->still_good(token_, repository.clock.wall())) return;
+  connection_.cut("the token is not good any more");
+}
 
 void CallHandler::closed() {
   if (reads_) desk_->events->remove(*reads_);

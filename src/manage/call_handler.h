@@ -60,13 +60,16 @@ class CallHandler final : public net::http::Handler {
   void answer_text(const Route& route, const TextWork& work, const net::http::Head& head,
                    const Call& call);
   void take_image(const net::http::Head& head, const Call& call);
-  void begin_stream();
+  void begin_stream(const desk::Caller& caller);
 
   net::http::Connection& connection_;
   const std::shared_ptr<const CallDesk> desk_;
   const Way way_;
   const std::optional<unsigned> local_user_;  // at the other end of the local socket
   std::optional<EventFeed::Id> reads_;
+  // Of the one who reads; 0: none, or known by their login here.
+  std::int64_t token_ = 0;
+  base::Instant looked_at_{};
 };
 
 }  // namespace vantro::manage

@@ -6,8 +6,8 @@
 //   <state>/arriving/        uploads under way
 //   <state>/partial/         uploads that broke off, kept some days, never offered
 //   <state>/quarantine/      bytes that no longer match their name
-//   <state>/token            the operator's key to the management API
-//   <state>/secrets-token    the same, for those who may see secrets as well
+//   <state>/token            of earlier versions: a token, and one that sees secrets, which
+//   <state>/secrets-token    the first start makes people of
 //   <state>/lock             held while a vantrod runs
 //   <state>/reserve          room for changes on a full disk (store/reserve.h)
 //

@@ -116,6 +116,15 @@ TEST_F(PeopleTest, TheLastWhoMayAdministerStays) {
   EXPECT_TRUE(boss().remove("second"));
 }
 
+TEST_F(PeopleTest, WhoWereThereOnceAreNotMadeAgainOfOldFiles) {
+  EXPECT_EQ(repository_->people.any_ever(), false);
+  add("anna", Role::kLook);
+  EXPECT_EQ(repository_->people.any_ever(), true);
+  token("anna");
+  ASSERT_TRUE(boss().remove("anna"));
+  EXPECT_EQ(repository_->people.any_ever(), true);
+}
+
 TEST_F(PeopleTest, SeeToTheirOwnTokensAndToThoseOfNobodyElse) {
   add("anna", Role::kLook);
   add("olaf", Role::kLook);

@@ -106,11 +106,19 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
   EXPECT_THAT(as("anna", {"status"}).out,
               HasSubstr("  you         anna: operate, by token"));
 
+  // Nor does what is already open go on behind it.
+  Process watching({vantro_program(), "watch"},
+                   {{"HOME", scratch_ / "anna"}, {"XDG_RUNTIME_DIR", scratch_ / "anna"}},
+                   scratch_ / "watch.out", scratch_ / "watch.err");
+  ASSERT_TRUE(eventually([&] {
+    return here({"status"}).out.find("Management 2 of") != std::string::npos;
+  }));
   // A revoked token is told as that, and what was stored can be forgotten.
   ASSERT_EQ(here({"token", "revoke", "first", "--of", "anna"}).code, 0);
   const auto gone = as("anna", {"status"});
   EXPECT_EQ(gone.code, 4);
   EXPECT_THAT(gone.err, HasSubstr("the token 'first' of 'anna' was revoked on "));
+  EXPECT_EQ(watching.wait(std::chrono::seconds(20)), 3);
   EXPECT_EQ(as("anna", {"logout"}).code, 0);
   EXPECT_THAT(as("anna", {"server", "list"}).out, HasSubstr("No server is known here"));
   EXPECT_EQ(here({"person", "remove", "operator"}).code, 0);
