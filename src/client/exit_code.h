@@ -12,7 +12,7 @@ enum class ExitCode {
   kRefused = 1,   // the server refused it, or failed at it
   kUsage = 2,     // the command line makes no sense
   kNoServer = 3,  // no vantrod answers
-  kToken = 4,     // the token is missing or wrong
+  kToken = 4,     // the token or the certificate is missing or wrong
   kNotFound = 5,  // there is no such image, backup ...
   kChecksum = 6,  // a checksum differs
   kFile = 7,      // a file on this side can't be read or written
@@ -21,9 +21,9 @@ enum class ExitCode {
 
 inline constexpr const char* kExitCodeHelp =
     "Exit codes: 0 done; 1 refused or failed by the server; 2 wrong use; 3 no server\n"
-    "answers; 4 token missing or wrong; 5 no such thing; 6 checksum differs; 7 a file "
-    "on\n"
-    "this side can't be read or written; 8 backups are overdue.";
+    "answers; 4 token or certificate missing or wrong; 5 no such thing; 6 checksum "
+    "differs;\n"
+    "7 a file on this side can't be read or written; 8 backups are overdue.";
 
 // Why a command did not do what it should.
 struct Failure {

@@ -26,8 +26,9 @@ void write_encryption(const Terminal& terminal, const api::Encryption& encryptio
   if (encryption.key.empty() && encryption.locked == 0) return;
   terminal.write(fmt::format(
       "  encrypted   {}{}\n",
-      encryption.key.empty()
-          ? "no key"
+      encryption.key.empty() ? "no key"
+      : encryption.contents == 0
+          ? fmt::format("configurations, with key {}", shown(encryption.key))
           : fmt::format("configurations, with key {}; {} of {} are",
                         shown(encryption.key), encryption.done, encryption.contents),
       encryption.running ? ", the others are being brought to it" : ""));

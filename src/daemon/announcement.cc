@@ -56,15 +56,14 @@ api::Ssh ssh_status(const serve::ssh::Server& server) {
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
-               const Management& management, const net::Front& management_front,
-               const base::Log& log) {
+               const Management& management, const base::Log& log) {
   const auto& folder = repository.folder;
   const auto& settings = options.settings;
   if (settings.log.form == base::Log::Form::kJson) {
     for (const auto& [protocol, where] : devices) {
       log.info(title(protocol) + " listens", {{"address", where.text()}});
     }
-    for (const auto& one : management.listeners(management_front)) {
+    for (const auto& one : management.listeners()) {
       log.info("management listens", {{"address", one.address}});
     }
     log.info("ready",
@@ -99,7 +98,7 @@ void say_where(const Options& options, const char* version,
     if (options.tls) say_certificate("HTTPS'", *options.tls);
     if (options.ftp_tls) say_certificate("FTP's", *options.ftp_tls);
   }
-  for (const auto& one : management.listeners(management_front)) {
+  for (const auto& one : management.listeners()) {
     lines += fmt::format("Management listens on {}.\n", one.address);
   }
   if (management.tls()) say_certificate("Management's", *management.tls());

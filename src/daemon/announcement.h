@@ -27,7 +27,6 @@ api::Ssh ssh_status(const serve::ssh::Server& server);
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
-               const Management& management, const net::Front& management_front,
-               const base::Log& log);
+               const Management& management, const base::Log& log);
 
 }  // namespace vantro::daemon

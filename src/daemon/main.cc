@@ -105,7 +105,7 @@ int main(int argc, char** argv) try {
                        ->listen({pools.desk, clock, log, management_room},
                                 {pools.slow, pools.doors}, service));
   service.fronts = [&] { return front_states(fronts); };
-  service.management = (*management)->listeners(*fronts.back().front);
+  service.management = [&] { return (*management)->listeners(); };
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop.folder.empty()) {
     auto watched = upkeep::DropFolder::watch(
@@ -127,7 +127,7 @@ int main(int argc, char** argv) try {
       main_loop,
       {[&] {
          say_where(options, VANTRO_VERSION, repository, service.devices, ssh.get(),
-                   **management, *fronts.back().front, log);
+                   **management, log);
        },
        [&] { reload(); }, [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
       fronts, schedules, gate, log);

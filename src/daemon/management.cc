@@ -160,6 +160,7 @@ FrontEntry Management::listen(const net::Services& services, const manage::Pools
         services, config, manage::protocol(services, pools, service));
     const auto bound = front->bind();
     if (bound) {
+      listening_ = front->listening();
       return {"Management", Transport::kTcp, "--management-listen", false,
               std::move(front)};
     }
@@ -180,9 +181,9 @@ FrontEntry Management::listen(const net::Services& services, const manage::Pools
   }
 }
 
-std::vector<api::Listener> Management::listeners(const net::Front& front) const {
+std::vector<api::Listener> Management::listeners() const {
   std::vector<api::Listener> all;
-  for (const auto& one : front.listening()) {
+  for (const auto& one : listening_) {
     const bool tls = one.protocol == "management-tls";
     all.push_back({"management", (tls ? "https://" : "http://") + one.where.text(), tls,
                    tls ? tls_->fingerprint() : ""});

@@ -33,8 +33,9 @@ class Management {
   FrontEntry listen(const net::Services& services, const manage::Pools& pools,
                     manage::Service& service);
 
-  // For the status: where it is served, and what is wrong.
-  std::vector<api::Listener> listeners(const net::Front& front) const;
+  // After listen(), and thread-safe from then on. For the status: where it is served, and
+  // what is wrong.
+  std::vector<api::Listener> listeners() const;
   std::vector<std::string> trouble() const;
   // Some address was taken: the exit code tells, too.
   bool incomplete() const { return !not_there_.empty(); }
@@ -55,6 +56,7 @@ class Management {
   const base::Log& log_;
   std::optional<LocalSocket> socket_;
   std::shared_ptr<crypto::TlsServer> tls_;
+  std::vector<base::Listening> listening_;
   std::vector<std::string> not_there_;  // sentences
 };
 

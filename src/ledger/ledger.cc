@@ -232,21 +232,17 @@ base::Outcome<std::vector<Entry>> Ledger::oldest(std::size_t most,
   return rows;
 }
 
-base::Outcome<Verified> Ledger::verify(
-    const std::optional<std::pair<std::int64_t, std::string>>& expected) {
-  // Rows that are read at once: others want the database, too.
-  constexpr std::int64_t kAtOnce = 5000;
-  write_out();
-  Verified found;
-  std::string before;
-  std::int64_t at_row = 0;
-  bool seen = !expected;
+base::Outcome<bool> Ledger::verify(ChainCheck& check, std::int64_t rows_wanted) {
+  auto& found = check.found;
+  auto& before = check.before;
+  auto& at_row = found.last_row;
   const auto broken = [&](std::int64_t row, std::string sentence) {
     if (found.breaks.size() < Verified::kMostBreaks) {
       found.breaks.push_back({row, std::move(sentence)});
     }
   };
-  const auto read = [&](db::Transaction& t) -> base::Outcome<bool> {
+  if (at_row == 0) write_out();
+  const auto whole = database_.read([&](db::Transaction& t) -> base::Outcome<bool> {
     if (at_row == 0) {
       // What retention has taken out is where the rest begins.
       const auto cuts = t.query(
@@ -257,7 +253,7 @@ base::Outcome<Verified> Ledger::verify(
       }
     }
     const auto rows =
-        t.query(kSelect + "where id > :i order by id limit :m", {at_row, kAtOnce});
+        t.query(kSelect + "where id > :i order by id limit :m", {at_row, rows_wanted});
     for (const auto& row : rows) {
       const auto entry = entry_of(row);
       if (entry.id != at_row + 1) {
@@ -274,9 +270,9 @@ base::Outcome<Verified> Ledger::verify(
                                      "two was changed",
                                      entry.id));
       }
-      if (expected && entry.id == expected->first) {
-        seen = true;
-        if (entry.chain != expected->second) {
+      if (check.noted && entry.id == check.noted->first) {
+        check.seen = true;
+        if (entry.chain != check.noted->second) {
           broken(entry.id, fmt::format("row {} has another hash than was noted, {}",
                                        entry.id, entry.chain));
         }
@@ -284,21 +280,16 @@ base::Outcome<Verified> Ledger::verify(
       at_row = entry.id;
       before = entry.chain;
     }
-    return rows.size() == static_cast<std::size_t>(kAtOnce);
-  };
-  while (true) {
-    const auto more = database_.read(read);
-    if (!more) return base::refuse(more.error());
-    if (!*more) break;
+    return rows.size() < static_cast<std::size_t>(rows_wanted);
+  });
+  if (!whole || !*whole) return whole;
+  if (check.noted && !check.seen) {
+    broken(check.noted->first,
+           fmt::format("row {} is missing, which was there when its hash was noted",
+                       check.noted->first));
   }
-  if (!seen) {
-    broken(expected->first, fmt::format("row {} is missing, which was there when its "
-                                        "hash was noted",
-                                        expected->first));
-  }
-  found.last_row = at_row;
   found.last_hash = before;
-  return found;
+  return true;
 }
 
 std::int64_t Ledger::cut(db::Transaction& transaction, std::int64_t last_row,

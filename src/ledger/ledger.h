@@ -48,6 +48,15 @@ struct Verified {
   std::string last_hash;
 };
 
+// Holding the chain against the rows, piece by piece: there may be millions.
+struct ChainCheck {
+  // A row and its hash, noted earlier.
+  std::optional<std::pair<std::int64_t, std::string>> noted = {};
+  Verified found = {};
+  std::string before = {};  // the hash of the row that was looked at last
+  bool seen = false;        // the one that was noted
+};
+
 // Thread-safe.
 class Ledger {
  public:
@@ -95,9 +104,8 @@ class Ledger {
   base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
   // Of each actor that came over a device's protocol the newest row, newest first.
   base::Outcome<std::vector<Entry>> last_of_each(std::size_t most);
-  // Holds every row against the chain. `expected`: a row and its hash, noted earlier.
-  base::Outcome<Verified> verify(
-      const std::optional<std::pair<std::int64_t, std::string>>& expected);
+  // Goes on with it for so many rows; true: that was all.
+  base::Outcome<bool> verify(ChainCheck& check, std::int64_t rows);
   // Takes out the rows up to this one, which `file` (with this SHA-256) holds, and
   // records that. `by`: who it is done by. As part of a transaction of the caller's.
   // Gives how many they were.

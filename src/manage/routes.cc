@@ -51,8 +51,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
     status.listeners.push_back(
         {one.protocol, one.where.text(), base::find_protocol(one.protocol)->protects});
   }
-  status.listeners.insert(status.listeners.end(), service.management.begin(),
-                          service.management.end());
+  for (auto& one : service.management()) status.listeners.push_back(std::move(one));
   if (service.door != nullptr) status.you = service.door->me(call.caller);
   status.images = *images;
   status.offers = service.repository.offer_index()->size();

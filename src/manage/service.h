@@ -38,7 +38,10 @@ struct Service {
   std::function<api::Ssh()> ssh = {};
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run
   Door* door = nullptr;                        // REQUIRES: set before a call is answered
-  std::vector<api::Listener> management = {};  // where this API is served
+  // Where this API is served. Thread-safe.
+  std::function<std::vector<api::Listener>()> management = [] {
+    return std::vector<api::Listener>();
+  };
   // What is wrong with that, in sentences. Thread-safe.
   std::function<std::vector<std::string>()> management_trouble = {};
   std::function<std::vector<api::Front>()> fronts = {};  // how busy they are; thread-safe

@@ -67,16 +67,19 @@ TEST(Target, SaysWhatIsWrongWithIt) {
             "algorithm: 'crc' is not one of md5, sha1, sha256, sha512");
   EXPECT_EQ(asked(kLocations, "/v1/locations?for=192.0.2.7"),
             "the query parameter 'image' is missing: an image, or a name on offer");
-  EXPECT_EQ(asked(kLedger, "/v1/ledger?who=pump"),
-            "unknown query parameter 'who'; known: limit, before, whose");
+  EXPECT_EQ(
+      asked(kLedger, "/v1/ledger?who=pump"),
+      "unknown query parameter 'who'; known: limit, before, whose, by, from, until, "
+      "event, name");
   EXPECT_EQ(asked(kStatus, "/v1/status?x=1"),
             "unknown query parameter 'x'; there are none");
   EXPECT_EQ(asked(kImage, "/v1/images/a%2"),
             "a '%' in the address is not followed by two digits");
   EXPECT_EQ(asked(kImage, "/v1/images"), "another path");
   // An empty value is none.
-  EXPECT_EQ(asked(kLedger, "/v1/ledger?limit=&whose="),
-            R"({"before":null,"limit":null,"whose":""})");
+  EXPECT_EQ(
+      asked(kLedger, "/v1/ledger?limit=&whose="),
+      R"({"before":null,"by":"","event":"","from":"","limit":null,"name":"","until":"","whose":""})");
 }
 
 TEST(Operations, NameEachFieldOfTheirPaths) {

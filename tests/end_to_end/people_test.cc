@@ -6,6 +6,8 @@
 #include <gmock/gmock.h>
 #include <sys/stat.h>
 
+#include "base/clock.h"
+#include "crypto/certificate.h"
 #include "tests/end_to_end/server_fixture.h"
 
 namespace vantro::end_to_end {
@@ -107,18 +109,17 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
               HasSubstr("  you         anna: operate, by token"));
 
   // Nor does what is already open go on behind it.
-  Process watching({vantro_program(), "watch"},
-                   {{"HOME", scratch_ / "anna"}, {"XDG_RUNTIME_DIR", scratch_ / "anna"}},
-                   scratch_ / "watch.out", scratch_ / "watch.err");
-  ASSERT_TRUE(eventually([&] {
-    return here({"status"}).out.find("Management 2 of") != std::string::npos;
-  }));
+  Process reading({"curl", "-skN", "-m", "60", "-H", "Authorization: Bearer " + anna,
+                   secure_url() + "/v1/events"},
+                  {}, scratch_ / "events", "");
+  ASSERT_TRUE(eventually(
+      [&] { return file("events").find(": still here") != std::string::npos; }));
   // A revoked token is told as that, and what was stored can be forgotten.
   ASSERT_EQ(here({"token", "revoke", "first", "--of", "anna"}).code, 0);
   const auto gone = as("anna", {"status"});
   EXPECT_EQ(gone.code, 4);
   EXPECT_THAT(gone.err, HasSubstr("the token 'first' of 'anna' was revoked on "));
-  EXPECT_EQ(watching.wait(std::chrono::seconds(20)), 3);
+  EXPECT_TRUE(eventually([&] { return !reading.running(); }));
   EXPECT_EQ(as("anna", {"logout"}).code, 0);
   EXPECT_THAT(as("anna", {"server", "list"}).out, HasSubstr("No server is known here"));
   EXPECT_EQ(here({"person", "remove", "operator"}).code, 0);
@@ -130,6 +131,16 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
   const auto open = as("olaf", {"status"});
   EXPECT_EQ(open.code, 7);
   EXPECT_THAT(open.err, HasSubstr("others can read the tokens in it"));
+}
+
+TEST_F(People, EveryOperationIsKeptForTheRolesThatMay) {
+  Arguments arguments{"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/roles_check.py",
+                      std::to_string(management_port_)};
+  for (const auto* role : {"look", "operate", "administer"}) {
+    arguments.push_back(std::string(role) + "=" + add(std::string(role) + "-desk", role));
+  }
+  const auto checked = run(arguments);
+  EXPECT_EQ(checked.code, 0) << checked.out << checked.err;
 }
 
 TEST_F(People, AChangedCertificateIsRefusedBeforeATokenIsSent) {
@@ -199,6 +210,27 @@ TEST_F(People, AGivenCertificateIsJudged) {
   EXPECT_THAT(status, HasSubstr("depot.example.pem ends on "));
   EXPECT_THAT(status, HasSubstr("is for 'depot.example', not for 'vantro.example' of "
                                 "management.names; browsers will refuse it"));
+  // Others take its place without a restart; and what is wrong with them is told.
+  const auto replace = [&](base::WallTime now) {
+    const auto made = crypto::make_certificate({"vantro.example"}, {}, now);
+    ASSERT_TRUE(made);
+    fakes::write_file(scratch_ / "depot.example.pem", made->certificate);
+    fakes::write_file(scratch_ / "depot.example.key", made->key);
+    const auto facts = crypto::certificate_facts(scratch_ / "depot.example.pem");
+    server_->signal(SIGHUP);
+    EXPECT_TRUE(eventually([&] {
+      return here({"status"}).out.find(facts->fingerprint) != std::string::npos;
+    }));
+  };
+  const auto now = base::SystemClock{}.wall();
+  constexpr base::WallTime kYear = 365 * 86'400'000LL;
+  replace(now - 11 * kYear);
+  EXPECT_THAT(here({"status"}).out,
+              HasSubstr("put another one there, then 'systemctl reload vantrod'"));
+  replace(now + kYear);
+  EXPECT_THAT(here({"status"}).out, HasSubstr("is good only from "));
+  replace(now);
+  EXPECT_THAT(here({"status"}).out, HasSubstr("no trouble known"));
 }
 
 TEST_F(People, LogInWithAPasswordForATime) {

@@ -46,10 +46,10 @@ TEST_F(LedgerRetention, OldRowsGoIntoAFileAndTheChainStaysWhole) {
   EXPECT_EQ(newest->front().sha256, digest.finish());
   EXPECT_EQ(newest->front().sentence,
             "2 rows, up to number 2, are in this file and no longer here");
-  const auto verified = repository_->ledger.verify({});
-  ASSERT_TRUE(verified);
-  EXPECT_TRUE(verified->breaks.empty()) << verified->breaks.front().sentence;
-  EXPECT_EQ(verified->rows, 2);
+  ledger::ChainCheck check;
+  ASSERT_EQ(repository_->ledger.verify(check, 100), true);
+  EXPECT_TRUE(check.found.breaks.empty()) << check.found.breaks.front().sentence;
+  EXPECT_EQ(check.found.rows, 2);
   // Nothing more is old.
   EXPECT_EQ(export_old_rows(*repository_, before, folder()), 0);
 }
@@ -62,7 +62,9 @@ TEST_F(LedgerRetention, NumbersGoOnWhenAllRowsAreGone) {
   ASSERT_EQ(export_old_rows(*repository_, clock_.wall(), folder()), 1);
   // The second export took the row that the first one wrote, and wrote one itself.
   EXPECT_EQ(repository_->ledger.newest(1, {})->front().id, 3);
-  EXPECT_TRUE(repository_->ledger.verify({})->breaks.empty());
+  ledger::ChainCheck check;
+  ASSERT_EQ(repository_->ledger.verify(check, 100), true);
+  EXPECT_TRUE(check.found.breaks.empty());
 }
 
 TEST_F(LedgerRetention, NothingGoesWhenTheFileCantBeWritten) {
