@@ -98,8 +98,7 @@ const Shape& shape_of<SecretsAsked>() {
           .field<&T::revision>("revision",
                                "its number; not given: the newest complete one")
           .range(1)
-          .field<&T::secrets>("secrets",
-                              "shown needs the right secrets, and is recorded")
+          .field<&T::secrets>("secrets", "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -261,8 +260,7 @@ const Shape& shape_of<CompareAsked>() {
           .field<&T::other_name>("other_name", "and which file of it")
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
-          .field<&T::secrets>("secrets",
-                              "shown needs the right secrets, and is recorded")
+          .field<&T::secrets>("secrets", "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -282,8 +280,7 @@ const Shape& shape_of<CompareWithAsked>() {
           .range(1)
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
-          .field<&T::secrets>("secrets",
-                              "shown needs the right secrets, and is recorded")
+          .field<&T::secrets>("secrets", "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;
@@ -343,8 +340,7 @@ const Shape& shape_of<ReportAsked>() {
           .field<&T::to>("to", "its end (else now)", Unit::kTime)
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
-          .field<&T::secrets>("secrets",
-                              "shown needs the right secrets, and is recorded")
+          .field<&T::secrets>("secrets", "shown needs the right secrets, and is recorded")
           .choices({"masked", "shown"})
           .done();
   return shape;

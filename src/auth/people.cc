@@ -350,6 +350,15 @@ void People::end_token(db::Transaction& transaction, const Token& token,
   transaction.changed(kPersonChanged, token.person);
 }
 
+void People::end_sessions(db::Transaction& transaction, const std::string& person,
+                          base::WallTime now) {
+  transaction.run(
+      "update tokens set revoked_at = :t where person = :p and kind = 'session' and "
+      "revoked_at is null",
+      {now, person});
+  transaction.changed(kPersonChanged, person);
+}
+
 void People::renew_token(db::Transaction& transaction, const Token& token,
                          const std::string& digest, std::optional<base::WallTime> until) {
   transaction.run("update tokens set digest = :d, until = :u where id = :i",

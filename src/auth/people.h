@@ -103,6 +103,9 @@ class People {
   static base::Outcome<Token> token(db::Transaction& transaction, std::int64_t id);
   static void end_token(db::Transaction& transaction, const Token& token,
                         base::WallTime now);
+  // The person's log-ins; tokens stay.
+  static void end_sessions(db::Transaction& transaction, const std::string& person,
+                           base::WallTime now);
   // `digest`: of another text in its place; empty: it stays.
   static void renew_token(db::Transaction& transaction, const Token& token,
                           const std::string& digest, std::optional<base::WallTime> until);

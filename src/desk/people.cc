@@ -118,8 +118,11 @@ base::Outcome<Person> People::change(const std::string& typed,
         if (auto done = auth::People::change(t, *person, now); !done) {
           return base::refuse(done.error());
         }
+        // Whoever knew the old password is out.
+        if (wanted.password) auth::People::end_sessions(t, person->name, now);
         change.record(t, "person-change", person->name, "",
-                      (wanted.password ? "another password; " : "") + about(*person));
+                      (wanted.password ? "another password, log-ins ended; " : "") +
+                          about(*person));
         return person;
       });
 }

@@ -96,10 +96,11 @@ std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
   const auto field = head.field("host");
   const auto host = host_of(field);
   const auto address = base::Address::parse(host);
-  const bool known = address ? *address == way.local ||
-                                   (address->is_loopback() && way.local.is_loopback())
-                             : std::find(config_.names.begin(), config_.names.end(),
-                                         host) != config_.names.end();
+  const bool own_address =
+      address &&
+      (*address == way.local || (address->is_loopback() && way.local.is_loopback()));
+  const bool known = own_address || std::find(config_.names.begin(), config_.names.end(),
+                                              host) != config_.names.end();
   if (!known) {
     return Turned{421, fmt::format("'{}' is not a name of this server; call it by its "
                                    "address, or add the name to management.names in the "

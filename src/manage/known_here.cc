@@ -73,11 +73,11 @@ std::string KnownHere::groups_text() const {
                       : "the groups that may are " + text;
 }
 
-base::Outcome<KnownHere::Login> KnownHere::find(unsigned uid) const {
+base::Outcome<KnownHere::Login> KnownHere::find(unsigned uid, bool by_socket) const {
   const auto found = user([uid](auto... rest) { return ::getpwuid_r(uid, rest...); });
   Login login;
   login.name = found ? base::folded(found->name) : fmt::format("uid-{}", uid);
-  if (uid == 0 || uid == ::geteuid()) {
+  if (by_socket && (uid == 0 || uid == ::geteuid())) {
     login.powers = {auth::Role::kAdminister, {auth::Right::kSecrets, auth::Right::kPush}};
     return login;
   }
@@ -108,7 +108,7 @@ base::Outcome<KnownHere::Login> KnownHere::by_user(unsigned uid) {
     const auto known = found_.find(uid);
     if (known != found_.end()) return known->second.second;
   }
-  auto login = find(uid);
+  auto login = find(uid, true);
   if (!login) return login;
   const base::Lock lock(mutex_);
   found_[uid] = {now + kRemembered, *login};
@@ -125,7 +125,7 @@ base::Outcome<KnownHere::Login> KnownHere::by_name(const std::string& name) {
                     "theirs; {}",
                     base::printable(name, 80), groups_text()));
   }
-  return by_user(found->uid);
+  return find(found->uid, false);
 }
 
 }  // namespace vantro::manage

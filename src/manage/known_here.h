@@ -36,11 +36,13 @@ class KnownHere {
   // Root and the user that vantrod runs as may everything; members of several groups what
   // the first of them in the settings gives. kDenied: none of the groups. It may wait.
   base::Outcome<Login> by_user(unsigned uid);
-  // The same for a login name, whose password was right.
+  // By groups alone, for a login name whose password was right: nobody is root from
+  // elsewhere.
   base::Outcome<Login> by_name(const std::string& name);
 
  private:
-  base::Outcome<Login> find(unsigned uid) const;
+  // `by_socket`: it is proven by the system, and root and the own user count as such.
+  base::Outcome<Login> find(unsigned uid, bool by_socket) const;
   std::string groups_text() const;
 
   const std::vector<KnownGroup> groups_;

@@ -6,8 +6,8 @@
 //   <state>/arriving/        uploads under way
 //   <state>/partial/         uploads that broke off, kept some days, never offered
 //   <state>/quarantine/      bytes that no longer match their name
-//   <state>/token            of earlier versions: a token, and one that sees secrets, which
-//   <state>/secrets-token    the first start makes people of
+//   <state>/token            of earlier versions; the first start makes people of it,
+//   <state>/secrets-token    and of this one
 //   <state>/lock             held while a vantrod runs
 //   <state>/reserve          room for changes on a full disk (store/reserve.h)
 //

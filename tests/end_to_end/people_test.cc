@@ -112,8 +112,10 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
   Process reading({"curl", "-skN", "-m", "60", "-H", "Authorization: Bearer " + anna,
                    secure_url() + "/v1/events"},
                   {}, scratch_ / "events", "");
-  ASSERT_TRUE(eventually(
-      [&] { return file("events").find(": still here") != std::string::npos; }));
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "events").find(": still here") !=
+           std::string::npos;
+  }));
   // A revoked token is told as that, and what was stored can be forgotten.
   ASSERT_EQ(here({"token", "revoke", "first", "--of", "anna"}).code, 0);
   const auto gone = as("anna", {"status"});

@@ -23,7 +23,7 @@ class DoorTest : public fakes::RepositoryFixture {
     RepositoryFixture::SetUp();
     mistakes_.emplace(clock_);
     DoorConfig config;
-    config.names = {"vantro.example"};
+    config.names = {"vantro.example", "203.0.113.5"};
     door_.emplace(*repository_, *mistakes_, config);
     way_.peer = *base::Address::parse("192.0.2.7");
     way_.local = *base::Address::parse("192.0.2.10");
@@ -43,7 +43,7 @@ class DoorTest : public fakes::RepositoryFixture {
 
 TEST_F(DoorTest, AnswersOnlyToNamesOfThisServer) {
   for (const auto* known : {"vantro.example", "VANTRO.example.:7443", "192.0.2.10",
-                            "192.0.2.10:7443", "localhost"}) {
+                            "192.0.2.10:7443", "localhost", "203.0.113.5:7443"}) {
     EXPECT_EQ(status("GET", {{"host", known}}), 0) << known;
   }
   // Loopback's are not where it was asked at.
@@ -152,6 +152,8 @@ TEST_F(DoorTest, KnowsTheUserThatItRunsAsWithoutASetting) {
   EXPECT_EQ(member->name, "nobody");
   EXPECT_EQ(member->powers.text(), "look");
   EXPECT_FALSE(grouped.by_name("no-such-user"));
+  // A password from elsewhere makes nobody root.
+  EXPECT_FALSE(grouped.by_name("root"));
 }
 
 TEST(OwnCertificate, IsForItsNamesAndAddresses) {
