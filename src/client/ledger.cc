@@ -28,35 +28,46 @@ std::string who(const api::LedgerEntry& entry) {
 
 void write_page(const Terminal& terminal, const Options& options,
                 const api::LedgerPage& page) {
-  Table table({{"WHEN"},
-               {"WHO"},
-               {"WHAT"},
-               {"OVER"},
-               {"NAME"},
-               {"SHA-256"},
-               {"BYTES", Align::kRight},
-               {"TOOK", Align::kRight},
-               {"RESENT", Align::kRight},
-               {"OUTCOME"},
-               {""}});
   auto entries = page.entries;
   std::reverse(entries.begin(), entries.end());
+  const auto moved = [](const api::LedgerEntry& entry) {
+    return entry.event == "fetch" || entry.event == "deposit" ||
+           entry.event == "image-add";
+  };
+  // What only transfers have takes no room where there are none.
+  const bool any_moved = std::any_of(entries.begin(), entries.end(), moved);
+  const bool any_resent = std::any_of(entries.begin(), entries.end(),
+                                      [](const auto& entry) { return entry.resent > 0; });
+  std::vector<Table::Column> columns{{"WHEN"}, {"WHO"},  {"WHAT"},
+                                     {"OVER"}, {"NAME"}, {"SHA-256"}};
+  if (any_moved) {
+    columns.push_back({"BYTES", Align::kRight});
+    columns.push_back({"TOOK", Align::kRight});
+  }
+  if (any_resent) columns.push_back({"RESENT", Align::kRight});
+  columns.push_back({"OUTCOME"});
+  columns.push_back({""});
+  Table table(std::move(columns));
   for (const auto& entry : entries) {
-    const bool moved =
-        entry.event == "fetch" || entry.event == "deposit" || entry.event == "image-add";
-    const bool timed = moved && entry.duration_ms > 0;
-    table.add({{shown_time(entry.at)},
-               {who(entry)},
-               {entry.event},
-               {entry.protocol},
-               {entry.name},
-               {entry.sha256 ? entry.sha256->substr(0, 8) : ""},
-               {moved && entry.outcome != "refused" ? base::size_text(entry.bytes) : ""},
-               {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
-                      : ""},
-               {entry.resent > 0 ? std::to_string(entry.resent) : ""},
-               {entry.outcome, tone_of(entry.outcome)},
-               {entry.sentence}});
+    const bool timed = moved(entry) && entry.duration_ms > 0;
+    std::vector<Cell> cells{
+        {shown_time(entry.at)}, {who(entry)},
+        {entry.event},          {entry.protocol},
+        {entry.name},           {entry.sha256 ? entry.sha256->substr(0, 8) : ""}};
+    if (any_moved) {
+      cells.push_back({moved(entry) && entry.outcome != "refused"
+                           ? base::size_text(entry.bytes)
+                           : ""});
+      cells.push_back(
+          {timed ? base::duration_text(static_cast<double>(entry.duration_ms) / 1000)
+                 : ""});
+    }
+    if (any_resent) {
+      cells.push_back({entry.resent > 0 ? std::to_string(entry.resent) : ""});
+    }
+    cells.push_back({entry.outcome, tone_of(entry.outcome)});
+    cells.push_back({entry.sentence});
+    table.add(std::move(cells));
   }
   const auto& asked = options.asked;
   const bool filtered = !asked.by.empty() || !asked.event.empty() ||

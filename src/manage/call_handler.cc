@@ -1,5 +1,7 @@
 #include "manage/call_handler.h"
 
+#include <fmt/format.h>
+
 #include "base/overloaded.h"
 #include "base/visible_name.h"
 #include "manage/answers.h"
@@ -125,11 +127,13 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
   const auto& route = *matched.route;
   const auto& operation = *route.operation;
   if (auto allowed = may(call.caller, operation.permission); !allowed) {
+    // What it was about, where the path names it: so it is found by that name.
+    const auto named = call.values.find("name");
     desk_->service.repository.record_event(
-        "call", call.caller.by(), allowed.error().sentence,
-        std::string(operation.method) + " " +
-            base::printable(head.target.substr(0, head.target.find('?')), 200),
-        "refused");
+        "call", call.caller.by(),
+        fmt::format("{} {}: {}", operation.method, operation.path,
+                    allowed.error().sentence),
+        named == call.values.end() ? "" : base::printable(named->second, 200), "refused");
     return connection_.answer(refusal(allowed.error()));
   }
   note(call.caller);
