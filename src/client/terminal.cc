@@ -70,6 +70,7 @@ namespace {
 
 // A column this narrow is not worth wrapping into.
 constexpr std::size_t kNarrowest = 20;
+constexpr std::size_t kIndent = 4;
 
 // Bytes of the first `columns` characters.
 std::size_t bytes_of(std::string_view text, std::size_t columns) {
@@ -143,6 +144,15 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
     }
     const auto& last = row.back();
     if (columns_.back().align == Align::kRight) owed += widths.back() - width(last.text);
+    const bool fits = before_last + width(last.text) <= room;
+    if (!wrap && !fits && room >= kIndent + kNarrowest) {
+      // Too little is left beside the others.
+      if (!line.empty()) lines.push_back(line);
+      for (const auto& piece : wrapped(last.text, room - kIndent)) {
+        lines.push_back(std::string(kIndent, ' ') + terminal.toned(piece, last.tone));
+      }
+      continue;
+    }
     const auto pieces = wrap ? wrapped(last.text, room - before_last)
                              : std::vector<std::string>{last.text};
     for (const auto& piece : pieces) {

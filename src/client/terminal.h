@@ -50,7 +50,8 @@ class Table {
   void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
   bool empty() const { return rows_.empty(); }
   // Lines, the title line first, without spaces at their ends. A last column that does
-  // not fit in `room` columns is broken at spaces and goes on below itself.
+  // not fit in `room` columns is broken at spaces and goes on below itself, or stands
+  // below the others where they leave too little.
   std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
   void write(const Terminal& terminal) const;
 

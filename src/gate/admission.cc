@@ -42,7 +42,7 @@ base::Outcome<Place> Admission::admit(const base::Address& address) {
   auto& shared = *shared_;
   const auto network = address.network();
   const base::Lock lock(shared.mutex);
-  const auto& limits = shared.limits;
+  const auto limits = shared.limits;
   if (shared.in_all >= limits.in_all) {
     return base::refuse(
         Kind::kBusy,

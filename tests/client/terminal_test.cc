@@ -28,6 +28,10 @@ TEST(Table, BreaksALastColumnThatDoesNotFit) {
   EXPECT_EQ(table.lines(terminal, 30),
             (std::vector<std::string>{"NAME   WHY", "x.img  the device went silent",
                                       "       after nine bytes"}));
+  // Beside the name too little is left.
+  EXPECT_EQ(table.lines(terminal, 26),
+            (std::vector<std::string>{"NAME   WHY", "x.img", "    the device went silent",
+                                      "    after nine bytes"}));
   EXPECT_EQ(table.lines(terminal, 20).size(), 2u);  // too narrow to be worth it
 }
 
