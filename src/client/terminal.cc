@@ -71,6 +71,8 @@ namespace {
 // A column this narrow is not worth wrapping into.
 constexpr std::size_t kNarrowest = 20;
 constexpr std::size_t kIndent = 4;
+// Lines of a last column beside the others.
+constexpr std::size_t kMostPieces = 3;
 
 // Bytes of the first `columns` characters.
 std::size_t bytes_of(std::string_view text, std::size_t columns) {
@@ -145,7 +147,9 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
     const auto& last = row.back();
     if (columns_.back().align == Align::kRight) owed += widths.back() - width(last.text);
     const bool fits = before_last + width(last.text) <= room;
-    if (!wrap && !fits && room >= kIndent + kNarrowest) {
+    auto pieces = wrap ? wrapped(last.text, room - before_last)
+                       : std::vector<std::string>{last.text};
+    if (!fits && (!wrap || pieces.size() > kMostPieces) && room >= kIndent + kNarrowest) {
       // Too little is left beside the others.
       if (!line.empty()) lines.push_back(line);
       for (const auto& piece : wrapped(last.text, room - kIndent)) {
@@ -153,8 +157,6 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
       }
       continue;
     }
-    const auto pieces = wrap ? wrapped(last.text, room - before_last)
-                             : std::vector<std::string>{last.text};
     for (const auto& piece : pieces) {
       if (!piece.empty())
         line += std::string(owed, ' ') + terminal.toned(piece, last.tone);

@@ -32,7 +32,12 @@ TEST(Table, BreaksALastColumnThatDoesNotFit) {
   EXPECT_EQ(table.lines(terminal, 26),
             (std::vector<std::string>{"NAME   WHY", "x.img", "    the device went silent",
                                       "    after nine bytes"}));
-  EXPECT_EQ(table.lines(terminal, 20).size(), 2u);  // too narrow to be worth it
+  // Or it would make too many lines there.
+  table.add({{"y.img"},
+             {"a sentence that is so long that it would need four lines of its "
+              "own here, or five"}});
+  EXPECT_EQ(table.lines(terminal, 30)[4], "    a sentence that is so long");
+  EXPECT_EQ(table.lines(terminal, 20).size(), 3u);  // too narrow to be worth it
 }
 
 TEST(Table, BreaksAWordThatIsWiderThanTheLastColumn) {
