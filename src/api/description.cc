@@ -295,7 +295,11 @@ std::string openapi(const std::string& version) {
                                {{"description", "what was asked"},
                                 {"content", content_of(one->gives, one->answer)}}},
                               {"default", {{"$ref", "#/components/responses/Refusal"}}}};
-    if (one->permission == Permission::kAnyone) operation["security"] = json::array();
+    if (one->permission == Permission::kAnyone) {
+      operation["security"] = json::array();
+    } else {
+      operation["description"] = fmt::format("Needs the role {}.", word(one->permission));
+    }
     std::string method = one->method;
     std::transform(method.begin(), method.end(), method.begin(),
                    [](unsigned char c) { return std::tolower(c); });
@@ -328,7 +332,9 @@ std::string reference() {
     std::string summary = one->summary;
     summary.front() = static_cast<char>(std::toupper(summary.front()));
     text += summary + ".";
-    if (one->permission == Permission::kAnyone) text += " Needs no token.";
+    text += one->permission == Permission::kAnyone
+                ? " Needs no token."
+                : fmt::format(" Needs the role `{}`.", word(one->permission));
     const auto body = carried(one->takes, one->body);
     if (!body.empty()) text += fmt::format(" Body: {}.", body);
     text += fmt::format(" Answer: {}.\n", carried(one->gives, one->answer));
