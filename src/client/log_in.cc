@@ -20,13 +20,6 @@ struct LogInOptions {
   std::string fingerprint;  // that its certificate must have
 };
 
-// "https://vantro.example:7443" -> "vantro.example"
-std::string host_of(const std::string& url) {
-  auto host = url.substr(url.find("://") + 3);
-  if (host.starts_with('[')) return host.substr(1, host.find(']') - 1);
-  return host.substr(0, std::min(host.find(':'), host.find('/')));
-}
-
 // "ab:cd" and "ABCD" are the same.
 std::string plain(const std::string& fingerprint) {
   auto text = base::folded(fingerprint);
@@ -77,11 +70,8 @@ Result<std::string> checked_url(std::string url) {
                     "https://192.0.2.10:7443",
                     base::printable(url, 100)));
   }
-  const auto host = host_of(url);
-  if (!secure && host != "localhost" && host != "::1" && !host.starts_with("127.")) {
-    return wrong_use(
-        "without TLS the token could be read on the way; use https:// and the port of "
-        "management.tls_listen");
+  if (auto closed = closed_on_the_way(url); !closed) {
+    return tl::unexpected(closed.error());
   }
   return url;
 }

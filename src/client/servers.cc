@@ -16,6 +16,7 @@
 #include <toml++/toml.h>
 #include <unistd.h>
 
+#include "base/address.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
 #include "client/answers.h"
@@ -178,6 +179,23 @@ Result<void> write_servers(const KnownServers& known) {
   return {};
 }
 
+std::string host_of(const std::string& url) {
+  auto host = url.substr(url.find("://") + 3);
+  if (host.starts_with('[')) return host.substr(1, host.find(']') - 1);
+  return host.substr(0, std::min(host.find(':'), host.find('/')));
+}
+
+Result<void> closed_on_the_way(const std::string& url) {
+  if (!url.starts_with("http://")) return {};
+  const auto host = host_of(url);
+  // As text an address proves nothing: 127.0.0.1.example is a name.
+  const auto address = base::Address::parse(host);
+  if (host == "localhost" || (address && address->is_loopback())) return {};
+  return wrong_use(
+      "without TLS the token could be read on the way; use https:// and the port of "
+      "management.tls_listen");
+}
+
 Result<Access> access_to(const Wanted& wanted) {
   Access access;
   access.token = wanted.token;
@@ -216,6 +234,9 @@ Result<Access> access_to(const Wanted& wanted) {
   }
   if (!url.empty()) {
     if (const auto* server = known->with_url(url)) return from(*server);
+    if (auto closed = closed_on_the_way(url); !closed) {
+      return tl::unexpected(closed.error());
+    }
     access.url = url;
     return access;
   }

@@ -36,6 +36,11 @@ Result<KnownServers> read_servers();
 // On disk when it returns a value.
 Result<void> write_servers(const KnownServers& servers);
 
+// "https://vantro.example:7443" -> "vantro.example"
+std::string host_of(const std::string& url);
+// Refused where a token could be read on the way: without TLS, and not on this machine.
+Result<void> closed_on_the_way(const std::string& url);
+
 // What the command line and the environment say of the server.
 struct Wanted {
   std::string server;      // --server, VANTRO_SERVER
