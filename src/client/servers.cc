@@ -57,7 +57,7 @@ std::string local_socket() {
 Result<void> usable(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) == 0) return {};
   struct stat info {};
-  if (::stat(path.c_str(), &info) != 0) {
+  if (::stat(path.c_str(), &info) != 0 && errno != EACCES) {
     return bad_file(path, fmt::format("{}; is vantrod running?", std::strerror(errno)));
   }
   const auto* group = (info.st_mode & S_IWGRP) != 0 ? ::getgrgid(info.st_gid) : nullptr;

@@ -119,6 +119,7 @@ base::Outcome<void> Management::open_socket() {
     if (why.empty() || !group.empty()) why = opened.error().sentence;
   }
   not_there_.push_back("there is no local socket: " + why);
+  log_.warning(not_there_.back());
   return {};
 }
 
