@@ -170,10 +170,11 @@ base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) cons
                           "{}",
                           token.label, token.person)));
   }
-  if (token.powers) {
+  const auto person = find(token.person);
+  // A record that was made later counts, so that they can be switched off.
+  if (token.powers && !person) {
     return Who{token.person, *token.powers, token.id, token.kind, token.until};
   }
-  const auto person = find(token.person);
   if (!person || !person->on) {
     return not_good(
         fmt::format("'{}' is switched off; ask an administrator: vantro "
@@ -388,7 +389,7 @@ bool People::is_news(const std::string& name, std::int64_t token, const std::str
 
 void People::came(const Who& who, const std::string& origin, const std::string& from,
                   base::WallTime now) {
-  // For people only: that it can't be written is no reason to refuse anything.
+  // A failed write must not fail the call.
   (void)database_.write([&](db::Transaction& t) -> base::Outcome<void> {
     if (who.token != 0) {
       t.run("update tokens set last_used_at = :t, last_used_from = :f where id = :i",

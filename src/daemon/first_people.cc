@@ -6,6 +6,8 @@
 #include <fmt/format.h>
 #include <optional>
 #include <unistd.h>
+#include <utility>
+#include <vector>
 
 #include "auth/people.h"
 #include "base/unique_fd.h"
@@ -21,7 +23,7 @@ using base::Kind;
 constexpr std::size_t kShortest = 16;
 constexpr std::size_t kLongest = 128;
 
-// Nothing: there is no such file.
+// Nothing if the file does not exist.
 base::Outcome<std::optional<std::string>> token_in(const std::string& file) {
   const base::UniqueFd there(
       ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK));
@@ -66,32 +68,36 @@ base::Outcome<void> people_of_token_files(repository::Repository& repository) {
        repository.folder.secrets_token_file(),
        {auth::Right::kSecrets, auth::Right::kPush}},
   };
+  // Both are read before anything is written, and written together: after the first
+  // person the files are not looked at again.
+  std::vector<std::pair<First, std::string>> found;
   for (const auto& first : firsts) {
     const auto token = token_in(first.file);
     if (!token) return base::refuse(token.error());
-    if (!*token) continue;
-    auto made = repository::change(
-        repository, "server",
-        [&](db::Transaction& t, repository::Change& change) -> base::Outcome<void> {
+    if (*token) found.emplace_back(first, **token);
+  }
+  if (found.empty()) return {};
+  return repository::change(
+      repository, "server",
+      [&](db::Transaction& t, repository::Change& change) -> base::Outcome<void> {
+        for (const auto& [first, text] : found) {
           auth::Person person;
           person.name = first.name;
           person.powers = {auth::Role::kAdminister, first.rights};
           person.remarks = "from the file " + first.file;
           person.made_at = person.changed_at = change.now();
           if (auto added = auth::People::add(t, person); !added) return added;
-          auth::Token known_by;
-          known_by.person = person.name;
-          known_by.label = "file";
-          known_by.digest = auth::token_digest(**token);
-          known_by.made_at = change.now();
-          const auto added = auth::People::add_token(t, known_by);
+          auth::Token token;
+          token.person = person.name;
+          token.label = "file";
+          token.digest = auth::token_digest(text);
+          token.made_at = change.now();
+          const auto added = auth::People::add_token(t, token);
           if (!added) return base::refuse(added.error());
           change.record(t, "person-add", person.name, "", person.remarks);
-          return {};
-        });
-    if (!made) return made;
-  }
-  return {};
+        }
+        return {};
+      });
 }
 
 }  // namespace vantro::daemon

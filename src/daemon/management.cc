@@ -176,6 +176,7 @@ FrontEntry Management::listen(const net::Services& services, const manage::Pools
     auto sentence = bind_sentence("Management", Transport::kTcp, where,
                                   bound.error().error_number, "--management-listen");
     log_.error(sentence);
+    incomplete_ = true;
     not_there_.push_back(std::move(sentence));
     std::erase(config.listen, where);
     std::erase(config.listen_tls, where);

@@ -38,7 +38,7 @@ class Management {
   std::vector<api::Listener> listeners() const;
   std::vector<std::string> trouble() const;
   // Some address was taken: the exit code tells, too.
-  bool incomplete() const { return !not_there_.empty(); }
+  bool incomplete() const { return incomplete_; }
 
   // Empty: there is none.
   std::string socket() const { return socket_ ? socket_->path() : ""; }
@@ -58,6 +58,7 @@ class Management {
   std::shared_ptr<crypto::TlsServer> tls_;
   std::vector<base::Listening> listening_;
   std::vector<std::string> not_there_;  // sentences
+  bool incomplete_ = false;
 };
 
 }  // namespace vantro::daemon

@@ -164,15 +164,21 @@ Fields& Fields::size_or_none(const char* name, std::uint64_t& value,
 }
 
 Fields& Fields::listens(const char* name, std::vector<base::Endpoint>& value,
-                        std::uint16_t usual_port, bool may_be_none, const char* meaning) {
+                        std::uint16_t usual_port, bool may_be_none, const char* meaning,
+                        std::string (*refused)(const base::Endpoint&)) {
   return other(
       name, "addresses, with or without a port", meaning,
-      [&value, usual_port, may_be_none](const toml::node& node) -> base::Outcome<void> {
+      [&value, usual_port, may_be_none,
+       refused](const toml::node& node) -> base::Outcome<void> {
         const auto texts =
             list_of_texts(node, fmt::format("[\"192.0.2.10:{}\"]", usual_port));
         if (!texts) return base::refuse(texts.error());
         auto endpoints = parse_listen(*texts, usual_port, may_be_none);
         if (!endpoints) return base::refuse(endpoints.error());
+        for (const auto& one : *endpoints) {
+          if (refused == nullptr) break;
+          if (auto why = refused(one); !why.empty()) return no_value(std::move(why));
+        }
         value = std::move(*endpoints);
         return {};
       },

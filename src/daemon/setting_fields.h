@@ -42,9 +42,11 @@ class Fields {
   Fields& size(const char* name, std::uint64_t& value, const char* meaning,
                std::uint64_t most = 0);
   Fields& size_or_none(const char* name, std::uint64_t& value, const char* meaning);
-  // What a protocol listens on: one address or a list.
+  // What a protocol listens on: one address or a list. `refused`: why one of them can't
+  // be taken; empty: it can.
   Fields& listens(const char* name, std::vector<base::Endpoint>& value,
-                  std::uint16_t usual_port, bool may_be_none, const char* meaning);
+                  std::uint16_t usual_port, bool may_be_none, const char* meaning,
+                  std::string (*refused)(const base::Endpoint&) = nullptr);
   template <class Choice>
   Fields& choice(const char* name, Choice& value, std::map<std::string, Choice> choices,
                  const char* meaning) {

@@ -198,6 +198,14 @@ base::Outcome<void> apply_reply_ports(ReplyPorts& into, const toml::node& node) 
   return {};
 }
 
+std::string refused_in_the_clear(const base::Endpoint& where) {
+  if (where.address.is_loopback()) return {};
+  return fmt::format(
+      "{} is not a loopback address, and without TLS tokens can be read on the way; use "
+      "management.tls_listen for it",
+      where.address.text());
+}
+
 void keep_rule(Fields& add, const char* name, backup::KeepRule& rule,
                const char* meaning) {
   add.other(
@@ -395,7 +403,8 @@ void VerifySettings::fields(Fields& add) {
 void ManagementSettings::fields(Fields& add) {
   add.section("management");
   add.listens("listen", listen, kManagementPort, true,
-              "Loopback addresses of the management API, in the clear");
+              "Loopback addresses of the management API, in the clear",
+              refused_in_the_clear);
   add.listens("tls_listen", tls_listen, kManagementTlsPort, true,
               "Addresses of the management API under TLS");
   add.text("certificate", certificate,
@@ -549,13 +558,6 @@ base::Outcome<Settings> parse_settings(std::string_view text, const std::string&
   if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
     return no_value(fmt::format(
         "{}: https.listen needs https.certificate, a file in PEM form", file));
-  }
-  for (const auto& one : settings.management.listen) {
-    if (one.address.is_loopback()) continue;
-    return no_value(fmt::format(
-        "{}: management.listen: {} is not a loopback address, and without TLS tokens "
-        "can be read on the way; use management.tls_listen for it",
-        file, one.address.text()));
   }
   if (settings.management.certificate.empty() && !settings.management.key.empty()) {
     return no_value(fmt::format(

@@ -203,6 +203,8 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
 base::Outcome<Door::LoggedIn> Door::log_in(const std::string& name,
                                            const std::string& password, const Way& way) {
   const auto who = right_password(name, password, way);
+  // Whoever has to wait has been recorded; each further try must not cost a row.
+  if (!who && who.error().kind == Kind::kBusy) return base::refuse(who.error());
   if (!who) {
     // The name only if it is somebody's: what was typed as one may be the password.
     const auto sound = auth::person_name(name);

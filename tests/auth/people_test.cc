@@ -191,6 +191,17 @@ TEST_F(PeopleTest, ALogInEndsAndIsNoToken) {
       anna.log_in("guest", clock_.wall() + kDay, Powers{Role::kLook, {Right::kSecrets}});
   ASSERT_TRUE(guest);
   EXPECT_EQ(who(guest->text), "guest may look, with secrets");
+  // A record in their name counts instead.
+  add("guest", Role::kOperate);
+  EXPECT_EQ(who(guest->text), "guest may operate");
+  ASSERT_TRUE(boss().change("guest", {.role = {},
+                                      .rights = {},
+                                      .password = {},
+                                      .until = {},
+                                      .on = false,
+                                      .remarks = {}}));
+  EXPECT_NE(who(guest->text).find("is switched off"), std::string::npos);
+  clock_.advance(1s);
   clock_.advance(25h);
   EXPECT_NE(who(guest->text).find("the log-in of 'guest' ended on "), std::string::npos);
   ASSERT_TRUE(repository_->people.sweep(clock_.wall() + 31 * kDay));

@@ -79,10 +79,10 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
   }
   EXPECT_EQ(refusal("tftp.listen = []\n"),
             "vantro.toml:1: tftp.listen: must name at least one address");
-  EXPECT_EQ(
-      refusal("management.listen = \"192.0.2.10:7070\"\n"),
-      "vantro.toml: management.listen: 192.0.2.10 is not a loopback address, and without "
-      "TLS tokens can be read on the way; use management.tls_listen for it");
+  EXPECT_EQ(refusal("management.listen = \"192.0.2.10:7070\"\n"),
+            "vantro.toml:1: management.listen: 192.0.2.10 is not a loopback address, and "
+            "without "
+            "TLS tokens can be read on the way; use management.tls_listen for it");
   EXPECT_EQ(refusal("backups.largest = \"much\"\n"),
             "vantro.toml:1: backups.largest: must be a size such as \"16 GiB\"");
   EXPECT_EQ(refusal("log.form = \"xml\"\n"),

@@ -457,6 +457,25 @@ TEST_F(People, ATokenFileWithSomethingElseInItIsToldAtTheStart) {
     EXPECT_THAT(refused.err, HasSubstr("/other/token does not hold a token")) << content;
     EXPECT_EQ(fakes::read_file(other + "/token"), content);
   }
+  // One of the two alone makes nobody: mended, both are taken.
+  fakes::write_file(other + "/token", "a-sound-token-of-the-tests\n");
+  fakes::write_file(other + "/secrets-token", "short\n");
+  EXPECT_THAT(run(arguments).err, HasSubstr("/other/secrets-token does not hold"));
+  fakes::write_file(other + "/secrets-token", "another-sound-token-of-the-tests\n");
+  Process mended(arguments, {}, scratch_ / "mended.out", scratch_ / "mended.err");
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "mended.out").find("Ready.") != std::string::npos;
+  })) << fakes::read_file(scratch_ / "mended.err");
+  EXPECT_THAT(
+      run({vantro_program(), "--url", scratch_ / "other.sock", "person", "list"}).out,
+      HasSubstr("secrets   administer  secrets, push"));
+  mended.signal(SIGTERM);
+  EXPECT_EQ(mended.wait(), 0);
+  // Nor is the API served in the clear elsewhere, whoever says so.
+  const auto in_the_clear = run({vantrod_program(), "--management-listen", "0.0.0.0:0",
+                                 "--state", scratch_ / "clear"});
+  EXPECT_EQ(in_the_clear.code, 2);
+  EXPECT_THAT(in_the_clear.err, HasSubstr("0.0.0.0 is not a loopback address"));
   start();
   // Those of the fixture became people, and who they are is in the ledger.
   EXPECT_THAT(here({"person", "list"}).out, HasSubstr("operator  administer  push"));
