@@ -89,8 +89,8 @@ base::Outcome<void> one_stays(db::Transaction& transaction, const std::string& w
   if (others > 0) return {};
   return base::refuse(
       Kind::kDenied,
-      fmt::format("'{}' is the last who may administer; give another person that role "
-                  "first: vantro person add NAME --role administer",
+      fmt::format("'{}' is the last administrator; give another person that role first: "
+                  "vantro person add NAME --role administer",
                   without));
 }
 
@@ -125,16 +125,15 @@ std::shared_ptr<const Person> PeopleIndex::find(const std::string& name) const {
 // It is found by its digest, of which a guess tells nothing by its timing.
 base::Outcome<Who> PeopleIndex::who(std::string_view text, base::WallTime now) const {
   if (text.size() > kLongestToken) {
-    return not_good(
-        fmt::format("what was sent as a token has {} bytes, more than any "
-                    "token; take the token alone",
-                    text.size()));
+    return not_good(fmt::format("the token has {} bytes, limit {}; send only the token",
+                                text.size(), kLongestToken));
   }
   const auto found = tokens_.find(token_digest(text));
   if (found == tokens_.end()) {
     return not_good(
-        "this server does not know the token; it may be another server's, or was typed "
-        "incompletely. 'vantro login URL' stores another one");
+        "unknown token; it may be incomplete, or belong to another server. Store the "
+        "right "
+        "one with 'vantro login URL'");
   }
   return who(found->second, now);
 }
@@ -183,7 +182,7 @@ base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) cons
   }
   if (!person->holds(now)) {
     return not_good(
-        fmt::format("the time of '{0}' ended on {1}; ask an administrator: "
+        fmt::format("'{0}' expired on {1}; ask an administrator: "
                     "vantro person change {0} --until 90d",
                     token.person, base::local_time(*person->until)));
   }
@@ -233,8 +232,7 @@ base::Outcome<Person> People::get(db::Transaction& transaction, const std::strin
   const auto rows = transaction.query(kSelect + "where name = :n", {name});
   if (!rows.empty()) return person_of(rows.front());
   return base::refuse(Kind::kNotFound,
-                      fmt::format("there is no person '{}'; 'vantro person list' shows "
-                                  "who there is",
+                      fmt::format("unknown person '{}'; 'vantro person list' shows all",
                                   base::printable(name, 80)));
 }
 
@@ -335,7 +333,7 @@ base::Outcome<Token> People::token(db::Transaction& transaction,
   return base::refuse(
       Kind::kNotFound,
       fmt::format("'{0}' has no token '{1}'; 'vantro token list --of {0}' "
-                  "shows what there is",
+                  "shows all",
                   person, base::printable(label, 80)));
 }
 

@@ -82,7 +82,7 @@ class People {
   // Changes are static and work in the caller's transaction.
   // kExists.
   static base::Outcome<void> add(db::Transaction& transaction, const Person& person);
-  // All but the times of use. kNotFound names the nearest; kDenied: nobody who may
+  // All but the times of use. kNotFound; kDenied: nobody who may
   // administer would be left.
   static base::Outcome<void> change(db::Transaction& transaction, const Person& person,
                                     base::WallTime now);
@@ -96,7 +96,7 @@ class People {
   // kMostTokens.
   static base::Outcome<std::int64_t> add_token(db::Transaction& transaction,
                                                const Token& token);
-  // kNotFound names what there is.
+  // kNotFound.
   static base::Outcome<Token> token(db::Transaction& transaction,
                                     const std::string& person, const std::string& label,
                                     base::WallTime now);

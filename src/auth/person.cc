@@ -104,10 +104,11 @@ base::Outcome<std::string> person_name(std::string_view typed) {
   }
   if (base::Address::parse(name) ||
       std::find(kTaken.begin(), kTaken.end(), name) != kTaken.end()) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' means something else in the ledger; choose "
-                                    "another name",
-                                    name));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("the ledger uses '{}' for something else; choose another "
+                    "name",
+                    name));
   }
   return name;
 }

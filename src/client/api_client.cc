@@ -177,12 +177,14 @@ class ApiClient::Request {
     const std::string why =
         error_text_[0] != '\0' ? error_text_.data() : curl_easy_strerror(code);
     if (!pin_.expected.empty() && !pin_.seen.empty() && pin_.seen != pin_.expected) {
-      return {ExitCode::kToken,
-              fmt::format(
-                  "{0} has another certificate than when you logged in: {1}, not {2}; "
-                  "nothing was sent. It was renewed, or somebody is between. Compare it "
-                  "with 'vantro status' on the server itself, then: vantro login {0}",
-                  access_.url, pin_.seen, pin_.expected)};
+      return {
+          ExitCode::kToken,
+          fmt::format(
+              "the certificate of {0} has changed: now {1}, before {2}; nothing was "
+              "sent. Either it was renewed, or somebody intercepts the connection. "
+              "Compare it with 'vantro status' on the server itself, then: vantro login "
+              "{0}",
+              access_.url, pin_.seen, pin_.expected)};
     }
     if (code == CURLE_PEER_FAILED_VERIFICATION) {
       return {ExitCode::kToken,

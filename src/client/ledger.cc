@@ -74,7 +74,7 @@ void write_page(const Terminal& terminal, const Options& options,
                         !asked.name.empty() || !asked.from.empty() ||
                         !asked.until.empty();
   write_or(table, terminal,
-           filtered ? "No row of the ledger fits."
+           filtered ? "No row of the ledger matches."
            : asked.whose.empty()
                ? "The ledger is empty."
                : fmt::format("The ledger has nothing of {}.", shown(asked.whose, 60)));
@@ -113,29 +113,30 @@ Done show_ledger(const Context& context, Options options) {
 
 Done verify_ledger(const Context& context, const std::string& noted) {
   bool sound = true;
-  auto done = show(
-      context, api::kLedgerVerify, {noted},
-      [&](const Terminal& terminal, const api::LedgerVerified& found) {
-        sound = found.sound;
-        for (const auto& one : found.breaks) {
-          terminal.write(terminal.toned("  " + shown(one.sentence, 200), Tone::kBad) +
-                         "\n");
-        }
-        terminal.write(
-            terminal.toned(fmt::format("{} rows: {}\n", found.rows,
-                                       found.sound ? "none is missing or was changed"
-                                                   : "rows are missing or were changed"),
-                           found.sound ? Tone::kGood : Tone::kBad));
-        if (found.unchained > 0) {
-          terminal.write(
-              fmt::format("{} of them are from before rows were chained, and "
-                          "prove nothing.\n",
-                          found.unchained));
-        }
-        terminal.write(fmt::format(
-            "To see later that no rows were taken off the end, note elsewhere:\n{}\n",
-            found.newest));
-      });
+  auto done =
+      show(context, api::kLedgerVerify, {noted},
+           [&](const Terminal& terminal, const api::LedgerVerified& found) {
+             sound = found.sound;
+             for (const auto& one : found.breaks) {
+               terminal.write(
+                   terminal.toned("  " + shown(one.sentence, 200), Tone::kBad) + "\n");
+             }
+             terminal.write(
+                 terminal.toned(fmt::format("{} rows: {}\n", found.rows,
+                                            found.sound ? "no row is missing or changed"
+                                                        : "rows are missing or changed"),
+                                found.sound ? Tone::kGood : Tone::kBad));
+             if (found.unchained > 0) {
+               terminal.write(
+                   fmt::format("{} of them have no hash, as an earlier version wrote "
+                               "them; they can't be checked.\n",
+                               found.unchained));
+             }
+             terminal.write(
+                 fmt::format("To detect later that rows were removed from the end, keep "
+                             "this elsewhere:\n{}\n",
+                             found.newest));
+           });
   if (!done || context.json || sound) return done;
   return tl::unexpected(Failure{ExitCode::kChecksum, ""});
 }

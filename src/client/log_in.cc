@@ -58,7 +58,7 @@ Result<std::string> confirmed(const LogInOptions& options, const KnownServer* be
   }
   if (base::folded(*answer) == "yes") return seen;
   return tl::unexpected(
-      Failure{ExitCode::kToken, "the certificate was not confirmed; nothing was sent"});
+      Failure{ExitCode::kToken, "you did not confirm the certificate; nothing was sent"});
 }
 
 Result<std::string> checked_url(std::string url) {
@@ -139,9 +139,9 @@ Done log_out(const Context& context, const std::string& name) {
   const auto* server = known->find(name.empty() ? known->usual : name);
   if (server == nullptr) {
     return wrong_use(known->servers.empty()
-                         ? "there is no log-in to end"
-                         : fmt::format("there is no server '{}'; 'vantro server list' "
-                                       "shows those known",
+                         ? "you are not logged in anywhere"
+                         : fmt::format("unknown server '{}'; 'vantro server list' "
+                                       "shows all",
                                        shown(name)));
   }
   const auto gone = *server;
@@ -154,14 +154,13 @@ Done log_out(const Context& context, const std::string& name) {
       note = fmt::format("; the server could not be told: {}", ended.error().sentence);
     }
   } else {
-    note = "; its token stays good: vantro token revoke";
+    note = "; its token stays valid, as 'vantro token list' shows";
   }
   std::erase_if(known->servers, [&](const auto& one) { return one.name == gone.name; });
   if (known->usual == gone.name) known->usual.clear();
   if (auto written = write_servers(*known); !written) return written;
   if (!context.json) {
-    Terminal(stdout).write(
-        fmt::format("'{}' is forgotten here{}\n", shown(gone.name), note));
+    Terminal(stdout).write(fmt::format("Logged out of '{}'{}\n", shown(gone.name), note));
   }
   return {};
 }
@@ -192,7 +191,7 @@ Done list_servers(const Context& context) {
          {one.name == known->usual ? "usual" : ""},
          {one.fingerprint.empty() ? "none" : one.fingerprint.substr(0, 23) + "..."}});
   }
-  write_or(table, terminal, "No server is known here. Log in to one: vantro login URL");
+  write_or(table, terminal, "No servers yet. Log in to one: vantro login URL");
   return {};
 }
 
@@ -200,8 +199,8 @@ Done use_server(const Context& context, const std::string& name) {
   auto known = read_servers();
   if (!known) return tl::unexpected(known.error());
   if (known->find(name) == nullptr) {
-    return wrong_use(fmt::format(
-        "there is no server '{}'; 'vantro server list' shows those known", shown(name)));
+    return wrong_use(
+        fmt::format("unknown server '{}'; 'vantro server list' shows all", shown(name)));
   }
   known->usual = name;
   if (auto written = write_servers(*known); !written) return written;
@@ -235,7 +234,7 @@ void log_in_commands(const Command& top) {
     command.without_server();
     command.value("SERVER", name, "Its name (default: the usual one)");
   }
-  const auto server = top.group("server", "Manage the servers that are known here");
+  const auto server = top.group("server", "Manage the servers that you logged in to");
   server.add("list", "List the servers that you logged in to", list_servers)
       .without_server();
   {

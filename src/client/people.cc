@@ -92,9 +92,8 @@ Done add_person(const Context& context, const PersonOptions& options) {
       context, token, [&](const Terminal& terminal, const api::TokenMade& made) {
         write_person(terminal, person->value);
         write_token_text(terminal, made);
-        terminal.write(
-            fmt::format("It goes to {0}, who types it after 'vantro login URL'.\n",
-                        shown(person->value.name)));
+        terminal.write(fmt::format("Give it to {0}, to type after 'vantro login URL'.\n",
+                                   shown(person->value.name)));
       });
 }
 
@@ -139,7 +138,7 @@ Done list_people(const Context& context) {
                              {one.remarks}});
                 }
                 write_or(table, terminal,
-                         "There is nobody yet. Add a person: vantro person add NAME "
+                         "No people yet. Add a person: vantro person add NAME "
                          "--role operate");
               });
 }
@@ -196,16 +195,17 @@ Done renew_token(const Context& context, const TokenOptions& options) {
   if (!name) return tl::unexpected(name.error());
   const auto until = time_given(options.until);
   if (!until) return tl::unexpected(until.error());
-  return show_answer(context,
-                     context.api.call(api::kRenewToken, {*name, options.label},
-                                      {*until, options.replace}),
-                     [&](const Terminal& terminal, const api::TokenMade& made) {
-                       terminal.write(fmt::format(
-                           "'{}' of {}: good {}\n", shown(made.token.label), shown(*name),
-                           made.token.until ? "until " + shown_time(*made.token.until)
-                                            : "as long as the person"));
-                       if (!made.text.empty()) write_token_text(terminal, made);
-                     });
+  return show_answer(
+      context,
+      context.api.call(api::kRenewToken, {*name, options.label},
+                       {*until, options.replace}),
+      [&](const Terminal& terminal, const api::TokenMade& made) {
+        terminal.write(fmt::format(
+            "Token '{}' of {} is valid {}\n", shown(made.token.label), shown(*name),
+            made.token.until ? "until " + shown_time(*made.token.until)
+                             : "as long as the person is"));
+        if (!made.text.empty()) write_token_text(terminal, made);
+      });
 }
 
 Done revoke_token(const Context& context, const TokenOptions& options) {
@@ -213,7 +213,7 @@ Done revoke_token(const Context& context, const TokenOptions& options) {
   if (!name) return tl::unexpected(name.error());
   return show(context, api::kRevokeToken, {*name, options.label},
               [&](const Terminal& terminal, const api::TokenInfo& token) {
-                terminal.write(fmt::format("'{}' of {}: revoked, from now on\n",
+                terminal.write(fmt::format("Token '{}' of {} is revoked\n",
                                            shown(token.label), shown(*name)));
               });
 }

@@ -226,11 +226,11 @@ Result<Access> access_to(const Wanted& wanted) {
     std::string names;
     for (const auto& one : known->servers)
       names += (names.empty() ? "" : ", ") + one.name;
-    return tl::unexpected(Failure{
-        ExitCode::kUsage,
-        fmt::format("there is no server '{}'; {}", base::printable(wanted.server, 80),
-                    names.empty() ? "log in to one first: vantro login URL"
-                                  : "those known are " + names)});
+    return tl::unexpected(
+        Failure{ExitCode::kUsage,
+                fmt::format("unknown server '{}'; {}", base::printable(wanted.server, 80),
+                            names.empty() ? "log in to one first: vantro login URL"
+                                          : "known servers: " + names)});
   }
   if (!url.empty()) {
     if (const auto* server = known->with_url(url)) return from(*server);

@@ -30,7 +30,7 @@ struct KnownServers {
 
 // "~/.config/vantro/servers.toml", or below XDG_CONFIG_HOME.
 std::string servers_file();
-// None, where there is no such file. kFile: it can't be read, holds something else, or
+// Empty if the file does not exist. kFile: it can't be read, is not such a file, or
 // others can read it, too.
 Result<KnownServers> read_servers();
 // On disk when it returns a value.

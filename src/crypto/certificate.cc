@@ -119,8 +119,7 @@ base::Outcome<OwnCertificate> make_certificate(
 base::Outcome<CertificateFacts> certificate_facts(const std::string& file) {
   const auto certificate = read_certificate(file);
   if (!certificate) {
-    return base::refuse(Kind::kInvalid,
-                        file + ": there is no certificate in PEM form in it");
+    return base::refuse(Kind::kInvalid, file + ": not a certificate in PEM form");
   }
   CertificateFacts facts;
   std::array<char, 256> name{};

@@ -41,8 +41,8 @@ base::Outcome<void> safe_folder(const std::string& path) {
     const bool others = (info.st_mode & (S_IWGRP | S_IWOTH)) != 0;
     if ((others && (direct || !sticky)) || (info.st_uid != 0 && info.st_uid != own)) {
       return bad(fmt::format(
-          "others can write to {}, and could put a socket of theirs in the place of {}; "
-          "choose a folder that only root and vantrod's user can write to",
+          "others can write to {} and could replace the socket {}; choose a folder that "
+          "only root and vantrod's user can write to",
           folder.string(), path));
     }
     direct = false;
@@ -119,7 +119,7 @@ base::Outcome<LocalSocket> LocalSocket::open(const std::string& path,
     const auto* group = ::getgrnam(group_name.c_str());
     if (group == nullptr) {
       return failed(
-          fmt::format("there is no group '{0}'; make it with 'groupadd {0}', or "
+          fmt::format("unknown group '{0}'; make it with 'groupadd {0}', or "
                       "change management.socket_group",
                       group_name));
     }

@@ -60,18 +60,18 @@ void judge(const std::string& file, const std::vector<std::string>& names,
   if (!facts) return;
   constexpr base::WallTime kSoon = std::int64_t{14} * 86'400'000;
   const auto what = "the management certificate in " + file;
-  const std::string todo = "; put another one there, then 'systemctl reload vantrod'";
+  const std::string todo = "; replace it, then 'systemctl reload vantrod'";
   if (facts->good_until <= now) {
-    sentences.push_back(
-        fmt::format("{} ended on {}{}", what, base::local_time(facts->good_until), todo));
+    sentences.push_back(fmt::format("{} expired on {}{}", what,
+                                    base::local_time(facts->good_until), todo));
   } else if (facts->good_from > now) {
     sentences.push_back(
-        fmt::format("{} is good only from {} on; look at the clock of this "
-                    "machine, or at the file",
+        fmt::format("{} is not valid before {}; check this machine's clock and "
+                    "the file",
                     what, base::local_time(facts->good_from)));
   } else if (facts->good_until - now < kSoon) {
-    sentences.push_back(
-        fmt::format("{} ends on {}{}", what, base::local_time(facts->good_until), todo));
+    sentences.push_back(fmt::format("{} expires on {}{}", what,
+                                    base::local_time(facts->good_until), todo));
   }
   for (const auto& name : names) {
     if (crypto::certificate_is_for(file, name)) continue;
@@ -118,7 +118,7 @@ base::Outcome<void> Management::open_socket() {
     // A group that can't be had is the same at each of them.
     if (why.empty() || !group.empty()) why = opened.error().sentence;
   }
-  not_there_.push_back("there is no local socket: " + why);
+  not_there_.push_back("no local socket: " + why);
   log_.warning(not_there_.back());
   return {};
 }

@@ -56,10 +56,11 @@ base::Outcome<void> apply(const PersonChange& wanted, Person& person) {
 base::Outcome<void> in_future(const std::optional<base::WallTime>& until,
                               base::WallTime now) {
   if (!until || *until > now) return {};
-  return base::refuse(Kind::kInvalid,
-                      fmt::format("the end {} has passed already; give a later time, or "
-                                  "a span such as 90d",
-                                  base::local_time(*until)));
+  return base::refuse(
+      Kind::kInvalid,
+      fmt::format("the end {} is in the past; give a later time, or a span "
+                  "such as 90d",
+                  base::local_time(*until)));
 }
 
 }  // namespace
@@ -149,8 +150,10 @@ base::Outcome<std::string> People::own(const std::string& person) const {
   }
   return base::refuse(
       Kind::kDenied,
-      fmt::format("the tokens of '{}' are for them and for administrators; '{}' may {}",
-                  *sound, caller_.name, caller_.powers.text()));
+      fmt::format(
+          "only '{}' and administrators may manage these tokens; '{}' has the role "
+          "'{}'",
+          *sound, caller_.name, auth::word(caller_.powers.role)));
 }
 
 base::Outcome<std::vector<Token>> People::tokens(const std::string& person) {
@@ -238,8 +241,8 @@ base::Outcome<void> People::set_own_password(const std::string& password) {
   }
   if (!repository_.snapshot()->people->find(caller_.name)) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("this server keeps no password of '{}'; it is "
-                                    "changed where it is kept",
+                        fmt::format("this server does not store the password of '{}'; "
+                                    "change it where it is stored",
                                     caller_.name));
   }
   auto done = this->change(caller_.name, change);
@@ -274,8 +277,8 @@ base::Outcome<TokenMade> People::log_in(const std::string& person, base::WallTim
 base::Outcome<void> People::log_out() {
   if (caller_.token == 0) {
     return base::refuse(Kind::kInvalid,
-                        "there is no log-in to end: on this machine people are known by "
-                        "their user name");
+                        "nothing to log out from: on this machine the server knows you "
+                        "by your login");
   }
   return repository::change(
       repository_, caller_.by(),

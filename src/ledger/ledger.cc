@@ -266,14 +266,14 @@ base::Outcome<bool> Ledger::verify(ChainCheck& check, std::int64_t rows_wanted) 
       if (entry.chain.empty() && before.empty()) {
         ++found.unchained;
       } else if (entry.id == at_row + 1 && entry.chain != chained(before, entry)) {
-        broken(entry.id, fmt::format("row {} does not fit to the one before: one of the "
-                                     "two was changed",
+        broken(entry.id, fmt::format("row {} does not match the row before it; one of "
+                                     "the two was changed",
                                      entry.id));
       }
       if (check.noted && entry.id == check.noted->first) {
         check.seen = true;
         if (entry.chain != check.noted->second) {
-          broken(entry.id, fmt::format("row {} has another hash than was noted, {}",
+          broken(entry.id, fmt::format("row {} has the hash {}, not the one noted",
                                        entry.id, entry.chain));
         }
       }
@@ -285,7 +285,7 @@ base::Outcome<bool> Ledger::verify(ChainCheck& check, std::int64_t rows_wanted) 
   if (!whole || !*whole) return whole;
   if (check.noted && !check.seen) {
     broken(check.noted->first,
-           fmt::format("row {} is missing, which was there when its hash was noted",
+           fmt::format("row {} is missing; it was there when its hash was noted",
                        check.noted->first));
   }
   found.last_hash = before;

@@ -108,22 +108,22 @@ std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
                                    base::printable(host, 100))};
   }
   const auto refused = [](const std::string& why) {
-    return Turned{403, "a page of another site must not call this server: " + why};
+    return Turned{403, "cross-site call refused: " + why};
   };
   const auto origin = head.field("origin");
   const auto own =
       std::string(way.over_tls ? "https://" : "http://") + base::folded(field);
   if (!origin.empty() && base::folded(origin) != own) {
-    return refused(fmt::format("the call comes from {}", base::printable(origin, 100)));
+    return refused(fmt::format("it comes from {}", base::printable(origin, 100)));
   }
   const auto site = head.field("sec-fetch-site");
   if (!site.empty() && site != "same-origin" && site != "none") {
-    return refused("the browser says that the call is " + base::printable(site, 40));
+    return refused("the browser calls it " + base::printable(site, 40));
   }
   // Browsers send the cookie by themselves, so it proves nothing about who asks.
   if (!changes_nothing(head.method) && origin.empty() && site.empty() &&
       head.field("authorization").empty() && !head.field("cookie").empty()) {
-    return refused("the browser does not say where the call comes from");
+    return refused("the browser does not say where it comes from");
   }
   return std::nullopt;
 }
@@ -133,8 +133,8 @@ base::Outcome<desk::Caller> Door::known(const net::http::Head& head, const Way& 
   if (shown.token.empty()) {
     return base::refuse(
         Kind::kAccountNeeded,
-        "the call brings no token; run 'vantro login URL' once, or put a token into "
-        "VANTRO_TOKEN; on the server itself, 'sudo vantro' needs none");
+        "no token was sent; run 'vantro login URL' once, or set VANTRO_TOKEN. On the "
+        "server itself 'sudo vantro' needs none");
   }
   const auto now = repository_.clock.wall();
   const auto who = repository_.snapshot()->people->who(shown.token, now);
@@ -165,11 +165,10 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
     if (!right) return base::refuse(right.error());
     const auto person = repository_.snapshot()->people->find(*right);
     if (!person || !person->holds(repository_.clock.wall())) {
-      return base::refuse(
-          Kind::kDenied,
-          fmt::format("'{0}' is switched off, or their time is over; ask an "
-                      "administrator: vantro person change {0}",
-                      *right));
+      return base::refuse(Kind::kDenied,
+                          fmt::format("'{0}' is switched off or has expired; ask an "
+                                      "administrator: vantro person change {0}",
+                                      *right));
     }
     return auth::Who{person->name, person->powers, 0, auth::TokenKind::kSession,
                      person->until};
@@ -189,9 +188,8 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
   // One with a record may what that says.
   if (kept) {
     if (!kept->holds(repository_.clock.wall())) {
-      return base::refuse(
-          Kind::kDenied,
-          fmt::format("'{}' is switched off, or their time is over", *sound));
+      return base::refuse(Kind::kDenied,
+                          fmt::format("'{}' is switched off or has expired", *sound));
     }
     return auth::Who{kept->name, kept->powers, 0, auth::TokenKind::kSession, kept->until};
   }

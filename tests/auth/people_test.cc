@@ -55,12 +55,11 @@ TEST_F(PeopleTest, AreKnownByTokensOfWhichOnlyADigestIsKept) {
 TEST_F(PeopleTest, EachBadTokenIsToldWithWhatToDo) {
   add("anna", Role::kOperate);
   EXPECT_EQ(who("foreign"),
-            "this server does not know the token; it may be another server's, or was "
-            "typed incompletely. 'vantro login URL' stores another one");
+            "unknown token; it may be incomplete, or belong to another server. Store the "
+            "right one with 'vantro login URL'");
   EXPECT_EQ(who(""), who("foreign"));
   EXPECT_EQ(who(std::string(300, 'x')),
-            "what was sent as a token has 300 bytes, more than any token; take the token "
-            "alone");
+            "the token has 300 bytes, limit 256; send only the token");
   const auto short_lived = token("anna", "phone", clock_.wall() + kDay);
   const auto laptop = token("anna");
   EXPECT_EQ(who(short_lived), "anna may operate");
@@ -91,7 +90,7 @@ TEST_F(PeopleTest, EachBadTokenIsToldWithWhatToDo) {
   add("olaf", Role::kLook, clock_.wall() + kDay);
   const auto olafs = token("olaf");
   clock_.advance(25h);
-  EXPECT_NE(who(olafs).find("the time of 'olaf' ended on "), std::string::npos);
+  EXPECT_NE(who(olafs).find("'olaf' expired on "), std::string::npos);
 }
 
 TEST_F(PeopleTest, TheLastWhoMayAdministerStays) {
@@ -101,7 +100,7 @@ TEST_F(PeopleTest, TheLastWhoMayAdministerStays) {
   look.role = Role::kLook;
   ASSERT_TRUE(boss().change("first", look));
   const std::string refused =
-      "'second' is the last who may administer; give another person that role first: "
+      "'second' is the last administrator; give another person that role first: "
       "vantro person add NAME --role administer";
   EXPECT_EQ(boss().change("second", look).error().sentence, refused);
   EXPECT_EQ(boss().remove("second").error().sentence, refused);
@@ -134,12 +133,12 @@ TEST_F(PeopleTest, SeeToTheirOwnTokensAndToThoseOfNobodyElse) {
             base::Kind::kExists);
   EXPECT_EQ(anna.tokens("anna")->size(), 1u);
   EXPECT_EQ(anna.add_token("olaf", "x", std::nullopt).error().sentence,
-            "the tokens of 'olaf' are for them and for administrators; 'anna' may look");
+            "only 'olaf' and administrators may manage these tokens; 'anna' has the role "
+            "'look'");
   EXPECT_FALSE(anna.tokens("olaf"));
   EXPECT_FALSE(anna.revoke("olaf", "x"));
   EXPECT_EQ(anna.revoke("", "lap-top").error().sentence,
-            "'anna' has no token 'lap-top'; 'vantro token list --of anna' shows what "
-            "there is");
+            "'anna' has no token 'lap-top'; 'vantro token list --of anna' shows all");
   EXPECT_TRUE(anna.revoke("", "laptop"));
   EXPECT_EQ(anna.add_token("", "", std::nullopt).error().kind, base::Kind::kInvalid);
   EXPECT_EQ(anna.add_token("", "past", clock_.wall() - 1).error().kind,

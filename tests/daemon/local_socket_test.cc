@@ -62,8 +62,7 @@ TEST_F(LocalSocketTest, RefusesWhatCantBeItsPlace) {
   ASSERT_EQ(::mkdir(open.c_str(), 0700), 0);
   ASSERT_EQ(::chmod(open.c_str(), 0777), 0);
   EXPECT_EQ(refusal(open + "/x.sock"),
-            "others can write to " + open +
-                ", and could put a socket of theirs in the place of " + open +
+            "others can write to " + open + " and could replace the socket " + open +
                 "/x.sock; choose a folder that only root and vantrod's user can write "
                 "to");
   // Above it, too; the sticky bit protects what lies in such a folder, but not it.
@@ -72,10 +71,9 @@ TEST_F(LocalSocketTest, RefusesWhatCantBeItsPlace) {
   ASSERT_EQ(::chmod(open.c_str(), 01777), 0);
   EXPECT_EQ(refusal(open + "/inner/x.sock"), "opened");
   EXPECT_NE(refusal(open + "/x.sock"), "opened");
-  EXPECT_EQ(
-      refusal(scratch_ / "x.sock", "no-such-group"),
-      "there is no group 'no-such-group'; make it with 'groupadd no-such-group', or "
-      "change management.socket_group");
+  EXPECT_EQ(refusal(scratch_ / "x.sock", "no-such-group"),
+            "unknown group 'no-such-group'; make it with 'groupadd no-such-group', or "
+            "change management.socket_group");
   EXPECT_FALSE(std::filesystem::exists(scratch_ / "x.sock"));
 }
 

@@ -128,10 +128,10 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
   EXPECT_THAT(gone.err, HasSubstr("the token 'first' of 'anna' was revoked on "));
   EXPECT_TRUE(eventually([&] { return !reading.running(); }));
   EXPECT_EQ(as("anna", {"logout"}).code, 0);
-  EXPECT_THAT(as("anna", {"server", "list"}).out, HasSubstr("No server is known here"));
+  EXPECT_THAT(as("anna", {"server", "list"}).out, HasSubstr("No servers yet."));
   EXPECT_EQ(here({"person", "remove", "operator"}).code, 0);
   EXPECT_EQ(here({"person", "remove", "secrets"}).err,
-            "vantro: 'secrets' is the last who may administer; give another person that "
+            "vantro: 'secrets' is the last administrator; give another person that "
             "role first: vantro person add NAME --role administer\n");
   // Closed files of others are not read.
   ::chmod((scratch_ / "olaf/.config/vantro/servers.toml").c_str(), 0644);
@@ -163,10 +163,10 @@ TEST_F(People, AChangedCertificateIsRefusedBeforeATokenIsSent) {
   const auto refused = as("anna", {"status"});
   EXPECT_EQ(refused.code, 4);
   EXPECT_EQ(refused.err,
-            "vantro: " + url + " has another certificate than when you logged in: " +
-                fingerprint() + ", not " + before +
-                "; nothing was sent. It was renewed, or somebody is between. "
-                "Compare it with 'vantro status' on the server itself, then: "
+            "vantro: the certificate of " + url + " has changed: now " + fingerprint() +
+                ", before " + before +
+                "; nothing was sent. Either it was renewed, or somebody intercepts the "
+                "connection. Compare it with 'vantro status' on the server itself, then: "
                 "vantro login " +
                 url + "\n");
   EXPECT_EQ(log_in("anna", anna).code, 0);
@@ -214,7 +214,7 @@ TEST_F(People, AGivenCertificateIsJudged) {
   settings(scratch_ / "depot.example.key");
   start({"--config", scratch_ / "vantro.toml", "--management-tls-listen", "127.0.0.1:0"});
   const auto status = here({"status"}).out;
-  EXPECT_THAT(status, HasSubstr("depot.example.pem ends on "));
+  EXPECT_THAT(status, HasSubstr("depot.example.pem expires on "));
   EXPECT_THAT(status, HasSubstr("is for 'depot.example', not for 'vantro.example' of "
                                 "management.names; browsers will refuse it"));
   // Others take its place without a restart; and what is wrong with them is told.
@@ -233,9 +233,9 @@ TEST_F(People, AGivenCertificateIsJudged) {
   constexpr base::WallTime kYear = 365 * 86'400'000LL;
   replace(now - 11 * kYear);
   EXPECT_THAT(here({"status"}).out,
-              HasSubstr("put another one there, then 'systemctl reload vantrod'"));
+              HasSubstr("replace it, then 'systemctl reload vantrod'"));
   replace(now + kYear);
-  EXPECT_THAT(here({"status"}).out, HasSubstr("is good only from "));
+  EXPECT_THAT(here({"status"}).out, HasSubstr("is not valid before "));
   replace(now);
   EXPECT_THAT(here({"status"}).out, HasSubstr("no trouble known"));
 }
@@ -410,8 +410,8 @@ TEST_F(People, TheLedgerIsExportedWholeAndShowsWhatWasTakenOut) {
 
   const auto sound = here({"ledger", "verify"});
   EXPECT_EQ(sound.code, 0);
-  EXPECT_THAT(sound.out, HasSubstr("none is missing or was changed"));
-  EXPECT_THAT(sound.out, HasSubstr("25000 of them are from before rows were chained"));
+  EXPECT_THAT(sound.out, HasSubstr("no row is missing or changed"));
+  EXPECT_THAT(sound.out, HasSubstr("25000 of them have no hash"));
   auto noted = sound.out;
   noted.pop_back();
   noted = noted.substr(noted.rfind('\n') + 1);
@@ -428,7 +428,7 @@ TEST_F(People, TheLedgerIsExportedWholeAndShowsWhatWasTakenOut) {
   start();
   const auto changed = here({"ledger", "verify"});
   EXPECT_EQ(changed.code, 6);
-  EXPECT_THAT(changed.out, HasSubstr("does not fit to the one before"));
+  EXPECT_THAT(changed.out, HasSubstr("does not match the row before it"));
 }
 
 TEST_F(People, ATokenFileWithSomethingElseInItIsToldAtTheStart) {

@@ -146,7 +146,7 @@ TEST_F(ChainTest, ShowsWhatIsMissing) {
   // Off the end it shows by what was noted elsewhere.
   EXPECT_EQ(found(noted),
             "rows 2 to 3 are missing\n"
-            "row 5 is missing, which was there when its hash was noted\n");
+            "row 5 is missing; it was there when its hash was noted\n");
   sql("delete from ledger where id = 1");
   EXPECT_EQ(found(), "rows 1 to 3 are missing\n");
 }
