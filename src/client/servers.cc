@@ -19,6 +19,7 @@
 #include "base/address.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
+#include "base/whole_file.h"
 #include "client/answers.h"
 
 namespace vantro::client {
@@ -163,18 +164,12 @@ Result<void> write_servers(const KnownServers& known) {
   std::ostringstream text;
   text << all << '\n';
   const auto file = servers_file();
-  const auto fresh = file + ".new";
   std::error_code failed;
   const auto folder = std::filesystem::path(file).parent_path();
   std::filesystem::create_directories(folder, failed);
   ::chmod(folder.c_str(), 0700);
-  const auto bytes = text.str();
-  const base::UniqueFd made(
-      ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
-  if (!made || ::fchmod(made.get(), 0600) != 0 ||
-      !write_all(made.get(), base::as_bytes(bytes)) || ::fsync(made.get()) != 0 ||
-      ::rename(fresh.c_str(), file.c_str()) != 0) {
-    return bad_file(file, fmt::format("it can't be written: {}", std::strerror(errno)));
+  if (auto done = base::write_whole_file(file, text.str()); !done) {
+    return tl::unexpected(Failure{ExitCode::kFile, done.error().sentence});
   }
   return {};
 }

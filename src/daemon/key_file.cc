@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "base/unique_fd.h"
+#include "base/whole_file.h"
 
 namespace vantro::daemon {
 namespace {
@@ -64,19 +65,9 @@ base::Outcome<std::string> add_new_key(const std::string& file) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("{}: {}", file, keys.error().sentence));
   }
-  // Beside it first: a key that is lost can't be made again.
-  const auto beside = file + ".new";
-  const base::UniqueFd made(
-      ::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
-  if (!made || ::write(made.get(), text.data(), text.size()) != ssize_t(text.size()) ||
-      ::fsync(made.get()) != 0 || ::rename(beside.c_str(), file.c_str()) != 0) {
-    return base::refuse(base::system_refusal(errno, file + ": can't be written"));
-  }
-  const auto slash = file.rfind('/');
-  const auto folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
-  const base::UniqueFd opened(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-  if (!opened || ::fsync(opened.get()) != 0) {
-    return base::refuse(base::system_refusal(errno, folder + ": can't be synced"));
+  // Whole or not at all: a key that is lost can't be made again.
+  if (auto done = base::write_whole_file(file, text); !done) {
+    return base::refuse(done.error());
   }
   return keys->current()->id();
 }

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <grp.h>
 #include <sys/stat.h>
@@ -11,6 +10,7 @@
 
 #include "base/clock.h"
 #include "base/unique_fd.h"
+#include "base/whole_file.h"
 #include "crypto/certificate.h"
 #include "daemon/configs.h"
 #include "daemon/port_holder.h"
@@ -32,18 +32,6 @@ bool may_give_to(const char* name) {
   const auto count = ::getgroups(static_cast<int>(groups.size()), groups.data());
   return std::find(groups.begin(), groups.begin() + std::max(0, count), group->gr_gid) !=
          groups.begin() + std::max(0, count);
-}
-
-// It has its name only when all of it is on disk.
-base::Outcome<void> write_whole(const std::string& file, const std::string& text) {
-  const auto fresh = file + ".new";
-  const base::UniqueFd made(
-      ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
-  if (!made || ::write(made.get(), text.data(), text.size()) != ssize_t(text.size()) ||
-      ::fsync(made.get()) != 0 || ::rename(fresh.c_str(), file.c_str()) != 0) {
-    return base::refuse(base::system_refusal(errno, file + ": it can't be written"));
-  }
-  return {};
 }
 
 std::string own_name() {
@@ -140,8 +128,9 @@ base::Outcome<void> Management::load_certificate() {
       if (::mkdir(folder.c_str(), 0700) != 0 && errno != EEXIST) {
         return base::refuse(base::system_refusal(errno, folder));
       }
-      if (auto done = write_whole(key, made->key); !done) return done;
-      if (auto done = write_whole(certificate, made->certificate); !done) return done;
+      if (auto done = base::write_whole_file(key, made->key); !done) return done;
+      if (auto done = base::write_whole_file(certificate, made->certificate); !done)
+        return done;
       log_.info("a certificate for the management API was made", {{"file", certificate}});
     }
   }

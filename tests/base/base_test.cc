@@ -1,4 +1,5 @@
 #include <cerrno>
+#include <filesystem>
 #include <gtest/gtest.h>
 
 #include "base/address.h"
@@ -9,6 +10,8 @@
 #include "base/percent.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "base/whole_file.h"
+#include "tests/fakes/scratch_folder.h"
 
 namespace vantro::base {
 namespace {
@@ -151,6 +154,28 @@ TEST(Log, WritesJsonLines) {
   EXPECT_NE(out.find(R"("level":"error","message":"it \"broke\"","bytes":7})"),
             std::string::npos)
       << out;
+}
+
+TEST(WholeFile, IsThereWholeForItsOwnerAndFollowsNoLink) {
+  const fakes::ScratchFolder scratch;
+  const auto file = scratch / "keys";
+  ASSERT_TRUE(write_whole_file(file, "first"));
+  fakes::write_file(scratch / "elsewhere", "not ours");
+  std::filesystem::remove(file);
+  std::filesystem::create_symlink(scratch / "elsewhere", file);
+  // As another one might have been left, or put there.
+  std::filesystem::create_symlink(scratch / "elsewhere", file + ".new");
+  const std::string large(1 << 20, 'x');
+  ASSERT_TRUE(write_whole_file(file, large));
+  EXPECT_EQ(fakes::read_file(file), large);
+  EXPECT_EQ(fakes::read_file(scratch / "elsewhere"), "not ours");
+  EXPECT_EQ(std::filesystem::symlink_status(file).permissions(),
+            std::filesystem::perms::owner_read | std::filesystem::perms::owner_write);
+  EXPECT_FALSE(std::filesystem::exists(file + ".new"));
+  const auto none = write_whole_file(scratch / "none/keys", "x");
+  ASSERT_FALSE(none);
+  EXPECT_EQ(none.error().sentence,
+            (scratch / "none/keys") + ": can't be written: No such file or directory");
 }
 
 }  // namespace

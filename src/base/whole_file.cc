@@ -1,0 +1,40 @@
+#include "base/whole_file.h"
+
+#include <cerrno>
+#include <fcntl.h>
+#include <unistd.h>
+
+#include "base/unique_fd.h"
+
+namespace vantro::base {
+namespace {
+
+bool write_all(int fd, std::string_view text) {
+  while (!text.empty()) {
+    const auto count = ::write(fd, text.data(), text.size());
+    if (count < 0 && errno == EINTR) continue;
+    if (count <= 0) return false;
+    text.remove_prefix(static_cast<std::size_t>(count));
+  }
+  return true;
+}
+
+}  // namespace
+
+Outcome<void> write_whole_file(const std::string& file, std::string_view text) {
+  const auto slash = file.rfind('/');
+  const auto folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);
+  // It gets its name only when all of it is on disk.
+  const auto fresh = file + ".new";
+  ::unlink(fresh.c_str());
+  const UniqueFd made(
+      ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0600));
+  const UniqueFd above(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  if (!made || !above || !write_all(made.get(), text) || ::fsync(made.get()) != 0 ||
+      ::rename(fresh.c_str(), file.c_str()) != 0 || ::fsync(above.get()) != 0) {
+    return refuse(system_refusal(errno, file + ": can't be written"));
+  }
+  return {};
+}
+
+}  // namespace vantro::base

@@ -1,0 +1,15 @@
+// A small file that is there whole or not at all, whatever happens while it is written.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+#include "base/outcome.h"
+
+namespace vantro::base {
+
+// For its owner only; takes the place of one that is there. The bytes and the name are on
+// disk when it returns a value. A symbolic link of that name is replaced, not followed.
+Outcome<void> write_whole_file(const std::string& file, std::string_view text);
+
+}  // namespace vantro::base
