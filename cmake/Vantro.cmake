@@ -3,8 +3,10 @@ find_program(VANTRO_CCACHE ccache)
 if(VANTRO_CCACHE)
   # It keeps units with precompiled headers only if it is told that this is meant; and
   # other clones find what this one has compiled.
+  # Never by preprocessed text (CCACHE_DEPEND): a header that differs in a comment only would
+  # get the precompiled headers of before, which g++ then takes for another file.
   set(CMAKE_CXX_COMPILER_LAUNCHER "${CMAKE_COMMAND}" -E env
-    "CCACHE_BASEDIR=${CMAKE_SOURCE_DIR}" CCACHE_SLOPPINESS=pch_defines,time_macros "${VANTRO_CCACHE}")
+    "CCACHE_BASEDIR=${CMAKE_SOURCE_DIR}" CCACHE_DEPEND=1 CCACHE_SLOPPINESS=pch_defines,time_macros "${VANTRO_CCACHE}")
   if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
     add_compile_options(-fpch-preprocess)
   endif()
