@@ -11,20 +11,24 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <poll.h>
-#include <seccomp.h>
 #include <spawn.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <vector>
 
 #include "base/numbers.h"
 #include "base/unique_fd.h"
+#include "probe/archive.h"
+#include "probe/confine.h"
 #include "probe/look.h"
 
 namespace vantro::probe {
 namespace {
+
+using base::Kind;
 
 constexpr rlim_t kMoreSeconds = 5;  // of processor time, for writing the report
 constexpr std::size_t kLongestReport = 16 << 20;
@@ -62,29 +66,9 @@ void limit(int resource, rlim_t most) {
   ::setrlimit(static_cast<__rlimit_resource>(resource), &value);
 }
 
-// What reads files that may be hostile can't start programs, open files, or talk to
-// anybody. What it should not need is refused, so that a library that tries goes on.
-void give_up_rights() {
-  ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0);
-  auto* filter = ::seccomp_init(SCMP_ACT_ALLOW);
-  if (filter == nullptr) return;
-  for (const int call :
-       {SCMP_SYS(execve),   SCMP_SYS(execveat),      SCMP_SYS(fork),
-        SCMP_SYS(vfork),    SCMP_SYS(clone),         SCMP_SYS(clone3),
-        SCMP_SYS(socket),   SCMP_SYS(socketpair),    SCMP_SYS(connect),
-        SCMP_SYS(bind),     SCMP_SYS(listen),        SCMP_SYS(open),
-        SCMP_SYS(openat),   SCMP_SYS(openat2),       SCMP_SYS(creat),
-        SCMP_SYS(unlink),   SCMP_SYS(unlinkat),      SCMP_SYS(rename),
-        SCMP_SYS(renameat), SCMP_SYS(renameat2),     SCMP_SYS(kill),
-        SCMP_SYS(tkill),    SCMP_SYS(ptrace),        SCMP_SYS(process_vm_writev),
-        SCMP_SYS(mount),    SCMP_SYS(chmod),         SCMP_SYS(fchmod),
-        SCMP_SYS(fchmodat), SCMP_SYS(setuid),        SCMP_SYS(bpf),
-        SCMP_SYS(keyctl),   SCMP_SYS(io_uring_setup)}) {
-    ::seccomp_rule_add(filter, SCMP_ACT_ERRNO(EPERM), call, 0);
-  }
-  ::seccomp_load(filter);
-  ::seccomp_release(filter);
-}
+// The child's exit code where it could not be confined, and so did not look.
+constexpr int kNotConfined = 3;
+constexpr int kNoSuchMember = 4;
 
 void limit_itself(rlim_t seconds) {
   // Nothing that the server had open is any of its business.
@@ -98,7 +82,55 @@ void limit_itself(rlim_t seconds) {
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
   limit(RLIMIT_AS, kMostMemory);  // sanitizers map far more than they use
 #endif
-  give_up_rights();
+}
+
+// A child that reads `fd` and writes to a pipe.
+struct Child {
+  pid_t process = 0;
+  base::UniqueFd from;
+  std::string trouble;  // why there is none
+};
+
+Child start(const Apart& apart, int fd, std::vector<std::string> arguments) {
+  Child child;
+  std::array<int, 2> pipe{};
+  if (::pipe2(pipe.data(), O_CLOEXEC) != 0) {
+    child.trouble = "the server has no descriptors left";
+    return child;
+  }
+  child.from.reset(pipe[0]);
+  const base::UniqueFd to_parent(pipe[1]);
+  posix_spawn_file_actions_t actions;
+  ::posix_spawn_file_actions_init(&actions);
+  ::posix_spawn_file_actions_adddup2(&actions, fd, STDIN_FILENO);
+  ::posix_spawn_file_actions_adddup2(&actions, to_parent.get(), STDOUT_FILENO);
+  ::posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+  std::string program = apart.program;
+  std::vector<char*> pointers{program.data()};
+  for (auto& one : arguments) pointers.push_back(one.data());
+  pointers.push_back(nullptr);
+  // Nothing of the server's environment: a token may be in it.
+  std::array<char*, 1> environment{nullptr};
+  const int failed = ::posix_spawn(&child.process, program.c_str(), &actions, nullptr,
+                                   pointers.data(), environment.data());
+  ::posix_spawn_file_actions_destroy(&actions);
+  if (failed != 0) {
+    child.trouble =
+        fmt::format("{} can't be started ({})", program, std::strerror(failed));
+  }
+  return child;
+}
+
+int status_of(pid_t child) {
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  return status;
+}
+
+std::string seconds_of(const Apart& apart) {
+  return std::to_string(
+      std::chrono::duration_cast<std::chrono::seconds>(apart.time).count());
 }
 
 }  // namespace
@@ -106,47 +138,85 @@ void limit_itself(rlim_t seconds) {
 Report look_apart(const Apart& apart, int fd, std::uint64_t size,
                   const std::function<bool()>& stop) {
   if (size == 0) return not_looked("it is empty");
-  std::array<int, 2> pipe{};
-  if (::pipe2(pipe.data(), O_CLOEXEC) != 0) {
-    return not_looked("not looked into: the server has no descriptors left");
-  }
-  const base::UniqueFd from_child(pipe[0]);
-  base::UniqueFd to_parent(pipe[1]);
-  posix_spawn_file_actions_t actions;
-  ::posix_spawn_file_actions_init(&actions);
-  ::posix_spawn_file_actions_adddup2(&actions, fd, STDIN_FILENO);
-  ::posix_spawn_file_actions_adddup2(&actions, to_parent.get(), STDOUT_FILENO);
-  ::posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
-  auto seconds = std::to_string(
-      std::chrono::duration_cast<std::chrono::seconds>(apart.time).count());
-  std::string program = apart.program;
-  std::string argument = kChildArgument;
-  std::array<char*, 4> arguments{program.data(), argument.data(), seconds.data(),
-                                 nullptr};
-  // Nothing of the server's environment: a token may be in it.
-  std::array<char*, 1> environment{nullptr};
-  pid_t child = 0;
-  const int failed = ::posix_spawn(&child, program.c_str(), &actions, nullptr,
-                                   arguments.data(), environment.data());
-  ::posix_spawn_file_actions_destroy(&actions);
-  if (failed != 0) {
-    return not_looked(fmt::format("not looked into: {} can't be started ({})", program,
-                                  std::strerror(failed)));
-  }
-  to_parent.reset();
+  const auto child = start(apart, fd, {kChildArgument, seconds_of(apart)});
+  if (!child.trouble.empty()) return not_looked("not looked into: " + child.trouble);
   const auto text =
-      read_all(from_child.get(),
+      read_all(child.from.get(),
                std::chrono::steady_clock::now() + apart.time + apart.grace, stop);
-  if (!text) ::kill(child, SIGKILL);
-  int status = 0;
-  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
-  }
+  if (!text) ::kill(child.process, SIGKILL);
+  const int status = status_of(child.process);
   if (!text) return not_looked(kOutOfTime);
   auto report = decode(*text);
   if (report && WIFEXITED(status) && WEXITSTATUS(status) == 0) return std::move(*report);
   if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) return not_looked(kOutOfTime);
+  if (WIFEXITED(status) && WEXITSTATUS(status) == kNotConfined) {
+    auto unconfined = not_looked(std::string("not looked into: ") + kCannotConfine);
+    unconfined.confined = false;
+    return unconfined;
+  }
   return not_looked(
       "the look inside broke down; the file may be made to do that, so do not trust it");
+}
+
+base::Outcome<void> take_out_apart(
+    const Apart& apart, int fd, const std::string& path,
+    const std::function<base::Outcome<void>(base::ByteView)>& take) {
+  const auto child = start(apart, fd, {kTakeOutArgument, seconds_of(apart), path});
+  if (!child.trouble.empty()) return base::refuse(Kind::kIo, child.trouble);
+  const auto until = std::chrono::steady_clock::now() + apart.time + apart.grace;
+  base::Outcome<void> taken;
+  std::array<char, 65536> piece;
+  bool ended = false;
+  while (taken && !ended) {
+    const auto left = std::chrono::ceil<std::chrono::milliseconds>(
+        until - std::chrono::steady_clock::now());
+    pollfd wait{child.from.get(), POLLIN, 0};
+    if (left.count() <= 0) break;
+    if (::poll(&wait, 1, static_cast<int>(left.count())) <= 0) continue;
+    const auto got = ::read(child.from.get(), piece.data(), piece.size());
+    if (got < 0 && errno == EINTR) continue;
+    ended = got <= 0;
+    if (!ended)
+      taken = take(base::as_bytes({piece.data(), static_cast<std::size_t>(got)}));
+  }
+  if (!ended) ::kill(child.process, SIGKILL);
+  const int status = status_of(child.process);
+  if (!taken) return taken;
+  if (ended && WIFEXITED(status) && WEXITSTATUS(status) == 0) return {};
+  if (WIFEXITED(status) && WEXITSTATUS(status) == kNoSuchMember) {
+    return base::refuse(Kind::kNotFound, "the archive has no such member");
+  }
+  if (WIFEXITED(status) && WEXITSTATUS(status) == kNotConfined) {
+    return base::refuse(Kind::kIo, kCannotConfine);
+  }
+  return base::refuse(Kind::kCorrupt,
+                      ended ? "the archive breaks off before the member's end"
+                            : "taking the member out takes longer than is allowed "
+                              "(catalogue.look_inside_s)");
+}
+
+int take_out_main(const std::string& seconds, const std::string& path) {
+  const auto time = base::parse_number<std::uint32_t>(seconds).value_or(60);
+  struct stat about {};
+  if (::fstat(STDIN_FILENO, &about) != 0 || !S_ISREG(about.st_mode)) return 2;
+  limit_itself(time);
+  if (!confine_this_process()) return kNotConfined;
+  Limits limits;
+  limits.time = std::chrono::seconds(time);
+  auto result = TakenOut::kBroken;
+  try {
+    result = take_out(
+        Source(STDIN_FILENO, static_cast<std::uint64_t>(about.st_size), limits), path,
+        [](base::ByteView bytes) {
+          return std::fwrite(bytes.data(), 1, bytes.size(), stdout) == bytes.size();
+        });
+  } catch (const std::exception&) {
+    result = TakenOut::kBroken;
+  }
+  const bool said = std::fflush(stdout) == 0;
+  ::_exit(result == TakenOut::kWhole && said  ? 0
+          : result == TakenOut::kNoSuchMember ? kNoSuchMember
+                                              : 1);
 }
 
 int child_main(const std::string& seconds) {
@@ -157,6 +227,7 @@ int child_main(const std::string& seconds) {
     return 2;
   }
   limit_itself(time);
+  if (!confine_this_process()) return kNotConfined;
   Limits limits;
   limits.time = std::chrono::seconds(time);
   Report report;

@@ -5,6 +5,8 @@
 #include <functional>
 #include <string>
 
+#include "base/bytes.h"
+#include "base/outcome.h"
 #include "probe/report.h"
 #include "probe/source.h"
 
@@ -18,6 +20,11 @@ struct Apart {
   base::Duration grace = std::chrono::seconds(5);  // then it is ended
 };
 
+// Why files are not looked into on a machine like that.
+inline constexpr const char* kCannotConfine =
+    "this machine's kernel can't confine a process that reads hostile files (it needs "
+    "seccomp and Landlock)";
+
 inline constexpr const char* kChildArgument = "--look-inside";
 
 // Waits until the child has ended, a little longer than `time` at most. Never refuses: a
@@ -27,8 +34,19 @@ inline constexpr const char* kChildArgument = "--look-inside";
 Report look_apart(const Apart& apart, int fd, std::uint64_t size,
                   const std::function<bool()>& stop = {});
 
+inline constexpr const char* kTakeOutArgument = "--take-out-member";
+
+// Takes a member out of an archive in the same way: what unpacks it is a process without
+// rights. kNotFound: the archive has no such member; kCorrupt: it breaks off, or takes
+// longer than is allowed; else what `take` refused with.
+base::Outcome<void> take_out_apart(
+    const Apart& apart, int fd, const std::string& path,
+    const std::function<base::Outcome<void>(base::ByteView)>& take);
+
 // In the child: looks into standard input, writes the report to standard output, and
 // gives the exit code. `seconds` is the second argument.
 int child_main(const std::string& seconds);
+// The same for take_out_apart().
+int take_out_main(const std::string& seconds, const std::string& path);
 
 }  // namespace vantro::probe

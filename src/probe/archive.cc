@@ -233,6 +233,44 @@ Report look_at_zip(const Source& source) {
   return report;
 }
 
+// The member of that path, in an archive that was opened.
+TakenOut take_out_of(struct archive* archive, const Source& source,
+                     const std::string& path,
+                     const std::function<bool(base::ByteView)>& take) {
+  struct archive_entry* entry = nullptr;
+  while (true) {
+    const int result = ::archive_read_next_header(archive, &entry);
+    if (result == ARCHIVE_EOF) return TakenOut::kNoSuchMember;
+    if (result == ARCHIVE_FATAL || result == ARCHIVE_FAILED) return TakenOut::kBroken;
+    const char* name = ::archive_entry_pathname(entry);
+    if (name != nullptr && ::archive_entry_filetype(entry) == AE_IFREG &&
+        base::printable(name, 255) == path) {
+      break;
+    }
+  }
+  const void* bytes = nullptr;
+  std::size_t count = 0;
+  la_int64_t offset = 0;
+  std::uint64_t have = 0;
+  while (true) {
+    if (source.out_of_time()) return TakenOut::kBroken;
+    const int result = ::archive_read_data_block(archive, &bytes, &count, &offset);
+    if (result == ARCHIVE_EOF) break;
+    // A hole in the file stands for zeros; no image has one.
+    if (result != ARCHIVE_OK || static_cast<std::uint64_t>(offset) != have) {
+      return TakenOut::kBroken;
+    }
+    have += count;
+    if (have > source.limits().expanded ||
+        !take({static_cast<const std::uint8_t*>(bytes), count})) {
+      return TakenOut::kBroken;
+    }
+  }
+  const auto size = static_cast<std::uint64_t>(::archive_entry_size(entry));
+  return ::archive_entry_size_is_set(entry) == 0 || have == size ? TakenOut::kWhole
+                                                                 : TakenOut::kBroken;
+}
+
 // zstd's check value may be left out (RFC 8878, 3.1.1.1.1: bit 2 of the byte behind the
 // magic number): then damage can go unnoticed.
 std::string without_check_value(const Source& source, const std::string& layers) {
@@ -244,6 +282,39 @@ std::string without_check_value(const Source& source, const std::string& layers)
 }
 
 }  // namespace
+
+TakenOut take_out(const Source& source, const std::string& path,
+                  const std::function<bool(base::ByteView)>& take) {
+  auto stream = std::make_unique<Peekable>(file_stream(source));
+  for (int i = 0; i < kMostLayers; ++i) {
+    const auto compression = compression_of(stream->peek(kTarBlock));
+    if (!compression) break;
+    stream = std::make_unique<Peekable>(unpack(*compression, std::move(stream), source));
+  }
+  const auto head = stream->peek(kTarBlock);
+  const auto archive = new_archive();
+  if (is_zip(head)) {
+    constexpr std::size_t kBlock = 64 * 1024;
+    ::archive_read_support_format_zip_seekable(archive.get());
+    if (::archive_read_open_fd(archive.get(), source.fd(), kBlock) != ARCHIVE_OK) {
+      return TakenOut::kBroken;
+    }
+    return take_out_of(archive.get(), source, path, take);
+  }
+  if (is_tar(head)) {
+    ::archive_read_support_format_tar(archive.get());
+  } else if (is_cpio(head)) {
+    ::archive_read_support_format_cpio(archive.get());
+  } else {
+    return TakenOut::kNoSuchMember;
+  }
+  if (::archive_read_open(archive.get(), stream.get(), nullptr, read_stream, nullptr) !=
+      ARCHIVE_OK) {
+    return TakenOut::kBroken;
+  }
+  const auto taken = take_out_of(archive.get(), source, path, take);
+  return stream->trouble() ? TakenOut::kBroken : taken;
+}
 
 std::optional<Report> look_at_archive(const Source& source) {
   Report report;

@@ -33,6 +33,8 @@ struct Report {
   std::vector<std::string> findings;  // sentences: what was checked, what is wrong
   std::vector<Member> members;        // of an archive, at most kMostMembers
   std::uint64_t members_in_all = 0;
+  // False: no file can be looked into on this machine. Not part of the encoded report.
+  bool confined = true;
   // Names that the file gives itself, for the recognisers: where it stands, and the name.
   std::vector<std::pair<std::string, std::string>> names;
 

@@ -1,9 +1,15 @@
 #include "probe/apart.h"
 
+#include <csignal>
 #include <fcntl.h>
+#include <sys/mman.h>
+#include <sys/socket.h>
 #include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
 #include "base/unique_fd.h"
+#include "probe/confine.h"
 #include "tests/fakes/scratch_folder.h"
 
 namespace vantro::probe {
@@ -47,12 +53,58 @@ TEST_F(ApartTest, MakesAFindingOfAChildThatCrashesLiesOrHangs) {
   EXPECT_EQ(told("kill -SEGV $$"), kBrokeDown);
   EXPECT_EQ(told("exit 1"), kBrokeDown);
   EXPECT_EQ(told("echo verdict whole"), kBrokeDown);
-  EXPECT_EQ(told("printf 'verdict whole\\nfinding x\\nend\\n'; exit 3"), kBrokeDown);
+  EXPECT_EQ(told("printf 'verdict whole\\nfinding x\\nend\\n'; exit 9"), kBrokeDown);
+  // As it ends where the kernel does not let it shut itself in.
+  EXPECT_EQ(told("printf 'verdict whole\\nfinding x\\nend\\n'; exit 3"),
+            std::string("unknown: not looked into: ") + kCannotConfine);
   EXPECT_EQ(told("exec sleep 100"), std::string("unknown: ") + kOutOfTime);
   EXPECT_EQ(told("exec yes"), std::string("unknown: ") + kOutOfTime);
   EXPECT_EQ(told_by("/none/program"),
             "unknown: not looked into: /none/program can't be started (No such file or "
             "directory)");
+}
+
+// What a file may make the child do when it has taken it over.
+TEST(Confine, LeavesAProcessNothingButReadingAndWriting) {
+  const auto ends_with = [](void (*attack)()) {
+    const auto child = ::fork();
+    if (child == 0) {
+      if (!confine_this_process()) ::_exit(99);
+      attack();
+      ::_exit(0);
+    }
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return status;
+  };
+  const auto killed = [](int status) {
+    // Sanitizers make calls of their own, so there they fail instead.
+    return (WIFSIGNALED(status) && WTERMSIG(status) == SIGSYS) ||
+           (WIFEXITED(status) && WEXITSTATUS(status) == 7);
+  };
+  const auto harmless = ends_with([] {});
+  EXPECT_TRUE(WIFEXITED(harmless) && WEXITSTATUS(harmless) == 0) << harmless;
+  EXPECT_TRUE(killed(ends_with([] {
+    if (::socket(AF_INET, SOCK_DGRAM, 0) < 0) ::_exit(7);
+  })));
+  EXPECT_TRUE(killed(ends_with([] {
+    if (::kill(::getppid(), 0) < 0) ::_exit(7);
+  })));
+  EXPECT_TRUE(killed(ends_with([] {
+    if (::execl("/bin/true", "true", nullptr) < 0) ::_exit(7);
+  })));
+  EXPECT_TRUE(killed(ends_with([] {
+    if (::fork() < 0) ::_exit(7);
+  })));
+  EXPECT_TRUE(killed(ends_with([] {
+    const auto* page = ::mmap(nullptr, 4096, PROT_READ | PROT_WRITE | PROT_EXEC,
+                              MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    if (page == MAP_FAILED) ::_exit(7);
+  })));
+  const auto opened = ends_with([] {
+    if (::open("/etc/passwd", O_RDONLY) < 0) ::_exit(7);
+  });
+  EXPECT_TRUE(WIFEXITED(opened) && WEXITSTATUS(opened) == 7) << opened;
 }
 
 }  // namespace

@@ -1,0 +1,115 @@
+#include "probe/confine.h"
+
+#include <array>
+#include <cerrno>
+#include <linux/capability.h>
+#include <linux/landlock.h>
+#include <memory>
+#include <seccomp.h>
+#include <sys/prctl.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+#include "base/unique_fd.h"
+
+namespace vantro::probe {
+namespace {
+
+bool drop_capabilities() {
+  for (int one = 0; one <= CAP_LAST_CAP; ++one) {
+    // Refused to a process that has none to drop.
+    ::prctl(PR_CAPBSET_DROP, one, 0, 0, 0);
+  }
+  ::prctl(PR_CAP_AMBIENT, PR_CAP_AMBIENT_CLEAR_ALL, 0, 0, 0);
+  __user_cap_header_struct header{_LINUX_CAPABILITY_VERSION_3, 0};
+  std::array<__user_cap_data_struct, 2> none{};
+  return ::syscall(SYS_capset, &header, none.data()) == 0;
+}
+
+// Everything that a rule could allow is refused, as there is no rule.
+bool close_the_file_system() {
+  landlock_ruleset_attr all{};
+  all.handled_access_fs = LANDLOCK_ACCESS_FS_EXECUTE | LANDLOCK_ACCESS_FS_WRITE_FILE |
+                          LANDLOCK_ACCESS_FS_READ_FILE | LANDLOCK_ACCESS_FS_READ_DIR |
+                          LANDLOCK_ACCESS_FS_REMOVE_DIR | LANDLOCK_ACCESS_FS_REMOVE_FILE |
+                          LANDLOCK_ACCESS_FS_MAKE_CHAR | LANDLOCK_ACCESS_FS_MAKE_DIR |
+                          LANDLOCK_ACCESS_FS_MAKE_REG | LANDLOCK_ACCESS_FS_MAKE_SOCK |
+                          LANDLOCK_ACCESS_FS_MAKE_FIFO | LANDLOCK_ACCESS_FS_MAKE_BLOCK |
+                          LANDLOCK_ACCESS_FS_MAKE_SYM;
+  const base::UniqueFd rules(static_cast<int>(
+      ::syscall(SYS_landlock_create_ruleset, &all, sizeof all.handled_access_fs, 0)));
+  return rules && ::syscall(SYS_landlock_restrict_self, rules.get(), 0) == 0;
+}
+
+// A sanitizer's own calls come on top of the program's.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr std::uint32_t kOtherwise = SCMP_ACT_ERRNO(EPERM);
+#else
+constexpr std::uint32_t kOtherwise = SCMP_ACT_KILL_PROCESS;
+#endif
+
+bool filter_system_calls() {
+  const std::unique_ptr<void, void (*)(scmp_filter_ctx)> filter(
+      ::seccomp_init(kOtherwise), &::seccomp_release);
+  if (!filter) return false;
+  // What reading, computing and writing take.
+  for (const int call : {SCMP_SYS(read),
+                         SCMP_SYS(readv),
+                         SCMP_SYS(pread64),
+                         SCMP_SYS(lseek),
+                         SCMP_SYS(fstat),
+                         SCMP_SYS(write),
+                         SCMP_SYS(writev),
+                         SCMP_SYS(close),
+                         SCMP_SYS(brk),
+                         SCMP_SYS(munmap),
+                         SCMP_SYS(mremap),
+                         SCMP_SYS(madvise),
+                         SCMP_SYS(futex),
+                         SCMP_SYS(clock_gettime),
+                         SCMP_SYS(gettimeofday),
+                         SCMP_SYS(time),
+                         SCMP_SYS(getrandom),
+                         SCMP_SYS(getpid),
+                         SCMP_SYS(gettid),
+                         SCMP_SYS(sched_yield),
+                         SCMP_SYS(sched_getaffinity),
+                         SCMP_SYS(sysinfo),
+                         SCMP_SYS(rt_sigprocmask),
+                         SCMP_SYS(rt_sigreturn),
+                         SCMP_SYS(restart_syscall),
+                         SCMP_SYS(exit),
+                         SCMP_SYS(exit_group)}) {
+    if (::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, call, 0) != 0) return false;
+  }
+  // Memory, but none that could be run.
+  for (const int call : {SCMP_SYS(mmap), SCMP_SYS(mprotect)}) {
+    const auto not_run = SCMP_A2(SCMP_CMP_MASKED_EQ, 4 /* PROT_EXEC */, 0);
+    if (::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, call, 1, not_run) != 0) {
+      return false;
+    }
+  }
+  // What libraries try (tables of characters, the size of the machine, whether it is a
+  // terminal), and can do without.
+  for (const int call : {SCMP_SYS(open),      SCMP_SYS(openat),     SCMP_SYS(access),
+                         SCMP_SYS(faccessat), SCMP_SYS(faccessat2), SCMP_SYS(stat),
+                         SCMP_SYS(lstat),     SCMP_SYS(newfstatat), SCMP_SYS(statx),
+                         SCMP_SYS(readlink),  SCMP_SYS(readlinkat), SCMP_SYS(getcwd),
+                         SCMP_SYS(ioctl),     SCMP_SYS(fcntl),      SCMP_SYS(uname),
+                         SCMP_SYS(prlimit64), SCMP_SYS(getrlimit),  SCMP_SYS(getuid),
+                         SCMP_SYS(geteuid),   SCMP_SYS(getgid),     SCMP_SYS(getegid)}) {
+    if (::seccomp_rule_add(filter.get(), SCMP_ACT_ERRNO(EPERM), call, 0) != 0) {
+      return false;
+    }
+  }
+  return ::seccomp_load(filter.get()) == 0;
+}
+
+}  // namespace
+
+bool confine_this_process() {
+  return ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) == 0 && drop_capabilities() &&
+         close_the_file_system() && filter_system_calls();
+}
+
+}  // namespace vantro::probe
