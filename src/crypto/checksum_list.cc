@@ -5,13 +5,12 @@
 #include <optional>
 
 #include "base/visible_name.h"
+#include "crypto/file_form.h"
 
 namespace vantro::crypto {
 namespace {
 
 using base::Kind;
-
-constexpr std::size_t kLongestList = 16 << 20;
 
 char lower(char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + 32) : c; }
 
@@ -112,24 +111,12 @@ base::Outcome<ChecksumList> parse_checksum_list(std::string_view text) {
     list.checksums.push_back(std::move(*one));
   }
   if (list.checksums.empty()) {
-    return base::refuse(Kind::kInvalid,
-                        "this is no checksum list: no line has the form 'HEX  NAME' or "
-                        "'SHA256 (NAME) = HEX'");
+    return base::refuse(
+        Kind::kInvalid,
+        "this is not a checksum list: no line has the form 'HEX  NAME' or "
+        "'SHA256 (NAME) = HEX'");
   }
   return list;
-}
-
-bool is_checksum_file_name(std::string_view name) {
-  auto folded = base::folded(base::last_part(name));
-  if (folded.ends_with("sums.txt")) folded.resize(folded.size() - 4);
-  for (const auto* algorithm : {"md5", "sha1", "sha256", "sha512"}) {
-    const auto word = std::string(algorithm);
-    if (folded == word + "sums" || folded.ends_with("." + word) ||
-        folded.ends_with("." + word + "sum")) {
-      return true;
-    }
-  }
-  return false;
 }
 
 std::string checksum_line(std::string_view hex, std::string_view name) {

@@ -30,10 +30,6 @@ struct ChecksumList {
 // kInvalid if no line is a checksum; kTooLarge over 16 MiB.
 base::Outcome<ChecksumList> parse_checksum_list(std::string_view text);
 
-// Whether a file of this name holds checksums, as far as names tell: "SHA256SUMS",
-// "x.img.md5" and the like.
-bool is_checksum_file_name(std::string_view name);
-
 // One line of a list in GNU form, with its end.
 std::string checksum_line(std::string_view hex, std::string_view name);
 

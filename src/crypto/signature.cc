@@ -14,7 +14,9 @@
 #include <vector>
 
 #include "base/bytes.h"
+#include "base/clock.h"
 #include "base/visible_name.h"
+#include "crypto/file_form.h"
 
 namespace vantro::crypto {
 namespace {
@@ -119,7 +121,7 @@ base::Outcome<Signature> check_minisign(std::string_view text, std::string_view 
         Kind::kMismatch,
         fmt::format("the signature does not fit: {} has not signed this list", name));
   }
-  return Signature{name, base::printable(comment, 200)};
+  return Signature{name, base::printable(comment, 200), ""};
 }
 
 // -- OpenPGP --
@@ -158,16 +160,51 @@ std::string text_of(Call call, rnp_key_handle_t key) {
   return result;
 }
 
-std::string openpgp_name(rnp_op_verify_signature_t signature) {
+// The key that the signature names; null: it is not here.
+Key key_of(rnp_op_verify_signature_t signature) {
   rnp_key_handle_t handle = nullptr;
-  if (rnp_op_verify_signature_get_key(signature, &handle) != RNP_SUCCESS) {
-    return "OpenPGP key";
-  }
-  const Key key(handle);
-  auto name = "OpenPGP key " + text_of(rnp_key_get_keyid, handle);
-  const auto user = text_of(rnp_key_get_primary_uid, handle);
+  if (rnp_op_verify_signature_get_key(signature, &handle) != RNP_SUCCESS) return nullptr;
+  return Key(handle);
+}
+
+std::string openpgp_name(rnp_key_handle_t key) {
+  if (key == nullptr) return "OpenPGP key";
+  auto name = "OpenPGP key " + text_of(rnp_key_get_keyid, key);
+  const auto user = text_of(rnp_key_get_primary_uid, key);
   if (!user.empty()) name += fmt::format(" ({})", base::printable(user, 120));
   return name;
+}
+
+// A signature counts by its own time; that its key has ended since, people must know.
+std::string caution_of(rnp_key_handle_t key) {
+  bool expired = false;
+  if (key == nullptr || rnp_key_is_expired(key, &expired) != RNP_SUCCESS || !expired) {
+    return "";
+  }
+  std::uint64_t until = 0;
+  if (rnp_key_valid_till64(key, &until) != RNP_SUCCESS) return "the key has expired";
+  return fmt::format("the key expired on {}",
+                     base::local_time(static_cast<base::WallTime>(until) * 1000));
+}
+
+// Why a signature by this key does not count; empty: there is no such reason.
+std::string not_counted(rnp_op_verify_signature_t signature, rnp_key_handle_t key) {
+  bool revoked = false;
+  if (key != nullptr && rnp_key_is_revoked(key, &revoked) == RNP_SUCCESS && revoked) {
+    const auto why = text_of(rnp_key_get_revocation_reason, key);
+    return fmt::format("{} is revoked{}, so its signature does not count",
+                       openpgp_name(key),
+                       why.empty() ? "" : fmt::format(" ({})", base::printable(why, 80)));
+  }
+  char* text = nullptr;
+  if (rnp_op_verify_signature_get_hash(signature, &text) != RNP_SUCCESS) return "";
+  const std::string hash(text == nullptr ? "" : text);
+  rnp_buffer_destroy(text);
+  if (hash != "SHA1" && hash != "MD5") return "";
+  return fmt::format(
+      "the signature is over {}, which can be forged; ask the maker for one "
+      "over SHA-256",
+      hash == "SHA1" ? "SHA-1" : hash);
 }
 
 base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view signature,
@@ -193,13 +230,22 @@ base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view s
   std::size_t count = 0;
   rnp_op_verify_get_signature_count(operation, &count);
   bool expired = false;
+  std::string why;
   for (std::size_t i = 0; i < count; ++i) {
     rnp_op_verify_signature_t one = nullptr;
     if (rnp_op_verify_get_signature_at(operation, i, &one) != RNP_SUCCESS) continue;
     const auto status = rnp_op_verify_signature_get_status(one);
-    if (status == RNP_SUCCESS) return Signature{openpgp_name(one), ""};
+    const auto key = key_of(one);
+    if (auto reason = not_counted(one, key.get()); !reason.empty()) {
+      why = std::move(reason);
+      continue;
+    }
+    if (status == RNP_SUCCESS) {
+      return Signature{openpgp_name(key.get()), "", caution_of(key.get())};
+    }
     expired = expired || status == RNP_ERROR_SIGNATURE_EXPIRED;
   }
+  if (!why.empty()) return base::refuse(Kind::kMismatch, why);
   if (expired) return base::refuse(Kind::kMismatch, "the signature has expired");
   if (count == 0 && result != RNP_ERROR_SIGNATURE_INVALID) {
     return base::refuse(Kind::kInvalid, "the OpenPGP signature can't be read");
@@ -210,6 +256,27 @@ base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view s
 }
 
 }  // namespace
+
+base::Outcome<std::string> as_text(std::string bytes) {
+  if (base::is_utf8(bytes) && bytes.find('\0') == std::string::npos) return bytes;
+  const auto form = form_of(bytes);
+  if (form != FileForm::kSignature && form != FileForm::kKey) {
+    return base::refuse(Kind::kInvalid, "it is neither text nor binary OpenPGP");
+  }
+  const auto input = input_of(bytes);
+  rnp_output_t handle = nullptr;
+  if (rnp_output_to_memory(&handle, 0) != RNP_SUCCESS) throw std::bad_alloc();
+  const std::unique_ptr<std::remove_pointer_t<rnp_output_t>, Destroy<rnp_output_destroy>>
+      output(handle);
+  std::uint8_t* text = nullptr;
+  std::size_t length = 0;
+  if (rnp_enarmor(input.get(), handle,
+                  form == FileForm::kKey ? "public key" : "signature") != RNP_SUCCESS ||
+      rnp_output_memory_get_buf(handle, &text, &length, false) != RNP_SUCCESS) {
+    return base::refuse(Kind::kInvalid, "the binary OpenPGP can't be read");
+  }
+  return std::string(reinterpret_cast<const char*>(text), length);
+}
 
 base::Outcome<Signature> check_signature(std::string_view text,
                                          std::string_view signature,

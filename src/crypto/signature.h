@@ -12,15 +12,21 @@ namespace vantro::crypto {
 struct Signature {
   std::string signer;   // "minisign key 1F3A...", "OpenPGP key 9C0D... (name <mail>)"
   std::string comment;  // minisign's trusted comment; else empty
+  std::string caution;  // what weakens it: that the key has expired since; else empty
 };
 
 // The format is told by what the signature looks like. `public_key` is a minisign key
 // file or its one line, or an OpenPGP key block (armoured or not).
 //
-// kMismatch: it is no signature of this text by this key. kInvalid: signature or key
-// can't be read, or they are of different formats.
+// kMismatch: it is no signature of this text by this key, or one that does not count: the
+// key is revoked, or the signature is over SHA-1 or MD5, which can be forged. kInvalid:
+// signature or key can't be read, or they are of different formats.
 base::Outcome<Signature> check_signature(std::string_view text,
                                          std::string_view signature,
                                          std::string_view public_key);
+
+// Binary OpenPGP as text (RFC 4880, 6); what is text already stays as it is. kInvalid: it
+// is binary, and not OpenPGP.
+base::Outcome<std::string> as_text(std::string bytes);
 
 }  // namespace vantro::crypto

@@ -28,7 +28,7 @@ TEST(ChecksumList, ReadsEveryForm) {
   EXPECT_EQ(read(kSha1 + "\tdir/my file.img\r\n"), "[dir/my file.img SHA-1 1]");
   EXPECT_EQ(read("SHA256 (x (1).img) = " + kSha256), "[x (1).img SHA-256 1]");
   EXPECT_EQ(read("SHA2-512(x.img)= " + kSha512),
-            "refused: " + std::string("this is no checksum list: no line has the form "
+            "refused: " + std::string("this is not a checksum list: no line has the form "
                                       "'HEX  NAME' or 'SHA256 (NAME) = "
                                       "HEX'"));
   EXPECT_EQ(read("SHA512(x.img)= " + kSha512), "[x.img SHA-512 1]");
@@ -42,7 +42,7 @@ TEST(ChecksumList, ReadsEveryForm) {
 TEST(ChecksumList, RefusesWhatIsNone) {
   for (const auto& text : {std::string(), std::string("\n\n"), std::string("hello"),
                            kMd5.substr(1) + "  x", std::string("<html></html>")}) {
-    EXPECT_EQ(read(text).rfind("refused: this is no checksum list", 0), 0u) << text;
+    EXPECT_EQ(read(text).rfind("refused: this is not a checksum list", 0), 0u) << text;
   }
 }
 
