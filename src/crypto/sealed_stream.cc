@@ -4,7 +4,9 @@
 #include <cerrno>
 #include <cstring>
 #include <fmt/format.h>
+#include <new>
 #include <sodium.h>
+#include <stdexcept>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -24,12 +26,26 @@ static_assert(kMagic.size() + kIdBytes +
               kSealedHead);
 static_assert(SealKey::kSize == crypto_secretstream_xchacha20poly1305_KEYBYTES);
 
-std::optional<std::array<std::uint8_t, SealKey::kSize>> key_bytes(std::string_view hex) {
-  const auto given = base::from_hex(hex);
-  std::array<std::uint8_t, SealKey::kSize> bytes{};
+std::optional<SealKey::Bytes> key_bytes(std::string_view hex) {
+  auto given = base::from_hex(hex);
+  SealKey::Bytes bytes{};
   if (!given || given->size() != bytes.size()) return std::nullopt;
   std::copy(given->begin(), given->end(), bytes.begin());
+  sodium_memzero(given->data(), given->size());
   return bytes;
+}
+
+// Locked in memory and between pages that nobody may touch (sodium_malloc(3)).
+std::shared_ptr<const SealKey::Bytes> guarded(SealKey::Bytes& bytes) {
+  if (sodium_init() < 0) throw std::runtime_error("libsodium can't be started");
+  void* const memory = sodium_malloc(sizeof bytes);
+  if (memory == nullptr) throw std::bad_alloc();
+  auto* const copy = new (memory) SealKey::Bytes(bytes);
+  sodium_memzero(bytes.data(), bytes.size());
+  sodium_mprotect_readonly(memory);
+  return {copy, [](const SealKey::Bytes* one) {
+            sodium_free(const_cast<SealKey::Bytes*>(one));  // wipes it
+          }};
 }
 
 // All of it, or what there is at the file's end.
@@ -74,12 +90,12 @@ base::Outcome<std::uint64_t> size_of(int file) {
 
 }  // namespace
 
-SealKey::SealKey(std::array<std::uint8_t, kSize> bytes) : bytes_(bytes) {
+SealKey::SealKey(Bytes& bytes) : bytes_(guarded(bytes)) {
   std::array<std::uint8_t, crypto_generichash_BYTES_MIN> hash{};
   static constexpr std::string_view kFor = "vantro key id";
   crypto_generichash(hash.data(), hash.size(),
                      reinterpret_cast<const unsigned char*>(kFor.data()), kFor.size(),
-                     bytes_.data(), bytes_.size());
+                     bytes_->data(), bytes_->size());
   id_ = base::to_hex({hash.data(), kIdBytes});
 }
 
@@ -95,7 +111,7 @@ base::Outcome<SealKeys> SealKeys::parse(std::string_view text) {
       off = true;
       continue;
     }
-    const auto bytes = key_bytes(here);
+    auto bytes = key_bytes(here);
     if (!bytes) {
       return base::refuse(
           Kind::kInvalid,

@@ -25,16 +25,20 @@ inline constexpr std::size_t kSealedHead = 40;
 // Of plain bytes, at most.
 inline constexpr std::size_t kSealedPiece = 64 * 1024;
 
+// Its bytes lie in memory of their own, which is never swapped out, is not in a core, and
+// is wiped when the last copy goes.
 class SealKey {
  public:
   static constexpr std::size_t kSize = 32;
-  explicit SealKey(std::array<std::uint8_t, kSize> bytes);
+  using Bytes = std::array<std::uint8_t, kSize>;
+  // `bytes` are wiped.
+  explicit SealKey(Bytes& bytes);
   // 16 hexadecimal digits that tell keys apart and nothing about them.
   const std::string& id() const { return id_; }
-  const std::array<std::uint8_t, kSize>& bytes() const { return bytes_; }
+  const Bytes& bytes() const { return *bytes_; }
 
  private:
-  std::array<std::uint8_t, kSize> bytes_;
+  std::shared_ptr<const Bytes> bytes_;
   std::string id_;
 };
 

@@ -22,6 +22,8 @@ std::uint32_t random_below(std::uint32_t bound) {
   return static_cast<std::uint32_t>(std::stoull(hex, nullptr, 16) % bound);
 }
 
+void wipe(std::string& secret) { OPENSSL_cleanse(secret.data(), secret.size()); }
+
 bool equal_secrets(std::string_view a, std::string_view b) {
   return a.size() == b.size() && CRYPTO_memcmp(a.data(), b.data(), a.size()) == 0;
 }

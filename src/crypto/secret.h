@@ -15,6 +15,9 @@ std::string random_hex(std::size_t bytes);
 // Below `bound`, each as likely as the others. REQUIRES: bound > 0. Throws as the above.
 std::uint32_t random_below(std::uint32_t bound);
 
+// Overwrites it, whatever the compiler thinks of that.
+void wipe(std::string& secret);
+
 bool equal_secrets(std::string_view a, std::string_view b);
 
 }  // namespace vantro::crypto

@@ -11,6 +11,8 @@
 #include <openssl/evp.h>
 #include <openssl/ssl.h>
 #include <openssl/x509.h>
+#include <sys/stat.h>
+#include <utility>
 
 #include "base/clock.h"
 
@@ -42,6 +44,16 @@ std::string fingerprint_of(const X509* certificate) {
   return text;
 }
 
+// A key is its owner's, and perhaps a group's.
+base::Outcome<void> closed_to_others(const std::string& key) {
+  struct stat info {};
+  if (::stat(key.c_str(), &info) != 0 || (info.st_mode & 007) == 0) return {};
+  return base::refuse(Kind::kInvalid,
+                      fmt::format("{}: everybody on this machine can read the key; close "
+                                  "it with 'chmod o= {}', and have it renewed",
+                                  key, key));
+}
+
 int check_pin(X509_STORE_CTX* chain, void* argument) {
   auto& pin = *static_cast<CertificatePin*>(argument);
   pin.seen = fingerprint_of(X509_STORE_CTX_get0_cert(chain));
@@ -56,7 +68,47 @@ void pin_certificate(void* ssl_ctx, CertificatePin& pin) {
 
 struct TlsChannel::State {
   std::unique_ptr<SSL, Free> ssl;
+  TlsUse use;
   std::string why;
+  std::string resumed;
+
+  static State& of(SSL* ssl) { return *static_cast<State*>(SSL_get_app_data(ssl)); }
+
+  // As ALPN has it (RFC 7301, 3.2): a client that names protocols must name this one.
+  static int choose_protocol(SSL* ssl, const unsigned char** chosen,
+                             unsigned char* chosen_length, const unsigned char* offered,
+                             unsigned offered_length, void*) {
+    const auto& wanted = of(ssl).use.protocol;
+    if (wanted.empty()) return SSL_TLSEXT_ERR_NOACK;
+    for (unsigned at = 0; at < offered_length; at += 1u + offered[at]) {
+      const std::string_view one(
+          reinterpret_cast<const char*>(offered + at + 1),
+          std::min<unsigned>(offered[at], offered_length - at - 1));
+      if (one != wanted) continue;
+      *chosen = offered + at + 1;
+      *chosen_length = offered[at];
+      return SSL_TLSEXT_ERR_OK;
+    }
+    return SSL_TLSEXT_ERR_ALERT_FATAL;
+  }
+  static int mark_session(SSL* ssl, void*) {
+    const auto& mark = of(ssl).use.mark;
+    return SSL_SESSION_set1_ticket_appdata(SSL_get_session(ssl), mark.data(),
+                                           mark.size());
+  }
+  static SSL_TICKET_RETURN read_mark(SSL* ssl, SSL_SESSION* session, const unsigned char*,
+                                     std::size_t, SSL_TICKET_STATUS status, void*) {
+    if (status != SSL_TICKET_SUCCESS && status != SSL_TICKET_SUCCESS_RENEW) {
+      return SSL_TICKET_RETURN_IGNORE_RENEW;
+    }
+    void* mark = nullptr;
+    std::size_t length = 0;
+    if (SSL_SESSION_get0_ticket_appdata(session, &mark, &length) == 1 && length > 0) {
+      of(ssl).resumed.assign(static_cast<const char*>(mark), length);
+    }
+    return status == SSL_TICKET_SUCCESS ? SSL_TICKET_RETURN_USE
+                                        : SSL_TICKET_RETURN_USE_RENEW;
+  }
 
   TlsStep step_of(int result) {
     switch (SSL_get_error(ssl.get(), result)) {
@@ -125,6 +177,10 @@ void TlsChannel::close_notify() {
 
 std::string TlsChannel::why() const { return state_->why; }
 
+std::string TlsChannel::resumed() const {
+  return SSL_session_reused(state_->ssl.get()) == 1 ? state_->resumed : "";
+}
+
 struct TlsServer::State {
   std::unique_ptr<SSL_CTX, Free> context;
   std::string fingerprint;
@@ -143,7 +199,13 @@ base::Outcome<std::shared_ptr<const TlsServer::State>> TlsServer::read(
     return base::refuse(Kind::kInvalid, fmt::format("{}: {}", file, why));
   };
   if (!context) return bad(certificate, openssl_says());
+  if (auto closed = closed_to_others(key); !closed) return base::refuse(closed.error());
   SSL_CTX_set_min_proto_version(context.get(), TLS1_2_VERSION);
+  // Of TLS 1.2; those of 1.3 have both properties anyway.
+  SSL_CTX_set_cipher_list(context.get(), "ECDHE+AESGCM:ECDHE+CHACHA20");
+  SSL_CTX_set_alpn_select_cb(context.get(), &TlsChannel::State::choose_protocol, nullptr);
+  SSL_CTX_set_session_ticket_cb(context.get(), &TlsChannel::State::mark_session,
+                                &TlsChannel::State::read_mark, nullptr);
   SSL_CTX_set_options(context.get(), SSL_OP_ENABLE_KTLS | SSL_OP_NO_RENEGOTIATION |
                                          SSL_OP_IGNORE_UNEXPECTED_EOF);
   SSL_CTX_set_mode(context.get(), SSL_MODE_ENABLE_PARTIAL_WRITE |
@@ -192,11 +254,13 @@ std::shared_ptr<const TlsServer::State> TlsServer::state() const {
 std::string TlsServer::fingerprint() const { return state()->fingerprint; }
 std::int64_t TlsServer::valid_until() const { return state()->valid_until; }
 
-std::unique_ptr<TlsChannel> TlsServer::accept(int socket, bool only_reads) {
+std::unique_ptr<TlsChannel> TlsServer::accept(int socket, TlsUse use) {
   auto state = std::make_unique<TlsChannel::State>();
+  state->use = std::move(use);
   state->ssl.reset(SSL_new(this->state()->context.get()));
   if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
-  if (only_reads) {
+  SSL_set_app_data(state->ssl.get(), state.get());
+  if (state->use.only_reads) {
     SSL_set_num_tickets(state->ssl.get(), 0);
     SSL_clear_options(state->ssl.get(), SSL_OP_IGNORE_UNEXPECTED_EOF);
   }

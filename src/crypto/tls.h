@@ -1,4 +1,5 @@
-// TLS for servers over a non-blocking socket (OpenSSL; TLS 1.2 and 1.3).
+// TLS for servers over a non-blocking socket (OpenSSL; TLS 1.2 and 1.3, both with forward
+// secrecy and authenticated encryption only).
 #pragma once
 
 #include <cstdint>
@@ -47,6 +48,9 @@ class TlsChannel {
   void close_notify();
   // Why the last call failed, in a few words.
   std::string why() const;
+  // After the handshake: the mark of the connection whose session the client has gone on
+  // with (TlsUse::mark); empty: it has begun a new one.
+  std::string resumed() const;
 
  private:
   friend class TlsServer;
@@ -55,11 +59,27 @@ class TlsChannel {
   std::unique_ptr<State> state_;
 };
 
+// What an accepted connection is for.
+struct TlsUse {
+  // The protocol (RFC 7301) that is spoken; a client that names others only is turned
+  // away. Empty: none is named.
+  std::string protocol = {};
+  // Nothing is said in it that the client must read. Tickets for sessions to come are
+  // left out then: a client that closes without reading them resets the connection, and
+  // what it had sent is lost on the way. And what was cut off is told from what was ended
+  // (RFC 8446, 6.1); else a cut counts as an end, since many clients do not take leave.
+  bool only_reads = false;
+  // Put into the session, so that TlsChannel::resumed() tells whose it was. Random, as no
+  // other connection must have the same.
+  std::string mark = {};
+};
+
 // A certificate with its key, which can be exchanged while connections run. Thread-safe.
 class TlsServer {
  public:
   // PEM files: the certificate with its chain, and the key (perhaps in the same file).
-  // Refused with a sentence that names the file and what is wrong with it.
+  // Refused with a sentence that names the file and what is wrong with it, also if
+  // everybody on this machine can read or change the key.
   static base::Outcome<std::shared_ptr<TlsServer>> load(const std::string& certificate,
                                                         const std::string& key);
   ~TlsServer();
@@ -67,12 +87,7 @@ class TlsServer {
   TlsServer& operator=(const TlsServer&) = delete;
 
   // The server's end of a connection that was just accepted. Null without memory.
-  // `only_reads`: nothing is said in it that the client must read. Tickets for sessions
-  // to come are left out then: a client that closes without reading them resets the
-  // connection, and what it had sent is lost on the way. And what was cut off is told
-  // from what was ended (RFC 8446, 6.1); else a cut counts as an end, since many clients
-  // do not take leave.
-  std::unique_ptr<TlsChannel> accept(int socket, bool only_reads = false);
+  std::unique_ptr<TlsChannel> accept(int socket, TlsUse use = {});
 
   // Reads the files once more, for connections from now on. True: it is another
   // certificate. Refused as load() is, and then the one from before stays.
