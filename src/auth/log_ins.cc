@@ -30,17 +30,18 @@ std::optional<std::string> LogIns::remembered(std::string_view name,
 }
 
 base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_view name,
-                                         std::string_view password) {
+                                         std::string_view password, bool known) {
+  const std::string typed(name);
   const auto wrong = [&] {
-    wrong_from_.add(from);
+    wrong_from_.add(from, typed);
     return base::refuse(Kind::kAccountNeeded, "the name or its password is wrong");
   };
-  const auto holder = find_(name);
+  const auto holder = known ? find_(name) : std::nullopt;
   const auto pair = crypto::keyed_digest(
       key_, std::string(name) + std::string(1, '\0') + std::string(password));
   std::optional<base::WallTime> changed_at;
   if (holder) changed_at = holder->changed_at;
-  if (auto may = wrong_from_.allow(from, "passwords"); !may) {
+  if (auto may = wrong_from_.allow(from, "passwords", typed); !may) {
     return base::refuse(may.error());
   }
   {
@@ -49,8 +50,8 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
     const auto found = wrong_.find(pair);
     if (found != wrong_.end() && found->second.changed_at == changed_at) return wrong();
   }
-  if (auto lately = remembered(name, password)) {
-    wrong_from_.forget(from);
+  if (auto lately = holder ? remembered(name, password) : std::nullopt) {
+    wrong_from_.forget(from, typed);
     return *lately;
   }
   const bool real = holder && !holder->hash.empty();
@@ -59,7 +60,7 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
   const auto now = clock_.now();
   const base::Lock lock(mutex_);
   if (real && fits) {
-    wrong_from_.forget(from);
+    wrong_from_.forget(from, typed);
     right_[holder->name] = {crypto::keyed_digest(key_, password), holder->changed_at,
                             now + kRemembered};
     return holder->name;

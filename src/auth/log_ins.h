@@ -44,9 +44,10 @@ class LogIns {
 
   // The holder's name. kAccountNeeded: one of the two is wrong, and it is not told
   // which; kBusy: too many were wrong from this address. Takes about a tenth of a second,
-  // if this very pair was not looked at just before.
+  // if this very pair was not looked at just before. `known` false: as if there was
+  // nobody of that name.
   base::Outcome<std::string> check(const base::Address& from, std::string_view name,
-                                   std::string_view password);
+                                   std::string_view password, bool known = true);
 
  private:
   struct Right {

@@ -103,6 +103,19 @@ base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking)
                                   asking.address.text(), asking.protocol));
 }
 
+bool opens_anything(const std::vector<Rule>& rules, const base::Address& address,
+                    const std::vector<std::string>& protocols) {
+  return std::any_of(rules.begin(), rules.end(), [&](const Rule& rule) {
+    const bool over =
+        std::any_of(protocols.begin(), protocols.end(), [&](const std::string& protocol) {
+          return rule.protocols.empty() ||
+                 std::find(rule.protocols.begin(), rule.protocols.end(), protocol) !=
+                     rule.protocols.end();
+        });
+    return over && !rule.may.empty() && rule.networks.contains(address);
+  });
+}
+
 std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& anonymous,
                               const std::vector<std::string>& served) {
   std::vector<Opening> result;

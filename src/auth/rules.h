@@ -40,6 +40,11 @@ struct Asking {
 // kDenied, or kAccountNeeded where an account could do it and the protocol carries one.
 base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking);
 
+// Whether anything at all is open to somebody there over one of the protocols, whoever
+// it is.
+bool opens_anything(const std::vector<Rule>& rules, const base::Address& address,
+                    const std::vector<std::string>& protocols);
+
 // One line for people: what is open from where, how.
 struct Opening {
   std::string from;  // "private, loopback"; "everywhere"

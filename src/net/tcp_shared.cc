@@ -17,6 +17,13 @@ bool TcpShared::find_room(const base::Address& address) {
   if (known != per_address_.end() && known->second >= config.most_per_address) {
     return false;
   }
+  const auto network = address.network();
+  if (!address.is_v4()) {
+    const auto beside = per_network_.find(network);
+    if (beside != per_network_.end() && beside->second >= config.most_per_network) {
+      return false;
+    }
+  }
   if (!room.take()) return false;
   if (connections_ >= config.most_connections) {
     const bool any = connections_ < config.most_connections + kMostLeaving &&
@@ -27,6 +34,7 @@ bool TcpShared::find_room(const base::Address& address) {
     }
   }
   ++per_address_[address];
+  if (!address.is_v4()) ++per_network_[network];
   ++connections_;
   return true;
 }
@@ -42,6 +50,8 @@ void TcpShared::give_back(const base::Address& address) {
   --connections_;
   const auto found = per_address_.find(address);
   if (--found->second == 0) per_address_.erase(found);
+  const auto beside = per_network_.find(address.network());
+  if (beside != per_network_.end() && --beside->second == 0) per_network_.erase(beside);
 }
 
 }  // namespace vantro::net

@@ -52,6 +52,7 @@ struct TcpConfig {
   std::vector<base::Endpoint> listen;
   std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
   std::shared_ptr<crypto::TlsServer> tls;
+  std::string tls_protocol = {};  // as crypto::TlsUse has it
   // A local socket (unix(7)) that listens, beside the others; none: null. It is taken by
   // bind().
   std::shared_ptr<base::UniqueFd> local = {};
@@ -59,6 +60,8 @@ struct TcpConfig {
   // Of this protocol; and all share Services::room.
   std::size_t most_connections = 4000;
   std::size_t most_per_address = 256;
+  // Of one IPv6 /64, in which one host has as many addresses as it likes.
+  std::size_t most_per_network = 1024;
 };
 
 // A connection that has just come.
@@ -116,6 +119,7 @@ struct TcpShared : Services {
   std::size_t connections_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::uint64_t turned_away_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::map<base::Address, std::size_t> per_address_ VANTRO_GUARDED_BY(mutex_);
+  std::map<base::Address, std::size_t> per_network_ VANTRO_GUARDED_BY(mutex_);  // IPv6
 };
 
 }  // namespace vantro::net

@@ -90,5 +90,33 @@ TEST_F(LogInsTest, LetWhoIsWrongAgainAndAgainWait) {
   EXPECT_EQ(tried("right-pass"), "night");
 }
 
+// One host has as many addresses of its IPv6 network as it likes.
+TEST_F(LogInsTest, CountAnIpv6NetworkAsWellAsItsAddresses) {
+  for (int i = 0; i < Mistakes::kFreeOfMany; ++i) {
+    tried("wrong-" + std::to_string(i), "name-" + std::to_string(i),
+          "fd00::" + std::to_string(i + 1));
+  }
+  EXPECT_EQ(tried("right-pass", "night", "fd00::ffff"),
+            "too many wrong passwords came from fd00::/64; try again in 5.0 s");
+  EXPECT_EQ(tried("right-pass", "night", "fd00:0:0:1::1"), "night");
+}
+
+TEST_F(LogInsTest, CountTheNameWhereverItIsTriedFrom) {
+  EXPECT_EQ(tried("right-pass", "night", "203.0.113.9"), "night");
+  for (int i = 0; i < Mistakes::kFreeOfMany; ++i) {
+    tried("wrong-" + std::to_string(i), "Night", "192.0.2." + std::to_string(i));
+  }
+  EXPECT_EQ(tried("right-pass", "night", "198.51.100.1"),
+            "too many wrong passwords came for this name; try again in 5.0 s");
+  // Guessing elsewhere must not keep out who was right before.
+  EXPECT_EQ(tried("right-pass", "night", "203.0.113.9"), "night");
+  // It is not told whether there is such a name.
+  for (int i = 0; i < Mistakes::kFreeOfMany; ++i) {
+    tried("wrong-" + std::to_string(i), "nobody", "192.0.3." + std::to_string(i));
+  }
+  EXPECT_EQ(tried("x", "nobody", "198.51.100.2"),
+            "too many wrong passwords came for this name; try again in 5.0 s");
+}
+
 }  // namespace
 }  // namespace vantro::auth

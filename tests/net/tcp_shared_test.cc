@@ -41,6 +41,27 @@ TEST_F(TcpSharedTest, NobodyHasToGoForAnAddressThatHasAllItMayHave) {
   EXPECT_EQ(ended_, 1);
 }
 
+// A host has as many IPv6 addresses as it likes.
+TEST_F(TcpSharedTest, CountsTheAddressesOfAnIPv6NetworkTogether) {
+  TcpConfig config;
+  config.most_connections = 100;
+  config.most_per_address = 2;
+  config.most_per_network = 3;
+  ConnectionRoom room(100);
+  TcpShared shared({pool_, clock_, log_, room}, config, {});
+  EXPECT_TRUE(shared.take_room(from("fe80::1")));
+  EXPECT_TRUE(shared.take_room(from("fe80::2")));
+  EXPECT_TRUE(shared.take_room(from("fe80::3")));
+  EXPECT_FALSE(shared.take_room(from("fe80::4")));
+  EXPECT_TRUE(shared.take_room(from("fe80:0:0:1::4")));
+  // IPv4 addresses are not one host's.
+  for (const auto* one : {"192.0.2.1", "192.0.2.2", "192.0.2.3", "192.0.2.4"}) {
+    EXPECT_TRUE(shared.take_room(from(one)));
+  }
+  shared.give_back(from("fe80::1"));
+  EXPECT_TRUE(shared.take_room(from("fe80::4")));
+}
+
 TEST_F(TcpSharedTest, ARefusedConnectionTakesNoRoom) {
   auto shared = this->shared(false);
   for (const auto* one : {"192.0.2.1", "192.0.2.1", "192.0.2.2", "192.0.2.2"}) {

@@ -2,7 +2,8 @@
 
 #include <algorithm>
 #include <cerrno>
-#include <random>
+
+#include "crypto/secret.h"
 
 namespace vantro::serve::tftp {
 namespace {
@@ -44,8 +45,8 @@ base::ByteBuffer error_packet(wire::ErrorCode code, std::string text) {
 }
 
 std::uint64_t chance() {
-  thread_local std::mt19937_64 random{std::random_device{}()};
-  return random();
+  return std::uint64_t{crypto::random_below(UINT32_MAX)} << 32 |
+         crypto::random_below(UINT32_MAX);
 }
 
 Exchange::Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
@@ -93,10 +94,10 @@ void Exchange::datagram(base::ByteView bytes) {
   if (!pump_) return;  // the gate is still being asked
   if (shares_port()) heard_at_ = shared_.clock.now();
   pump_->datagram(bytes);
-  // Who knows the port that we answered from has got our answer. On the listening port
-  // only an acknowledgement that fits says so.
+  // Only an acknowledgement that fits says that the peer has got our answer: others can
+  // send from its address, and to any port.
   const bool answered = pump_ != nullptr && pump_->heard();
-  if (!proven_ && (answered || !shares_port())) {
+  if (!proven_ && answered) {
     proven_ = true;
     shared_.proven(key_.first.address);
   }

@@ -2,9 +2,10 @@
 // be forged, and the answers then hit somebody else. An address that acknowledges has
 // shown that it is there, and is not counted any more for a while.
 //
-// Three purses for each address, each filled up again with time: transfers begun that
-// were never acknowledged, refusals, and answers to datagrams that are no request. Not
-// thread-safe; bounded in memory.
+// Three purses for each address, and eight times as much for each IPv6 /64, in which one
+// host has as many addresses as it likes, each filled up again with time: transfers begun
+// that were never acknowledged, refusals, and answers to datagrams that are no request.
+// Not thread-safe; bounded in memory.
 #pragma once
 
 #include <cstddef>
@@ -42,6 +43,8 @@ class AnswerBudget {
   AnswerBudget() : AnswerBudget(Config{}) {}
   explicit AnswerBudget(const Config& config) : config_(config) {}
 
+  static constexpr double kOfNetwork = 8;  // times what an address has
+
   Verdict ask(const base::Address& address, For what, base::Instant now);
   // What was asked for was not sent after all.
   void give_back(const base::Address& address, For what, base::Instant now);
@@ -63,11 +66,18 @@ class AnswerBudget {
     base::Instant used_at;
   };
 
-  Account& account(const base::Address& address, base::Instant now);
+  using Accounts = std::map<base::Address, Account>;
+
+  // `times`: what its purses have, as a multiple of the configured.
+  Account& account(Accounts& accounts, const base::Address& address, double times,
+                   base::Instant now);
+  // Whether there is one more in it; then it is taken.
+  bool take(Account& account, For what, double times, base::Instant now) const;
   const Purse& purse(For what) const;
 
   Config config_;  // constant after construction
-  std::map<base::Address, Account> accounts_;
+  Accounts accounts_;
+  Accounts networks_;  // IPv6
 };
 
 }  // namespace vantro::wire::tftp

@@ -74,5 +74,17 @@ TEST_F(AnswerBudgetTest, IsBoundedUnderAFloodFromForgedAddresses) {
       << "who is heard now is not forgotten";
 }
 
+// One host has as many addresses of its IPv6 network as it likes.
+TEST_F(AnswerBudgetTest, BoundsAnIpv6NetworkAsWellAsItsAddresses) {
+  int answered = 0;
+  for (int i = 1; i <= 200; ++i) {
+    const auto from = *base::Address::parse("fe80::" + std::to_string(i));
+    if (budget_.ask(from, For::kTransfer, now_) == Verdict::kAnswer) ++answered;
+  }
+  EXPECT_EQ(answered, 64);
+  EXPECT_EQ(budget_.ask(*base::Address::parse("fe80:0:0:1::1"), For::kTransfer, now_),
+            Verdict::kAnswer);
+}
+
 }  // namespace
 }  // namespace vantro::wire::tftp
