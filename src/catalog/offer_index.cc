@@ -2,13 +2,13 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <limits>
 #include <map>
 #include <set>
 #include <utility>
 
 #include "base/numbers.h"
 #include "base/visible_name.h"
-#include "text/nearest.h"
 
 namespace vantro::catalog {
 namespace {
@@ -56,10 +56,12 @@ OfferIndex::OfferIndex(std::vector<Offer> standing, std::vector<Offer> withdrawn
   }
   // In one go, which is much less work than one after the other.
   std::vector<std::pair<std::string, std::shared_ptr<const Name>>> by_name;
-  std::map<std::string, Names> folded;
+  std::map<std::string, Spellings> folded;
   std::map<std::string, std::size_t> contents;
   for (auto& [name, offers] : names) {
-    folded[base::folded(name)].push_back(name);
+    auto& spellings = folded[base::folded(name)];
+    spellings.names.push_back(name);
+    spellings.pairs = text::NamePairs::of(name);
     for (const auto& one : offers.withdrawn) ++contents[one.image.digests.sha256];
     by_name.emplace_back(name,
                          made(std::move(offers.standing), std::move(offers.withdrawn)));
@@ -113,7 +115,7 @@ void OfferIndex::replace(const std::string& name,
   };
   const auto folded = base::folded(name);
   const auto* spelt = by_folded_name_.find(folded);
-  auto spellings = spelt == nullptr ? Names() : *spelt;
+  auto spellings = spelt == nullptr ? Names() : spelt->names;
   std::erase(spellings, name);
   if (const auto* found = by_name_.find(name)) {
     // Held on to, as its place in the map goes.
@@ -131,7 +133,7 @@ void OfferIndex::replace(const std::string& name,
   if (spellings.empty()) {
     by_folded_name_.erase(folded);
   } else {
-    by_folded_name_.set(folded, std::move(spellings));
+    by_folded_name_.set(folded, {std::move(spellings), text::NamePairs::of(folded)});
   }
 }
 
@@ -198,6 +200,16 @@ bool OfferIndex::visible(const Name& name, const Asking& asking) const {
   });
 }
 
+bool OfferIndex::fits(const Name& name, const Asking& asking) const {
+  if (!visible(name, asking)) return false;
+  const auto wanted = base::folded(asking.platform);
+  const auto& facts = (*choose(name, asking))->image.facts;
+  const auto& platforms = facts.platforms;
+  return wanted.empty() || platforms.empty() || facts.is_guessed("platform") ||
+         std::any_of(platforms.begin(), platforms.end(),
+                     [&](const auto& one) { return base::folded(one) == wanted; });
+}
+
 std::vector<const Offer*> OfferIndex::visible_to(const Asking& asking) const {
   std::vector<const Offer*> result;
   by_name_.each([&](const std::string& name, const auto& one) {
@@ -212,7 +224,7 @@ base::Outcome<const Offer*> OfferIndex::find(const std::string& name,
   const auto* exact = by_name_.find(name);
   if (exact != nullptr && !(*exact)->standing.empty()) return choose(**exact, asking);
   const auto* spelt = by_folded_name_.find(base::folded(name));
-  const auto spellings = spelt == nullptr ? Names() : *spelt;
+  const auto spellings = spelt == nullptr ? Names() : spelt->names;
   Names meant;
   for (const auto& one : spellings) {
     if (visible(**by_name_.find(one), asking)) meant.push_back(one);
@@ -235,12 +247,28 @@ base::Outcome<const Offer*> OfferIndex::find(const std::string& name,
                           fmt::format("'{}' {}", gone.name, held_back(gone.image)));
     }
   }
-  Names names;
-  by_name_.each([&](const std::string& offered, const auto& one) {
-    if (visible(*one, asking)) names.push_back(offered);
+  return base::refuse(Kind::kNotFound, fmt::format("'{}' is not on offer", shown));
+}
+
+std::optional<std::string> OfferIndex::nearest(const std::string& name,
+                                               const Asking& asking) const {
+  text::NearestSearch search(name);
+  by_folded_name_.each([&](const std::string& folded, const Spellings& one) {
+    search.offer(one.pairs, folded);
   });
-  return base::refuse(Kind::kNotFound, fmt::format("'{}' is not on offer", shown),
-                      text::nearest(name, names).value_or(""));
+  std::optional<std::string> best;
+  auto best_distance = std::numeric_limits<std::size_t>::max();
+  for (const auto* folded : search.likely()) {
+    const auto far = search.compare(*folded);
+    if (!far || *far > best_distance || (*far == best_distance && best)) continue;
+    best_distance = *far;
+    best.reset();
+    // Where the nearest is nothing for the asker, no other one was meant.
+    for (const auto& spelling : by_folded_name_.find(*folded)->names) {
+      if (fits(**by_name_.find(spelling), asking)) best = spelling;
+    }
+  }
+  return best;
 }
 
 }  // namespace vantro::catalog

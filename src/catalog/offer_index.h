@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,7 @@
 #include "base/outcome.h"
 #include "base/shared_map.h"
 #include "catalog/offers.h"
+#include "text/nearest.h"
 
 namespace vantro::catalog {
 
@@ -20,7 +22,8 @@ struct Asking {
   base::Address address;
   std::string protocol;
   base::WallTime now = 0;
-  std::string part = {};  // the folder that the asker is kept to; empty: all
+  std::string part = {};      // the folder that the asker is kept to; empty: all
+  std::string platform = {};  // of the device that asks; empty: not known
 };
 
 class OfferIndex {
@@ -38,10 +41,14 @@ class OfferIndex {
 
   // `name` as base::visible_name() gave it. Of several offers of a name the one to the
   // narrowest network that the asker is in. Letter case is forgiven where that leaves one
-  // name. kNotFound names the nearest that the asker may have; kDenied: the name is
-  // there, and its image is not handed out, or not over this protocol. The pointer lives
-  // as long as the index.
+  // name. kDenied: the name is there, and its image is not handed out, or not over this
+  // protocol. The pointer lives as long as the index.
   base::Outcome<const Offer*> find(const std::string& name, const Asking& asking) const;
+
+  // For a name that find() did not find: the one that was probably meant, if the asker
+  // may have it, and its image is for the asker's platform as far as both are known.
+  // Takes up to a millisecond with 100,000 names.
+  std::optional<std::string> nearest(const std::string& name, const Asking& asking) const;
 
   // One for each name that the asker can fetch, by name. The pointers live as long as the
   // index.
@@ -62,11 +69,16 @@ class OfferIndex {
     std::vector<Offer> withdrawn;  // at most one
   };
   using Names = std::vector<std::string>;
+  struct Spellings {
+    Names names;
+    text::NamePairs pairs;
+  };
 
   static std::shared_ptr<const Name> made(std::vector<Offer> standing,
                                           std::vector<Offer> withdrawn);
   base::Outcome<const Offer*> choose(const Name& name, const Asking& asking) const;
   bool visible(const Name& name, const Asking& asking) const;
+  bool fits(const Name& name, const Asking& asking) const;
   std::size_t open_offers(const Name& name) const;
   // Takes what is there under the name out, and puts the other in; null: nothing.
   void replace(const std::string& name, const std::shared_ptr<const Name>& with);
@@ -74,7 +86,7 @@ class OfferIndex {
   bool only_vouched_;
   std::size_t open_ = 0;
   base::SharedMap<std::string, std::shared_ptr<const Name>> by_name_;
-  base::SharedMap<std::string, Names> by_folded_name_;  // standing or withdrawn
+  base::SharedMap<std::string, Spellings> by_folded_name_;  // standing or withdrawn
   // SHA-256, and how many names of it were withdrawn.
   base::SharedMap<std::string, std::size_t> withdrawn_contents_;
 };

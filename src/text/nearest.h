@@ -1,10 +1,14 @@
 // The name that was most likely meant, for refusals that help.
 #pragma once
 
+#include <array>
+#include <bit>
 #include <cstddef>
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 namespace vantro::text {
@@ -14,10 +18,55 @@ namespace vantro::text {
 // Stops early and returns `limit + 1` where there are more than `limit`.
 std::size_t slips(std::string_view a, std::string_view b, std::size_t limit);
 
+// What a name is made of, in little: its pairs of neighbouring characters, letter case
+// aside. Two names that are near to each other have most of them in common.
+struct NamePairs {
+  std::array<std::uint64_t, 2> bits{};
+
+  static NamePairs of(std::string_view name);
+};
+
+// Looks for the nearest of many names in two steps: every candidate is offered, which
+// costs some nanoseconds, and the likeliest few are then compared character by character,
+// at a bounded cost. Where a great many are as likely as the one that was meant, another
+// may be found instead.
+class NearestSearch {
+ public:
+  // `asked` is read up to 255 bytes.
+  explicit NearestSearch(std::string_view asked);
+
+  // `candidate` is only kept, and must live until the search ends.
+  void offer(const NamePairs& pairs, const std::string& candidate) {
+    const auto missing = [](const NamePairs& from, const NamePairs& in) {
+      return std::popcount(from.bits[0] & ~in.bits[0]) +
+             std::popcount(from.bits[1] & ~in.bits[1]);
+    };
+    const int score = 2 * missing(last_part_, pairs) + missing(whole_, pairs);
+    if (score < worst_kept_) keep(score, candidate);
+  }
+  // Those worth comparing, the likeliest first.
+  std::vector<const std::string*> likely();
+
+  // How many slips it is away; nothing if that is too far to be meant, or farther than
+  // one that was compared before, or the time for it is used up.
+  std::optional<std::size_t> compare(const std::string& candidate);
+
+ private:
+  void keep(int score, const std::string& candidate);
+  void leave_the_likeliest();
+
+  std::string asked_;  // folded
+  NamePairs whole_;
+  NamePairs last_part_;
+  int worst_kept_ = 1 << 30;
+  std::vector<std::pair<int, const std::string*>> kept_;
+  std::size_t limit_;
+  std::size_t work_left_;  // cells of the tables of distances
+};
+
 // The candidate with the fewest slips, if they are few for the name's length (a third of
-// it, at least two); the first in the given order where several are as near. A candidate
-// that only lacks or adds folders in front, or an ending, counts as near. `asked` is read
-// up to 255 bytes.
+// it, 2 to 12); the likeliest where several are as near. A candidate that only lacks or
+// adds folders in front, or an ending, counts as near.
 std::optional<std::string> nearest(std::string_view asked,
                                    const std::vector<std::string>& candidates);
 

@@ -1,5 +1,6 @@
 #include "catalog/offer_index.h"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 namespace vantro::catalog {
@@ -30,7 +31,12 @@ Asking from(const std::string& address, const std::string& protocol = "tftp") {
 std::string found(const OfferIndex& index, const std::string& name,
                   const Asking& asking = from("192.0.2.7")) {
   const auto one = index.find(name, asking);
-  return one ? (*one)->image.name : "refused: " + base::in_full(one.error());
+  if (one) return (*one)->image.name;
+  auto refusal = one.error();
+  if (refusal.kind == base::Kind::kNotFound && refusal.nearest.empty()) {
+    refusal.nearest = index.nearest(name, asking).value_or("");
+  }
+  return "refused: " + base::in_full(refusal);
 }
 
 TEST(OfferIndex, PrefersTheExactNameAndForgivesCaseWhereOneIsLeft) {
@@ -49,6 +55,35 @@ TEST(OfferIndex, RefusesWithTheNearestOrWithNoneAtAll) {
             "refused: 'x-sistem-1.img' is not on offer; nearest: 'x-system-1.img'");
   EXPECT_EQ(found(index, "startup"), "refused: 'startup' is not on offer");
   EXPECT_EQ(found(index_of({}), "x"), "refused: 'x' is not on offer");
+}
+
+TEST(OfferIndex, SuggestsOnlyWhatTheAskerMayHaveAndWhatFitsItsPlatform) {
+  auto lattice = offer("lattice-system-7.img");
+  lattice.image.facts.platforms = {"lattice24"};
+  const OfferIndex index({offer("causeway-system-7.img", "198.51.100.0/24"), lattice}, {},
+                         false);
+  // The name that was meant is for others: no other one was meant.
+  EXPECT_EQ(found(index, "causeway-sistem-7.img"),
+            "refused: 'causeway-sistem-7.img' is not on offer");
+  auto asking = from("198.51.100.7");
+  EXPECT_EQ(index.nearest("causeway-sistem-7.img", asking), "causeway-system-7.img");
+  EXPECT_EQ(index.nearest("lattice-sistem-7.img", asking), "lattice-system-7.img");
+  asking.platform = "Lattice24";
+  EXPECT_EQ(index.nearest("lattice-sistem-7.img", asking), "lattice-system-7.img");
+  asking.platform = "causeway4";
+  EXPECT_EQ(index.nearest("lattice-sistem-7.img", asking), std::nullopt);
+}
+
+TEST(OfferIndex, FindsTheNearestOfAHundredThousand) {
+  std::vector<Offer> offers;
+  for (int i = 0; i < 100'000; ++i) {
+    offers.push_back(offer(fmt::format("site-{}/platform{}-system-7.{}.{}.img", i / 50,
+                                       i % 50, i % 7, i / 1000)));
+  }
+  const OfferIndex index(std::move(offers), {}, false);
+  EXPECT_EQ(index.nearest("site-1234/platform17-sytsem-7.5.61.img", from("192.0.2.7")),
+            "site-1234/platform17-system-7.5.61.img");
+  EXPECT_EQ(index.nearest("running-config", from("192.0.2.7")), std::nullopt);
 }
 
 TEST(OfferIndex, ShowsALongNameCutAndNothingThatDrivesATerminal) {
