@@ -32,7 +32,8 @@ const std::string kSelect =
     "r.address, r.complete, r.size, r.announced, r.md5, r.sha1, r.sha256, r.sha512, "
     "r.partial_file, r.arrived_at, r.protocol, r.account, r.why, r.whole, r.read_at, "
     "r.kind, r.is_text, r.changed, r.substance, r.last_seen_at, r.times_seen, "
-    "r.pinned_at, r.pinned_why, r.partial_sha256, r.ending from revisions r join "
+    "r.pinned_at, r.pinned_why, r.partial_sha256, r.ending, r.verdict, r.finding from "
+    "revisions r join "
     "backup_files f on f.id = r.file "
     "left join devices d on d.id = f.device ";
 
@@ -84,6 +85,8 @@ Revision revision_of(const db::Row& row) {
   one.pinned_why = row.text(28);
   one.partial_sha256 = row.text(29);
   one.ending = ending_of(row.text(30));
+  one.verdict = row.text(31);
+  one.finding = row.text(32);
   return one;
 }
 
@@ -140,8 +143,8 @@ File file_for(db::Transaction& t, const Holder& holder, const std::string& name)
   return made;
 }
 
-// What is copied into the file's row, from its revisions.
-void refresh(db::Transaction& t, std::int64_t file) {
+// What a file's row says of its newest revision, and what is usual.
+std::vector<Value> of_the_newest(db::Transaction& t, std::int64_t file) {
   const auto newest = t.query(
       "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
       "file = :f and " +
@@ -155,34 +158,54 @@ void refresh(db::Transaction& t, std::int64_t file) {
     std::nth_element(sizes.begin(), middle, sizes.end());
     usual = *middle;
   }
-  const auto counts =
-      t.query("select count(*), coalesce(max(number), 0), coalesce(max(case when " +
-                  kGood +
-                  " then 0 else arrived_at end), 0) from revisions where file = :f",
-              {file})
-          .front();
-  std::vector<Value> values{counts.integer(1), counts.integer(1), counts.integer(0)};
+  std::vector<Value> values;
   if (newest.empty()) {
-    for (const Value& none :
-         {Value(nullptr), Value(std::int64_t{0}), Value(std::int64_t{0}),
-          Value(std::int64_t{0}), Value(std::int64_t{0}), Value(std::string())}) {
-      values.push_back(none);
-    }
+    values = {nullptr,         std::int64_t{0}, std::int64_t{0},
+              std::int64_t{0}, std::int64_t{0}, std::string()};
   } else {
     const auto& row = newest.front();
     for (const std::size_t i : {0, 1, 2, 3, 4}) values.emplace_back(row.integer(i));
     values.emplace_back(row.text(5));
   }
   values.push_back(usual);
-  values.emplace_back(counts.integer(2));
+  return values;
+}
+
+const std::string kSetNewest =
+    "newest = :n, newest_number = :o, newest_at = :p, seen_at = :q, size = :s, kind = "
+    ":k, usual_size = :u";
+
+// What is copied into the file's row, from all of its revisions.
+void refresh(db::Transaction& t, std::int64_t file) {
+  auto values = of_the_newest(t, file);
+  const auto counts =
+      t.query("select count(*), coalesce(max(number), 0), coalesce(max(case when " +
+                  kGood +
+                  " then 0 else arrived_at end), 0) from revisions where file = :f",
+              {file})
+          .front();
+  for (const std::size_t i : {0, 1, 1, 2}) values.emplace_back(counts.integer(i));
   values.emplace_back(file);
   // A number is never given twice, also if the last one was removed.
-  t.run(
-      "update backup_files set last_number = case when last_number < :l then :m else "
-      "last_number end, revisions = :c, newest = :n, newest_number = :o, newest_at = :p, "
-      "seen_at = :q, size = :s, kind = "
-      ":k, usual_size = :u, broken_at = :b where id = :i",
-      values);
+  t.run("update backup_files set " + kSetNewest +
+            ", revisions = :c, last_number = case when last_number < :l then :m else "
+            "last_number end, broken_at = :b where id = :i",
+        values);
+}
+
+// The same after one more revision, without counting the others: there may be a great
+// many, and nobody else writes meanwhile.
+void refresh_with(db::Transaction& t, const Revision& added) {
+  auto values = of_the_newest(t, added.file);
+  const std::int64_t broken_at = added.good() ? 0 : added.arrived_at;
+  for (const auto value : {added.number, broken_at, broken_at}) {
+    values.emplace_back(value);
+  }
+  values.emplace_back(added.file);
+  t.run("update backup_files set " + kSetNewest +
+            ", revisions = revisions + 1, last_number = :l, broken_at = case when "
+            "broken_at < :b then :c else broken_at end where id = :i",
+        values);
 }
 
 // Those of two files in one row, by the time of their arrival.
@@ -246,6 +269,26 @@ Added see_again(db::Transaction& t, Revision known, const Revision& now) {
 
 }  // namespace
 
+void Backups::set_inside(db::Transaction& t, std::int64_t id, const std::string& verdict,
+                         const std::string& finding) {
+  t.run("update revisions set verdict = :v, finding = :f, to_look = 0 where id = :i",
+        {verdict, finding, id});
+}
+
+base::Outcome<std::vector<Revision>> Backups::to_look_into(std::size_t most) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Revision>> {
+    return revisions_of(t.query(kSelect + "where r.to_look = 1 order by r.id limit :m",
+                                {static_cast<std::int64_t>(most)}));
+  });
+}
+
+std::optional<Revision> Backups::with_content(db::Transaction& t,
+                                              const std::string& sha256) {
+  return first_of(
+      t.query(kSelect + "where r.sha256 = :s and r.complete = 1 order by r.id limit 1",
+              {sha256}));
+}
+
 Added Backups::add(db::Transaction& t, Revision revision) {
   const auto file = file_for(t, revision.holder, revision.name);
   revision.file = file.id;
@@ -279,9 +322,9 @@ Added Backups::add(db::Transaction& t, Revision revision) {
       "insert into revisions (id, file, number, address, complete, size, announced, md5, "
       "sha1, sha256, sha512, partial_file, arrived_at, protocol, account, why, whole, "
       "read_at, kind, is_text, changed, substance, last_seen_at, partial_sha256, "
-      "ending, times_seen, pinned_why) "
+      "ending, times_seen, pinned_why, to_look) "
       "values (:a, :b, :c, :d, :e, :f, :g, :h, :i, :j, :k, :l, :m, :n, :o, :p, 1, :q, "
-      ":r, :s, :t, :u, :v, :w, :x, 1, '')",
+      ":r, :s, :t, :u, :v, :w, :x, 1, '', :y)",
       {revision.id,
        revision.file,
        revision.number,
@@ -305,8 +348,10 @@ Added Backups::add(db::Transaction& t, Revision revision) {
        revision.substance,
        revision.last_seen_at,
        text_or_null(revision.partial_sha256),
-       std::string(word(revision.ending))});
-  refresh(t, file.id);
+       std::string(word(revision.ending)),
+       flag(revision.complete && !revision.text &&
+            revision.kind != FileKind::kConfiguration)});
+  refresh_with(t, revision);
   const bool good_now = revision.good();
   return {std::move(revision), false, good_now};
 }
@@ -676,8 +721,9 @@ base::Outcome<std::vector<FileOverview>> Backups::overview(
     const std::string select =
         "select f.id, f.device, coalesce(d.name, f.address), d.site, d.platform, "
         "d.backup_every, d.made_at, f.name, f.revisions, f.newest_number, f.newest_at, "
-        "f.seen_at, f.size, f.kind, f.usual_size, f.broken_at from backup_files f left "
-        "join devices d on d.id = f.device ";
+        "f.seen_at, f.size, f.kind, f.usual_size, f.broken_at, r.sha256, r.finding from "
+        "backup_files f left join devices d on d.id = f.device left join revisions r on "
+        "r.id = f.newest ";
     const auto rows =
         holder ? t.query(select + "where " + kOfHolder + "order by f.name",
                          {device_of(*holder), address_of(*holder)})
@@ -701,6 +747,8 @@ base::Outcome<std::vector<FileOverview>> Backups::overview(
       one.kind = parse_kind(row.text(13)).value_or(FileKind::kOther);
       if (!row.is_null(14)) one.usual_size = unsigned_of(row, 14);
       one.broken_at = row.integer(15);
+      one.sha256 = row.text(16);
+      one.finding = row.text(17);
       files.push_back(std::move(one));
     }
     return files;

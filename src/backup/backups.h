@@ -43,6 +43,9 @@ struct FileOverview {
   // Of the complete ones before it, the one in the middle; nothing if there are none.
   std::optional<std::uint64_t> usual_size;
   base::WallTime broken_at = 0;  // when one came last that is not good; 0: never
+  // Of the newest good one.
+  std::string sha256;
+  std::string finding;  // what a look inside found wrong; empty: nothing
 };
 
 // Where a file went that was given to another holder.
@@ -73,6 +76,14 @@ class Backups {
 
   // Files it under its holder and name; id, file, number and `changed` are given here.
   // Its bytes must be in vault/ or partial/ already.
+  // What a look inside came to, as Revision has it.
+  static void set_inside(db::Transaction& transaction, std::int64_t revision,
+                         const std::string& verdict, const std::string& finding);
+  // Those that are still to be looked into, the oldest first.
+  base::Outcome<std::vector<Revision>> to_look_into(std::size_t most) const;
+  // A complete revision with these bytes; nothing if there is none.
+  static std::optional<Revision> with_content(db::Transaction& transaction,
+                                              const std::string& sha256);
   static Added add(db::Transaction& transaction, Revision revision);
   // What counts of it, by other rules than before.
   static void judge_again(db::Transaction& transaction, std::int64_t id,

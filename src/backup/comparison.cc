@@ -35,6 +35,7 @@ text::LineKeys keys_of(const std::vector<std::string_view>& lines,
 struct Masked {
   std::string text;
   std::size_t secrets = 0;
+  bool doubtful = false;
 };
 
 std::vector<Masked> masked_lines(const std::vector<std::string_view>& lines, Mask& mask) {
@@ -42,8 +43,10 @@ std::vector<Masked> masked_lines(const std::vector<std::string_view>& lines, Mas
   shown.reserve(lines.size());
   for (const auto line : lines) {
     const auto before = mask.masked();
+    const auto doubtful = mask.doubtful();
     auto text = mask.line(line);
-    shown.push_back({std::move(text), mask.masked() - before});
+    shown.push_back(
+        {std::move(text), mask.masked() - before, mask.doubtful() > doubtful});
   }
   return shown;
 }
@@ -80,6 +83,7 @@ Comparison compare(std::string_view before, std::string_view after,
       const auto& masked =
           line.after != 0 ? after_shown[line.after - 1] : before_shown[line.before - 1];
       result.masked += masked.secrets;
+      if (masked.doubtful) ++result.doubtful;
       shown.lines.push_back({sign, line.before, line.after, masked.text});
     }
     result.hunks.push_back(std::move(shown));

@@ -29,6 +29,8 @@ struct Comparison {
   std::size_t removed = 0, added = 0;
   std::size_t left_out = 0;  // lines that do not count, on either side
   std::size_t masked = 0;    // secrets in the hunks that are not shown
+  std::size_t doubtful = 0;  // lines in them that look as if they held one, and are shown
+  bool without_secrets = false;  // these were left out of the comparison
   std::vector<ShownHunk> hunks;
 };
 

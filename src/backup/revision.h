@@ -64,6 +64,10 @@ struct Revision {
   std::int64_t times_seen = 1;      // in a row, before other bytes came
   std::optional<base::WallTime> pinned_at;
   std::string pinned_why;
+  // What a look inside came to (probe::word()), and what is wrong with it; empty: it was
+  // not looked into, or nothing is.
+  std::string verdict;
+  std::string finding;
 
   // It counts as the device's backup.
   bool good() const { return complete && ending != Ending::kUnconfirmed; }

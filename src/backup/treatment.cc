@@ -1,55 +1,73 @@
 #include "backup/treatment.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "base/bytes.h"
 #include "base/visible_name.h"
 #include "crypto/digests.h"
 #include "text/line_diff.h"
+#include "text/secrets.h"
 
 namespace vantro::backup {
-namespace {}  // namespace
+namespace {
 
-const std::vector<text::LineExpression>& usual_secrets() {
-  // Everything to the line's end is taken for the secret: what stands between the word
-  // and it (a number for the kind of hash, a name) differs too much.
-  static const std::vector<text::LineExpression> expressions{
-      {"",
-       R"((?i)\b(?:password|passwd|passphrase|secret|community|psk|token|credential)s?\b["']?[ \t]*[:=]?[ \t]*(\S.*))"},
-      {"",
-       R"((?i)\b(?:pre-?shared|private|shared|auth|authentication|priv|privacy|encryption|api|wpa|radius|tacacs)[ _-]?key\b["']?[ \t]*[:=]?[ \t]*(\S.*))"},
-      {"", R"((\$[0-9a-zA-Z]{1,10}\$[./0-9A-Za-z$=,+-]{8,}))"},
-  };
-  return expressions;
+bool begins_a_key(std::string_view line) {
+  return line.find("-----BEGIN ") != std::string_view::npos ||
+         line.find("---- BEGIN ") != std::string_view::npos;
+}
+
+bool ends_a_key(std::string_view line) {
+  return line.find("-----END ") != std::string_view::npos ||
+         line.find("---- END ") != std::string_view::npos;
+}
+
+}  // namespace
+
+std::string Mask::marked(std::string_view secret) {
+  ++masked_;
+  const auto mark = mark_(secret);
+  return mark.empty() ? "<masked>" : fmt::format("<masked:{}>", mark);
 }
 
 std::string Mask::line(std::string_view text) {
   if (rules_.empty()) return std::string(text);
-  if (in_key_) {
-    if (text.find("-----END ") != std::string_view::npos) {
-      in_key_ = false;
-      return std::string(text);
-    }
-    if (text.find_first_not_of(" \t") == std::string_view::npos) return std::string(text);
-    ++masked_;
-    return fmt::format("<masked:{}>", mark_(text));
-  }
-  if (text.find("-----BEGIN ") != std::string_view::npos &&
-      text.find("PRIVATE KEY-----") != std::string_view::npos) {
-    in_key_ = true;
+  if (in_key_ && ends_a_key(text)) {
+    in_key_ = false;
     return std::string(text);
   }
-  return rules_.replaced(text, [&](std::string_view secret) {
-    ++masked_;
-    return fmt::format("<masked:{}>", mark_(secret));
-  });
+  if (in_key_) {
+    const bool blank = text.find_first_not_of(" \t\r") == std::string_view::npos;
+    return blank ? std::string(text) : marked(text);
+  }
+  if (begins_a_key(text)) {
+    in_key_ = !ends_a_key(text);
+    return in_key_ ? std::string(text) : marked(text);
+  }
+  auto spans = rules_.own.meant(text);
+  if (rules_.usual) {
+    const auto usual = text::usual_secrets(text);
+    spans.insert(spans.end(), usual.begin(), usual.end());
+    std::sort(spans.begin(), spans.end());
+  }
+  std::string result;
+  std::size_t from = 0;
+  for (std::size_t i = 0; i < spans.size();) {
+    const auto begin = spans[i].first;
+    auto end = spans[i].second;
+    while (++i < spans.size() && spans[i].first <= end) {
+      end = std::max(end, spans[i].second);
+    }
+    result += text.substr(from, begin - from);
+    result += marked(text.substr(begin, end - begin));
+    from = end;
+  }
+  result += text.substr(from);
+  if (text::looks_like_a_secret(result)) ++doubtful_;
+  return result;
 }
 
 base::Outcome<Treatment> Treatment::make(TreatmentConfig config) {
-  if (config.usual_secrets) {
-    config.secrets.insert(config.secrets.end(), usual_secrets().begin(),
-                          usual_secrets().end());
-  }
   Treatment made(config);
   for (const auto& one : config.kinds) {
     auto pattern = text::NamePattern::make(one.pattern);

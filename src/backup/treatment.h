@@ -26,34 +26,44 @@ struct TreatmentConfig {
   std::vector<KindPattern> kinds;
   std::vector<text::LineExpression> left_out;  // of comparisons
   std::vector<text::LineExpression> secrets;
-  bool usual_secrets = true;  // those that usual_secrets() has as well
+  bool usual_secrets = true;  // what devices usually write, as well
   // Text up to this size is a configuration, in bytes.
   std::uint64_t configuration_up_to = 16 << 20;
 };
 
-// Passwords, keys and the like as many devices write them.
-const std::vector<text::LineExpression>& usual_secrets();
+// What is masked for devices of one platform.
+struct SecretRules {
+  text::LineRules own;  // as the settings have them
+  bool usual = false;   // and what devices usually write (text/secrets.h)
+
+  bool empty() const { return own.empty() && !usual; }
+};
 
 // Shows the lines of one text, in their order, without its secrets. In the place of each
 // stands "<masked:1f3a>": equal secrets have equal marks, so that a change of one can be
-// seen. Also masks the lines of private keys in PEM form (RFC 7468).
+// seen. Also masks the lines between "BEGIN" and "END" of keys and certificates (RFC 7468
+// and its likes).
 class Mask {
  public:
   // `mark` gives four digits or so from which nobody can tell the secret.
   using Mark = std::function<std::string(std::string_view secret)>;
   // Nothing is masked without rules.
-  Mask(text::LineRules rules, Mark mark)
-      : rules_(std::move(rules)), mark_(std::move(mark)) {}
+  Mask(SecretRules rules, Mark mark) : rules_(std::move(rules)), mark_(std::move(mark)) {}
 
   std::string line(std::string_view text);
   // So far.
   std::size_t masked() const { return masked_; }
+  // Lines that still look as if they held one.
+  std::size_t doubtful() const { return doubtful_; }
 
  private:
-  text::LineRules rules_;
+  std::string marked(std::string_view secret);
+
+  SecretRules rules_;
   Mark mark_;
   bool in_key_ = false;
   std::size_t masked_ = 0;
+  std::size_t doubtful_ = 0;
 };
 
 class Treatment {
@@ -70,8 +80,8 @@ class Treatment {
   text::LineRules left_out(const std::string& platform) const {
     return left_out_.of(platform);
   }
-  text::LineRules secrets(const std::string& platform) const {
-    return secrets_.of(platform);
+  SecretRules secrets(const std::string& platform) const {
+    return {secrets_.of(platform), config_.usual_secrets};
   }
 
  private:

@@ -60,6 +60,11 @@ Spans spans_of(std::string_view line,
 
 }  // namespace
 
+std::vector<std::pair<std::size_t, std::size_t>> LineRules::meant(
+    std::string_view line) const {
+  return spans_of(line, expressions_);
+}
+
 std::string LineRules::replaced(std::string_view line, const StandIn& stand_in) const {
   std::string result;
   std::size_t from = 0;

@@ -11,6 +11,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
 #include "base/outcome.h"
@@ -36,6 +37,8 @@ class LineRules {
   // again. Empty if there are none.
   const std::string& identity() const { return identity_; }
 
+  // What is meant in the line: [begin, end), in order, not overlapping.
+  std::vector<std::pair<std::size_t, std::size_t>> meant(std::string_view line) const;
   // The line with `stand_in(meant)` in place of everything that is meant.
   using StandIn = std::function<std::string(std::string_view)>;
   std::string replaced(std::string_view line, const StandIn& stand_in) const;

@@ -38,8 +38,7 @@ TEST(Treatment, MasksWhatDevicesUsuallyWrite) {
   EXPECT_EQ(mask.line("  pre-shared-key \"a b c\""), "  pre-shared-key <masked:7>");
   EXPECT_EQ(mask.line("SECRET=x"), "SECRET=<masked:1>");
   EXPECT_EQ(mask.line("\"community\": \"public\","), "\"community\": <masked:9>");
-  EXPECT_EQ(mask.line("user a hash $6$abcdefgh$ijklmnop end"),
-            "user a hash <masked:20> end");
+  EXPECT_EQ(mask.line("user a hash $6$abcdefgh$ijklmnop end"), "user a hash <masked:24>");
   EXPECT_EQ(mask.line("no password"), "no password");
   EXPECT_EQ(mask.line("description key account"), "description key account");
   EXPECT_EQ(mask.masked(), 5u);
