@@ -4,6 +4,7 @@
 #include <arpa/inet.h>
 #include <cstring>
 #include <fmt/format.h>
+#include <net/if.h>
 
 #include "base/numbers.h"
 
@@ -15,6 +16,14 @@ constexpr std::array<std::uint8_t, 12> kMapped{0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0xf
 }  // namespace
 
 std::optional<Address> Address::parse(std::string_view text) {
+  const auto percent = text.find('%');
+  if (percent != std::string_view::npos) {
+    const auto address = parse(text.substr(0, percent));
+    const auto zone = text.substr(percent + 1);
+    const bool sound = !zone.empty() && zone.size() < IF_NAMESIZE &&
+                       zone.find_first_of("%/ ") == std::string_view::npos;
+    return address && address->is_link_local() && sound ? address : std::nullopt;
+  }
   const std::string copy(text);
   in_addr four{};
   if (inet_pton(AF_INET, copy.c_str(), &four) == 1) return v4(ntohl(four.s_addr));
@@ -58,6 +67,10 @@ bool Address::is_loopback() const {
 
 bool Address::is_multicast() const {
   return is_v4() ? v4_host_order() >> 28 == 14 : bytes_[0] == 0xff;
+}
+
+bool Address::is_link_local() const {
+  return bytes_[0] == 0xfe && (bytes_[1] & 0xc0) == 0x80;
 }
 
 Address Address::network() const {
@@ -137,12 +150,24 @@ std::optional<Endpoint> Endpoint::parse(std::string_view text,
   }
   const auto address = Address::parse(host);
   if (!address || !port) return std::nullopt;
-  return Endpoint{*address, *port};
+  std::uint32_t zone = 0;
+  if (const auto percent = host.find('%'); percent != std::string_view::npos) {
+    const std::string name(host.substr(percent + 1));
+    const auto number = parse_number<std::uint32_t>(name);
+    zone = number ? *number : ::if_nametoindex(name.c_str());
+    if (zone == 0) return std::nullopt;
+  }
+  return Endpoint{*address, *port, zone};
 }
 
 std::string Endpoint::text() const {
   if (address.is_v4()) return fmt::format("{}:{}", address.text(), port);
-  const auto in_zone = zone == 0 ? std::string() : fmt::format("%{}", zone);
+  std::string in_zone;
+  if (zone != 0) {
+    std::array<char, IF_NAMESIZE> name{};
+    const bool known = ::if_indextoname(zone, name.data()) != nullptr;
+    in_zone = known ? fmt::format("%{}", name.data()) : fmt::format("%{}", zone);
+  }
   return fmt::format("[{}{}]:{}", address.text(), in_zone, port);
 }
 

@@ -12,7 +12,9 @@ namespace vantro::base {
 
 class Address {
  public:
-  // IPv4 (four numbers with dots) or IPv6 (RFC 4291, 2.2). Nothing for anything else.
+  // IPv4 (four numbers with dots) or IPv6 (RFC 4291, 2.2). Behind a link-local one
+  // "%eth0" may say the interface (RFC 4007, 11), as people copy it from elsewhere: an
+  // address is compared without it. Nothing for anything else.
   static std::optional<Address> parse(std::string_view text);
   static Address v4(std::uint32_t host_order);
 
@@ -22,6 +24,8 @@ class Address {
   bool is_unspecified() const;
   bool is_loopback() const;
   bool is_multicast() const;
+  // IPv6 fe80::/10 (RFC 4291, 2.5.6).
+  bool is_link_local() const;
   // The network that it is taken to be in where nothing is known of masks: IPv4 /24,
   // IPv6 /64. The rest is zero.
   Address network() const;
@@ -66,8 +70,9 @@ struct Endpoint {
   // else 0.
   std::uint32_t zone = 0;
 
-  // "192.0.2.1:69", "[2001:db8::1]:69", or either without a port if one is given here.
-  // A zone is not read.
+  // "192.0.2.1:69", "[2001:db8::1]:69", "[fe80::1%eth0]:69", or any of them without a
+  // port if one is given here. Nothing, too, for an interface that this machine does not
+  // have.
   static std::optional<Endpoint> parse(std::string_view text,
                                        std::optional<std::uint16_t> default_port = {});
   std::string text() const;

@@ -31,6 +31,18 @@ const Protocol* find_protocol(std::string_view name) {
   return found == kProtocols.end() ? nullptr : &*found;
 }
 
+std::vector<std::string> spoken_with(std::string_view name) {
+  const auto* known = find_protocol(name);
+  if (known == nullptr) return {std::string(name)};
+  std::vector<std::string> names;
+  for (const auto& one : kProtocols) {
+    const bool same =
+        one.usual_port == known->usual_port && one.protects == known->protects;
+    if (same) names.emplace_back(one.name);
+  }
+  return names;
+}
+
 Outcome<std::vector<std::string>> parse_protocols(std::string_view text) {
   std::vector<std::string> result;
   const auto lower = folded(text);

@@ -34,6 +34,10 @@ std::span<const Protocol> protocols();
 // By its name; null if it is none of them.
 const Protocol* find_protocol(std::string_view name);
 
+// The protocols that one connection may turn out to speak, where it began with this one:
+// SCP and SFTP; else this one alone.
+std::vector<std::string> spoken_with(std::string_view name);
+
 // "tftp" and the like parted by commas or spaces, letter case aside; lower-case, each
 // once. kInvalid: a word that is no protocol here.
 Outcome<std::vector<std::string>> parse_protocols(std::string_view text);

@@ -32,7 +32,10 @@ std::string duration_text(double seconds) {
   const auto whole = static_cast<std::uint64_t>(seconds + 0.5);
   if (whole < 60) return fmt::format("{} s", whole);
   if (whole < 3600) return fmt::format("{} min {:02} s", whole / 60, whole % 60);
-  return fmt::format("{} h {:02} min", whole / 3600, whole % 3600 / 60);
+  const auto hours = whole / 3600;
+  if (hours < 48) return fmt::format("{} h {:02} min", hours, whole % 3600 / 60);
+  if (hours < 30 * 24) return fmt::format("{} days {} h", hours / 24, hours % 24);
+  return fmt::format("{} days", hours / 24);
 }
 
 std::string times_text(std::uint64_t count) {

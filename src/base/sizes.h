@@ -14,7 +14,7 @@ std::string size_text(std::uint64_t bytes);
 // "1.2 MiB/s"
 std::string rate_text(double bytes_per_second);
 
-// "20 ms", "1.4 s", "12 s", "3 min 20 s", "2 h 05 min"
+// "20 ms", "1.4 s", "12 s", "3 min 20 s", "2 h 05 min", "2 days 4 h", "414 days"
 std::string duration_text(double seconds);
 
 // "once", "twice", "3 times"

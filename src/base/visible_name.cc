@@ -1,5 +1,7 @@
 #include "base/visible_name.h"
 
+#include <algorithm>
+#include <array>
 #include <fmt/format.h>
 
 namespace vantro::base {
@@ -24,12 +26,45 @@ std::size_t sequence(std::string_view text) {
   return length;
 }
 
-bool is_control(char c) {
-  const auto byte = static_cast<unsigned char>(c);
-  return byte < 0x20 || byte == 0x7f;
+// REQUIRES: text begins with a sequence of that length.
+std::uint32_t decoded(std::string_view text, std::size_t length) {
+  const auto at = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+  if (length == 1) return at(0);
+  std::uint32_t point = at(0) & (0x7fu >> length);
+  for (std::size_t i = 1; i < length; ++i) point = point << 6 | (at(i) & 0x3fu);
+  return point;
+}
+
+// Characters that nobody sees, or that change how others are seen: controls (Cc), which
+// drive terminals, line and paragraph separators (Zl, Zp), and format characters (Cf),
+// which reorder text or take no room. From the Unicode Character Database, version 15.
+bool is_unseen(std::uint32_t point) {
+  struct Range {
+    std::uint32_t first;
+    std::uint32_t last;
+  };
+  constexpr std::array<Range, 23> kUnseen{{
+      {0x0000, 0x001f},   {0x007f, 0x009f},   {0x00ad, 0x00ad},   {0x0600, 0x0605},
+      {0x061c, 0x061c},   {0x06dd, 0x06dd},   {0x070f, 0x070f},   {0x0890, 0x0891},
+      {0x08e2, 0x08e2},   {0x180e, 0x180e},   {0x200b, 0x200f},   {0x2028, 0x202e},
+      {0x2060, 0x2064},   {0x2066, 0x206f},   {0xfeff, 0xfeff},   {0xfff9, 0xfffb},
+      {0x110bd, 0x110bd}, {0x110cd, 0x110cd}, {0x13430, 0x1343f}, {0x1bca0, 0x1bca3},
+      {0x1d173, 0x1d17a}, {0xe0001, 0xe0001}, {0xe0020, 0xe007f},
+  }};
+  const auto* const found = std::lower_bound(
+      kUnseen.begin(), kUnseen.end(), point,
+      [](const Range& range, std::uint32_t p) { return range.last < p; });
+  return found != kUnseen.end() && found->first <= point;
 }
 
 }  // namespace
+
+Character first_character(std::string_view text) {
+  const auto length = sequence(text);
+  if (length == 0) return {text.substr(0, 1), 0, false};
+  const auto point = decoded(text, length);
+  return {text.substr(0, length), point, !is_unseen(point)};
+}
 
 bool is_utf8(std::string_view text) {
   while (!text.empty()) {
@@ -67,17 +102,15 @@ std::string folded(std::string_view text) {
 std::string printable(std::string_view text, std::size_t longest) {
   std::string result;
   while (!text.empty()) {
-    const auto length = sequence(text);
+    const auto one = first_character(text);
+    text.remove_prefix(one.bytes.size());
     std::string piece;
-    // C1 controls (U+0080 to U+009F) drive some terminals as ESC does.
-    const bool c1 = length == 2 && static_cast<unsigned char>(text[0]) == 0xc2 &&
-                    static_cast<unsigned char>(text[1]) < 0xa0;
-    if (length == 0 || is_control(text[0]) || c1) {
-      piece = fmt::format("\\x{:02x}", static_cast<unsigned char>(text[0]));
-      text.remove_prefix(1);
+    if (one.visible) {
+      piece = one.bytes;
     } else {
-      piece = text.substr(0, length);
-      text.remove_prefix(length);
+      for (const char c : one.bytes) {
+        piece += fmt::format("\\x{:02x}", static_cast<unsigned char>(c));
+      }
     }
     if (result.size() + piece.size() > longest) return result + "...";
     result += piece;
@@ -106,8 +139,17 @@ Outcome<std::string> visible_name(std::string_view typed) {
     ends_as_folder = part.empty() || part == ".";
     if (ends_as_folder) continue;
     if (part == "..") return bad("holds '..', which is never followed");
-    for (const char c : part) {
-      if (is_control(c)) return bad("holds a control character");
+    for (auto left = part; !left.empty();) {
+      const auto one = first_character(left);
+      if (!one.visible) {
+        const bool control = one.point < 0x20 || (one.point >= 0x7f && one.point < 0xa0);
+        const auto why =
+            control
+                ? std::string("holds a control character")
+                : fmt::format("holds a character that nobody sees, U+{:04X}", one.point);
+        return bad(why.c_str());
+      }
+      left.remove_prefix(one.bytes.size());
     }
     ends_as_folder = slash != std::string_view::npos && rest.empty();
     if (!name.empty()) name += '/';

@@ -4,6 +4,7 @@
 // without changing the meaning is forgiven; what could reach outside the tree is not.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <string_view>
 
@@ -16,8 +17,9 @@ namespace vantro::base {
 inline constexpr std::size_t kLongestName = 255;
 
 // The one spelling of a name: no leading slash, no "./", no doubled slashes, "/" for a
-// backslash. Refused with kInvalid: an empty name, "..", control characters and NUL,
-// bytes that are not UTF-8, a name that ends in a slash, more than kLongestName bytes.
+// backslash. Refused with kInvalid: an empty name, "..", characters that are not visible
+// (below), bytes that are not UTF-8, a name that ends in a slash, more than kLongestName
+// bytes.
 Outcome<std::string> visible_name(std::string_view typed);
 
 // Whether a name lies in the folder. Every name lies in "".
@@ -32,11 +34,22 @@ std::string_view trimmed(std::string_view text);
 // Lower-case for ASCII letters; other bytes stay.
 std::string folded(std::string_view text);
 
-// Text from outside, safe on a terminal, in a log line and in an error packet: control
-// characters and bytes that are not UTF-8 as \xNN, and cut with "..." after longest
-// bytes.
+// Text from outside, safe on a terminal, in a log line and in an error packet: what is
+// not visible (below), and bytes that are not UTF-8, as \xNN; cut with "..." after
+// `longest` bytes.
 std::string printable(std::string_view text, std::size_t longest = 120);
 
 bool is_utf8(std::string_view text);
+
+struct Character {
+  std::string_view bytes;   // its UTF-8 sequence; one byte where there is no valid one
+  std::uint32_t point = 0;  // Unicode's number of it
+  // Not: controls, which drive terminals; format characters, which reorder text or take
+  // no room; and what is not UTF-8.
+  bool visible = false;
+};
+
+// REQUIRES: text is not empty.
+Character first_character(std::string_view text);
 
 }  // namespace vantro::base

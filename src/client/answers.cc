@@ -11,6 +11,7 @@
 #include "base/visible_name.h"
 #include "client/render.h"
 #include "crypto/digests.h"
+#include "crypto/signature.h"
 
 namespace vantro::client {
 
@@ -21,11 +22,11 @@ void JsonList::add(const std::string& item) {
     text += c;
     if (c == '\n') text += "    ";
   }
-  terminal_.write(text);
+  terminal_.write_json(text);
 }
 
 void JsonList::end() {
-  terminal_.write(any_ ? "\n  ]\n}\n" : "{\n  \"" + name_ + "\": []\n}\n");
+  terminal_.write_json(any_ ? "\n  ]\n}\n" : "{\n  \"" + name_ + "\": []\n}\n");
 }
 
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty) {
@@ -119,6 +120,14 @@ Result<std::string> read_text(const std::string& file, std::size_t most) {
   }
 }
 
+Result<std::string> read_proof(const std::string& file) {
+  auto bytes = read_text(file);
+  if (!bytes) return bytes;
+  auto text = crypto::as_text(std::move(*bytes));
+  if (!text) return wrong_use(file + ": " + text.error().sentence);
+  return *text;
+}
+
 Done save(const ApiClient& api, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded) {
   const bool to_stdout = file == "-";
@@ -132,7 +141,8 @@ Done save(const ApiClient& api, const std::string& target, const std::string& fi
                       "over it",
                       file)});
     }
-    opened.reset(::open(beside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600));
+    opened.reset(::open(beside.c_str(),
+                        O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0600));
     if (!opened) return file_failure(beside, errno);
   }
   const int fd = to_stdout ? STDOUT_FILENO : opened.get();

@@ -26,7 +26,9 @@ Done show_answer(const Context& context, const Result<Answered<T>>& answer, F pe
   if (!answer) return tl::unexpected(answer.error());
   const Terminal terminal(stdout);
   if (context.json) {
-    terminal.write(api::indented(answer->text) + "\n");
+    // An operation that has nothing to tell sends nothing.
+    terminal.write_json((answer->text.empty() ? "{}" : api::indented(answer->text)) +
+                        "\n");
   } else {
     people(terminal, answer->value);
   }
@@ -58,6 +60,9 @@ class JsonList {
 
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty);
 void write_digests(const Terminal& terminal, const api::Digests& digests);
+
+// A signature or key as text, also where the file is binary OpenPGP.
+Result<std::string> read_proof(const std::string& file);
 
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
 // A time or a span as it was typed, as the API wants it; empty for "ever".

@@ -168,6 +168,7 @@ class ApiClient::Request {
     if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
     if (status() == 401) return {ExitCode::kToken, std::move(sentence), problem};
     const auto code = status() == 404                       ? ExitCode::kNotFound
+                      : status() == 400                     ? ExitCode::kUsage
                       : problem.kind == "checksum-mismatch" ? ExitCode::kChecksum
                                                             : ExitCode::kRefused;
     return {code, std::move(sentence), problem};

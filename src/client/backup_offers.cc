@@ -28,6 +28,10 @@ void write_offer(const Terminal& terminal, const api::BackupOffer& offer) {
                              exact_size(offer.size)));
   terminal.write(fmt::format("  on offer to {} until {}\n", shown(offer.to),
                              shown_time(offer.until)));
+  if (!offer.caution.empty()) {
+    terminal.write(terminal.toned(
+        fmt::format("  CAUTION: {}\n", shown(offer.caution, 400)), Tone::kBad));
+  }
 }
 
 Done offer_backup(const Context& context, const OfferOptions& options) {

@@ -84,7 +84,7 @@ void write_report(const Terminal& terminal, const api::ChangeReport& report) {
 
 Done write_file(const std::string& file, const std::string& text, bool force) {
   const base::UniqueFd to(::open(
-      file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | (force ? O_TRUNC : O_EXCL), 0666));
+      file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | (force ? O_TRUNC : O_EXCL), 0600));
   if (!to) return file_failure(file, errno);
   if (!write_all(to.get(), base::as_bytes(text))) return file_failure(file, errno);
   return {};

@@ -30,6 +30,14 @@ std::string title_of(const api::Backup& backup) {
 
 namespace {
 
+std::string doubtful_text(std::size_t lines) {
+  return fmt::format(
+      "  doubtful {} line(s) look as if they held a secret and are not masked; look at "
+      "them, "
+      "and add a pattern to [[backups.secret]] if they do",
+      lines);
+}
+
 using Align = Table::Align;
 
 struct SaveOptions {
@@ -48,6 +56,7 @@ std::string state_of(const api::Backup& backup) {
     return state + (backup.why.empty() ? "" : ": " + backup.why);
   }
   std::string state = "complete";
+  if (!backup.finding.empty()) state += ", but " + backup.finding;
   if (backup.ending == "unconfirmed") state = backup.why;
   if (backup.ending == "unknown-size") state += ", size never announced";
   if (backup.ending == "cut") state += ", TLS cut at its end";
@@ -63,8 +72,9 @@ std::string state_of(const api::Backup& backup) {
 }
 
 bool looks_damaged(const api::Backup& backup) {
-  return !backup.complete || backup.ending == "unconfirmed" ||
-         backup.recognised.starts_with("the size of");
+  return !backup.complete || backup.ending == "unconfirmed" || !backup.finding.empty() ||
+         backup.recognised.starts_with("the size of") ||
+         backup.recognised.starts_with("differs");
 }
 
 // The state of a file in the overview, the worst first.
@@ -74,10 +84,12 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
   }
   if (file.revision == 0) return {"none that is complete and confirmed", Tone::kBad};
   if (file.shrunk) {
-    return {
-        fmt::format("shrank: usually {}", base::size_text(file.usual_size.value_or(0))),
-        Tone::kBad};
+    return {file.usual_size
+                ? fmt::format("shrank: usually {}", base::size_text(*file.usual_size))
+                : "empty",
+            Tone::kBad};
   }
+  if (!file.doubt.empty()) return {"complete, but " + file.doubt, Tone::kBad};
   if (file.broken_at && *file.broken_at > file.seen_at.value_or("")) {
     return {"complete; a later one was cut off or not confirmed " + ago(*file.broken_at),
             Tone::kBad};
@@ -183,9 +195,17 @@ Done show_backup(const Context& context, const api::RevisionAsked& asked) {
           terminal.write(fmt::format("  kind     {}{}\n", backup.kind,
                                      backup.text ? ", text" : ", binary"));
         }
+        if (!backup.caution.empty()) {
+          terminal.write(terminal.toned(
+              fmt::format("  CAUTION  {}\n", shown(backup.caution, 400)), Tone::kBad));
+        }
         if (backup.secrets > 0) {
           terminal.write(fmt::format("  secrets  {}, masked wherever it is shown\n",
                                      backup.secrets));
+        }
+        if (backup.doubtful > 0) {
+          terminal.write(terminal.toned(doubtful_text(backup.doubtful), Tone::kBad) +
+                         "\n");
         }
         if (backup.announced) {
           terminal.write(
@@ -230,18 +250,25 @@ Done save_backup(const Context& context, const SaveOptions& options) {
   if (target == "-") return {};
   const Terminal terminal(stdout);
   if (context.json) {
-    terminal.write(api::indented(api::with_text(answer->text, "saved_to", target)) +
-                   "\n");
+    terminal.write_json(api::indented(api::with_text(answer->text, "saved_to", target)) +
+                        "\n");
     return {};
   }
   terminal.write(fmt::format("{}: revision {} of {} from {}, {}\n", target,
                              backup.revision, base::printable(backup.name, 255),
                              shown(backup.holder), exact_size(backup.size)));
+  if (!backup.caution.empty()) {
+    terminal.write(terminal.toned(
+        fmt::format("  CAUTION: {}\n", shown(backup.caution, 400)), Tone::kBad));
+  }
   if (options.masked) {
     terminal.write(
         fmt::format("  {} secret(s) masked: it is for reading, no device can "
                     "be set up with it\n",
                     backup.secrets));
+    if (backup.doubtful > 0) {
+      terminal.write(terminal.toned(doubtful_text(backup.doubtful), Tone::kBad) + "\n");
+    }
   } else if (backup.complete) {
     terminal.write(fmt::format("  SHA-256 {} as recorded\n", backup.digests->sha256));
   } else {

@@ -202,7 +202,7 @@ CommandLine::Parsed CommandLine::parse(int argc, char** argv) const {
             static_cast<int>(ExitCode::kUsage),
             (unknown.empty() ? std::string(error.what())
                              : "'" + unknown.front() + "' is not understood here") +
-                "; --help behind a command shows what can be given",
+                "; add --help to a command to see what it takes",
             false};
   }
   return {line_->chosen, std::nullopt, "",

@@ -112,6 +112,15 @@ std::string counts_text(const api::TextComparison& comparison) {
   if (comparison.masked > 0) {
     add(counted(comparison.masked, "secret is masked", "secrets are masked"), "; ");
   }
+  if (comparison.doubtful > 0) {
+    add(counted(comparison.doubtful,
+                "line looks as if it held a secret and is not masked",
+                "lines look as if they held secrets and are not masked"),
+        "; ");
+  }
+  if (comparison.without_secrets) {
+    add("secrets were not compared, as you may not see them", "; ");
+  }
   return text;
 }
 

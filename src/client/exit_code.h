@@ -10,7 +10,7 @@ namespace vantro::client {
 enum class ExitCode {
   kDone = 0,
   kRefused = 1,   // the server refused it, or failed at it
-  kUsage = 2,     // the command line makes no sense
+  kUsage = 2,     // the command line, or what it asks for, makes no sense
   kNoServer = 3,  // no vantrod answers
   kToken = 4,     // the token or the certificate is missing or wrong
   kNotFound = 5,  // there is no such image, backup ...

@@ -33,6 +33,7 @@ namespace fs = std::filesystem;
 struct ExportOptions {
   std::string target;               // a folder that is not there or empty; or NAME.tar
   std::vector<std::string> images;  // empty: all that are not withdrawn
+  bool with_withdrawn = false;
 };
 
 struct ImportOptions {
@@ -191,6 +192,7 @@ ManifestImage manifest_entry(const api::ImageDetail& detail) {
   entry.facts = detail.image.facts;
   entry.vouches = detail.vouches;
   entry.offers = detail.offers;
+  if (detail.image.withdrawn) entry.withdrawn = detail.image.withdrawn->why;
   for (const auto& one : detail.documents) {
     entry.documents.push_back({one.name,
                                "documents/" + detail.image.name + "/" + one.name,
@@ -199,23 +201,58 @@ ManifestImage manifest_entry(const api::ImageDetail& detail) {
   return entry;
 }
 
-Result<std::vector<std::string>> names_to_export(const Context& context,
-                                                 const ExportOptions& options) {
-  if (!options.images.empty()) return options.images;
+struct Chosen {
+  std::vector<std::string> names;
+  std::vector<std::string> left_out;  // with the reason
+};
+
+Result<Chosen> names_to_export(const Context& context, const ExportOptions& options) {
+  if (!options.images.empty()) return Chosen{options.images, {}};
   api::ImageFilter all;
   all.limit = 200'000;
   const auto answer = context.api.call(api::kImages, all);
   if (!answer) return tl::unexpected(answer.error());
   std::set<std::string> names;
+  std::set<std::string> left_out;
   for (const auto& row : answer->value.images) {
-    if (!row.image.withdrawn && row.image.whole) names.insert(row.image.name);
+    const auto& image = row.image;
+    if (!image.whole) {
+      left_out.insert(shown(image.name) + ": damaged on the server's disk");
+    } else if (image.withdrawn && !options.with_withdrawn) {
+      left_out.insert(shown(image.name) + ": withdrawn");
+    } else {
+      names.insert(image.name);
+    }
   }
-  return std::vector<std::string>(names.begin(), names.end());
+  return Chosen{{names.begin(), names.end()}, {left_out.begin(), left_out.end()}};
+}
+
+// What the server calls things becomes files here: names they must be, and never paths
+// that lead elsewhere.
+Result<void> only_names(const std::vector<api::ImageDetail>& details) {
+  const auto sound = [](const std::string& name) {
+    const auto clean = base::visible_name(name);
+    return clean && *clean == name;
+  };
+  for (const auto& detail : details) {
+    const auto* bad = sound(detail.image.name) ? nullptr : &detail.image.name;
+    for (const auto& one : detail.documents) {
+      if (!sound(one.name) || one.name.find('/') != std::string::npos) bad = &one.name;
+    }
+    if (bad == nullptr) continue;
+    return tl::unexpected(Failure{
+        ExitCode::kRefused,
+        fmt::format("the server names a file '{}', which is not a name that a file can "
+                    "have here; nothing was written",
+                    shown(*bad))});
+  }
+  return {};
 }
 
 Done export_images(const Context& context, const ExportOptions& options) {
-  const auto names = names_to_export(context, options);
-  if (!names) return tl::unexpected(names.error());
+  const auto chosen = names_to_export(context, options);
+  if (!chosen) return tl::unexpected(chosen.error());
+  const auto* names = &chosen->names;
   if (names->empty()) {
     return tl::unexpected(Failure{ExitCode::kNotFound, "there is no image to export"});
   }
@@ -230,6 +267,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
     total += detail.image.size;
     details.push_back(std::move(detail));
   }
+  if (auto fine = only_names(details); !fine) return tl::unexpected(fine.error());
   const auto kits = context.api.call(api::kKits);
   if (!kits) return tl::unexpected(kits.error());
   Manifest manifest{
@@ -276,8 +314,17 @@ Done export_images(const Context& context, const ExportOptions& options) {
   if (auto put = (*target)->put(kSums, sums); !put) return put;
   if (auto done = (*target)->finish(); !done) return done;
   const Terminal terminal(stdout);
+  if (!chosen->left_out.empty()) {
+    // Not among what a program reads.
+    const Terminal beside(stderr);
+    beside.write(
+        fmt::format("{} of {} images are not in it (withdrawn ones are with "
+                    "--with-withdrawn):\n  {}\n",
+                    chosen->left_out.size(), chosen->left_out.size() + details.size(),
+                    fmt::join(chosen->left_out, "\n  ")));
+  }
   if (context.json) {
-    terminal.write(text);
+    terminal.write_json(text);
     return {};
   }
   terminal.write(fmt::format(
@@ -343,14 +390,24 @@ class Importer {
     return {};
   }
 
+  // The archive ends before it should; what came before is in.
+  void cut(const std::string& why) {
+    failures_.push_back(
+        fmt::format("{} is cut short or damaged ({}); what came before that "
+                    "is in. Copy it again, and import it once more",
+                    options_.source, why));
+    cut_ = true;
+  }
+
   Done finish() {
     for (const auto& [path, entry] : expected_) {
-      failures_.push_back(path + ": is in the manifest, and missing");
+      failures_.push_back(path + (cut_ ? ": is in the part that is missing"
+                                       : ": is in the manifest, and missing"));
     }
     for (const auto& kit : manifest_.kits) add_kit(kit);
     if (context_.json) {
-      terminal_.write(api::indented(api::json_of(Imports{taken_, known_, failures_})) +
-                      "\n");
+      terminal_.write_json(
+          api::indented(api::json_of(Imports{taken_, known_, failures_})) + "\n");
     } else {
       for (const auto& one : failures_) {
         terminal_.write(terminal_.toned("FAILED  " + shown(one), Tone::kBad) + "\n");
@@ -409,6 +466,12 @@ class Importer {
                                           {sums, std::nullopt, "", "", source});
       if (!told) return tl::unexpected(told.error());
     }
+    if (!image.withdrawn.empty()) {
+      const auto gone =
+          context_.api.call(api::kWithdrawImage, {image.name}, {image.withdrawn});
+      if (!gone) return tl::unexpected(gone.error());
+      return {};
+    }
     if (options_.hold) return {};
     for (const auto& offer : image.offers) {
       const auto made = context_.api.call(
@@ -463,6 +526,7 @@ class Importer {
   std::size_t taken_ = 0;
   std::size_t known_ = 0;
   ExitCode worst_ = ExitCode::kRefused;
+  bool cut_ = false;
 };
 
 Done import_folder(Importer& importer, const std::string& folder) {
@@ -534,8 +598,8 @@ Done import_tar(Importer& importer, const std::string& file) {
     if (path == nullptr) continue;
     if (auto taken = importer.take({path, size, read}); !taken) return taken;
   }
-  if (result != ARCHIVE_EOF) return bad_file(file, why());
-  if (!planned) return bad_file(file, "is empty");
+  if (!planned) return bad_file(file, result == ARCHIVE_EOF ? "is empty" : why());
+  if (result != ARCHIVE_EOF) importer.cut(why());
   return importer.finish();
 }
 
@@ -562,6 +626,7 @@ void export_commands(const Command& top) {
                 [&o](const Context& c) { return export_images(c, o); });
     command.value("TARGET", o.target, "a new folder, or NAME.tar").required();
     command.value("IMAGE", o.images, "only these (default: all)");
+    command.flag("--with-withdrawn", o.with_withdrawn, "Include withdrawn images, too");
   }
   auto& o = top.keep<ImportOptions>();
   const auto command = top.add("import", "take in what was exported",

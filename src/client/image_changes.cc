@@ -6,6 +6,7 @@
 
 #include "api/catalogue.h"
 #include "base/visible_name.h"
+#include "client/password.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -26,7 +27,8 @@ Result<Answered<api::Vouched>> send_vouches(const ApiClient& api, const std::str
       {&given.key, options.key}};
   for (const auto& [into, file] : files) {
     if (file.empty()) continue;
-    auto text = read_text(file);
+    auto text = into == &given.signature || into == &given.key ? read_proof(file)
+                                                               : read_text(file);
     if (!text) return tl::unexpected(text.error());
     *into = std::move(*text);
   }
@@ -84,14 +86,95 @@ Done withdraw_image(const Context& context, const std::string& name,
       });
 }
 
-Done return_image(const Context& context, const std::string& name) {
-  return show(context, api::kReturnImage, {name},
-              [&](const Terminal& terminal, const api::ImageDetail&) {
-                terminal.write(
-                    fmt::format("{}: no longer withdrawn. Offer it with: "
-                                "vantro offer add {}\n",
-                                shown(name), shown(name)));
-              });
+Done return_image(const Context& context, const std::string& name, bool with_offers) {
+  return show(
+      context, api::kReturnImage, {name, with_offers},
+      [&](const Terminal& terminal, const api::ImageReturned& answer) {
+        terminal.write(fmt::format("{}: no longer withdrawn\n", shown(name)));
+        for (const auto& offer : answer.back) {
+          terminal.write(fmt::format("  on offer again: {}\n", offer_text(offer)));
+        }
+        for (const auto& offer : answer.not_back) {
+          terminal.write(fmt::format("  not on offer any more: {}\n", offer_text(offer)));
+        }
+        if (answer.back.empty() && answer.not_back.empty()) {
+          terminal.write(
+              fmt::format("Offer it with: vantro offer add {}\n", shown(name)));
+        } else if (!answer.not_back.empty() && !with_offers) {
+          terminal.write(
+              fmt::format("The withdrawal ended these offers. Put one back with: vantro "
+                          "offer add {} --as NAME\n",
+                          shown(name)));
+        } else if (!answer.not_back.empty()) {
+          terminal.write(
+              "These could not be put back: their time is over, or their names stand for "
+              "something else now.\n");
+        }
+      });
+}
+
+struct ExtractOptions {
+  std::string archive;
+  std::vector<std::string> members;
+  api::ExtractWanted wanted;
+};
+
+Done extract(const Context& context, const ExtractOptions& options) {
+  if (options.members.size() > 1 && !options.wanted.as.empty()) {
+    return wrong_use("--as is for one member; give each its own call");
+  }
+  const Terminal terminal(stdout);
+  JsonList list(terminal, "extracted");
+  for (const auto& member : options.members) {
+    auto wanted = options.wanted;
+    wanted.member = member;
+    const auto answer = context.api.call(api::kExtractMember, {options.archive}, wanted);
+    if (!answer) return tl::unexpected(answer.error());
+    if (context.json) {
+      list.add(answer->text);
+      continue;
+    }
+    if (const auto& document = answer->value.document) {
+      terminal.write(fmt::format("{}: attached {}, {}\n", shown(wanted.document_of),
+                                 shown(document->name), exact_size(document->size)));
+      continue;
+    }
+    const auto& added = *answer->value.added;
+    terminal.write(fmt::format("{}: {}, {}{}\n", shown(member),
+                               added.result == "already-there"
+                                   ? "known already as " + shown(added.image.name)
+                                   : "added as " + shown(added.image.name),
+                               exact_size(added.image.size),
+                               added.compared ? ", the checksum is as the archive's own "
+                                                "list has it"
+                                              : ", no list in the archive has its "
+                                                "checksum"));
+    if (!added.offer.empty()) {
+      terminal.write(
+          fmt::format("  On offer. Devices must type exactly: {}\n", shown(added.offer)));
+    } else if (!added.note.empty()) {
+      terminal.write(terminal.toned(
+          fmt::format("  Not on offer: {}\n", shown(added.note, 600)), Tone::kBad));
+    }
+  }
+  if (context.json) list.end();
+  return {};
+}
+
+// With the name typed again, as there is no way back.
+Done remove_image(const Context& context, const std::string& name, std::string confirm) {
+  if (confirm.empty()) {
+    const auto typed = ask_at_terminal(fmt::format(
+        "{} and its bytes will be removed for good. Type its name again: ", shown(name)));
+    if (!typed) {
+      return wrong_use("give the name again with --confirm NAME; nothing was removed");
+    }
+    confirm = *typed;
+  }
+  return show_answer(context, context.api.call(api::kRemoveImage, {name, confirm}),
+                     [&](const Terminal& terminal, const api::Nothing&) {
+                       terminal.write(fmt::format("{}: removed for good\n", shown(name)));
+                     });
 }
 
 Done vouch_image(const Context& context, const std::string& name,
@@ -158,6 +241,23 @@ Done recognise(const Context& context, const std::string& name) {
                                      "settings, under [[recogniser]].",
                                      shown(name)));
               });
+}
+
+Done recognise_all(const Context& context, bool fill) {
+  return show_answer(
+      context, context.api.call(api::kRecogniseAll, {}, {fill}),
+      [&](const Terminal& terminal, const api::RecognisedList& answer) {
+        Table table({{"IMAGE"}, {"FACT"}, {fill ? "IS NOW" : "WOULD BE"}, {"ORIGIN"}});
+        for (const auto& one : answer.recognised) {
+          table.add({{one.image}, {one.fact}, {one.text}, {one.origin, Tone::kFaint}});
+        }
+        write_or(table, terminal, "No image lacks anything that its name tells.");
+        if (!fill && !answer.recognised.empty()) {
+          terminal.write(
+              "Nothing was changed; set these facts with: vantro image "
+              "recognise --all --fill\n");
+        }
+      });
 }
 
 Done attach_document(const Context& context, const std::string& image,
@@ -256,8 +356,34 @@ void image_change_commands(const Command& image) {
                           });
     sub.value("--reason", o.other, "what devices are told").required();
   }
-  named("return", "take a withdrawal back",
-        [](const Context& c, const Named& o) { return return_image(c, o.name); });
+  {
+    auto [sub, o] =
+        named("return", "Undo a withdrawal", [](const Context& c, const Named& n) {
+          return return_image(c, n.name, n.force);
+        });
+    sub.flag("--with-offers", o.force, "Put the offers back that the withdrawal ended");
+  }
+  {
+    auto& o = image.keep<ExtractOptions>();
+    const auto command = image.add("extract", "Take members of an archive out",
+                                   [&o](const Context& c) { return extract(c, o); });
+    command.value("ARCHIVE", o.archive, "The image that is an archive").required();
+    command.value("MEMBER", o.members, "Paths in it, as 'image info' lists them")
+        .required();
+    command.value("--as", o.wanted.as,
+                  "The new image's name (default: the path's last "
+                  "part)");
+    command.flag("--hold", o.wanted.hold, "Do not put the images on offer");
+    command.value("--document-of", o.wanted.document_of,
+                  "Attach them to this image as documents instead");
+  }
+  {
+    auto [sub, o] = named("remove", "Remove an image and its bytes for good",
+                          [](const Context& c, const Named& n) {
+                            return remove_image(c, n.name, n.other);
+                          });
+    sub.value("--confirm", o.other, "Its name once more (else it is asked for)");
+  }
   {
     auto [sub, o] =
         named("save", "write its bytes to a file", [](const Context& c, const Named& n) {
@@ -265,8 +391,24 @@ void image_change_commands(const Command& image) {
         });
     save_values(sub, o.to, o.force, "");
   }
-  named("recognise", "what the recognisers make of a name",
-        [](const Context& c, const Named& o) { return recognise(c, o.name); });
+  {
+    struct Recognise {
+      std::string name;
+      bool all = false;
+      bool fill = false;
+    };
+    auto& o = image.keep<Recognise>();
+    const auto command = image.add(
+        "recognise", "Show what the recognisers make of a name", [&o](const Context& c) {
+          if (o.all) return recognise_all(c, o.fill);
+          if (o.fill) return Done(wrong_use("--fill goes with --all"));
+          if (o.name.empty()) return Done(wrong_use("give a NAME, or --all"));
+          return recognise(c, o.name);
+        });
+    command.value("NAME", o.name, "A file's name");
+    command.flag("--all", o.all, "Show what images lack that their names tell");
+    command.flag("--fill", o.fill, "Set these facts");
+  }
   {
     auto [sub, o] = named("attach", "add release notes (.txt, .md, .pdf)",
                           [](const Context& c, const Named& n) {

@@ -50,11 +50,22 @@ void line(const Terminal& terminal, const char* label, const std::string& text,
 
 void write_facts(const Terminal& terminal, const api::Facts& f) {
   line(terminal, "maker", f.maker);
-  line(terminal, "platform", fmt::format("{}", fmt::join(f.platform, ", ")));
+  const auto guessed = [&](const char* fact) {
+    const bool is =
+        std::find(f.guessed.begin(), f.guessed.end(), fact) != f.guessed.end();
+    return is ? " (guessed from the name)" : "";
+  };
+  line(terminal, "platform",
+       f.platform.empty()
+           ? ""
+           : fmt::format("{}{}", fmt::join(f.platform, ", "), guessed("platform")));
   line(terminal, "hardware", fmt::format("{}", fmt::join(f.hardware, ", ")));
-  line(terminal, "role", f.role);
+  line(terminal, "role", f.role.empty() ? "" : f.role + guessed("role"));
   line(terminal, "version",
-       f.line.empty() ? f.version : fmt::format("{} (line {})", f.version, f.line));
+       f.version.empty() ? ""
+       : f.line.empty()
+           ? f.version + guessed("version")
+           : fmt::format("{} (line {}){}", f.version, f.line, guessed("version")));
   line(terminal, "stage", f.stage);
   if (f.space) line(terminal, "needs", exact_size(*f.space) + " on the device");
   line(terminal, "remarks", f.remarks, Tone::kHead);
@@ -90,12 +101,13 @@ Result<std::string> sha256_of(const std::string& name) {
 }
 
 bool asked_and_agreed(const std::vector<api::Suggestion>& suggestions) {
-  std::cerr << "What the name tells:\n";
+  const Terminal terminal(stderr);
+  terminal.write("What the name tells:\n");
   for (const auto& one : suggestions) {
-    std::cerr << fmt::format("  {:<10}{}  ({})\n", one.fact, shown(one.text),
-                             shown(one.origin));
+    terminal.write(
+        fmt::format("  {:<10}{}  ({})\n", one.fact, shown(one.text), shown(one.origin)));
   }
-  std::cerr << "Take these facts? [Y/n] " << std::flush;
+  terminal.write("Take these facts? [Y/n] ");
   std::string answer;
   return std::getline(std::cin, answer) &&
          (answer.empty() || answer.front() == 'y' || answer.front() == 'Y');
@@ -146,9 +158,13 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
   } else if (!added.note.empty()) {
     terminal.write(terminal.toned(
         fmt::format("Not on offer: {}\n", shown(added.note, 600)), Tone::kBad));
-  } else if (options.hold) {
+  } else if (options.hold && !added.image.on_offer) {
     terminal.write(fmt::format("Held: not on offer. Offer it with: vantro offer add {}\n",
                                shown(name)));
+  }
+  for (const auto& one : added.not_done) {
+    terminal.write(
+        terminal.toned(fmt::format("Not done: {}\n", shown(one, 600)), Tone::kBad));
   }
 }
 
@@ -176,9 +192,9 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
         "and --key");
   }
   if (!options.signature.empty()) {
-    const auto signature = read_text(options.signature);
+    const auto signature = read_proof(options.signature);
     if (!signature) return tl::unexpected(signature.error());
-    const auto key = read_text(options.key);
+    const auto key = read_proof(options.key);
     if (!key) return tl::unexpected(key.error());
     const auto made = crypto::check_signature(*list, *signature, *key);
     if (!made) {
@@ -266,10 +282,12 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     answer->value.image = vouched->value.image;
     answer = answered(std::move(answer->value));
   }
-  return show_answer(context, answer,
-                     [&](const Terminal& terminal, const api::ImageAdded& added) {
-                       write_added(terminal, options, added, name, declined);
-                     });
+  const auto done = show_answer(
+      context, answer, [&](const Terminal& terminal, const api::ImageAdded& added) {
+        write_added(terminal, options, added, name, declined);
+      });
+  if (!done || answer->value.not_done.empty()) return done;
+  return tl::unexpected(Failure{ExitCode::kRefused, ""});
 }
 
 Done list_images(const Context& context, const api::ImageFilter& options) {
@@ -290,7 +308,10 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
           const auto& image = row.image;
           const bool first = row.platform != platform;
           platform = row.platform;
-          std::string mark = row.newest ? "newest" : "";
+          // Of its line: an older line has a newest one, too.
+          std::string mark = !row.newest                ? ""
+                             : image.facts.line.empty() ? "newest"
+                                                        : "newest in " + image.facts.line;
           if (row.confusable) mark += row.newest ? ", look-alike" : "look-alike";
           table.add({{!first             ? ""
                       : platform.empty() ? "(none)"

@@ -1,8 +1,11 @@
 #include "client/kits.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+#include <optional>
 
 #include "base/visible_name.h"
+#include "client/answers.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -51,6 +54,42 @@ Done show_kit(const Context& context, const std::string& name) {
   return show(context, api::kKit, {name}, write_kit);
 }
 
+struct KitChange {
+  std::string name;
+  std::vector<std::string> add;
+  std::vector<std::string> drop;
+  std::optional<std::string> remarks;
+};
+
+Done change_kit(const Context& context, const KitChange& change) {
+  if (change.add.empty() && change.drop.empty() && !change.remarks) {
+    return wrong_use("say what to change: --add, --drop or --remarks");
+  }
+  const auto kit = context.api.call(api::kKit, {change.name});
+  if (!kit) return tl::unexpected(kit.error());
+  api::KitParts wanted;
+  wanted.remarks = change.remarks.value_or(kit->value.remarks);
+  auto left = change.drop;
+  for (const auto& part : kit->value.parts) {
+    const auto dropped = std::find(left.begin(), left.end(), part.image);
+    if (dropped != left.end()) {
+      left.erase(dropped);
+      continue;
+    }
+    wanted.images.push_back(part.image);
+    wanted.part_remarks.push_back(part.remark);
+  }
+  if (!left.empty()) {
+    return tl::unexpected(
+        Failure{ExitCode::kNotFound,
+                fmt::format("'{}' is not a part of the kit '{}'; nothing was changed",
+                            shown(left.front()), shown(change.name))});
+  }
+  wanted.images.insert(wanted.images.end(), change.add.begin(), change.add.end());
+  return show_answer(context, context.api.call(api::kChangeKit, {change.name}, wanted),
+                     write_kit);
+}
+
 Done remove_kit(const Context& context, const std::string& name) {
   return show(
       context, api::kRemoveKit, {name},
@@ -73,6 +112,15 @@ void kit_commands(const Command& top) {
     add.value("--part-remark", o.part_remarks,
               "about a part; once for each, in their order")
         .once_for_each();
+  }
+  {
+    auto& o = kit.keep<KitChange>();
+    const auto change = kit.add("change", "Add parts to a kit, or take some out",
+                                [&o](const Context& c) { return change_kit(c, o); });
+    change.value("NAME", o.name, "The kit's name").required();
+    change.value("--add", o.add, "Put these images behind its parts").once_for_each();
+    change.value("--drop", o.drop, "Take these images out").once_for_each();
+    change.value("--remarks", o.remarks, "Change what is said about the whole");
   }
   kit.add("list", "all kits", list_kits);
   const auto named = [&](const char* command, const char* about, auto run) {

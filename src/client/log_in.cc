@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
+#include <string>
 #include <unistd.h>
 
 #include "api/people.h"
@@ -19,6 +21,10 @@ struct LogInOptions {
   std::string name;         // of the server; empty: the host of the URL
   std::string fingerprint;  // that its certificate must have
 };
+
+std::string json_text(const std::map<std::string, std::string>& told) {
+  return api::indented(api::json_of(told)) + "\n";
+}
 
 // "ab:cd" and "ABCD" are the same.
 std::string plain(const std::string& fingerprint) {
@@ -70,7 +76,7 @@ Result<std::string> checked_url(std::string url) {
                     "https://192.0.2.10:7443",
                     base::printable(url, 100)));
   }
-  if (auto closed = closed_on_the_way(url); !closed) {
+  if (auto closed = shows_who_answers(url); !closed) {
     return tl::unexpected(closed.error());
   }
   return url;
@@ -151,16 +157,20 @@ Done log_out(const Context& context, const std::string& name) {
     const auto ended =
         ApiClient({gone.url, gone.token, gone.fingerprint}).call(api::kLogOut);
     if (!ended && ended.error().code != ExitCode::kToken) {
-      note = fmt::format("; the server could not be told: {}", ended.error().sentence);
+      note = fmt::format("the server could not be told: {}", ended.error().sentence);
     }
   } else {
-    note = "; its token stays valid, as 'vantro token list' shows";
+    note = "its token stays valid, as 'vantro token list' shows";
   }
   std::erase_if(known->servers, [&](const auto& one) { return one.name == gone.name; });
   if (known->usual == gone.name) known->usual.clear();
   if (auto written = write_servers(*known); !written) return written;
-  if (!context.json) {
-    Terminal(stdout).write(fmt::format("Logged out of '{}'{}\n", shown(gone.name), note));
+  const Terminal terminal(stdout);
+  if (context.json) {
+    terminal.write_json(json_text({{"logged_out", gone.name}, {"note", note}}));
+  } else {
+    terminal.write(fmt::format("Logged out of '{}'{}{}\n", shown(gone.name),
+                               note.empty() ? "" : "; ", note));
   }
   return {};
 }
@@ -204,9 +214,11 @@ Done use_server(const Context& context, const std::string& name) {
   }
   known->usual = name;
   if (auto written = write_servers(*known); !written) return written;
-  if (!context.json) {
-    Terminal(stdout).write(
-        fmt::format("'vantro' calls '{}' from now on.\n", shown(name)));
+  const Terminal terminal(stdout);
+  if (context.json) {
+    terminal.write_json(json_text({{"usual", name}}));
+  } else {
+    terminal.write(fmt::format("'vantro' calls '{}' from now on.\n", shown(name)));
   }
   return {};
 }

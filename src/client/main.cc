@@ -1,6 +1,5 @@
 // vantro: the command-line client. Each command stands next to its code.
 #include <cstdlib>
-#include <iostream>
 #include <string>
 
 #include "client/accounts.h"
@@ -17,6 +16,7 @@
 #include "client/people.h"
 #include "client/server.h"
 #include "client/servers.h"
+#include "client/terminal.h"
 #include "client/unrecorded.h"
 #include "client/verify.h"
 
@@ -33,7 +33,7 @@ int report(const Done& done) {
   if (done) return static_cast<int>(ExitCode::kDone);
   // Without a sentence the answer has said it all.
   if (!done.error().sentence.empty()) {
-    std::cerr << "vantro: " << done.error().sentence << '\n';
+    Terminal(stderr).write("vantro: " + done.error().sentence + "\n");
   }
   return static_cast<int>(done.error().code);
 }

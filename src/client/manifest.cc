@@ -28,6 +28,7 @@ const Shape& shape_of<client::ManifestImage>() {
           .field<&T::vouches>("vouches", "its maker's checksums")
           .field<&T::offers>("offers", "names that devices could fetch")
           .field<&T::documents>("documents", "beside it")
+          .field<&T::withdrawn>("withdrawn", "why it was withdrawn; empty: it was not")
           .done();
   return shape;
 }

@@ -26,6 +26,7 @@ struct ManifestImage {
   std::vector<api::Vouch> vouches;
   std::vector<api::Offer> offers;
   std::vector<ManifestDocument> documents;
+  std::string withdrawn;  // why; empty: it is not
 };
 
 struct Manifest {

@@ -76,7 +76,7 @@ Done end_offer(const Context& context, const OfferOptions& options) {
 Done list_offers(const Context& context, const std::string& at) {
   api::OffersAsked asked;
   if (!at.empty()) {
-    auto time = iso_of(at);
+    auto time = past_iso(at);
     if (!time) return tl::unexpected(time.error());
     asked.at = std::move(*time);
   }

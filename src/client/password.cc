@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "client/answers.h"
+#include "client/terminal.h"
 
 namespace vantro::client {
 namespace {
@@ -48,10 +49,9 @@ class NoEcho {
 };
 
 std::optional<std::string> ask(const std::string& question) {
-  std::fputs(question.c_str(), stderr);
-  std::fflush(stderr);
+  Terminal(stderr).write(question);
   auto line = read_line();
-  std::fputc('\n', stderr);  // the one that was typed was not shown
+  Terminal(stderr).write("\n");  // the one that was typed was not shown
   return line;
 }
 
@@ -95,8 +95,7 @@ Result<std::string> ask_hidden(const std::string& question, const std::string& w
 
 std::optional<std::string> ask_at_terminal(const std::string& question) {
   if (::isatty(STDIN_FILENO) == 0) return std::nullopt;
-  std::fputs(question.c_str(), stderr);
-  std::fflush(stderr);
+  Terminal(stderr).write(question);
   return read_line();
 }
 

@@ -36,7 +36,14 @@ std::string peer_of(const api::Transfer& t) {
   return who_text(t.peer, t.device, t.account);
 }
 
+std::string outcome_of(const api::Transfer& t);
+
 std::string state_of(const api::Transfer& t) {
+  const auto outcome = outcome_of(t);
+  return t.caution.empty() ? outcome : fmt::format("CAUTION: {}; {}", t.caution, outcome);
+}
+
+std::string outcome_of(const api::Transfer& t) {
   if (t.stalled_ms) {
     const auto stalled =
         "stalled for " + base::duration_text(static_cast<double>(*t.stalled_ms) / 1000);
@@ -127,7 +134,8 @@ Table transfer_table(const std::vector<api::Transfer>& transfers) {
                {base::rate_text(t.rate), tone},
                {remaining(t), tone},
                {counts_packets(t) ? std::to_string(t.resent) : "", tone},
-               {state_of(t), t.stalled_ms ? Tone::kBad : tone_of(t.state)}});
+               {state_of(t),
+                t.stalled_ms || !t.caution.empty() ? Tone::kBad : tone_of(t.state)}});
   }
   return table;
 }
@@ -156,6 +164,7 @@ std::string transfer_line(const api::Transfer& t) {
   }
   if (t.state == "complete") line += ", every byte acknowledged";
   if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
+  if (!t.caution.empty()) line += "; CAUTION: " + base::printable(t.caution, 300);
   return line;
 }
 

@@ -25,8 +25,6 @@
 namespace vantro::client {
 namespace {
 
-constexpr const char* kUsualUrl = "http://127.0.0.1:7070";
-
 std::string environment(const char* name) {
   const char* value = std::getenv(name);
   return value == nullptr ? "" : value;
@@ -59,7 +57,12 @@ Result<void> usable(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) == 0) return {};
   struct stat info {};
   if (::stat(path.c_str(), &info) != 0 && errno != EACCES) {
-    return bad_file(path, fmt::format("{}; is vantrod running?", std::strerror(errno)));
+    return tl::unexpected(Failure{
+        ExitCode::kNoServer,
+        fmt::format(
+            "no vantrod answers at {} ({}). Start it with 'vantrod --state DIR' or "
+            "'systemctl start vantrod', or name another one with --url or --server",
+            path, std::strerror(errno))});
   }
   const auto* group = (info.st_mode & S_IWGRP) != 0 ? ::getgrgid(info.st_gid) : nullptr;
   const auto* user = ::getpwuid(::geteuid());
@@ -180,14 +183,12 @@ std::string host_of(const std::string& url) {
   return host.substr(0, std::min(host.find(':'), host.find('/')));
 }
 
-Result<void> closed_on_the_way(const std::string& url) {
+Result<void> shows_who_answers(const std::string& url) {
   if (!url.starts_with("http://")) return {};
-  const auto host = host_of(url);
-  // As text an address proves nothing: 127.0.0.1.example is a name.
-  const auto address = base::Address::parse(host);
-  if (host == "localhost" || (address && address->is_loopback())) return {};
   return wrong_use(
-      "without TLS the token could be read on the way; use https:// and the port of "
+      "http:// does not show who answers, so no token is sent there; on the server "
+      "itself "
+      "use its local socket (it needs no --url), from elsewhere https:// and the port of "
       "management.tls_listen");
 }
 
@@ -229,15 +230,18 @@ Result<Access> access_to(const Wanted& wanted) {
   }
   if (!url.empty()) {
     if (const auto* server = known->with_url(url)) return from(*server);
-    if (auto closed = closed_on_the_way(url); !closed) {
+    if (auto closed = shows_who_answers(url); !closed) {
       return tl::unexpected(closed.error());
     }
     access.url = url;
     return access;
   }
   if (const auto* server = known->find(known->usual)) return from(*server);
-  access.url = kUsualUrl;
-  return access;
+  return tl::unexpected(
+      Failure{ExitCode::kNoServer,
+              "no vantrod runs on this machine, and you are not logged in to another "
+              "one. Start it "
+              "with 'vantrod --state DIR', or log in: vantro login https://SERVER:7443"});
 }
 
 }  // namespace vantro::client

@@ -38,8 +38,9 @@ Result<void> write_servers(const KnownServers& servers);
 
 // "https://vantro.example:7443" -> "vantro.example"
 std::string host_of(const std::string& url);
-// Refused where a token could be read on the way: without TLS, and not on this machine.
-Result<void> closed_on_the_way(const std::string& url);
+// Refused without TLS, on this machine, too: anybody may listen at a port there while no
+// vantrod does, and would get the token or the password.
+Result<void> shows_who_answers(const std::string& url);
 
 // What the command line and the environment say of the server.
 struct Wanted {
@@ -49,9 +50,9 @@ struct Wanted {
   std::string token;       // VANTRO_TOKEN
 };
 // Where to call, and with what: the named server; else the address that was given; else
-// the local socket of this machine's vantrod; else the usual one of those that are known;
-// else the usual address. An empty token is let through: the server's refusal says what
-// to do.
+// the local socket of this machine's vantrod; else the usual one of those that are known.
+// kNoServer: there is none of these. An empty token is let through: the server's refusal
+// says what to do.
 Result<Access> access_to(const Wanted& wanted);
 
 }  // namespace vantro::client

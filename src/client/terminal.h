@@ -20,10 +20,16 @@ class Terminal {
   explicit Terminal(std::FILE* to);
 
   bool is_terminal() const { return is_terminal_; }
-  // Columns of the window; 80 where that is unknown.
+  // What COLUMNS says, else those of the window; 80 where both are unknown.
   std::size_t columns() const;
   std::string toned(std::string_view text, Tone tone) const;
+  // Everything that is printed goes through these. Whatever in it a terminal would act on
+  // is written as \xNN, but for line ends, tabs, and what toned() has put there.
   void write(std::string_view text) const;
+  // As \uNNNN, on a terminal: in JSON that is the same text. Elsewhere as it is.
+  void write_json(std::string_view json) const;
+  // Our own control sequences: never with text from elsewhere.
+  void control(std::string_view sequence) const;
 
  private:
   std::FILE* to_;
@@ -36,8 +42,9 @@ struct Cell {
   Tone tone = Tone::kPlain;
 };
 
-// Columns as wide as their widest cell, two spaces apart. Text from the server is made
-// printable here.
+// Columns as wide as their widest cell, two spaces apart; where that is too wide for the
+// terminal, the widest are narrowed, and their text is broken. Text from the server is
+// made printable here.
 class Table {
  public:
   enum class Align { kLeft, kRight };
@@ -60,7 +67,8 @@ class Table {
   std::vector<std::vector<Cell>> rows_;
 };
 
-// How many columns UTF-8 text takes, with one for each character.
+// How many columns UTF-8 text takes on a terminal: two for wide characters, none for
+// those that join the one before.
 std::size_t width(std::string_view text);
 
 // "[#######-----] 58%  18.2 MiB of 31.4 MiB  5.1 MiB/s  3 s left", on standard error and

@@ -94,7 +94,7 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
                         : fmt::format("{}: removed\n", shown(name)));
   }
   if (context.json) {
-    terminal.write(api::indented(api::json_of(decided)) + "\n");
+    terminal.write_json(api::indented(api::json_of(decided)) + "\n");
   } else if (names.empty()) {
     terminal.write("Nothing to do.\n");
   }

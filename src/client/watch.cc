@@ -44,9 +44,9 @@ struct Seen {
 class Screen {
  public:
   explicit Screen(const Terminal& terminal) : terminal_(terminal) {
-    terminal_.write("\x1b[?25l");
+    terminal_.control("\x1b[?25l");
   }
-  ~Screen() { terminal_.write("\x1b[?25h"); }
+  ~Screen() { terminal_.control("\x1b[?25h"); }
 
   void draw(const std::map<std::uint64_t, Seen>& transfers, base::Instant now) {
     std::vector<api::Transfer> list;
@@ -55,15 +55,15 @@ class Screen {
       list.push_back(seen.at(now));
       if (seen.runs()) ++running;
     }
-    std::string out;
-    if (drawn_lines_ > 0) out += fmt::format("\x1b[{}A", drawn_lines_);
+    if (drawn_lines_ > 0) terminal_.control(fmt::format("\x1b[{}A", drawn_lines_));
+    terminal_.control("\r\x1b[J");
     const auto head =
         fmt::format("{}  {}  (Ctrl-C ends this view, not the transfers)",
                     base::local_time(base::SystemClock{}.wall()),
                     running == 0   ? std::string("no transfer is running")
                     : running == 1 ? std::string("1 transfer is running")
                                    : fmt::format("{} transfers are running", running));
-    out += "\r\x1b[J" + head + "\n";
+    std::string out = head + "\n";
     drawn_lines_ = 1;
     if (!list.empty()) {
       for (const auto& line :
@@ -177,7 +177,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
     // What else has changed is for those who have it in view.
     if (name != "transfer") return true;
     if (context.json) {
-      terminal.write(data + "\n");
+      terminal.write_json(data + "\n");
       return true;
     }
     const auto transfer = api::read_answer<api::Transfer>(data);

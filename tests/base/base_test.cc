@@ -46,6 +46,14 @@ TEST(VisibleName, RefusesWhatCouldReachOutsideOrHide) {
   EXPECT_EQ(sentence(std::string_view("a\0b", 3)), "'a\\x00b' holds a control character");
   EXPECT_EQ(sentence("a\x1b[2Jb"), "'a\\x1b[2Jb' holds a control character");
   EXPECT_EQ(sentence("a\xff"), "'a\\xff' is not UTF-8");
+  EXPECT_EQ(sentence("a\xc2\x9b"
+                     "b"),
+            "'a\\xc2\\x9bb' holds a control character");
+  // RIGHT-TO-LEFT OVERRIDE, ZERO WIDTH SPACE
+  EXPECT_EQ(sentence("x\xe2\x80\xaegmi.exe"),
+            "'x\\xe2\\x80\\xaegmi.exe' holds a character that nobody sees, U+202E");
+  EXPECT_EQ(sentence("x\xe2\x80\x8b.img"),
+            "'x\\xe2\\x80\\x8b.img' holds a character that nobody sees, U+200B");
   EXPECT_EQ(sentence(std::string(300, 'a')),
             "the name is 300 bytes long; the longest that is taken is 255");
 }
@@ -65,6 +73,9 @@ TEST(Printable, LetsNothingThroughThatDrivesATerminal) {
   EXPECT_EQ(printable("\xc2\x9b"
                       "31m"),
             "\\xc2\\x9b31m");
+  EXPECT_EQ(printable("a\xe2\x80\xae"
+                      "b\xf3\xa0\x81\x81"),
+            "a\\xe2\\x80\\xaeb\\xf3\\xa0\\x81\\x81");
   EXPECT_EQ(printable("caf\xc3\xa9"), "caf\xc3\xa9");
   EXPECT_EQ(printable("abcdef", 4), "abcd...");
 }
@@ -80,6 +91,8 @@ TEST(Sizes, AreWrittenForPeople) {
   EXPECT_EQ(duration_text(59.6), "1 min 00 s");
   EXPECT_EQ(duration_text(200), "3 min 20 s");
   EXPECT_EQ(duration_text(7500), "2 h 05 min");
+  EXPECT_EQ(duration_text(49 * 3600), "2 days 1 h");
+  EXPECT_EQ(duration_text(9941 * 3600), "414 days");
 }
 
 TEST(Sizes, AreReadAsPeopleWriteThem) {
@@ -176,6 +189,21 @@ TEST(WholeFile, IsThereWholeForItsOwnerAndFollowsNoLink) {
   ASSERT_FALSE(none);
   EXPECT_EQ(none.error().sentence,
             (scratch / "none/keys") + ": can't be written: No such file or directory");
+}
+
+TEST(Address, TakesALinkLocalOneWithItsInterface) {
+  const auto plain = Address::parse("fe80::1");
+  EXPECT_EQ(Address::parse("fe80::1%eth0"), plain);
+  EXPECT_EQ(Address::parse("fe80::1%"), std::nullopt);
+  EXPECT_EQ(Address::parse("fe80::1%a b"), std::nullopt);
+  EXPECT_EQ(Address::parse("2001:db8::1%eth0"), std::nullopt);
+  EXPECT_EQ(Address::parse("192.0.2.1%eth0"), std::nullopt);
+  const auto endpoint = Endpoint::parse("[fe80::1%lo]:69");
+  ASSERT_TRUE(endpoint);
+  EXPECT_EQ(endpoint->zone, 1u);
+  EXPECT_EQ(endpoint->text(), "[fe80::1%lo]:69");
+  EXPECT_EQ(Endpoint::parse("fe80::1%lo", 69), endpoint);
+  EXPECT_FALSE(Endpoint::parse("[fe80::1%no-such-one]:69"));
 }
 
 }  // namespace

@@ -51,6 +51,52 @@ TEST(Table, BreaksAWordThatIsWiderThanTheLastColumn) {
                                 "       rs-x' is not on offer"}));
 }
 
+TEST(Table, CountsTheColumnsThatCharactersTake) {
+  EXPECT_EQ(width("abc"), 3u);
+  EXPECT_EQ(width("\xe6\xb0\xb4\xe4\xbd\x8d"), 4u);  // two wide ones
+  EXPECT_EQ(width("e\xcc\x81"), 1u);                 // a combining accent
+  Table table({{"NAME"}, {"STATE"}});
+  table.add({{"\xe6\xb0\xb4\xe4\xbd\x8d.img"}, {"on offer"}});
+  const Terminal terminal(stdout);
+  if (terminal.is_terminal()) return;  // emphasis would stand in between
+  EXPECT_EQ(table.lines(terminal, 80)[0], "NAME      STATE");
+}
+
+TEST(Table, NarrowsWhatIsTooWideForTheTerminal) {
+  Table table({{"NAME"}, {"SIZE", Table::Align::kRight}, {"STATE"}});
+  table.add({{std::string(60, 'a')}, {"9.0 MiB"}, {"on offer"}});
+  table.add({{"x.img"}, {"1 B"}, {"held"}});
+  const Terminal terminal(stdout);
+  if (terminal.is_terminal()) return;  // emphasis would stand in between
+  const auto lines = table.lines(terminal, 60);
+  ASSERT_EQ(lines.size(), 4u);
+  EXPECT_EQ(lines[1], std::string(41, 'a') + "  9.0 MiB  on offer");
+  EXPECT_EQ(lines[2], std::string(19, 'a'));
+  EXPECT_EQ(lines[3], "x.img" + std::string(42, ' ') + "1 B  held");
+}
+
+TEST(Terminal, LetsNothingThroughThatDrivesATerminal) {
+  const auto written = [](auto write) {
+    std::FILE* file = std::tmpfile();
+    write(Terminal(file));
+    std::rewind(file);
+    std::string text(1000, '\0');
+    text.resize(std::fread(text.data(), 1, text.size(), file));
+    std::fclose(file);
+    return text;
+  };
+  EXPECT_EQ(written([](const Terminal& t) {
+              t.write(
+                  "a\tb\n\x1b[2J\r\xc2\x9b"
+                  "1m \xe2\x80\xae \x1b[2mfaint\x1b[0m\n");
+            }),
+            "a\tb\n\\x1b[2J\\x0d\\xc2\\x9b"
+            "1m \\xe2\\x80\\xae \x1b[2mfaint\x1b[0m\n");
+  // A program reads it.
+  EXPECT_EQ(written([](const Terminal& t) { t.write_json("\"\xc2\x9b\""); }),
+            "\"\xc2\x9b\"");
+}
+
 TEST(Table, MakesWhatComesFromOutsidePrintable) {
   Table table({{"NAME"}});
   table.add({{"a\x1b[2J"}});
