@@ -5,6 +5,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "catalog/offers.h"
 #include "text/nearest.h"
 #include "text/version.h"
 
@@ -29,10 +30,10 @@ void write_facts(db::Transaction& transaction, const Image& image) {
   transaction.run(
       "update images set maker = :a, platforms = :b, hardware = :c, role = :d, "
       "version = :e, version_key = :f, line = :g, line_key = :h, stage = :i, "
-      "space = :j, remarks = :k, source = :l where id = :m",
+      "space = :j, remarks = :k, source = :l, guessed = :n where id = :m",
       {f.maker, joined_lines(f.platforms), joined_lines(f.hardware), f.role, f.version,
        text::Version(f.version).sort_key(), f.line, line_key(f), f.stage, space,
-       f.remarks, f.source, image.id});
+       f.remarks, f.source, joined_lines(f.guessed), image.id});
   transaction.run("delete from image_platforms where image = :i", {image.id});
   auto platforms = f.platforms;
   if (platforms.empty()) platforms.emplace_back();
@@ -69,10 +70,24 @@ void add_name(db::Transaction& transaction, std::int64_t image, const std::strin
 }
 
 // The facts that come, where nothing was known.
-void complete(Facts& known, const Facts& came) {
+void complete_facts(Facts& known, const Facts& came) {
   for (const auto& name : fact_names()) {
-    if (fact(known, name).empty()) (void)set_fact(known, name, fact(came, name));
+    const auto text = fact(came, name);
+    const bool better = known.is_guessed(name) && !text.empty() && !came.is_guessed(name);
+    if (!fact(known, name).empty() && !better) continue;
+    (void)set_fact(known, name, text);
+    if (came.is_guessed(name)) known.guessed.push_back(name);
   }
+}
+
+std::vector<FactChange> differences(const Facts& before, const Facts& after) {
+  std::vector<FactChange> changes;
+  for (const auto& name : fact_names()) {
+    auto was = fact(before, name);
+    auto is = fact(after, name);
+    if (was != is) changes.push_back({name, std::move(was), std::move(is)});
+  }
+  return changes;
 }
 
 // -- Conditions of a list --
@@ -252,7 +267,7 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
     by_name.reset();
   }
   if (auto known = with_content(transaction, image.digests.sha256)) {
-    complete(known->facts, image.facts);
+    complete_facts(known->facts, image.facts);
     write_facts(transaction, *known);
     transaction.changed(kImageChanged, std::to_string(known->id));
     if (by_name) return Added{What::kAlreadyThere, std::move(*known)};
@@ -300,12 +315,21 @@ base::Outcome<std::vector<FactChange>> Catalog::edit(
       return base::refuse(set.error());
     }
   }
-  std::vector<FactChange> changes;
-  for (const auto& name : fact_names()) {
-    auto was = fact(before, name);
-    auto is = fact(image.facts, name);
-    if (was != is) changes.push_back({name, std::move(was), std::move(is)});
+  // That one is guessed no longer is a change, too.
+  const bool sure = before.guessed != image.facts.guessed;
+  auto changes = differences(before, image.facts);
+  if (sure || !changes.empty()) {
+    write_facts(transaction, image);
+    transaction.changed(kImageChanged, std::to_string(image.id));
   }
+  return changes;
+}
+
+std::vector<FactChange> Catalog::complete(db::Transaction& transaction, Image& image,
+                                          const Facts& found) {
+  const auto before = image.facts;
+  complete_facts(image.facts, found);
+  auto changes = differences(before, image.facts);
   if (!changes.empty()) {
     write_facts(transaction, image);
     transaction.changed(kImageChanged, std::to_string(image.id));
@@ -341,6 +365,22 @@ base::Outcome<void> Catalog::take_back_withdrawal(db::Transaction& transaction,
   return {};
 }
 
+std::vector<std::string> Catalog::remove(db::Transaction& t, const Image& image) {
+  std::vector<std::string> contents{image.digests.sha256};
+  for (const auto& row :
+       t.query("select sha256 from documents where image = :i", {image.id})) {
+    contents.push_back(row.text(0));
+  }
+  for (const auto& name : Offers::names_of(t, image.id)) t.changed(kOfferChanged, name);
+  for (const auto* table :
+       {"members", "image_platforms", "vouches", "documents", "offers", "image_names"}) {
+    t.run(fmt::format("delete from {} where image = :i", table), {image.id});
+  }
+  t.run("delete from images where id = :i", {image.id});
+  t.changed(kImageChanged, std::to_string(image.id));
+  return contents;
+}
+
 void Catalog::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
   // That they were read is no news; that they are no longer what they were is.
@@ -353,10 +393,21 @@ void Catalog::mark_read(db::Transaction& transaction, const std::string& sha256,
                   {std::int64_t{whole}, now, sha256});
 }
 
+std::optional<Image> Catalog::named(db::Transaction& transaction,
+                                    const std::string& name) {
+  return one_image(transaction, "join image_names n on n.image = i.id where n.name = :n",
+                   {name});
+}
+
+base::Outcome<std::optional<Image>> Catalog::named(const std::string& name) const {
+  return database_.read([&](db::Transaction& t) -> base::Outcome<std::optional<Image>> {
+    return named(t, name);
+  });
+}
+
 base::Outcome<Image> Catalog::find(db::Transaction& transaction,
                                    const std::string& name) {
-  auto image = one_image(
-      transaction, "join image_names n on n.image = i.id where n.name = :n", {name});
+  auto image = named(transaction, name);
   if (image) return std::move(*image);
   return base::refuse(
       Kind::kNotFound,

@@ -91,17 +91,28 @@ class Catalog {
   static base::Outcome<std::vector<FactChange>> edit(
       db::Transaction& transaction, Image& image,
       const std::map<std::string, std::string>& facts);
+  // Takes over what the image does not know, or has guessed. The changes.
+  static std::vector<FactChange> complete(db::Transaction& transaction, Image& image,
+                                          const Facts& found);
   // kExists if it is withdrawn already. Its offers are the caller's to end.
   static base::Outcome<void> withdraw(db::Transaction& transaction, const Image& image,
                                       const std::string& why, base::WallTime now);
   // kInvalid if it is not withdrawn.
   static base::Outcome<void> take_back_withdrawal(db::Transaction& transaction,
                                                   const Image& image);
+  // Its rows, and those of its names, offers, vouches and documents, for good. Gives the
+  // SHA-256 of everything that they had in the vault. REQUIRES: no kit has it.
+  static std::vector<std::string> remove(db::Transaction& transaction,
+                                         const Image& image);
   // Its bytes were read: they are what they were, or not.
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now);
 
-  // By any of its names. kNotFound has the nearest.
+  // By any of its names. Nothing: there is none.
+  static std::optional<Image> named(db::Transaction& transaction,
+                                    const std::string& name);
+  base::Outcome<std::optional<Image>> named(const std::string& name) const;
+  // The same. kNotFound has the nearest.
   static base::Outcome<Image> find(db::Transaction& transaction, const std::string& name);
   base::Outcome<Image> find(const std::string& name) const;
   // Of bytes; nothing if they are not in the catalogue.

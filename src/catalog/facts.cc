@@ -6,6 +6,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "catalog/guesses.h"
 #include "text/nearest.h"
 
 namespace vantro::catalog {
@@ -50,6 +51,10 @@ base::Outcome<void> set_word(std::string& to, const std::string& name,
 
 }  // namespace
 
+bool Facts::is_guessed(const std::string& fact) const {
+  return std::find(guessed.begin(), guessed.end(), fact) != guessed.end();
+}
+
 std::string Facts::release_line() const {
   return line.empty() ? text::Version(version).line() : line;
 }
@@ -76,6 +81,7 @@ std::string fact(const Facts& facts, const std::string& name) {
 
 base::Outcome<void> set_fact(Facts& facts, const std::string& name,
                              const std::string& given) {
+  std::erase(facts.guessed, name);
   const auto text = std::string(base::trimmed(given));
   const auto longest = name == "remarks" ? kLongestRemarks : kLongestFact;
   if (text.size() > longest) {
@@ -128,6 +134,18 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
   return {};
 }
 
+std::string other_platform(const std::vector<std::string>& of_image,
+                           const std::string& of_device) {
+  const auto wanted = base::folded(of_device);
+  const bool fits = wanted.empty() || of_image.empty() ||
+                    std::any_of(of_image.begin(), of_image.end(), [&](const auto& one) {
+                      return base::folded(one) == wanted;
+                    });
+  if (fits) return "";
+  return fmt::format("it is for {}, and the device is a {}", fmt::join(of_image, ", "),
+                     of_device);
+}
+
 std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recognisers,
                                     const std::string& file_name) {
   std::vector<Suggestion> result;
@@ -142,6 +160,12 @@ std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recogni
       result.push_back(
           {name, text, fmt::format("name, by recogniser '{}'", recogniser.name())});
     }
+  }
+  for (auto& guess : guesses(file_name)) {
+    const bool known = std::any_of(result.begin(), result.end(), [&](const auto& one) {
+      return one.fact == guess.fact;
+    });
+    if (!known) result.push_back(std::move(guess));
   }
   return result;
 }

@@ -21,7 +21,7 @@ const std::string kImageColumns =
     "i.taken_in_by, i.maker, i.platforms, i.hardware, i.role, i.version, i.line, "
     "i.stage, i.space, i.remarks, i.source, i.vouching, i.withdrawn_at, "
     "i.withdrawn_why, i.whole, i.read_at, i.verdict, i.kind, i.findings, "
-    "i.members_in_all, "
+    "i.members_in_all, i.guessed, "
     "(select count(*) from offers o where o.image = i.id and o.ended_at is null)";
 
 const char* word(Vouching vouching) {
@@ -83,7 +83,8 @@ Image image_of(const db::Row& row, std::size_t from) {
   image.kind = text(25);
   image.findings = split_lines(text(26));
   image.members_in_all = static_cast<std::uint64_t>(number(27));
-  image.offered = number(28) > 0;
+  facts.guessed = split_lines(text(28));
+  image.offered = number(29) > 0;
   return image;
 }
 

@@ -64,7 +64,7 @@ struct Image {
 
 // The columns of table images "i" that image_of() reads, from the given one on.
 extern const std::string kImageColumns;
-inline constexpr std::size_t kImageColumnCount = 29;
+inline constexpr std::size_t kImageColumnCount = 30;
 Image image_of(const db::Row& row, std::size_t from = 0);
 
 // Lists in one column.

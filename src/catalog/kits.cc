@@ -37,15 +37,7 @@ base::Refusal no_such_kit(db::Transaction& transaction, const std::string& name)
           text::nearest(name, names).value_or("")};
 }
 
-}  // namespace
-
-base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
-  if (!kits_where(transaction, "where k.name = :n", {kit.name}).empty()) {
-    return base::refuse(Kind::kExists, fmt::format("there is a kit '{}' already; remove "
-                                                   "it first, or give this one another "
-                                                   "name",
-                                                   kit.name));
-  }
+base::Outcome<void> sound(const Kit& kit) {
   if (kit.parts.size() < 2) {
     return base::refuse(Kind::kInvalid, "a kit has at least two images");
   }
@@ -56,9 +48,11 @@ base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
                           fmt::format("'{}' is in the kit twice", part.image.name));
     }
   }
-  kit.id = transaction.next_number("kits");
-  transaction.run("insert into kits (id, name, remarks, made_at) values (:i, :n, :r, :t)",
-                  {kit.id, kit.name, kit.remarks, kit.made_at});
+  return {};
+}
+
+void write_parts(db::Transaction& transaction, const Kit& kit) {
+  transaction.run("delete from kit_parts where kit = :k", {kit.id});
   std::int64_t position = 0;
   for (const auto& part : kit.parts) {
     transaction.run(
@@ -66,6 +60,33 @@ base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
         {kit.id, ++position, part.image.id, part.remark});
   }
   transaction.changed(kKitChanged, kit.name);
+}
+
+}  // namespace
+
+base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
+  if (!kits_where(transaction, "where k.name = :n", {kit.name}).empty()) {
+    return base::refuse(Kind::kExists, fmt::format("there is a kit '{}' already; remove "
+                                                   "it first, or give this one another "
+                                                   "name",
+                                                   kit.name));
+  }
+  if (auto fine = sound(kit); !fine) return fine;
+  kit.id = transaction.next_number("kits");
+  transaction.run("insert into kits (id, name, remarks, made_at) values (:i, :n, :r, :t)",
+                  {kit.id, kit.name, kit.remarks, kit.made_at});
+  write_parts(transaction, kit);
+  return {};
+}
+
+base::Outcome<void> Kits::change(db::Transaction& transaction, const Kit& kit) {
+  const auto before = kits_where(transaction, "where k.name = :n", {kit.name});
+  if (before.empty()) return base::refuse(no_such_kit(transaction, kit.name));
+  if (auto fine = sound(kit); !fine) return fine;
+  auto now = kit;
+  now.id = before.front().id;
+  transaction.run("update kits set remarks = :r where id = :i", {now.remarks, now.id});
+  write_parts(transaction, now);
   return {};
 }
 

@@ -36,6 +36,9 @@ class Kits {
   // kExists if there is one of that name; kInvalid if it has less than two parts, or an
   // image twice.
   static base::Outcome<void> add(db::Transaction& transaction, Kit kit);
+  // The one of that name gets these remarks and parts. kNotFound has the nearest name;
+  // kInvalid as add().
+  static base::Outcome<void> change(db::Transaction& transaction, const Kit& kit);
   // kNotFound has the nearest name. The images stay.
   static base::Outcome<void> remove(db::Transaction& transaction,
                                     const std::string& name);

@@ -222,6 +222,14 @@ std::vector<Offer> Offers::standing_under(db::Transaction& transaction,
   return offers_where(transaction, std::string(kStanding) + "and f.name = :n", {name});
 }
 
+std::vector<Offer> Offers::ended_by_withdrawal(db::Transaction& transaction,
+                                               std::int64_t image, base::WallTime at) {
+  return offers_where(transaction,
+                      "where f.image = :i and f.why = :w and f.ended_at = :t order by "
+                      "f.name, f.id",
+                      {image, kImageWithdrawn, at});
+}
+
 std::vector<Offer> Offers::withdrawn_under(db::Transaction& transaction,
                                            const std::string& name) {
   return offers_where(transaction, std::string(kLastAndWithdrawn) + "and f.name = :n",

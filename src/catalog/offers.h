@@ -57,6 +57,9 @@ class Offers {
   // All that stand for the image; returns them.
   static std::vector<Offer> end_all_of(db::Transaction& transaction, std::int64_t image,
                                        const std::string& why, base::WallTime now);
+  // Those that withdrawing the image at that time has ended.
+  static std::vector<Offer> ended_by_withdrawal(db::Transaction& transaction,
+                                                std::int64_t image, base::WallTime at);
   // The one under this name to this network. Where `network` is not given and the name
   // has only one offer, that. kNotFound has the nearest name, kInvalid says between which
   // to choose.

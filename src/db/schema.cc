@@ -450,6 +450,19 @@ const std::vector<SchemaVersion>& schema_versions() {
                 sha256 text not null,
                 at bigint not null))",
        }},
+      {"backups: what a look inside came to; images: which facts are guessed",
+       {
+           // A word of probe::Verdict, and what is wrong with it; both empty until it was
+           // looked into. What is text is not.
+           "alter table revisions add column verdict text not null default ''",
+           "alter table revisions add column finding text not null default ''",
+           "alter table revisions add column to_look bigint not null default 0",
+           "create index revisions_to_look on revisions (id) where to_look = 1",
+           // Names of facts that were guessed, parted by line ends.
+           "alter table images add column guessed text not null default ''",
+           R"(update revisions set to_look = 1
+                where complete = 1 and is_text = 0 and kind <> 'configuration')",
+       }},
   };
   return versions;
 }

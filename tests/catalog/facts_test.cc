@@ -51,7 +51,10 @@ TEST(Suggestions, TakeTheFirstRecogniserThatSaysSomethingAndDropWhatCanBeNoFact)
   add({"one", R"((?P<version>[\d.]+)-(?P<role>\w+)\.img)", {}, {}});
   add({"two", R"((?P<version>.*)\.img)", {{"maker", "Fenrock"}}, {}});
   const auto made = suggestions(all, "dir/7.6-kernel.img");
-  ASSERT_EQ(made.size(), 2u);
+  // What no recogniser tells is guessed.
+  ASSERT_EQ(made.size(), 3u);
+  EXPECT_EQ(made[2].fact + "=" + made[2].text, "role=system");
+  EXPECT_TRUE(made[2].guessed);
   EXPECT_EQ(made[0].fact + "=" + made[0].text + " " + made[0].origin,
             "version=7.6 name, by recogniser 'one'");
   EXPECT_EQ(made[1].fact + "=" + made[1].text + " " + made[1].origin,
