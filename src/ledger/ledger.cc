@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <new>
+#include <utility>
 
+#include "base/clock.h"
 #include "ledger/chain.h"
 
 namespace vantro::ledger {
@@ -155,13 +157,10 @@ void Ledger::record(db::Transaction& transaction, const Entry& given) {
 base::Outcome<void> Ledger::flush() {
   const base::Lock one_at_a_time(flush_mutex_);
   std::vector<Entry> batch;
-  std::uint64_t dropped = 0;
   {
     const base::Lock lock(mutex_);
     batch.swap(waiting_);
-    std::swap(dropped, dropped_);
   }
-  if (dropped > 0) log_.error("ledger rows were dropped", {{"rows", dropped}});
   if (batch.empty()) return {};
   base::Outcome<void> written = base::refuse(base::Kind::kBusy, "out of memory");
   try {
@@ -172,13 +171,24 @@ base::Outcome<void> Ledger::flush() {
   } catch (const std::bad_alloc&) {
     // As of a database that is busy: they wait.
   }
+  const base::Lock lock(mutex_);
+  failing_why_ = written ? "" : written.error().sentence;
+  if (written && dropped_ > 0) {
+    log_.error("ledger rows were dropped while they could not be written",
+               {{"rows", std::exchange(dropped_, 0)}});
+  }
   if (!written) {
-    const base::Lock lock(mutex_);
     // Back to the front: the order of rows is the order of events.
     for (auto& entry : waiting_) batch.push_back(std::move(entry));
     waiting_ = std::move(batch);
   }
   return written;
+}
+
+std::optional<Ledger::Failing> Ledger::failing() const {
+  const base::Lock lock(mutex_);
+  if (failing_why_.empty()) return std::nullopt;
+  return Failing{waiting_.size(), dropped_, failing_why_};
 }
 
 std::int64_t Ledger::give(db::Transaction& transaction, const std::string& actor,
@@ -379,6 +389,26 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
   });
 }
 
+namespace {
+
+// So that it is written somewhere.
+void log_row(const base::Log& log, const Entry& row) {
+  log.error("ledger row", {{"at", base::iso_time(row.at)},
+                           {"event", row.event},
+                           {"actor", row.actor},
+                           {"device", row.device},
+                           {"from", row.from},
+                           {"protocol", row.protocol},
+                           {"account", row.account},
+                           {"name", row.name},
+                           {"sha256", row.sha256},
+                           {"bytes", row.bytes},
+                           {"outcome", row.outcome},
+                           {"sentence", row.sentence}});
+}
+
+}  // namespace
+
 void Ledger::run() {
   base::Lock lock(mutex_);
   bool said = false;
@@ -392,13 +422,15 @@ void Ledger::run() {
     lock.unlock();
     const auto flushed = flush();
     if (!flushed && (!said || last)) {
-      log_.error(last ? "ledger rows are lost, as the database did not take them"
+      log_.error(last ? "the ledger can't be written; its last rows follow here"
                       : "the ledger can't be written; its rows wait in memory",
                  {{"why", flushed.error().sentence}});
     }
     said = !flushed.has_value();
     lock.lock();
-    if (last) return;
+    if (!last) continue;
+    for (const auto& row : waiting_) log_row(log_, row);
+    return;
   }
 }
 

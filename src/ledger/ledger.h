@@ -67,7 +67,8 @@ class Ledger {
 
   // `database` must outlive the ledger.
   Ledger(db::Database& database, base::Log log);
-  // Writes what is waiting.
+  // Writes what is waiting. What the database does not take then goes to the log, row by
+  // row.
   ~Ledger();
   Ledger(const Ledger&) = delete;
   Ledger& operator=(const Ledger&) = delete;
@@ -85,6 +86,15 @@ class Ledger {
 
   // What is waiting is on disk when this returns a value.
   base::Outcome<void> flush();
+
+  // Rows that can't be written, and why; nothing: all is well. Known within a second,
+  // whatever is asked meanwhile.
+  struct Failing {
+    std::size_t waiting = 0;    // in memory
+    std::uint64_t dropped = 0;  // since it began: more than fit
+    std::string why;
+  };
+  std::optional<Failing> failing() const;
 
   // Newest first, at most `most`, older than the row with the id `before` if it is given.
   // Includes what is waiting.
@@ -129,12 +139,13 @@ class Ledger {
 
   db::Database& database_;
   base::Log log_;
-  base::Mutex mutex_;
+  mutable base::Mutex mutex_;
   // Keeps batches in order.
   base::Mutex flush_mutex_ VANTRO_ACQUIRED_BEFORE(mutex_);
   base::Condition wake_;
   std::vector<Entry> waiting_ VANTRO_GUARDED_BY(mutex_);
   std::uint64_t dropped_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::string failing_why_ VANTRO_GUARDED_BY(mutex_);  // empty: the last write succeeded
   bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread writer_;
 };

@@ -1,6 +1,10 @@
 #include "repository/image_changes.h"
 
+#include <algorithm>
 #include <fmt/format.h>
+
+#include "base/visible_name.h"
+#include "repository/repository.h"
 
 namespace vantro::repository {
 
@@ -25,6 +29,53 @@ std::vector<catalog::Vouch> vouch(db::Transaction& t, Change& change,
     vouches.push_back(std::move(vouch));
   }
   return vouches;
+}
+
+namespace {
+
+// What the list calls a file, where the list lies.
+std::string beside(const std::string& list_name, const crypto::ListedChecksum& one) {
+  // A bare checksum is for the file that the list is named after.
+  if (one.name.empty()) return list_name.substr(0, list_name.rfind('.'));
+  const auto slash = list_name.rfind('/');
+  return slash == std::string::npos ? one.name
+                                    : list_name.substr(0, slash + 1) + one.name;
+}
+
+}  // namespace
+
+base::Outcome<std::vector<ListedResult>> compare_with_list(
+    Repository& repository, const std::string& by, const std::string& source,
+    const std::string& list_name, const crypto::ChecksumList& list) {
+  std::vector<ListedResult> results;
+  for (const auto& one : list.checksums) {
+    const auto name = base::visible_name(beside(list_name, one));
+    if (!name) continue;
+    const auto found = repository.catalog.named(*name);
+    if (!found) return base::refuse(found.error());
+    const auto& image = *found;
+    if (!image || image->taken_in_by != by) continue;
+    const auto known = repository.vouches.of(image->id);
+    if (!known) return base::refuse(known.error());
+    const bool again = std::any_of(known->begin(), known->end(), [&](const auto& vouch) {
+      return !vouch.retracted_at && vouch.source == source &&
+             vouch.expected.algorithm == one.expected.algorithm &&
+             vouch.expected.hex == one.expected.hex;
+    });
+    if (again) continue;
+    using Vouched = base::Outcome<std::vector<catalog::Vouch>>;
+    const auto vouched =
+        change(repository, by, [&](db::Transaction& t, Change& change) -> Vouched {
+          auto now = catalog::Catalog::find(t, image->name);
+          if (!now) return base::refuse(now.error());
+          return vouch(t, change, *now, {{one.expected, source, ""}});
+        });
+    if (!vouched) return base::refuse(vouched.error());
+    for (const auto& vouch : *vouched) {
+      results.push_back({*name, one.expected.algorithm, vouch.agrees});
+    }
+  }
+  return results;
 }
 
 base::Outcome<std::vector<catalog::Offer>> withdraw(db::Transaction& t, Change& change,

@@ -9,10 +9,13 @@
 #include "catalog/image.h"
 #include "catalog/offers.h"
 #include "catalog/vouches.h"
+#include "crypto/checksum_list.h"
 #include "crypto/digests.h"
 #include "repository/change.h"
 
 namespace vantro::repository {
+
+struct Repository;
 
 // A checksum of the maker's, and where it came from.
 struct Claim {
@@ -28,6 +31,19 @@ struct Claim {
 std::vector<catalog::Vouch> vouch(db::Transaction& transaction, Change& change,
                                   catalog::Image& image,
                                   const std::vector<Claim>& claims);
+// What a checksum list said of an image.
+struct ListedResult {
+  std::string image;
+  crypto::Algorithm algorithm;
+  bool agrees;
+};
+// A list that came behind its images, from `by`: compares with each image that the same
+// one has added, and keeps the results. Others' images are not judged by it: a wrong
+// checksum takes them off offer. The same list again changes nothing.
+base::Outcome<std::vector<ListedResult>> compare_with_list(
+    Repository& repository, const std::string& by, const std::string& source,
+    const std::string& list_name, const crypto::ChecksumList& list);
+
 // Ends its offers, and returns them. kExists: it is withdrawn already.
 base::Outcome<std::vector<catalog::Offer>> withdraw(db::Transaction& transaction,
                                                     Change& change,

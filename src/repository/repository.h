@@ -28,6 +28,7 @@
 #include "repository/filing.h"
 #include "repository/inventory.h"
 #include "repository/snapshots.h"
+#include "repository/troubles.h"
 #include "repository/unrecorded.h"
 #include "store/state_folder.h"
 
@@ -103,6 +104,7 @@ struct Repository {
   ledger::Ledger ledger;
   ChangeLog change_log;
 
+  Troubles troubles;
   Snapshots snapshots;
   Unrecorded unrecorded;
   Contents contents;

@@ -12,15 +12,18 @@ namespace vantro::store {
 namespace {
 
 constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
+// Bytes between two looks at the room on the disk.
+constexpr std::uint64_t kLookEvery = 4 * 1024 * 1024;
 
 }  // namespace
 
 Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file,
-                 const crypto::SealKey* key)
+                 const crypto::SealKey* key, ExpectedBytes expected)
     : folder_(&folder),
       file_name_(std::move(file_name)),
       file_(std::move(file)),
-      digester_(folder.digest_helpers()) {
+      digester_(folder.digest_helpers()),
+      expected_(std::move(expected)) {
   if (key != nullptr) sealed_.emplace(folder.files(), *key);
 }
 
@@ -34,6 +37,7 @@ base::Outcome<void> Arrival::read_again(const Seen& seen) {
                            digester_.update(bytes);
                            if (seen) seen(bytes);
                            size_ += bytes.size();
+                           looked_at_ = size_;
                            return {};
                          });
   flushed_ = size_;
@@ -42,11 +46,16 @@ base::Outcome<void> Arrival::read_again(const Seen& seen) {
 
 base::Outcome<void> Arrival::write(base::ByteView bytes) {
   if (auto room = folder_->reserve().check(); !room) return room;
+  if (size_ - looked_at_ >= kLookEvery) {
+    if (auto room = folder_->check_floor(); !room) return room;
+    looked_at_ = size_;
+  }
   auto written = sealed_ ? sealed_->write(file_.get(), bytes)
                          : write_all(folder_->files(), file_.get(), bytes);
   if (!written) return written;
   digester_.update(bytes);
   size_ += bytes.size();
+  expected_.came(bytes.size());
   if (size_ - flushed_ >= kFlushEvery) {
     // Begins the writing without waiting for it: the sync at the end is then short, while
     // a device waits for its last acknowledgement. It is a hint, so it may fail.

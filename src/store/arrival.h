@@ -19,6 +19,7 @@
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digests.h"
+#include "store/expected_bytes.h"
 #include "store/sealed_file.h"
 
 namespace vantro::store {
@@ -35,7 +36,7 @@ class Arrival {
  public:
   // `folder` must outlive the arrival. With a key it is encrypted.
   Arrival(const StateFolder& folder, std::string file_name, base::UniqueFd file,
-          const crypto::SealKey* key = nullptr);
+          const crypto::SealKey* key = nullptr, ExpectedBytes expected = {});
   Arrival(Arrival&&) noexcept = default;
   Arrival& operator=(Arrival&&) = delete;
   ~Arrival();
@@ -95,6 +96,8 @@ class Arrival {
   std::string sha256_;  // once finished
   std::uint64_t size_ = 0;
   std::uint64_t flushed_ = 0;  // on their way to the disk
+  ExpectedBytes expected_;
+  std::uint64_t looked_at_ = 0;  // its size when there last was room on the disk
 };
 
 }  // namespace vantro::store

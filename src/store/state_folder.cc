@@ -148,14 +148,17 @@ base::Outcome<void> StateFolder::sync_folder(const std::string& path) const {
 base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime now,
                                            std::uint64_t announced,
                                            bool encrypted) const {
-  const auto left = free_bytes();
+  const auto left = room();
   if (announced > left) {
     return base::refuse(
-        Kind::kFull, fmt::format("the server's disk is full: {} are needed, {} are left",
-                                 base::size_text(announced), base::size_text(left)));
+        Kind::kFull,
+        fmt::format("no room on the server's disk: {} needed, {} left{}",
+                    base::size_text(announced), base::size_text(left),
+                    left < free_bytes() ? " beside the uploads under way" : ""));
   }
-  if (reserve().given_up()) reserve().keep(left);
+  if (reserve().given_up()) reserve().keep(free_bytes());
   if (auto room = reserve().check(); !room) return base::refuse(room.error());
+  if (auto room = check_floor(); !room) return base::refuse(room.error());
   const auto* key = encrypted ? keys_->current() : nullptr;
   if (key != nullptr && label.purpose == "backup") label.purpose = "sealed";
   auto name = label.file_name(now, crypto::random_hex(4));
@@ -163,7 +166,8 @@ base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime no
   if (!file) {
     return base::refuse(base::system_refusal(errno, "a file can't be made in arriving/"));
   }
-  return Arrival(*this, std::move(name), std::move(file), key);
+  return Arrival(*this, std::move(name), std::move(file), key,
+                 ExpectedBytes(live_->expected, announced));
 }
 
 base::Outcome<Arrival> StateFolder::arrive_beside(const std::string& arriving_name,
@@ -453,6 +457,21 @@ base::Outcome<void> StateFolder::try_writing() const {
   if (written) return {};
   return base::refuse(
       base::system_refusal(failure, path_ + ": the state folder can't be written"));
+}
+
+std::uint64_t StateFolder::room() const {
+  const auto free = free_bytes();
+  return free - std::min<std::uint64_t>(free, *live_->expected);
+}
+
+base::Outcome<void> StateFolder::check_floor() const {
+  constexpr std::uint64_t kMostFloor = 64 << 20;
+  struct statvfs found {};
+  if (::statvfs(path_.c_str(), &found) != 0) return {};
+  const auto floor =
+      std::min(kMostFloor, std::uint64_t{found.f_blocks} * found.f_frsize / 100);
+  if (std::uint64_t{found.f_bavail} * found.f_frsize >= floor) return {};
+  return base::refuse(base::system_refusal(ENOSPC, path_));
 }
 
 std::uint64_t StateFolder::free_bytes() const {

@@ -150,6 +150,11 @@ class StateFolder {
 
   // Bytes that may still be written, for people who are not root.
   std::uint64_t free_bytes() const;
+  // The same less what uploads under way have announced.
+  std::uint64_t room() const;
+  // kFull if uploads have come down to what is left to everything else: a hundredth of
+  // the disk, 64 MiB at most.
+  base::Outcome<void> check_floor() const;
 
  private:
   StateFolder(std::string path, FileSystem& files);
@@ -170,6 +175,7 @@ class StateFolder {
     Reserve reserve;
     // Whose names are known to be on disk, by the first two digits of what they hold.
     std::array<std::atomic<bool>, 256> shelves{};
+    ExpectedBytes::All expected = std::make_shared<std::atomic<std::uint64_t>>(0);
   };
   std::unique_ptr<Live> live_;
 };

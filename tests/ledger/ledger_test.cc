@@ -75,10 +75,16 @@ TEST_F(LedgerTest, KeepsRowsThatTheDatabaseDoesNotTake) {
     });
   };
   ASSERT_TRUE(rename("ledger", "elsewhere"));
+  EXPECT_FALSE(ledger.failing());
   ledger.append(entry("a"));
   EXPECT_FALSE(ledger.flush());
+  // Whoever asks is told, and what has to wait is bounded.
+  ASSERT_TRUE(ledger.failing());
+  EXPECT_EQ(ledger.failing()->waiting, 1u);
+  EXPECT_FALSE(ledger.failing()->why.empty());
   ASSERT_TRUE(rename("elsewhere", "ledger"));
   EXPECT_EQ(names(ledger, 10, {}), "a1 ");
+  EXPECT_FALSE(ledger.failing());
 }
 
 // -- The chain --

@@ -158,7 +158,7 @@ TEST_F(SnapshotsTest, FollowingComesToTheSameAsReadingAllAnew) {
         (void)images().withdraw(image, "wrong");
         break;
       case 1:
-        (void)images().take_back_withdrawal(image);
+        (void)images().take_back_withdrawal(image, pick(2) == 0);
         break;
       case 2: {
         catalog::Offer offer;
