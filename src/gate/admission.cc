@@ -46,26 +46,29 @@ base::Outcome<Place> Admission::admit(const base::Address& address) {
   if (shared.in_all >= limits.in_all) {
     return base::refuse(
         Kind::kBusy,
-        fmt::format("{} transfers run already, which is the limit; try again in a minute",
-                    shared.in_all));
+        fmt::format("too many transfers: {} running, limit {}; try again in a minute",
+                    shared.in_all, limits.in_all));
   }
   const auto of_network = shared.networks.find(network);
-  if (of_network != shared.networks.end() && of_network->second >= limits.per_network) {
-    return base::refuse(Kind::kBusy,
-                        fmt::format("{} transfers to the network of {} run already, "
-                                    "which is the limit; try again in a minute",
-                                    of_network->second, address.text()));
+  if (of_network != shared.networks.end() &&
+      of_network->second.transfers >= limits.per_network) {
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("too many transfers with the network of {}: {} "
+                    "running, limit {}; try again in a minute",
+                    address.text(), of_network->second.transfers, limits.per_network));
   }
   const auto of_address = shared.addresses.find(address);
   if (of_address != shared.addresses.end() &&
       of_address->second.transfers >= limits.per_address) {
-    return base::refuse(Kind::kBusy,
-                        fmt::format("{} has {} transfers running already, which is the "
-                                    "limit; let them end, or wait a minute",
-                                    address.text(), of_address->second.transfers));
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("too many transfers with {}: {} running, limit {}; "
+                    "let them end, or wait a minute",
+                    address.text(), of_address->second.transfers, limits.per_address));
   }
   ++shared.in_all;
-  ++shared.networks[network];
+  ++shared.networks[network].transfers;
   ++shared.addresses[address].transfers;
   return Place(shared_, address);
 }
@@ -75,7 +78,8 @@ Place::~Place() {
   const base::Lock lock(shared_->mutex);
   --shared_->in_all;
   const auto network = shared_->networks.find(address_.network());
-  if (--network->second == 0) shared_->networks.erase(network);
+  network->second.arriving -= arrived_;
+  if (--network->second.transfers == 0) shared_->networks.erase(network);
   const auto use = shared_->addresses.find(address_);
   use->second.arriving -= arrived_;
   if (--use->second.transfers == 0) shared_->addresses.erase(use);
@@ -88,10 +92,23 @@ base::Outcome<void> Place::arrive(std::uint64_t bytes) {
   if (bytes > most - std::min(most, use.arriving)) {
     return base::refuse(
         Kind::kBusy,
-        fmt::format("{} has {} on their way here at once, which is the limit",
-                    address_.text(), base::size_text(use.arriving)));
+        fmt::format("uploads from {}: {} arriving, limit {}; try again in a minute",
+                    address_.text(), base::size_text(use.arriving),
+                    base::size_text(most)));
+  }
+  auto& beside = shared_->networks.at(address_.network());
+  const auto most_beside =
+      most > UINT64_MAX / kAddressesOfNetwork ? UINT64_MAX : most * kAddressesOfNetwork;
+  if (!address_.is_v4() && bytes > most_beside - std::min(most_beside, beside.arriving)) {
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("uploads from {}/64: {} arriving, limit {}; try again "
+                    "in a minute",
+                    address_.network().text(), base::size_text(beside.arriving),
+                    base::size_text(most_beside)));
   }
   use.arriving += bytes;
+  beside.arriving += bytes;
   arrived_ += bytes;
   return {};
 }

@@ -20,6 +20,10 @@ struct AdmissionLimits {
   std::uint64_t arriving_per_address = std::uint64_t{32} << 30;
 };
 
+// An IPv6 /64, in which one host has as many addresses as it likes, gets four times what
+// one address gets, of what is limited by address only.
+inline constexpr int kAddressesOfNetwork = 4;
+
 // A transfer's right to run. Gives it back when it is destroyed.
 class Place;
 
@@ -45,7 +49,7 @@ class Admission {
     AdmissionLimits limits VANTRO_GUARDED_BY(mutex);
     std::size_t in_all VANTRO_GUARDED_BY(mutex) = 0;
     std::map<base::Address, Use> addresses VANTRO_GUARDED_BY(mutex);
-    std::map<base::Address, std::size_t> networks VANTRO_GUARDED_BY(mutex);
+    std::map<base::Address, Use> networks VANTRO_GUARDED_BY(mutex);
   };
   std::shared_ptr<Shared> shared_;
 };

@@ -12,6 +12,13 @@ namespace vantro::gate {
 using backup::FileKind;
 using base::Kind;
 
+namespace {
+
+// Bytes between two looks at the room on the disk.
+constexpr std::uint64_t kLookEvery = 4 << 20;
+
+}  // namespace
+
 base::Outcome<void> DepositLimits::check_quota(std::uint64_t bytes) const {
   if (quota == 0 || (kept <= quota && bytes <= quota - kept)) return {};
   return base::refuse(
@@ -28,11 +35,12 @@ base::Refusal only_configurations() {
 }
 
 BackupWrite::BackupWrite(Workings& workings, backup::Revision revision,
-                         Announced announced, DepositLimits limits,
-                         text::ContentTeller content, store::Arrival arrival,
-                         Transfer transfer)
+                         const base::Address& from, Announced announced,
+                         DepositLimits limits, text::ContentTeller content,
+                         store::Arrival arrival, Transfer transfer)
     : workings_(workings),
       revision_(std::move(revision)),
+      from_(from),
       announced_(std::move(announced)),
       limits_(limits),
       content_(content),
@@ -50,18 +58,28 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   }
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);
+  // The disk fills up while it comes, by this upload and by others.
+  const auto reserve = workings_.config()->reserve;
+  if (reserve != 0 && size - looked_at_ >= kLookEvery) {
+    looked_at_ = size;
+    limits_.only_configurations = workings_.repository.folder.room() < reserve;
+  }
   if (limits_.only_configurations &&
       (size > limits_.configuration_up_to ||
        (limits_.named != FileKind::kConfiguration && !content_.is_text()))) {
     return base::refuse(only_configurations());
   }
   if (auto room = transfer_.arrive(bytes.size()); !room) return room;
+  if (auto may = workings_.deposit_rates.more_bytes(
+          from_, bytes.size(), *workings_.config(), workings_.clock.now());
+      !may) {
+    return may;
+  }
   return arrival_.write(bytes);
 }
 
 backup::Holder BackupWrite::holder_now() const {
-  const auto address = base::Address::parse(revision_.address);
-  return address ? workings_.repository.inventory.holder_of(*address) : revision_.holder;
+  return workings_.repository.inventory.holder_of(from_);
 }
 
 // Its address may have become a device's, or another one's, and a device may have been

@@ -31,9 +31,9 @@ base::Refusal only_configurations();
 
 class BackupWrite final : public WriteSink {
  public:
-  BackupWrite(Workings& workings, backup::Revision revision, Announced announced,
-              DepositLimits limits, text::ContentTeller content, store::Arrival arrival,
-              Transfer transfer);
+  BackupWrite(Workings& workings, backup::Revision revision, const base::Address& from,
+              Announced announced, DepositLimits limits, text::ContentTeller content,
+              store::Arrival arrival, Transfer transfer);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return arrival_.sync(); }
@@ -58,8 +58,10 @@ class BackupWrite final : public WriteSink {
 
   Workings& workings_;
   backup::Revision revision_;
+  base::Address from_;  // who sends it
   Announced announced_;
   DepositLimits limits_;
+  std::uint64_t looked_at_ = 0;  // its size when the disk was last looked at
   bool differs_ = false;         // from a digest that was announced
   text::ContentTeller content_;  // has seen what came, also before it broke off
   // The newest one before it, judged by the rules of today.

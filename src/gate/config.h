@@ -17,6 +17,13 @@ struct Config {
   std::uint64_t largest_deposit = std::uint64_t{16} << 30;
   // What one address may send in 24 hours, in bytes.
   std::uint64_t deposited_per_day = std::uint64_t{64} << 30;
+  // How many files one address may send in 24 hours.
+  std::uint64_t deposits_per_day = 5000;
+  // How many rows of the ledger one address may fill in 24 hours; what comes on top is
+  // gathered into one.
+  std::uint64_t rows_per_day = 50'000;
+  // Nothing is handed out or taken while the ledger can't be written.
+  bool only_recorded = false;
   // What is kept of one device, in bytes, if nothing else is said of it; 0: no limit.
   std::uint64_t kept_per_device = 0;
   // Of the disk, in bytes: when less is free, only configurations are taken.

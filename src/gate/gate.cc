@@ -37,6 +37,10 @@ void Gate::use(Config config) {
   admission_.limit(config.admission);
   workings_->use(std::move(config));
 }
+probe::Report Gate::look_inside(int fd, std::uint64_t size,
+                                const std::function<bool()>& stop) const {
+  return workings_->look_inside(fd, size, stop);
+}
 const base::Clock& Gate::clock() const { return workings_->clock; }
 const Transfers& Gate::transfers() const { return workings_->transfers; }
 ledger::Contacts& Gate::contacts() { return workings_->contacts; }
@@ -46,14 +50,25 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
   workings_->record_refusal(asker, event, name, refusal);
 }
 
+void Gate::record_gathered() { workings_->recording.write_gathered(); }
+
 std::shared_ptr<const catalog::OfferIndex> Gate::index() const {
   return workings_->repository.offer_index();
 }
 
 base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
                                  std::string_view typed_name) {
+  const auto refused = [&](const Refusal& refusal) {
+    record_refusal(asker, word(direction), typed_name, refusal);
+    return base::refuse(refusal);
+  };
+  if (workings_->config()->only_recorded && workings_->repository.ledger.failing()) {
+    return refused({base::Kind::kBusy,
+                    "the server can't record transfers at the moment, so it makes none; "
+                    "see 'vantro status'"});
+  }
   auto place = admission_.admit(asker.peer.address);
-  if (!place) record_refusal(asker, word(direction), typed_name, place.error());
+  if (!place) return refused(place.error());
   return place;
 }
 

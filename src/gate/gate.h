@@ -26,7 +26,9 @@
 #include "gate/config.h"
 #include "gate/grants.h"
 #include "gate/log_ins.h"
+#include "gate/suggestion_purse.h"
 #include "ledger/contacts.h"
+#include "probe/report.h"
 
 namespace vantro::catalog {
 class OfferIndex;
@@ -111,12 +113,20 @@ class Gate {
                                   std::string_view name) const;
 
   base::Outcome<ImageIntake> open_intake(IntakeOptions options);
+  // Looks into a file as at an intake; takes up to the configured time. `stop` as
+  // probe::look_apart() has it.
+  probe::Report look_inside(int fd, std::uint64_t size,
+                            const std::function<bool()>& stop) const;
 
   // A request that its protocol refused before the gate was asked. Cheap: it may be
   // called on an I/O thread. Of an address that is refused again and again only so many
   // rows go to the ledger; its contact counts them all.
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
+
+  // What came on top of addresses' rows of a day goes to the ledger, gathered. Once a
+  // minute.
+  void record_gathered();
 
   // What it goes by at this moment; never null.
   std::shared_ptr<const Config> config() const;
@@ -140,6 +150,9 @@ class Gate {
   // A fetch found it damaged or gone.
   void stored_file_failed(const Found& found, const base::Refusal& why);
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
+  // The name that was probably meant; empty: none, or enough of them were told for now.
+  std::string suggestion(const catalog::OfferIndex& offers, const catalog::Asking& who,
+                         const std::string& name);
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
   // A single revision that is on offer to the asker under the name.
   std::optional<Found> find_backup_offer(const Asker& asker, const std::string& name);
@@ -163,6 +176,7 @@ class Gate {
   std::unique_ptr<Workings> workings_;
   LogIns log_ins_;
   Admission admission_;
+  SuggestionPurse suggestions_;
   // The last, as its thread uses the others.
   std::unique_ptr<VerifyFirst> verify_first_;
 };

@@ -28,7 +28,13 @@ void Transfer::advance(const Movement& movement) const {
 void Transfer::end(State how, const std::string& why) {
   auto* workings = workings_.load();
   const auto view = end_unrecorded(how, why);
-  if (view) workings->repository.ledger.append(workings->entry_of(*view));
+  if (!view) return;
+  auto entry = workings->entry_of(*view);
+  if (const auto from = base::Address::parse(view->peer)) {
+    workings->recording.record(std::move(entry), *from, *workings->config());
+  } else {
+    workings->repository.ledger.append(std::move(entry));  // a person's
+  }
 }
 
 TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256) const {

@@ -4,6 +4,7 @@
 
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
+#include "crypto/file_form.h"
 #include "gate/workings.h"
 #include "repository/change.h"
 #include "repository/image_changes.h"
@@ -35,20 +36,18 @@ std::string facts_text(const Taken& taken) {
 
 }  // namespace
 
-// -- HandedImage --
-
-HandedImage::HandedImage(Workings& workings, std::string account, Announced announced,
-                         ImageIntake intake)
+HandedFile::HandedFile(Workings& workings, std::string account, Announced announced,
+                       ImageIntake intake)
     : workings_(workings),
       account_(std::move(account)),
       announced_(std::move(announced)),
       intake_(std::move(intake)) {}
 
-base::Outcome<void> HandedImage::write(base::ByteView bytes) {
+base::Outcome<void> HandedFile::write(base::ByteView bytes) {
   return intake_.write(bytes);
 }
 
-base::Outcome<std::vector<Claim>> HandedImage::claims() const {
+base::Outcome<std::vector<Claim>> HandedFile::claims() const {
   using Claims = std::vector<Claim>;
   const auto& image = intake_.name();
   return workings_.repository.database->read(
@@ -56,7 +55,7 @@ base::Outcome<std::vector<Claim>> HandedImage::claims() const {
         Claims claims;
         for (const auto& row : t.query(
                  "select name, text from handed_lists where account = :a and at >= :t",
-                 {account_, workings_.clock.wall() - HandedList::kKeptDays * kDay})) {
+                 {account_, workings_.clock.wall() - kListsKeptDays * kDay})) {
           const auto list = crypto::parse_checksum_list(row.text(1));
           if (!list) continue;  // it was read when it came
           const auto own = list->of(image);
@@ -77,7 +76,17 @@ base::Outcome<std::vector<Claim>> HandedImage::claims() const {
       });
 }
 
-base::Outcome<Filed> HandedImage::commit() {
+base::Outcome<Filed> HandedFile::commit() {
+  const auto form = intake_.finish();
+  if (!form) return base::refuse(form.error());
+  const bool list =
+      *form == crypto::FileForm::kChecksumList ||
+      (*form == crypto::FileForm::kOther &&
+       crypto::form_by_name(intake_.name()) == crypto::FileForm::kChecksumList);
+  return list ? keep_list() : file_image();
+}
+
+base::Outcome<Filed> HandedFile::file_image() {
   auto wanted = claims();
   if (!wanted) return base::refuse(wanted.error());
   intake_.add_claims(std::move(*wanted));
@@ -116,114 +125,67 @@ base::Outcome<Filed> HandedImage::commit() {
   return filed;
 }
 
-void HandedImage::abandon(State how, const std::string& why, bool /*keep*/) {
+void HandedFile::abandon(State how, const std::string& why, bool /*keep*/) {
   intake_.fail(how, why);
 }
 
-// -- HandedList --
-
-HandedList::HandedList(Workings& workings, std::string account, std::string name,
-                       Announced announced, Transfer transfer)
-    : workings_(workings),
-      account_(std::move(account)),
-      name_(std::move(name)),
-      announced_(std::move(announced)),
-      transfer_(std::move(transfer)) {}
-
-base::Outcome<void> HandedList::write(base::ByteView bytes) {
-  if (bytes.size() > kLongest - text_.size()) {
-    return base::refuse(Kind::kTooLarge,
-                        "a checksum list that is handed in has at most "
-                        "1 MiB");
+base::Outcome<void> HandedFile::keep_list(db::Transaction& t,
+                                          const std::string& text) const {
+  const auto now = workings_.clock.wall();
+  t.run("delete from handed_lists where (account = :a and name = :n) or at < :t",
+        {account_, intake_.name(), now - kListsKeptDays * kDay});
+  const auto count =
+      t.query("select count(*) from handed_lists where account = :a", {account_})
+          .front()
+          .integer(0);
+  if (count >= static_cast<std::int64_t>(kMostListsKept)) {
+    return base::refuse(
+        Kind::kBusy, fmt::format("too many checksum lists of this account wait for their "
+                                 "images: {}, limit {}; hand the images in first",
+                                 count, kMostListsKept));
   }
-  text_ += base::as_text(bytes);
+  t.run("insert into handed_lists (account, name, at, text) values (:a, :n, :t, :x)",
+        {account_, intake_.name(), now, text});
   return {};
 }
 
-base::Outcome<std::string> HandedList::hold_against_images(
-    const crypto::ChecksumList& list) const {
-  std::string told;
-  for (const auto& one : list.checksums) {
-    // A bare checksum is for the file that the list is named after.
-    auto typed = one.name.empty() ? name_.substr(0, name_.rfind('.')) : one.name;
-    if (const auto folder = name_.rfind('/');
-        !one.name.empty() && folder != std::string::npos) {
-      typed = name_.substr(0, folder + 1) + typed;
-    }
-    const auto name = base::visible_name(typed);
-    if (!name) continue;
-    const auto image = workings_.repository.catalog.find(*name);
-    // Others' images are not judged by it: a wrong checksum takes them off offer.
-    if (!image || image->taken_in_by != account_) continue;
-    using Vouches = base::Outcome<std::vector<catalog::Vouch>>;
-    const auto vouched = repository::change(
-        workings_.repository, account_,
-        [&](db::Transaction& t, repository::Change& change) -> Vouches {
-          auto now = catalog::Catalog::find(t, image->name);
-          if (!now) return base::refuse(now.error());
-          return repository::vouch(t, change, *now,
-                                   {{one.expected, source(account_, name_), ""}});
-        });
-    if (!vouched) return base::refuse(vouched.error());
-    for (const auto& vouch : *vouched) {
-      told += fmt::format(
-          "; '{}': its {} {}", base::printable(*name, 80),
-          crypto::title(one.expected.algorithm),
-          vouch.agrees ? "is as listed" : "differs from it, so it is not handed out");
-    }
+base::Outcome<Filed> HandedFile::keep_list() {
+  const auto refused = [&](const base::Refusal& refusal) {
+    intake_.fail(State::kFailed, refusal.sentence);
+    return base::refuse(refusal);
+  };
+  const auto text = intake_.text();
+  if (!text) return refused(text.error());
+  if (text->size() > kLongestList) {
+    return refused(
+        {Kind::kTooLarge, "a checksum list that is handed in has at most 1 MiB"});
   }
-  return told;
-}
-
-base::Outcome<Filed> HandedList::commit() {
-  crypto::Digester digester;
-  digester.update(base::as_bytes(text_));
   Filed filed;
-  filed.size = text_.size();
-  filed.digests = digester.finish();
+  filed.size = text->size();
+  filed.digests = intake_.digests();
   if (const auto wrong = differing(filed.digests, announced_.digests)) {
-    return base::refuse(differs(filed.digests, *wrong));
+    return refused(differs(filed.digests, *wrong));
   }
-  const auto list = crypto::parse_checksum_list(text_);
-  if (!list) return base::refuse(list.error());
-  auto told = hold_against_images(*list);
-  if (!told) return base::refuse(told.error());
-  auto entry =
-      workings_.entry_of(transfer_.completed(text_.size(), filed.digests.sha256));
-  entry.sentence = "a checksum list" + *told;
-  const auto now = workings_.clock.wall();
-  auto kept = workings_.repository.database->write(
-      [&](db::Transaction& t) -> base::Outcome<void> {
-        t.run("delete from handed_lists where (account = :a and name = :n) or at < :t",
-              {account_, name_, now - kKeptDays * kDay});
-        const auto count =
-            t.query("select count(*) from handed_lists where account = :a", {account_})
-                .front()
-                .integer(0);
-        if (count >= static_cast<std::int64_t>(kMostKept)) {
-          return base::refuse(
-              Kind::kBusy,
-              fmt::format("{} checksum lists of this account wait for their images, as "
-                          "many as are kept; hand the images in first",
-                          count));
-        }
-        t.run(
-            "insert into handed_lists (account, name, at, text) values (:a, :n, :t, :x)",
-            {account_, name_, now, text_});
-        ledger::Ledger::record(t, entry);
-        return {};
-      });
+  const auto list = crypto::parse_checksum_list(*text);
+  if (!list) return refused(list.error());
+  const auto compared = repository::compare_with_list(workings_.repository, account_,
+                                                      source(account_, intake_.name()),
+                                                      intake_.name(), *list);
+  if (!compared) return refused(compared.error());
+  std::string told;
+  for (const auto& one : *compared) {
+    told += fmt::format(
+        "; '{}': its {} {}", base::printable(one.image, 80), crypto::title(one.algorithm),
+        one.agrees ? "is as listed" : "differs from it, so it is not handed out");
+  }
+  auto kept = intake_.keep_otherwise(
+      "a checksum list" + told, [&](db::Transaction& t) { return keep_list(t, *text); });
   if (!kept) return base::refuse(kept.error());
-  transfer_.end_unrecorded(State::kComplete, "");
   filed.sentence = fmt::format(
-      "'{}' is kept for {} days: images that it names are held against it when they are "
+      "'{}' is kept for {} days: images that it names are compared with it when they are "
       "handed in{}",
-      base::printable(name_, 80), kKeptDays, *told);
+      base::printable(intake_.name(), 80), kListsKeptDays, told);
   return filed;
-}
-
-void HandedList::abandon(State how, const std::string& why, bool /*keep*/) {
-  transfer_.end(how, why);
 }
 
 }  // namespace vantro::gate

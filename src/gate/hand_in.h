@@ -1,5 +1,6 @@
 // What comes into intake/ from an account that may hand in: an image, or the checksum
-// list that it is to be held against.
+// list that it is to be compared with. Which of them, its content tells when all has
+// come.
 #pragma once
 
 #include <string>
@@ -11,12 +12,14 @@
 
 namespace vantro::gate {
 
-// An image. It goes the way of every intake; the lists that the same account has handed
-// in lately are what it is compared with.
-class HandedImage final : public WriteSink {
+class HandedFile final : public WriteSink {
  public:
-  HandedImage(Workings& workings, std::string account, Announced announced,
-              ImageIntake intake);
+  static constexpr std::size_t kLongestList = 1 << 20;
+  static constexpr std::size_t kMostListsKept = 64;  // of one account
+  static constexpr int kListsKeptDays = 7;
+
+  HandedFile(Workings& workings, std::string account, Announced announced,
+             ImageIntake intake);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return intake_.sync(); }
@@ -28,46 +31,20 @@ class HandedImage final : public WriteSink {
   const Transfer& transfer() const override { return intake_.transfer(); }
 
  private:
+  // It goes the way of every intake; the lists that the same account has handed in lately
+  // are what it is compared with.
+  base::Outcome<Filed> file_image();
   base::Outcome<std::vector<Claim>> claims() const;
+  // Kept until its images come, and compared at once with what the same account has
+  // handed in before.
+  base::Outcome<Filed> keep_list();
+  base::Outcome<void> keep_list(db::Transaction& transaction,
+                                const std::string& text) const;
 
   Workings& workings_;
   std::string account_;
   Announced announced_;
   ImageIntake intake_;
-};
-
-// A checksum list: kept until its image comes, or held at once against what the same
-// account has handed in before.
-class HandedList final : public WriteSink {
- public:
-  static constexpr std::size_t kLongest = 1 << 20;
-  static constexpr std::size_t kMostKept = 64;  // of one account
-  static constexpr int kKeptDays = 7;
-
-  // `name` is the list's own, without intake/.
-  HandedList(Workings& workings, std::string account, std::string name,
-             Announced announced, Transfer transfer);
-
-  base::Outcome<void> write(base::ByteView bytes) override;
-  // In memory until it is filed.
-  base::Outcome<void> sync() override { return {}; }
-  void expect(const std::vector<crypto::Expected>& digests) override {
-    announced_.expect(digests);
-  }
-  base::Outcome<Filed> commit() override;
-  void abandon(State how, const std::string& why, bool keep) override;
-  const Transfer& transfer() const override { return transfer_; }
-
- private:
-  // Against what is there already. A sentence about it.
-  base::Outcome<std::string> hold_against_images(const crypto::ChecksumList& list) const;
-
-  Workings& workings_;
-  std::string account_;
-  std::string name_;
-  Announced announced_;
-  std::string text_;
-  Transfer transfer_;
 };
 
 }  // namespace vantro::gate

@@ -1,8 +1,10 @@
 #include "gate/intake.h"
 
 #include <algorithm>
+#include <cerrno>
 #include <fmt/format.h>
 #include <iterator>
+#include <unistd.h>
 #include <utility>
 
 #include "base/visible_name.h"
@@ -32,6 +34,7 @@ ImageIntake::ImageIntake(ImageIntake&& other) noexcept
       open_(std::exchange(other.open_, false)),
       arrival_(std::move(other.arrival_)),
       digests_(std::move(other.digests_)),
+      form_(other.form_),
       differing_(std::move(other.differing_)),
       transfer_(std::move(other.transfer_)) {}
 
@@ -88,6 +91,80 @@ base::Outcome<void> ImageIntake::compare() {
   return {};
 }
 
+base::Outcome<std::string> ImageIntake::text() const {
+  const auto file = arrival_.open_for_reading();
+  if (!file) return base::refuse(file.error());
+  std::string text(std::min<std::uint64_t>(arrival_.size(), crypto::kLongestList + 1),
+                   '\0');
+  for (std::size_t at = 0; at < text.size();) {
+    const auto got =
+        ::pread(file->get(), text.data() + at, text.size() - at, static_cast<off_t>(at));
+    if (got < 0 && errno == EINTR) continue;
+    if (got <= 0) return base::refuse(base::system_refusal(errno, "it can't be read"));
+    at += static_cast<std::size_t>(got);
+  }
+  return text;
+}
+
+base::Outcome<crypto::FileForm> ImageIntake::finish() {
+  if (form_) return *form_;
+  auto digests = arrival_.seal();
+  if (!digests) return base::refuse(digests.error());
+  digests_ = std::move(*digests);
+  form_ = crypto::FileForm::kOther;
+  if (arrival_.size() <= crypto::kLongestList) {
+    const auto all = text();
+    if (!all) return base::refuse(all.error());
+    form_ = crypto::form_of(*all);
+  }
+  return *form_;
+}
+
+base::Outcome<void> ImageIntake::keep_otherwise(
+    const std::string& sentence,
+    const std::function<base::Outcome<void>(db::Transaction&)>& keep) {
+  auto entry = workings_->entry_of(transfer_.completed(arrival_.size(), digests_.sha256));
+  entry.sentence = sentence;
+  auto kept = workings_->repository.database->write(
+      [&](db::Transaction& t) -> base::Outcome<void> {
+        if (auto done = keep(t); !done) return done;
+        ledger::Ledger::record(t, entry);
+        return {};
+      });
+  if (!kept) {
+    fail(State::kFailed, kept.error().sentence);
+    return kept;
+  }
+  open_ = false;
+  arrival_.discard();
+  transfer_.end_unrecorded(State::kComplete, "");
+  return {};
+}
+
+base::Outcome<void> ImageIntake::is_an_image() const {
+  const auto shown = base::printable(options_.name, 120);
+  if (arrival_.size() == 0) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' is empty (0 bytes); nothing was added", shown));
+  }
+  if (options_.despite_findings) return {};
+  const auto named = crypto::form_by_name(options_.name);
+  if (*form_ == crypto::FileForm::kOther && named != crypto::FileForm::kOther) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' is named as {}, and its content is not one; nothing was added. "
+                    "If it is an image, give it another name, or add it with "
+                    "--despite-findings",
+                    shown, crypto::title(named)));
+  }
+  if (*form_ == crypto::FileForm::kOther) return {};
+  return base::refuse(
+      Kind::kInvalid,
+      fmt::format("'{}' is {}, not an image; nothing was added. Compare an image with a "
+                  "checksum list by 'vantro image vouch IMAGE --list FILE'",
+                  shown, crypto::title(*form_)));
+}
+
 base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
   const auto file = arrival_.open_for_reading();
   if (!file) return base::refuse(file.error());
@@ -110,10 +187,13 @@ void ImageIntake::take_suggestions(Taken& taken) {
   taken.suggestions = catalog::suggestions(recognisers, options_.name);
   for (const auto& [where, name] : taken.inside.names) {
     for (auto& one : catalog::suggestions(recognisers, name)) {
-      const bool known = std::any_of(taken.suggestions.begin(), taken.suggestions.end(),
-                                     [&](const auto& s) { return s.fact == one.fact; });
-      if (known) continue;
-      one.origin = fmt::format("content, {}{}", where, one.origin.substr(4));
+      const auto known = std::find_if(taken.suggestions.begin(), taken.suggestions.end(),
+                                      [&](const auto& s) { return s.fact == one.fact; });
+      if (known != taken.suggestions.end() && (one.guessed || !known->guessed)) continue;
+      if (known != taken.suggestions.end()) taken.suggestions.erase(known);
+      one.origin = one.guessed
+                       ? fmt::format("guessed from its content ({})", where)
+                       : fmt::format("content, {}{}", where, one.origin.substr(4));
       taken.suggestions.push_back(std::move(one));
     }
   }
@@ -121,6 +201,28 @@ void ImageIntake::take_suggestions(Taken& taken) {
   for (const auto& one : taken.suggestions) {
     if (!catalog::fact(facts_, one.fact).empty()) continue;
     (void)catalog::set_fact(facts_, one.fact, one.text);  // it was tried before
+    if (one.guessed) facts_.guessed.push_back(one.fact);
+  }
+}
+
+// Facts that are known stay, and so does an offer: somebody relies on them.
+void ImageIntake::note_what_stays(Taken& taken) const {
+  const auto& known = taken.added.image;
+  for (const auto& [fact, text] : options_.facts) {
+    catalog::Facts given;
+    (void)catalog::set_fact(given, fact, text);  // it was tried before
+    const auto stays = catalog::fact(known.facts, fact);
+    if (catalog::fact(given, fact) == stays) continue;
+    taken.not_done.push_back(fmt::format(
+        "its {0} stays '{1}', as it was known; to change it: vantro image edit "
+        "{2} --{0} {3}",
+        fact, stays, known.name, text));
+  }
+  if (options_.hold && known.offered) {
+    taken.not_done.push_back(fmt::format(
+        "it stays on offer; to take it off: vantro image withdraw {} --reason "
+        "REASON",
+        known.name));
   }
 }
 
@@ -150,6 +252,7 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
     known.withdrawal.reset();
     taken.settled = true;
   }
+  if (taken.added.what != catalog::Added::What::kNew) note_what_stays(taken);
   if (options_.hold) return {};
   if (known.withdrawal) {
     taken.note = "it was withdrawn: " + known.withdrawal->why;
@@ -205,10 +308,9 @@ base::Outcome<Taken> ImageIntake::commit() {
     fail(State::kFailed, refusal.sentence);
     return base::refuse(refusal);
   };
-  auto digests = arrival_.seal();
-  if (!digests) return refused(digests.error());
-  digests_ = std::move(*digests);
+  if (const auto form = finish(); !form) return refused(form.error());
   if (auto same = compare(); !same) return refused(same.error());
+  if (auto is_one = is_an_image(); !is_one) return refused(is_one.error());
   catalog::Image image;
   image.name = options_.name;
   image.size = arrival_.size();
@@ -220,6 +322,7 @@ base::Outcome<Taken> ImageIntake::commit() {
     return refused(catalog::name_taken(*known));
   }
   Taken taken;
+  taken.compared = !options_.claims.empty() || !announced_.empty();
   if (auto sound = look_inside(taken); !sound) return refused(sound.error());
   take_suggestions(taken);
   image.facts = facts_;

@@ -12,6 +12,7 @@
 #include "base/outcome.h"
 #include "catalog/catalog.h"
 #include "crypto/digests.h"
+#include "crypto/file_form.h"
 #include "gate/grants.h"
 #include "gate/transfers.h"
 #include "probe/report.h"
@@ -33,9 +34,10 @@ struct IntakeOptions {
   std::map<std::string, std::string> facts;  // catalog::fact_names()
   std::vector<Claim> claims;                 // what differs is not filed
   bool record_claims = true;                 // else they are compared, and forgotten
-  bool take_suggestions = true;   // facts that nobody gave, from name and content
-  bool despite_findings = false;  // file it though it is cut short or damaged
-  bool hold = false;              // not on offer for now
+  bool take_suggestions = true;  // facts that nobody gave, from name and content
+  // File it though it is cut short, damaged, or looks like something else than an image.
+  bool despite_findings = false;
+  bool hold = false;  // not on offer for now
   // Asked at every piece, and while it is looked into: true ends it, and nothing of it
   // stays. It must be cheap. None: nobody stops it.
   std::function<bool()> stop = {};
@@ -46,8 +48,11 @@ struct Taken {
   probe::Report inside;
   // What name and content tell; taken where that was wanted and nothing was known.
   std::vector<catalog::Suggestion> suggestions;
-  std::string offer;  // the name under which devices can fetch it now; empty: none
-  std::string note;   // why it is not on offer, where that was not wanted
+  std::string offer;      // the name under which devices can fetch it now; empty: none
+  std::string note;       // why it is not on offer, where that was not wanted
+  bool compared = false;  // with a checksum of its maker's, or one that was announced
+  // What was asked for and not done, as the image was known already; in sentences.
+  std::vector<std::string> not_done = {};
   // It was withdrawn as perhaps not whole; that its bytes have come again settles it.
   bool settled = false;
 };
@@ -62,10 +67,20 @@ class ImageIntake {
   base::Outcome<void> write(base::ByteView bytes);
   base::Outcome<void> sync() { return arrival_.sync(); }
 
+  // All has come: says what it is. kIo, kFull. REQUIRES: no write() was refused.
+  base::Outcome<crypto::FileForm> finish();
+  // What came. REQUIRES: finish() has succeeded.
+  base::Outcome<std::string> text() const;
+  // It is not an image: `keep` keeps what is to be kept of it, in one transaction with
+  // the ledger row. REQUIRES: finish() has succeeded.
+  base::Outcome<void> keep_otherwise(
+      const std::string& sentence,
+      const std::function<base::Outcome<void>(db::Transaction&)>& keep);
+
   // Compares with the claims and looks inside before anything is filed: kMismatch if a
-  // checksum differs, kInvalid if the look finds it cut short or damaged. May return
-  // kExists: the name stands for other bytes. Takes as long as the look does. REQUIRES:
-  // no write() was refused.
+  // checksum differs, kInvalid if it is empty, a checksum list or a signature, or the
+  // look finds it cut short or damaged. May return kExists: the name stands for other
+  // bytes. Takes as long as the look does. REQUIRES: no write() was refused.
   base::Outcome<Taken> commit();
   // Before commit(): more of the maker's checksums; and what the sender announced, which
   // is compared only.
@@ -91,8 +106,10 @@ class ImageIntake {
 
   base::Outcome<void> stopped() const;
   base::Outcome<void> compare();
+  base::Outcome<void> is_an_image() const;
   base::Outcome<void> look_inside(Taken& taken);
   void take_suggestions(Taken& taken);
+  void note_what_stays(Taken& taken) const;
   base::Outcome<void> file(db::Transaction& transaction, catalog::Image image,
                            Taken& taken);
 
@@ -103,6 +120,7 @@ class ImageIntake {
   bool open_ = true;
   store::Arrival arrival_;
   crypto::Digests digests_;
+  std::optional<crypto::FileForm> form_;  // once all has come
   std::optional<crypto::Expected> differing_;
   Transfer transfer_;
 };

@@ -1,7 +1,10 @@
 #include "gate/log_ins.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 
+#include "auth/rules.h"
+#include "base/protocol.h"
 #include "gate/workings.h"
 
 namespace vantro::gate {
@@ -23,28 +26,68 @@ std::shared_ptr<const auth::Account> LogIns::find(const std::string& name) const
   return workings_.repository.snapshot()->accounts->find(name);
 }
 
-base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view name,
-                                         std::string_view password) {
-  auto account = passwords_.check(asker.peer.address, name, password);
-  // The name only: what was typed as one may be the password.
-  if (!account) {
-    const auto known = auth::account_name(name);
-    workings_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
-                             account.error());
-  }
-  return account;
+std::shared_ptr<const auth::Account> LogIns::find_from(const base::Address& address,
+                                                       std::string_view typed) const {
+  const auto name = auth::account_name(typed);
+  auto account = name ? find(*name) : nullptr;
+  return account && account->networks.contains(address) ? account : nullptr;
 }
 
-std::optional<std::string> LogIns::remembered(std::string_view name,
+base::Outcome<void> LogIns::may_try(const Asker& asker) const {
+  if (auth::opens_anything(workings_.config()->rules, asker.peer.address,
+                           base::spoken_with(asker.protocol))) {
+    return {};
+  }
+  return base::refuse(base::Kind::kDenied,
+                      fmt::format("nothing is open to {} over {}",
+                                  asker.peer.address.text(), asker.protocol));
+}
+
+base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view name,
+                                         std::string_view password) {
+  const auto refused = [&](const base::Refusal& refusal) {
+    // The name only: what was typed as one may be the password.
+    const auto known = auth::account_name(name);
+    workings_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
+                             refusal);
+    return base::refuse(refusal);
+  };
+  if (auto may = may_try(asker); !may) return refused(may.error());
+  const auto address = asker.peer.address;
+  // An account that is not for this address is as one that there is not.
+  const bool here = find_from(address, name) != nullptr;
+  auto right = passwords_.check(address, name, password, here);
+  if (!right) return refused(right.error());
+  const auto account = find(*right);
+  const auto now = workings_.clock.wall();
+  if (account && (!account->on || (account->until && now >= *account->until))) {
+    return refused({base::Kind::kDenied,
+                    account->on
+                        ? fmt::format("account '{}' ended {}", account->name,
+                                      base::local_time(*account->until))
+                        : fmt::format("account '{}' is switched off", account->name)});
+  }
+  return right;
+}
+
+std::optional<std::string> LogIns::remembered(const Asker& asker, std::string_view name,
                                               std::string_view password) {
+  const auto account = find_from(asker.peer.address, name);
+  const auto now = workings_.clock.wall();
+  const bool holds =
+      account && account->on && !(account->until && now >= *account->until);
+  if (!holds || !may_try(asker)) return std::nullopt;
   return passwords_.remembered(name, password);
 }
 
-bool LogIns::has_key(std::string_view name, const std::string& key) const {
-  const auto sound = auth::account_name(name);
-  const auto account = sound ? find(*sound) : nullptr;
-  return account && std::any_of(account->keys.begin(), account->keys.end(),
-                                [&](const auto& one) { return one.blob == key; });
+bool LogIns::has_key(const Asker& asker, std::string_view name,
+                     const std::string& key) const {
+  const auto account = find_from(asker.peer.address, name);
+  const auto now = workings_.clock.wall();
+  return account && account->on && !(account->until && now >= *account->until) &&
+         may_try(asker) &&
+         std::any_of(account->keys.begin(), account->keys.end(),
+                     [&](const auto& one) { return one.blob == key; });
 }
 
 void LogIns::record(const Asker& asker, const std::string& sentence) {
@@ -62,7 +105,7 @@ void LogIns::record(const Asker& asker, const std::string& sentence) {
                                 {"peer", asker.peer.text()},
                                 {"account", asker.account},
                                 {"remark", sentence}});
-  workings_.repository.ledger.append(std::move(entry));
+  workings_.recording.record(std::move(entry), asker.peer.address, *workings_.config());
 }
 
 }  // namespace vantro::gate

@@ -21,16 +21,23 @@ class LogIns {
  public:
   explicit LogIns(Workings& workings);
 
-  // The account's name, to be put into Asker::account. kAccountNeeded or kBusy; that is
-  // recorded. Takes about a tenth of a second and 64 MiB.
+  // The account's name, to be put into Asker::account. kAccountNeeded, kBusy; kDenied if
+  // nothing is open to the asker's address, whatever the password, or the account is
+  // switched off or its time is over; that is recorded. Takes about a tenth of a second
+  // and 64 MiB. To an address that the account is not for, there is no such account.
   base::Outcome<std::string> check(const Asker& asker, std::string_view name,
                                    std::string_view password);
   // The same, if it was right lately; cheap enough for an I/O thread, as all below.
-  std::optional<std::string> remembered(std::string_view name, std::string_view password);
+  std::optional<std::string> remembered(const Asker& asker, std::string_view name,
+                                        std::string_view password);
+  // kDenied if nothing is open to the asker's address over its protocol: then no password
+  // and no key is looked at. Not recorded.
+  base::Outcome<void> may_try(const Asker& asker) const;
 
-  // Whether the account has this key (in base64, RFC 4253, 6.6). Whoever logs in with it
-  // must have shown that the other half is theirs.
-  bool has_key(std::string_view name, const std::string& key) const;
+  // Whether the account has this key (in base64, RFC 4253, 6.6), and may be used from the
+  // asker's address. Whoever logs in with it must have shown that the other half is
+  // theirs.
+  bool has_key(const Asker& asker, std::string_view name, const std::string& key) const;
   // The account as it is now; null: there is none of that name.
   std::shared_ptr<const auth::Account> find(const std::string& name) const;
 
@@ -43,6 +50,10 @@ class LogIns {
  private:
   Workings& workings_;
   auth::Mistakes mistakes_;
+  // The account, if it can be used from there at all.
+  std::shared_ptr<const auth::Account> find_from(const base::Address& address,
+                                                 std::string_view typed) const;
+
   auth::LogIns passwords_;
 };
 

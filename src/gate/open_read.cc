@@ -73,8 +73,16 @@ base::Outcome<void> Gate::would_allow(const Asker& asker, Action action,
 
 catalog::Asking Gate::asking(const Asker& asker) const {
   const auto account = account_of(asker);
+  const auto& inventory = workings_->repository.inventory;
   return {asker.peer.address, asker.protocol, workings_->clock.wall(),
-          account ? (*account)->part : std::string()};
+          account ? (*account)->part : std::string(),
+          inventory.platform_of(inventory.holder_of(asker.peer.address))};
+}
+
+std::string Gate::suggestion(const catalog::OfferIndex& offers,
+                             const catalog::Asking& who, const std::string& name) {
+  if (!suggestions_.take(who.address, workings_->clock.now())) return "";
+  return offers.nearest(name, who).value_or("");
 }
 
 base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& name) {
@@ -88,21 +96,28 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
     found.digests = (*offer)->image.digests;
     found.since = (*offer)->since;
     found.read_at = (*offer)->image.read_at;
+    const auto& facts = (*offer)->image.facts;
+    if (!facts.is_guessed("platform")) {
+      found.caution = catalog::other_platform(facts.platforms, who.platform);
+    }
     return found;
   }
+  auto refusal = offer.error();
+  if (refusal.kind != Kind::kNotFound) return base::refuse(refusal);
   // Only where nothing of that name is on offer itself.
-  if (offer.error().kind == Kind::kNotFound) {
-    if (const auto wanted = checksum_name(name)) {
-      const auto beside = offers->find(wanted->name, who);
-      if (beside) return checksum_file(**beside, *wanted);
-      auto refusal = offer.error();
-      if (refusal.nearest.empty() && !beside.error().nearest.empty()) {
-        refusal.nearest = beside.error().nearest + name.substr(wanted->name.size());
-      }
-      return base::refuse(refusal);
+  const auto wanted = checksum_name(name);
+  if (wanted) {
+    if (const auto beside = offers->find(wanted->name, who)) {
+      return checksum_file(**beside, *wanted);
     }
   }
-  return base::refuse(offer.error());
+  if (refusal.nearest.empty()) {
+    refusal.nearest = suggestion(*offers, who, wanted ? wanted->name : name);
+    if (wanted && !refusal.nearest.empty()) {
+      refusal.nearest += name.substr(wanted->name.size());
+    }
+  }
+  return base::refuse(refusal);
 }
 
 base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
@@ -219,6 +234,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.note = asker.remark;
   if (part) start.note = part->what + (start.note.empty() ? "" : "; " + start.note);
   if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
+  if (!found.text) start.caution = found.caution;
   return ReadGrant(std::move(found), std::move(file),
                    Transfer(*workings_, std::move(start), std::move(place)));
 }

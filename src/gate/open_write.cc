@@ -85,10 +85,14 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   if (*sent + announced.size.value_or(0) > workings_->config()->deposited_per_day) {
     return base::refuse(
         Kind::kBusy,
-        fmt::format("{} has sent {} in the last 24 hours, and {} is what is taken from "
-                    "one address in that time",
+        fmt::format("uploads from {}: {} in the last 24 hours, limit {}",
                     revision.address, base::size_text(*sent),
                     base::size_text(workings_->config()->deposited_per_day)));
+  }
+  if (auto may = workings_->deposit_rates.one_more(
+          asker.peer.address, *workings_->config(), workings_->clock.now());
+      !may) {
+    return base::refuse(may.error());
   }
   revision.holder = workings_->repository.inventory.holder_of(asker.peer.address);
   revision.name = name;
@@ -111,8 +115,9 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                              asker.remark.empty() ? "" : "; ", asker.remark);
   }
   return WriteGrant(std::make_unique<BackupWrite>(
-      *workings_, std::move(revision), std::move(announced), limits, content,
-      std::move(*arrival), Transfer(*workings_, std::move(start), std::move(place))));
+      *workings_, std::move(revision), asker.peer.address, std::move(announced), limits,
+      content, std::move(*arrival),
+      Transfer(*workings_, std::move(start), std::move(place))));
 }
 
 // What may still come of it; a refusal if not even what was announced.
@@ -128,14 +133,13 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
     limits.kept = *kept;
     if (auto room = limits.check_quota(announced); !room) return room;
   }
-  if (workings_->config()->reserve != 0) {
-    const auto free = workings_->repository.folder.free_bytes();
-    limits.only_configurations = free < workings_->config()->reserve + announced;
-  }
-  if (!limits.only_configurations) return {};
   const auto& treatment = workings_->repository.rules.treatment;
   limits.named = treatment.kind_by_name(revision.name);
   limits.configuration_up_to = treatment.configuration_up_to();
+  const auto reserve = workings_->config()->reserve;
+  limits.only_configurations =
+      reserve != 0 && workings_->repository.folder.room() < reserve + announced;
+  if (!limits.only_configurations) return {};
   const auto kind =
       limits.named == backup::FileKind::kUnknown && !workings_->recognised(revision)
           ? backup::FileKind::kConfiguration
@@ -273,18 +277,13 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
   }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
   start.device = workings_->repository.inventory.device_at(asker.peer.address);
-  if (crypto::is_checksum_file_name(name)) {
-    return WriteGrant(std::make_unique<HandedList>(
-        *workings_, asker.account, name, std::move(announced),
-        Transfer(*workings_, std::move(start), std::move(place))));
-  }
   IntakeOptions options;
   options.name = name;
   options.by = {asker.account};
   options.size = announced.size;
   auto intake = open_intake(std::move(options), std::move(start), std::move(place));
   if (!intake) return base::refuse(intake.error());
-  WriteGrant grant(std::make_unique<HandedImage>(
+  WriteGrant grant(std::make_unique<HandedFile>(
       *workings_, asker.account, std::move(announced), std::move(*intake)));
   grant.set_slow_to_commit();
   return grant;

@@ -52,8 +52,9 @@ struct TransferView {
   std::optional<std::int64_t> stalled_ms;
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
-  std::string note;  // what to know of it: that it is a part
-  std::string why;   // ended badly: the reason
+  std::string note;     // what to know of it: that it is a part
+  std::string caution;  // the image is for another platform than the device's; or empty
+  std::string why;      // ended badly: the reason
 };
 
 class Transfers {

@@ -31,6 +31,7 @@ struct Found {
   base::WallTime since = 0;         // from when on the name has stood for these bytes
   std::optional<std::string> text;  // made for the asker; nothing: a file of the vault
   bool backup = false;
+  std::string caution = {};  // that it is for another platform than the asker's; or empty
   base::WallTime read_at = 0;  // when it was last compared with its SHA-256
 };
 

@@ -25,7 +25,7 @@ void Workings::record_refusal(const Asker& asker, const std::string& event,
                                    {"peer", asker.peer.text()},
                                    {"name", name},
                                    {"why", entry.sentence}});
-  repository.ledger.append(std::move(entry));
+  recording.record(std::move(entry), asker.peer.address, *config());
 }
 
 ledger::Entry Workings::entry_of(const TransferView& view) const {
@@ -49,7 +49,13 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.resent = view.resent;
   entry.outcome = word(view.state);
   entry.sentence = view.note;
-  if (!view.why.empty()) entry.sentence += (view.note.empty() ? "" : "; ") + view.why;
+  if (!view.caution.empty()) {
+    entry.sentence +=
+        (entry.sentence.empty() ? "CAUTION: " : "; CAUTION: ") + view.caution;
+  }
+  if (!view.why.empty()) {
+    entry.sentence += (entry.sentence.empty() ? "" : "; ") + view.why;
+  }
   // It ends as it began, but whoever reads of it must know.
   if (view.direction == Direction::kFetch &&
       repository.offer_index()->withdrawn(view.sha256)) {
@@ -69,6 +75,7 @@ void Workings::log_end(const TransferView& view) const {
                           {"bytes", view.bytes},
                           {"ms", view.duration_ms},
                           {"resent", view.resent},
+                          {"caution", view.caution},
                           {"why", view.why}});
 }
 
@@ -76,7 +83,13 @@ probe::Report Workings::look_inside(int fd, std::uint64_t size,
                                     const std::function<bool()>& stop) const {
   const auto now = config();
   if (!now->look.program.empty()) {
-    return probe::look_apart(now->look, fd, size, stop);
+    auto report = probe::look_apart(now->look, fd, size, stop);
+    repository.troubles.set("look-inside",
+                            report.confined
+                                ? std::vector<std::string>()
+                                : std::vector{std::string("files are not looked into: ") +
+                                              probe::kCannotConfine});
+    return report;
   }
   probe::Report report;
   report.say("not looked into");

@@ -13,6 +13,8 @@
 #include "base/outcome.h"
 #include "gate/asker.h"
 #include "gate/config.h"
+#include "gate/deposit_rates.h"
+#include "gate/recording.h"
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
 #include "ledger/ledger.h"
@@ -30,7 +32,8 @@ struct Workings {
         clock(the_clock),
         log(std::move(the_log)),
         transfers(the_clock),
-        contacts(the_clock) {
+        contacts(the_clock),
+        recording(the_repository.ledger, the_clock) {
     use(std::move(the_config));
   }
 
@@ -61,6 +64,8 @@ struct Workings {
   base::Log log;
   Transfers transfers;
   ledger::Contacts contacts;
+  DepositRates deposit_rates;
+  Recording recording;
 
  private:
   repository::Published<Config> config_;

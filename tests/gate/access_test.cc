@@ -5,6 +5,7 @@
 #include "crypto/checksum_list.h"
 #include "desk/accounts.h"
 #include "desk/images.h"
+#include "desk/offers.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::gate {
@@ -83,8 +84,10 @@ TEST_F(AccessTest, MakesAChecksumFileBesideEachImage) {
   EXPECT_EQ(fetched(over_http(), "y.img.sha256"),
             "'y.img.sha256' is not on offer; nearest: 'x.img.sha256'");
   // A file of that very name wins.
-  ASSERT_TRUE(take_in("x.img.sha256", "its own"));
-  EXPECT_EQ(fetched(over_http(), "x.img.sha256"), "its own");
+  catalog::Offer own;
+  own.name = "x.img.sha256";
+  ASSERT_TRUE(desk::Offers(*repository_, operator_).add("north/pump.img", own));
+  EXPECT_EQ(fetched(over_http(), "x.img.sha256"), "for the north");
 }
 
 TEST_F(AccessTest, ListsFoldersAsTheAskerSeesThem) {
@@ -153,9 +156,9 @@ TEST_F(AccessTest, LetsKeysInAndOutAgain) {
   const auto added = changes.add_key("Night", "ssh-ed25519 " + blob + " laptop", {});
   ASSERT_TRUE(added) << added.error().sentence;
   EXPECT_EQ(added->remark, "laptop");
-  EXPECT_TRUE(gate_->log_ins().has_key("NIGHT", blob));
-  EXPECT_FALSE(gate_->log_ins().has_key("day", blob));
-  EXPECT_FALSE(gate_->log_ins().has_key("night", "AAAA"));
+  EXPECT_TRUE(gate_->log_ins().has_key(over_http(), "NIGHT", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key(over_http(), "day", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key(over_http(), "night", "AAAA"));
   EXPECT_EQ(changes.add_key("night", "ssh-ed25519 " + blob, "again").error().sentence,
             added->fingerprint + " is a key of 'night' already");
   EXPECT_EQ(changes.add_key("anonymous", "ssh-ed25519 " + blob, {}).error().sentence,
@@ -167,12 +170,12 @@ TEST_F(AccessTest, LetsKeysInAndOutAgain) {
             "'night' has no key 'desk'; 'vantro account key list night' shows what there "
             "is");
   ASSERT_TRUE(changes.remove_key("night", added->fingerprint));
-  EXPECT_FALSE(gate_->log_ins().has_key("night", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key(over_http(), "night", blob));
   // With its account a key goes for good.
   ASSERT_TRUE(changes.add_key("night", "ssh-ed25519 " + blob, "desk"));
   ASSERT_TRUE(changes.remove("night"));
   add_account("night", "fetch");
-  EXPECT_FALSE(gate_->log_ins().has_key("night", blob));
+  EXPECT_FALSE(gate_->log_ins().has_key(over_http(), "night", blob));
 }
 
 TEST_F(AccessTest, RefusesImpossibleAccounts) {
@@ -215,8 +218,7 @@ TEST_F(AccessTest, HasAQuotaForADayAndAnAddress) {
   EXPECT_EQ(sent(over_http(), "a.cfg", std::string(900, 'x')).substr(0, 10),
             "revision 1");
   EXPECT_EQ(sent(over_http(), "a.cfg", std::string(200, 'x')),
-            "192.0.2.7 has sent 900 B in the last 24 hours, and 1000 B is what is taken "
-            "from one address in that time");
+            "uploads from 192.0.2.7: 900 B in the last 24 hours, limit 1000 B");
   EXPECT_EQ(
       sent(over_http("", "192.0.2.8"), "a.cfg", std::string(200, 'x')).substr(0, 10),
       "revision 1");
@@ -305,8 +307,8 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
     return crypto::checksum_line(sha256(bytes), name);
   };
   EXPECT_EQ(sent(over_http("maker"), "intake/y.img.sha256", line("right", "y.img")),
-            "'y.img.sha256' is kept for 7 days: images that it names are held against it "
-            "when they are handed in");
+            "'y.img.sha256' is kept for 7 days: images that it names are compared with "
+            "it when they are handed in");
   EXPECT_EQ(
       sent(over_http("maker"), "intake/y.img", "wrong").substr(0, 92),
       "the SHA-256 checksum of what came differs from the expected one; nothing was "
@@ -320,8 +322,8 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
             "'a.img' taken in, on offer; SHA-256 as expected -> a.img");
   sent(over_http("maker"), "intake/late.img", "late");
   EXPECT_EQ(sent(over_http("maker"), "intake/late.img.sha256", line("late", "late.img")),
-            "'late.img.sha256' is kept for 7 days: images that it names are held against "
-            "it when they are handed in; 'late.img': its SHA-256 is as listed");
+            "'late.img.sha256' is kept for 7 days: images that it names are compared "
+            "with it when they are handed in; 'late.img': its SHA-256 is as listed");
   // Another's list neither judges nor helps.
   sent(over_http("other"), "intake/late.img.sha256", line("lie", "late.img"));
   EXPECT_EQ(repository_->catalog.find("late.img")->vouching, catalog::Vouching::kVouched);
@@ -329,7 +331,7 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
   EXPECT_EQ(sent(over_http("maker"), "intake/c.img", "c").substr(0, 15),
             "'c.img' taken i");
   EXPECT_EQ(sent(over_http("maker"), "intake/bad.sha256", "no list").substr(0, 26),
-            "this is no checksum list: ");
+            "this is not a checksum lis");
   // One that is not for the file that it is named after.
   sent(over_http("maker"), "intake/d.img.sha256", line("d", "e.img"));
   EXPECT_EQ(sent(over_http("maker"), "intake/d.img", "d"),
@@ -493,7 +495,7 @@ TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {
   EXPECT_EQ(*gate_->log_ins().check(over_http(), "Night", "right-pass"), "night");
   EXPECT_FALSE(gate_->log_ins().check(over_http(), "night", "wrong-pass"));
   EXPECT_FALSE(gate_->log_ins().check(over_http(), "my-secret", "x"));
-  EXPECT_EQ(gate_->log_ins().remembered("night", "right-pass"), "night");
+  EXPECT_EQ(gate_->log_ins().remembered(over_http(), "night", "right-pass"), "night");
   std::string text;
   const auto rows = repository_->ledger.newest(10, {});
   for (const auto& row : *rows) {
@@ -503,6 +505,128 @@ TEST_F(AccessTest, RecordsWrongPasswordsWithoutWhatWasTyped) {
   EXPECT_EQ(text,
             "|the name or its password is wrong\n"
             "night|the name or its password is wrong\n");
+}
+
+// A right password and a wrong one must not be told apart where nothing is open anyway.
+TEST_F(AccessTest, JudgesNoPasswordWhereNothingCouldOpen) {
+  desk::AccountChange near;
+  near.networks = *auth::Networks::parse("192.0.2.0/24");
+  add_account("night", "fetch", near);
+  const auto tried = [&](const Asker& asker, const std::string& password) {
+    const auto account = gate_->log_ins().check(asker, "night", password);
+    return account ? *account : account.error().sentence;
+  };
+  EXPECT_EQ(tried(over_http(), "right-pass"), "night");
+  // No rule opens anything there.
+  const auto outside = over_http("", "8.8.4.4");
+  EXPECT_EQ(tried(outside, "right-pass"), "nothing is open to 8.8.4.4 over http");
+  EXPECT_EQ(tried(outside, "wrong-pass"), "nothing is open to 8.8.4.4 over http");
+  EXPECT_FALSE(gate_->log_ins().remembered(outside, "night", "right-pass"));
+  EXPECT_FALSE(gate_->log_ins().may_try(outside));
+  // The account is for other addresses: as if there was none.
+  const auto elsewhere = over_http("", "10.0.0.1");
+  EXPECT_EQ(tried(elsewhere, "right-pass"), "the name or its password is wrong");
+  EXPECT_FALSE(gate_->log_ins().remembered(elsewhere, "night", "right-pass"));
+  // Who has the password learns that its time is over.
+  desk::AccountChange over;
+  over.until = clock_.wall() + 1000;
+  ASSERT_TRUE(desk::Accounts(*repository_, operator_).change("night", over));
+  clock_.advance(std::chrono::seconds(2));
+  EXPECT_THAT(tried(over_http(), "right-pass"),
+              testing::StartsWith("account 'night' ended "));
+  EXPECT_EQ(tried(over_http(), "wrong-pass"), "the name or its password is wrong");
+}
+
+TEST_F(AccessTest, TakesOnlySoManyFilesFromOneAddressAndItsNetwork) {
+  config_.deposits_per_day = 3;
+  gate_->use(config_);
+  const auto by = [&](const std::string& from) {
+    static int number = 0;
+    const auto name = "f" + std::to_string(++number);
+    return sent(over_http("", from), name, name).substr(0, 20);
+  };
+  for (int i = 0; i < 3; ++i)
+    EXPECT_EQ(by("192.0.2.7"), "revision 1 of 'f" + std::to_string(i + 1) + "' f");
+  EXPECT_EQ(by("192.0.2.7"), "too many uploads fro");
+  EXPECT_EQ(by("192.0.2.8").substr(0, 8), "revision");
+  for (int i = 1; i <= 12; ++i) {
+    EXPECT_EQ(by("fd00::" + std::to_string(i)).substr(0, 8), "revision");
+  }
+  EXPECT_EQ(by("fd00::ff"), "too many uploads fro");
+  EXPECT_EQ(by("fd00:0:0:1::1").substr(0, 8), "revision");
+  clock_.advance(std::chrono::hours(8));
+  EXPECT_EQ(by("192.0.2.7").substr(0, 8), "revision");
+}
+
+TEST_F(AccessTest, GathersInTheLedgerWhatComesOnTopOfAnAddresssRowsOfADay) {
+  config_.rows_per_day = 3;
+  gate_->use(config_);
+  const auto rows = [&] {
+    return *repository_->ledger.newest(100, {}, {.events = {"fetch"}});
+  };
+  const auto fetch = [&](const std::string& from) {
+    auto grant = open_read(over_http("", from), "x.img");
+    ASSERT_TRUE(grant);
+    grant->transfer().end(State::kComplete, "");
+  };
+  for (int i = 0; i < 8; ++i) fetch("192.0.2.7");
+  EXPECT_EQ(rows().size(), 3U);
+  gate_->record_gathered();
+  ASSERT_EQ(rows().size(), 4U);
+  const auto gathered = rows().front();
+  EXPECT_EQ(gathered.outcome, "complete");
+  EXPECT_EQ(gathered.name, "");
+  EXPECT_EQ(gathered.actor, "192.0.2.7");
+  EXPECT_THAT(gathered.sentence,
+              testing::StartsWith("5 like it, the last of them 'x.img', in one row"));
+  gate_->record_gathered();
+  EXPECT_EQ(rows().size(), 4U);
+  // Another address has its own, and an IPv6 network four times as many.
+  fetch("192.0.2.8");
+  EXPECT_EQ(rows().size(), 5U);
+  for (int i = 1; i <= 13; ++i) fetch("2001:db8::" + std::to_string(i));
+  EXPECT_EQ(rows().size(), 5U + 12U);
+  // One alone is a row as always; and the stop loses none.
+  gate_.reset();
+  ASSERT_EQ(rows().size(), 5U + 13U);
+  EXPECT_EQ(rows().front().name, "x.img");
+}
+
+TEST_F(AccessTest, AnUploadThatIsUnderWayCountsAgainstTheRoomOnTheDisk) {
+  constexpr std::uint64_t kMuch = std::uint64_t{1} << 60;
+  config_.largest_deposit = config_.deposited_per_day = kMuch;
+  config_.admission.arriving_per_address = kMuch;
+  gate_->use(config_);
+  const auto room = repository_->folder.room();
+  auto place = gate_->admit(over_http(), Direction::kDeposit, "a");
+  const auto half = room / 2 + room / 8;
+  auto first = gate_->open_write(over_http(), std::move(*place), "a", {half});
+  ASSERT_TRUE(first) << first.error().sentence;
+  auto next = gate_->admit(over_http(), Direction::kDeposit, "b");
+  const auto second = gate_->open_write(over_http(), std::move(*next), "b", {half});
+  ASSERT_FALSE(second);
+  EXPECT_THAT(second.error().sentence,
+              testing::HasSubstr("left beside the uploads under way"));
+  first->abandon(State::kAbandoned, "enough");
+  auto again = gate_->admit(over_http(), Direction::kDeposit, "b");
+  EXPECT_TRUE(gate_->open_write(over_http(), std::move(*again), "b", {half}));
+}
+
+TEST_F(AccessTest, TakesNoListNoSignatureAndNothingEmptyForAnImage) {
+  add_account("maker", "hand-in");
+  const auto list = crypto::checksum_line(sha256("bytes"), "y.img");
+  EXPECT_THAT(sent(over_http("maker"), "intake/release 7.6 sums", list),
+              testing::HasSubstr("is kept for 7 days"));
+  EXPECT_EQ(sent(over_http("maker"), "intake/y.img", "bytes"),
+            "'y.img' taken in, on offer; SHA-256 as expected -> y.img");
+  EXPECT_THAT(sent(over_http("maker"), "intake/SHA256SUMS.asc",
+                   "-----BEGIN PGP SIGNATURE-----\n\nxyz\n"),
+              testing::HasSubstr("is a signature, not an image; nothing was added"));
+  EXPECT_THAT(sent(over_http("maker"), "intake/broken.sig", "bytes too"),
+              testing::HasSubstr("is named as a signature, and its content is not one"));
+  EXPECT_EQ(sent(over_http("maker"), "intake/empty.img", ""),
+            "'empty.img' is empty (0 bytes); nothing was added");
+  EXPECT_EQ(repository_->catalog.count(), 4u);
 }
 
 }  // namespace

@@ -42,6 +42,31 @@ TEST_F(GateTest, NamesTheNearestInARefusal) {
             "refused: '../x-system-1.img' holds '..', which is never followed");
 }
 
+TEST_F(GateTest, HandsNothingOutThatCantBeRecordedWhereThatIsAskedFor) {
+  ASSERT_TRUE(take_in("x.img", "bytes"));
+  const auto rename = [&](const char* from, const char* to) {
+    ASSERT_TRUE(
+        repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
+          t.run(std::string("alter table ") + from + " rename to " + to);
+          return {};
+        }));
+  };
+  const auto admitted = [&] {
+    return gate_->admit(device("192.0.2.7"), Direction::kFetch, "x.img").has_value();
+  };
+  rename("ledger", "elsewhere");
+  gate_->record_refusal(device("192.0.2.7"), "fetch", "y.img",
+                        {base::Kind::kNotFound, "no"});
+  EXPECT_FALSE(repository_->ledger.flush());
+  EXPECT_TRUE(admitted());
+  config_.only_recorded = true;
+  gate_->use(config_);
+  EXPECT_FALSE(admitted());
+  rename("elsewhere", "ledger");
+  EXPECT_TRUE(repository_->ledger.flush());
+  EXPECT_TRUE(admitted());
+}
+
 TEST_F(GateTest, DoesNotChooseBetweenNamesThatDifferInCaseOnly) {
   ASSERT_TRUE(take_in("a.img", "small"));
   ASSERT_TRUE(take_in("A.img", "large"));
