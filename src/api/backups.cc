@@ -42,6 +42,13 @@ const Shape& shape_of<Backup>() {
           .field<&T::secrets>(
               "secrets",
               "that are masked when it is shown; only of one that is asked for alone")
+          .field<&T::doubtful>("doubtful",
+                               "lines that look as if they held a secret and are shown")
+          .field<&T::finding>("finding",
+                              "what a look inside found wrong with it; empty: nothing")
+          .field<&T::caution>("caution",
+                              "what to know before relying on it; only of one that is "
+                              "asked for alone")
           .done();
   return shape;
 }
@@ -121,7 +128,10 @@ const Shape& shape_of<BackupFile>() {
           .field<&T::seen_at>("seen_at", "when these bytes came last", Unit::kTime)
           .field<&T::size>("size", "of it", Unit::kBytes)
           .field<&T::usual_size>("usual_size", "of those before it", Unit::kBytes)
-          .field<&T::shrunk>("shrunk", "to less than half of that")
+          .field<&T::shrunk>("shrunk", "to less than half of that, or to nothing")
+          .field<&T::doubt>("doubt",
+                            "that its bytes are cut short, damaged, or not those of the "
+                            "image of that name; empty: nothing is known")
           .field<&T::changes>("changes", "in the days that were asked for")
           .field<&T::broken_at>("broken_at", "when one broke off last", Unit::kTime)
           .done();
@@ -226,6 +236,11 @@ const Shape& shape_of<TextComparison>() {
           .field<&T::added>("added", "lines")
           .field<&T::left_out>("left_out", "lines that do not count")
           .field<&T::masked>("masked", "secrets that are not shown")
+          .field<&T::doubtful>("doubtful",
+                               "lines shown that look as if they held a secret")
+          .field<&T::without_secrets>("without_secrets",
+                                      "secrets were not compared, as you may not see "
+                                      "them")
           .field<&T::hunks>("hunks", "where they differ")
           .done();
   return shape;
@@ -370,6 +385,8 @@ const Shape& shape_of<BackupOffer>() {
           .field<&T::size>("size", "of it", Unit::kBytes)
           .field<&T::since>("since", "when it was offered", Unit::kTime)
           .field<&T::until>("until", "when it ends", Unit::kTime)
+          .field<&T::caution>("caution",
+                              "what to know before relying on it; only when it is made")
           .done();
   return shape;
 }

@@ -37,6 +37,9 @@ struct Backup {
   std::string recognised;
   std::string image;
   std::size_t secrets = 0;
+  std::size_t doubtful = 0;
+  std::string finding;
+  std::string caution;
 };
 
 // All revisions of one name in a line.
@@ -53,6 +56,7 @@ struct BackupFile {
   std::uint64_t size = 0;
   std::optional<std::uint64_t> usual_size;
   bool shrunk = false;
+  std::string doubt;
   std::int64_t changes = 0;
   std::optional<std::string> broken_at;
 };
@@ -100,6 +104,8 @@ struct TextComparison {
   std::size_t added = 0;
   std::size_t left_out = 0;
   std::size_t masked = 0;
+  std::size_t doubtful = 0;
+  bool without_secrets = false;
   std::vector<DiffHunk> hunks;
 };
 
@@ -140,6 +146,7 @@ struct BackupOffer {
   std::uint64_t size = 0;
   std::string since;
   std::string until;
+  std::string caution;
 };
 
 struct ThinnedRevision {

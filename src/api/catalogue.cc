@@ -19,6 +19,8 @@ const Shape& shape_of<Facts>() {
                             Unit::kBytes)
           .field<&T::remarks>("remarks", "what must be read before it is used")
           .field<&T::source>("source", "where it came from")
+          .field<&T::guessed>("guessed",
+                              "names of facts that were guessed from the file's name")
           .done();
   return shape;
 }
@@ -297,11 +299,13 @@ const Shape& shape_of<LookAlike>() {
 template <>
 const Shape& shape_of<Suggestion>() {
   using T = Suggestion;
-  static const Shape shape = ShapeOf<T>("Suggestion", "a fact that name or content tell")
-                                 .field<&T::fact>("fact", "which")
-                                 .field<&T::text>("text", "it would be")
-                                 .field<&T::origin>("origin", "where that comes from")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("Suggestion", "a fact that name or content tell")
+          .field<&T::fact>("fact", "which")
+          .field<&T::text>("text", "it would be")
+          .field<&T::origin>("origin", "where that comes from")
+          .field<&T::guessed>("guessed", "by the usual shapes of names")
+          .done();
   return shape;
 }
 
@@ -372,6 +376,8 @@ const Shape& shape_of<ImageAdded>() {
           .field<&T::offer>("offer",
                             "the name under which devices can fetch it; empty: none")
           .field<&T::note>("note", "why it is not on offer, where that was wanted")
+          .field<&T::not_done>("not_done",
+                               "what was asked for and left as it was, with what to do")
           .done();
   return shape;
 }
@@ -392,6 +398,103 @@ const Shape& shape_of<FactChanges>() {
   using T = FactChanges;
   static const Shape shape = ShapeOf<T>("FactChanges", "facts that were changed")
                                  .field<&T::changes>("changes", "one for each")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RecogniseWanted>() {
+  using T = RecogniseWanted;
+  static const Shape shape =
+      ShapeOf<T>("RecogniseWanted", "whether images get what is recognised")
+          .field<&T::fill>("fill", "set the facts; else they are only shown")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Recognised>() {
+  using T = Recognised;
+  static const Shape shape =
+      ShapeOf<T>("Recognised", "a fact that an image lacks")
+          .field<&T::image>("image", "its name")
+          .field<&T::fact>("fact", "which")
+          .field<&T::text>("text", "what it would be, or is now")
+          .field<&T::origin>("origin", "which recogniser tells it")
+          .field<&T::guessed>("guessed", "by the usual shapes of names")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RecognisedList>() {
+  using T = RecognisedList;
+  static const Shape shape =
+      ShapeOf<T>("RecognisedList", "what the recognisers tell of images that lack it")
+          .field<&T::filled>("filled", "the images have it now")
+          .field<&T::recognised>("recognised", "by image")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ReturnAsked>() {
+  using T = ReturnAsked;
+  static const Shape shape =
+      ShapeOf<T>("ReturnAsked", "a withdrawal to take back")
+          .field<&T::name>("name", "the image's name")
+          .needed()
+          .field<&T::with_offers>("with_offers",
+                                  "put the offers back that the withdrawal ended")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ImageReturned>() {
+  using T = ImageReturned;
+  static const Shape shape =
+      ShapeOf<T>("ImageReturned", "an image that is no longer withdrawn")
+          .field<&T::image>("image", "itself")
+          .field<&T::back>("back", "offers that stand again")
+          .field<&T::not_back>("not_back",
+                               "offers that the withdrawal ended, and that do not")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ExtractWanted>() {
+  using T = ExtractWanted;
+  static const Shape shape =
+      ShapeOf<T>("ExtractWanted", "a member of an archive, and what becomes of it")
+          .field<&T::member>("member", "its path, as the archive's members have it")
+          .needed()
+          .field<&T::as>("as", "the image's name; empty: the last part of the path")
+          .field<&T::hold>("hold", "the image is not put on offer")
+          .field<&T::document_of>("document_of",
+                                  "attach it to this image instead, as a document")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Extracted>() {
+  using T = Extracted;
+  static const Shape shape = ShapeOf<T>("Extracted", "a member that was taken out")
+                                 .field<&T::added>("added", "the image")
+                                 .field<&T::document>("document", "or the document")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RemoveAsked>() {
+  using T = RemoveAsked;
+  static const Shape shape = ShapeOf<T>("RemoveAsked", "an image to remove for good")
+                                 .field<&T::name>("name", "the image's name")
+                                 .needed()
+                                 .field<&T::confirm>("confirm", "its name once more")
                                  .done();
   return shape;
 }
@@ -553,6 +656,18 @@ const Shape& shape_of<KitWanted>() {
       ShapeOf<T>("KitWanted", "a kit to be made")
           .field<&T::name>("name", "of it")
           .needed()
+          .field<&T::remarks>("remarks", "about the whole")
+          .field<&T::images>("images", "in the order of installing")
+          .field<&T::part_remarks>("part_remarks", "about each part, in their order")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<KitParts>() {
+  using T = KitParts;
+  static const Shape shape =
+      ShapeOf<T>("KitParts", "what a kit is to hold")
           .field<&T::remarks>("remarks", "about the whole")
           .field<&T::images>("images", "in the order of installing")
           .field<&T::part_remarks>("part_remarks", "about each part, in their order")

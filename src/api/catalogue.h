@@ -22,6 +22,7 @@ struct Facts {
   std::optional<std::uint64_t> space;
   std::string remarks;
   std::string source;
+  std::vector<std::string> guessed;
 };
 
 struct Withdrawal {
@@ -104,6 +105,7 @@ struct Suggestion {
   std::string fact;
   std::string text;
   std::string origin;
+  bool guessed = false;
 };
 
 // Everything about one image.
@@ -131,6 +133,7 @@ struct ImageAdded {
   std::vector<Suggestion> suggestions;
   std::string offer;
   std::string note;
+  std::vector<std::string> not_done;
 };
 
 struct FactChange {
@@ -245,6 +248,23 @@ struct SuggestionList {
   std::vector<Suggestion> suggestions;
 };
 
+struct RecogniseWanted {
+  bool fill = false;
+};
+
+struct Recognised {
+  std::string image;
+  std::string fact;
+  std::string text;
+  std::string origin;
+  bool guessed = false;
+};
+
+struct RecognisedList {
+  bool filled = false;
+  std::vector<Recognised> recognised;
+};
+
 struct ImageGiven {
   std::string name;
   std::vector<std::string> expect;
@@ -258,6 +278,34 @@ struct ImageGiven {
 
 struct FactChanges {
   std::vector<FactChange> changes;
+};
+
+struct ReturnAsked {
+  std::string name;
+  bool with_offers = false;
+};
+
+struct ImageReturned {
+  Image image;
+  std::vector<Offer> back;
+  std::vector<Offer> not_back;
+};
+
+struct ExtractWanted {
+  std::string member;
+  std::string as;
+  bool hold = false;
+  std::string document_of;
+};
+
+struct Extracted {
+  std::optional<ImageAdded> added;
+  std::optional<Document> document;
+};
+
+struct RemoveAsked {
+  std::string name;
+  std::string confirm;
 };
 
 struct WithdrawalGiven {
@@ -313,6 +361,12 @@ struct KitWanted {
   std::vector<std::string> part_remarks;
 };
 
+struct KitParts {
+  std::string remarks;
+  std::vector<std::string> images;
+  std::vector<std::string> part_remarks;
+};
+
 struct VerifyWanted {
   std::string image;
   std::int64_t unread_days = 0;
@@ -354,12 +408,20 @@ VANTRO_SHAPE(Member)
 VANTRO_SHAPE(LookAlike)
 VANTRO_SHAPE(Suggestion)
 VANTRO_SHAPE(SuggestionList)
+VANTRO_SHAPE(RecogniseWanted)
+VANTRO_SHAPE(Recognised)
+VANTRO_SHAPE(RecognisedList)
 VANTRO_SHAPE(ImageDetail)
 VANTRO_SHAPE(ImageGiven)
 VANTRO_SHAPE(ImageAdded)
 VANTRO_SHAPE(FactChange)
 VANTRO_SHAPE(FactChanges)
 VANTRO_SHAPE(WithdrawalGiven)
+VANTRO_SHAPE(ReturnAsked)
+VANTRO_SHAPE(ImageReturned)
+VANTRO_SHAPE(RemoveAsked)
+VANTRO_SHAPE(ExtractWanted)
+VANTRO_SHAPE(Extracted)
 VANTRO_SHAPE(EndedOffers)
 VANTRO_SHAPE(VouchGiven)
 VANTRO_SHAPE(Vouched)
@@ -373,6 +435,7 @@ VANTRO_SHAPE(KitPart)
 VANTRO_SHAPE(Kit)
 VANTRO_SHAPE(KitList)
 VANTRO_SHAPE(KitWanted)
+VANTRO_SHAPE(KitParts)
 VANTRO_SHAPE(Damage)
 VANTRO_SHAPE(Verification)
 VANTRO_SHAPE(VerifyWanted)

@@ -233,8 +233,18 @@ inline constexpr Operation<Named, Nothing, Bytes> kImageContent{
 inline constexpr Operation<Named, WithdrawalGiven, EndedOffers> kWithdrawImage{
     "POST", "/v1/images/{name}/withdrawal", "end its offers", Permission::kOperate};
 
-inline constexpr Operation<Named, Nothing, ImageDetail> kReturnImage{
+inline constexpr Operation<ReturnAsked, Nothing, ImageReturned> kReturnImage{
     "DELETE", "/v1/images/{name}/withdrawal", "take the withdrawal back",
+    Permission::kOperate};
+
+inline constexpr Operation<RemoveAsked, Nothing, Nothing> kRemoveImage{
+    "DELETE", "/v1/images/{name}",
+    "remove it for good, with its bytes; not while it is on offer or a part of a kit",
+    Permission::kAdminister};
+
+inline constexpr Operation<Named, ExtractWanted, Extracted> kExtractMember{
+    "POST", "/v1/images/{name}/extraction",
+    "take a member of an archive out, as an image or as a document of one",
     Permission::kOperate};
 
 inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
@@ -255,6 +265,11 @@ inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
 
 inline constexpr Operation<DocumentAsked, Nothing, Nothing> kDetachDocument{
     "DELETE", "/v1/images/{name}/documents/{document}", "take them away",
+    Permission::kOperate};
+
+inline constexpr Operation<Nothing, RecogniseWanted, RecognisedList> kRecogniseAll{
+    "POST", "/v1/recognition",
+    "what the recognisers tell of images that lack it; with fill they get it",
     Permission::kOperate};
 
 inline constexpr Operation<NameAsked, Nothing, SuggestionList> kSuggestions{
@@ -295,6 +310,10 @@ inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}", "
 
 inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{
     "POST", "/v1/kits", "make one", Permission::kOperate};
+
+inline constexpr Operation<Named, KitParts, Kit> kChangeKit{
+    "PUT", "/v1/kits/{name}", "give it these parts and remarks in place of its own",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
     "DELETE", "/v1/kits/{name}", "remove it; its images stay", Permission::kOperate};

@@ -47,6 +47,8 @@ const Shape& shape_of<Transfer>() {
           .field<&T::duration_ms>("duration_ms", "how long it has lasted",
                                   Unit::kMilliseconds)
           .field<&T::why>("why", "it ended badly: the reason")
+          .field<&T::caution>("caution",
+                              "the image is for another platform than the device's")
           .done();
   return shape;
 }

@@ -35,6 +35,7 @@ struct Transfer {
   std::string began_at;
   std::int64_t duration_ms = 0;
   std::string why;
+  std::string caution;
 };
 
 struct LedgerEntry {

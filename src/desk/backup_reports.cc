@@ -23,6 +23,12 @@ namespace {
 // at least half an hour.
 constexpr std::int64_t kLeastGrace = 30 * 60'000;
 
+// A file that has lost most of what it usually has: the device wrote it while it was
+// restarting, say.
+bool shrunk(std::uint64_t size, const std::optional<std::uint64_t>& usual) {
+  return size == 0 || (usual && size < *usual / 2);
+}
+
 std::int64_t grace_of(std::int64_t every) { return std::max(every / 10, kLeastGrace); }
 
 }  // namespace
@@ -60,6 +66,18 @@ base::Outcome<std::string> BackupReports::only_name(const std::string& holder) c
                                                   base::printable(whose->name, 80), all));
 }
 
+base::Outcome<std::string> BackupReports::differing_image(
+    const std::string& name, const std::string& sha256) const {
+  for (const auto& one : {name, std::string(base::last_part(name))}) {
+    const auto image = repository_.catalog.named(one);
+    if (!image) return base::refuse(image.error());
+    if (!*image) continue;
+    if ((*image)->digests.sha256 == sha256) return std::string();
+    return fmt::format("differs from the image of that name, '{}'", (*image)->name);
+  }
+  return std::string();
+}
+
 base::Outcome<Recognition> BackupReports::recognise(const Revision& revision) const {
   Recognition result;
   if (!revision.complete) return result;
@@ -76,6 +94,14 @@ base::Outcome<Recognition> BackupReports::recognise(const Revision& revision) co
     return result;
   }
   if (revision.kind != FileKind::kImage) return result;
+  const auto other = differing_image(revision.name, revision.digests.sha256);
+  if (!other) return base::refuse(other.error());
+  if (!other->empty()) {
+    result.what = Recognition::What::kOtherBytes;
+    result.image = base::last_part(revision.name);
+    result.sentence = *other;
+    return result;
+  }
   const auto alike = catalog.with_size(revision.size);
   if (!alike) return base::refuse(alike.error());
   if (!alike->empty()) {
@@ -93,9 +119,24 @@ base::Outcome<Recognition> BackupReports::recognise(const Revision& revision) co
   return result;
 }
 
+base::Outcome<std::string> BackupReports::caution(const Revision& revision) const {
+  if (!revision.finding.empty()) return revision.finding;
+  if (!revision.complete) return std::string();
+  const auto files = repository_.backups.overview(revision.holder);
+  if (!files) return base::refuse(files.error());
+  for (const auto& file : *files) {
+    // What is usual is told by those before the newest.
+    if (file.file != revision.file || !shrunk(revision.size, file.usual_size)) continue;
+    if (!file.usual_size) return std::string("it is empty (0 bytes)");
+    return fmt::format("it has {}, and this file usually has {}",
+                       base::size_text(revision.size), base::size_text(*file.usual_size));
+  }
+  return std::string();
+}
+
 backup::Mask BackupReports::mask(const std::string& platform, bool secrets) const {
   auto rules =
-      secrets ? text::LineRules() : repository_.rules.treatment.secrets(platform);
+      secrets ? backup::SecretRules() : repository_.rules.treatment.secrets(platform);
   return {std::move(rules),
           [key = repository_.mark_key](std::string_view secret) -> std::string {
             // With a key that nobody knows, so that trying guesses leads nowhere.
@@ -105,6 +146,21 @@ backup::Mask BackupReports::mask(const std::string& platform, bool secrets) cons
             return digester.finish().sha256.substr(0, 4);
           }};
 }
+
+namespace {
+
+// In the place of each secret the same, so that nothing can be told of it.
+backup::Mask blind(backup::SecretRules rules) {
+  return {std::move(rules), [](std::string_view) { return std::string(); }};
+}
+
+std::string masked_whole(const std::string& text, backup::Mask mask) {
+  std::string result;
+  for (const auto line : text::lines_of(text)) result += mask.line(line) + "\n";
+  return result;
+}
+
+}  // namespace
 
 base::Outcome<std::string> BackupReports::shown_text(const Revision& revision,
                                                      bool secrets) const {
@@ -116,12 +172,14 @@ base::Outcome<std::string> BackupReports::shown_text(const Revision& revision,
   return result;
 }
 
-std::size_t BackupReports::secrets_in(const Revision& revision) const {
+base::Outcome<SecretsFound> BackupReports::secrets_in(const Revision& revision) const {
+  // Neither a configuration nor text: an image, say.
+  if (!revision.text && revision.kind != FileKind::kConfiguration) return SecretsFound{};
   const auto text = repository::read_stored_text(repository_, revision);
-  if (!text) return 0;
+  if (!text) return base::refuse(text.error());
   auto masked = mask(repository_.inventory.platform_of(revision.holder), false);
   for (const auto line : text::lines_of(*text)) masked.line(line);
-  return masked.masked();
+  return SecretsFound{masked.masked(), masked.doubtful()};
 }
 
 base::Outcome<Compared> BackupReports::side(const Revision& revision) const {
@@ -139,10 +197,27 @@ base::Outcome<Compared> BackupReports::side(const Revision& revision) const {
 
 backup::Comparison BackupReports::compare(const Compared& before, const Compared& after,
                                           bool secrets, std::size_t context) const {
+  const auto& treatment = repository_.rules.treatment;
   const auto& platform = after.platform.empty() ? before.platform : after.platform;
-  return backup::compare(
-      before.text, after.text, repository_.rules.treatment.left_out(platform),
-      mask(before.platform, secrets), mask(after.platform, secrets), context);
+  const auto left_out = treatment.left_out(platform);
+  // Of what one device sent under one name, it may be seen that a secret has changed.
+  // Beside another text, equal secrets would tell whoever has written that text that the
+  // guess in it was right.
+  const bool one_file = before.revision && after.revision &&
+                        before.revision->holder == after.revision->holder &&
+                        before.revision->name == after.revision->name;
+  if (secrets || one_file) {
+    return backup::compare(before.text, after.text, left_out,
+                           mask(before.platform, secrets), mask(after.platform, secrets),
+                           context);
+  }
+  auto comparison = backup::compare(
+      masked_whole(before.text, blind(treatment.secrets(before.platform))),
+      masked_whole(after.text, blind(treatment.secrets(after.platform))), left_out,
+      blind(backup::SecretRules()), blind(backup::SecretRules()), context);
+  comparison.same_bytes = false;
+  comparison.without_secrets = true;
+  return comparison;
 }
 
 std::vector<Expectation> BackupReports::expectations(
@@ -207,8 +282,13 @@ base::Outcome<BackupOverview> BackupReports::overview(base::WallTime since) cons
     if (const auto found = counts.find(file.file); found != counts.end()) {
       state.changes = found->second;
     }
-    state.shrunk =
-        file.number != 0 && file.usual_size && file.size < *file.usual_size / 2;
+    state.shrunk = file.number != 0 && shrunk(file.size, file.usual_size);
+    state.doubt = file.finding;
+    if (state.doubt.empty() && file.kind == FileKind::kImage && file.number != 0) {
+      const auto other = differing_image(file.name, file.sha256);
+      if (!other) return base::refuse(other.error());
+      state.doubt = *other;
+    }
     state.file = std::move(file);
     result.files.push_back(std::move(state));
   }

@@ -16,9 +16,9 @@ namespace vantro::desk {
 
 // How a revision stands to the catalogue.
 struct Recognition {
-  enum class What { kNothing, kIdentical, kSameSize, kUnknownImage };
+  enum class What { kNothing, kIdentical, kOtherBytes, kSameSize, kUnknownImage };
   What what = What::kNothing;
-  std::string image;     // identical: to this one; same size: as this one
+  std::string image;     // identical to it, of its name, or of its size
   std::string vouching;  // identical: of the image
   std::string sentence;  // for people; empty for kNothing
 };
@@ -35,7 +35,10 @@ struct Compared {
 struct FileState {
   backup::FileOverview file;
   std::int64_t changes = 0;  // in the days that were asked for
-  bool shrunk = false;       // to less than half of what is usual
+  bool shrunk = false;       // to less than half of what is usual, or to nothing
+  // What is wrong with its bytes: they are cut short, damaged, or not those of the image
+  // of that name; empty: nothing is known.
+  std::string doubt;
 };
 
 // A device of which backups are expected, and how it stands with them.
@@ -74,6 +77,11 @@ struct ChangeReport {
   std::vector<Expectation> overdue;  // at its end, or now if that is later
 };
 
+struct SecretsFound {
+  std::size_t masked = 0;
+  std::size_t doubtful = 0;  // lines that look as if they held one, and are shown
+};
+
 // Waits for disk and database; the repository must outlive it. Thread-safe.
 class BackupReports {
  public:
@@ -87,13 +95,19 @@ class BackupReports {
   base::Outcome<std::string> only_name(const std::string& holder) const;
 
   base::Outcome<Recognition> recognise(const backup::Revision& revision) const;
+  // What whoever relies on it, or gives it back, must know: that it is empty or much
+  // smaller than usual, cut short or damaged. Empty: nothing.
+  base::Outcome<std::string> caution(const backup::Revision& revision) const;
   // Its text with its secrets masked, or with them.
   base::Outcome<std::string> shown_text(const backup::Revision& revision,
                                         bool secrets) const;
-  // The number of secrets in it that are masked elsewhere; 0 for what is no text.
-  std::size_t secrets_in(const backup::Revision& revision) const;
+  // The secrets in it that are masked where it is shown; none in what is neither text nor
+  // a configuration. Refused if it can't be looked through: then it may hold some.
+  base::Outcome<SecretsFound> secrets_in(const backup::Revision& revision) const;
 
   base::Outcome<Compared> side(const backup::Revision& revision) const;
+  // Without `secrets` those of two revisions of one file are seen to have changed or not;
+  // beside anything else they are not compared at all.
   backup::Comparison compare(const Compared& before, const Compared& after, bool secrets,
                              std::size_t context) const;
 
@@ -104,6 +118,9 @@ class BackupReports {
                                      std::size_t context) const;
 
  private:
+  // "differs from the image of that name, ..."; empty if it does not, or there is none.
+  base::Outcome<std::string> differing_image(const std::string& name,
+                                             const std::string& sha256) const;
   backup::Mask mask(const std::string& platform, bool secrets) const;
   std::vector<Expectation> expectations(const std::vector<backup::FileOverview>& files,
                                         const std::vector<fleet::Device>& devices,

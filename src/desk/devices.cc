@@ -306,19 +306,44 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
   return done;
 }
 
-base::Outcome<void> Devices::set_site(const std::string& site,
-                                      std::int64_t backup_every) {
+base::Outcome<std::string> Devices::known_site(const std::string& typed) const {
   Device checked;
-  if (auto sound = fleet::set_field(checked, "site", site); !sound) return sound;
-  if (checked.site.empty()) {
-    return base::refuse(Kind::kInvalid, "a site needs a name");
+  if (auto sound = fleet::set_field(checked, "site", typed); !sound) {
+    return base::refuse(sound.error());
   }
-  return changing([&](db::Transaction& t, Change& change) -> base::Outcome<void> {
-    fleet::Devices::set_site(t, {checked.site, backup_every});
-    change.record(t, "site-edit", checked.site, "",
-                  "backup_every: " + fleet::every_text(backup_every));
-    return {};
-  });
+  if (checked.site.empty()) return base::refuse(Kind::kInvalid, "a site needs a name");
+  const auto scheduled = repository_.devices.sites();
+  if (!scheduled) return base::refuse(scheduled.error());
+  const auto devices = repository_.devices.all();
+  if (!devices) return base::refuse(devices.error());
+  std::vector<std::string> known;
+  for (const auto& one : *scheduled) known.push_back(one.name);
+  for (const auto& one : *devices) known.push_back(one.site);
+  for (const auto& one : known) {
+    if (base::folded(one) == base::folded(checked.site)) return one;
+  }
+  std::erase(known, "");
+  return base::refuse(
+      Kind::kNotFound,
+      fmt::format("no device is at site '{0}'; put one there first: vantro device edit "
+                  "NAME --site '{0}'",
+                  base::printable(checked.site)),
+      text::nearest(checked.site, known).value_or(""));
+}
+
+base::Outcome<std::string> Devices::set_site(const std::string& typed,
+                                             std::int64_t backup_every) {
+  auto site = known_site(typed);
+  if (!site) return site;
+  const auto done =
+      changing([&](db::Transaction& t, Change& change) -> base::Outcome<void> {
+        fleet::Devices::set_site(t, {*site, backup_every});
+        change.record(t, "site-edit", *site, "",
+                      "backup_every: " + fleet::every_text(backup_every));
+        return {};
+      });
+  if (!done) return base::refuse(done.error());
+  return site;
 }
 
 }  // namespace vantro::desk

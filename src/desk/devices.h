@@ -46,10 +46,13 @@ class Devices {
   // of it or nothing; `really` false: nothing, but all is checked.
   base::Outcome<Imported> import(const std::string& csv, bool really);
 
-  // 0: nothing is expected of the site's devices any more.
-  base::Outcome<void> set_site(const std::string& site, std::int64_t backup_every);
+  // 0: nothing is expected of the site's devices any more. Gives the site's name as it is
+  // spelled. kNotFound, with the nearest: no device is there, and nothing was expected.
+  base::Outcome<std::string> set_site(const std::string& typed,
+                                      std::int64_t backup_every);
 
  private:
+  base::Outcome<std::string> known_site(const std::string& typed) const;
   template <class F>
   auto changing(F work) -> decltype(work(std::declval<db::Transaction&>(),
                                          std::declval<repository::Change&>()));

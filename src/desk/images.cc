@@ -1,7 +1,11 @@
 #include "desk/images.h"
 
+#include <cstdint>
 #include <fmt/format.h>
+#include <map>
 
+#include "backup/backups.h"
+#include "base/sizes.h"
 #include "base/visible_name.h"
 
 namespace vantro::desk {
@@ -70,6 +74,44 @@ base::Outcome<std::vector<catalog::FactChange>> Images::edit(
       });
 }
 
+base::Outcome<std::vector<Recognised>> Images::recognise_all(
+    const std::vector<text::Recogniser>& recognisers, bool fill) {
+  using Result = base::Outcome<std::vector<Recognised>>;
+  catalog::Filter all;
+  all.most = SIZE_MAX / 2;
+  const auto listing = repository_.catalog.list(all);
+  if (!listing) return base::refuse(listing.error());
+  std::map<std::string, const catalog::Image*> images;  // one may be in several groups
+  for (const auto& row : listing->images) images.emplace(row.image.name, &row.image);
+  std::vector<Recognised> told;
+  for (const auto& [name, image] : images) {
+    for (auto& one : catalog::suggestions(recognisers, name)) {
+      const auto known = catalog::fact(image->facts, one.fact);
+      const bool better = image->facts.is_guessed(one.fact) && !one.guessed;
+      if (known.empty() || better) told.push_back({name, std::move(one)});
+    }
+  }
+  if (!fill || told.empty()) return told;
+  return repository::change(
+      repository_, caller_.by(), [&](db::Transaction& t, Change& change) -> Result {
+        for (std::size_t i = 0; i < told.size();) {
+          auto image = Catalog::find(t, told[i].image);
+          if (!image) return base::refuse(image.error());
+          catalog::Facts found;
+          for (const auto& name = told[i].image; i < told.size() && told[i].image == name;
+               ++i) {
+            const auto& one = told[i].suggestion;
+            (void)catalog::set_fact(found, one.fact, one.text);  // it was tried before
+            if (one.guessed) found.guessed.push_back(one.fact);
+          }
+          const auto changes = Catalog::complete(t, *image, found);
+          change.record(t, "image-edit", image->name, image->digests.sha256,
+                        "recognised: " + sentence_of(changes));
+        }
+        return told;
+      });
+}
+
 base::Outcome<std::vector<catalog::Offer>> Images::withdraw(const std::string& typed,
                                                             const std::string& why) {
   using Result = base::Outcome<std::vector<catalog::Offer>>;
@@ -85,17 +127,89 @@ base::Outcome<std::vector<catalog::Offer>> Images::withdraw(const std::string& t
                             });
 }
 
-base::Outcome<void> Images::take_back_withdrawal(const std::string& typed) {
+base::Outcome<Returned> Images::take_back_withdrawal(const std::string& typed,
+                                                     bool with_offers) {
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
   return repository::change(
       repository_, caller_.by(),
-      [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
-        if (auto back = Catalog::take_back_withdrawal(t, *found); !back) return back;
-        change.record(t, "image-return", found->name, found->digests.sha256,
-                      "no longer withdrawn; it was: " + found->withdrawal->why);
-        return {};
+      [&](db::Transaction& t, Change& change) -> base::Outcome<Returned> {
+        if (auto back = Catalog::take_back_withdrawal(t, *found); !back) {
+          return base::refuse(back.error());
+        }
+        Returned result;
+        std::vector<std::string> names;
+        for (auto& ended :
+             catalog::Offers::ended_by_withdrawal(t, found->id, found->withdrawal->at)) {
+          // Their time may be over, and their name may stand for something else.
+          const bool over = ended.until && *ended.until <= change.now();
+          auto again = ended;
+          again.since = change.now();
+          again.ended_at.reset();
+          again.why.clear();
+          const auto made =
+              with_offers && !over
+                  ? catalog::Offers::add(t, again)
+                  : base::Outcome<catalog::Offer>(base::refuse(Kind::kDenied, ""));
+          if (!made) {
+            result.not_back.push_back(std::move(ended));
+            continue;
+          }
+          names.push_back("'" + made->name + "'");
+          result.back.push_back(*made);
+        }
+        change.record(
+            t, "image-return", found->name, found->digests.sha256,
+            fmt::format("no longer withdrawn; it was: {}{}", found->withdrawal->why,
+                        names.empty() ? ""
+                                      : fmt::format("; on offer again: {}",
+                                                    fmt::join(names, ", "))));
+        return result;
       });
+}
+
+base::Outcome<void> Images::remove(const std::string& typed) {
+  const auto found = find_image(repository_, typed);
+  if (!found) return base::refuse(found.error());
+  const auto name = base::printable(found->name, 120);
+  const auto kits = repository_.kits.with_content(found->digests.sha256);
+  if (!kits) return base::refuse(kits.error());
+  if (!kits->empty()) {
+    return base::refuse(Kind::kDenied,
+                        fmt::format("'{}' is a part of the kit '{}'; take it out first: "
+                                    "vantro kit change '{}' --drop {}",
+                                    name, kits->front().name, kits->front().name, name));
+  }
+  auto contents = repository::change(
+      repository_, caller_.by(),
+      [&](db::Transaction& t, Change& change) -> base::Outcome<std::vector<std::string>> {
+        const auto image = Catalog::find(t, found->name);
+        if (!image) return base::refuse(image.error());
+        if (image->offered) {
+          return base::refuse(Kind::kDenied,
+                              fmt::format("'{0}' is on offer; withdraw it first: vantro "
+                                          "image withdraw {0} --reason REASON",
+                                          name));
+        }
+        const auto sent = backup::Backups::with_content(t, image->digests.sha256);
+        if (sent) {
+          return base::refuse(
+              Kind::kDenied,
+              fmt::format(
+                  "{} has sent the same bytes as a backup ('{}', revision {}), so "
+                  "the image stays",
+                  sent->holder.name, base::printable(sent->name, 80), sent->number));
+        }
+        auto gone = Catalog::remove(t, *image);
+        change.record(
+            t, "image-remove", image->name, image->digests.sha256,
+            fmt::format("for good: {}, taken in {} by {}", base::size_text(image->size),
+                        base::local_time(image->taken_in_at), image->taken_in_by));
+        return gone;
+      });
+  if (!contents) return base::refuse(contents.error());
+  for (const auto& sha256 : *contents) repository_.contents.remove_if_unrecorded(sha256);
+  return {};
 }
 
 base::Outcome<Vouched> Images::vouch(const std::string& typed,

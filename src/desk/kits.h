@@ -20,9 +20,17 @@ class Kits {
   base::Outcome<catalog::Kit> add(const std::string& name, const std::string& remarks,
                                   const std::vector<std::string>& images,
                                   const std::vector<std::string>& part_remarks);
+  // The same for one that is there: all parts in their order, also those that stay.
+  base::Outcome<catalog::Kit> change(const std::string& name, const std::string& remarks,
+                                     const std::vector<std::string>& images,
+                                     const std::vector<std::string>& part_remarks);
   base::Outcome<void> remove(const std::string& name);
 
  private:
+  base::Outcome<catalog::Kit> kit_of(const std::string& name, const std::string& remarks,
+                                     const std::vector<std::string>& images,
+                                     const std::vector<std::string>& part_remarks);
+
   repository::Repository& repository_;
   Caller caller_;
 };

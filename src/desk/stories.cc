@@ -44,7 +44,9 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
     if (!address || view.state != gate::State::kRunning) continue;
     auto& contact = all[*address].contact;
     contact.address = *address;
-    contact.last_at = std::max(contact.last_at, view.began_at);
+    // What moves was heard at this moment.
+    const auto heard_at = repository_.clock.wall() - view.stalled_ms.value_or(0);
+    contact.last_at = std::max({contact.last_at, view.began_at, heard_at});
     contact.heard_on = view.heard_on;
   }
   auto rows = repository_.ledger.last_of_each(most);
@@ -71,11 +73,21 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
     if (const auto found = last.find(one.contact.address); found != last.end()) {
       known.absence = absence_after(found->second);
       known.entries.push_back(std::move(found->second));
+      if (auto added = add_kits(known); !added) return base::refuse(added.error());
     }
     // Strays are news only where nothing else is known.
     if (known.entries.empty() && known.running.empty()) known.contact = one.contact;
     auto lines = story(known, repository_.clock.wall());
-    if (!lines.empty()) one.last = std::move(lines.back());
+    if (lines.empty()) continue;
+    one.last = std::move(lines.back());
+    // What happened last happened there, whatever else was heard from it.
+    if (!one.last.heard_on.empty()) one.contact.heard_on = one.last.heard_on;
+    constexpr base::WallTime kSoonAfter = 10'000;
+    if (known.running.empty() && one.contact.last_at > one.last.at + kSoonAfter &&
+        one.last.state != "heard") {
+      one.last.sentence = fmt::format("heard since, without a file; before that, {}: {}",
+                                      base::local_time(one.last.at), one.last.sentence);
+    }
   }
   return result;
 }
@@ -105,11 +117,22 @@ base::Outcome<std::vector<StoryLine>> Stories::of(const base::Address& address) 
 
 // Which kits the fetched images belong to.
 base::Outcome<void> Stories::add_kits(Known& known) const {
+  if (known.entries.empty()) return {};
+  const auto address = base::Address::parse(known.entries.front().actor);
+  if (address) {
+    known.platform =
+        repository_.inventory.platform_of(repository_.inventory.holder_of(*address));
+  }
   std::set<std::string> seen;
   for (const auto& entry : known.entries) {
     if (entry.event != word(gate::Direction::kFetch) || entry.outcome != "complete")
       continue;
     if (!seen.insert(entry.sha256).second) continue;
+    const auto image = repository_.catalog.with_content(entry.sha256);
+    if (!image) return base::refuse(image.error());
+    if (*image && !(*image)->facts.is_guessed("platform")) {
+      known.platforms[entry.sha256] = (*image)->facts.platforms;
+    }
     auto kits = repository_.kits.with_content(entry.sha256);
     if (!kits) return base::refuse(kits.error());
     for (auto& kit : *kits) {

@@ -5,6 +5,7 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "catalog/facts.h"
 
 namespace vantro::desk {
 namespace {
@@ -88,8 +89,13 @@ class Teller {
           fmt::format("'{}' sent: {} in {}{}", shown, base::size_text(e.bytes), took,
                       e.sentence.empty() ? "" : " (" + e.sentence + ")");
     } else if (e.outcome == "complete" && e.event == "fetch") {
-      line.sentence = fmt::format("'{}' sent in full: {} in {}; nothing more to do here",
-                                  shown, base::size_text(e.bytes), took);
+      line.sentence = fmt::format("'{}' sent in full: {} in {}", shown,
+                                  base::size_text(e.bytes), took);
+      const auto other = for_another_platform(e);
+      line.sentence += other;
+      if (other.empty() && !is_part_of_the_unfinished(e)) {
+        line.sentence += "; nothing more to do here";
+      }
       line.sentence += second_of_two(index) + part_of_kits(index) + afterwards(index);
     } else if (e.outcome == "complete") {
       line.sentence = fmt::format("{} '{}', filed to its last byte: {} in {} ({})",
@@ -104,6 +110,27 @@ class Teller {
     }
     line.sentence = with_account(e.account) + line.sentence;
     lines_.push_back(std::move(line));
+  }
+
+  std::string for_another_platform(const ledger::Entry& e) const {
+    const auto found = known_.platforms.find(e.sha256);
+    if (found == known_.platforms.end()) return "";
+    const auto other = catalog::other_platform(found->second, known_.platform);
+    return other.empty() ? "" : "; CAUTION: " + other;
+  }
+
+  // Of a kit of which the device has not fetched everything.
+  bool is_part_of_the_unfinished(const ledger::Entry& e) const {
+    return std::any_of(known_.kits.begin(), known_.kits.end(), [&](const auto& kit) {
+      const auto is_it = [&](const auto& part) {
+        return part.image.digests.sha256 == e.sha256;
+      };
+      const auto fetched = [&](const auto& part) {
+        return last_fetch(part.image.digests.sha256).has_value();
+      };
+      return std::any_of(kit.parts.begin(), kit.parts.end(), is_it) &&
+             !std::all_of(kit.parts.begin(), kit.parts.end(), fetched);
+    });
   }
 
   // Devices often fetch an image twice.
@@ -207,6 +234,7 @@ class Teller {
         fmt::format("{} '{}': {} in {}, {}{}", fetch ? "fetches" : "sends", shown, so_far,
                     spell(view.duration_ms), base::rate_text(view.rate),
                     resent(view.protocol, view.resent));
+    if (!view.caution.empty()) line.sentence += "; CAUTION: " + view.caution;
     if (view.stalled_ms) {
       line.state = "stalled";
       line.sentence += "; stalled: nothing has moved for " + spell(*view.stalled_ms);

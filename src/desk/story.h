@@ -3,6 +3,7 @@
 // and breaks off", which the device itself can't tell.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -40,6 +41,9 @@ struct Known {
   // After the last entry, if that is a complete fetch.
   std::optional<Absence> absence;
   std::vector<catalog::Kit> kits;  // that fetched images are parts of
+  std::string platform;            // of the device; empty: not known
+  // For which platforms fetched images are, by their SHA-256.
+  std::map<std::string, std::vector<std::string>> platforms;
 };
 
 // Oldest first; at most one line for each entry and running transfer, and one for

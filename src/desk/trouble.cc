@@ -29,8 +29,19 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
   } else if (auto failure = repository.database->write_failure()) {
     sentences.push_back("the last change could not be written: " + failure->sentence);
   }
+  if (const auto failing = repository.ledger.failing()) {
+    sentences.push_back(
+        fmt::format("the ledger can't be written ({}): {} rows wait in memory{}",
+                    failing->why, failing->waiting,
+                    failing->dropped == 0
+                        ? ""
+                        : fmt::format(", and {} more were dropped", failing->dropped)));
+  }
   if (auto unrecorded = repository.unrecorded.sentence()) {
     sentences.push_back(std::move(*unrecorded));
+  }
+  for (auto& sentence : repository.troubles.all()) {
+    sentences.push_back(std::move(sentence));
   }
   return sentences;
 }

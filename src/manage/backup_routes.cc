@@ -116,7 +116,14 @@ base::Outcome<api::Backup> backup_info(Service& service, const Call&,
   auto shown = shape(*revision);
   shown.recognised = known->sentence;
   shown.image = known->image;
-  shown.secrets = reports.secrets_in(*revision);
+  const auto caution = reports.caution(*revision);
+  if (!caution) return base::refuse(caution.error());
+  shown.caution = *caution;
+  // What can't be looked through is as if it held some: it is not handed out.
+  if (const auto found = reports.secrets_in(*revision)) {
+    shown.secrets = found->masked;
+    shown.doubtful = found->doubtful;
+  }
   return shown;
 }
 
@@ -126,17 +133,17 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
   if (!revision) return base::refuse(revision.error());
   const auto all = secrets(service, call, asked.secrets, title(*revision));
   if (!all) return base::refuse(all.error());
-  if (!*all && revision->text &&
-      revision->size > service.repository.rules.treatment.configuration_up_to()) {
-    return base::refuse(
-        Kind::kDenied,
-        fmt::format("'{}' is text, but too large to be looked through for secrets: ask "
-                    "for it as if it held some ('--with-secrets', ?secrets=shown)",
-                    base::printable(revision->name, 80)));
-  }
   if (!*all) {
-    const auto hidden = desk::BackupReports(service.repository).secrets_in(*revision);
-    if (hidden > 0) {
+    const auto found = desk::BackupReports(service.repository).secrets_in(*revision);
+    if (!found) {
+      return base::refuse(
+          Kind::kDenied,
+          fmt::format(
+              "'{}' can't be looked through for secrets ({}); ask for it as if it "
+              "held some: '--with-secrets', ?secrets=shown",
+              base::printable(revision->name, 80), found.error().sentence));
+    }
+    if (const auto hidden = found->masked; hidden > 0) {
       return base::refuse(
           Kind::kDenied,
           fmt::format("'{}' holds {} secret(s): ask for it with them "
@@ -333,7 +340,11 @@ base::Outcome<api::BackupOffer> offer(Service& service, const Call& call,
   const auto made =
       desk::Backups(service.repository, service.gate, call.caller).offer(*revision, wish);
   if (!made) return base::refuse(made.error());
-  return shape(*made);
+  const auto caution = desk::BackupReports(service.repository).caution(*revision);
+  if (!caution) return base::refuse(caution.error());
+  auto shown = shape(*made);
+  shown.caution = *caution;
+  return shown;
 }
 
 base::Outcome<api::BackupOfferList> offers(Service& service, const Call&,

@@ -29,6 +29,7 @@ api::Transfer shape(const gate::TransferView& view) {
   result.began_at = base::iso_time(view.began_at);
   result.duration_ms = view.duration_ms;
   result.why = view.why;
+  result.caution = view.caution;
   return result;
 }
 

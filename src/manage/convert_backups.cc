@@ -69,6 +69,7 @@ api::Backup shape(const backup::Revision& revision) {
   result.times_seen = revision.times_seen;
   result.pinned = revision.pinned_at.has_value();
   result.pinned_why = revision.pinned_why;
+  result.finding = revision.finding;
   return result;
 }
 
@@ -87,6 +88,7 @@ api::BackupFile shape(const desk::FileState& state) {
   result.size = file.size;
   result.usual_size = file.usual_size;
   result.shrunk = state.shrunk;
+  result.doubt = state.doubt;
   result.changes = state.changes;
   result.broken_at = time_or_null(file.broken_at);
   return result;
@@ -108,6 +110,8 @@ api::TextComparison shape(const backup::Comparison& comparison) {
                              comparison.added,
                              comparison.left_out,
                              comparison.masked,
+                             comparison.doubtful,
+                             comparison.without_secrets,
                              {}};
   for (const auto& hunk : comparison.hunks) {
     api::DiffHunk shown{hunk.sections, {}};
@@ -148,7 +152,8 @@ api::BackupOffer shape(const backup::BackupOffer& offer) {
           offer.revision.number,
           offer.revision.size,
           base::iso_time(offer.since),
-          base::iso_time(offer.until)};
+          base::iso_time(offer.until),
+          {}};
 }
 
 api::ThinnedOut shape(const desk::ThinnedOut& thinned) {

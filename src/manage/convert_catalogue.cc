@@ -11,8 +11,8 @@ std::optional<std::string> iso(const std::optional<base::WallTime>& time) {
 }
 
 api::Facts shape(const catalog::Facts& f) {
-  return {f.maker,          f.platforms, f.hardware, f.role,    f.version,
-          f.release_line(), f.stage,     f.space,    f.remarks, f.source};
+  return {f.maker, f.platforms, f.hardware, f.role,   f.version, f.release_line(),
+          f.stage, f.space,     f.remarks,  f.source, f.guessed};
 }
 
 }  // namespace
@@ -87,6 +87,7 @@ api::ImageAdded shape(const gate::Taken& taken, bool compared,
   result.suggestions = shapes(taken.suggestions);
   result.offer = taken.offer;
   result.note = taken.note;
+  result.not_done = taken.not_done;
   return result;
 }
 
@@ -117,7 +118,7 @@ api::LookAlike shape(const catalog::LookAlike& look_alike) {
 }
 
 api::Suggestion shape(const catalog::Suggestion& suggestion) {
-  return {suggestion.fact, suggestion.text, suggestion.origin};
+  return {suggestion.fact, suggestion.text, suggestion.origin, suggestion.guessed};
 }
 
 api::FactChange shape(const catalog::FactChange& change) {

@@ -123,7 +123,7 @@ base::Outcome<api::SiteSchedule> change_site(Service& service, const Call& call,
   const auto done =
       desk::Devices(service.repository, call.caller).set_site(asked.name, *every);
   if (!done) return base::refuse(done.error());
-  return api::SiteSchedule{asked.name, fleet::every_text(*every)};
+  return api::SiteSchedule{*done, fleet::every_text(*every)};
 }
 
 }  // namespace

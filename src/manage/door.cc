@@ -173,18 +173,18 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
     return auth::Who{person->name, person->powers, 0, auth::TokenKind::kSession,
                      person->until};
   }
-  if (auto may = mistakes_.allow(way.peer, "passwords"); !may) {
+  if (auto may = mistakes_.allow(way.peer, "passwords", name); !may) {
     return base::refuse(may.error());
   }
   if (!sound || password.empty()) {
-    mistakes_.add(way.peer);
+    mistakes_.add(way.peer, name);
     return base::refuse(Kind::kAccountNeeded, "the name or its password is wrong");
   }
   if (auto right = pam_check(config_.pam_service, *sound, password, way.from()); !right) {
-    if (right.error().kind == Kind::kAccountNeeded) mistakes_.add(way.peer);
+    if (right.error().kind == Kind::kAccountNeeded) mistakes_.add(way.peer, name);
     return base::refuse(right.error());
   }
-  mistakes_.forget(way.peer);
+  mistakes_.forget(way.peer, name);
   // One with a record may what that says.
   if (kept) {
     if (!kept->holds(repository_.clock.wall())) {

@@ -8,6 +8,7 @@
 #include "base/visible_name.h"
 #include "crypto/checksum_list.h"
 #include "crypto/signature.h"
+#include "desk/extraction.h"
 #include "desk/images.h"
 #include "desk/kits.h"
 #include "desk/offers.h"
@@ -108,12 +109,51 @@ base::Outcome<api::EndedOffers> withdraw(Service& service, const Call& call,
   return api::EndedOffers{shapes(*ended, *service.repository.offer_index())};
 }
 
-base::Outcome<api::ImageDetail> take_back_withdrawal(Service& service, const Call& call,
-                                                     const api::Named& asked) {
-  const auto done =
-      desk::Images(service.repository, call.caller).take_back_withdrawal(asked.name);
+base::Outcome<api::ImageReturned> take_back_withdrawal(Service& service, const Call& call,
+                                                       const api::ReturnAsked& asked) {
+  const auto done = desk::Images(service.repository, call.caller)
+                        .take_back_withdrawal(asked.name, asked.with_offers);
   if (!done) return base::refuse(done.error());
-  return image(service, call, asked);
+  const auto found = image_for(service, asked.name);
+  if (!found) return base::refuse(found.error());
+  const auto index = service.repository.offer_index();
+  return api::ImageReturned{shape(*found, *index), shapes(done->back, *index),
+                            shapes(done->not_back, *index)};
+}
+
+base::Outcome<api::Extracted> extract(Service& service, const Call& call,
+                                      const api::Named& asked,
+                                      const api::ExtractWanted& given) {
+  const desk::Extraction extraction(service.repository, service.gate, call.caller);
+  api::Extracted result;
+  if (!given.document_of.empty()) {
+    const auto made = extraction.document(asked.name, given.member, given.document_of);
+    if (!made) return base::refuse(made.error());
+    result.document = shape(*made);
+    return result;
+  }
+  const auto taken = extraction.image(asked.name, given.member, given.as, given.hold);
+  if (!taken) return base::refuse(taken.error());
+  result.added = shape(*taken, taken->compared, *service.repository.offer_index());
+  return result;
+}
+
+base::Outcome<api::Nothing> remove_image(Service& service, const Call& call,
+                                         const api::RemoveAsked& asked) {
+  const auto found = image_for(service, asked.name);
+  if (!found) return base::refuse(found.error());
+  const auto confirmed = base::visible_name(asked.confirm);
+  if (!confirmed || *confirmed != found->name) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' is not the name of the image, '{}'; nothing was "
+                    "removed",
+                    base::printable(asked.confirm, 80),
+                    base::printable(found->name, 80)));
+  }
+  const auto done = desk::Images(service.repository, call.caller).remove(found->name);
+  if (!done) return base::refuse(done.error());
+  return api::Nothing{};
 }
 
 // The checksums for this image out of a list, whose signature is checked if there is one.
@@ -130,6 +170,7 @@ base::Outcome<std::vector<repository::Claim>> claims_from_list(
     const auto made = crypto::check_signature(*given.list, given.signature, given.key);
     if (!made) return base::refuse(made.error());
     signer = made->signer;
+    if (!made->caution.empty()) signer += "; " + made->caution;
   }
   auto own = parsed->of(name);
   if (own.empty()) own = parsed->of(image.name);
@@ -209,6 +250,21 @@ base::Outcome<api::SuggestionList> suggestions(Service& service, const Call&,
                                                const api::NameAsked& asked) {
   return api::SuggestionList{
       shapes(catalog::suggestions(service.gate.config()->recognisers, asked.name))};
+}
+
+base::Outcome<api::RecognisedList> recognise_all(Service& service, const Call& call,
+                                                 const api::Nothing&,
+                                                 const api::RecogniseWanted& given) {
+  const auto told = desk::Images(service.repository, call.caller)
+                        .recognise_all(service.gate.config()->recognisers, given.fill);
+  if (!told) return base::refuse(told.error());
+  api::RecognisedList result;
+  result.filled = given.fill;
+  for (const auto& one : *told) {
+    result.recognised.push_back({one.image, one.suggestion.fact, one.suggestion.text,
+                                 one.suggestion.origin, one.suggestion.guessed});
+  }
+  return result;
 }
 
 // Whether bytes with this checksum are known here, as an image or a backup.
@@ -304,12 +360,15 @@ void image_routes(Routes& routes) {
   routes.add(api::kImageContent, image_content);
   routes.add(api::kWithdrawImage, withdraw);
   routes.add(api::kReturnImage, take_back_withdrawal);
+  routes.add(api::kRemoveImage, remove_image);
+  routes.add_slow(api::kExtractMember, extract);
   routes.add(api::kVouchImage, vouch);
   routes.add(api::kRetractVouches, retract);
   routes.add(api::kAttachDocument, attach);
   routes.add(api::kDocument, document_content);
   routes.add(api::kDetachDocument, detach);
   routes.add(api::kSuggestions, suggestions);
+  routes.add(api::kRecogniseAll, recognise_all);
   routes.add(api::kContent, content);
   routes.add(api::kCompareImages, comparison);
 }

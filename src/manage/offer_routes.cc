@@ -24,6 +24,11 @@ base::Outcome<api::OfferList> offers(Service& service, const Call&,
   auto& all = service.repository.offers;
   const auto at = time_of(asked.at);
   if (!at) return base::refuse(at.error());
+  if (*at && **at > service.repository.clock.wall()) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("{} is in the future; ask for a time in the past",
+                                    base::local_time(**at)));
+  }
   const auto found = *at ? all.standing_at(**at) : all.standing();
   if (!found) return base::refuse(found.error());
   return api::OfferList{shapes(*found, *service.repository.offer_index())};
@@ -156,6 +161,15 @@ base::Outcome<api::Kit> add_kit(Service& service, const Call& call, const api::N
   return shape(*made);
 }
 
+base::Outcome<api::Kit> change_kit(Service& service, const Call& call,
+                                   const api::Named& asked, const api::KitParts& given) {
+  const auto changed =
+      desk::Kits(service.repository, call.caller)
+          .change(asked.name, given.remarks, given.images, given.part_remarks);
+  if (!changed) return base::refuse(changed.error());
+  return shape(*changed);
+}
+
 base::Outcome<api::Nothing> remove_kit(Service& service, const Call& call,
                                        const api::Named& asked) {
   const auto done = desk::Kits(service.repository, call.caller).remove(asked.name);
@@ -196,6 +210,7 @@ void offer_routes(Routes& routes) {
   routes.add(api::kKits, kits);
   routes.add(api::kKit, kit);
   routes.add(api::kAddKit, add_kit);
+  routes.add(api::kChangeKit, change_kit);
   routes.add(api::kRemoveKit, remove_kit);
   routes.add(api::kVerification, verification);
   routes.add(api::kVerify, verify);

@@ -160,6 +160,48 @@ TEST_F(BackupsTest, WhatADeviceFetchedAndWasRefusedIsItsHistoryToo) {
   EXPECT_EQ(changes.claim("192.0.2.7", "pump-2")->ledger_rows, 2);
 }
 
+TEST_F(BackupsTest, SaysBeforeOneReliesOnItThatItIsEmptyOrMuchSmaller) {
+  const auto caution = [&] {
+    const auto said = BackupReports(*repository_).caution(revision("192.0.2.7", "x.cfg"));
+    EXPECT_TRUE(said);
+    return *said;
+  };
+  deposit("192.0.2.7", "x.cfg", std::string(1000, 'a'));
+  EXPECT_EQ(caution(), "");
+  deposit("192.0.2.7", "x.cfg", std::string(300, 'a'));
+  EXPECT_EQ(caution(), "it has 300 B, and this file usually has 1000 B");
+  deposit("192.0.2.7", "x.cfg", "");
+  EXPECT_THAT(caution(), HasSubstr("it has 0 B"));
+  deposit("192.0.2.8", "y.cfg", "");
+  EXPECT_EQ(*BackupReports(*repository_).caution(revision("192.0.2.8", "y.cfg")),
+            "it is empty (0 bytes)");
+}
+
+// A guess in a text of one's own must not be told from what stands in the backup.
+TEST_F(BackupsTest, ComparingWithATextConfirmsNoGuessOfASecret) {
+  deposit("192.0.2.7", "x.cfg", "host a\npassword fen-marsh16\n");
+  BackupReports reports(*repository_);
+  const auto kept = *reports.side(revision("192.0.2.7", "x.cfg"));
+  const auto against = [&](const std::string& text, bool secrets) {
+    return reports.compare(kept, {"a text", {}, text, ""}, secrets, 3);
+  };
+  for (const auto* guess : {"fen-marsh16", "wrong-guess"}) {
+    const auto compared = against(std::string("host a\npassword ") + guess + "\n", false);
+    EXPECT_TRUE(compared.without_secrets);
+    EXPECT_TRUE(compared.same);
+    EXPECT_FALSE(compared.same_bytes);
+    EXPECT_EQ(compared.added + compared.removed, 0U);
+  }
+  // Who may see secrets sees.
+  EXPECT_FALSE(against("host a\npassword wrong-guess\n", true).same);
+  EXPECT_TRUE(against("host a\npassword fen-marsh16\n", true).same);
+  // Of one file, that it has changed may be seen.
+  deposit("192.0.2.7", "x.cfg", "host a\npassword other-marsh2\n");
+  EXPECT_FALSE(
+      reports.compare(kept, *reports.side(revision("192.0.2.7", "x.cfg")), false, 3)
+          .same);
+}
+
 TEST_F(BackupsTest, AnAddressIsOneDevices) {
   add_device("pump", {{"addresses", "192.0.2.0/28"}});
   const auto other =
@@ -244,7 +286,11 @@ TEST_F(BackupsTest, TellWhatIsOverdueAndWhatShrank) {
   add_device("gate",
              {{"addresses", "192.0.2.8"}, {"site", "east"}, {"backup_every", "never"}});
   add_device("weir", {{"addresses", "192.0.2.9"}, {"backup_every", "12h"}});
-  ASSERT_TRUE(Devices(*repository_, operator_).set_site("east", kDay));
+  Devices devices(*repository_, operator_);
+  EXPECT_EQ(*devices.set_site("EAST", kDay), "East");
+  EXPECT_EQ(base::in_full(devices.set_site("eats", kDay).error()),
+            "no device is at site 'eats'; put one there first: vantro device edit NAME "
+            "--site 'eats'; nearest: 'East'");
   for (int i = 0; i < 3; ++i) {
     deposit("192.0.2.7", "x.cfg", std::string(1000, static_cast<char>('a' + i)));
   }
@@ -557,8 +603,10 @@ TEST_F(EncryptedBackups, KeysComeChangeAndGo) {
   // Another key: with the old one at hand it is encrypted anew, without it is told.
   done = start(two_);
   EXPECT_EQ(done.locked, 1u);
-  EXPECT_THAT(done.trouble,
-              HasSubstr("1 of 2 configurations can't be read: it is encrypted with key"));
+  EXPECT_THAT(
+      done.trouble,
+      HasSubstr(
+          "1 of 2 configurations can't be read; one of them: it is encrypted with key"));
   EXPECT_THAT(stored(revision("192.0.2.7", "x.cfg")), HasSubstr("it is encrypted with"));
   EXPECT_EQ(start(two_ + one_).done, 2u);
   EXPECT_EQ(start(two_).done, 2u);

@@ -102,6 +102,39 @@ TEST_F(CatalogueDeskTest, NothingIsOnOfferUnderReservedNames) {
   EXPECT_EQ(offer("a.img", "backups.img"), "backups.img");
 }
 
+TEST_F(CatalogueDeskTest, ShowsAndFillsWhatRecognisersThatCameLaterTell) {
+  ASSERT_TRUE(take_in("sluice-7.4.img", "a"));
+  ASSERT_TRUE(take_in("plain.img", "b"));
+  const auto facts_of = [&](const std::string& image) {
+    const auto found = *repository_->catalog.find(image);
+    std::string text = found.facts.version;
+    for (const auto& one : found.facts.platforms) text += " " + one;
+    for (const auto& one : found.facts.guessed) text += " guessed " + one;
+    return text;
+  };
+  EXPECT_EQ(facts_of("sluice-7.4.img"), "7.4 guessed version");
+  const std::vector<text::Recogniser> later{*text::Recogniser::make(
+      {"sluice", R"(sluice-(?P<version>[\d.]+)\.img)", {{"platform", "sluice-900"}}, {}},
+      catalog::fact_names())};
+  const auto told = [&](bool fill) {
+    const auto all = images().recognise_all(later, fill);
+    EXPECT_TRUE(all);
+    std::string text;
+    for (const auto& one : *all) {
+      text += one.image + " " + one.suggestion.fact + " " + one.suggestion.text + "; ";
+    }
+    return text;
+  };
+  const std::string both =
+      "sluice-7.4.img platform sluice-900; sluice-7.4.img version 7.4; ";
+  EXPECT_EQ(told(false), both);
+  EXPECT_EQ(facts_of("sluice-7.4.img"), "7.4 guessed version");
+  EXPECT_EQ(told(true), both);
+  EXPECT_EQ(facts_of("sluice-7.4.img"), "7.4 sluice-900");
+  // What is known by now is left alone.
+  EXPECT_EQ(told(true), "");
+}
+
 TEST_F(CatalogueDeskTest, AnOfferEndsAtItsTime) {
   ASSERT_TRUE(take_in("a.img", "a", "", true));
   catalog::Offer until;
@@ -144,9 +177,90 @@ TEST_F(CatalogueDeskTest, WithdrawingEndsAllOffersAndTellsDevicesWhy) {
       "image return' first");
   EXPECT_EQ(images().withdraw("a.img", "x").error().sentence,
             "'a.img' is withdrawn already: loses its routes");
-  ASSERT_TRUE(images().take_back_withdrawal("a.img"));
+  const auto returned = images().take_back_withdrawal("a.img", false);
+  ASSERT_TRUE(returned);
+  EXPECT_TRUE(returned->back.empty());
+  EXPECT_EQ(returned->not_back.size(), 2u);
   EXPECT_EQ(fetch("a.img"), "refused: 'a.img' is not on offer");
   EXPECT_EQ(offer("a.img", ""), "a.img");
+  EXPECT_EQ(fetch("a.img"), "a");
+}
+
+TEST_F(CatalogueDeskTest, ReturningPutsBackWhatTheWithdrawalEndedIfThatIsWanted) {
+  ASSERT_TRUE(take_in("a.img", "a"));
+  ASSERT_TRUE(take_in("b.img", "b", "", true));
+  EXPECT_EQ(offer("a.img", "fixed"), "fixed");
+  EXPECT_EQ(offer("a.img", "ended", "192.0.2.0/24"), "ended");
+  ASSERT_TRUE(offers().end("ended", {}));
+  ASSERT_TRUE(images().withdraw("a.img", "loses its routes"));
+  // Its name stands for something else by now.
+  EXPECT_EQ(offer("b.img", "fixed"), "fixed");
+  const auto returned = images().take_back_withdrawal("a.img", true);
+  ASSERT_TRUE(returned);
+  ASSERT_EQ(returned->back.size(), 1u);
+  EXPECT_EQ(returned->back.front().name, "a.img");
+  ASSERT_EQ(returned->not_back.size(), 1u);
+  EXPECT_EQ(returned->not_back.front().name, "fixed");
+  EXPECT_EQ(fetch("a.img"), "a");
+  EXPECT_EQ(fetch("fixed"), "b");
+  EXPECT_EQ(fetch("ended"), "refused: 'ended' is not on offer");
+  EXPECT_NE(all_rows().find("image-return a.img: no longer withdrawn; it was: loses its "
+                            "routes; on offer again: 'a.img'\n"),
+            std::string::npos)
+      << all_rows();
+}
+
+TEST_F(CatalogueDeskTest, RemovesAnImageForGoodOnlyWhereNothingNeedsIt) {
+  ASSERT_TRUE(take_in("a.img", "a"));
+  ASSERT_TRUE(take_in("b.img", "b", "", true));
+  ASSERT_TRUE(take_in("sent.img", "sent by a device, too", "", true));
+  deposit("192.0.2.7", "x", "sent by a device, too");
+  ASSERT_TRUE(images().attach("a.img", "notes.txt", base::as_bytes("what is new")));
+  EXPECT_EQ(
+      images().remove("a.img").error().sentence,
+      "'a.img' is on offer; withdraw it first: vantro image withdraw a.img --reason "
+      "REASON");
+  ASSERT_TRUE(images().withdraw("a.img", "wrong"));
+  ASSERT_TRUE(kits().add("k", "", {"a.img", "b.img"}, {}));
+  EXPECT_EQ(images().remove("a.img").error().sentence.substr(0, 32),
+            "'a.img' is a part of the kit 'k'");
+  ASSERT_TRUE(kits().change("k", "now others", {"sent.img", "b.img"}, {"", "second"}));
+  EXPECT_EQ(repository_->kits.find("k")->parts.front().image.name, "sent.img");
+  EXPECT_EQ(repository_->kits.find("k")->parts.back().remark, "second");
+  EXPECT_EQ(kits().change("k", "", {"b.img"}, {}).error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(kits().change("none", "", {"a.img", "b.img"}, {}).error().kind,
+            base::Kind::kNotFound);
+  const auto before = repository_->folder.list_vault()->size();
+  ASSERT_TRUE(images().remove("a.img"));
+  EXPECT_EQ(repository_->folder.list_vault()->size(), before - 2);  // and its document
+  EXPECT_FALSE(repository_->catalog.find("a.img"));
+  EXPECT_EQ(fetch("a.img"), "refused: 'a.img' is not on offer");
+  EXPECT_NE(all_rows().find("image-remove a.img: for good: 1 B"), std::string::npos)
+      << all_rows();
+  ASSERT_TRUE(kits().remove("k"));
+  EXPECT_EQ(images().remove("sent.img").error().kind, base::Kind::kDenied);
+  // The name is free for other bytes.
+  ASSERT_TRUE(take_in("a.img", "other"));
+  EXPECT_EQ(fetch("a.img"), "other");
+}
+
+TEST_F(CatalogueDeskTest, AddingWhatIsKnownSaysWhatItDidNotDo) {
+  ASSERT_TRUE(take_in("a.img", "a"));
+  ASSERT_TRUE(images().edit("a.img", {{"version", "7.6.0"}}));
+  gate::IntakeOptions options;
+  options.name = "a.img";
+  options.hold = true;
+  options.facts = {{"version", "7.6.1"}, {"role", "boot"}};
+  auto intake = gate_->open_intake(options);
+  ASSERT_TRUE(intake);
+  ASSERT_TRUE(intake->write(base::as_bytes("a")));
+  const auto taken = intake->commit();
+  ASSERT_TRUE(taken) << taken.error().sentence;
+  ASSERT_EQ(taken->not_done.size(), 2u);
+  EXPECT_EQ(taken->not_done[0],
+            "its version stays '7.6.0', as it was known; to change it: vantro image edit "
+            "a.img --version 7.6.1");
+  EXPECT_EQ(taken->not_done[1].substr(0, 17), "it stays on offer");
   EXPECT_EQ(fetch("a.img"), "a");
 }
 

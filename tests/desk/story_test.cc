@@ -2,6 +2,9 @@
 
 #include <gtest/gtest.h>
 
+#include "desk/devices.h"
+#include "desk/images.h"
+#include "desk/kits.h"
 #include "desk/stories.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -81,6 +84,41 @@ TEST_F(StoryTest, CalmsAfterACompleteFetch) {
                 "; the device is now writing or starting, which earlier took 5 min 00 s"),
             std::string::npos)
       << told().back().sentence;
+}
+
+TEST_F(StoryTest, SaysThatTheImageIsForAnotherPlatform) {
+  ASSERT_TRUE(
+      Images(*repository_, operator_).edit("x.img", {{"platform", "sluice-900"}}));
+  ASSERT_TRUE(Devices(*repository_, operator_)
+                  .add("pump", {{"addresses", "192.0.2.7"}, {"platform", "weir-24"}}));
+  fetch_in_full();
+  const auto sentence = told().back().sentence;
+  EXPECT_NE(sentence.find("CAUTION: it is for sluice-900, and the device is a weir-24"),
+            std::string::npos)
+      << sentence;
+  EXPECT_EQ(sentence.find("nothing more to do"), std::string::npos) << sentence;
+  // While it runs as well.
+  auto grant = open_read(device("192.0.2.7"), "x.img");
+  EXPECT_EQ(gate_->transfers().view().front().caution,
+            "it is for sluice-900, and the device is a weir-24");
+  EXPECT_NE(told().back().sentence.find("CAUTION: it is for sluice-900"),
+            std::string::npos);
+  // Of a device whose platform it is, nothing.
+  auto other = open_read(device("192.0.2.8"), "x.img");
+  EXPECT_EQ(other->transfer().completed(0, "").caution, "");
+}
+
+TEST_F(StoryTest, NothingMoreToDoNeverStandsBesideAKitWithPartsLeft) {
+  ASSERT_TRUE(take_in("y.img", "y"));
+  ASSERT_TRUE(
+      Kits(*repository_, operator_).add("to-8", "", {"x.img", "y.img"}, {"", ""}));
+  fetch_in_full();
+  EXPECT_NE(told().back().sentence.find("of kit 'to-8' still to be fetched: 'y.img'"),
+            std::string::npos);
+  EXPECT_EQ(told().back().sentence.find("nothing more to do"), std::string::npos);
+  auto rest = open_read(device("192.0.2.7"), "y.img");
+  rest->transfer().end(gate::State::kComplete, "");
+  EXPECT_NE(told().back().sentence.find("nothing more to do here"), std::string::npos);
 }
 
 TEST_F(StoryTest, SaysWhatTwoFetchesOfAnImageUsuallyAre) {

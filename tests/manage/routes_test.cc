@@ -14,8 +14,9 @@ class RoutesTest : public fakes::RepositoryFixture {
  protected:
   void SetUp() override {
     RepositoryFixture::SetUp();
+    verifier_ = std::make_unique<upkeep::Verifier>(*repository_);
     service_ = std::unique_ptr<Service>(
-        new Service{*repository_, *gate_, verifier_, clock_, "0", 0});
+        new Service{*repository_, *gate_, *verifier_, clock_, "0", 0});
     routes_ = make_routes(*service_);
   }
   // The answer to a GET as JSON text, or the refusal's sentence.
@@ -26,7 +27,7 @@ class RoutesTest : public fakes::RepositoryFixture {
     return answer ? *answer : base::in_full(answer.error());
   }
 
-  upkeep::Verifier verifier_{*repository_};
+  std::unique_ptr<upkeep::Verifier> verifier_;
   std::unique_ptr<Service> service_;
   std::vector<Route> routes_;
 };
@@ -45,8 +46,8 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(get("/v2/images"),
             "there is nothing at /v2/images; GET /v1/routes lists what there is");
   EXPECT_EQ(get("/v1/images/a%2"), "a '%' in the address is not followed by two digits");
-  EXPECT_EQ(match(routes_, "DELETE", "/v1/images/x").error().sentence,
-            "/v1/images/x is called with GET, PUT, PATCH, not DELETE");
+  EXPECT_EQ(match(routes_, "POST", "/v1/images/x").error().sentence,
+            "/v1/images/x is called with GET, PUT, PATCH, DELETE, not POST");
   EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is not a number from 1 up");
   EXPECT_EQ(
       get("/v1/backups?holder=router"),
@@ -130,6 +131,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "PATCH /v1/images/{name}",
         "POST /v1/images/{name}/withdrawal",
         "DELETE /v1/images/{name}/withdrawal",
+        "POST /v1/images/{name}/extraction",
+        "POST /v1/recognition",
         "POST /v1/images/{name}/vouches",
         "DELETE /v1/images/{name}/vouches",
         "PUT /v1/images/{name}/documents/{document}",
@@ -138,14 +141,16 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "PATCH /v1/offers/{name}",
         "DELETE /v1/offers/{name}",
         "POST /v1/kits",
+        "PUT /v1/kits/{name}",
         "DELETE /v1/kits/{name}",
         "POST /v1/verification",
         "POST /v1/unrecorded/{name}",
         "DELETE /v1/unrecorded/{name}"}},
       {"administer",
        {"POST /v1/accounts", "PATCH /v1/accounts/{name}", "DELETE /v1/accounts/{name}",
-        "POST /v1/accounts/{name}/keys", "DELETE /v1/accounts/{name}/keys",
-        "POST /v1/people", "PATCH /v1/people/{name}", "DELETE /v1/people/{name}"}},
+        "POST /v1/accounts/{name}/keys", "DELETE /v1/images/{name}",
+        "DELETE /v1/accounts/{name}/keys", "POST /v1/people", "PATCH /v1/people/{name}",
+        "DELETE /v1/people/{name}"}},
   };
   std::map<std::string, std::set<std::string>> found;
   for (const auto* one : api::operations()) {
