@@ -6,26 +6,25 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
-#include <fstream>
 #include <poll.h>
 #include <sys/eventfd.h>
 #include <sys/inotify.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include "base/visible_name.h"
-#include "crypto/checksum_list.h"
+#include "repository/image_changes.h"
 
 namespace vantro::upkeep {
 namespace {
 
-namespace fs = std::filesystem;
 using base::Kind;
+using crypto::FileForm;
 
 constexpr std::string_view kTrouble = ".trouble.txt";
 constexpr const char* kDone = "done";
+constexpr const char* kBy = "drop-folder";
 constexpr std::size_t kPiece = 256 * 1024;
-constexpr std::size_t kLongestList = 16 << 20;
+constexpr std::size_t kDeepest = 8;  // folders in folders
 
 bool ends_with_one_of(const std::string& name, std::initializer_list<const char*> all) {
   const auto folded = base::folded(name);
@@ -33,45 +32,38 @@ bool ends_with_one_of(const std::string& name, std::initializer_list<const char*
                      [&](const char* one) { return folded.ends_with(one); });
 }
 
-bool is_left_alone(const std::string& name) {
-  return name.starts_with('.') ||
-         ends_with_one_of(name, {".part", ".partial", ".tmp", ".crdownload", ".filepart",
+// `last`: the name without folders.
+bool is_left_alone(const std::string& last) {
+  return last.starts_with('.') ||
+         ends_with_one_of(last, {".part", ".partial", ".tmp", ".crdownload", ".filepart",
                                  kTrouble.data()});
 }
 
-// What lies in the folder and is a plain file.
-std::vector<std::string> files_in(const std::string& path) {
-  std::vector<std::string> names;
-  std::error_code error;
-  for (fs::directory_iterator one(path, error), end; !error && one != end;
-       one.increment(error)) {
-    struct stat about {};
-    if (::lstat(one->path().c_str(), &about) == 0 && S_ISREG(about.st_mode)) {
-      names.push_back(one->path().filename());
-    }
-  }
-  std::sort(names.begin(), names.end());
-  return names;
+// "x.img.sha256" is the own list of "x.img", and "SUMS.asc" the signature of "SUMS".
+bool is_named_after(const std::string& name, const std::string& file) {
+  return base::folded(name).starts_with(base::folded(file) + ".");
 }
 
-base::Outcome<std::string> read_small(const std::string& file) {
-  std::ifstream in(file, std::ios::binary);
-  std::string text(kLongestList + 1, '\0');
-  in.read(text.data(), static_cast<std::streamsize>(text.size()));
-  text.resize(static_cast<std::size_t>(in.gcount()));
-  if (in.bad() || (!in.eof() && text.size() <= kLongestList)) {
-    return base::refuse(Kind::kIo, "can't be read");
-  }
-  return text;
+std::string source(const std::string& list) { return "drop folder, " + list; }
+
+std::string folder_of(const std::string& name) {
+  const auto slash = name.rfind('/');
+  return slash == std::string::npos ? "" : name.substr(0, slash);
 }
+
+constexpr std::uint32_t kWatched = IN_CREATE | IN_CLOSE_WRITE | IN_MODIFY | IN_MOVED_TO |
+                                   IN_DELETE | IN_ATTRIB | IN_ONLYDIR;
 
 }  // namespace
 
-DropFolder::DropFolder(gate::Gate& gate, base::Log log, Config config,
+DropFolder::DropFolder(repository::Repository& repository, gate::Gate& gate,
+                       base::Log log, Config config, base::HeldFolder folder,
                        base::UniqueFd events, base::UniqueFd wake)
-    : gate_(gate),
+    : repository_(repository),
+      gate_(gate),
       log_(std::move(log)),
       config_(std::move(config)),
+      folder_(std::move(folder)),
       events_(std::move(events)),
       wake_(std::move(wake)) {}
 
@@ -86,26 +78,27 @@ DropFolder::~DropFolder() {
   if (thread_.joinable()) thread_.join();
 }
 
-base::Outcome<std::unique_ptr<DropFolder>> DropFolder::watch(gate::Gate& gate,
-                                                             base::Log log,
-                                                             Config config) {
+base::Outcome<std::unique_ptr<DropFolder>> DropFolder::watch(
+    repository::Repository& repository, gate::Gate& gate, base::Log log, Config config) {
+  const auto cannot = [&](const std::string& why) {
+    return base::refuse(
+        Kind::kIo, fmt::format("the drop folder {} can't be used: {}", config.path, why));
+  };
   std::error_code error;
-  fs::create_directories(fs::path(config.path) / kDone, error);
-  if (error) {
-    return base::refuse(Kind::kIo, fmt::format("the drop folder {} can't be made: {}",
-                                               config.path, error.message()));
-  }
+  std::filesystem::create_directories(config.path, error);
+  if (error) return cannot(error.message());
+  auto folder = base::HeldFolder::open(config.path);
+  if (!folder) return cannot(folder.error().sentence);
+  if (auto made = folder->make_folder(kDone); !made) return cannot(made.error().sentence);
   base::UniqueFd events(::inotify_init1(IN_CLOEXEC | IN_NONBLOCK));
   base::UniqueFd wake(::eventfd(0, EFD_CLOEXEC | EFD_NONBLOCK));
   if (!events || !wake ||
-      ::inotify_add_watch(events.get(), config.path.c_str(),
-                          IN_CREATE | IN_CLOSE_WRITE | IN_MODIFY | IN_MOVED_TO |
-                              IN_DELETE | IN_ATTRIB | IN_ONLYDIR) < 0) {
-    return base::refuse(base::system_refusal(
-        errno, fmt::format("the drop folder {} can't be watched", config.path)));
+      ::inotify_add_watch(events.get(), config.path.c_str(), kWatched) < 0) {
+    return cannot(base::system_refusal(errno, "it can't be watched").sentence);
   }
-  return std::unique_ptr<DropFolder>(new DropFolder(
-      gate, std::move(log), std::move(config), std::move(events), std::move(wake)));
+  return std::unique_ptr<DropFolder>(new DropFolder(repository, gate, std::move(log),
+                                                    std::move(config), std::move(*folder),
+                                                    std::move(events), std::move(wake)));
 }
 
 void DropFolder::run() {
@@ -126,141 +119,235 @@ void DropFolder::run() {
   }
 }
 
-bool DropFolder::look() {
-  const auto names = files_in(config_.path);
-  const std::set<std::string> there(names.begin(), names.end());
-  std::erase_if(seen_, [&](const auto& one) { return !there.contains(one.first); });
-  bool waiting = false;
-  bool lists_settled = true;
-  bool lists_changed = false;
-  std::vector<std::string> ready;
-  for (const auto& name : names) {
-    if (is_left_alone(name)) continue;
-    auto& seen = seen_[name];
-    const auto before = seen.state();
-    const bool calm = settled(name, seen);
-    if (crypto::is_checksum_file_name(name)) {
-      lists_changed = lists_changed || seen.state() != before;
-      lists_settled = lists_settled && calm;
-    } else if (calm && !seen.failed) {
-      ready.push_back(name);
+DropFolder::Names DropFolder::all_files() {
+  Names files;
+  std::set<std::string> folders;
+  std::vector<std::pair<std::string, std::size_t>> left{{"", 0}};
+  while (!left.empty()) {
+    const auto [folder, depth] = left.back();
+    left.pop_back();
+    const auto found = folder_.list(folder);
+    if (!found) continue;  // it is gone, or not ours to read
+    const auto prefix = folder.empty() ? "" : folder + "/";
+    for (const auto& one : found->files) files.push_back(prefix + one);
+    for (const auto& one : found->folders) {
+      const bool skip =
+          one.starts_with('.') || depth == kDeepest || prefix + one == kDone;
+      if (skip) continue;
+      left.emplace_back(prefix + one, depth + 1);
+      folders.insert(prefix + one);
+      // A watch goes with its folder, which may have come back. Where the path leads now
+      // does not matter: an event only makes us look.
+      ::inotify_add_watch(events_.get(), (config_.path + "/" + prefix + one).c_str(),
+                          kWatched);
     }
-    waiting = waiting || !calm;
   }
-  if (lists_changed) {
-    for (auto& [name, seen] : seen_) {
-      waiting = waiting || seen.failed;
-      seen.failed = false;
-    }
-    return waiting || !ready.empty();
-  }
-  if (!lists_settled) return true;
-  for (const auto& name : ready) {
-    if (stopping_) break;
-    take(name);
-  }
-  return waiting;
+  watched_ = std::move(folders);
+  std::sort(files.begin(), files.end());
+  return files;
 }
 
-bool DropFolder::settled(const std::string& name, Seen& seen) const {
-  struct stat about {};
-  if (::lstat(in_folder(name).c_str(), &about) != 0) return false;
-  Seen now;
-  now.size = static_cast<std::uint64_t>(about.st_size);
-  now.changed_ns = about.st_mtim.tv_sec * 1'000'000'000 + about.st_mtim.tv_nsec;
-  now.since = gate_.clock().now();
-  if (now.state() != seen.state() || seen.since == base::Instant{}) {
-    seen = now;
+bool DropFolder::look() {
+  const auto watched_before = watched_;
+  const auto names = all_files();
+  // What came into a new folder before it was watched is seen the next time.
+  bool waiting = watched_ != watched_before;
+  std::set<std::string> changed_lists;
+  const std::set<std::string> there(names.begin(), names.end());
+  for (auto& [name, seen] : seen_) {
+    if (!there.contains(name) && seen.list) changed_lists.insert(name);
+  }
+  std::erase_if(seen_, [&](const auto& one) { return !there.contains(one.first); });
+  bool lists_settled = true;
+  Names images;
+  Names lists;
+  for (const auto& name : names) {
+    if (is_left_alone(std::string(base::last_part(name)))) continue;
+    auto& seen = seen_[name];
+    const bool calm = settled(name, seen);
+    waiting = waiting || !calm;
+    if (!calm) {
+      // Lists are waited for, so that no image is added without its own.
+      lists_settled =
+          lists_settled && crypto::form_by_name(name) != FileForm::kChecksumList;
+      continue;
+    }
+    const bool fresh = !seen.form;
+    if (fresh) classify(name, seen);
+    if (seen.form == FileForm::kChecksumList) {
+      if (fresh) lists.push_back(name);
+    } else if (seen.form == FileForm::kOther && !seen.failed) {
+      images.push_back(name);
+    }
+  }
+  for (const auto& name : lists) {
+    changed_lists.insert(name);
+    if (!stopping_ && !seen_[name].failed) use_list(name, seen_[name]);
+  }
+  for (auto& [name, seen] : seen_) {
+    if (!seen.failed || seen.form != FileForm::kOther) continue;
+    const auto& file = name;
+    const auto& failed_with = seen.lists;
+    const bool again = std::any_of(
+        changed_lists.begin(), changed_lists.end(), [&](const std::string& list) {
+          const auto now = seen_.find(list);
+          const bool names_it = now != seen_.end() && now->second.list &&
+                                folder_of(list) == folder_of(file) &&
+                                !now->second.list->of(file).empty();
+          return failed_with.contains(list) || names_it || is_named_after(list, file);
+        });
+    if (!again) continue;
+    seen.failed = false;
+    images.push_back(name);
+  }
+  if (lists_settled) {
+    for (const auto& name : images) {
+      if (stopping_) break;
+      add_image(name);
+    }
+  }
+  const bool something = !images.empty() || !lists.empty();
+  if (something && !stopping_) put_lists_aside();
+  say_troubles();
+  return waiting || (!lists_settled && !images.empty());
+}
+
+bool DropFolder::settled(const std::string& name, Seen& seen) {
+  const auto state = folder_.look(name);
+  if (!state) return true;  // gone again
+  const auto now = gate_.clock().now();
+  if (seen.since == base::Instant{} || state->size != seen.state.size ||
+      state->modified_ns != seen.state.modified_ns) {
+    const bool first = seen.since == base::Instant{};
+    seen = {};
+    seen.state = *state;
+    seen.since = now;
     // One that failed before a restart is not tried again for nothing.
-    struct stat told {};
-    const auto trouble = in_folder(name) + std::string(kTrouble);
-    seen.failed = ::lstat(trouble.c_str(), &told) == 0 &&
-                  (told.st_mtim.tv_sec > about.st_ctim.tv_sec ||
-                   (told.st_mtim.tv_sec == about.st_ctim.tv_sec &&
-                    told.st_mtim.tv_nsec >= about.st_ctim.tv_nsec));
+    seen.failed = first && failed_before(name, *state);
     return false;
   }
-  if (now.since - seen.since < config_.settle) return false;
+  if (seen.form) return true;
+  if (now - seen.since < config_.settle) return false;
   return seen.failed || !being_written(name);
+}
+
+bool DropFolder::failed_before(const std::string& name,
+                               const base::FileState& state) const {
+  const auto told = folder_.look(name + std::string(kTrouble));
+  return told && told->modified_ns >= state.changed_ns;
 }
 
 // A read lease is refused while somebody has the file open for writing (fcntl(2)). Where
 // leases are not to be had, that it has stopped growing must do.
 bool DropFolder::being_written(const std::string& name) const {
-  const base::UniqueFd file(
-      ::open(in_folder(name).c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK));
+  const auto file = folder_.open_file(name);
   if (!file) return false;
-  if (::fcntl(file.get(), F_SETLEASE, F_RDLCK) == 0) {
-    ::fcntl(file.get(), F_SETLEASE, F_UNLCK);
+  if (::fcntl(file->get(), F_SETLEASE, F_RDLCK) == 0) {
+    ::fcntl(file->get(), F_SETLEASE, F_UNLCK);
     return false;
   }
   return errno == EAGAIN;
 }
 
-std::vector<std::string> DropFolder::lists_for(const std::string& name) const {
-  std::vector<std::string> lists;
+void DropFolder::classify(const std::string& name, Seen& seen) const {
+  seen.form = FileForm::kOther;
+  if (seen.state.size > crypto::kLongestList) return;
+  const auto text = folder_.read(name, crypto::kLongestList);
+  if (!text) return;  // adding it will say why
+  seen.form = crypto::form_of(*text);
+  const bool list = seen.form == FileForm::kChecksumList ||
+                    (seen.form == FileForm::kOther &&
+                     crypto::form_by_name(name) == FileForm::kChecksumList);
+  if (!list) return;
+  seen.form = FileForm::kChecksumList;
+  if (auto parsed = crypto::parse_checksum_list(*text)) seen.list = std::move(*parsed);
+}
+
+DropFolder::Names DropFolder::lists_for(const std::string& name) const {
+  Names lists;
   for (const auto& [list, seen] : seen_) {
-    if (!crypto::is_checksum_file_name(list)) continue;
-    const bool own = base::folded(list).starts_with(base::folded(name) + ".");
-    const auto text = own ? base::Outcome<std::string>("") : read_small(in_folder(list));
-    if (own) {
-      lists.push_back(list);
-    } else if (text) {
-      const auto parsed = crypto::parse_checksum_list(*text);
-      const bool named =
-          parsed && std::any_of(parsed->checksums.begin(), parsed->checksums.end(),
-                                [](const auto& one) { return !one.name.empty(); });
-      if (named && !parsed->of(name).empty()) lists.push_back(list);
+    if (seen.form != FileForm::kChecksumList || folder_of(list) != folder_of(name)) {
+      continue;
     }
+    const bool named =
+        seen.list && std::any_of(seen.list->checksums.begin(), seen.list->checksums.end(),
+                                 [](const auto& one) { return !one.name.empty(); });
+    const bool names_it = named && !seen.list->of(name).empty();
+    if (is_named_after(list, name) || names_it) lists.push_back(list);
   }
   return lists;
 }
 
 base::Outcome<std::vector<repository::Claim>> DropFolder::claims_for(
-    const std::string& name, const std::vector<std::string>& lists) const {
+    const std::string& name, const Names& lists) const {
   std::vector<repository::Claim> claims;
   for (const auto& list : lists) {
-    const auto text = read_small(in_folder(list));
-    if (!text) {
-      return base::refuse(Kind::kIo, fmt::format("'{}' {}", list, text.error().sentence));
+    const auto& held = seen_.at(list).list;
+    if (!held) {
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("'{}' is not a checksum list that can be read", list));
     }
-    const auto parsed = crypto::parse_checksum_list(*text);
-    if (!parsed) {
-      return base::refuse(parsed.error().kind,
-                          fmt::format("'{}': {}", list, parsed.error().sentence));
-    }
-    const auto own = parsed->of(name);
+    const auto own = held->of(name);
     if (own.empty()) {
       return base::refuse(Kind::kInvalid,
                           fmt::format("'{}' does not name '{}'", list, name));
     }
-    for (const auto& one : own) {
-      claims.push_back({one.expected, "drop folder, " + list, ""});
-    }
+    for (const auto& one : own) claims.push_back({one.expected, source(list), ""});
   }
   return claims;
 }
 
+void DropFolder::use_list(const std::string& name, Seen& seen) {
+  (void)folder_.remove(name + std::string(kTrouble));
+  if (!seen.list) {
+    write_trouble(name,
+                  "It is named as a checksum list, and no line of it is a checksum and a "
+                  "name.");
+    return;
+  }
+  const auto results =
+      repository::compare_with_list(repository_, kBy, source(name), name, *seen.list);
+  if (!results) return write_trouble(name, base::in_full(results.error()));
+  std::string differing;
+  for (const auto& one : *results) {
+    if (one.agrees) continue;
+    differing += fmt::format(
+        "'{}' was added before, and its {} differs from this list: "
+        "it is not handed out.\n",
+        one.image, crypto::title(one.algorithm));
+  }
+  if (!differing.empty()) write_trouble(name, differing);
+}
+
+bool DropFolder::all_added(const std::string& list_name,
+                           const crypto::ChecksumList& list) const {
+  const auto prefix = folder_of(list_name).empty() ? "" : folder_of(list_name) + "/";
+  return std::all_of(list.checksums.begin(), list.checksums.end(), [&](const auto& one) {
+    const auto file = one.name.empty() ? list_name.substr(0, list_name.rfind('.'))
+                                       : prefix + std::string(base::last_part(one.name));
+    const auto image = repository_.catalog.named(file);
+    return image && *image && (*image)->taken_in_by == kBy && !seen_.contains(file);
+  });
+}
+
 base::Outcome<std::string> DropFolder::take_in(const std::string& name,
-                                               const std::vector<std::string>& lists) {
-  const base::UniqueFd file(
-      ::open(in_folder(name).c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW));
-  if (!file) return base::refuse(base::system_refusal(errno, "it can't be read"));
-  struct stat about {};
-  ::fstat(file.get(), &about);
+                                               const Names& lists) {
+  const auto file = folder_.open_file(name);
+  if (!file) return base::refuse(file.error());
   auto claims = claims_for(name, lists);
   if (!claims) return base::refuse(claims.error());
   gate::IntakeOptions options;
   options.name = name;
-  options.by = {"drop-folder"};
-  options.size = static_cast<std::uint64_t>(about.st_size);
+  options.by = {kBy};
+  options.size = seen_.at(name).state.size;
   options.claims = std::move(*claims);
   options.stop = [this] { return stopping_.load(); };
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
   base::ByteBuffer piece(kPiece);
   while (true) {
-    const auto got = ::read(file.get(), piece.data(), piece.size());
+    const auto got = ::read(file->get(), piece.data(), piece.size());
     if (got < 0 && errno == EINTR) continue;
     if (got < 0) return base::refuse(base::system_refusal(errno, "it can't be read"));
     if (got == 0) break;
@@ -282,54 +369,81 @@ base::Outcome<std::string> DropFolder::take_in(const std::string& name,
   return taken->note;
 }
 
-void DropFolder::take(const std::string& name) {
-  std::error_code error;
-  fs::remove(in_folder(name) + std::string(kTrouble), error);
+void DropFolder::add_image(const std::string& name) {
+  (void)folder_.remove(name + std::string(kTrouble));
   const auto lists = lists_for(name);
   const auto taken = take_in(name, lists);
   // Nothing is wrong with it: it is for the next start.
   if (!taken && stopping_) return;
   if (!taken) {
-    write_trouble(name, base::in_full(taken.error()));
-    auto& seen = seen_[name];
-    seen.failed = true;
-    return;
+    seen_[name].lists = {lists.begin(), lists.end()};
+    return write_trouble(name, base::in_full(taken.error()));
   }
   move_to_done(name);
-  // A list may name others that are still to come.
-  for (const auto& list : lists) {
-    if (base::folded(list).starts_with(base::folded(name) + ".")) move_to_done(list);
-  }
-  // Not again and again, should it be impossible to move.
-  std::error_code gone;
-  if (fs::exists(in_folder(name), gone)) seen_[name].failed = true;
 }
 
-void DropFolder::write_trouble(const std::string& name, const std::string& why) const {
-  const auto file = in_folder(name) + std::string(kTrouble);
-  std::ofstream out(file, std::ios::trunc);
-  out << fmt::format(
-      "{} was not taken in ({}).\n\n{}\n\nIt is tried again when it or its checksum file "
-      "changes, or when\nthe server starts and this text is gone.\n",
-      name, base::local_time(gate_.clock().wall()), why);
-  out.close();
-  if (!out) {
-    log_.error("trouble could not be written into the drop folder", {{"file", file}});
+void DropFolder::put_lists_aside() {
+  Names done;
+  for (const auto& [name, seen] : seen_) {
+    if (seen.list && !seen.failed && all_added(name, *seen.list)) done.push_back(name);
   }
-  log_.warning("a file in the drop folder was not taken in",
-               {{"name", name}, {"why", why}});
+  for (const auto& name : done) move_to_done(name);
 }
 
-void DropFolder::move_to_done(const std::string& name) const {
-  const auto done = config_.path + "/" + kDone + "/";
-  std::error_code error;
-  auto to = done + name;
-  for (int i = 2; fs::exists(to, error); ++i) to = fmt::format("{}{}.{}", done, name, i);
-  fs::rename(in_folder(name), to, error);
-  if (error) {
-    log_.error("what was taken in can't be moved aside",
-               {{"name", name}, {"why", error.message()}});
+void DropFolder::write_trouble(const std::string& name, const std::string& why) {
+  seen_[name].failed = true;
+  const auto written = folder_.write(
+      name + std::string(kTrouble),
+      fmt::format("{} was not added ({}).\n\n{}\n\nIt is tried again when it or its "
+                  "checksum list changes, or when\nthe server starts and this text is "
+                  "gone.\n",
+                  name, base::local_time(gate_.clock().wall()), why));
+  if (!written) {
+    log_.error("trouble could not be written into the drop folder",
+               {{"name", name}, {"why", written.error().sentence}});
   }
+  log_.warning("a file in the drop folder was not added", {{"name", name}, {"why", why}});
+}
+
+void DropFolder::move_to_done(const std::string& name) {
+  const auto aside = std::string(kDone) + "/" + name;
+  auto moved = folder_.make_folder(folder_of(aside));
+  if (moved) {
+    moved = folder_.move(name, aside);
+    for (int i = 2; !moved && moved.error().kind == Kind::kExists; ++i) {
+      moved = folder_.move(name, fmt::format("{}.{}", aside, i));
+    }
+  }
+  if (!moved) {
+    log_.error("a file that was added can't be moved aside",
+               {{"name", name}, {"why", moved.error().sentence}});
+    // Not again and again.
+    seen_[name].failed = true;
+    return;
+  }
+  seen_.erase(name);
+  Names signatures;
+  for (const auto& [other, seen] : seen_) {
+    const bool signature = seen.form == FileForm::kSignature;
+    if (signature && is_named_after(other, name)) signatures.push_back(other);
+  }
+  for (const auto& signature : signatures) move_to_done(signature);
+}
+
+void DropFolder::say_troubles() const {
+  constexpr std::size_t kMostNamed = 5;
+  std::vector<std::string> names;
+  for (const auto& [name, seen] : seen_) {
+    if (seen.failed) names.push_back("'" + base::printable(name, 80) + "'");
+  }
+  if (names.empty()) return repository_.troubles.set(kBy, {});
+  const auto more = names.size() > kMostNamed ? names.size() - kMostNamed : 0;
+  names.resize(names.size() - more);
+  repository_.troubles.set(
+      kBy, {fmt::format("not added from the drop folder {}: {}{}; NAME.trouble.txt there "
+                        "says why",
+                        config_.path, fmt::join(names, ", "),
+                        more == 0 ? "" : fmt::format(" and {} more", more))});
 }
 
 }  // namespace vantro::upkeep

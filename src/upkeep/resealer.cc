@@ -11,6 +11,7 @@ using base::Kind;
 namespace {
 
 constexpr std::int64_t kAtOnce = 1000;
+constexpr std::chrono::seconds kCountedFor{5};
 
 }  // namespace
 
@@ -23,7 +24,19 @@ Resealer::~Resealer() {
 }
 
 ResealProgress Resealer::progress() const {
+  const auto now = repository_.clock.now();
+  bool count_again = false;
+  {
+    const base::Lock lock(mutex_);
+    count_again = !progress_.running && now - counted_at_ > kCountedFor;
+    if (count_again) counted_at_ = now;
+  }
+  const auto all = count_again ? count() : base::Outcome<std::uint64_t>(0);
   const base::Lock lock(mutex_);
+  if (count_again && all && *all >= progress_.contents) {
+    progress_.done += *all - progress_.contents;
+    progress_.contents = *all;
+  }
   return progress_;
 }
 
@@ -118,8 +131,9 @@ void Resealer::run() {
   const base::Lock lock(mutex_);
   progress_.running = false;
   if (progress_.locked > 0) {
-    progress_.trouble = fmt::format("{} of {} configurations can't be read: {}",
-                                    progress_.locked, progress_.contents, locked);
+    progress_.trouble =
+        fmt::format("{} of {} configurations can't be read; one of them: {}",
+                    progress_.locked, progress_.contents, locked);
   }
   if (progress_.trouble.empty()) return;
   repository_.log.error(

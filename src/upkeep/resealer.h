@@ -34,6 +34,8 @@ class Resealer {
 
   // Once, at the start: looks at everything and does what is to be done.
   base::Outcome<void> start();
+  // Once that is done, configurations that have come since are counted as well; they
+  // arrive as they should be.
   ResealProgress progress() const;
 
  private:
@@ -52,7 +54,8 @@ class Resealer {
 
   repository::Repository& repository_;
   mutable base::Mutex mutex_;
-  ResealProgress progress_ VANTRO_GUARDED_BY(mutex_);
+  mutable ResealProgress progress_ VANTRO_GUARDED_BY(mutex_);
+  mutable base::Instant counted_at_ VANTRO_GUARDED_BY(mutex_){};
   bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread thread_;
 };

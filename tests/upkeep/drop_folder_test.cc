@@ -1,6 +1,7 @@
 #include "upkeep/drop_folder.h"
 
 #include <fcntl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "tests/fakes/eventually.h"
@@ -21,8 +22,8 @@ class DropFolderTest : public fakes::RepositoryFixture {
   }
   void TearDown() override { watched_.reset(); }
   void watch() {
-    auto made =
-        DropFolder::watch(*real_gate_, log_, {drop(), std::chrono::milliseconds(100)});
+    auto made = DropFolder::watch(*repository_, *real_gate_, log_,
+                                  {drop(), std::chrono::milliseconds(100)});
     ASSERT_TRUE(made) << made.error().sentence;
     watched_ = std::move(*made);
     watched_->start();
@@ -91,6 +92,91 @@ TEST_F(DropFolderTest, ComparesWithTheChecksumFileBesideIt) {
   EXPECT_FALSE(fs::exists(drop("z.img.trouble.txt")));
 }
 
+TEST_F(DropFolderTest, KnowsListsAndSignaturesByTheirContent) {
+  put("release-7.6 sums", kSha256OfBytes + "  x.img\n");
+  put("release-7.6 sums.asc", "-----BEGIN PGP SIGNATURE-----\n\nxyz\n");
+  put("other.minisig", "untrusted comment: x\nRUQ=\ntrusted comment: y\nAAAA\n");
+  put("checksums.txt", "see our web page\n");
+  put("broken.sig", "not a signature");
+  put("x.img", "bytes");
+  ASSERT_TRUE(is_taken_in("x.img"));
+  ASSERT_TRUE(is_taken_in("release-7.6 sums"));
+  ASSERT_TRUE(is_taken_in("release-7.6 sums.asc"));
+  EXPECT_EQ(vouching("x.img"), "vouched");
+  ASSERT_TRUE(has_trouble("checksums.txt"));
+  ASSERT_TRUE(has_trouble("broken.sig"));
+  EXPECT_TRUE(fs::exists(drop("other.minisig")));
+  EXPECT_EQ(repository_->catalog.count(), 1u);
+  const auto said = repository_->troubles.all();
+  ASSERT_EQ(said.size(), 1u);
+  EXPECT_NE(said[0].find("'broken.sig', 'checksums.txt'"), std::string::npos) << said[0];
+}
+
+TEST_F(DropFolderTest, AListThatComesBehindItsImageCounts) {
+  put("x.img", "bytes");
+  put("y.img", "other");
+  ASSERT_TRUE(is_taken_in("x.img"));
+  ASSERT_TRUE(is_taken_in("y.img"));
+  EXPECT_EQ(vouching("x.img"), "unvouched");
+  put("SHA256SUMS", kSha256OfBytes + "  x.img\n");
+  ASSERT_TRUE(is_taken_in("SHA256SUMS"));
+  EXPECT_EQ(vouching("x.img"), "vouched");
+  put("y.img.sha256", kSha256OfBytes + "\n");
+  ASSERT_TRUE(has_trouble("y.img.sha256"));
+  EXPECT_EQ(vouching("y.img"), "contradicted");
+  EXPECT_NE(trouble("y.img.sha256").find("'y.img' was added before, and its SHA-256"),
+            std::string::npos);
+}
+
+TEST_F(DropFolderTest, AddsWhatLiesInSubfoldersWithItsPath) {
+  fs::create_directories(drop("north/pumps"));
+  put("north/pumps/x.img", "bytes");
+  put("north/pumps/x.img.sha256", kSha256OfBytes + "\n");
+  ASSERT_TRUE(is_taken_in("north/pumps/x.img"));
+  EXPECT_EQ(vouching("north/pumps/x.img"), "vouched");
+  put("north/pumps/later.img", "later");
+  ASSERT_TRUE(is_taken_in("north/pumps/later.img"));
+  // A list is for what lies beside it.
+  put("SHA256SUMS", std::string(64, '0') + "  z.img\n");
+  put("north/z.img", "bytes");
+  ASSERT_TRUE(is_taken_in("north/z.img"));
+}
+
+TEST_F(DropFolderTest, ANewListDoesNotMakeUnrelatedFilesBeTriedAgain) {
+  ASSERT_TRUE(take_in("x.img", "other bytes"));
+  put("x.img", "bytes");
+  ASSERT_TRUE(has_trouble("x.img"));
+  const auto told_at = fs::last_write_time(drop("x.img.trouble.txt"));
+  put("SHA256SUMS", kSha256OfBytes + "  y.img\n");
+  put("y.img", "bytes");
+  ASSERT_TRUE(is_taken_in("y.img"));
+  EXPECT_EQ(fs::last_write_time(drop("x.img.trouble.txt")), told_at);
+}
+
+// Whoever may write into the folder must not reach anything else by it.
+TEST_F(DropFolderTest, WritesThroughNoLinkAndIsHeldUpByNoPipe) {
+  fakes::write_file(folder_ / "token", "secret");
+  fs::create_directory(folder_ / "elsewhere");
+  fs::create_symlink(folder_ / "token", drop("x.img.trouble.txt"));
+  ASSERT_EQ(::mkfifo(drop("pipe.img").c_str(), 0666), 0);
+  ASSERT_EQ(::mkfifo(drop("SHA256SUMS").c_str(), 0666), 0);
+  fs::remove_all(drop("done"));
+  fs::create_directory_symlink(folder_ / "elsewhere", drop("done"));
+  ASSERT_TRUE(take_in("x.img", "other bytes"));
+  put("x.img", "bytes");
+  ASSERT_TRUE(has_trouble("x.img"));
+  EXPECT_FALSE(fs::is_symlink(drop("x.img.trouble.txt")));
+  EXPECT_EQ(fakes::read_file(folder_ / "token"), "secret");
+  put("y.img", "more bytes");
+  ASSERT_TRUE(fakes::eventually([&] {
+    const auto said = repository_->troubles.all();
+    return !said.empty() && said[0].find("'y.img'") != std::string::npos;
+  }));
+  EXPECT_TRUE(repository_->catalog.find("y.img"));
+  EXPECT_TRUE(fs::exists(drop("y.img")));
+  EXPECT_TRUE(fs::is_empty(folder_ / "elsewhere"));
+}
+
 TEST_F(DropFolderTest, WaitsForASlowWriter) {
   const base::UniqueFd out(
       ::open(drop("slow.img").c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0644));
@@ -110,7 +196,8 @@ TEST_F(DropFolderTest, WaitsForASlowWriter) {
 TEST_F(DropFolderTest, TakesAFileThatIsMovedInAndLeavesOtherThingsAlone) {
   put(".hidden.img", "x");
   put("half.img.part", "x");
-  fs::create_directory(drop("folder"));
+  fs::create_directory(drop(".folder"));
+  put(".folder/x.img", "x");
   fs::create_symlink("/etc/hostname", drop("link.img"));
   fakes::write_file(folder_ / "y.img", "bytes");
   fs::rename(folder_ / "y.img", drop("y.img"));
