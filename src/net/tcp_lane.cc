@@ -128,7 +128,9 @@ void TcpLane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
                     const base::Endpoint& local, How how) {
   const bool tls = how == How::kTls;
   std::unique_ptr<crypto::TlsChannel> channel;
-  if (tls) channel = shared_->config.tls->accept(socket.get());
+  if (tls)
+    channel = shared_->config.tls->accept(socket.get(),
+                                          {shared_->config.tls_protocol, false, {}});
   const auto& protocol = shared_->protocol;
   std::optional<unsigned> user;
   if (how == How::kLocal) user = user_behind(socket.get());

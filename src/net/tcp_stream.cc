@@ -144,7 +144,10 @@ void TcpStream::reset_at_close() {
 }
 
 std::string TcpStream::why() const {
-  if (tls_ && error_ == 0) return tls_->why();
+  if (tls_ && error_ == 0) {
+    auto why = tls_->why();
+    return why.empty() ? "the other end closed the connection" : why;
+  }
   return error_ == 0 ? "" : std::strerror(error_);
 }
 

@@ -40,6 +40,8 @@ class TcpStream {
   bool is_tls() const { return tls_ != nullptr; }
   // Only under TLS, before anything else, until kMoved.
   Step handshake();
+  // As crypto::TlsChannel has it; empty without TLS.
+  std::string resumed() const { return tls_ ? tls_->resumed() : ""; }
 
   Moved read(std::span<std::uint8_t> to);
   Moved write(base::ByteView bytes);

@@ -134,7 +134,8 @@ void Connection::body_ended() {
 void Connection::drop_body(End how, const std::string& why) {
   if (!body_) return;
   const auto body = std::move(body_);
-  body->broke_off(how, why);
+  // What is said of answers does not fit what the client was still sending.
+  body->broke_off(how, why == kGone ? std::string(kBrokeOff) : why);
 }
 
 }  // namespace vantro::net::http

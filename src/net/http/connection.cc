@@ -96,7 +96,7 @@ void Connection::broken() {
   if (state_ == State::kHead || state_ == State::kReceiving ||
       state_ == State::kLingering) {
     readable();
-    if (state_ == State::kClosed) return;
+    if (state_ == State::kClosed || !watched_) return;
   }
   close(End::kGone, kGone);
 }
@@ -178,7 +178,9 @@ void Connection::tick(base::Instant at) {
       handler_->streaming(at);
       return;
     case State::kLingering:
-      if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
+      if (parked_.empty() && !watched_) {
+        close(End::kGone, kGone);
+      } else if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
         close(End::kGone, kStalled);
       }
       return;
@@ -218,6 +220,7 @@ void Connection::read_head() {
       want(true, true);
       return;
     }
+    if (moved.step == TcpStream::Step::kEnd) return peer_has_ended();
     if (moved.step != TcpStream::Step::kMoved) {
       close(End::kGone, kGone);
       return;
@@ -475,6 +478,16 @@ void Connection::linger() {
   want(true, false);
 }
 
+// It sends no more, which says nothing of what it still takes (RFC 9112, 9.6): what it
+// was sent is waited for, by looking, as the socket tells nothing new any more.
+void Connection::peer_has_ended() {
+  check_parked();
+  if (parked_.empty()) return close(End::kGone, kGone);
+  if (watched_) loop_->forget(*watched_, stream_.fd());
+  watched_.reset();
+  state_ = State::kLingering;
+}
+
 std::uint64_t Connection::acknowledged() const {
   const auto waiting = stream_.unacknowledged();
   return stream_.sent() - std::min(stream_.sent(), waiting);
@@ -513,6 +526,7 @@ void Connection::discard() {
         moved.step == TcpStream::Step::kWaitWrite) {
       return;
     }
+    if (moved.step == TcpStream::Step::kEnd) return peer_has_ended();
     close(End::kGone, kGone);
     return;
   }

@@ -116,6 +116,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   void ask_for_more();
   void sent_out();
   void linger();
+  void peer_has_ended();
   void check_parked();
   std::uint64_t acknowledged() const;
   void tell(Delivery& delivery, std::uint64_t begins, std::uint64_t ends) const;

@@ -272,7 +272,7 @@ void Connection::start_tls() {
     close(gate::State::kAbandoned, kGone);
     return;
   }
-  auto channel = lane_.shared().config.tls->accept(stream_.fd());
+  auto channel = lane_.shared().config.tls->accept(stream_.fd(), {"", false, tls_mark_});
   if (!channel) return close(gate::State::kFailed, kGone);
   stream_.secure(std::move(channel));
   state_ = State::kHandshake;
@@ -376,7 +376,7 @@ void Connection::check(const ftp::CheckLogIn& what) {
     });
     return;
   }
-  if (auto account = shared_.gate.log_ins().remembered(what.name, what.password)) {
+  if (auto account = shared_.gate.log_ins().remembered(who, what.name, what.password)) {
     on_lane([account = *account](Connection& connection) {
       connection.step(ftp::LoggedIn{account});
     });
@@ -500,7 +500,9 @@ void Connection::begin(const ftp::Begin& what) {
   flush();
   if (state_ == State::kClosed) return;
   data_->begin(
-      std::move(way), session_.secure_data() ? lane_.shared().config.tls : nullptr,
+      std::move(way),
+      {session_.secure_data() ? lane_.shared().config.tls : nullptr, tls_mark_,
+       config_->same_session},
       [this] { return client_is_there(); },
       [this](ftp::Ended how, std::optional<gate::Filed> filed) {
         const auto alive = shared_from_this();

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/clock.h"
+#include "crypto/secret.h"
 #include "gate/gate.h"
 #include "net/conversation.h"
 #include "net/event_loop.h"
@@ -96,6 +97,7 @@ class Connection final : public net::Conversation, public net::EventLoop::Source
   std::string out_;
   std::size_t sent_ = 0;  // of out_
   bool tls_agreed_ = false;
+  const std::string tls_mark_ = crypto::random_hex(16);
   bool closes_ = false;    // after what is to be said
   base::Instant until_{};  // handshake, lingering
 

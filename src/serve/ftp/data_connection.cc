@@ -72,27 +72,27 @@ DataConnection::DataConnection(net::TcpLane& lane, Services& services, Cargo car
 
 DataConnection::~DataConnection() = default;
 
-void DataConnection::begin(std::unique_ptr<DataWay> way,
-                           std::shared_ptr<crypto::TlsServer> tls,
+void DataConnection::begin(std::unique_ptr<DataWay> way, Protection protection,
                            std::function<bool()> there, Done done) {
   way_ = std::move(way);
+  protection_ = std::move(protection);
   there_ = std::move(there);
   done_ = std::move(done);
   moved_at_ = services_.clock.now();
   const auto alive = shared_from_this();
   way_->when_come(
-      [this, tls](base::UniqueFd socket) { come(std::move(socket), tls); },
+      [this](base::UniqueFd socket) { come(std::move(socket)); },
       [this](const std::string& why) {
         const auto sentence = "No data connection came about: " + why;
         over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
       });
 }
 
-void DataConnection::come(base::UniqueFd socket,
-                          const std::shared_ptr<crypto::TlsServer>& tls) {
+void DataConnection::come(base::UniqueFd socket) {
+  const auto& tls = protection_.tls;
   const auto alive = shared_from_this();
   std::unique_ptr<crypto::TlsChannel> channel;
-  if (tls) channel = tls->accept(socket.get(), feed_ != nullptr);
+  if (tls) channel = tls->accept(socket.get(), {"", feed_ != nullptr, protection_.mark});
   stream_ = std::make_unique<net::TcpStream>(std::move(socket), std::move(channel));
   watched_ = loop_->watch(stream_->fd(), *this);
   if (!watched_ || (tls && !stream_->is_tls())) {
@@ -166,6 +166,13 @@ void DataConnection::broken() {
 void DataConnection::handshake() {
   switch (stream_->handshake()) {
     case net::TcpStream::Step::kMoved:
+      if (protection_.same_session && stream_->resumed() != protection_.mark) {
+        const std::string sentence =
+            "The data connection does not resume the TLS session of the control "
+            "connection, which this server asks for (ftp.same_session)";
+        return over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned,
+                    sentence);
+      }
       return carry();
     case net::TcpStream::Step::kWaitRead:
       return want(true, false);
@@ -520,10 +527,16 @@ void DataConnection::tick(base::Instant now) {
   if (still <= patience) return;
   const auto seconds = std::chrono::duration_cast<std::chrono::seconds>(patience).count();
   if (to_come) {
-    const auto sentence = fmt::format(
-        "No data connection came about within {} seconds; is a firewall on "
-        "the way?",
-        seconds);
+    const auto sentence =
+        state_ == State::kHandshake
+            ? fmt::format(
+                  "The data connection is open, but its TLS handshake did not end "
+                  "within {} seconds",
+                  seconds)
+            : fmt::format(
+                  "No data connection came about within {} seconds; is a "
+                  "firewall on the way?",
+                  seconds);
     over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
     return;
   }

@@ -61,14 +61,20 @@ class DataConnection final : public net::EventLoop::Source,
     // same, as some old clients never say it.
     bool takes_cut_ends = false;
   };
+  // How a data connection is protected.
+  struct Protection {
+    std::shared_ptr<crypto::TlsServer> tls;  // null: not at all
+    std::string mark;                        // of the control connection's session
+    bool same_session = false;               // no other session is taken
+  };
 
   // Lane and services must outlive it. `done` is called once, if end() does not come
   // first.
   DataConnection(net::TcpLane& lane, Services& services, Cargo cargo, Patience patience);
   ~DataConnection() override;
 
-  // `there`: whether the client has not gone. `tls`: null for plain.
-  void begin(std::unique_ptr<DataWay> way, std::shared_ptr<crypto::TlsServer> tls,
+  // `there`: whether the client has not gone.
+  void begin(std::unique_ptr<DataWay> way, Protection protection,
              std::function<bool()> there, Done done);
   // Ends it, and nothing is called back. What came is kept, but a commit that has begun
   // goes on.
@@ -94,7 +100,7 @@ class DataConnection final : public net::EventLoop::Source,
     kOver,
   };
 
-  void come(base::UniqueFd socket, const std::shared_ptr<crypto::TlsServer>& tls);
+  void come(base::UniqueFd socket);
   void handshake();
   void carry();
   void send();
@@ -125,6 +131,7 @@ class DataConnection final : public net::EventLoop::Source,
   const Patience patience_;
   State state_ = State::kWaiting;
   std::unique_ptr<DataWay> way_;
+  Protection protection_;
   std::function<bool()> there_;
   Done done_;
   std::unique_ptr<net::TcpStream> stream_;

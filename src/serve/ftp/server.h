@@ -22,6 +22,8 @@ struct Config {
   std::optional<base::Address> announced_address;            // for PASV; IPv4
   // Clients there may end an upload under TLS without close_notify; none: nobody may.
   std::optional<auth::Networks> cut_ends_from;
+  // Under TLS a data connection must go on with the control connection's session.
+  bool same_session = false;
   bool understands_tls = false;  // there is a certificate for AUTH TLS
   std::string version;
 };

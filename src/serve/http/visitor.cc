@@ -70,8 +70,8 @@ void Visitor::request(const net::http::Head& head) {
         {Kind::kAccountNeeded, "only the Basic scheme is understood (RFC 7617)"}, form_));
     return;
   }
-  if (auto account =
-          shared_->gate.log_ins().remembered(credentials->name, credentials->password)) {
+  if (auto account = shared_->gate.log_ins().remembered(who_, credentials->name,
+                                                        credentials->password)) {
     who_.account = std::move(*account);
     dispatch();
     return;
@@ -126,8 +126,29 @@ void Visitor::fetch() {
   when_verified(shared_->gate, who_, target_.path.substr(1), on_disk, ask);
 }
 
+// A web page that a browser has open must not send files in its user's name. Devices and
+// command-line clients say nothing of where a request comes from.
+std::string Visitor::other_site() const {
+  const auto site = head_.field("sec-fetch-site");
+  if (!site.empty() && site != "same-origin" && site != "none") {
+    return "the browser calls it " + base::printable(site, 40);
+  }
+  const auto origin = head_.field("origin");
+  const auto end = origin.find("://");
+  const auto host = end == std::string_view::npos ? origin : origin.substr(end + 3);
+  if (origin.empty() || base::folded(host) == base::folded(head_.field("host")))
+    return "";
+  return "it comes from " + base::printable(origin, 100);
+}
+
 void Visitor::begin_upload() {
   const auto& head = head_;
+  if (const auto other = other_site(); !other.empty()) {
+    const base::Refusal refusal{Kind::kDenied, "cross-site upload refused: " + other};
+    shared_->gate.record_refusal(who_, word(gate::Direction::kDeposit),
+                                 target_.path.substr(1), refusal);
+    return answer_and_close(refusal_answer(refusal, form_));
+  }
   const auto refuse = [&](int status, const std::string& why) {
     answer_and_close(problem(status, why));
   };

@@ -279,7 +279,7 @@ int Connection::try_password(const char* user, const char* password) {
                                 {base::Kind::kAccountNeeded, refused_});
     return SSH_AUTH_DENIED;
   }
-  if (auto account = shared_.gate.log_ins().remembered(user, password)) {
+  if (auto account = shared_.gate.log_ins().remembered(asker_, user, password)) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;
   }
@@ -296,7 +296,7 @@ int Connection::try_password(const char* user, const char* password) {
     logged_in(*account);
     return SSH_AUTH_SUCCESS;
   }
-  if (account.error().kind == base::Kind::kBusy) {
+  if (account.error().kind != base::Kind::kAccountNeeded) {
     tell_before_log_in(account.error().sentence);
   }
   if (++wrong_passwords_ >= server_.config().most_wrong_passwords) {
@@ -309,11 +309,19 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
   if (user == nullptr || key == nullptr || !asker_.account.empty()) {
     return SSH_AUTH_DENIED;
   }
+  if (const auto may = shared_.gate.log_ins().may_try(asker_); !may) {
+    if (refused_.empty()) {
+      shared_.gate.record_refusal(asker_, "log-in", "", may.error());
+      tell_before_log_in(may.error().sentence);
+    }
+    refused_ = may.error().sentence;
+    return SSH_AUTH_DENIED;
+  }
   char* text = nullptr;
   if (ssh_pki_export_pubkey_base64(key, &text) != SSH_OK) return SSH_AUTH_DENIED;
   const std::string blob(text);
   ssh_string_free_char(text);
-  const bool known = shared_.gate.log_ins().has_key(user, blob);
+  const bool known = shared_.gate.log_ins().has_key(asker_, user, blob);
   if (known && signature == SSH_PUBLICKEY_STATE_NONE) return SSH_AUTH_SUCCESS;
   if (known && signature == SSH_PUBLICKEY_STATE_VALID) {
     logged_in(base::folded(user));

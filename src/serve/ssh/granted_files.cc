@@ -69,6 +69,7 @@ void GrantedFiles::ends_with(gate::State how, const std::string& why) {
 }
 
 void GrantedFiles::end_all() {
+  record_unopened();
   const auto why =
       why_it_ends_.empty() ? std::string("the client broke off") : why_it_ends_;
   for (auto& [handle, reading] : readings_) {
@@ -81,7 +82,37 @@ void GrantedFiles::end_all() {
   uploads_.clear();
 }
 
+void GrantedFiles::told_of(const std::string& path, const Refusal& refusal) {
+  const bool of_a_file = refusal.kind == Kind::kNotFound ||
+                         refusal.kind == Kind::kDenied ||
+                         refusal.kind == Kind::kAccountNeeded;
+  if (!of_a_file || (unopened_ && unopened_->path == path)) return;
+  record_unopened();
+  unopened_ = Unopened{path, refusal};
+}
+
+// Also of something below it: a client that sends into a folder looks at it before.
+void GrantedFiles::opened_at(const std::string& path) {
+  if (!unopened_) return;
+  if (path == unopened_->path || path.starts_with(unopened_->path + "/")) {
+    unopened_.reset();
+  }
+}
+
+void GrantedFiles::record_unopened() {
+  if (!unopened_) return;
+  gate_.record_refusal(asker_, word(gate::Direction::kFetch), name_of(unopened_->path),
+                       unopened_->refusal);
+  unopened_.reset();
+}
+
 base::Outcome<Entry> GrantedFiles::look(const std::string& path) {
+  auto seen = look_at(path);
+  if (!seen) told_of(path, seen.error());
+  return seen;
+}
+
+base::Outcome<Entry> GrantedFiles::look_at(const std::string& path) {
   if (path == "/") return folder_entry(path, now());
   const auto name = name_of(path);
   auto file = file_entry(gate_, asker_, name);
@@ -130,6 +161,7 @@ base::Outcome<std::vector<Entry>> GrantedFiles::list(const std::string& path) {
 
 base::Outcome<Entry> GrantedFiles::open(FileHandle handle, const std::string& path) {
   const auto name = name_of(path);
+  opened_at(path);
   auto place = gate_.admit(asker_, gate::Direction::kFetch, name);
   if (!place) return base::refuse(place.error());
   if (!gate_.find(asker_, name) && (path == "/" || gate_.look_into(asker_, name))) {
@@ -225,6 +257,7 @@ void GrantedFiles::close(FileHandle handle, ReadEnd how, const std::string& why)
 }
 
 base::Outcome<std::uint64_t> GrantedFiles::may_send(const std::string& path) {
+  opened_at(path);
   const auto name = name_of(path);
   const auto refuse = [&](const Refusal& refusal) {
     gate_.record_refusal(asker_, word(gate::Direction::kDeposit), name, refusal);
@@ -241,6 +274,7 @@ base::Outcome<std::uint64_t> GrantedFiles::may_send(const std::string& path) {
 }
 
 base::Outcome<void> GrantedFiles::make_folder(const std::string& path) {
+  opened_at(path);
   const auto name = name_of(path);
   auto allowed = may_send_into(gate_, asker_, name);
   if (!allowed) {
@@ -251,6 +285,7 @@ base::Outcome<void> GrantedFiles::make_folder(const std::string& path) {
 
 base::Outcome<void> GrantedFiles::open_upload(FileHandle handle, const std::string& path,
                                               const wire::UploadStart& start) {
+  opened_at(path);
   const auto name = name_of(path);
   auto place = gate_.admit(asker_, gate::Direction::kDeposit, name);
   if (!place) return base::refuse(place.error());

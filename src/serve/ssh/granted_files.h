@@ -89,6 +89,12 @@ class GrantedFiles final : public wire::Files,
   };
 
   base::Outcome<void> grant(Reading& reading, std::uint64_t offset);
+  base::Outcome<wire::Entry> look_at(const std::string& path);
+  // What a client was told of a path that it then did not open: for many that is the
+  // answer to their fetch, so it goes on record.
+  void told_of(const std::string& path, const base::Refusal& refusal);
+  void opened_at(const std::string& path);
+  void record_unopened();
 
   Services& services_;
   gate::Gate& gate_;
@@ -101,6 +107,11 @@ class GrantedFiles final : public wire::Files,
   std::string why_it_ends_;  // empty: as the dialogue says
   // What was filed in this channel: some clients look for it under the name at once.
   std::map<std::string, wire::Entry> sent_;
+  struct Unopened {
+    std::string path;
+    base::Refusal refusal;
+  };
+  std::optional<Unopened> unopened_;
 };
 
 }  // namespace vantro::serve::ssh

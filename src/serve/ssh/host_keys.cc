@@ -1,5 +1,6 @@
 #include "serve/ssh/host_keys.h"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <fcntl.h>
@@ -92,6 +93,12 @@ base::Outcome<HostKey> load(const std::string& path, const base::Log& log) {
 }
 
 }  // namespace
+
+bool host_keys_are_missing(const std::string& folder) {
+  return std::any_of(kWanted.begin(), kWanted.end(), [&](const auto& wanted) {
+    return !std::filesystem::exists(folder + "/" + wanted.file);
+  });
+}
 
 base::Outcome<std::vector<HostKey>> host_keys(const std::string& folder,
                                               const base::Log& log) {

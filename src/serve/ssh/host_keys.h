@@ -23,6 +23,9 @@ struct HostKey {
   Key key;
 };
 
+// Whether host_keys() would have to make one, which takes seconds.
+bool host_keys_are_missing(const std::string& folder);
+
 // Reads them from the folder, or makes what is missing there: ed25519, ECDSA over P-256,
 // RSA of 3072 bits. Only the owner can read the files. kCorrupt: one of them is damaged.
 base::Outcome<std::vector<HostKey>> host_keys(const std::string& folder,

@@ -1,5 +1,6 @@
 #include "serve/ssh/server.h"
 
+#include <algorithm>
 #include <iterator>
 #include <libssh/callbacks.h>
 
@@ -7,18 +8,40 @@
 
 namespace vantro::serve::ssh {
 
-Server::Server(Config config, std::vector<HostKey> keys)
-    : config_(std::move(config)), bind_(ssh_bind_new()) {
+Server::Server(Config config) : config_(std::move(config)), bind_(ssh_bind_new()) {
   bool process_config = false;
   ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_PROCESS_CONFIG, &process_config);
   ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_BANNER, "vantrod");
   int least_rsa_bits = 2048;
   ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_RSA_MIN_SIZE, &least_rsa_bits);
+}
+
+Server::~Server() {
+  if (maker_.joinable()) maker_.join();
+}
+
+void Server::take(std::vector<HostKey> keys) {
+  const base::Lock lock(mutex_);
   for (auto& one : keys) {
     shown_.push_back({one.type, one.fingerprint});
     // The bind takes it over.
     ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_IMPORT_KEY, one.key.release());
   }
+  ready_ = true;
+  keys_there_.notify_all();
+}
+
+void Server::make_keys(const std::string& folder, const base::Log& log) {
+  auto keys = ssh::host_keys(folder, log);
+  if (keys) {
+    take(std::move(*keys));
+    log.info("the SSH host keys are made", {{"folder", folder}});
+    return;
+  }
+  log.error("the SSH host keys can't be made", {{"why", keys.error().sentence}});
+  const base::Lock lock(mutex_);
+  trouble_ = "SSH does not answer: " + keys.error().sentence;
+  keys_there_.notify_all();
 }
 
 base::Outcome<std::shared_ptr<Server>> Server::prepare(const std::string& key_folder,
@@ -27,9 +50,16 @@ base::Outcome<std::shared_ptr<Server>> Server::prepare(const std::string& key_fo
   if (ssh_init() != SSH_OK) {
     return base::refuse(base::Kind::kIo, "libssh can't be used here");
   }
+  std::shared_ptr<Server> server(new Server(std::move(config)));
+  if (host_keys_are_missing(key_folder)) {
+    server->maker_ = std::thread(
+        [made = server.get(), key_folder, log] { made->make_keys(key_folder, log); });
+    return server;
+  }
   auto keys = ssh::host_keys(key_folder, log);
   if (!keys) return base::refuse(keys.error());
-  return std::shared_ptr<Server>(new Server(std::move(config), std::move(*keys)));
+  server->take(std::move(*keys));
+  return server;
 }
 
 net::TcpProtocol Server::protocol(const Services& services) {
@@ -41,8 +71,11 @@ net::TcpProtocol Server::protocol(const Services& services) {
   ssh.welcome = [self = shared_from_this(), shared = std::make_shared<Shared>(services)](
                     net::TcpLane& lane, net::Accepted accepted) {
     auto made = std::make_shared<Connection>(lane, *shared, *self, std::move(accepted));
-    const base::Lock lock(self->mutex_);
-    self->waiting_.emplace(made.get(), made);
+    {
+      const base::Lock lock(self->mutex_);
+      self->waiting_.emplace(made.get(), made);
+    }
+    self->drop_early();
     return made;
   };
   ssh.make_room = [self = shared_from_this()] { return self->end_one_that_waits(); };
@@ -68,7 +101,27 @@ bool Server::end_one_that_waits() {
   return chosen != nullptr;
 }
 
-std::vector<Server::ShownKey> Server::host_keys() const { return shown_; }
+void Server::drop_early() {
+  {
+    const base::Lock lock(mutex_);
+    if (waiting_.size() <= config_.few_waiting) return;
+    const auto over = waiting_.size() - config_.few_waiting;
+    const auto span =
+        std::max<std::size_t>(1, config_.most_waiting - config_.few_waiting);
+    if (over < span && random_() % span >= over) return;
+  }
+  end_one_that_waits();
+}
+
+std::vector<Server::ShownKey> Server::host_keys() const {
+  const base::Lock lock(mutex_);
+  return shown_;
+}
+
+std::string Server::trouble() const {
+  const base::Lock lock(mutex_);
+  return trouble_;
+}
 
 std::set<std::string> Server::older_for(const base::Address& address) const {
   std::set<std::string> names;
@@ -97,7 +150,11 @@ bool Server::accept(ssh_session session, base::UniqueFd socket,
   for (const auto& [option, value] : options) {
     if (ssh_options_set(session, option, value) != SSH_OK) return false;
   }
-  const base::Lock lock(mutex_);
+  base::Lock lock(mutex_);
+  const auto until = std::chrono::steady_clock::now() + config_.log_in_patience;
+  while (!ready_ && trouble_.empty() && keys_there_.wait_until(lock, until)) {
+  }
+  if (!ready_) return false;
   // The session closes it from here on.
   return ssh_bind_accept_fd(bind_.get(), session, socket.release()) == SSH_OK;
 }

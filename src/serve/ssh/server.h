@@ -13,6 +13,7 @@
 #include <optional>
 #include <random>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include "base/clock.h"
@@ -31,6 +32,10 @@ struct Config {
   base::Duration idle_patience = std::chrono::seconds(300);   // no file is open
   base::Duration stall_patience = std::chrono::seconds(60);   // one is, and nothing moves
   int most_wrong_passwords = 6;                               // in one connection
+  // Connections that have not logged in: from so many on some are dropped, and at the
+  // second number each new one costs one.
+  std::size_t few_waiting = 16;
+  std::size_t most_waiting = 48;
   std::vector<Older> older;
   std::string version;
 };
@@ -46,10 +51,14 @@ struct OlderSession {
 // Thread-safe. What speaks its protocol keeps it alive.
 class Server : public std::enable_shared_from_this<Server> {
  public:
-  // Reads the host keys from the folder, or makes them. kCorrupt, kIo.
+  // Reads the host keys from the folder. Where one is missing, they are made meanwhile,
+  // and connections wait until they are there. kCorrupt, kIo.
   static base::Outcome<std::shared_ptr<Server>> prepare(const std::string& key_folder,
                                                         Config config,
                                                         const base::Log& log);
+
+  // Waits for the keys that are being made.
+  ~Server();
 
   // For a TcpServer.
   net::TcpProtocol protocol(const Services& services);
@@ -59,9 +68,13 @@ class Server : public std::enable_shared_from_this<Server> {
     std::string type;
     std::string fingerprint;
   };
+  // Empty while they are being made.
   std::vector<ShownKey> host_keys() const;
+  // Why there are none, if they could not be made; else empty.
+  std::string trouble() const;
 
-  // For connections: makes the session one over that socket; false if it can't be.
+  // For connections: makes the session one over that socket, when there are host keys;
+  // false if it can't be.
   bool accept(ssh_session session, base::UniqueFd socket,
               const std::set<std::string>& older);
   std::set<std::string> older_for(const base::Address& address) const;
@@ -77,14 +90,22 @@ class Server : public std::enable_shared_from_this<Server> {
     void operator()(ssh_bind bind) const { ssh_bind_free(bind); }
   };
 
-  Server(Config config, std::vector<HostKey> keys);
+  explicit Server(Config config);
+  void take(std::vector<HostKey> keys);
+  void make_keys(const std::string& folder, const base::Log& log);
+  // Those that have not logged in have places of their own, fewer than there are
+  // connections: some of them have to go, by chance, the more the fuller it is.
+  void drop_early();
   // Ends one of those that have not logged in, by chance: a crowd of them that only stays
   // must not lock everybody else out.
   bool end_one_that_waits();
 
   const Config config_;
-  std::vector<ShownKey> shown_;
   mutable base::Mutex mutex_;
+  base::Condition keys_there_;
+  bool ready_ VANTRO_GUARDED_BY(mutex_) = false;
+  std::string trouble_ VANTRO_GUARDED_BY(mutex_);
+  std::vector<ShownKey> shown_ VANTRO_GUARDED_BY(mutex_);
   std::unique_ptr<ssh_bind_struct, BindFree> bind_ VANTRO_GUARDED_BY(mutex_);
   // By address: holding one here could make this the last to hold it.
   std::map<const Connection*, std::weak_ptr<Connection>> waiting_
@@ -92,6 +113,7 @@ class Server : public std::enable_shared_from_this<Server> {
   std::mt19937 random_ VANTRO_GUARDED_BY(mutex_){std::random_device{}()};
   std::uint64_t older_sessions_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::optional<OlderSession> last_older_ VANTRO_GUARDED_BY(mutex_);
+  std::thread maker_;  // of the keys
 };
 
 }  // namespace vantro::serve::ssh
