@@ -6,6 +6,7 @@
 
 #include "base/clock.h"
 #include "base/sizes.h"
+#include "daemon/certificates.h"
 #include "daemon/port_holder.h"
 
 namespace vantro::daemon {
@@ -14,8 +15,11 @@ namespace {
 // The address that is worth typing into a device.
 std::string reachable(const base::Endpoint& where) {
   if (!where.address.is_unspecified()) return where.address.text();
-  const auto own = own_addresses();
-  return own.empty() ? where.address.text() : own.front().text();
+  // A listener on [::] does not answer over IPv4, nor one on 0.0.0.0 over IPv6.
+  for (const auto& own : own_addresses()) {
+    if (own.is_v4() == where.address.is_v4() && !own.is_link_local()) return own.text();
+  }
+  return where.address.text();
 }
 
 std::string title(const std::string& protocol) {
@@ -82,6 +86,9 @@ void say_where(const Options& options, const char* version,
                  ? fmt::format("SSH (SCP and SFTP) listens on {}.\n", where.text())
                  : fmt::format("{} listens on {}.\n", title(protocol), where.text());
   }
+  if (ssh != nullptr && ssh->host_keys().empty()) {
+    lines += "SSH host keys are being made; 'vantro status' shows them in a moment.\n";
+  }
   if (ssh != nullptr) {
     for (const auto& [type, fingerprint] : ssh->host_keys()) {
       lines += fmt::format("SSH host key {} {}\n", type, fingerprint);
@@ -102,6 +109,9 @@ void say_where(const Options& options, const char* version,
     lines += fmt::format("Management listens on {}.\n", one.address);
   }
   if (management.tls()) say_certificate("Management's", *management.tls());
+  for (const auto& one : certificates_trouble(settings, base::SystemClock{}.wall())) {
+    lines += fmt::format("TROUBLE: {}.\n", one);
+  }
   // Where 'vantro' does not look by itself.
   if (management.socket().starts_with(settings.state)) {
     lines += fmt::format("On this machine: export VANTRO_URL={}\n", management.socket());

@@ -10,6 +10,8 @@
 #include <vector>
 
 #include "api/description.h"
+#include "base/clock.h"
+#include "daemon/certificates.h"
 #include "daemon/key_file.h"
 
 namespace vantro::daemon {
@@ -185,6 +187,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   }
   if (options.check) {
     std::cout << "The settings are sound.\n" << differences(options.settings);
+    for (const auto& one :
+         certificates_trouble(options.settings, base::SystemClock{}.wall())) {
+      std::cout << "TROUBLE: " << one << "\n";
+    }
     return kDone;
   }
   return std::nullopt;

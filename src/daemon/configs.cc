@@ -43,6 +43,7 @@ net::TcpConfig http_tcp_config(const Settings& settings,
   config.tls = std::move(tls);
   config.listen = settings.http.listen;
   config.listen_tls = settings.https.listen;
+  config.tls_protocol = "http/1.1";
   config.threads = static_cast<std::size_t>(settings.http.threads);
   return config;
 }
@@ -65,6 +66,7 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
   config.passive_ports = settings.ftp.passive_ports;
   config.announced_address = settings.ftp.announce;
   config.cut_ends_from = settings.ftp.cut_ends_from;
+  config.same_session = settings.ftp.same_session;
   config.understands_tls = tls;
   config.version = version;
   return config;
@@ -74,6 +76,7 @@ net::TcpConfig management_tcp_config(const Settings& settings) {
   net::TcpConfig config;
   config.listen = settings.management.listen;
   config.listen_tls = settings.management.tls_listen;
+  config.tls_protocol = "http/1.1";
   // It only reads and writes; calls are worked off on the pools.
   config.threads = 1;
   config.most_connections = kMostManagementConnections;
@@ -106,6 +109,9 @@ serve::ssh::Config ssh_config(const Settings& settings, const char* version) {
   config.idle_patience = std::chrono::seconds(settings.ssh.idle_s);
   config.stall_patience = std::chrono::seconds(settings.ssh.stalled_s);
   config.most_wrong_passwords = static_cast<int>(settings.ssh.wrong_passwords);
+  const auto connections = static_cast<std::size_t>(settings.ssh.connections);
+  config.few_waiting = connections / 8;
+  config.most_waiting = connections * 3 / 8;
   config.older = settings.ssh.older;
   config.version = version;
   return config;
@@ -139,6 +145,9 @@ gate::Config gate_config(const Settings& settings) {
       static_cast<std::size_t>(settings.limits.transfers_per_device);
   limits.admission.arriving_per_address = settings.limits.arriving_per_device;
   limits.deposited_per_day = settings.limits.deposited_per_day;
+  limits.deposits_per_day = static_cast<std::uint64_t>(settings.limits.deposits_per_day);
+  limits.rows_per_day = static_cast<std::uint64_t>(settings.limits.rows_per_day);
+  limits.only_recorded = settings.ledger.required;
   limits.rules = settings.rules;
   limits.kept_per_device = settings.backups.per_device;
   limits.reserve = settings.backups.reserve;

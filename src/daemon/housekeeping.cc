@@ -12,6 +12,7 @@ constexpr std::chrono::hours kSweepInterval{1};
 constexpr std::chrono::hours kThinOutInterval{24};
 constexpr std::chrono::seconds kTrimInterval{5};
 constexpr std::chrono::seconds kOffersInterval{30};
+constexpr std::chrono::minutes kGatheredInterval{1};
 
 template <class T>
 void say(const base::Log& log, const char* what, const base::Outcome<T>& done) {
@@ -58,6 +59,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
     say(repository.log, "backups can't be thinned out",
         desk::Backups(repository, gate, desk::the_server()).thin_out_all());
   });
+  schedules.every(kGatheredInterval, pools.disk, [&] { gate.record_gathered(); });
   schedules.every(kTrimInterval, pools.slow, give_memory_back);
   schedules.every(kOffersInterval, pools.disk, [&] {
     // As a rule there is nothing to follow: only what could not be read before.

@@ -9,6 +9,7 @@
 
 #include "base/unique_fd.h"
 #include "base/whole_file.h"
+#include "crypto/secret.h"
 
 namespace vantro::daemon {
 namespace {
@@ -39,11 +40,12 @@ base::Outcome<std::string> read(const std::string& file) {
 }  // namespace
 
 base::Outcome<crypto::SealKeys> load_keys(const std::string& file) {
-  const auto text = read(file);
+  auto text = read(file);
   if (!text) {
     return base::refuse(Kind::kInvalid, "backups.key_file: " + text.error().sentence);
   }
   auto keys = crypto::SealKeys::parse(*text);
+  crypto::wipe(*text);
   if (!keys) {
     return base::refuse(Kind::kInvalid, fmt::format("backups.key_file: {}: {}", file,
                                                     keys.error().sentence));

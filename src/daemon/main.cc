@@ -4,9 +4,11 @@
 #include <fmt/format.h>
 #include <memory>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include "base/clock.h"
 #include "daemon/announcement.h"
+#include "daemon/certificates.h"
 #include "daemon/command_line.h"
 #include "daemon/configs.h"
 #include "daemon/first_people.h"
@@ -21,6 +23,7 @@
 #include "gate/gate.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
+#include "upkeep/deposit_looks.h"
 #include "upkeep/drop_folder.h"
 #include "upkeep/recovery.h"
 #include "upkeep/resealer.h"
@@ -33,6 +36,9 @@ int main(int argc, char** argv) try {
   if (argc == 3 && std::string_view(argv[1]) == probe::kChildArgument) {
     return probe::child_main(argv[2]);
   }
+  if (argc == 4 && std::string_view(argv[1]) == probe::kTakeOutArgument) {
+    return probe::take_out_main(argv[2], argv[3]);
+  }
   Options options;
   if (const auto code = read_options(argc, argv, VANTRO_VERSION, options)) return *code;
   const auto& settings = options.settings;
@@ -41,9 +47,16 @@ int main(int argc, char** argv) try {
   ::umask(0077);
   ::signal(SIGPIPE, SIG_IGN);
   raise_descriptor_limit();
+  keep_memory_private();
   keep_memory_small();
   const base::Log log(settings.log.form, settings.log.level);
   const base::SystemClock clock;
+  if (::geteuid() == 0) {
+    log.warning(
+        "vantrod runs as root, and needs only the ports below 1024; use "
+        "packaging/vantrod.service, or 'setcap cap_net_bind_service+ep' on the program "
+        "and a user of its own");
+  }
 
   // What is kept: opened, and what a crash left behind cleared up.
   if (options.recover_database) {
@@ -68,6 +81,7 @@ int main(int argc, char** argv) try {
   gate::Gate gate(repository, clock, log, gate_config(settings));
   upkeep::Verifier verifier(repository);
   upkeep::Resealer resealer(repository);
+  upkeep::DepositLooks deposit_looks(repository, gate);
   Pools pools(log);
   boost::asio::io_context main_loop(1);
   std::shared_ptr<serve::ssh::Server> ssh;  // null: it is not served, and has no keys
@@ -89,7 +103,14 @@ int main(int argc, char** argv) try {
   service.own_addresses = own_addresses;
   service.address_towards = address_towards;
   service.resealer = &resealer;
-  service.management_trouble = [&] { return (*management)->trouble(); };
+  service.management_trouble = [&] {
+    auto sentences = (*management)->trouble();
+    if (ssh && !ssh->trouble().empty()) sentences.push_back(ssh->trouble());
+    for (auto& one : certificates_trouble(settings, clock.wall())) {
+      sentences.push_back(std::move(one));
+    }
+    return sentences;
+  };
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
   auto fronts = make_fronts(options, VANTRO_VERSION,
                             {{pools.disk, clock, log, device_room},
@@ -109,11 +130,13 @@ int main(int argc, char** argv) try {
   std::unique_ptr<upkeep::DropFolder> drop_folder;
   if (!settings.drop.folder.empty()) {
     auto watched = upkeep::DropFolder::watch(
-        gate, log, {settings.drop.folder, std::chrono::seconds(settings.drop.settle_s)});
+        repository, gate, log,
+        {settings.drop.folder, std::chrono::seconds(settings.drop.settle_s)});
     if (!watched) return fail(watched.error().sentence, kFailed);
     drop_folder = std::move(*watched);
   }
   if (auto begun = resealer.start(); !begun) return fail(begun.error().sentence, kFailed);
+  deposit_looks.start();
 
   // From here on nothing fails.
   repository.record_event("server-start", "server",

@@ -41,35 +41,6 @@ std::string own_name() {
   return name.empty() ? "vantro" : name;
 }
 
-// Of a certificate that was given: what callers will stumble over.
-void judge(const std::string& file, const std::vector<std::string>& names,
-           base::WallTime now, std::vector<std::string>& sentences) {
-  const auto facts = crypto::certificate_facts(file);
-  if (!facts) return;
-  constexpr base::WallTime kSoon = std::int64_t{14} * 86'400'000;
-  const auto what = "the management certificate in " + file;
-  const std::string todo = "; replace it, then 'systemctl reload vantrod'";
-  if (facts->good_until <= now) {
-    sentences.push_back(fmt::format("{} expired on {}{}", what,
-                                    base::local_time(facts->good_until), todo));
-  } else if (facts->good_from > now) {
-    sentences.push_back(
-        fmt::format("{} is not valid before {}; check this machine's clock and "
-                    "the file",
-                    what, base::local_time(facts->good_from)));
-  } else if (facts->good_until - now < kSoon) {
-    sentences.push_back(fmt::format("{} expires on {}{}", what,
-                                    base::local_time(facts->good_until), todo));
-  }
-  for (const auto& name : names) {
-    if (crypto::certificate_is_for(file, name)) continue;
-    sentences.push_back(
-        fmt::format("{} is for '{}', not for '{}' of management.names; "
-                    "browsers will refuse it under that name",
-                    what, facts->subject, name));
-  }
-}
-
 }  // namespace
 
 base::Outcome<std::unique_ptr<Management>> Management::prepare(const Settings& settings,
@@ -183,13 +154,6 @@ std::vector<api::Listener> Management::listeners() const {
   return all;
 }
 
-std::vector<std::string> Management::trouble() const {
-  auto sentences = not_there_;
-  if (tls_) {
-    judge(tls_->certificate_file(), settings_.management.names,
-          base::SystemClock{}.wall(), sentences);
-  }
-  return sentences;
-}
+std::vector<std::string> Management::trouble() const { return not_there_; }
 
 }  // namespace vantro::daemon

@@ -3,6 +3,7 @@
 #include <cstddef>
 #include <malloc.h>
 #include <pthread.h>
+#include <sys/prctl.h>
 #include <sys/resource.h>
 
 namespace vantro::daemon {
@@ -13,6 +14,15 @@ void raise_descriptor_limit() {
   if (::getrlimit(RLIMIT_NOFILE, &limit) != 0) return;
   limit.rlim_cur = limit.rlim_max;
   ::setrlimit(RLIMIT_NOFILE, &limit);
+}
+
+void keep_memory_private() {
+  const rlimit none{0, 0};
+  ::setrlimit(RLIMIT_CORE, &none);
+#if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+  // A sanitizer looks for leaks as a debugger would.
+  ::prctl(PR_SET_DUMPABLE, 0, 0, 0, 0);
+#endif
 }
 
 // A hundred threads with the usual 8 MiB of stack and arenas of 64 MiB would reserve

@@ -5,6 +5,9 @@ namespace vantro::daemon {
 
 // As many descriptors as the system lets it have.
 void raise_descriptor_limit();
+// No core is written, and no process of the same user can look into this one's memory:
+// keys and passwords are in it.
+void keep_memory_private();
 // Small stacks and few arenas. Before any thread is started.
 void keep_memory_small();
 // What long answers took goes back to the system. Call this now and then.

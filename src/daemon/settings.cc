@@ -309,6 +309,8 @@ void FtpSettings::fields(Fields& add) {
       "Networks whose uploads under TLS may end without close_notify",
       [this](const toml::node& node) { return apply_cut_ends(cut_ends_from, node); },
       [this] { return cut_ends_from ? quoted(cut_ends_from->text()) : ""; });
+  add.yes_or_no("same_session", same_session,
+                "Whether data connections resume the control connection's TLS session");
   add.number("log_in_s", log_in_s, kSeconds, "seconds", "Time to log in");
   add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a command");
   add.number("data_connection_s", data_connection_s, kSeconds, "seconds",
@@ -369,6 +371,12 @@ void LimitsSettings::fields(Fields& add) {
       .reloadable();
   add.size("deposited_per_day", deposited_per_day,
            "What one address may send in 24 hours")
+      .reloadable();
+  add.number("deposits_per_day", deposits_per_day, kMany, "",
+             "Files that one address may send in 24 hours")
+      .reloadable();
+  add.number("rows_per_day", rows_per_day, kMany, "",
+             "Rows of the ledger that one address may fill in 24 hours")
       .reloadable();
   add.number("connections", connections, kMany, "", "TCP connections at once");
   add.number("connections_per_device", connections_per_device, kMany, "",
@@ -437,6 +445,9 @@ void LedgerSettings::fields(Fields& add) {
       .reloadable();
   add.text("export_folder", export_folder, "Folder for exported rows (else STATE/ledger)")
       .reloadable();
+  add.yes_or_no("required", required,
+                "Whether transfers are refused while the ledger can't be written")
+      .reloadable();
 }
 
 void BackupsSettings::fields(Fields& add) {
@@ -479,7 +490,7 @@ void BackupsSettings::fields(Fields& add) {
 
 void StopSettings::fields(Fields& add) {
   add.section("stop");
-  add.number("grace_s", grace_s, {0, 600}, "seconds",
+  add.number("grace_s", grace_s, {0, 3600}, "seconds",
              "Time that running transfers get when the server is stopped")
       .reloadable();
 }

@@ -58,6 +58,7 @@ struct FtpSettings {
   std::optional<base::Address> announce;   // IPv4
   // Where uploads under TLS may end without close_notify; nothing: nowhere.
   std::optional<auth::Networks> cut_ends_from;
+  bool same_session = false;
   std::int64_t log_in_s = 60;
   std::int64_t idle_s = 300;
   std::int64_t data_connection_s = 20;
@@ -109,6 +110,8 @@ struct LimitsSettings {
   std::int64_t transfers_per_device = 32;
   std::uint64_t arriving_per_device = std::uint64_t{32} << 30;  // bytes
   std::uint64_t deposited_per_day = std::uint64_t{64} << 30;    // bytes
+  std::int64_t deposits_per_day = 5000;
+  std::int64_t rows_per_day = 50'000;
   std::int64_t connections = 4000;
   std::int64_t connections_per_device = 256;
 
@@ -156,6 +159,7 @@ struct ManagementSettings {
 struct LedgerSettings {
   std::int64_t keep_days = 0;  // 0: for ever
   std::string export_folder;   // empty: STATE/ledger
+  bool required = false;
 
   void fields(Fields& add);
 };
@@ -176,7 +180,7 @@ struct BackupsSettings {
 };
 
 struct StopSettings {
-  std::int64_t grace_s = 5;
+  std::int64_t grace_s = 300;
 
   void fields(Fields& add);
 };

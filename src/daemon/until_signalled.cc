@@ -28,6 +28,7 @@ void run_until_signalled(boost::asio::io_context& loop, const Signals& on,
   const bool had_terminal = ::isatty(STDIN_FILENO) != 0;
   boost::asio::signal_set signals(loop, SIGTERM, SIGINT, SIGHUP);
   std::function<void()> wait;
+  bool stopping = false;
   const auto came = [&](const boost::system::error_code& error, int number) {
     if (error) return;
     // Who closes the window means it to end, and nobody could end it any more.
@@ -36,11 +37,18 @@ void run_until_signalled(boost::asio::io_context& loop, const Signals& on,
       on.reload();
       return wait();
     }
+    if (stopping) {
+      log.warning("stopping at once; what still runs breaks off",
+                  {{"signal", name_of(number)}, {"running", gate.transfers().running()}});
+      return loop.stop();
+    }
+    stopping = true;
     log.info("stopping",
              {{"signal", name_of(number)}, {"running", gate.transfers().running()}});
     schedules.stop();
     const auto grace = on.grace();
     for (const auto& one : fronts) one.front->drain(grace, drained);
+    wait();
   };
   wait = [&] { signals.async_wait(came); };
   wait();

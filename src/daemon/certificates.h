@@ -1,0 +1,25 @@
+// What callers will stumble over in the certificates that were given.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+
+namespace vantro::daemon {
+
+struct Settings;
+
+// Of a certificate (PEM file) that is used for `what` ("HTTPS"): that it has expired, is
+// not valid yet, expires within two weeks, or is not for one of the names. In sentences;
+// empty: nothing is wrong with it.
+std::vector<std::string> certificate_trouble(const std::string& what,
+                                             const std::string& file,
+                                             const std::vector<std::string>& names,
+                                             base::WallTime now);
+
+// Of those that the settings give for HTTPS, FTP and the management API.
+std::vector<std::string> certificates_trouble(const Settings& settings,
+                                              base::WallTime now);
+
+}  // namespace vantro::daemon
