@@ -230,9 +230,55 @@ TEST_F(Access, HttpsProtectsWhatItCarries) {
           fakes::read_file(scratch_ / "two"));
   EXPECT_THAT(both.out, HasSubstr("HTTP/1.1 201 Created"));
   EXPECT_THAT(both.out, HasSubstr("'none' is not on offer"));
+  // Forward secrecy and authenticated encryption, and no other protocol than HTTP/1.1.
+  const auto handshake = [&](Arguments more) {
+    more.insert(more.begin(), {"openssl", "s_client", "-connect", "127.0.0.1:" + port});
+    return run(more).code;
+  };
+  EXPECT_EQ(handshake({"-tls1_2", "-cipher", "ECDHE-RSA-AES128-GCM-SHA256"}), 0);
+  EXPECT_NE(handshake({"-tls1_2", "-cipher", "AES128-GCM-SHA256"}), 0);
+  EXPECT_NE(handshake({"-tls1_2", "-cipher", "ECDHE-RSA-AES128-SHA"}), 0);
+  EXPECT_NE(handshake({"-tls1_1"}), 0);
+  EXPECT_EQ(handshake({"-alpn", "h2,http/1.1"}), 0);
+  EXPECT_NE(handshake({"-alpn", "h2"}), 0);
   // Who speaks in the clear there gets nowhere, and nobody is held up by it.
   EXPECT_NE(curl({"-m", "5", "http://127.0.0.1:" + port + "/x.img"}).code, 0);
   ASSERT_EQ(secure({"-o", "/dev/null", url + "/x.img"}).code, 0);
+}
+
+TEST_F(Access, CertificatesThatDoNotHoldAreSaid) {
+  const auto made = [&](const char* days) {
+    EXPECT_EQ(run({"openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt",
+                   "ec_paramgen_curve:P-256", "-nodes", "-keyout", scratch_ / "key.pem",
+                   "-out", scratch_ / "cert.pem", "-days", days, "-subj", "/CN=vantro"})
+                  .code,
+              0);
+  };
+  const auto settings = "[https]\ncertificate = \"" + (scratch_ / "cert.pem") +
+                        "\"\nkey = \"" + (scratch_ / "key.pem") +
+                        "\"\nlisten = " + "[\"127.0.0.1:0\"]\n";
+  made("3");
+  restart_with(settings);
+  const auto soon =
+      "the HTTPS and FTP certificate in " + (scratch_ / "cert.pem") + " expires on ";
+  EXPECT_THAT(server_out(), HasSubstr("TROUBLE: " + soon));
+  EXPECT_THAT(vantro({"status"}).out, HasSubstr("TROUBLE     " + soon));
+  fakes::write_file(scratch_ / "check.toml", settings);
+  const auto check =
+      run({vantrod_program(), "--config", scratch_ / "check.toml", "--check"});
+  EXPECT_EQ(check.code, 0);
+  EXPECT_THAT(check.out, HasSubstr("TROUBLE: " + soon));
+  made("100");
+  EXPECT_THAT(
+      run({vantrod_program(), "--config", scratch_ / "check.toml", "--check"}).out,
+      testing::Not(HasSubstr("TROUBLE")));
+  // Everybody could read the key.
+  std::filesystem::permissions(scratch_ / "key.pem", std::filesystem::perms::others_read,
+                               std::filesystem::perm_options::add);
+  const auto open =
+      run({vantrod_program(), "--config", scratch_ / "check.toml", "--check"});
+  EXPECT_EQ(open.code, 2);
+  EXPECT_THAT(open.err, HasSubstr("everybody on this machine can read the key"));
 }
 
 // As 'systemctl reload' does it: what a change window needs, without ending anybody's

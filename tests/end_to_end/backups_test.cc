@@ -211,6 +211,40 @@ TEST_F(BackupCommands, NameTheDeviceWhereItsTransfersAreShown) {
   EXPECT_THAT(out({"ledger", "--of", "tidegat"}, 5), HasSubstr("nearest: 'tidegate'"));
 }
 
+TEST_F(BackupCommands, SayThatAnImageIsNotWhatItShouldBe) {
+  fakes::write_file(scratch_ / "fw.bin", fakes::noise(200'000, 5));
+  ASSERT_EQ(run({"sh", "-c", "gzip -n fw.bin && head -c 90000 fw.bin.gz > cut.gz"}, {},
+                "", scratch_.path())
+                .code,
+            0);
+  const auto sent = [&](const std::string& from, const std::string& as) {
+    EXPECT_EQ(run({"curl", "-sS", "-T", scratch_ / from, http_url("/" + as)}).code, 0);
+  };
+  sent("fw.bin.gz", "whole.gz");
+  sent("cut.gz", "cut.gz");
+  take_in("running.img", fakes::noise(3000, 8));
+  fakes::write_file(scratch_ / "other", fakes::noise(3000, 9));
+  sent("other", "flash/running.img");
+  fakes::write_file(scratch_ / "empty", "");
+  sent("empty", "empty.cfg");
+  ASSERT_TRUE(eventually([&] {
+    return vantro({"backup", "list"}).out.find("cut short") != std::string::npos;
+  }));
+  const auto list = vantro({"backup", "list"}).out;
+  EXPECT_THAT(list, testing::ContainsRegex("cut.gz .*complete, but cut short"));
+  EXPECT_THAT(list, testing::ContainsRegex("empty.cfg .*empty"));
+  EXPECT_THAT(list,
+              testing::HasSubstr("differs from the image of that name, 'running.img'"));
+  EXPECT_THAT(vantro({"backup", "info", "127.0.0.1", "cut.gz"}).out,
+              testing::HasSubstr("CAUTION  cut short"));
+  EXPECT_THAT(vantro({"backup", "info", "127.0.0.1", "whole.gz"}).out,
+              testing::Not(testing::HasSubstr("CAUTION")));
+  EXPECT_THAT(
+      vantro({"backup", "save", "127.0.0.1", "empty.cfg", "--to", scratch_ / "saved"})
+          .out,
+      testing::HasSubstr("CAUTION: it is empty (0 bytes)"));
+}
+
 TEST_F(BackupCommands, RecogniseAnImageAndTakeItIn) {
   take_in("sluice-9.img", fakes::noise(5000));
   put("running.bin", fakes::noise(5000));

@@ -1,5 +1,6 @@
 // The catalogue as a network team uses it: the real programs, with the real tools that
 // makers sign and check their lists with.
+#include <gmock/gmock.h>
 #include <regex>
 
 #include "tests/end_to_end/server_fixture.h"
@@ -9,6 +10,7 @@ namespace vantro::end_to_end {
 namespace {
 
 namespace fs = std::filesystem;
+using testing::HasSubstr;
 
 class Catalogue : public ServerFixture {
  protected:
@@ -187,12 +189,108 @@ TEST_F(Catalogue, KnowsAnOpenPgpSignature) {
       good.out, std::regex("SHA-512 agrees, signed by OpenPGP key [0-9A-F]{16} \\(Maker "
                            "<maker@example\\.net>\\)")))
       << good.out;
+  // Binary signatures and keys, too.
+  ASSERT_EQ(shell("gpg --batch --dearmor < SHA512SUMS.asc > SHA512SUMS.sig && "
+                  "gpg --batch --dearmor < maker.asc > maker.gpg")
+                .code,
+            0);
+  auto binary = vouch;
+  binary[6] = scratch_ / "SHA512SUMS.sig";
+  binary[8] = scratch_ / "maker.gpg";
+  const auto good_too = vantro(binary);
+  EXPECT_EQ(good_too.code, 0) << good_too.err;
+  EXPECT_THAT(good_too.out, HasSubstr("SHA-512 agrees, signed by OpenPGP key"));
+  // Over SHA-1, which can be forged; and by a key that was revoked since.
+  ASSERT_EQ(shell("export GNUPGHOME=$PWD/gnupg && "
+                  "gpg --batch --quiet --yes --armor --digest-algo SHA1 --output old.asc "
+                  "--detach-sign SHA512SUMS && "
+                  "sed 's/^:-----/-----/' gnupg/openpgp-revocs.d/*.rev > revoke.asc && "
+                  "gpg --batch --quiet --import revoke.asc && "
+                  "gpg --batch --armor --export > revoked.asc; code=$?; "
+                  "gpgconf --kill all; exit $code")
+                .code,
+            0);
+  auto old = vouch;
+  old[6] = scratch_ / "old.asc";
+  const auto forged = vantro(old);
+  EXPECT_EQ(forged.code, 6);
+  EXPECT_EQ(forged.err,
+            "vantro: the signature is over SHA-1, which can be forged; ask the maker for "
+            "one over SHA-256\n");
+  auto revoked = vouch;
+  revoked[8] = scratch_ / "revoked.asc";
+  const auto gone = vantro(revoked);
+  EXPECT_EQ(gone.code, 6);
+  EXPECT_THAT(gone.err, HasSubstr("is revoked"));
   ASSERT_EQ(shell("echo >> SHA512SUMS").code, 0);
   const auto bad = vantro(vouch);
   EXPECT_EQ(bad.code, 6);
   EXPECT_EQ(bad.err,
             "vantro: the signature does not fit: this OpenPGP key has not signed this "
             "list\n");
+}
+
+TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
+  file("causeway4-sys-7.7.0.img", noise(90'000));
+  file("notes.txt", "what is new");
+  file("bad.img", "other bytes");
+  ASSERT_EQ(
+      shell("mkdir -p r && mv causeway4-sys-7.7.0.img notes.txt bad.img r && cd r && "
+            "sha256sum causeway4-sys-7.7.0.img notes.txt > SHA256SUMS && "
+            "echo 0000000000000000000000000000000000000000000000000000000000000000 "
+            "' bad.img' >> SHA256SUMS && cd .. && tar czf release.tgz r && "
+            "cd r && python3 -m zipfile -c ../release.zip *")
+          .code,
+      0);
+  for (const std::string archive : {"release.tgz", "release.zip"}) {
+    SCOPED_TRACE(archive);
+    ASSERT_EQ(vantro({"image", "add", scratch_ / archive, "--hold"}).code, 0);
+    const std::string in = archive == "release.tgz" ? "r/" : "";
+    const auto as = archive + ".img";
+    const auto out =
+        vantro({"image", "extract", archive, in + "causeway4-sys-7.7.0.img", "--as", as});
+    EXPECT_EQ(out.code, 0) << out.err;
+    EXPECT_THAT(out.out, HasSubstr("the checksum is as the archive's own list has it"));
+    const auto info = vantro({"image", "info", as}).out;
+    EXPECT_THAT(info, HasSubstr("causeway4-sys-7.7.0.img in " + archive));
+    EXPECT_EQ(fetch(as), noise(90'000));
+    EXPECT_EQ(vantro({"image", "extract", archive, in + "bad.img"}).code, 6);
+    const auto none = vantro({"image", "extract", archive, in + "causeway4-sys.img"});
+    EXPECT_EQ(none.code, 5);
+    EXPECT_THAT(none.err, HasSubstr("nearest: '" + in + "causeway4-sys-7.7.0.img'"));
+    EXPECT_EQ(
+        vantro({"image", "extract", archive, in + "notes.txt", "--document-of", as}).code,
+        0);
+    EXPECT_EQ(vantro({"image", "document", as, "notes.txt", "--to", "-"}).out,
+              "what is new");
+  }
+  EXPECT_EQ(vantro({"image", "remove", "release.zip", "--confirm", "release.tgz"}).code,
+            1);
+  const auto gone =
+      vantro({"image", "remove", "release.zip", "--confirm", "release.zip"});
+  EXPECT_EQ(gone.code, 0) << gone.err;
+  EXPECT_EQ(vantro({"image", "info", "release.zip"}).code, 5);
+}
+
+// A stranger that answers in a server's place must not write where it likes.
+TEST_F(Catalogue, AFalseServerWritesNothingOutsideAnExport) {
+  take_in("x.img", "the image");
+  Process false_server(
+      {"/usr/bin/python3", VANTRO_SOURCE_DIR "/tests/end_to_end/false_server.py",
+       socket(), scratch_ / "false.sock", "x.img", "../../x.img"},
+      {}, scratch_ / "false.out", scratch_ / "false.err");
+  ASSERT_TRUE(eventually([&] {
+    return fakes::read_file(scratch_ / "false.out").find("ready") != std::string::npos;
+  }));
+  const auto out = run(
+      {vantro_program(), "--url", scratch_ / "false.sock", "export", scratch_ / "a/b/c"});
+  EXPECT_EQ(out.code, 1) << out.out;
+  EXPECT_THAT(out.err,
+              HasSubstr("'../../x.img', which is not a name that a file can have "
+                        "here; nothing was written"));
+  EXPECT_FALSE(fs::exists(scratch_ / "a"));
+  EXPECT_FALSE(fs::exists(scratch_ / "x.img"));
+  false_server.signal(SIGKILL);
 }
 
 TEST_F(Catalogue, AContradictionTakesAnImageOffOfferAtOnce) {

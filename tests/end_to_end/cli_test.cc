@@ -65,9 +65,14 @@ TEST_F(Cli, RefusesWhatItCannotRead) {
   EXPECT_EQ(vantro({"image", "add"}).code, 2);
   const auto burn = vantro({"image", "burn"});
   EXPECT_EQ(burn.code, 2);
-  EXPECT_EQ(burn.err,
-            "vantro: 'burn' is not understood here; --help behind a command shows "
-            "what can be given\n");
+  EXPECT_EQ(
+      burn.err,
+      "vantro: 'burn' is not understood here; add --help to a command to see what it "
+      "takes\n");
+  // What only the server can judge is wrong use all the same.
+  EXPECT_EQ(vantro({"offer", "list", "--at", "2199-01-01"}).code, 2);
+  EXPECT_EQ(vantro({"person", "add", "ida", "--role", "foo"}).code, 2);
+  EXPECT_EQ(vantro({"image", "info", "none.img"}).code, 5);
   EXPECT_EQ(vantro({"--help"}).code, 0);
 }
 
@@ -134,18 +139,18 @@ TEST_F(Cli, SaysWhichServerItTriedAndHowToStartOne) {
   stop();
   const auto none = vantro({"status"});
   EXPECT_EQ(none.code, 3);
-  EXPECT_NE(none.err.find("no vantrod answers at " + url()), std::string::npos)
+  EXPECT_NE(none.err.find("no vantrod answers at " + socket()), std::string::npos)
       << none.err;
   EXPECT_NE(none.err.find("Start it with 'vantrod --state DIR'"), std::string::npos);
 }
 
 TEST_F(Cli, SaysWhatToDoWhenTheTokenIsWrong) {
-  const auto refused = run({vantro_program(), "--url", url(), "status"},
+  const auto refused = run({vantro_program(), "--url", socket(), "status"},
                            {{"VANTRO_TOKEN", "0000000000000000"}});
   EXPECT_EQ(refused.code, 4);
   EXPECT_NE(refused.err.find("unknown token;"), std::string::npos) << refused.err;
-  const auto accepted = run(
-      {vantro_program(), "--url", url(), "--token-file", state() + "/token", "status"});
+  const auto accepted = run({vantro_program(), "--url", socket(), "--token-file",
+                             state() + "/token", "status"});
   EXPECT_EQ(accepted.code, 0) << accepted.err;
   EXPECT_EQ(run({vantro_program(), "--token-file", scratch_ / "none", "status"}).code, 7);
 }

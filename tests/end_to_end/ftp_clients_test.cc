@@ -302,6 +302,26 @@ TEST_F(FtpClients, ExplicitTlsProtectsControlAndData) {
                         "\n    under TLS: the client must be told to use it\n"));
 }
 
+TEST_F(FtpClients, UnderTlsADataConnectionCanBeBoundToItsControlConnection) {
+  restart_with_tls("same_session = true\n");
+  for (const std::string version : {"1.2", "1.3"}) {
+    const auto got = curl({"--ssl-reqd", "--cacert", scratch_ / "cert.pem", "--tls-max",
+                           version, "-o", scratch_ / "got", ftp_url("/causeway.img")});
+    EXPECT_EQ(got.code, 0) << version << got.err;
+    EXPECT_EQ(file("got"), image_);
+  }
+  // Another client than the one that has logged in, or one that begins a new session.
+  const auto other = run({"/usr/bin/python3", "-c",
+                          "import ftplib, ssl\n"
+                          "c = ftplib.FTP_TLS(context=ssl._create_unverified_context())\n"
+                          "c.connect('127.0.0.1', " +
+                              std::to_string(ftp_port_) +
+                              ")\nc.login()\nc.prot_p()\n"
+                              "try: c.retrbinary('RETR causeway.img', lambda b: None)\n"
+                              "except Exception as e: print(e)\n"});
+  EXPECT_THAT(other.out, HasSubstr("does not resume the TLS session of the control"));
+}
+
 // Anybody on the way can end a TCP connection: only the client's closing word says that
 // it was all.
 TEST_F(FtpClients, UnderTlsAnUploadThatIsCutIsPartial) {

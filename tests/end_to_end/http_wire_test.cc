@@ -48,6 +48,33 @@ TEST_F(HttpWire, AnswersTenThousandRequestsInOneConnection) {
   }
 }
 
+// It sends no more, and takes what it asked for all the same.
+TEST_F(HttpWire, AClientThatHasSaidAllGetsAllAndIsRecordedSo) {
+  const auto image = fakes::noise(8'000'000, 3);
+  take_in("large.img", image);
+  for (const auto* kept : {"", "Connection: close\r\n"}) {
+    auto one = peer(64 * 1024);
+    ASSERT_TRUE(one.send(get("/large.img", kept)));
+    one.end_sending();
+    std::string all;
+    while (all.find("\r\n\r\n") == std::string::npos ||
+           all.size() - all.find("\r\n\r\n") - 4 < image.size()) {
+      const auto some = one.receive();
+      ASSERT_FALSE(some.empty()) << all.size();
+      all += some;
+    }
+    EXPECT_TRUE(all.ends_with(image));
+    EXPECT_EQ(row("fetch", "complete")["name"], "large.img");
+  }
+  ASSERT_TRUE(eventually([&] {
+    const auto rows = ledger();
+    return std::count_if(rows.begin(), rows.end(), [](const auto& one) {
+             return one["name"] == "large.img" && one["outcome"] == "complete";
+           }) == 2;
+  }));
+  for (const auto& one : ledger()) EXPECT_NE(one["outcome"], "abandoned") << one;
+}
+
 TEST_F(HttpWire, AnswersPipelinedRequestsInTheirOrder) {
   auto one = peer();
   std::string all;
@@ -176,6 +203,26 @@ TEST_F(HttpWire, ComparesADigestThatComesBehindTheBody) {
 }
 
 // What hides a second request in the first must not be answered twice.
+TEST_F(HttpWire, TakesNothingThatAnotherSitesPageSends) {
+  const auto post = [&](const std::string& more) {
+    return said_to("POST /site.cfg HTTP/1.1\r\nHost: vantro\r\nContent-Length: 1\r\n" +
+                   more + "\r\nx");
+  };
+  for (const auto* from :
+       {"Sec-Fetch-Site: cross-site\r\n", "Sec-Fetch-Site: same-site\r\n",
+        "Origin: http://elsewhere.example\r\n", "Origin: null\r\n"}) {
+    const auto answer = post(from);
+    EXPECT_THAT(answer, AllOf(StartsWith("HTTP/1.1 403"),
+                              HasSubstr("cross-site upload refused: ")))
+        << from;
+  }
+  EXPECT_THAT(row("deposit", "refused")["sentence"].get<std::string>(),
+              StartsWith("cross-site upload refused: "));
+  EXPECT_THAT(post("Origin: http://vantro\r\nSec-Fetch-Site: same-origin\r\n"),
+              StartsWith("HTTP/1.1 201"));
+  EXPECT_THAT(post(""), StartsWith("HTTP/1.1 20"));
+}
+
 TEST_F(HttpWire, IsNotFooledBySmuggledRequests) {
   const std::string hidden = get("/x.img");
   const auto answers = [&](const std::string& bytes) {

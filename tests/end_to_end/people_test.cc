@@ -77,7 +77,9 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
                                     "; compare it with 'vantro status' on the server"));
   EXPECT_EQ(as("anna", {"login", secure_url(), "--fingerprint", "00:11"}, anna).code, 4);
   EXPECT_EQ(as("anna", {"login", "http://192.0.2.10:7070"}, anna).code, 2);
-  EXPECT_EQ(as("anna", {"login", "http://127.0.0.1.example:7070"}, anna).code, 2);
+  // Whoever listens at a port of this machine may not be vantrod.
+  EXPECT_EQ(as("anna", {"login", url()}, anna).code, 2);
+  EXPECT_EQ(as("anna", {"--url", url(), "status"}).code, 2);
   EXPECT_EQ(as("anna", {"--url", "http://vantro.example:7070", "status"}).code, 2);
   const auto in = log_in("anna", anna);
   EXPECT_THAT(in.out, StartsWith("anna at " + secure_url() + ": operate, until "))

@@ -65,7 +65,7 @@ Output ServerFixture::vantro(Arguments arguments, const std::string& folder) {
 }
 
 Environment ServerFixture::client_environment() const {
-  return {{"VANTRO_URL", url()}, {"VANTRO_TOKEN", token()}, {"TZ", "UTC"}};
+  return {{"VANTRO_URL", socket()}, {"VANTRO_TOKEN", token()}, {"TZ", "UTC"}};
 }
 
 nlohmann::json ServerFixture::vantro_json(Arguments arguments) {

@@ -396,9 +396,10 @@ TEST_F(TftpWithSettings, TransfersOfOneDeviceAreLimited) {
   ask(second, read_request("x.img"));
   EXPECT_EQ(second.hear(), "DATA 1 [512]");
   ask(third, read_request("x.img"));
-  EXPECT_EQ(third.hear(),
-            "ERROR 0 127.0.0.1 has 2 transfers running already, which is the limit; let "
-            "them end, or wait a minute");
+  EXPECT_EQ(
+      third.hear(),
+      "ERROR 0 too many transfers with 127.0.0.1: 2 running, limit 2; let them end, or "
+      "wait a minute");
   first.answer(wire::encode(wire::Error{0, "enough"}));
   ASSERT_TRUE(
       eventually([&] { return vantro_json({"status"})["running_transfers"] == 1; }));

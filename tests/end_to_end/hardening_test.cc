@@ -1,0 +1,49 @@
+// The programs as they were linked: what makes a fault in them harder to use.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "tests/end_to_end/process.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+using testing::HasSubstr;
+using testing::Not;
+
+std::string elf(const std::string& program, const char* what) {
+  const auto output = run({"readelf", "-W", what, program});
+  EXPECT_EQ(output.code, 0) << output.err;
+  return output.out;
+}
+
+// The line of a program header.
+std::string header(const std::string& all, const std::string& name) {
+  const auto at = all.find("\n  " + name);
+  return at == std::string::npos ? ""
+                                 : all.substr(at + 1, all.find('\n', at + 1) - at - 1);
+}
+
+TEST(Hardening, TheProgramsAreLinkedForIt) {
+  for (const auto& program : {vantrod_program(), vantro_program()}) {
+    SCOPED_TRACE(program);
+    const auto head = elf(program, "-h");
+    EXPECT_THAT(head, HasSubstr("DYN (Position-Independent Executable file)"));
+    // All addresses are settled at the start, and can't be written afterwards.
+    const auto dynamic = elf(program, "-d");
+    EXPECT_THAT(dynamic, HasSubstr("BIND_NOW"));
+    const auto headers = elf(program, "-l");
+    EXPECT_NE(header(headers, "GNU_RELRO"), "");
+    EXPECT_THAT(header(headers, "GNU_STACK"), HasSubstr(" RW "));
+    EXPECT_THAT(headers, Not(HasSubstr(" RWE ")));
+    EXPECT_THAT(dynamic, Not(HasSubstr("(RPATH)")));
+    const auto symbols = elf(program, "--dyn-syms");
+    EXPECT_THAT(symbols, HasSubstr("__stack_chk_fail"));
+#if defined(NDEBUG) && !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
+    // Buffers whose size is known are looked at (_FORTIFY_SOURCE).
+    EXPECT_THAT(symbols, HasSubstr("_chk@GLIBC"));
+#endif
+  }
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
