@@ -34,7 +34,9 @@ std::string duration_text(double seconds) {
   if (whole < 3600) return fmt::format("{} min {:02} s", whole / 60, whole % 60);
   const auto hours = whole / 3600;
   if (hours < 48) return fmt::format("{} h {:02} min", hours, whole % 3600 / 60);
-  if (hours < 30 * 24) return fmt::format("{} days {} h", hours / 24, hours % 24);
+  if (hours < 30 * 24 && hours % 24 != 0) {
+    return fmt::format("{} days {} h", hours / 24, hours % 24);
+  }
   return fmt::format("{} days", hours / 24);
 }
 

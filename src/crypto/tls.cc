@@ -91,6 +91,18 @@ struct TlsChannel::State {
     }
     return SSL_TLSEXT_ERR_ALERT_FATAL;
   }
+  static std::string mark_of(SSL_SESSION* session) {
+    void* mark = nullptr;
+    std::size_t length = 0;
+    if (SSL_SESSION_get0_ticket_appdata(session, &mark, &length) != 1) return "";
+    return {static_cast<const char*>(mark), length};
+  }
+  // TLS 1.2 also resumes without tickets, from what the server remembers.
+  static int mark_remembered(SSL* ssl, SSL_SESSION* session) {
+    const auto& mark = of(ssl).use.mark;
+    SSL_SESSION_set1_ticket_appdata(session, mark.data(), mark.size());
+    return 0;  // it keeps no reference
+  }
   static int mark_session(SSL* ssl, void*) {
     const auto& mark = of(ssl).use.mark;
     return SSL_SESSION_set1_ticket_appdata(SSL_get_session(ssl), mark.data(),
@@ -101,11 +113,7 @@ struct TlsChannel::State {
     if (status != SSL_TICKET_SUCCESS && status != SSL_TICKET_SUCCESS_RENEW) {
       return SSL_TICKET_RETURN_IGNORE_RENEW;
     }
-    void* mark = nullptr;
-    std::size_t length = 0;
-    if (SSL_SESSION_get0_ticket_appdata(session, &mark, &length) == 1 && length > 0) {
-      of(ssl).resumed.assign(static_cast<const char*>(mark), length);
-    }
+    of(ssl).resumed = mark_of(session);
     return status == SSL_TICKET_SUCCESS ? SSL_TICKET_RETURN_USE
                                         : SSL_TICKET_RETURN_USE_RENEW;
   }
@@ -178,7 +186,9 @@ void TlsChannel::close_notify() {
 std::string TlsChannel::why() const { return state_->why; }
 
 std::string TlsChannel::resumed() const {
-  return SSL_session_reused(state_->ssl.get()) == 1 ? state_->resumed : "";
+  if (SSL_session_reused(state_->ssl.get()) != 1) return "";
+  if (!state_->resumed.empty()) return state_->resumed;
+  return State::mark_of(SSL_get_session(state_->ssl.get()));
 }
 
 struct TlsServer::State {
@@ -204,6 +214,7 @@ base::Outcome<std::shared_ptr<const TlsServer::State>> TlsServer::read(
   // Of TLS 1.2; those of 1.3 have both properties anyway.
   SSL_CTX_set_cipher_list(context.get(), "ECDHE+AESGCM:ECDHE+CHACHA20");
   SSL_CTX_set_alpn_select_cb(context.get(), &TlsChannel::State::choose_protocol, nullptr);
+  SSL_CTX_sess_set_new_cb(context.get(), &TlsChannel::State::mark_remembered);
   SSL_CTX_set_session_ticket_cb(context.get(), &TlsChannel::State::mark_session,
                                 &TlsChannel::State::read_mark, nullptr);
   SSL_CTX_set_options(context.get(), SSL_OP_ENABLE_KTLS | SSL_OP_NO_RENEGOTIATION |

@@ -51,12 +51,6 @@ int main(int argc, char** argv) try {
   keep_memory_small();
   const base::Log log(settings.log.form, settings.log.level);
   const base::SystemClock clock;
-  if (::geteuid() == 0) {
-    log.warning(
-        "vantrod runs as root, and needs only the ports below 1024; use "
-        "packaging/vantrod.service, or 'setcap cap_net_bind_service+ep' on the program "
-        "and a user of its own");
-  }
 
   // What is kept: opened, and what a crash left behind cleared up.
   if (options.recover_database) {
@@ -139,6 +133,12 @@ int main(int argc, char** argv) try {
   deposit_looks.start();
 
   // From here on nothing fails.
+  if (::geteuid() == 0) {
+    log.warning(
+        "vantrod runs as root, and needs only the ports below 1024; use "
+        "packaging/vantrod.service, or 'setcap cap_net_bind_service+ep' on the program "
+        "and a user of its own");
+  }
   repository.record_event("server-start", "server",
                           fmt::format("vantrod {}", VANTRO_VERSION));
   for (const auto& one : fronts) one.front->start();

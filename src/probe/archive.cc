@@ -4,9 +4,11 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <cerrno>
+#include <cstdio>
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
+#include <system_error>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -202,6 +204,49 @@ void look_at_members(Stream& stream, bool tar, const Source& source, Report& rep
 constexpr std::size_t kZipEnd = 22;
 constexpr std::size_t kLongestComment = 65'535;
 
+// A file for formats that look into it here and there. The library's own way to do so
+// asks the system about the file, which a confined process can't.
+class SeekableFile {
+ public:
+  explicit SeekableFile(const Source& source) : source_(source) {}
+
+  bool open(struct archive* archive) {
+    ::archive_read_set_read_callback(archive, read);
+    ::archive_read_set_seek_callback(archive, seek);
+    ::archive_read_set_callback_data(archive, this);
+    return ::archive_read_open1(archive) == ARCHIVE_OK;
+  }
+
+ private:
+  static la_ssize_t read(struct archive* archive, void* self, const void** bytes) {
+    constexpr std::size_t kBlock = 64 * 1024;
+    auto& file = *static_cast<SeekableFile*>(self);
+    try {
+      file.block_ = file.source_.read(file.at_, kBlock);
+    } catch (const std::system_error& error) {
+      ::archive_set_error(archive, error.code().value(), "the file can't be read");
+      return ARCHIVE_FATAL;
+    }
+    file.at_ += file.block_.size();
+    *bytes = file.block_.data();
+    return static_cast<la_ssize_t>(file.block_.size());
+  }
+  static la_int64_t seek(struct archive*, void* self, la_int64_t offset, int whence) {
+    auto& file = *static_cast<SeekableFile*>(self);
+    const auto size = static_cast<la_int64_t>(file.source_.size());
+    const auto from = whence == SEEK_SET   ? 0
+                      : whence == SEEK_CUR ? static_cast<la_int64_t>(file.at_)
+                                           : size;
+    const auto at = std::clamp<la_int64_t>(from + offset, 0, size);
+    file.at_ = static_cast<std::uint64_t>(at);
+    return at;
+  }
+
+  const Source& source_;
+  std::uint64_t at_ = 0;
+  base::ByteBuffer block_;
+};
+
 // Where the record at the archive's end says that its directory begins: the file is then
 // that long at least.
 bool has_zip_end(const Source& source) {
@@ -221,8 +266,8 @@ Report look_at_zip(const Source& source) {
   }
   const auto archive = new_archive();
   ::archive_read_support_format_zip_seekable(archive.get());
-  constexpr std::size_t kBlock = 64 * 1024;
-  if (::archive_read_open_fd(archive.get(), source.fd(), kBlock) != ARCHIVE_OK) {
+  SeekableFile file(source);
+  if (!file.open(archive.get())) {
     report.judge(Verdict::kDamaged, "damaged: the zip archive's directory can't be read");
     return report;
   }
@@ -294,11 +339,9 @@ TakenOut take_out(const Source& source, const std::string& path,
   const auto head = stream->peek(kTarBlock);
   const auto archive = new_archive();
   if (is_zip(head)) {
-    constexpr std::size_t kBlock = 64 * 1024;
+    SeekableFile file(source);
     ::archive_read_support_format_zip_seekable(archive.get());
-    if (::archive_read_open_fd(archive.get(), source.fd(), kBlock) != ARCHIVE_OK) {
-      return TakenOut::kBroken;
-    }
+    if (!file.open(archive.get())) return TakenOut::kBroken;
     return take_out_of(archive.get(), source, path, take);
   }
   if (is_tar(head)) {

@@ -172,6 +172,7 @@ SetAside Arrival::set_aside() {
   if (whole && !sealed_ && ::ftruncate(file_.get(), static_cast<off_t>(size_)) != 0) {
     whole = base::refuse(base::system_refusal(errno, "the arriving file can't be cut"));
   }
+  expected_.came(UINT64_MAX);  // nothing more comes
   SetAside kept;
   if (whole) kept.sha256 = digester_.sha256_so_far();
   file_.reset();
@@ -189,6 +190,7 @@ void Arrival::put_back(const std::string& path) {
 }
 
 void Arrival::discard() {
+  expected_.came(UINT64_MAX);  // nothing more comes
   file_.reset();
   folder_->files().remove(folder_->arriving(file_name_));
 }

@@ -276,7 +276,7 @@ TEST_F(Cli, ShowsTheLedgerOldestFirst) {
   const auto ledger = vantro({"ledger", "--limit", "2"});
   EXPECT_TRUE(std::regex_search(
       ledger.out,
-      std::regex("operator \\(127\\.0\\.0\\.1\\) +image-add +manage +x\\.img[^\n]*\n"
+      std::regex("operator \\(this machine\\) +image-add +manage +x\\.img[^\n]*\n"
                  "[^\n]*127\\.0\\.0\\.1 +deposit +tftp +x\\.cfg")))
       << ledger.out;
   EXPECT_EQ(vantro({"ledger", "--limit", "0"}).code, 2);
@@ -293,13 +293,13 @@ TEST_F(Cli, HoldsTheApiToHttp) {
   };
   EXPECT_EQ(curl({url() + "/v1/health"}), "200 application/json");
   EXPECT_EQ(curl({url() + "/v1/none"}), "404 application/problem+json");
-  EXPECT_EQ(curl({"-X", "DELETE", url() + "/v1/images/x"}),
-            "400 application/problem+json");
+  EXPECT_EQ(curl({"-X", "POST", url() + "/v1/images/x"}), "400 application/problem+json");
   // Chunked, so of unknown length; and a name that was taken by other bytes.
   fakes::write_file(scratch_ / "body-in", fakes::noise(1'000'000));
-  EXPECT_EQ(
-      curl({"-T", "-", "-H", "Transfer-Encoding: chunked", url() + "/v1/images/x.img"}),
-      "201 application/json");
+  fakes::write_file(scratch_ / "first", "other bytes");
+  EXPECT_EQ(curl({"-T", scratch_ / "first", "-H", "Transfer-Encoding: chunked",
+                  url() + "/v1/images/x.img"}),
+            "201 application/json");
   EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/x.img"}),
             "409 application/problem+json");
   EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/y.img?expect=zz"}),

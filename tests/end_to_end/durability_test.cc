@@ -195,8 +195,8 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   const auto announced = client({"image", "add", scratch_ / "large.img"});
   EXPECT_EQ(announced.code, 1);
   EXPECT_THAT(announced.err,
-              testing::StartsWith("vantro: the server's disk is full: 19.1 MiB "
-                                  "are needed, "));
+              testing::StartsWith("vantro: no room on the server's disk: 19.1 MiB "
+                                  "needed, "));
   // A device that does not announce its size fills the disk before it is told.
   const auto sent = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-T",
                          scratch_ / "large.img", tftp_url("large.cfg")});
@@ -243,7 +243,7 @@ TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
     }
   }
   EXPECT_GT(filed.size(), 10u);
-  EXPECT_THAT(refused, testing::HasSubstr("disk is full"));
+  EXPECT_THAT(refused, testing::HasSubstr("no room on the server's disk"));
   for (const auto& name : filed) {
     const auto saved = client({"backup", "save", "127.0.0.1", name, "--to", "-"});
     EXPECT_EQ(saved.out.size(), 600'000 + name.size() - 9) << name << saved.err;

@@ -32,7 +32,7 @@ class KeyChange : public ServerFixture {
   void start_again() { start({"--config", scratch_ / "vantro.toml"}); }
   static std::string name(int i) { return fmt::format("site-{}.cfg", i); }
   static std::string text(int i) {
-    return fmt::format("hostname site-{}\n", i) + std::string(3000, 'c') + "\n";
+    return fmt::format("hostname site-{}\n", i) + std::string(3000, 'x') + "\n";
   }
   nlohmann::json encryption() { return vantro_json({"status"})["encryption"]; }
 };

@@ -418,7 +418,7 @@ TEST_F(People, TheLedgerIsExportedWholeAndShowsWhatWasTakenOut) {
   noted.pop_back();
   noted = noted.substr(noted.rfind('\n') + 1);
   EXPECT_EQ(here({"ledger", "verify", "--noted", noted}).code, 0);
-  EXPECT_EQ(here({"ledger", "verify", "--noted", "17"}).code, 1);
+  EXPECT_EQ(here({"ledger", "verify", "--noted", "17"}).code, 2);
   stop();
   const auto tampered =
       run({"/usr/bin/python3", "-c",

@@ -37,11 +37,16 @@ class SshFixture : public ServerFixture {
   }
   // What OpenSSH's clients are told of the server; its host key is checked.
   void configure() {
+    // They are made beside serving, and SSH opens when they are there.
     std::string keys;
-    const auto status = vantro_json({"status"});
-    for (const auto& key : status["ssh"]["host_keys"]) {
-      keys += key["type"].get<std::string>() + " ";
-    }
+    EXPECT_TRUE(eventually([&] {
+      keys.clear();
+      const auto status = vantro_json({"status"});
+      for (const auto& key : status["ssh"]["host_keys"]) {
+        keys += key["type"].get<std::string>() + " ";
+      }
+      return !keys.empty();
+    }));
     EXPECT_EQ(keys, "ssh-ed25519 ecdsa-sha2-nistp256 ssh-rsa ");
     fakes::write_file(scratch_ / "ssh_config",
                       "Host v 127.0.0.1\n HostName 127.0.0.1\n Port " +

@@ -248,7 +248,7 @@ TEST_F(TftpWire, ADepositThatBreaksOffIsKeptAsPartial) {
   ask(peer, wire::encode(wire::Request{true, "x.cfg", "octet", {{"tsize", "900"}}}));
   EXPECT_EQ(peer.hear(), "OACK tsize=900");
   auto data = wire::encode_data_head(1);
-  data.resize(4 + 512, 'c');
+  data.resize(4 + 512, 'x');
   peer.answer(data);
   EXPECT_EQ(peer.hear(), "ACK 1");
   peer.answer(wire::encode(wire::Error{0, "cancelled"}));
@@ -260,11 +260,14 @@ TEST_F(TftpWire, ADepositThatBreaksOffIsKeptAsPartial) {
   EXPECT_EQ(backup["size"], 512);
   EXPECT_EQ(backup["announced"], 900);
   const auto saved_part = vantro({"backup", "save", "127.5.5.5", "x.cfg", "--to", "-"});
-  EXPECT_EQ(saved_part.out, std::string(512, 'c'));
+  EXPECT_EQ(saved_part.out, std::string(512, 'x'));
   EXPECT_EQ(backup["why"], "the device ended it with error 0 'cancelled'");
 }
 
 TEST_F(TftpWire, StoppingTheServerTellsTheDeviceAndTheLedger) {
+  stop();
+  fakes::write_file(scratch_ / "vantro.toml", "[stop]\ngrace_s = 1\n");
+  start({"--config", scratch_ / "vantro.toml"});
   take_in("x.img", std::string(600, 'x'));
   Peer peer("127.0.0.1");
   ask(peer, read_request("x.img"));
