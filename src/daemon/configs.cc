@@ -110,8 +110,8 @@ serve::ssh::Config ssh_config(const Settings& settings, const char* version) {
   config.stall_patience = std::chrono::seconds(settings.ssh.stalled_s);
   config.most_wrong_passwords = static_cast<int>(settings.ssh.wrong_passwords);
   const auto connections = static_cast<std::size_t>(settings.ssh.connections);
-  config.few_waiting = connections / 8;
-  config.most_waiting = connections * 3 / 8;
+  config.few_waiting = connections / 2;
+  config.most_waiting = connections * 3 / 4;
   config.older = settings.ssh.older;
   config.version = version;
   return config;

@@ -6,6 +6,7 @@
 #include <linux/landlock.h>
 #include <memory>
 #include <seccomp.h>
+#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -84,8 +85,8 @@ bool filter_system_calls() {
   }
   // Memory, but none that could be run.
   for (const int call : {SCMP_SYS(mmap), SCMP_SYS(mprotect)}) {
-    const auto not_run = SCMP_A2(SCMP_CMP_MASKED_EQ, 4 /* PROT_EXEC */, 0);
-    if (::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, call, 1, not_run) != 0) {
+    const scmp_arg_cmp not_run{2, SCMP_CMP_MASKED_EQ, PROT_EXEC, 0};
+    if (::seccomp_rule_add_array(filter.get(), SCMP_ACT_ALLOW, call, 1, &not_run) != 0) {
       return false;
     }
   }

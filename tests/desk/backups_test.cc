@@ -287,7 +287,7 @@ TEST_F(BackupsTest, TellWhatIsOverdueAndWhatShrank) {
              {{"addresses", "192.0.2.8"}, {"site", "east"}, {"backup_every", "never"}});
   add_device("weir", {{"addresses", "192.0.2.9"}, {"backup_every", "12h"}});
   Devices devices(*repository_, operator_);
-  EXPECT_EQ(*devices.set_site("EAST", kDay), "East");
+  EXPECT_EQ(*devices.set_site("EAST", kDay), "east");
   EXPECT_EQ(base::in_full(devices.set_site("eats", kDay).error()),
             "no device is at site 'eats'; put one there first: vantro device edit NAME "
             "--site 'eats'; nearest: 'East'");

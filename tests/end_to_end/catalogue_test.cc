@@ -253,10 +253,11 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
     EXPECT_EQ(out.code, 0) << out.err;
     EXPECT_THAT(out.out, HasSubstr("the checksum is as the archive's own list has it"));
     const auto info = vantro({"image", "info", as}).out;
-    EXPECT_THAT(info, HasSubstr("causeway4-sys-7.7.0.img in " + archive));
+    // The same bytes are one image, with what was first said of it.
+    EXPECT_THAT(info, HasSubstr("r/causeway4-sys-7.7.0.img in release.tgz"));
     EXPECT_EQ(fetch(as), noise(90'000));
     EXPECT_EQ(vantro({"image", "extract", archive, in + "bad.img"}).code, 6);
-    const auto none = vantro({"image", "extract", archive, in + "causeway4-sys.img"});
+    const auto none = vantro({"image", "extract", archive, in + "causeway4-sys-7.7.img"});
     EXPECT_EQ(none.code, 5);
     EXPECT_THAT(none.err, HasSubstr("nearest: '" + in + "causeway4-sys-7.7.0.img'"));
     EXPECT_EQ(
@@ -266,7 +267,7 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
               "what is new");
   }
   EXPECT_EQ(vantro({"image", "remove", "release.zip", "--confirm", "release.tgz"}).code,
-            1);
+            2);
   const auto gone =
       vantro({"image", "remove", "release.zip", "--confirm", "release.zip"});
   EXPECT_EQ(gone.code, 0) << gone.err;
@@ -408,8 +409,9 @@ TEST_F(Catalogue, TakesInWhatIsDroppedEvenFromASlowWriter) {
   EXPECT_EQ(image("causeway4-boot-2.1.img")["facts"]["maker"], "Fenrock");
   EXPECT_EQ(image("b.img")["vouching"], "vouched");
   EXPECT_NE(fakes::read_file(scratch_ / "drop/c.img.trouble.txt")
-                .find("'c.img.md5': this is not a checksum list"),
-            std::string::npos);
+                .find("'c.img.md5' is not a checksum list that can be read"),
+            std::string::npos)
+      << fakes::read_file(scratch_ / "drop/c.img.trouble.txt") << shell("ls -R drop").out;
 }
 
 TEST_F(Catalogue, CarriesImagesToAServerThatNoNetworkReaches) {

@@ -446,7 +446,7 @@ TEST_F(SshClients, AnAccountThatIsSwitchedOffGetsNoMore) {
       "print(len(s.open('/causeway.img').read()))\n"
       "f = s.open('/causeway.img')\na = f.read(1000)\n"
       "subprocess.run(['" +
-      vantro_program() + "', '--url', '" + url() + "', '--token-file', '" + state() +
+      vantro_program() + "', '--url', '" + socket() + "', '--token-file', '" + state() +
       "/token', 'account', 'change', 'night', '--off'], check=True)\n"
       "for what in (lambda: s.open('/causeway.img'), lambda: s.put('cfg', '/x.cfg')):\n"
       "  try:\n    what()\n  except PermissionError as e: print(e)\n"

@@ -609,7 +609,8 @@ TEST_F(AccessTest, AnUploadThatIsUnderWayCountsAgainstTheRoomOnTheDisk) {
               testing::HasSubstr("left beside the uploads under way"));
   first->abandon(State::kAbandoned, "enough");
   auto again = gate_->admit(over_http(), Direction::kDeposit, "b");
-  EXPECT_TRUE(gate_->open_write(over_http(), std::move(*again), "b", {half}));
+  const auto third = gate_->open_write(over_http(), std::move(*again), "b", {half});
+  EXPECT_TRUE(third) << third.error().sentence;
 }
 
 TEST_F(AccessTest, TakesNoListNoSignatureAndNothingEmptyForAnImage) {

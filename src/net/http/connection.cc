@@ -2,9 +2,20 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <netinet/in.h>
+#include <netinet/tcp.h>
+#include <sys/socket.h>
 
 namespace vantro::net::http {
 namespace {
+
+// Both ends have closed, or one has reset it: nothing more is acknowledged.
+bool is_over(int socket) {
+  tcp_info info{};
+  socklen_t size = sizeof info;
+  return ::getsockopt(socket, IPPROTO_TCP, TCP_INFO, &info, &size) != 0 ||
+         info.tcpi_state == TCP_CLOSE;
+}
 
 // Sent before others get their turn.
 constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
@@ -178,7 +189,7 @@ void Connection::tick(base::Instant at) {
       handler_->streaming(at);
       return;
     case State::kLingering:
-      if (parked_.empty() && !watched_) {
+      if (!watched_ && (parked_.empty() || is_over(stream_.fd()))) {
         close(End::kGone, kGone);
       } else if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
         close(End::kGone, kStalled);
@@ -482,7 +493,7 @@ void Connection::linger() {
 // was sent is waited for, by looking, as the socket tells nothing new any more.
 void Connection::peer_has_ended() {
   check_parked();
-  if (parked_.empty()) return close(End::kGone, kGone);
+  if (parked_.empty() || is_over(stream_.fd())) return close(End::kGone, kGone);
   if (watched_) loop_->forget(*watched_, stream_.fd());
   watched_.reset();
   state_ = State::kLingering;

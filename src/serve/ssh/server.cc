@@ -35,7 +35,11 @@ void Server::make_keys(const std::string& folder, const base::Log& log) {
   auto keys = ssh::host_keys(folder, log);
   if (keys) {
     take(std::move(*keys));
-    log.info("the SSH host keys are made", {{"folder", folder}});
+    for (const auto& one : host_keys()) {
+      log.info(
+          "an SSH host key was made",
+          {{"type", one.type}, {"fingerprint", one.fingerprint}, {"folder", folder}});
+    }
     return;
   }
   log.error("the SSH host keys can't be made", {{"why", keys.error().sentence}});

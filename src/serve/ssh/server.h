@@ -34,8 +34,8 @@ struct Config {
   int most_wrong_passwords = 6;                               // in one connection
   // Connections that have not logged in: from so many on some are dropped, and at the
   // second number each new one costs one.
-  std::size_t few_waiting = 16;
-  std::size_t most_waiting = 48;
+  std::size_t few_waiting = 64;
+  std::size_t most_waiting = 96;
   std::vector<Older> older;
   std::string version;
 };
