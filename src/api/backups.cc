@@ -239,8 +239,8 @@ const Shape& shape_of<TextComparison>() {
           .field<&T::doubtful>("doubtful",
                                "lines shown that look as if they held a secret")
           .field<&T::without_secrets>("without_secrets",
-                                      "secrets were not compared, as you may not see "
-                                      "them")
+                                      "secrets were not compared: they were not asked "
+                                      "for")
           .field<&T::hunks>("hunks", "where they differ")
           .done();
   return shape;

@@ -61,7 +61,7 @@ std::vector<Suggestion> guesses(const std::string& file_name) {
       Facts trial;
       if (fact == "platform" && names_no_platform(text)) continue;
       if (!set_fact(trial, fact, text)) continue;
-      result.push_back({fact, text, "guessed from the name", true});
+      result.push_back({fact, text, "the shape of its name", true});
     }
   }
   return result;

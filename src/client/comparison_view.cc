@@ -119,7 +119,7 @@ std::string counts_text(const api::TextComparison& comparison) {
         "; ");
   }
   if (comparison.without_secrets) {
-    add("secrets were not compared, as you may not see them", "; ");
+    add("secrets were not compared (--with-secrets compares them)", "; ");
   }
   return text;
 }

@@ -434,7 +434,9 @@ class Importer {
     api::ImageGiven given;
     given.name = image.name;
     given.expect = {"sha256:" + image.digests.sha256};
-    given.suggest = given.vouch = false;
+    given.vouch = false;
+    // What was guessed there is guessed anew here: as a fact it would be somebody's word.
+    given.suggest = !image.facts.guessed.empty();
     given.hold = given.despite_findings = true;
     const auto& facts = image.facts;
     given.fact = {{"maker", facts.maker},
@@ -447,6 +449,7 @@ class Importer {
                   {"space", facts.space ? std::to_string(*facts.space) : ""},
                   {"remarks", facts.remarks},
                   {"source", facts.source}};
+    for (const auto& guessed : facts.guessed) given.fact.erase(guessed);
     std::erase_if(given.fact, [](const auto& one) { return one.second.empty(); });
     const auto added = context_.api.put(api::kAddImage, given, file.size, file.read);
     if (!added) return tl::unexpected(added.error());

@@ -1,11 +1,13 @@
 #include "client/offers.h"
 
 #include <fmt/format.h>
+#include <map>
 
 #include "api/catalogue.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/render.h"
+#include "crypto/checksum_list.h"
 
 namespace vantro::client {
 namespace {
@@ -120,10 +122,27 @@ Done show_offer_history(const Context& context, const std::string& name) {
 
 Done write_checksums(const Context& context, const api::ChecksumsAsked& asked) {
   const Terminal terminal(stdout);
-  return context.api.download(api::kChecksums.target(asked), [&](base::ByteView bytes) {
-    terminal.write(base::as_text(bytes));
-    return true;
-  });
+  std::string text;
+  const auto done =
+      context.api.download(api::kChecksums.target(asked), [&](base::ByteView bytes) {
+        if (context.json) {
+          text += base::as_text(bytes);
+        } else {
+          terminal.write(base::as_text(bytes));
+        }
+        return true;
+      });
+  if (!done || !context.json) return done;
+  JsonList list(terminal, "checksums");
+  // A list that is empty is none.
+  if (const auto read = crypto::parse_checksum_list(text); read) {
+    for (const auto& one : read->checksums) {
+      list.add(api::json_of(std::map<std::string, std::string>{
+          {"name", one.name}, {asked.algorithm, one.expected.hex}}));
+    }
+  }
+  list.end();
+  return {};
 }
 
 void limit_values(const Command& command, api::OfferChanges& changes) {

@@ -25,13 +25,14 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
                                     base::size_text(free)));
   }
   if (auto written = folder.try_writing(); !written) {
-    sentences.push_back(written.error().sentence);
+    sentences.push_back("nothing can be written to the state folder: " +
+                        written.error().sentence);
   } else if (auto failure = repository.database->write_failure()) {
     sentences.push_back("the last change could not be written: " + failure->sentence);
   }
   if (const auto failing = repository.ledger.failing()) {
     sentences.push_back(
-        fmt::format("the ledger can't be written ({}): {} rows wait in memory{}",
+        fmt::format("the ledger can't be written ({}); rows that wait in memory: {}{}",
                     failing->why, failing->waiting,
                     failing->dropped == 0
                         ? ""

@@ -64,7 +64,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
   EXPECT_THAT(out({"backup", "compare", "tidegate", "site.cfg", "1", "--with",
                    scratch_ / "mine.cfg"}),
               HasSubstr("the same in substance; 2 lines do not count; secrets were not "
-                        "compared, as you may not see them\n"));
+                        "compared (--with-secrets compares them)\n"));
   EXPECT_EQ(
       out({"backup", "compare", "tidegate", "site.cfg", "1", "--to-device", "127.0.0.7"},
           5),
