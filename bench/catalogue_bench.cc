@@ -133,9 +133,10 @@ void measure_nearest(db::Database& database, int rounds) {
   std::printf("%-52s %8.2f ms\n", "what is known of all names is read once", limit);
   if (sum == 1) std::printf("\n");  // so that it is not left out
   const catalog::Asking asking{*base::Address::parse("192.0.2.7"), "tftp", 1};
-  for (const std::string name :
-       {"platform77-sytsem-4077.img", "images/platform499-boot-99999.img",
-        "startup-config-of-a-device", std::string(255, 'x')}) {
+  for (const std::string& name :
+       {std::string("platform77-sytsem-4077.img"),
+        std::string("images/platform499-boot-99999.img"),
+        std::string("startup-config-of-a-device"), std::string(255, 'x')}) {
     const auto took = median_ms(rounds, [&] { (void)offers->nearest(name, asking); });
     std::printf("%-52s %8.2f ms  %5.2f  (aim: 1 ms) -> %s\n",
                 fmt::format("nearest to '{:.36}'", name).c_str(), took, took / limit,
