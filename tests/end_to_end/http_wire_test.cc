@@ -69,9 +69,11 @@ TEST_F(HttpWire, AClientThatHasSaidAllGetsAllAndIsRecordedSo) {
   ASSERT_TRUE(eventually([&] {
     const auto rows = ledger();
     return std::count_if(rows.begin(), rows.end(), [](const auto& one) {
-             return one["name"] == "large.img" && one["outcome"] == "complete";
+             return one["event"] == "fetch" && one["name"] == "large.img" &&
+                    one["outcome"] == "complete";
            }) == 2;
-  }));
+  })) << vantro({"ledger"}).out
+      << vantro({"transfer", "list"}).out;
   for (const auto& one : ledger()) EXPECT_NE(one["outcome"], "abandoned") << one;
 }
 

@@ -189,9 +189,11 @@ void Connection::tick(base::Instant at) {
       handler_->streaming(at);
       return;
     case State::kLingering:
-      if (!watched_ && (parked_.empty() || is_over(stream_.fd()))) {
-        close(End::kGone, kGone);
-      } else if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
+      if (!watched_) {
+        peer_has_ended();
+        if (state_ == State::kClosed) return;
+      }
+      if (parked_.empty() ? at >= linger_until_ : still > patience_.stall) {
         close(End::kGone, kStalled);
       }
       return;
@@ -492,10 +494,16 @@ void Connection::linger() {
 // It sends no more, which says nothing of what it still takes (RFC 9112, 9.6): what it
 // was sent is waited for, by looking, as the socket tells nothing new any more.
 void Connection::peer_has_ended() {
+  // In this order: the last acknowledgement may come in between, and end the connection.
+  const bool over = is_over(stream_.fd());
   check_parked();
-  if (parked_.empty() || is_over(stream_.fd())) return close(End::kGone, kGone);
-  if (watched_) loop_->forget(*watched_, stream_.fd());
+  if (over || parked_.empty()) return close(End::kGone, kGone);
+  if (!watched_) return;
+  loop_->forget(*watched_, stream_.fd());
   watched_.reset();
+  // The end is acknowledged even by a client whose socket is closed by now, and with it
+  // all that was sent before it; repeated bytes alone are not.
+  if (state_ != State::kLingering) stream_.end_sending();
   state_ = State::kLingering;
 }
 
