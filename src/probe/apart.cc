@@ -200,7 +200,7 @@ int take_out_main(const std::string& seconds, const std::string& path) {
   struct stat about {};
   if (::fstat(STDIN_FILENO, &about) != 0 || !S_ISREG(about.st_mode)) return 2;
   limit_itself(time);
-  if (!confine_this_process()) return kNotConfined;
+  if (!confine_this_process()) ::_exit(kNotConfined);
   Limits limits;
   limits.time = std::chrono::seconds(time);
   auto result = TakenOut::kBroken;
@@ -227,7 +227,7 @@ int child_main(const std::string& seconds) {
     return 2;
   }
   limit_itself(time);
-  if (!confine_this_process()) return kNotConfined;
+  if (!confine_this_process()) ::_exit(kNotConfined);
   Limits limits;
   limits.time = std::chrono::seconds(time);
   Report report;

@@ -4,6 +4,7 @@
 #include <array>
 #include <cctype>
 #include <initializer_list>
+#include <memory>
 #include <re2/re2.h>
 #include <string>
 
@@ -201,11 +202,11 @@ std::size_t told_by_words(std::string_view line) {
 
 // -- The secret's own look --
 
-const std::vector<const RE2*>& looks() {
+const std::vector<std::unique_ptr<const RE2>>& looks() {
   static const auto expressions = [] {
     RE2::Options options(RE2::Quiet);
     options.set_encoding(RE2::Options::EncodingLatin1);
-    std::vector<const RE2*> all;
+    std::vector<std::unique_ptr<const RE2>> all;
     for (const auto* pattern : {
              // Hashes of passwords: "$6$...", "{SSHA}...".
              R"((\$[0-9a-zA-Z-]{1,12}\$[./0-9A-Za-z$=,+-]{8,}))",
@@ -219,7 +220,7 @@ const std::vector<const RE2*>& looks() {
              // A password in an address.
              R"(://[^/\s:@]+:([^@\s/]+)@)",
          }) {
-      all.push_back(new RE2(pattern, options));
+      all.push_back(std::make_unique<const RE2>(pattern, options));
     }
     return all;
   }();
@@ -263,7 +264,7 @@ Spans usual_secrets(std::string_view line) {
     found.emplace_back(at, line.size());
   }
   add_base64(line, found);
-  for (const auto* expression : looks()) {
+  for (const auto& expression : looks()) {
     re2::StringPiece groups[2];
     std::size_t from = 0;
     while (from < line.size() &&
