@@ -55,33 +55,19 @@ bool filter_system_calls() {
       ::seccomp_init(kOtherwise), &::seccomp_release);
   if (!filter) return false;
   // What reading, computing and writing take.
-  for (const int call : {SCMP_SYS(read),
-                         SCMP_SYS(readv),
-                         SCMP_SYS(pread64),
-                         SCMP_SYS(lseek),
-                         SCMP_SYS(fstat),
-                         SCMP_SYS(write),
-                         SCMP_SYS(writev),
-                         SCMP_SYS(close),
-                         SCMP_SYS(brk),
-                         SCMP_SYS(munmap),
-                         SCMP_SYS(mremap),
-                         SCMP_SYS(madvise),
-                         SCMP_SYS(futex),
-                         SCMP_SYS(clock_gettime),
-                         SCMP_SYS(gettimeofday),
-                         SCMP_SYS(time),
-                         SCMP_SYS(getrandom),
-                         SCMP_SYS(getpid),
-                         SCMP_SYS(gettid),
-                         SCMP_SYS(sched_yield),
-                         SCMP_SYS(sched_getaffinity),
-                         SCMP_SYS(sysinfo),
-                         SCMP_SYS(rt_sigprocmask),
-                         SCMP_SYS(rt_sigreturn),
-                         SCMP_SYS(restart_syscall),
-                         SCMP_SYS(exit),
-                         SCMP_SYS(exit_group)}) {
+  for (const int call : {
+         SCMP_SYS(read), SCMP_SYS(readv), SCMP_SYS(pread64), SCMP_SYS(lseek),
+             SCMP_SYS(fstat), SCMP_SYS(write), SCMP_SYS(writev), SCMP_SYS(close),
+             SCMP_SYS(brk), SCMP_SYS(munmap), SCMP_SYS(mremap), SCMP_SYS(madvise),
+             SCMP_SYS(futex), SCMP_SYS(clock_gettime), SCMP_SYS(gettimeofday),
+             SCMP_SYS(time), SCMP_SYS(getrandom), SCMP_SYS(getpid), SCMP_SYS(gettid),
+             SCMP_SYS(sched_yield), SCMP_SYS(sched_getaffinity), SCMP_SYS(sysinfo),
+             SCMP_SYS(rt_sigprocmask), SCMP_SYS(rt_sigreturn), SCMP_SYS(restart_syscall),
+             SCMP_SYS(exit), SCMP_SYS(exit_group),
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+             SCMP_SYS(sigaltstack),  // before a process ends
+#endif
+       }) {
     if (::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, call, 0) != 0) return false;
   }
   // Memory, but none that could be run.
