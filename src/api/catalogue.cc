@@ -454,7 +454,7 @@ template <>
 const Shape& shape_of<ImageReturned>() {
   using T = ImageReturned;
   static const Shape shape =
-      ShapeOf<T>("ImageReturned", "an image that is no longer withdrawn")
+      ShapeOf<T>("ImageReturned", "the image after its withdrawal was cancelled")
           .field<&T::image>("image", "itself")
           .field<&T::back>("back", "offers that stand again")
           .field<&T::not_back>("not_back",

@@ -27,7 +27,7 @@ enum class Action {
 const char* word(Action action);
 // "fetching", "sending a backup" and so on, for sentences.
 const char* doing(Action action);
-// Words as above, parted by commas or spaces; "none" is the empty set. kInvalid names
+// Words as above, separated by commas or spaces; "none" is the empty set. kInvalid names
 // what there is.
 base::Outcome<std::set<Action>> parse_actions(std::string_view text);
 // Parted by commas, in their order; "none" for none.
@@ -42,7 +42,7 @@ class Networks {
   // Everywhere, where none is named.
   bool contains(const base::Address& address) const;
   bool everywhere() const { return networks_.empty(); }
-  // As it was given, parted by ", "; empty for everywhere.
+  // As it was given, separated by ", "; empty for everywhere.
   const std::string& text() const { return text_; }
 
  private:

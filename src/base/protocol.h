@@ -38,7 +38,7 @@ const Protocol* find_protocol(std::string_view name);
 // SCP and SFTP; else this one alone.
 std::vector<std::string> spoken_with(std::string_view name);
 
-// "tftp" and the like parted by commas or spaces, letter case aside; lower-case, each
+// "tftp" and the like separated by commas or spaces, letter case aside; lower-case, each
 // once. kInvalid: a word that is no protocol here.
 Outcome<std::vector<std::string>> parse_protocols(std::string_view text);
 

@@ -42,7 +42,7 @@ std::string printable(std::string_view text, std::size_t longest = 120);
 bool is_utf8(std::string_view text);
 
 struct Character {
-  std::string_view bytes;   // its UTF-8 sequence; one byte where there is no valid one
+  std::string_view bytes;   // its UTF-8 sequence, or one byte that is not UTF-8
   std::uint32_t point = 0;  // Unicode's number of it
   // Not: controls, which drive terminals; format characters, which reorder text or take
   // no room; and what is not UTF-8.

@@ -161,7 +161,7 @@ Done extract(const Context& context, const ExtractOptions& options) {
   return {};
 }
 
-// With the name typed again, as there is no way back.
+// Asks for the name a second time, because a removed image cannot be restored.
 Done remove_image(const Context& context, const std::string& name, std::string confirm) {
   if (confirm.empty()) {
     const auto typed = ask_at_terminal(fmt::format(

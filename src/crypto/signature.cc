@@ -187,7 +187,7 @@ std::string caution_of(rnp_key_handle_t key) {
                      base::local_time(static_cast<base::WallTime>(until) * 1000));
 }
 
-// Why a signature by this key does not count; empty: there is no such reason.
+// Why a signature by this key is rejected; empty if it is accepted.
 std::string not_counted(rnp_op_verify_signature_t signature, rnp_key_handle_t key) {
   bool revoked = false;
   if (key != nullptr && rnp_key_is_revoked(key, &revoked) == RNP_SUCCESS && revoked) {

@@ -18,8 +18,8 @@ struct Signature {
 // The format is told by what the signature looks like. `public_key` is a minisign key
 // file or its one line, or an OpenPGP key block (armoured or not).
 //
-// kMismatch: it is no signature of this text by this key, or one that does not count: the
-// key is revoked, or the signature is over SHA-1 or MD5, which can be forged. kInvalid:
+// kMismatch: this key did not sign this text, or the signature is rejected because the
+// key is revoked, or because it uses SHA-1 or MD5, which can be forged. kInvalid:
 // signature or key can't be read, or they are of different formats.
 base::Outcome<Signature> check_signature(std::string_view text,
                                          std::string_view signature,

@@ -73,7 +73,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 from images i)",
            "create index image_names_by_image on image_names (image)",
            // One row for each stretch of time in which a name stood for an image. Empty
-           // network or protocols: all of them; protocols are parted by spaces.
+           // network or protocols: all of them; protocols are separated by spaces.
            R"(create table named_offers (
                 id bigint primary key,
                 name text not null,
@@ -96,7 +96,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 (select min(id) from images group by sha256))",
            "drop index images_by_content",
            "create unique index images_by_content on images (sha256)",
-           // Lists are parted by line ends. The keys' order is the versions' order
+           // Lists are separated by line ends. The keys' order is the versions' order
            // (text/version.h). Vouching is worked out from the vouches.
            "alter table images add column maker text not null default ''",
            "alter table images add column platforms text not null default ''",
@@ -184,7 +184,8 @@ const std::vector<SchemaVersion>& schema_versions() {
        }},
       {"accounts; who deposited; checksum lists that were handed in",
        {
-           // Lists are parted by commas (auth/account.h); the hash holds salt and cost.
+           // Lists are separated by commas (auth/account.h); the hash holds salt and
+           // cost.
            R"(create table accounts (
                 name text primary key,
                 hash text not null,
@@ -458,7 +459,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table revisions add column finding text not null default ''",
            "alter table revisions add column to_look bigint not null default 0",
            "create index revisions_to_look on revisions (id) where to_look = 1",
-           // Names of facts that were guessed, parted by line ends.
+           // Names of facts that were guessed, separated by line ends.
            "alter table images add column guessed text not null default ''",
            R"(update revisions set to_look = 1
                 where complete = 1 and is_text = 0 and kind <> 'configuration')",

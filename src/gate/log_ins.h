@@ -24,7 +24,7 @@ class LogIns {
   // The account's name, to be put into Asker::account. kAccountNeeded, kBusy; kDenied if
   // nothing is open to the asker's address, whatever the password, or the account is
   // switched off or its time is over; that is recorded. Takes about a tenth of a second
-  // and 64 MiB. To an address that the account is not for, there is no such account.
+  // and 64 MiB. An account that may not be used from the address is treated as unknown.
   base::Outcome<std::string> check(const Asker& asker, std::string_view name,
                                    std::string_view password);
   // The same, if it was right lately; cheap enough for an I/O thread, as all below.

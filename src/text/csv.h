@@ -1,6 +1,6 @@
-// Tables as spreadsheets write them (RFC 4180): fields parted by commas, or by semicolons
-// or tabulators if the first line has no comma; quoted with '"' where they hold one of
-// these; a byte order mark at the beginning is skipped.
+// Tables as spreadsheets write them (RFC 4180): fields separated by commas, or by
+// semicolons or tabulators if the first line has no comma; quoted with '"' where they
+// hold one of these; a byte order mark at the beginning is skipped.
 #pragma once
 
 #include <cstddef>

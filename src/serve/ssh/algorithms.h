@@ -23,7 +23,7 @@ const std::vector<std::string>& older_algorithms();
 // kInvalid names what there is.
 base::Outcome<void> check_older(const std::string& name);
 
-// The four lists that are offered, each parted by commas, in the order of preference;
+// The four lists that are offered, each separated by commas, in the order of preference;
 // the client's order decides.
 struct Offered {
   std::string key_exchange;

@@ -45,7 +45,7 @@ struct OlderSession {
   base::WallTime at = 0;
   std::string address;
   std::string account;
-  std::string algorithms;  // parted by commas
+  std::string algorithms;  // separated by commas
 };
 
 // Thread-safe. What speaks its protocol keeps it alive.
