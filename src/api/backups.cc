@@ -44,6 +44,9 @@ const Shape& shape_of<Backup>() {
               "that are masked when it is shown; only of one that is asked for alone")
           .field<&T::doubtful>("doubtful",
                                "lines that look as if they held a secret and are shown")
+          .field<&T::inside>("inside",
+                             "what a look inside came to: whole, cut-short, damaged or "
+                             "unknown; empty: not looked into")
           .field<&T::finding>("finding",
                               "what a look inside found wrong with it; empty: nothing")
           .field<&T::caution>("caution",

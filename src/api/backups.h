@@ -38,6 +38,7 @@ struct Backup {
   std::string image;
   std::size_t secrets = 0;
   std::size_t doubtful = 0;
+  std::string inside;
   std::string finding;
   std::string caution;
 };

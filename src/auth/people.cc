@@ -132,8 +132,7 @@ base::Outcome<Who> PeopleIndex::who(std::string_view text, base::WallTime now) c
   if (found == tokens_.end()) {
     return not_good(
         "unknown token; it may be incomplete, or belong to another server. Store the "
-        "right "
-        "one with 'vantro login URL'");
+        "right one with 'vantro login URL'");
   }
   return who(found->second, now);
 }

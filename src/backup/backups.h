@@ -74,8 +74,6 @@ class Backups {
  public:
   explicit Backups(db::Database& database) : database_(database) {}
 
-  // Files it under its holder and name; id, file, number and `changed` are given here.
-  // Its bytes must be in vault/ or partial/ already.
   // What a look inside came to, as Revision has it.
   static void set_inside(db::Transaction& transaction, std::int64_t revision,
                          const std::string& verdict, const std::string& finding);
@@ -84,6 +82,8 @@ class Backups {
   // A complete revision with these bytes; nothing if there is none.
   static std::optional<Revision> with_content(db::Transaction& transaction,
                                               const std::string& sha256);
+  // Files it under its holder and name; id, file, number and `changed` are given here.
+  // Its bytes must be in vault/ or partial/ already.
   static Added add(db::Transaction& transaction, Revision revision);
   // What counts of it, by other rules than before.
   static void judge_again(db::Transaction& transaction, std::int64_t id,

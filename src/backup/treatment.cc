@@ -1,7 +1,7 @@
 #include "backup/treatment.h"
 
-#include <algorithm>
 #include <fmt/format.h>
+#include <utility>
 
 #include "base/bytes.h"
 #include "base/visible_name.h"
@@ -48,21 +48,9 @@ std::string Mask::line(std::string_view text) {
   if (rules_.usual) {
     const auto usual = text::usual_secrets(text);
     spans.insert(spans.end(), usual.begin(), usual.end());
-    std::sort(spans.begin(), spans.end());
   }
-  std::string result;
-  std::size_t from = 0;
-  for (std::size_t i = 0; i < spans.size();) {
-    const auto begin = spans[i].first;
-    auto end = spans[i].second;
-    while (++i < spans.size() && spans[i].first <= end) {
-      end = std::max(end, spans[i].second);
-    }
-    result += text.substr(from, begin - from);
-    result += marked(text.substr(begin, end - begin));
-    from = end;
-  }
-  result += text.substr(from);
+  auto result = text::replaced(text, text::merged(std::move(spans)),
+                               [&](std::string_view secret) { return marked(secret); });
   if (text::looks_like_a_secret(result)) ++doubtful_;
   return result;
 }

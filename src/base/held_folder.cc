@@ -14,6 +14,7 @@
 #include <unistd.h>
 
 #include "base/visible_name.h"
+#include "base/whole_file.h"
 
 namespace vantro::base {
 namespace {
@@ -39,16 +40,6 @@ FileState state_of(const struct stat& about) {
 tl::unexpected<Refusal> not_regular(const std::string& name) {
   return refuse(Kind::kInvalid,
                 fmt::format("'{}' is not a regular file", printable(name, 200)));
-}
-
-bool write_all(int fd, std::string_view text) {
-  while (!text.empty()) {
-    const auto count = ::write(fd, text.data(), text.size());
-    if (count < 0 && errno == EINTR) continue;
-    if (count <= 0) return false;
-    text.remove_prefix(static_cast<std::size_t>(count));
-  }
-  return true;
 }
 
 }  // namespace
@@ -164,7 +155,7 @@ Outcome<void> HeldFolder::write(const std::string& name, std::string_view text) 
   const UniqueFd made(::openat(parent.get(), fresh.c_str(),
                                O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC,
                                0666));
-  if (!made || !write_all(made.get(), text) ||
+  if (!made || !write_all(made.get(), as_bytes(text)) ||
       ::renameat(parent.get(), fresh.c_str(), parent.get(), last.c_str()) != 0) {
     const int error = errno;
     if (made) ::unlinkat(parent.get(), fresh.c_str(), 0);

@@ -7,19 +7,16 @@
 #include "base/unique_fd.h"
 
 namespace vantro::base {
-namespace {
 
-bool write_all(int fd, std::string_view text) {
-  while (!text.empty()) {
-    const auto count = ::write(fd, text.data(), text.size());
+bool write_all(int fd, ByteView bytes) {
+  while (!bytes.empty()) {
+    const auto count = ::write(fd, bytes.data(), bytes.size());
     if (count < 0 && errno == EINTR) continue;
     if (count <= 0) return false;
-    text.remove_prefix(static_cast<std::size_t>(count));
+    bytes = bytes.subspan(static_cast<std::size_t>(count));
   }
   return true;
 }
-
-}  // namespace
 
 Outcome<void> write_whole_file(const std::string& file, std::string_view text) {
   const auto slash = file.rfind('/');
@@ -30,8 +27,9 @@ Outcome<void> write_whole_file(const std::string& file, std::string_view text) {
   const UniqueFd made(
       ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0600));
   const UniqueFd above(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-  if (!made || !above || !write_all(made.get(), text) || ::fsync(made.get()) != 0 ||
-      ::rename(fresh.c_str(), file.c_str()) != 0 || ::fsync(above.get()) != 0) {
+  if (!made || !above || !write_all(made.get(), as_bytes(text)) ||
+      ::fsync(made.get()) != 0 || ::rename(fresh.c_str(), file.c_str()) != 0 ||
+      ::fsync(above.get()) != 0) {
     return refuse(system_refusal(errno, file + ": can't be written"));
   }
   return {};

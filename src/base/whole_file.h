@@ -4,9 +4,14 @@
 #include <string>
 #include <string_view>
 
+#include "base/bytes.h"
 #include "base/outcome.h"
 
 namespace vantro::base {
+
+// All of it, however often the system takes only a part. False and errno: the last
+// attempt failed.
+bool write_all(int fd, ByteView bytes);
 
 // For its owner only; takes the place of one that is there. The bytes and the name are on
 // disk when it returns a value. A symbolic link of that name is replaced, not followed.

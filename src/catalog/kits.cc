@@ -113,12 +113,17 @@ base::Outcome<Kit> Kits::find(const std::string& name) const {
   });
 }
 
+std::vector<Kit> Kits::with_content(db::Transaction& transaction,
+                                    const std::string& sha256) {
+  return kits_where(transaction,
+                    "where k.id in (select q.kit from kit_parts q join images m on "
+                    "m.id = q.image where m.sha256 = :s)",
+                    {sha256});
+}
+
 base::Outcome<std::vector<Kit>> Kits::with_content(const std::string& sha256) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Kit>> {
-    return kits_where(t,
-                      "where k.id in (select q.kit from kit_parts q join images m on "
-                      "m.id = q.image where m.sha256 = :s)",
-                      {sha256});
+    return with_content(t, sha256);
   });
 }
 

@@ -46,6 +46,8 @@ class Kits {
   base::Outcome<std::vector<Kit>> all() const;
   base::Outcome<Kit> find(const std::string& name) const;
   // That hold the image with these bytes.
+  static std::vector<Kit> with_content(db::Transaction& transaction,
+                                       const std::string& sha256);
   base::Outcome<std::vector<Kit>> with_content(const std::string& sha256) const;
 
  private:

@@ -9,6 +9,7 @@
 
 #include "base/clock.h"
 #include "base/visible_name.h"
+#include "base/whole_file.h"
 #include "client/render.h"
 #include "crypto/digests.h"
 #include "crypto/signature.h"
@@ -78,16 +79,6 @@ tl::unexpected<Failure> wrong_use(std::string sentence) {
   return tl::unexpected(Failure{ExitCode::kUsage, std::move(sentence)});
 }
 
-bool write_all(int fd, base::ByteView bytes) {
-  while (!bytes.empty()) {
-    const auto count = ::write(fd, bytes.data(), bytes.size());
-    if (count < 0 && errno == EINTR) continue;
-    if (count < 0) return false;
-    bytes = bytes.subspan(static_cast<std::size_t>(count));
-  }
-  return true;
-}
-
 Result<OpenedFile> open_file(const std::string& file) {
   OpenedFile opened{base::UniqueFd(::open(file.c_str(), O_RDONLY | O_CLOEXEC)), 0};
   if (!opened.fd) return file_failure(file, errno);
@@ -152,7 +143,7 @@ Done save(const ApiClient& api, const std::string& target, const std::string& fi
   const auto done = api.download(target, [&](base::ByteView bytes) {
     digester.update(bytes);
     size += bytes.size();
-    if (write_all(fd, bytes)) return true;
+    if (base::write_all(fd, bytes)) return true;
     write_error = errno;
     return false;
   });

@@ -70,7 +70,6 @@ Result<std::string> iso_of(const std::string& typed);
 // The same for what was: a time, or a span back from now.
 Result<std::string> past_iso(const std::string& typed);
 tl::unexpected<Failure> wrong_use(std::string sentence);
-bool write_all(int fd, base::ByteView bytes);
 
 // A regular file to read, with its size.
 struct OpenedFile {

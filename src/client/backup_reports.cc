@@ -8,6 +8,7 @@
 #include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "base/whole_file.h"
 #include "client/comparison_view.h"
 #include "client/render.h"
 
@@ -86,7 +87,7 @@ Done write_file(const std::string& file, const std::string& text, bool force) {
   const base::UniqueFd to(::open(
       file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC | (force ? O_TRUNC : O_EXCL), 0600));
   if (!to) return file_failure(file, errno);
-  if (!write_all(to.get(), base::as_bytes(text))) return file_failure(file, errno);
+  if (!base::write_all(to.get(), base::as_bytes(text))) return file_failure(file, errno);
   return {};
 }
 

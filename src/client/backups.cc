@@ -33,8 +33,7 @@ namespace {
 std::string doubtful_text(std::size_t lines) {
   return fmt::format(
       "  doubtful {} line(s) look as if they held a secret and are not masked; look at "
-      "them, "
-      "and add a pattern to [[backups.secret]] if they do",
+      "them, and add a pattern to [[backups.secret]] if they do",
       lines);
 }
 
@@ -194,6 +193,12 @@ Done show_backup(const Context& context, const api::RevisionAsked& asked) {
         if (!backup.kind.empty()) {
           terminal.write(fmt::format("  kind     {}{}\n", backup.kind,
                                      backup.text ? ", text" : ", binary"));
+        }
+        if (!backup.inside.empty()) {
+          terminal.write(
+              fmt::format("  inside   {}\n", backup.inside == "unknown"
+                                                 ? "nothing that could be checked"
+                                                 : backup.inside));
         }
         if (!backup.caution.empty()) {
           terminal.write(terminal.toned(

@@ -19,6 +19,7 @@
 #include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "base/whole_file.h"
 #include "client/images.h"
 #include "client/manifest.h"
 #include "client/render.h"
@@ -72,7 +73,8 @@ class FolderTarget final : public Target {
     const auto file = folder_ + "/" + name;
     const base::UniqueFd out(
         ::open(file.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644));
-    if (!out || !write_all(out.get(), base::as_bytes(bytes)) || ::fsync(out.get()) != 0) {
+    if (!out || !base::write_all(out.get(), base::as_bytes(bytes)) ||
+        ::fsync(out.get()) != 0) {
       return file_failure(file, errno);
     }
     return {};

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include "base/sizes.h"
+#include "base/whole_file.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -98,9 +99,10 @@ Done show_ledger(const Context& context, Options options) {
                                      asked.name,
                                      context.json ? "json-lines" : "csv"};
     bool written = true;
-    auto done = context.api.download(
-        api::kLedgerExport.target(all),
-        [&](base::ByteView bytes) { return written = write_all(STDOUT_FILENO, bytes); });
+    auto done =
+        context.api.download(api::kLedgerExport.target(all), [&](base::ByteView bytes) {
+          return written = base::write_all(STDOUT_FILENO, bytes);
+        });
     if (!written) return file_failure("standard output", errno);
     return done;
   }

@@ -187,8 +187,8 @@ Result<void> shows_who_answers(const std::string& url) {
   if (!url.starts_with("http://")) return {};
   return wrong_use(
       "http:// does not show who answers, so no token is sent there; on the server "
-      "itself "
-      "use its local socket (it needs no --url), from elsewhere https:// and the port of "
+      "itself use its local socket (it needs no --url), from elsewhere https:// and the "
+      "port of "
       "management.tls_listen");
 }
 
@@ -240,8 +240,8 @@ Result<Access> access_to(const Wanted& wanted) {
   return tl::unexpected(
       Failure{ExitCode::kNoServer,
               "no vantrod runs on this machine, and you are not logged in to another "
-              "one. Start it "
-              "with 'vantrod --state DIR', or log in: vantro login https://SERVER:7443"});
+              "one. Start it with 'vantrod --state DIR', or log in: vantro login "
+              "https://SERVER:7443"});
 }
 
 }  // namespace vantro::client

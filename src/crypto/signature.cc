@@ -2,7 +2,7 @@
 
 #include <array>
 #include <cstdint>
-#include <cstdlib>
+#include <cstdio>
 #include <cstring>
 #include <fmt/format.h>
 #include <memory>
@@ -15,6 +15,7 @@
 
 #include "base/bytes.h"
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "base/visible_name.h"
 #include "crypto/file_form.h"
 
@@ -23,9 +24,29 @@ namespace {
 
 using base::Kind;
 
-// RNP would write about bad keys to standard error, which is the console of whoever
-// started the program. It asks once, and before threads there is no race in answering.
-[[maybe_unused]] const int kRnpIsQuiet = ::setenv("RNP_LOG_CONSOLE", "0", 1);
+// RNP writes about bad keys to standard error, which is the console of whoever started
+// the program, and Debian's can't be told not to. As long as one of these lives, it
+// writes into nothing: glibc lets a program set `stderr` as any other variable, and what
+// logs here has kept its own.
+class RnpIsQuiet {
+ public:
+  RnpIsQuiet() : lock_(mutex()), own_(stderr) {
+    static std::FILE* const nothing = std::fopen("/dev/null", "we");
+    if (nothing != nullptr) stderr = nothing;
+  }
+  ~RnpIsQuiet() { stderr = own_; }
+  RnpIsQuiet(const RnpIsQuiet&) = delete;
+  RnpIsQuiet& operator=(const RnpIsQuiet&) = delete;
+
+ private:
+  static base::Mutex& mutex() {
+    static base::Mutex one;
+    return one;
+  }
+
+  const base::Lock lock_;
+  std::FILE* const own_;
+};
 
 constexpr std::string_view kUntrusted = "untrusted comment:";
 constexpr std::string_view kTrusted = "trusted comment: ";
@@ -209,6 +230,7 @@ std::string not_counted(rnp_op_verify_signature_t signature, rnp_key_handle_t ke
 
 base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view signature,
                                        std::string_view public_key) {
+  const RnpIsQuiet quiet;
   rnp_ffi_t handle = nullptr;
   if (rnp_ffi_create(&handle, "GPG", "GPG") != RNP_SUCCESS) throw std::bad_alloc();
   const Library library(handle);
@@ -263,6 +285,7 @@ base::Outcome<std::string> as_text(std::string bytes) {
   if (form != FileForm::kSignature && form != FileForm::kKey) {
     return base::refuse(Kind::kInvalid, "it is neither text nor binary OpenPGP");
   }
+  const RnpIsQuiet quiet;
   const auto input = input_of(bytes);
   rnp_output_t handle = nullptr;
   if (rnp_output_to_memory(&handle, 0) != RNP_SUCCESS) throw std::bad_alloc();

@@ -172,14 +172,6 @@ base::Outcome<void> Images::remove(const std::string& typed) {
   const auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
   const auto name = base::printable(found->name, 120);
-  const auto kits = repository_.kits.with_content(found->digests.sha256);
-  if (!kits) return base::refuse(kits.error());
-  if (!kits->empty()) {
-    return base::refuse(Kind::kDenied,
-                        fmt::format("'{}' is a part of the kit '{}'; take it out first: "
-                                    "vantro kit change '{}' --drop {}",
-                                    name, kits->front().name, kits->front().name, name));
-  }
   auto contents = repository::change(
       repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<std::vector<std::string>> {
@@ -190,6 +182,13 @@ base::Outcome<void> Images::remove(const std::string& typed) {
                               fmt::format("'{0}' is on offer; withdraw it first: vantro "
                                           "image withdraw {0} --reason REASON",
                                           name));
+        }
+        const auto kits = catalog::Kits::with_content(t, image->digests.sha256);
+        if (!kits.empty()) {
+          return base::refuse(Kind::kDenied,
+                              fmt::format("'{0}' is a part of the kit '{1}'; take it out "
+                                          "first: vantro kit change '{1}' --drop {0}",
+                                          name, kits.front().name));
         }
         const auto sent = backup::Backups::with_content(t, image->digests.sha256);
         if (sent) {

@@ -8,6 +8,14 @@
 #include "gate/workings.h"
 
 namespace vantro::gate {
+namespace {
+
+// Its own time, and whether it is switched on.
+bool holds(const auth::Account& account, base::WallTime now) {
+  return account.on && !(account.until && now >= *account.until);
+}
+
+}  // namespace
 
 LogIns::LogIns(Workings& workings)
     : workings_(workings),
@@ -60,7 +68,7 @@ base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view na
   if (!right) return refused(right.error());
   const auto account = find(*right);
   const auto now = workings_.clock.wall();
-  if (account && (!account->on || (account->until && now >= *account->until))) {
+  if (account && !holds(*account, now)) {
     return refused({base::Kind::kDenied,
                     account->on
                         ? fmt::format("account '{}' ended {}", account->name,
@@ -73,19 +81,15 @@ base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view na
 std::optional<std::string> LogIns::remembered(const Asker& asker, std::string_view name,
                                               std::string_view password) {
   const auto account = find_from(asker.peer.address, name);
-  const auto now = workings_.clock.wall();
-  const bool holds =
-      account && account->on && !(account->until && now >= *account->until);
-  if (!holds || !may_try(asker)) return std::nullopt;
+  const bool usable = account && holds(*account, workings_.clock.wall());
+  if (!usable || !may_try(asker)) return std::nullopt;
   return passwords_.remembered(name, password);
 }
 
 bool LogIns::has_key(const Asker& asker, std::string_view name,
                      const std::string& key) const {
   const auto account = find_from(asker.peer.address, name);
-  const auto now = workings_.clock.wall();
-  return account && account->on && !(account->until && now >= *account->until) &&
-         may_try(asker) &&
+  return account && holds(*account, workings_.clock.wall()) && may_try(asker) &&
          std::any_of(account->keys.begin(), account->keys.end(),
                      [&](const auto& one) { return one.blob == key; });
 }

@@ -50,11 +50,9 @@ void Recording::write_gathered() {
     // Alone, it is a row like any other.
     if (one.rows > 1) {
       one.entry.sentence = fmt::format(
-          "{} like it, the last of them '{}', in one row: this address has used up its "
-          "{} "
-          "rows of 24 hours (limits.rows_per_day)",
-          one.rows, one.entry.name, one.limit);
-      one.entry.name.clear();
+          "the last of {} like it, in one row with their bytes: this address has used "
+          "its {} rows of 24 hours (limits.rows_per_day)",
+          one.rows, one.limit);
       one.entry.sha256.clear();
       one.entry.total.reset();
       one.entry.duration_ms = 0;

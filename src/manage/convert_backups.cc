@@ -69,6 +69,7 @@ api::Backup shape(const backup::Revision& revision) {
   result.times_seen = revision.times_seen;
   result.pinned = revision.pinned_at.has_value();
   result.pinned_why = revision.pinned_why;
+  result.inside = revision.verdict;
   result.finding = revision.finding;
   return result;
 }

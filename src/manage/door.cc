@@ -7,6 +7,7 @@
 #include "base/visible_name.h"
 #include "desk/people.h"
 #include "manage/pam.h"
+#include "net/http/origin.h"
 #include "repository/repository.h"
 
 namespace vantro::manage {
@@ -110,19 +111,12 @@ std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
   const auto refused = [](const std::string& why) {
     return Turned{403, "cross-site call refused: " + why};
   };
-  const auto origin = head.field("origin");
-  const auto own =
-      std::string(way.over_tls ? "https://" : "http://") + base::folded(field);
-  if (!origin.empty() && base::folded(origin) != own) {
-    return refused(fmt::format("it comes from {}", base::printable(origin, 100)));
-  }
-  const auto site = head.field("sec-fetch-site");
-  if (!site.empty() && site != "same-origin" && site != "none") {
-    return refused("the browser calls it " + base::printable(site, 40));
-  }
+  const auto other = net::http::from_other_site(head, way.over_tls ? "https" : "http");
+  if (!other.empty()) return refused(other);
   // Browsers send the cookie by themselves, so it proves nothing about who asks.
-  if (!changes_nothing(head.method) && origin.empty() && site.empty() &&
-      head.field("authorization").empty() && !head.field("cookie").empty()) {
+  if (!changes_nothing(head.method) && head.field("origin").empty() &&
+      head.field("sec-fetch-site").empty() && head.field("authorization").empty() &&
+      !head.field("cookie").empty()) {
     return refused("the browser does not say where it comes from");
   }
   return std::nullopt;

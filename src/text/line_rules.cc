@@ -23,9 +23,7 @@ std::uint64_t mixed(std::uint64_t hash, std::string_view text) {
   return (hash ^ 0xff) * 1099511628211ULL;
 }
 
-// What is meant in the line: [begin, end), in order, not overlapping.
-using Spans = std::vector<std::pair<std::size_t, std::size_t>>;
-
+// What is meant in the line, in order, not overlapping.
 Spans spans_of(std::string_view line,
                const std::vector<std::shared_ptr<const re2::RE2>>& expressions) {
   Spans found;
@@ -46,43 +44,20 @@ Spans spans_of(std::string_view line,
       from = std::max(from + 1, end);
     }
   }
-  std::sort(found.begin(), found.end());
-  Spans merged;
-  for (const auto& span : found) {
-    if (!merged.empty() && span.first <= merged.back().second) {
-      merged.back().second = std::max(merged.back().second, span.second);
-    } else {
-      merged.push_back(span);
-    }
-  }
-  return merged;
+  return merged(std::move(found));
 }
 
 }  // namespace
 
-std::vector<std::pair<std::size_t, std::size_t>> LineRules::meant(
-    std::string_view line) const {
+Spans LineRules::meant(std::string_view line) const {
   return spans_of(line, expressions_);
 }
 
-std::string LineRules::replaced(std::string_view line, const StandIn& stand_in) const {
-  std::string result;
-  std::size_t from = 0;
-  for (const auto& [begin, end] : spans_of(line, expressions_)) {
-    result += line.substr(from, begin - from);
-    result += stand_in(line.substr(begin, end - begin));
-    from = end;
-  }
-  return result += line.substr(from);
-}
-
 std::optional<std::string> LineRules::without(std::string_view line) const {
-  bool meant = false;
-  auto rest = replaced(line, [&](std::string_view) {
-    meant = true;
-    return std::string();
-  });
-  if (meant && rest.find_first_not_of(" \t\r") == std::string::npos) return std::nullopt;
+  const auto spans = meant(line);
+  auto rest = replaced(line, spans, [](std::string_view) { return std::string_view(); });
+  if (!spans.empty() && rest.find_first_not_of(" \t\r") == std::string::npos)
+    return std::nullopt;
   return rest;
 }
 

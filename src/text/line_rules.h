@@ -6,15 +6,14 @@
 // Constant after construction; copies share what is compiled.
 #pragma once
 
-#include <functional>
 #include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
-#include <utility>
 #include <vector>
 
 #include "base/outcome.h"
+#include "text/spans.h"
 
 namespace re2 {
 class RE2;
@@ -37,11 +36,8 @@ class LineRules {
   // again. Empty if there are none.
   const std::string& identity() const { return identity_; }
 
-  // What is meant in the line: [begin, end), in order, not overlapping.
-  std::vector<std::pair<std::size_t, std::size_t>> meant(std::string_view line) const;
-  // The line with `stand_in(meant)` in place of everything that is meant.
-  using StandIn = std::function<std::string(std::string_view)>;
-  std::string replaced(std::string_view line, const StandIn& stand_in) const;
+  // What is meant in the line, in order, not overlapping.
+  Spans meant(std::string_view line) const;
   // The line without what is meant; nothing if no more than blanks is left of a line that
   // had something meant in it.
   std::optional<std::string> without(std::string_view line) const;

@@ -7,6 +7,7 @@
 #include <memory>
 #include <re2/re2.h>
 #include <string>
+#include <utility>
 
 #include "base/visible_name.h"
 
@@ -24,8 +25,7 @@ bool is_word_character(char c) {
 // A run of letters, digits, "_" and "-".
 struct Word {
   std::size_t begin = 0, end = 0;
-  std::string text;   // lower-case
-  std::string plain;  // the same without "_" and "-"
+  std::string plain;  // lower-case, without "_" and "-"
 };
 
 std::vector<Word> words_of(std::string_view line) {
@@ -39,8 +39,7 @@ std::vector<Word> words_of(std::string_view line) {
     word.begin = at;
     while (at < line.size() && is_word_character(line[at])) ++at;
     word.end = at;
-    word.text = base::folded(line.substr(word.begin, at - word.begin));
-    word.plain = word.text;
+    word.plain = base::folded(line.substr(word.begin, at - word.begin));
     std::erase_if(word.plain, [](char c) { return c == '_' || c == '-'; });
     words.push_back(std::move(word));
   }
@@ -164,9 +163,7 @@ std::size_t told_by_words(std::string_view line) {
   for (std::size_t i = 0; i < words.size(); ++i) {
     const auto& word = words[i];
     const auto value = value_behind(line, word.end);
-    const bool separate = word.end == line.size() || !is_word_character(line[word.end]);
-    if (!separate || value >= line.size() || !says_something(line.substr(value)))
-      continue;
+    if (value >= line.size() || !says_something(line.substr(value))) continue;
     if (names_a_secret(word)) return value;
     if (remark) continue;
     const Word* next = i + 1 < words.size() ? &words[i + 1] : nullptr;
@@ -274,16 +271,7 @@ Spans usual_secrets(std::string_view line) {
       from = begin + std::max<std::size_t>(1, groups[1].size());
     }
   }
-  std::sort(found.begin(), found.end());
-  Spans merged;
-  for (const auto& span : found) {
-    if (!merged.empty() && span.first <= merged.back().second) {
-      merged.back().second = std::max(merged.back().second, span.second);
-    } else {
-      merged.push_back(span);
-    }
-  }
-  return merged;
+  return merged(std::move(found));
 }
 
 bool looks_like_a_secret(std::string_view line) {

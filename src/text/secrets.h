@@ -4,16 +4,13 @@
 // it.
 #pragma once
 
-#include <cstddef>
 #include <string_view>
-#include <utility>
-#include <vector>
+
+#include "text/spans.h"
 
 namespace vantro::text {
 
-// [begin, end), in order, not overlapping.
-using Spans = std::vector<std::pair<std::size_t, std::size_t>>;
-
+// In order, not overlapping.
 Spans usual_secrets(std::string_view line);
 
 // Whether something in a line that was masked already still looks like a secret: for the

@@ -11,6 +11,7 @@ namespace vantro::upkeep {
 namespace {
 
 constexpr std::chrono::seconds kPause{1};
+constexpr std::chrono::seconds kPauseAfterTrouble{60};
 constexpr std::size_t kAtOnce = 16;
 
 }  // namespace
@@ -39,7 +40,8 @@ void DepositLooks::run() {
   while (!stopping_) {
     if (look_at_some()) continue;
     base::Lock lock(mutex_);
-    if (!stopping_) wake_.wait_until(lock, std::chrono::steady_clock::now() + kPause);
+    const auto pause = in_trouble_ ? kPauseAfterTrouble : kPause;
+    if (!stopping_) wake_.wait_until(lock, std::chrono::steady_clock::now() + pause);
   }
 }
 
@@ -48,7 +50,9 @@ bool DepositLooks::look_at_some() {
   if (!some || some->empty()) return false;
   for (const auto& revision : *some) {
     if (stopping_) return true;
-    if (const auto looked = look_at(revision); !looked) {
+    const auto looked = look_at(revision);
+    in_trouble_ = !looked;
+    if (!looked) {
       repository_.log.warning("a backup can't be looked into",
                               {{"device", revision.holder.name},
                                {"name", revision.name},

@@ -37,6 +37,7 @@ class DepositLooks {
   std::atomic<bool> stopping_ = false;
   base::Mutex mutex_;
   base::Condition wake_;
+  bool in_trouble_ = false;  // the last look could not be recorded; of its thread
   std::thread thread_;
 };
 

@@ -122,12 +122,14 @@ void DropFolder::run() {
 DropFolder::Names DropFolder::all_files() {
   Names files;
   std::set<std::string> folders;
+  others_ = 0;
   std::vector<std::pair<std::string, std::size_t>> left{{"", 0}};
   while (!left.empty()) {
     const auto [folder, depth] = left.back();
     left.pop_back();
     const auto found = folder_.list(folder);
     if (!found) continue;  // it is gone, or not ours to read
+    others_ += found->others;
     const auto prefix = folder.empty() ? "" : folder + "/";
     for (const auto& one : found->files) files.push_back(prefix + one);
     for (const auto& one : found->folders) {
@@ -436,14 +438,23 @@ void DropFolder::say_troubles() const {
   for (const auto& [name, seen] : seen_) {
     if (seen.failed) names.push_back("'" + base::printable(name, 80) + "'");
   }
-  if (names.empty()) return repository_.troubles.set(kBy, {});
-  const auto more = names.size() > kMostNamed ? names.size() - kMostNamed : 0;
-  names.resize(names.size() - more);
-  repository_.troubles.set(
-      kBy, {fmt::format("not added from the drop folder {}: {}{}; NAME.trouble.txt there "
-                        "says why",
-                        config_.path, fmt::join(names, ", "),
-                        more == 0 ? "" : fmt::format(" and {} more", more))});
+  std::vector<std::string> sentences;
+  if (!names.empty()) {
+    const auto more = names.size() > kMostNamed ? names.size() - kMostNamed : 0;
+    names.resize(names.size() - more);
+    sentences.push_back(
+        fmt::format("not added from the drop folder {}: {}{}; NAME.trouble.txt there "
+                    "says why",
+                    config_.path, fmt::join(names, ", "),
+                    more == 0 ? "" : fmt::format(" and {} more", more)));
+  }
+  if (others_ > 0) {
+    sentences.push_back(fmt::format(
+        "the drop folder {} holds links, pipes or devices ({}); only files are "
+        "added",
+        config_.path, others_));
+  }
+  repository_.troubles.set(kBy, std::move(sentences));
 }
 
 }  // namespace vantro::upkeep

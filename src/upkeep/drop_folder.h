@@ -113,6 +113,7 @@ class DropFolder {
   std::atomic<bool> stopping_ = false;
   std::map<std::string, Seen> seen_;
   std::set<std::string> watched_;  // folders below it
+  std::size_t others_ = 0;         // links, pipes and devices in them
   std::thread thread_;
 };
 

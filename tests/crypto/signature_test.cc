@@ -1,6 +1,7 @@
 #include "crypto/signature.h"
 
 #include <array>
+#include <cstdio>
 #include <gtest/gtest.h>
 #include <sodium.h>
 #include <vector>
@@ -92,6 +93,21 @@ TEST(Minisign, NoticesEachChangedByteOfItsSignature) {
   for (std::size_t size = 0; size + 1 < signature.size(); ++size) {
     EXPECT_FALSE(check_signature("list", signature.substr(0, size), maker.key())) << size;
   }
+}
+
+// Its messages would come between what is printed for people.
+TEST(Signature, TheLibraryWritesNothingToStandardError) {
+  const std::string block =
+      "-----BEGIN PGP PUBLIC KEY BLOCK-----\n\nBBBB\n-----END PGP PUBLIC KEY";
+  const std::string signature =
+      "-----BEGIN PGP SIGNATURE-----\n\nBBBB\n-----END PGP SIGNATURE";
+  testing::internal::CaptureStderr();
+  EXPECT_FALSE(check_signature("text", signature, block));
+  EXPECT_EQ(testing::internal::GetCapturedStderr(), "");
+  // Ours go there as before.
+  testing::internal::CaptureStderr();
+  std::fputs("own", stderr);
+  EXPECT_EQ(testing::internal::GetCapturedStderr(), "own");
 }
 
 TEST(Signature, RefusesKeysThatAreNone) {

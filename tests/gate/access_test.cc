@@ -575,10 +575,11 @@ TEST_F(AccessTest, GathersInTheLedgerWhatComesOnTopOfAnAddresssRowsOfADay) {
   ASSERT_EQ(rows().size(), 4U);
   const auto gathered = rows().front();
   EXPECT_EQ(gathered.outcome, "complete");
-  EXPECT_EQ(gathered.name, "");
+  EXPECT_EQ(gathered.name, "x.img");
+  EXPECT_EQ(gathered.sha256, "");
   EXPECT_EQ(gathered.actor, "192.0.2.7");
   EXPECT_THAT(gathered.sentence,
-              testing::StartsWith("5 like it, the last of them 'x.img', in one row"));
+              testing::StartsWith("the last of 5 like it, in one row with their bytes"));
   gate_->record_gathered();
   EXPECT_EQ(rows().size(), 4U);
   // Another address has its own, and an IPv6 network four times as many.

@@ -12,7 +12,7 @@ LineRuleSet set(std::vector<LineExpression> expressions) {
 }
 
 std::string starred(const LineRules& rules, std::string_view line) {
-  return rules.replaced(line, [](auto) { return "*"; });
+  return replaced(line, rules.meant(line), [](auto) { return "*"; });
 }
 
 TEST(LineRules, MeanTheFirstGroupOrAllOfTheMatch) {

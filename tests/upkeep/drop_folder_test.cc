@@ -174,6 +174,9 @@ TEST_F(DropFolderTest, WritesThroughNoLinkAndIsHeldUpByNoPipe) {
   }));
   EXPECT_TRUE(repository_->catalog.find("y.img"));
   EXPECT_TRUE(fs::exists(drop("y.img")));
+  EXPECT_NE(repository_->troubles.all().back().find("links, pipes or devices (3)"),
+            std::string::npos)
+      << repository_->troubles.all().back();
   EXPECT_TRUE(fs::is_empty(folder_ / "elsewhere"));
 }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/visible_name.h"
+#include "net/http/origin.h"
 #include "serve/http/answer.h"
 #include "serve/http/upload.h"
 #include "serve/when_verified.h"
@@ -126,24 +127,11 @@ void Visitor::fetch() {
   when_verified(shared_->gate, who_, target_.path.substr(1), on_disk, ask);
 }
 
-// A web page that a browser has open must not send files in its user's name. Devices and
-// command-line clients say nothing of where a request comes from.
-std::string Visitor::other_site() const {
-  const auto site = head_.field("sec-fetch-site");
-  if (!site.empty() && site != "same-origin" && site != "none") {
-    return "the browser calls it " + base::printable(site, 40);
-  }
-  const auto origin = head_.field("origin");
-  const auto end = origin.find("://");
-  const auto host = end == std::string_view::npos ? origin : origin.substr(end + 3);
-  if (origin.empty() || base::folded(host) == base::folded(head_.field("host")))
-    return "";
-  return "it comes from " + base::printable(origin, 100);
-}
-
 void Visitor::begin_upload() {
   const auto& head = head_;
-  if (const auto other = other_site(); !other.empty()) {
+  // A web page that a browser has open must not send files in its user's name. Devices
+  // and command-line clients say nothing of where a request comes from.
+  if (const auto other = net::http::from_other_site(head, ""); !other.empty()) {
     const base::Refusal refusal{Kind::kDenied, "cross-site upload refused: " + other};
     shared_->gate.record_refusal(who_, word(gate::Direction::kDeposit),
                                  target_.path.substr(1), refusal);

@@ -28,8 +28,6 @@ class Visitor final : public net::http::Handler {
   void dispatch();
   void fetch();
   void begin_upload();
-  // That another site's page has made the browser send it; empty: not so.
-  std::string other_site() const;
   void answer_and_close(net::http::Answer answer);
 
   net::http::Connection& connection_;
