@@ -291,8 +291,7 @@ const Shape& shape_of<CompareWithAsked>() {
       ShapeOf<T>("CompareWithAsked", "which revision, against a text that is given")
           .field<&T::holder>("holder", "a device, or an address")
           .needed()
-          .field<&T::name>("name", "of the file")
-          .needed()
+          .field<&T::name>("name", "of the file (else its only configuration)")
           .field<&T::revision>("revision",
                                "its number; not given: the newest complete one")
           .range(1)

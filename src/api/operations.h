@@ -140,6 +140,9 @@ inline constexpr Operation<ReportAsked, Nothing, ChangeReport> kBackupReport{
 inline constexpr Operation<CompareAsked, Nothing, Compared> kCompareBackups{
     "GET", "/v1/backup-comparison", "two revisions", Permission::kLook};
 
+inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackupWith{
+    "POST", "/v1/backup-comparison", "a revision against a text", Permission::kLook};
+
 inline constexpr Operation<Nothing, ThinWanted, ThinnedOut> kThinOutBackups{
     "POST", "/v1/backup-thinning",
     "what the rules of keeping let go, some thousand revisions at once",
@@ -164,10 +167,6 @@ inline constexpr Operation<SecretsAsked, Nothing, Bytes> kBackupContent{
 inline constexpr Operation<SecretsAsked, Nothing, Text> kBackupText{
     "GET", "/v1/backups/{holder}/{name}/text",
     "its text, with its secrets masked or shown", Permission::kLook};
-
-inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackupWith{
-    "POST", "/v1/backups/{holder}/{name}/comparison", "against a text",
-    Permission::kLook};
 
 inline constexpr Operation<RevisionAsked, PinWanted, Backup> kPinBackup{
     "POST", "/v1/backups/{holder}/{name}/pin", "keep it for ever, or not any more",

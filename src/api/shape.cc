@@ -1,6 +1,25 @@
 #include "api/shape.h"
 
+#include <algorithm>
+
 namespace vantro::api {
+
+void Shape::add(const char* name, const char* meaning, Unit unit, const Type& type,
+                void* (*member)(void* object)) {
+  Field one{name, meaning};
+  one.unit = unit;
+  one.type = &type;
+  one.member = member;
+  fields_.push_back(std::move(one));
+}
+
+void Shape::finish(const void* (*its_defaults)()) {
+  for (const auto& one : fields_) by_name_.push_back(&one);
+  std::sort(by_name_.begin(), by_name_.end(), [](const auto* a, const auto* b) {
+    return std::string_view(a->name) < b->name;
+  });
+  defaults_ = its_defaults;
+}
 
 const Field* Shape::find(std::string_view name) const {
   for (const auto& one : fields_) {

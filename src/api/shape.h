@@ -4,7 +4,6 @@
 // its templates cost every unit that includes them several seconds.
 #pragma once
 
-#include <algorithm>
 #include <concepts>
 #include <cstdint>
 #include <limits>
@@ -84,11 +83,16 @@ class Shape {
   std::vector<std::string> names() const;
 
  protected:
+  // Not in ShapeOf: what is compiled for each field and each type there should be little.
+  void add(const char* name, const char* meaning, Unit unit, const Type& type,
+           void* (*member)(void* object));
+  void finish(const void* (*its_defaults)());
+
   std::vector<Field> fields_;
-  std::vector<const Field*> by_name_;
-  const void* (*defaults_)() = nullptr;
 
  private:
+  std::vector<const Field*> by_name_;
+  const void* (*defaults_)() = nullptr;
   const char* name_;
   const char* meaning_;
 };
@@ -202,13 +206,8 @@ class ShapeOf : public Shape {
   template <auto kMember>
   ShapeOf&& field(const char* name, const char* meaning, Unit unit = Unit::kNone) && {
     using Value = std::remove_reference_t<decltype(std::declval<T&>().*kMember)>;
-    Field one{name, meaning};
-    one.unit = unit;
-    one.type = &type_of<Value>();
-    one.member = [](void* object) -> void* {
-      return &(static_cast<T*>(object)->*kMember);
-    };
-    fields_.push_back(std::move(one));
+    add(name, meaning, unit, type_of<Value>(),
+        [](void* object) -> void* { return &(static_cast<T*>(object)->*kMember); });
     return std::move(*this);
   }
 
@@ -234,14 +233,10 @@ class ShapeOf : public Shape {
 
 template <class T>
 Shape ShapeOf<T>::done() && {
-  for (const auto& one : fields_) by_name_.push_back(&one);
-  std::sort(by_name_.begin(), by_name_.end(), [](const auto* a, const auto* b) {
-    return std::string_view(a->name) < b->name;
-  });
-  defaults_ = []() -> const void* {
+  finish([]() -> const void* {
     static const T object;
     return &object;
-  };
+  });
   return std::move(*this);
 }
 

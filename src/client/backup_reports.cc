@@ -117,9 +117,6 @@ Done show_overdue(const Context& context) {
 
 Done compare_with_file(const Context& context, const CompareOptions& options) {
   const auto& asked = options.asked;
-  if (asked.name.empty()) {
-    return wrong_use("say which file of the device is compared: DEVICE FILE --with FILE");
-  }
   const auto text = read_text(options.file);
   if (!text) return tl::unexpected(text.error());
   const api::CompareWithAsked revision{asked.holder, asked.name,
@@ -136,6 +133,9 @@ Done compare_backups(const Context& context, const CompareOptions& options) {
   auto with_revisions = options;
   auto& asked = with_revisions.asked;
   const auto& revisions = options.revisions;
+  if (revisions.size() > 2) {
+    return wrong_use("only two revisions can be compared: DEVICE FILE REVISION REVISION");
+  }
   if (!revisions.empty()) asked.before = revisions.front();
   if (revisions.size() > 1) asked.after = revisions.back();
   if (!options.file.empty()) return compare_with_file(context, with_revisions);
@@ -178,7 +178,7 @@ void backup_report_commands(const Command& backup) {
     compare
         .value("REVISION", o.revisions,
                "one: that against the newest; two: the one against the other")
-        .count(0, 2)
+        .several()
         .range(1, INT64_MAX);
     const auto to = compare.value("--to-device", o.asked.other,
                                   "against the newest one of another device");

@@ -69,11 +69,6 @@ Option Option::once_for_each() const {
   return *this;
 }
 
-Option Option::count(int least, int most) const {
-  option_->expected(least, most);
-  return *this;
-}
-
 Option Option::needs(Option other) const {
   option_->needs(other.option_);
   return *this;

@@ -29,10 +29,9 @@ class Option {
   // Of a number, both included.
   Option range(std::int64_t least, std::int64_t most) const;
   Option positive() const;
-  // May stand several times, or with so many values.
+  // May stand several times.
   Option several() const;
   Option once_for_each() const;
-  Option count(int least, int most) const;
   // Only with the other; never with it.
   Option needs(Option other) const;
   Option excludes(Option other) const;

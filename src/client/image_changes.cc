@@ -288,7 +288,12 @@ Done save_document(const Context& context, const std::string& image,
     const auto saved = save(context.api, api::kDocument.target({image, document}), file,
                             force, {one.size, one.sha256});
     if (!saved || file == "-") return saved;
-    Terminal(stdout).write(fmt::format("{}: {}\n", file, exact_size(one.size)));
+    const Terminal terminal(stdout);
+    if (context.json) {
+      terminal.write_json(api::indented(api::json_of(one)) + "\n");
+    } else {
+      terminal.write(fmt::format("{}: {}\n", file, exact_size(one.size)));
+    }
     return {};
   }
   return tl::unexpected(Failure{

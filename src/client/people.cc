@@ -88,6 +88,11 @@ Done add_person(const Context& context, const PersonOptions& options) {
   // Without a token nobody could use it; it ends with the person.
   const auto token =
       context.api.call(api::kAddToken, {person->value.name}, {kFirstLabel, std::nullopt});
+  if (token && context.json) {
+    Terminal(stdout).write_json(
+        api::indented(api::with_text(person->text, "token", token->value.text)) + "\n");
+    return {};
+  }
   return show_answer(
       context, token, [&](const Terminal& terminal, const api::TokenMade& made) {
         write_person(terminal, person->value);

@@ -254,15 +254,19 @@ base::Outcome<api::Compared> compared(Service& service, const Call& call,
                                              static_cast<std::size_t>(asked.context)))};
 }
 
+// The file that is meant: if none is named, the only configuration.
+base::Outcome<std::string> name_of(const desk::BackupReports& reports,
+                                   const auto& asked) {
+  if (!asked.name.empty()) return asked.name;
+  return reports.only_name(asked.holder);
+}
+
 base::Outcome<api::Compared> compare(Service& service, const Call& call,
                                      const api::CompareAsked& asked) {
   const desk::BackupReports reports(service.repository);
-  auto name = asked.name;
-  if (name.empty()) {
-    auto only = reports.only_name(asked.holder);
-    if (!only) return base::refuse(only.error());
-    name = std::move(*only);
-  }
+  const auto named = name_of(reports, asked);
+  if (!named) return base::refuse(named.error());
+  const auto& name = *named;
   if (!asked.other.empty()) {
     auto other_name = asked.other_name;
     if (other_name.empty()) {
@@ -304,9 +308,11 @@ base::Outcome<api::Compared> compare_with(Service& service, const Call& call,
     return base::refuse(Kind::kInvalid, fmt::format("'{}' is not a text",
                                                     base::printable(given.title, 80)));
   }
-  const auto revision = revision_for(service, asked);
-  if (!revision) return base::refuse(revision.error());
   const desk::BackupReports reports(service.repository);
+  const auto name = name_of(reports, asked);
+  if (!name) return base::refuse(name.error());
+  const auto revision = reports.find(asked.holder, *name, asked.revision);
+  if (!revision) return base::refuse(revision.error());
   desk::Compared other{base::printable(given.title, 200),
                        {},
                        text,

@@ -67,8 +67,6 @@ std::unique_ptr<Acceptor> TcpLane::acceptor(
       [this, &lanes, how](base::UniqueFd socket, const base::Endpoint& peer,
                           const base::Endpoint& local) {
         if (!shared_->take_room(peer.address)) {
-          const auto& unanswered = shared_->protocol.unanswered;
-          if (unanswered) unanswered(peer.address);
           // What does not fit into the socket's buffer is not worth waiting for. Under
           // TLS there is nothing that could be said in the clear.
           const auto& words = shared_->protocol.no_room;

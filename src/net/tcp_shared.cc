@@ -5,10 +5,20 @@
 namespace vantro::net {
 
 bool TcpShared::take_room(const base::Address& address) {
-  const base::Lock lock(mutex_);
-  if (find_room(address)) return true;
-  ++turned_away_;
+  {
+    const base::Lock lock(mutex_);
+    if (find_room(address)) return true;
+  }
+  turned_away(address);
   return false;
+}
+
+void TcpShared::turned_away(const base::Address& address) {
+  {
+    const base::Lock lock(mutex_);
+    ++turned_away_;
+  }
+  if (protocol.unanswered) protocol.unanswered(address);
 }
 
 bool TcpShared::find_room(const base::Address& address) {

@@ -98,9 +98,12 @@ struct TcpShared : Services {
         config(std::move(settings)),
         protocol(std::move(what)) {}
 
-  // Room for one more connection of this address; give_back() when it has gone.
+  // Room for one more connection of this address; give_back() when it has gone. False:
+  // it was turned away.
   bool take_room(const base::Address& address);
   void give_back(const base::Address& address);
+  // A connection that was there had to go for others. Not from within make_room().
+  void turned_away(const base::Address& address);
   // Of any listener.
   void accepting_paused(bool paused) { paused_ = paused; }
   FrontStatus status() const;

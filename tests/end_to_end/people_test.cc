@@ -34,21 +34,6 @@ class People : public ServerFixture {
     arguments.insert(arguments.begin(), {vantro_program(), "--url", socket()});
     return run(arguments, {{"TZ", "UTC"}}, input);
   }
-  // What the server says behind these words when it starts, up to the end of the line.
-  std::string said_behind(const std::string& words) const {
-    const auto out = server_out();
-    const auto at = out.find(words);
-    EXPECT_NE(at, std::string::npos) << out;
-    if (at == std::string::npos) return {};
-    const auto begin = at + words.size();
-    auto text = out.substr(begin, out.find('\n', begin) - begin);
-    if (text.ends_with('.')) text.pop_back();
-    return text;
-  }
-  std::string secure_url() const {
-    return "https://" + said_behind("Management listens on https://");
-  }
-  std::string fingerprint() const { return said_behind("; SHA-256 "); }
   // The last line: the token is alone on it or on the one before the last.
   static std::string token_in(const std::string& out) {
     const auto at = out.find("\nvantro-");

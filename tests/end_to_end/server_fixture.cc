@@ -131,6 +131,17 @@ std::string ServerFixture::age_and_damage(const std::string& name) {
   return stored;
 }
 
+std::string ServerFixture::said_behind(const std::string& words) const {
+  const auto out = server_out();
+  const auto at = out.find(words);
+  EXPECT_NE(at, std::string::npos) << out;
+  if (at == std::string::npos) return {};
+  const auto begin = at + words.size();
+  auto text = out.substr(begin, out.find('\n', begin) - begin);
+  if (text.ends_with('.')) text.pop_back();
+  return text;
+}
+
 int ServerFixture::number_behind(const std::string& words) const {
   const auto text = server_out();
   const auto at = text.find(words);

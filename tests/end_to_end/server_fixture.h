@@ -87,6 +87,13 @@ class ServerFixture : public testing::Test {
   std::string tftp_host() const {
     return tftp_listen_.substr(0, tftp_listen_.rfind(':'));
   }
+  // What the server says behind these words when it starts, up to the end of the line.
+  std::string said_behind(const std::string& words) const;
+  // Of a server that was started with --management-tls-listen.
+  std::string secure_url() const {
+    return "https://" + said_behind("Management listens on https://");
+  }
+  std::string fingerprint() const { return said_behind("; SHA-256 "); }
   std::string server_out() const { return fakes::read_file(scratch_ / "server.out"); }
 
   fakes::ScratchFolder scratch_;

@@ -111,6 +111,47 @@ TEST_F(SshWire, ThoseWhoNeverLogInLockNobodyOut) {
   }
 }
 
+// Long before there is no room: a crowd that only connects never gets all of it, and who
+// has logged in is not touched.
+TEST_F(SshWire, SomeOfThoseWhoHaveNotLoggedInAreDroppedEarly) {
+  start_again("[ssh]\nconnections = 40\nconnections_per_device = 4\n");
+  const auto crowd = python(
+      "import select\n"
+      "crowd = []\n"
+      "for i in range(38):\n"
+      "  one = socket.socket()\n"
+      "  one.bind(('127.0.1.%d' % (i // 4 + 1), 0))\n"
+      "  one.connect(t.getpeername())\n"
+      "  crowd.append(one)\n"
+      "def over(one):\n"
+      "  one.setblocking(False)\n"
+      "  try:\n"
+      "    while one.recv(4096): pass\n"
+      "    return True\n"
+      "  except BlockingIOError: return False\n"
+      "  except ConnectionResetError: return True\n"
+      "alive = crowd\n"
+      "until = time.time() + 20\n"
+      "while len(alive) > 30 and time.time() < until:\n"
+      "  alive = [one for one in alive if not over(one)]\n"
+      "  time.sleep(0.05)\n"
+      "c = t.open_session()\n"
+      "print(20 <= len(alive) <= 30, len(alive))\n");
+  EXPECT_THAT(crowd.out, StartsWith("True")) << crowd.out << crowd.err;
+  EXPECT_TRUE(eventually([&] {
+    const auto fronts = vantro_json({"status"})["fronts"];
+    const auto front = std::ranges::find_if(
+        fronts, [](const auto& one) { return one["name"] == "SSH"; });
+    return front != fronts.end() && (*front)["turned_away"] >= 8;
+  })) << vantro_json({"status"})["fronts"].dump();
+  int unanswered = 0;
+  for (const auto contacts = vantro_json({"contact"})["contacts"];
+       const auto& one : contacts) {
+    unanswered += one["unanswered"].get<int>();
+  }
+  EXPECT_GE(unanswered, 8);
+}
+
 TEST_F(SshWire, HasLimitsOnConnectionsChannelsAndPasswords) {
   start_again("[ssh]\nconnections_per_device = 3\nwrong_passwords = 2\n");
   std::vector<std::unique_ptr<TcpPeer>> peers;

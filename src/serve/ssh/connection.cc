@@ -79,6 +79,11 @@ void Connection::cut(const std::string& why) {
   mailbox_->wake();
 }
 
+void Connection::make_way() {
+  made_way_ = true;
+  cut("too many connections, and nobody had logged in on this one");
+}
+
 std::optional<std::string> Connection::cut_why() {
   const base::Lock lock(mutex_);
   return cut_;
@@ -100,6 +105,7 @@ void Connection::run() {
   }
   library_log_.reset();
   server_.no_longer_waits(this);
+  if (made_way_) lane_.shared().turned_away(asker_.peer.address);
   const auto cut = cut_why();
   end_channels(cut ? gate::State::kFailed : gate::State::kAbandoned, cut.value_or(kGone));
   mailbox_->close();

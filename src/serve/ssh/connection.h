@@ -33,6 +33,8 @@ class Connection final : public net::Conversation {
   void tick(base::Instant) override {}  // its own thread looks at its deadlines
   void wind_up() override;
   void cut(const std::string& why) override;
+  // Ends it for others, before it has logged in. From any thread.
+  void make_way();
 
  private:
   struct SessionFree {
@@ -77,6 +79,7 @@ class Connection final : public net::Conversation {
   std::shared_ptr<Mailbox> mailbox_ = std::make_shared<Mailbox>();
   std::thread thread_;
   std::atomic<bool> winding_up_ = false;
+  std::atomic<bool> made_way_ = false;
   base::Mutex mutex_;
   std::optional<std::string> cut_ VANTRO_GUARDED_BY(mutex_);
 

@@ -101,7 +101,7 @@ bool Server::end_one_that_waits() {
     chosen = one->second.lock();
     waiting_.erase(one);
   }
-  if (chosen) chosen->cut("too many connections, and nobody had logged in on this one");
+  if (chosen) chosen->make_way();
   return chosen != nullptr;
 }
 

@@ -1,0 +1,185 @@
+// Each command with --json: what programs that call vantro read.
+#include <gmock/gmock.h>
+#include <set>
+
+#include "tests/end_to_end/server_fixture.h"
+
+namespace vantro::end_to_end {
+namespace {
+
+using testing::IsEmpty;
+
+class Json : public ServerFixture {
+ protected:
+  void SetUp() override {
+    start({"--management-tls-listen", "127.0.0.1:0"});
+    find_commands({});
+    ASSERT_GT(left_.size(), 50u);
+  }
+  // All that have no commands below them, out of the help.
+  void find_commands(const Arguments& path) {
+    auto asked = path;
+    asked.push_back("--help");
+    const auto help = vantro(asked).out;
+    const auto begin = help.find("Subcommands:\n");
+    std::istringstream lines(begin == std::string::npos ? "" : help.substr(begin + 13));
+    bool any = false;
+    for (std::string line; std::getline(lines, line) && line.starts_with("  ");) {
+      if (line[2] == ' ') continue;  // the help of the one above goes on
+      auto below = path;
+      below.push_back(line.substr(2, line.find(' ', 2) - 2));
+      find_commands(below);
+      any = true;
+    }
+    if (!any) left_.insert(path);
+  }
+  std::string answer_to(Arguments arguments, const std::string& input = "") {
+    // What is done with need not come again.
+    for (auto path = arguments; !path.empty(); path.pop_back()) left_.erase(path);
+    arguments.insert(arguments.begin(), {vantro_program(), "--json"});
+    auto environment = client_environment();
+    environment.insert(environment.end(),
+                       {{"HOME", scratch_.path()}, {"XDG_CONFIG_HOME", scratch_.path()}});
+    const auto answer = run(arguments, environment, input, scratch_.path());
+    EXPECT_EQ(answer.code, 0) << testing::PrintToString(arguments) << answer.err;
+    return answer.out;
+  }
+  // Its answer, which is one JSON document.
+  nlohmann::json ask(const Arguments& arguments, const std::string& input = "") {
+    const auto answer = answer_to(arguments, input);
+    auto json = read_json(answer);
+    EXPECT_FALSE(json.is_discarded()) << testing::PrintToString(arguments) << answer;
+    return json;
+  }
+  std::string make(const std::string& name, const std::string& bytes) {
+    fakes::write_file(scratch_ / name, bytes);
+    return scratch_ / name;
+  }
+  void send(const std::string& name, const std::string& bytes) {
+    const auto sent = run(
+        {"curl", "-sSf", "-m", "20", "-T", make("sent", bytes), http_url("/" + name)});
+    ASSERT_EQ(sent.code, 0) << sent.err;
+  }
+
+  std::set<Arguments> left_;
+};
+
+TEST_F(Json, IsWhatEachCommandAnswersWith) {
+  ask({"image", "add", make("gate-7.4.1.img", "one"), "--platform", "sluice"});
+  ask({"image", "add", make("gate-7.4.2.img", "two"), "--platform", "sluice"});
+  make("inside.img", "three");
+  ASSERT_EQ(
+      run({"tar", "-C", scratch_.path(), "-cf", scratch_ / "all.tar", "inside.img"}).code,
+      0);
+  ask({"image", "add", scratch_ / "all.tar"});
+  ask({"image", "extract", "all.tar", "inside.img"});
+  EXPECT_EQ(ask({"image", "list"})["images"].size(), 4u);
+  EXPECT_EQ(ask({"image", "info", "gate-7.4.1.img"})["image"]["name"], "gate-7.4.1.img");
+  ask({"image", "find", scratch_ / "gate-7.4.1.img"});
+  ask({"image", "compare", "gate-7.4.1.img", "gate-7.4.2.img"});
+  ask({"image", "edit", "gate-7.4.1.img", "--remarks", "for the weirs"});
+  ask({"image", "vouch", "gate-7.4.1.img", "--expect",
+       "sha256:7692c3ad3540bb803c020b3aee66cd8887123234ea0c6e7143c0add73ff431ed"});
+  ask({"image", "recognise", "gate-7.4.9.img"});
+  ask({"image", "attach", "gate-7.4.1.img", make("notes.txt", "read this")});
+  ask({"image", "document", "gate-7.4.1.img", "notes.txt", "--to", scratch_ / "out.txt"});
+  ask({"image", "detach", "gate-7.4.1.img", "notes.txt"});
+  ask({"image", "save", "gate-7.4.1.img", "--to", scratch_ / "out.img"});
+  ask({"image", "withdraw", "gate-7.4.2.img", "--reason", "it restarts"});
+  ask({"image", "return", "gate-7.4.2.img"});
+  ask({"offer", "add", "gate-7.4.1.img", "--as", "gate.img"});
+  ask({"offer", "change", "gate.img", "--until", "2d"});
+  EXPECT_FALSE(ask({"offer", "list"})["offers"].empty());
+  ask({"offer", "history", "gate.img"});
+  ask({"offer", "checksums"});
+  ask({"offer", "end", "gate.img"});
+  ask({"location", "gate-7.4.1.img"});
+  ask({"kit", "add", "weir", "gate-7.4.1.img", "inside.img"});
+  ask({"kit", "change", "weir", "--remarks", "in this order"});
+  EXPECT_EQ(ask({"kit", "list"})["kits"].size(), 1u);
+  ask({"kit", "info", "weir"});
+  ask({"kit", "remove", "weir"});
+  ask({"export", scratch_ / "exported", "gate-7.4.1.img"});
+  ask({"import", scratch_ / "exported"});
+  ask({"offer", "end", "inside.img"});
+  ask({"image", "remove", "inside.img", "--confirm", "inside.img"});
+  ask({"verify"});
+
+  ask({"device", "add", "weir-1", "--addresses", "127.0.0.1", "--site", "north"});
+  send("site.cfg", "host weir-1\nport one\n");
+  send("site.cfg", "host weir-1\nport two\n");
+  send("gate.bin", std::string(5000, '\x01'));
+  EXPECT_FALSE(ask({"backup", "list"})["files"].empty());
+  EXPECT_EQ(ask({"backup", "revisions"})["backups"].size(), 3u);
+  ask({"backup", "info", "weir-1", "site.cfg"});
+  ask({"backup", "save", "weir-1", "site.cfg", "--to", scratch_ / "saved.cfg"});
+  EXPECT_EQ(ask({"backup", "compare", "weir-1"})["comparison"]["added"], 1);
+  EXPECT_EQ(ask({"backup", "compare", "weir-1", "--with",
+                 scratch_ / "saved.cfg"})["comparison"]["same"],
+            true);
+  ask({"backup", "report", "--from", "1h"});
+  ask({"backup", "overdue"});
+  ask({"backup", "offer", "add", "weir-1", "site.cfg", "--as", "back.cfg"});
+  ask({"backup", "offer", "list"});
+  ask({"backup", "offer", "end", "back.cfg"});
+  ask({"backup", "adopt", "weir-1", "gate.bin"});
+  ask({"backup", "pin", "weir-1", "site.cfg", "--why", "before the flood"});
+  ask({"backup", "unpin", "weir-1", "site.cfg"});
+  ask({"backup", "thin-out"});
+  EXPECT_EQ(ask({"device", "list"})["devices"].size(), 1u);
+  ask({"device", "info", "weir-1"});
+  ask({"device", "edit", "weir-1", "--platform", "sluice"});
+  ask({"device", "site", "north", "--backup-every", "weekly"});
+  ask({"device", "import", make("devices.csv", "name,addresses\nweir-2,127.0.0.2\n")});
+  ask({"device", "claim", "127.0.0.3", "weir-2"});
+  ask({"device", "remove", "weir-2"});
+
+  ask({"account", "add", "night", "--may", "fetch"}, "night and day\n");
+  EXPECT_EQ(ask({"account", "list"})["accounts"].size(), 2u);
+  ask({"account", "change", "night", "--may", "fetch,deposit"});
+  ASSERT_EQ(run({"ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "of a test", "-f",
+                 scratch_ / "key"})
+                .code,
+            0);
+  ask({"account", "key", "add", "night", scratch_ / "key.pub"});
+  ask({"account", "key", "list", "night"});
+  ask({"account", "key", "remove", "night", "of a test"});
+  ask({"account", "remove", "night"});
+
+  auto added = ask({"person", "add", "anna", "--role", "operate"});
+  EXPECT_FALSE(ask({"person", "list"})["people"].empty());
+  ask({"person", "change", "anna", "--role", "look"});
+  ask({"token", "add", "desk", "--of", "anna"});
+  ask({"token", "list", "--of", "anna"});
+  ask({"token", "renew", "desk", "--of", "anna", "--until", "2d"});
+  ask({"token", "revoke", "desk", "--of", "anna"});
+  ask({"login", secure_url(), "--fingerprint", fingerprint()},
+      added["token"].get<std::string>() + "\n");
+  const auto server = ask({"server", "list"})["servers"][0]["name"].get<std::string>();
+  ask({"server", "use", server});
+  ask({"logout", server});
+  ask({"person", "remove", "anna"});
+
+  ask({"unrecorded", "list"});
+  ask({"unrecorded", "keep", "--all"});
+  ask({"unrecorded", "remove", "--all"});
+  ask({"status"});
+  ask({"transfer", "list"});
+  ask({"contact"});
+  ask({"contact", "127.0.0.1"});
+  ask({"changes"});
+  ask({"ledger"});
+  ask({"ledger", "verify"});
+  // It goes on, so each line is one.
+  send("late.cfg", "host weir-1\n");
+  std::istringstream lines(answer_to({"watch", "--seconds", "1"}));
+  int events = 0;
+  for (std::string line; std::getline(lines, line); ++events) {
+    EXPECT_FALSE(read_json(line).is_discarded()) << line;
+  }
+  EXPECT_GT(events, 0);
+  EXPECT_THAT(left_, IsEmpty());
+}
+
+}  // namespace
+}  // namespace vantro::end_to_end
