@@ -171,7 +171,9 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   ask({"ledger"});
   ask({"ledger", "verify"});
   // It goes on, so each line is one.
-  send("late.cfg", "host weir-1\n");
+  const Process slow({"curl", "-sS", "--limit-rate", "20k", "-T",
+                      make("slow", std::string(500'000, '\x01')), http_url("/slow.bin")},
+                     {}, scratch_ / "slow.out", scratch_ / "slow.err");
   std::istringstream lines(answer_to({"watch", "--seconds", "1"}));
   int events = 0;
   for (std::string line; std::getline(lines, line); ++events) {
