@@ -38,6 +38,10 @@ const std::string kSelect =
     "left join devices d on d.id = f.device ";
 
 const std::string kOfHolder = "f.device = :d and f.address = :a ";
+// Revisions whose bytes are there.
+const std::string kKept =
+    "from revisions r join backup_files f on f.id = r.file "
+    "where (r.complete = 1 or r.partial_file is not null) ";
 
 // So many of the newest sizes before one say what is usual.
 constexpr std::int64_t kUsualOf = 9;
@@ -654,12 +658,24 @@ base::Outcome<std::uint64_t> Backups::bytes_since(const std::string& address,
 base::Outcome<std::uint64_t> Backups::bytes_of(const Holder& holder) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::uint64_t> {
     return unsigned_of(
-        t.query("select coalesce(sum(r.size), 0) from revisions r join backup_files f on "
-                "f.id = r.file where " +
-                    kOfHolder + "and (r.complete = 1 or r.partial_file is not null)",
+        t.query("select coalesce(sum(r.size), 0) " + kKept + "and " + kOfHolder,
                 {device_of(holder), address_of(holder)})
             .front(),
         0);
+  });
+}
+
+base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>>
+Backups::bytes_of_addresses() const {
+  using Kept = std::vector<std::pair<std::string, std::uint64_t>>;
+  return database_.read([](db::Transaction& t) -> base::Outcome<Kept> {
+    Kept kept;
+    t.each("select f.address, sum(r.size) " + kKept +
+               "and f.device = 0 and f.address like '%:%' group by f.address",
+           {}, [&](const db::Row& row) {
+             kept.emplace_back(row.text(0), unsigned_of(row, 1));
+           });
+    return kept;
   });
 }
 

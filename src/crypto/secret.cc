@@ -24,6 +24,12 @@ std::uint32_t random_below(std::uint32_t bound) {
 
 void wipe(std::string& secret) { OPENSSL_cleanse(secret.data(), secret.size()); }
 
+void lock_keys_in_memory() {
+  constexpr std::size_t kRoom = 256 << 10;  // of a hundred keys
+  constexpr std::size_t kSmallest = 32;
+  CRYPTO_secure_malloc_init(kRoom, kSmallest);
+}
+
 bool equal_secrets(std::string_view a, std::string_view b) {
   return a.size() == b.size() && CRYPTO_memcmp(a.data(), b.data(), a.size()) == 0;
 }

@@ -6,6 +6,8 @@
 #include <sys/prctl.h>
 #include <sys/resource.h>
 
+#include "crypto/secret.h"
+
 namespace vantro::daemon {
 
 // A transfer takes two descriptors; the usual limit of 1,024 would end at 500 of them.
@@ -19,6 +21,7 @@ void raise_descriptor_limit() {
 void keep_memory_private() {
   const rlimit none{0, 0};
   ::setrlimit(RLIMIT_CORE, &none);
+  crypto::lock_keys_in_memory();
 #if !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
   // A sanitizer looks for leaks as a debugger would.
   ::prctl(PR_SET_DUMPABLE, 0, 0, 0, 0);

@@ -5,8 +5,8 @@ namespace vantro::daemon {
 
 // As many descriptors as the system lets it have.
 void raise_descriptor_limit();
-// No core is written, and no process of the same user can look into this one's memory:
-// keys and passwords are in it.
+// No core is written, keys are locked in memory, and no process of the same user can look
+// into this one's: keys and passwords are in it. Before any key is read.
 void keep_memory_private();
 // Small stacks and few arenas. Before any thread is started.
 void keep_memory_small();

@@ -17,15 +17,25 @@ namespace {
 // Bytes between two looks at the room on the disk.
 constexpr std::uint64_t kLookEvery = 4 << 20;
 
+bool fits(std::uint64_t bytes, std::uint64_t kept, std::uint64_t quota) {
+  return quota == 0 || (kept <= quota && bytes <= quota - kept);
+}
+
 }  // namespace
 
 base::Outcome<void> DepositLimits::check_quota(std::uint64_t bytes) const {
-  if (quota == 0 || (kept <= quota && bytes <= quota - kept)) return {};
-  return base::refuse(
-      Kind::kFull,
-      fmt::format("{} of this device's backups are kept, and {} is its quota; the "
-                  "operator must thin them out or raise it",
-                  base::size_text(kept), base::size_text(quota)));
+  const auto refuse = [](const char* whose, std::uint64_t held, std::uint64_t most) {
+    return base::refuse(
+        Kind::kFull,
+        fmt::format("{} of this {}'s backups are kept, and {} is its quota; the operator "
+                    "must thin them out or raise it",
+                    base::size_text(held), whose, base::size_text(most)));
+  };
+  if (!fits(bytes, kept, quota)) return refuse("device", kept, quota);
+  if (!fits(bytes, kept_of_network, quota_of_network)) {
+    return refuse("network", kept_of_network, quota_of_network);
+  }
+  return {};
 }
 
 base::Refusal only_configurations() {
@@ -202,6 +212,7 @@ base::Outcome<Filed> BackupWrite::commit() {
   const auto& revision = filed->revision;
   transfer_.advance({revision.size, resent, 0});
   transfer_.end_unrecorded(State::kComplete, "");
+  if (!filed->seen_again) count_for_network(revision.size);
   Filed result;
   result.path = backup_path(revision.name, revision.number);
   result.sentence = fmt::format("revision {} of '{}' from {}, {}{}", revision.number,
@@ -215,6 +226,10 @@ base::Outcome<Filed> BackupWrite::commit() {
   return result;
 }
 
+void BackupWrite::count_for_network(std::uint64_t bytes) const {
+  if (revision_.holder.device == 0) workings_.kept_by_network.add(from_, bytes);
+}
+
 void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   revision_.size = arrival_.size();
   if (!keep || differs_) {
@@ -225,6 +240,7 @@ void BackupWrite::abandon(State how, const std::string& why, bool keep) {
     auto kept = arrival_.set_aside();
     revision_.partial_file = std::move(kept.file);
     revision_.partial_sha256 = std::move(kept.sha256);
+    count_for_network(revision_.size);
   }
   transfer_.end(how, why);
   if (revision_.partial_file.empty()) return;

@@ -17,12 +17,15 @@ namespace vantro::gate {
 struct DepositLimits {
   std::uint64_t quota = 0;  // of its holder, in bytes; 0: none
   std::uint64_t kept = 0;   // of it, already
+  // The same of the IPv6 /64 that it came from, if that address is no device's.
+  std::uint64_t quota_of_network = 0;
+  std::uint64_t kept_of_network = 0;
   // The disk is nearly full. `named` is what the file's name says of it.
   bool only_configurations = false;
   std::uint64_t configuration_up_to = 0;
   backup::FileKind named = backup::FileKind::kUnknown;
 
-  // Whether `bytes` of one file fit into the quota. kFull.
+  // Whether `bytes` of one file fit into the quotas. kFull.
   base::Outcome<void> check_quota(std::uint64_t bytes) const;
 };
 
@@ -55,6 +58,7 @@ class BackupWrite final : public WriteSink {
   void record(db::Transaction& transaction, ledger::Entry entry,
               const backup::Added& added) const;
   std::string rest_of_sentence(const backup::Added& added) const;
+  void count_for_network(std::uint64_t bytes) const;
 
   Workings& workings_;
   backup::Revision revision_;

@@ -158,7 +158,8 @@ class Gate {
   std::optional<Found> find_backup_offer(const Asker& asker, const std::string& name);
   base::Outcome<void> add_backups(const Asker& asker, const std::string& start,
                                   std::vector<Listed>& files);
-  base::Outcome<void> limits_of(const backup::Revision& revision, DepositLimits& limits);
+  base::Outcome<void> limits_of(const backup::Revision& revision,
+                                const base::Address& from, DepositLimits& limits);
   bool may_encrypt(const backup::Revision& revision) const;
   // Whether an upload that broke off has on the disk what its record says.
   bool really_there(const backup::Revision& broken) const;

@@ -100,7 +100,8 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   revision.protocol = asker.protocol;
   revision.account = asker.account;
   DepositLimits limits;
-  if (auto room = limits_of(revision, limits); !room) return base::refuse(room.error());
+  if (auto room = limits_of(revision, asker.peer.address, limits); !room)
+    return base::refuse(room.error());
   auto start = transfer_of(asker, Direction::kDeposit, name, announced);
   start.device = workings_->repository.inventory.device_at(asker.peer.address);
   text::ContentTeller content;
@@ -122,7 +123,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
 
 // What may still come of it; a refusal if not even what was announced.
 base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
-                                    DepositLimits& limits) {
+                                    const base::Address& from, DepositLimits& limits) {
   const auto announced = revision.announced.value_or(0);
   const auto quota = workings_->repository.inventory.quota_of(revision.holder)
                          .value_or(workings_->config()->kept_per_device);
@@ -131,6 +132,15 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
     if (!kept) return base::refuse(kept.error());
     limits.quota = quota;
     limits.kept = *kept;
+    if (revision.holder.device == 0 && !from.is_v4()) {
+      const auto beside = workings_->kept_by_network.of(
+          from, workings_->repository.backups, workings_->clock.now());
+      if (!beside) return base::refuse(beside.error());
+      limits.kept_of_network = *beside;
+      limits.quota_of_network = quota > UINT64_MAX / kAddressesOfNetwork
+                                    ? UINT64_MAX
+                                    : quota * kAddressesOfNetwork;
+    }
     if (auto room = limits.check_quota(announced); !room) return room;
   }
   const auto& treatment = workings_->repository.rules.treatment;

@@ -14,6 +14,7 @@
 #include "gate/asker.h"
 #include "gate/config.h"
 #include "gate/deposit_rates.h"
+#include "gate/kept_by_network.h"
 #include "gate/recording.h"
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
@@ -65,6 +66,7 @@ struct Workings {
   Transfers transfers;
   ledger::Contacts contacts;
   DepositRates deposit_rates;
+  KeptByNetwork kept_by_network;
   Recording recording;
 
  private:

@@ -227,6 +227,32 @@ TEST_F(AccessTest, HasAQuotaForADayAndAnAddress) {
             "revision 2");
 }
 
+// One host has all addresses of its /64.
+TEST_F(AccessTest, KeepsNoMoreOfANetworkThanOfFourOfItsAddresses) {
+  config_.rules.push_back(
+      {*auth::Networks::parse("2001:db8::/32"), {Action::kDeposit}, {}, true});
+  config_.kept_per_device = 1000;
+  config_.deposited_per_day = 1'000'000;
+  gate_->use(config_);
+  const auto from = [&](int host) {
+    return sent(over_http("", "2001:db8::" + std::to_string(host)), "a.cfg",
+                std::string(900, 'x'));
+  };
+  for (int host = 1; host <= 4; ++host) {
+    EXPECT_EQ(from(host).substr(0, 10), "revision 1") << host;
+  }
+  const std::string full =
+      "3.5 KiB of this network's backups are kept, and 3.9 KiB is its quota; the "
+      "operator "
+      "must thin them out or raise it";
+  EXPECT_EQ(from(5), full);
+  clock_.advance(std::chrono::minutes(2));  // the database is asked again
+  EXPECT_EQ(from(6), full);
+  EXPECT_EQ(sent(over_http("", "2001:db8:0:1::1"), "a.cfg", std::string(900, 'x'))
+                .substr(0, 10),
+            "revision 1");
+}
+
 TEST_F(AccessTest, GivesBackupsBackToWhoSentThem) {
   add_account("night", "deposit, read-back");
   add_account("day", "read-back");
