@@ -18,9 +18,9 @@ std::uint32_t random_below(std::uint32_t bound);
 // Overwrites it, whatever the compiler thinks of that.
 void wipe(std::string& secret);
 
-// Private keys that OpenSSL reads from now on stay in memory that is locked, stands between
-// pages that nobody may touch, and is wiped (CRYPTO_secure_malloc_init(3)). Where the
-// system gives no such memory they are where everything else is.
+// Private keys that OpenSSL reads from now on stay in memory that is locked, stands
+// between pages that nobody may touch, and is wiped (CRYPTO_secure_malloc_init(3)). Where
+// the system gives no such memory they are where everything else is.
 void lock_keys_in_memory();
 
 bool equal_secrets(std::string_view a, std::string_view b);
