@@ -89,8 +89,12 @@ Done add_person(const Context& context, const PersonOptions& options) {
   const auto token =
       context.api.call(api::kAddToken, {person->value.name}, {kFirstLabel, std::nullopt});
   if (token && context.json) {
+    auto with_token = person->value;
+    with_token.tokens = 1;
     Terminal(stdout).write_json(
-        api::indented(api::with_text(person->text, "token", token->value.text)) + "\n");
+        api::indented(
+            api::with_text(api::json_of(with_token), "token", token->value.text)) +
+        "\n");
     return {};
   }
   return show_answer(

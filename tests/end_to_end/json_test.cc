@@ -147,6 +147,7 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   ask({"account", "remove", "night"});
 
   auto added = ask({"person", "add", "anna", "--role", "operate"});
+  EXPECT_EQ(added["tokens"], 1);
   EXPECT_FALSE(ask({"person", "list"})["people"].empty());
   ask({"person", "change", "anna", "--role", "look"});
   ask({"token", "add", "desk", "--of", "anna"});
