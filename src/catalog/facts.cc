@@ -41,7 +41,7 @@ base::Outcome<void> set_word(std::string& to, const std::string& name,
   if (!word.empty() && std::find(words.begin(), words.end(), word) == words.end()) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is no {}; there are {}", base::printable(text, 40), name,
+        fmt::format("'{}' is not a {}; there are {}", base::printable(text, 40), name,
                     fmt::join(words, ", ")),
         text::nearest(word, words).value_or(""));
   }

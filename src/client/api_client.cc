@@ -167,9 +167,9 @@ class ApiClient::Request {
     auto sentence = problem.detail;
     if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
     if (status() == 401) return {ExitCode::kToken, std::move(sentence), problem};
-    // Of an upload it may be the bytes that are refused: then nothing was used wrongly.
+    // Bytes that are refused come with 422: then nothing was used wrongly.
     const auto code = status() == 404                       ? ExitCode::kNotFound
-                      : status() == 400 && !source_         ? ExitCode::kUsage
+                      : status() == 400                     ? ExitCode::kUsage
                       : problem.kind == "checksum-mismatch" ? ExitCode::kChecksum
                                                             : ExitCode::kRefused;
     return {code, std::move(sentence), problem};

@@ -119,7 +119,7 @@ TEST_F(CatalogTest, EditsFactsAllOrNone) {
   EXPECT_EQ(list("platform", "causeway9"), "causeway9:c4-7.4.img* ");
   EXPECT_EQ(base::in_full(
                 changes.edit("c4-7.4.img", {{"version", "9"}, {"role", "x"}}).error()),
-            "'x' is no role; there are system, boot, module, recovery, other");
+            "'x' is not a role; there are system, boot, module, recovery, other");
   EXPECT_EQ(repository_->catalog.find("c4-7.4.img")->facts.version, "7.4.3");
   EXPECT_TRUE(changes.edit("c4-7.4.img", {{"version", "7.4.3"}})->empty());
   const auto rows = repository_->ledger.newest(1, {});

@@ -23,7 +23,7 @@ TEST(Facts, AreReadAsTheyAreTyped) {
 TEST(Facts, AreRefusedWithWhatWouldHaveWorked) {
   EXPECT_EQ(
       set("role", "systm"),
-      "refused: 'systm' is no role; there are system, boot, module, recovery, other; "
+      "refused: 'systm' is not a role; there are system, boot, module, recovery, other; "
       "nearest: 'system'");
   EXPECT_EQ(set("stage", "withdrawn").rfind("refused: an image is withdrawn with", 0),
             0u);

@@ -72,6 +72,11 @@ TEST_F(Cli, RefusesWhatItCannotRead) {
   // What only the server can judge is wrong use all the same.
   EXPECT_EQ(vantro({"offer", "list", "--at", "2199-01-01"}).code, 2);
   EXPECT_EQ(vantro({"person", "add", "ida", "--role", "foo"}).code, 2);
+  EXPECT_EQ(vantro({"image", "add", scratch_ / "x", "--role", "foo"}).code, 2);
+  EXPECT_EQ(vantro({"image", "add", scratch_ / "x", "--name", "../x"}).code, 2);
+  // Bytes that are refused are not.
+  fakes::write_file(scratch_ / "empty", "");
+  EXPECT_EQ(vantro({"image", "add", scratch_ / "empty"}).code, 1);
   EXPECT_EQ(vantro({"image", "info", "none.img"}).code, 5);
   EXPECT_EQ(vantro({"--help"}).code, 0);
 }
@@ -302,6 +307,10 @@ TEST_F(Cli, HoldsTheApiToHttp) {
             "201 application/json");
   EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/x.img"}),
             "409 application/problem+json");
+  // The request is in order, its bytes are not.
+  fakes::write_file(scratch_ / "empty", "");
+  EXPECT_EQ(curl({"-T", scratch_ / "empty", url() + "/v1/images/empty"}),
+            "422 application/problem+json");
   EXPECT_EQ(curl({"-T", scratch_ / "body-in", url() + "/v1/images/y.img?expect=zz"}),
             "400 application/problem+json");
   const auto problem = read_json(fakes::read_file(scratch_ / "body"));
