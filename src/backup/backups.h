@@ -149,7 +149,7 @@ class Backups {
                                            base::WallTime since) const;
   // What is kept of a holder, in bytes.
   base::Outcome<std::uint64_t> bytes_of(const Holder& holder) const;
-  // The same, by IPv6 address that is no device's.
+  // The same for each IPv6 address that belongs to no device.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> bytes_of_addresses()
       const;
   // The SHA-256 and size of everything that must be in the vault for backups, whose

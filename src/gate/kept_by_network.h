@@ -14,7 +14,7 @@
 
 namespace vantro::gate {
 
-// Counts what came from addresses that are no device's. Thread-safe.
+// Counts what came from addresses that belong to no device. Thread-safe.
 class KeptByNetwork {
  public:
   // In bytes: as the database tells, asked at most once a minute, and what came since.
