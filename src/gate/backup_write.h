@@ -17,7 +17,8 @@ namespace vantro::gate {
 struct DepositLimits {
   std::uint64_t quota = 0;  // of its holder, in bytes; 0: none
   std::uint64_t kept = 0;   // of it, already
-  // The same for the IPv6 /64 of its sender; only where that address belongs to no device.
+  // The same for the IPv6 /64 of its sender; only where that address belongs to no
+  // device.
   std::uint64_t quota_of_network = 0;
   std::uint64_t kept_of_network = 0;
   // The disk is nearly full. `named` is what the file's name says of it.
