@@ -464,6 +464,108 @@ const std::vector<SchemaVersion>& schema_versions() {
            R"(update revisions set to_look = 1
                 where complete = 1 and is_text = 0 and kind <> 'configuration')",
        }},
+      {"the state of devices, rules for routes, jobs, rollouts",
+       {
+           // What is known of a device's software (fleet/state.h).
+           R"(create table device_state (
+                device bigint not null,
+                member text not null,
+                field text not null,
+                item text not null,
+                value text not null,
+                at bigint not null,
+                source text not null,
+                primary key (device, member, field, item)))",
+           // Whether devices of other platforms may fetch it.
+           "alter table offers add column any_platform bigint not null default 0",
+           // The columns of a table of rules, as they were typed (jobs/rule.h).
+           R"(create table route_rules (
+                id bigint primary key,
+                folded text not null,
+                platform text not null,
+                kind text not null,
+                role text not null,
+                from_versions text not null,
+                to_versions text not null,
+                needs text not null,
+                source text not null))",
+           "create index route_rules_by_platform on route_rules (folded, id)",
+           // device_name: as it was when the job ended. state: "open", "confirmed",
+           // "failed", "withdrawn".
+           R"(create table jobs (
+                id bigint primary key,
+                device bigint not null,
+                device_name text not null,
+                platform text not null,
+                purpose text not null,
+                aim text not null,
+                from_version text not null,
+                slot text not null,
+                window_from bigint,
+                window_until bigint,
+                remark text not null,
+                planned_by text not null,
+                planned_at bigint not null,
+                owner text not null,
+                rollout text not null,
+                batch bigint not null,
+                any_platform bigint not null,
+                state text not null,
+                ended_at bigint not null,
+                ended_by text not null,
+                ended_why text not null))",
+           "create unique index jobs_open on jobs (device) where state = 'open'",
+           "create index jobs_by_time on jobs (planned_at)",
+           "create index jobs_by_rollout on jobs (rollout, batch, id)",
+           // What the device must fetch, in its order.
+           R"(create table job_images (
+                job bigint not null,
+                number bigint not null,
+                name text not null,
+                sha256 text not null,
+                role text not null,
+                version text not null,
+                why text not null,
+                offered_as text not null,
+                primary key (job, number)))",
+           "create index job_images_by_content on job_images (sha256)",
+           R"(create table job_events (
+                id bigint primary key,
+                job bigint not null,
+                at bigint not null,
+                by_whom text not null,
+                what text not null,
+                number bigint not null,
+                sentence text not null))",
+           "create index job_events_by_job on job_events (job, at, id)",
+           R"(create table rollouts (
+                id bigint primary key,
+                name text not null,
+                folded text not null unique,
+                aim text not null,
+                batch bigint not null,
+                stop_after bigint not null,
+                window_from bigint,
+                window_until bigint,
+                remark text not null,
+                planned_by text not null,
+                planned_at bigint not null,
+                accepted bigint not null,
+                withdrawn bigint not null))",
+           // The offers that a job has made for itself.
+           R"(create table job_offers (
+                job bigint not null,
+                offer bigint not null,
+                name text not null,
+                primary key (job, offer)))",
+           // Which devices have proved their path, and when.
+           R"(create index ledger_canaries on ledger (at, device)
+                where name in ('hello', 'hello-1M', 'hello-64M'))",
+           "insert into numbers values ('route_rules', 0)",
+           "insert into numbers values ('jobs', 0)",
+           "insert into numbers values ('job_events', 0)",
+           "insert into numbers values ('rollouts', 0)",
+       }},
   };
   return versions;
 }

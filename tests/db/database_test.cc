@@ -155,7 +155,10 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
                               "members",       "image_platforms", "image_names",
                               "offers",        "images",          "ledger",
                               "change_log",    "numbers",         "people",
-                              "tokens",        "people_seen",     "ledger_cuts"}) {
+                              "tokens",        "people_seen",     "ledger_cuts",
+                              "device_state",  "route_rules",     "jobs",
+                              "job_images",    "job_events",      "job_offers",
+                              "rollouts"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");
