@@ -10,6 +10,8 @@ const char* word(FileKind kind) {
       return "configuration";
     case FileKind::kImage:
       return "image";
+    case FileKind::kReport:
+      return "report";
     case FileKind::kOther:
       return "other";
   }
@@ -18,7 +20,7 @@ const char* word(FileKind kind) {
 
 std::optional<FileKind> parse_kind(std::string_view text) {
   for (const auto kind : {FileKind::kUnknown, FileKind::kConfiguration, FileKind::kImage,
-                          FileKind::kOther}) {
+                          FileKind::kReport, FileKind::kOther}) {
     if (text == word(kind)) return kind;
   }
   return std::nullopt;

@@ -11,6 +11,7 @@ enum class FileKind {
   kUnknown,        // it broke off
   kConfiguration,  // text that the device is set up with
   kImage,          // what it runs
+  kReport,         // what it says of itself: versions, slots, what is free
   kOther,          // anything else: a certificate store, a crash dump
 };
 

@@ -49,6 +49,14 @@ base::Outcome<void> set_word(std::string& to, const std::string& name,
   return {};
 }
 
+// Or one of the two is not known.
+bool fits(const std::vector<std::string>& of_image, const std::string& of_device) {
+  const auto wanted = base::folded(of_device);
+  return wanted.empty() || of_image.empty() ||
+         std::any_of(of_image.begin(), of_image.end(),
+                     [&](const auto& one) { return base::folded(one) == wanted; });
+}
+
 }  // namespace
 
 bool Facts::is_guessed(const std::string& fact) const {
@@ -136,14 +144,16 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
 
 std::string other_platform(const std::vector<std::string>& of_image,
                            const std::string& of_device) {
-  const auto wanted = base::folded(of_device);
-  const bool fits = wanted.empty() || of_image.empty() ||
-                    std::any_of(of_image.begin(), of_image.end(), [&](const auto& one) {
-                      return base::folded(one) == wanted;
-                    });
-  if (fits) return "";
+  if (fits(of_image, of_device)) return "";
   return fmt::format("it is for {}, and the device is a {}", fmt::join(of_image, ", "),
                      of_device);
+}
+
+std::string other_hardware(const std::vector<std::string>& of_image,
+                           const std::string& of_device) {
+  if (fits(of_image, of_device)) return "";
+  return fmt::format("it is for hardware {}, and the device is {}",
+                     fmt::join(of_image, ", "), of_device);
 }
 
 std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recognisers,

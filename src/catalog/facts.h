@@ -52,6 +52,10 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
 std::string other_platform(const std::vector<std::string>& of_image,
                            const std::string& of_device);
 
+// The same for hardware revisions.
+std::string other_hardware(const std::vector<std::string>& of_image,
+                           const std::string& of_device);
+
 // What a recogniser, or a look inside, makes of a file.
 struct Suggestion {
   std::string fact;

@@ -28,7 +28,8 @@ Offer offer_of(const db::Row& row) {
   if (!row.is_null(5)) offer.until = row.integer(5);
   if (!row.is_null(6)) offer.ended_at = row.integer(6);
   offer.why = row.text(7);
-  offer.image = image_of(row, 8);
+  offer.any_platform = row.integer(8) != 0;
+  offer.image = image_of(row, 9);
   return offer;
 }
 
@@ -37,7 +38,7 @@ std::vector<Offer> offers_where(db::Transaction& transaction, const std::string&
   std::vector<Offer> offers;
   for (const auto& row : transaction.query(
            fmt::format("select f.id, f.name, f.network, f.protocols, f.since, f.until, "
-                       "f.ended_at, f.why, {} from offers f "
+                       "f.ended_at, f.why, f.any_platform, {} from offers f "
                        "join images i on i.id = f.image {}",
                        kImageColumns, which),
            values)) {
@@ -72,6 +73,7 @@ std::string limits_text(const Offer& offer) {
     parts.push_back(fmt::format("over {}", fmt::join(offer.protocols, ", ")));
   }
   if (offer.until) parts.push_back("until " + base::local_time(*offer.until));
+  if (offer.any_platform) parts.emplace_back("to devices of any platform");
   return fmt::format("{}", fmt::join(parts, ", "));
 }
 
@@ -96,10 +98,10 @@ base::Outcome<Offer> Offers::add(db::Transaction& transaction, Offer offer) {
   offer.id = transaction.next_number("offers");
   transaction.run(
       "insert into offers (id, name, image, network, protocols, since, until, ended_at, "
-      "why) values (:i, :n, :m, :w, :p, :s, :u, :e, :y)",
+      "why, any_platform) values (:i, :n, :m, :w, :p, :s, :u, :e, :y, :q)",
       {offer.id, offer.name, offer.image.id, network_text(offer.network),
        fmt::format("{}", fmt::join(offer.protocols, " ")), offer.since,
-       time_or_null(offer.until), nullptr, ""});
+       time_or_null(offer.until), nullptr, "", std::int64_t{offer.any_platform}});
   transaction.changed(kOfferChanged, offer.name);
   return offer;
 }
@@ -111,6 +113,7 @@ base::Outcome<Offer> Offers::change(db::Transaction& transaction, const Offer& o
   if (change.network) next.network = *change.network;
   if (change.protocols) next.protocols = *change.protocols;
   if (change.until) next.until = *change.until;
+  if (change.any_platform) next.any_platform = *change.any_platform;
   next.since = now;
   end(transaction, offer, "changed", now);
   return add(transaction, std::move(next));

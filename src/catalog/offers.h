@@ -21,6 +21,7 @@ struct Offer {
   Image image;
   std::optional<base::Network> network;  // none: to all
   std::vector<std::string> protocols;    // none: over all
+  bool any_platform = false;             // also to devices of other platforms
   base::WallTime since = 0;
   std::optional<base::WallTime> until;
   std::optional<base::WallTime> ended_at;  // none: it stands
@@ -33,6 +34,7 @@ struct OfferChange {
   std::optional<std::optional<base::Network>> network;
   std::optional<std::vector<std::string>> protocols;
   std::optional<std::optional<base::WallTime>> until;
+  std::optional<bool> any_platform;
 };
 
 // To whom, over what and until when, in words: "to 192.0.2.0/24, over tftp, until ...".

@@ -11,6 +11,7 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/outcome.h"
+#include "fleet/state.h"
 
 namespace vantro::fleet {
 
@@ -28,6 +29,7 @@ struct Device {
       quota;  // of its backups, in bytes; not said: the usual one
   base::WallTime made_at = 0;
   base::WallTime changed_at = 0;
+  State state;
 };
 
 // A letter or digit, then those and ".", "-", "_": at most 64. No address, so that either

@@ -56,6 +56,20 @@ void read_networks(db::Transaction& t, Device& device) {
   }
 }
 
+StateValue state_value_of(const db::Row& row, std::size_t from) {
+  return {row.text(from),     row.text(from + 1),    row.text(from + 2),
+          row.text(from + 3), row.integer(from + 4), row.text(from + 5)};
+}
+
+void read_state(db::Transaction& t, Device& device) {
+  for (const auto& row : t.query(
+           "select member, field, item, value, at, source from device_state where device "
+           "= :d order by member, field, item",
+           {device.id})) {
+    device.state.set(state_value_of(row, 0));
+  }
+}
+
 // By name.
 std::vector<Device> all_in(db::Transaction& t) {
   std::vector<Device> devices;
@@ -68,6 +82,12 @@ std::vector<Device> all_in(db::Transaction& t) {
        t.query("select device, network from device_networks order by network")) {
     const auto found = places.find(row.integer(0));
     if (found != places.end()) take_network(devices[found->second], row.text(1));
+  }
+  for (const auto& row :
+       t.query("select device, member, field, item, value, at, source from device_state "
+               "order by device, member, field, item")) {
+    const auto found = places.find(row.integer(0));
+    if (found != places.end()) devices[found->second].state.set(state_value_of(row, 1));
   }
   return devices;
 }
@@ -99,8 +119,9 @@ base::Outcome<void> check_name(db::Transaction& t, const Device& device) {
 }  // namespace
 
 DeviceIndex::Shared DeviceIndex::shared(const Device& device) {
-  return std::make_shared<const Known>(
-      Known{device.id, device.name, device.platform, device.quota, device.networks});
+  return std::make_shared<const Known>(Known{device.id, device.name, device.platform,
+                                             device.hardware, device.quota,
+                                             device.networks});
 }
 
 void DeviceIndex::add(const Device& device) {
@@ -210,8 +231,20 @@ base::Outcome<Device> Devices::add(db::Transaction& t, Device device) {
   if (auto written = write_networks(t, device); !written) {
     return base::refuse(written.error());
   }
-  t.changed(kDeviceChanged, std::to_string(device.id));
+  write_state(t, device);
   return device;
+}
+
+void Devices::write_state(db::Transaction& t, const Device& device) {
+  t.run("delete from device_state where device = :d", {device.id});
+  for (const auto& one : device.state.values()) {
+    t.run(
+        "insert into device_state (device, member, field, item, value, at, source) "
+        "values "
+        "(:d, :m, :f, :i, :v, :a, :s)",
+        {device.id, one.member, one.field, one.item, one.value, one.at, one.source});
+  }
+  t.changed(kDeviceChanged, std::to_string(device.id));
 }
 
 base::Outcome<void> Devices::change(db::Transaction& t, const Device& device) {
@@ -224,12 +257,13 @@ base::Outcome<void> Devices::change(db::Transaction& t, const Device& device) {
        device.platform, device.hardware, device.site, device.remarks,
        number_or_null(device.backup_every), number_or_null(device.quota),
        device.changed_at, device.id});
-  t.changed(kDeviceChanged, std::to_string(device.id));
+  write_state(t, device);
   return write_networks(t, device);
 }
 
 void Devices::remove(db::Transaction& t, std::int64_t id) {
   t.run("delete from device_networks where device = :d", {id});
+  t.run("delete from device_state where device = :d", {id});
   t.run("delete from devices where id = :d", {id});
   t.changed(kDeviceChanged, std::to_string(id));
 }
@@ -249,6 +283,16 @@ base::Outcome<Device> Devices::get(db::Transaction& t, const std::string& name) 
   }
   auto device = device_of(rows.front());
   read_networks(t, device);
+  read_state(t, device);
+  return device;
+}
+
+std::optional<Device> Devices::with_id(db::Transaction& t, std::int64_t id) {
+  const auto rows = t.query(kSelect + "where id = :i", {id});
+  if (rows.empty()) return std::nullopt;
+  auto device = device_of(rows.front());
+  read_networks(t, device);
+  read_state(t, device);
   return device;
 }
 

@@ -28,6 +28,7 @@ class DeviceIndex {
     std::int64_t id = 0;
     std::string name;
     std::string platform;
+    std::string hardware;
     std::optional<std::uint64_t> quota;
     std::vector<base::Network> networks;
   };
@@ -70,9 +71,13 @@ class Devices {
   // kExists: the name, or one of its networks, is another device's. The id is given here.
   static base::Outcome<Device> add(db::Transaction& transaction, Device device);
   static base::Outcome<void> change(db::Transaction& transaction, const Device& device);
+  // What change() does for the state alone.
+  static void write_state(db::Transaction& transaction, const Device& device);
   static void remove(db::Transaction& transaction, std::int64_t id);
   // By name, letter case aside. kNotFound, with the nearest.
   static base::Outcome<Device> get(db::Transaction& transaction, const std::string& name);
+  // Nothing: there is none of that number any more.
+  static std::optional<Device> with_id(db::Transaction& transaction, std::int64_t id);
   // 0: nothing is expected of the site's devices any more.
   static void set_site(db::Transaction& transaction, const Site& site);
 

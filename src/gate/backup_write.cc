@@ -4,7 +4,9 @@
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "fleet/devices.h"
 #include "gate/workings.h"
+#include "repository/reports.h"
 #include "repository/stored_text.h"
 
 namespace vantro::gate {
@@ -129,6 +131,7 @@ base::Outcome<void> BackupWrite::judge() {
     if (!same) return base::refuse(same.error());
     if (*same || workings_.recognised(revision_)) revision_.kind = FileKind::kImage;
   }
+  if (auto read_whole = read_report(); !read_whole) return read_whole;
   const bool encrypted =
       repository.folder.encrypts() && revision_.kind == FileKind::kConfiguration;
   if (auto done = arrival_.encrypt(encrypted); !done) return done;
@@ -145,6 +148,45 @@ base::Outcome<void> BackupWrite::judge() {
     before_->substance = text ? backup::substance(*text, rules) : std::string();
   }
   return {};
+}
+
+base::Outcome<void> BackupWrite::read_report() {
+  if (revision_.holder.device == 0) return {};
+  if (revision_.kind == FileKind::kReport && revision_.text) {
+    const auto file = arrival_.open_for_reading();
+    if (!file) return base::refuse(file.error());
+    auto text = repository::read_for_comparing(file->get(), text::ReportReader::kLongest);
+    if (!text) return base::refuse(text.error());
+    report_ = std::move(*text);
+  }
+  if (revision_.kind == FileKind::kImage) {
+    const auto image =
+        workings_.repository.catalog.with_content(revision_.digests.sha256);
+    if (!image) return base::refuse(image.error());
+    if (*image) same_image_ = (*image)->name;
+  }
+  return {};
+}
+
+std::string BackupWrite::learn(db::Transaction& t, const backup::Revision& filed) const {
+  if (filed.holder.device == 0) return "";
+  const fleet::Origin origin{
+      "", workings_.clock.wall(),
+      fmt::format("revision {} of '{}'", filed.number, base::printable(filed.name, 80))};
+  if (!same_image_.empty()) {
+    auto device = fleet::Devices::with_id(t, filed.holder.device);
+    if (!device) return "";
+    device->state.set(
+        {"", fleet::kHolds, filed.name, same_image_, origin.at, origin.source});
+    fleet::Devices::write_state(t, *device);
+    return fmt::format("; the same as image '{}'", same_image_);
+  }
+  if (report_.empty()) return "";
+  const auto read = repository::read_report(t, workings_.config()->reports,
+                                            filed.holder.device, report_, origin);
+  auto text = fmt::format("; {} value(s) read from it", read.learnt.size());
+  for (const auto& doubt : read.doubts) text += "; CAUTION: " + doubt;
+  return text;
 }
 
 base::Outcome<backup::Added> BackupWrite::file() {
@@ -170,9 +212,9 @@ base::Outcome<backup::Added> BackupWrite::file() {
 
 void BackupWrite::record(db::Transaction& t, ledger::Entry entry,
                          const backup::Added& added) const {
-  entry.sentence =
-      fmt::format("revision {}{}{}", added.revision.number, rest_of_sentence(added),
-                  entry.sentence.empty() ? "" : "; " + entry.sentence);
+  entry.sentence = fmt::format("revision {}{}{}{}", added.revision.number,
+                               rest_of_sentence(added), learn(t, added.revision),
+                               entry.sentence.empty() ? "" : "; " + entry.sentence);
   ledger::Ledger::record(t, entry);
 }
 

@@ -55,9 +55,13 @@ class BackupWrite final : public WriteSink {
   base::Outcome<void> settle_holder(db::Transaction& transaction);
   // What it is, and what counts of it.
   base::Outcome<void> judge();
+  // What it tells of the device is read before it is filed.
+  base::Outcome<void> read_report();
   base::Outcome<backup::Added> file();
   void record(db::Transaction& transaction, ledger::Entry entry,
               const backup::Added& added) const;
+  // What it tells of the device's software, into its state. Gives a part of a sentence.
+  std::string learn(db::Transaction& transaction, const backup::Revision& filed) const;
   std::string rest_of_sentence(const backup::Added& added) const;
   void count_for_network(std::uint64_t bytes) const;
 
@@ -72,6 +76,9 @@ class BackupWrite final : public WriteSink {
   // The newest one before it, judged by the rules of today.
   std::optional<backup::Revision> before_;
   bool rejudged_ = false;
+  std::string report_;  // of a report: its text, as far as it is read
+  // What the device is found to hold: the image with these bytes, by name; or empty.
+  std::string same_image_;
   store::Arrival arrival_;
   Transfer transfer_;
 };

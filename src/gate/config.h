@@ -9,8 +9,12 @@
 #include "gate/admission.h"
 #include "probe/apart.h"
 #include "text/recogniser.h"
+#include "text/report_reader.h"
 
 namespace vantro::gate {
+
+// What happens when a device of the inventory asks for an image for other hardware.
+enum class OtherPlatform { kWarn, kRefuse };
 
 struct Config {
   // The largest backup that a device may send, in bytes.
@@ -34,6 +38,9 @@ struct Config {
   // handed out; zero: never.
   std::chrono::hours unverified_for{0};
   std::vector<text::Recogniser> recognisers;
+  // What devices' listings say.
+  text::ReportReader reports;
+  OtherPlatform other_platform = OtherPlatform::kRefuse;
   // How to look inside; no program: nothing is looked into.
   probe::Apart look;
 };

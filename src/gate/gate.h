@@ -33,6 +33,7 @@
 namespace vantro::catalog {
 class OfferIndex;
 struct Asking;
+struct Offer;
 }  // namespace vantro::catalog
 namespace vantro::repository {
 struct Repository;
@@ -112,6 +113,9 @@ class Gate {
   base::Outcome<void> would_allow(const Asker& asker, auth::Action action,
                                   std::string_view name) const;
 
+  // Whether the image on offer under the name would be handed out; nothing is recorded.
+  base::Outcome<void> would_hand_out(const Asker& asker, const std::string& name) const;
+
   base::Outcome<ImageIntake> open_intake(IntakeOptions options);
   // Looks into a file as at an intake; takes up to the configured time. `stop` as
   // probe::look_apart() has it.
@@ -150,6 +154,9 @@ class Gate {
   // A fetch found it damaged or gone.
   void stored_file_failed(const Found& found, const base::Refusal& why);
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
+  // Whether the image may go to that device; `found` gets what is doubtful about it.
+  base::Outcome<void> check_device(const Asker& asker, const catalog::Offer& offer,
+                                   Found& found) const;
   // The name that was probably meant; empty: none, or enough of them were told for now.
   std::string suggestion(const catalog::OfferIndex& offers, const catalog::Asking& who,
                          const std::string& name);

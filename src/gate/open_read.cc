@@ -36,6 +36,18 @@ Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
   return found;
 }
 
+// What the device should ask for, as far as its console has room for it.
+std::string needed_by(const jobs::Job& job) {
+  constexpr std::size_t kMostNamed = 3;
+  std::vector<std::string> names;
+  for (const auto& one : job.images) {
+    if (names.size() == kMostNamed) break;
+    names.push_back(
+        fmt::format("'{}'", one.offered_as.empty() ? one.name : one.offered_as));
+  }
+  return fmt::format("your job needs {}", fmt::join(names, ", then "));
+}
+
 }  // namespace
 
 base::Outcome<std::shared_ptr<const auth::Account>> Gate::account_of(
@@ -79,6 +91,16 @@ catalog::Asking Gate::asking(const Asker& asker) const {
           inventory.platform_of(inventory.holder_of(asker.peer.address))};
 }
 
+base::Outcome<void> Gate::would_hand_out(const Asker& asker,
+                                         const std::string& name) const {
+  if (auto allowed = would_allow(asker, Action::kFetch, name); !allowed) return allowed;
+  const auto offers = index();
+  const auto offer = offers->find(name, asking(asker));
+  if (!offer) return base::refuse(offer.error());
+  Found found;
+  return check_device(asker, **offer, found);
+}
+
 std::string Gate::suggestion(const catalog::OfferIndex& offers,
                              const catalog::Asking& who, const std::string& name) {
   if (!suggestions_.take(who.address, workings_->clock.now())) return "";
@@ -96,14 +118,16 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
     found.digests = (*offer)->image.digests;
     found.since = (*offer)->since;
     found.read_at = (*offer)->image.read_at;
-    const auto& facts = (*offer)->image.facts;
-    if (!facts.is_guessed("platform")) {
-      found.caution = catalog::other_platform(facts.platforms, who.platform);
+    if (auto may = check_device(asker, **offer, found); !may) {
+      return base::refuse(may.error());
     }
     return found;
   }
   auto refusal = offer.error();
   if (refusal.kind != Kind::kNotFound) return base::refuse(refusal);
+  if (auto canary = workings_->canary.find(name, asker, workings_->clock.wall())) {
+    return std::move(*canary);
+  }
   // Only where nothing of that name is on offer itself.
   const auto wanted = checksum_name(name);
   if (wanted) {
@@ -117,7 +141,42 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
       refusal.nearest += name.substr(wanted->name.size());
     }
   }
+  if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
+    refusal.sentence += "; " + needed_by(*job);
+  }
   return base::refuse(refusal);
+}
+
+base::Outcome<void> Gate::check_device(const Asker& asker, const catalog::Offer& offer,
+                                       Found& found) const {
+  const auto snapshot = workings_->repository.snapshot();
+  const auto* device = snapshot->devices->find(asker.peer.address);
+  if (device == nullptr) return {};
+  const auto& facts = offer.image.facts;
+  auto other = facts.is_guessed("platform")
+                   ? std::string()
+                   : catalog::other_platform(facts.platforms, device->platform);
+  if (other.empty() && !facts.is_guessed("hardware")) {
+    other = catalog::other_hardware(facts.hardware, device->hardware);
+  }
+  const auto* job = snapshot->jobs->of_device(device->id);
+  const auto* needed = job == nullptr ? nullptr : job->find(offer.image.digests.sha256);
+  if (!other.empty()) {
+    found.caution = other;
+    const bool allowed = offer.any_platform || (needed != nullptr && job->any_platform);
+    if (allowed || workings_->config()->other_platform == OtherPlatform::kWarn) return {};
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("'{}' is refused: {}; to allow it: 'vantro offer change {} "
+                    "--any-platform yes'",
+                    offer.name, other, offer.name));
+  }
+  if (job != nullptr && needed == nullptr) {
+    found.caution = "it is not part of the job; " + needed_by(*job);
+  } else if (job == nullptr && facts.role == "recovery" && !facts.is_guessed("role")) {
+    found.caution = "it is an image for recovery";
+  }
+  return {};
 }
 
 base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& rest) {
@@ -209,7 +268,14 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
     return base::refuse(allowed.error());
   }
   base::UniqueFd file;
-  if (!found.text) {
+  if (found.canary && !found.text) {
+    auto opened = workings_->canary.open(found);
+    if (!opened) {
+      record_refusal(asker, word(Direction::kFetch), found.name, opened.error());
+      return base::refuse(opened.error());
+    }
+    file = std::move(*opened);
+  } else if (!found.text) {
     auto opened =
         workings_->repository.folder.open_stored(found.digests.sha256, found.size);
     if (!opened) {
@@ -226,6 +292,9 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.protocol = asker.protocol;
   start.peer = asker.peer.address.text();
   start.device = workings_->repository.inventory.device_at(asker.peer.address);
+  if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
+    start.job = job->aim;
+  }
   start.account = asker.account;
   start.heard_on = asker.heard_on;
   start.name = found.name;
@@ -233,7 +302,8 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   // A part and a checksum are no fetch of the image.
   start.note = asker.remark;
   if (part) start.note = part->what + (start.note.empty() ? "" : "; " + start.note);
-  if (!part && !found.text && !found.backup) start.sha256 = found.digests.sha256;
+  if (!part && !found.text && !found.backup && !found.canary)
+    start.sha256 = found.digests.sha256;
   if (!found.text) start.caution = found.caution;
   return ReadGrant(std::move(found), std::move(file),
                    Transfer(*workings_, std::move(start), std::move(place)));
@@ -332,6 +402,12 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
            workings_->clock.wall())) {
     files.push_back(
         {one.name, one.revision.size, one.revision.digests.sha256, one.since});
+  }
+  if (start.empty() && may(Action::kFetch)) {
+    const auto now = workings_->clock.wall();
+    if (const auto hello = workings_->canary.find(repository::kCanary, asker, now)) {
+      files.push_back({(*hello)->name, (*hello)->size, (*hello)->digests.sha256, now});
+    }
   }
   std::map<std::string, Listed> entries;
   for (const auto& file : files) {

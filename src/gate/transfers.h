@@ -53,6 +53,7 @@ struct TransferView {
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
   std::string note;     // what to know of it: that it is a part
+  std::string job;      // what the device's open job installs, or empty
   std::string caution;  // the image is for another platform than the device's; or empty
   std::string why;      // ended badly: the reason
 };

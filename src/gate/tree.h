@@ -1,6 +1,7 @@
 // The tree of names that is the same on every protocol: what a name means.
 //
 //   NAME                       an offer
+//   hello, hello-1M, hello-64M the canary (gate/canary.h)
 //   NAME.sha256, .sha512, .md5 its checksum, as a list of one line
 //   backups/NAME               the asker's own newest backup under that name
 //   backups/revision-N/NAME    an older one
@@ -31,6 +32,7 @@ struct Found {
   base::WallTime since = 0;         // from when on the name has stood for these bytes
   std::optional<std::string> text;  // made for the asker; nothing: a file of the vault
   bool backup = false;
+  bool canary = false;
   std::string caution = {};  // that it is for another platform than the asker's; or empty
   base::WallTime read_at = 0;  // when it was last compared with its SHA-256
 };

@@ -12,6 +12,7 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "gate/asker.h"
+#include "gate/canary.h"
 #include "gate/config.h"
 #include "gate/deposit_rates.h"
 #include "gate/kept_by_network.h"
@@ -32,6 +33,7 @@ struct Workings {
       : repository(the_repository),
         clock(the_clock),
         log(std::move(the_log)),
+        canary(the_repository.folder.path() + "/canary"),
         transfers(the_clock),
         contacts(the_clock),
         recording(the_repository.ledger, the_clock) {
@@ -63,6 +65,7 @@ struct Workings {
   repository::Repository& repository;
   const base::Clock& clock;
   base::Log log;
+  Canary canary;
   Transfers transfers;
   ledger::Contacts contacts;
   DepositRates deposit_rates;

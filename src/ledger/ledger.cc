@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <new>
+#include <set>
 #include <utility>
 
 #include "base/clock.h"
@@ -366,6 +367,70 @@ base::Outcome<std::vector<std::int64_t>> Ledger::absences(
     for (const auto& row : rows) {
       // Negative: it fetched two things at once.
       if (!row.is_null(0) && row.integer(0) >= 0) result.push_back(row.integer(0));
+    }
+    return result;
+  });
+}
+
+std::vector<Entry> Ledger::of_device(db::Transaction& t, const std::string& device,
+                                     base::WallTime since, std::size_t most) {
+  std::vector<Entry> entries;
+  for (const auto& row : t.query(
+           kSelect + "where device = :d and at >= :s and protocol not in ('', 'manage') "
+                     "order by at, id limit :m",
+           {device, since, static_cast<std::int64_t>(most)})) {
+    entries.push_back(entry_of(row));
+  }
+  return entries;
+}
+
+base::Outcome<std::vector<Entry>> Ledger::of_device(const std::string& device,
+                                                    base::WallTime since,
+                                                    std::size_t most) {
+  write_out();
+  using Entries = std::vector<Entry>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Entries> {
+    return of_device(t, device, since, most);
+  });
+}
+
+base::Outcome<std::vector<Entry>> Ledger::canaries(const std::string& device,
+                                                   base::WallTime since) {
+  // As the index of the rows has it (db/schema.cc, ledger_canaries).
+  std::string where = "where name in ('hello', 'hello-1M', 'hello-64M') and at >= :s ";
+  std::vector<db::Value> values{since};
+  if (!device.empty()) {
+    where += "and device = :d ";
+    values.emplace_back(device);
+  }
+  auto rows = select(where +
+                         "and event = 'fetch' and outcome = 'complete' and device <> "
+                         "'' order by at desc, id desc",
+                     values);
+  if (!rows) return rows;
+  std::set<std::string> seen;
+  std::erase_if(*rows, [&](const Entry& one) { return !seen.insert(one.device).second; });
+  return rows;
+}
+
+base::Outcome<std::vector<Ledger::Passage>> Ledger::passages(const std::string& sha256,
+                                                             std::size_t most) {
+  write_out();
+  using Result = base::Outcome<std::vector<Passage>>;
+  return database_.read([&](db::Transaction& t) -> Result {
+    std::vector<Passage> result;
+    for (const auto& row : t.query(
+             "select l.device, l.bytes, l.duration_ms, (select n.at - n.duration_ms from "
+             "ledger n where n.actor = l.actor and n.at > l.at order by n.at limit 1) - "
+             "l.at from ledger l where l.sha256 = :s and l.event = 'fetch' and l.outcome "
+             "= "
+             "'complete' order by l.at desc limit :m",
+             {sha256, static_cast<std::int64_t>(most)})) {
+      Passage one{row.text(0), static_cast<std::uint64_t>(row.integer(1)), row.integer(2),
+                  std::nullopt};
+      // Negative: it fetched two things at once.
+      if (!row.is_null(3) && row.integer(3) >= 0) one.absence_ms = row.integer(3);
+      result.push_back(std::move(one));
     }
     return result;
   });

@@ -122,6 +122,28 @@ class Ledger {
   static std::int64_t cut(db::Transaction& transaction, std::int64_t last_row,
                           const std::string& file, const std::string& sha256,
                           base::WallTime now);
+  // What came over devices' protocols from a device since then, the oldest first. In the
+  // caller's transaction: rows that still wait are not among them.
+  static std::vector<Entry> of_device(db::Transaction& transaction,
+                                      const std::string& device, base::WallTime since,
+                                      std::size_t most);
+  // The same, and what waits.
+  base::Outcome<std::vector<Entry>> of_device(const std::string& device,
+                                              base::WallTime since, std::size_t most);
+  // Of each device the newest whole fetch of the canary since then; of one device, if it
+  // is given.
+  base::Outcome<std::vector<Entry>> canaries(const std::string& device,
+                                             base::WallTime since);
+  // Whole fetches of these bytes, the newest first: by whom, how long each took, and how
+  // long the device stayed away after it.
+  struct Passage {
+    std::string device;  // empty: an address that belongs to none
+    std::uint64_t bytes = 0;
+    std::int64_t duration_ms = 0;
+    std::optional<std::int64_t> absence_ms;
+  };
+  base::Outcome<std::vector<Passage>> passages(const std::string& sha256,
+                                               std::size_t most);
   // How long devices stayed away after they had fetched these bytes in full, in
   // milliseconds, the newest first: the time from the fetch's end to the next request.
   // Of one actor, or of all.

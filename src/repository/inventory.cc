@@ -40,7 +40,7 @@ base::Outcome<Holder> Inventory::holder(const std::string& typed) const {
   const auto known = repository_.snapshot()->devices;
   if (const auto* device = known->find(typed)) return Holder{device->id, device->name};
   return base::refuse(Kind::kNotFound,
-                      fmt::format("'{}' is no device that is known, and no IP address; "
+                      fmt::format("'{}' is neither a known device nor an IP address; "
                                   "'vantro device list' shows the devices",
                                   base::printable(typed, 80)),
                       text::nearest(typed, known->names()).value_or(""));
@@ -56,6 +56,18 @@ std::optional<std::uint64_t> Inventory::quota_of(const Holder& holder) const {
   const auto known = repository_.snapshot()->devices;
   const auto* device = holder.device == 0 ? nullptr : known->find(holder.name);
   return device == nullptr ? std::nullopt : device->quota;
+}
+
+std::optional<jobs::Job> Inventory::job_of(std::int64_t device) const {
+  const auto snapshot = repository_.snapshot();
+  const auto* job = snapshot->jobs->of_device(device);
+  if (job == nullptr) return std::nullopt;
+  return *job;
+}
+
+std::optional<jobs::Job> Inventory::job_at(const base::Address& address) const {
+  const auto holder = holder_of(address);
+  return holder.device == 0 ? std::nullopt : job_of(holder.device);
 }
 
 std::vector<backup::BackupOffer> Inventory::offers_to(const Holder& holder,

@@ -11,6 +11,7 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/outcome.h"
+#include "jobs/job.h"
 
 namespace vantro::repository {
 
@@ -30,6 +31,10 @@ class Inventory {
   // Empty where nothing is known of it.
   std::string platform_of(const backup::Holder& holder) const;
   std::optional<std::uint64_t> quota_of(const backup::Holder& holder) const;
+  // The open job of the device that the address belongs to, or of that device; nothing:
+  // it has none.
+  std::optional<jobs::Job> job_at(const base::Address& address) const;
+  std::optional<jobs::Job> job_of(std::int64_t device) const;
 
   // Those that stand at that time, to that holder.
   std::vector<backup::BackupOffer> offers_to(const backup::Holder& holder,

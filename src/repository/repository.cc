@@ -141,6 +141,7 @@ Repository::Repository(std::unique_ptr<store::StateFolder> state_folder,
       backups(*database),
       backup_offers(*database),
       devices(*database),
+      jobs(*database),
       accounts(*database),
       people(*database),
       ledger(*database, log),
@@ -186,6 +187,7 @@ const backup::KeepRule& Rules::keep(backup::FileKind kind) const {
       return keep_configurations;
     case backup::FileKind::kImage:
       return keep_images;
+    case backup::FileKind::kReport:
     case backup::FileKind::kOther:
     case backup::FileKind::kUnknown:
       return keep_others;

@@ -21,6 +21,7 @@
 #include "catalog/vouches.h"
 #include "db/database.h"
 #include "fleet/devices.h"
+#include "jobs/jobs.h"
 #include "ledger/ledger.h"
 #include "repository/by.h"
 #include "repository/change_log.h"
@@ -99,6 +100,7 @@ struct Repository {
   backup::Backups backups;
   backup::BackupOffers backup_offers;
   fleet::Devices devices;
+  jobs::Jobs jobs;
   auth::Accounts accounts;
   auth::People people;
   ledger::Ledger ledger;

@@ -16,6 +16,14 @@ base::Outcome<void> not_reserved(const std::string& name) {
         fmt::format("names under {} have a meaning of their own; choose another name",
                     reserved));
   }
+  for (const auto* canary : {"hello", "hello-1m", "hello-64m"}) {
+    if (base::folded(name) != canary) continue;
+    return base::refuse(
+        base::Kind::kInvalid,
+        fmt::format("'{}' is the file that devices prove their path with; "
+                    "choose another name",
+                    canary));
+  }
   return {};
 }
 

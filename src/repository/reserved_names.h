@@ -12,8 +12,11 @@ namespace vantro::repository {
 inline constexpr std::string_view kBackupsFolder = "backups/";
 inline constexpr std::string_view kIntakeFolder = "intake/";
 
-// `name` as base::visible_name() gave it. kInvalid: it is a reserved folder, or in one,
-// letter case aside.
+// Files that every device can fetch to prove its path (gate/canary.h).
+inline constexpr std::string_view kCanary = "hello";
+
+// `name` as base::visible_name() gave it. kInvalid: it is a reserved folder or file,
+// or in such a folder, letter case aside.
 base::Outcome<void> not_reserved(const std::string& name);
 
 }  // namespace vantro::repository

@@ -39,8 +39,8 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
       return shared(Snapshot{
           sequence, shared(catalog::OfferIndex::read(t, only_vouched_)),
           shared(auth::AccountIndex::read(t)), shared(auth::PeopleIndex::read(t)),
-          shared(fleet::DeviceIndex::read(t)),
-          shared(backup::BackupOfferIndex::read(t))});
+          shared(fleet::DeviceIndex::read(t)), shared(backup::BackupOfferIndex::read(t)),
+          shared(jobs::JobIndex::read(t))});
     }
     auto next = *last;
     next.sequence = sequence;
@@ -58,6 +58,9 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
     }
     if (any(changes, {backup::kBackupOfferChanged, backup::kHolderChanged})) {
       next.backup_offers = shared(last->backup_offers->after(t, changes));
+    }
+    if (any(changes, {jobs::kJobChanged})) {
+      next.jobs = shared(last->jobs->after(t, changes));
     }
     return shared(std::move(next));
   });

@@ -13,6 +13,7 @@
 #include "catalog/offer_index.h"
 #include "db/database.h"
 #include "fleet/devices.h"
+#include "jobs/jobs.h"
 #include "repository/published.h"
 
 namespace vantro::repository {
@@ -25,6 +26,7 @@ struct Snapshot {
   std::shared_ptr<const auth::PeopleIndex> people;
   std::shared_ptr<const fleet::DeviceIndex> devices;
   std::shared_ptr<const backup::BackupOfferIndex> backup_offers;
+  std::shared_ptr<const jobs::JobIndex> jobs;  // those that are open
 };
 
 // Thread-safe; the database must outlive it.
