@@ -126,6 +126,9 @@ const Shape& shape_of<Location>() {
           .field<&T::remark>("remark", "what the client must be told to use it")
           .field<&T::protects>("protects",
                                "content and password can't be read on the way")
+          .field<&T::port>("port", "to type where it is asked for by itself")
+          .field<&T::account>("account", "to log in with; empty: none is needed")
+          .field<&T::mode>("mode", "to choose where it is asked for; or empty")
           .done();
   return shape;
 }
@@ -152,7 +155,7 @@ const Shape& shape_of<LocationsAsked>() {
           .field<&T::image>("image", "an image, or a name on offer")
           .needed()
           .field<&T::device>("for",
-                             "the device's address: it gets the server's address that it "
+                             "the device's name or address: it gets the server's address that it "
                              "would use, and what is closed to it is said")
           .field<&T::account>("account", "that it logs in with")
           .done();

@@ -41,6 +41,9 @@ struct Location {
   std::string note;
   std::string remark;
   bool protects = false;
+  std::int64_t port = 0;
+  std::string account;
+  std::string mode;
 };
 
 struct Locations {

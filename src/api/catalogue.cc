@@ -172,6 +172,8 @@ const Shape& shape_of<Offer>() {
           .field<&T::why>("why", "it was ended")
           .field<&T::held_back>("held_back",
                                 "why nobody gets it all the same; empty: they do")
+          .field<&T::any_platform>("any_platform",
+                                   "devices of other platforms get it as well")
           .done();
   return shape;
 }
@@ -218,6 +220,8 @@ const Shape& shape_of<OfferWanted>() {
           .field<&T::over>("over",
                            "only over these protocols, separated by commas; or all")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .field<&T::any_platform>("any_platform",
+                                   "let devices of other platforms have it as well")
           .done();
   return shape;
 }
@@ -234,6 +238,8 @@ const Shape& shape_of<OfferChanges>() {
           .field<&T::over>("over",
                            "only over these protocols, separated by commas; or all")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
+          .field<&T::any_platform>(
+              "any_platform", "yes or no: whether devices of other platforms may have it")
           .done();
   return shape;
 }

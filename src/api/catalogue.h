@@ -82,6 +82,7 @@ struct Offer {
   std::optional<std::string> ended_at;
   std::string why;
   std::string held_back;
+  bool any_platform = false;
 };
 
 struct Document {
@@ -234,10 +235,11 @@ struct OfferWanted {
   std::string to;
   std::string over;
   std::string until;
+  bool any_platform = false;
 };
 
 struct OfferChanges {
-  std::optional<std::string> of, image, to, over, until;
+  std::optional<std::string> of, image, to, over, until, any_platform;
 };
 
 struct DocumentAsked {

@@ -24,6 +24,10 @@ const Shape& shape_of<Device>() {
           .field<&T::unclaimed>("unclaimed",
                                 "its addresses under which backups stand that it has not "
                                 "claimed; only of one that is asked for alone")
+          .field<&T::running_version>("running_version",
+                                      "of its software; of a stack the oldest")
+          .field<&T::state>("state", "what is known of its software")
+          .field<&T::job>("job", "what its open job installs")
           .done();
   return shape;
 }
@@ -60,6 +64,25 @@ const Shape& shape_of<DeviceFields>() {
                                    "how often a backup is expected: daily, weekly, "
                                    "monthly, 12h, 3d, never (default: as its site)")
           .field<&T::quota>("quota", "what is kept of it at most, such as \"500 MiB\"")
+          .field<&T::running_version>("running_version", "the version that runs")
+          .field<&T::boot_version>("boot_version", "the version of its boot part")
+          .field<&T::model>("model", "its platform as the device itself names it")
+          .field<&T::serial>("serial", "its serial number")
+          .field<&T::slots>("slots",
+                            "what lies in its slots: \"A=IMAGE, B=text\"; slots that are "
+                            "not named stay")
+          .field<&T::running_slot>("running_slot", "the slot that runs")
+          .field<&T::next_slot>("next_slot", "the slot that starts next")
+          .field<&T::once_slot>("once_slot", "the slot that starts once only")
+          .field<&T::free>("free",
+                           "free space: \"120 MiB\", or \"flash=120 MiB, usb=2 GiB\"")
+          .field<&T::own_address>("own_address",
+                                  "its own address while it recovers: 192.0.2.7/24")
+          .field<&T::mask>("mask", "its mask then")
+          .field<&T::gateway>("gateway", "its gateway then")
+          .field<&T::recovery_port>("recovery_port", "its physical port then")
+          .field<&T::member>(
+              "member", "of a stack, which running_version and the like are meant for")
           .done();
   return shape;
 }

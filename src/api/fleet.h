@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "api/jobs.h"
 #include "api/shapes.h"
 
 namespace vantro::api {
@@ -25,6 +26,9 @@ struct Device {
   std::string made_at;
   std::string changed_at;
   std::vector<std::string> unclaimed;
+  std::string running_version;
+  std::vector<StateValue> state;
+  std::string job;
 };
 
 struct Site {
@@ -58,7 +62,9 @@ struct DeviceList {
 
 struct DeviceFields {
   std::optional<std::string> name, addresses, link_address, maker, platform, hardware,
-      site, remarks, backup_every, quota;
+      site, remarks, backup_every, quota, running_version, boot_version, model, serial,
+      slots, running_slot, next_slot, once_slot, free, own_address, mask, gateway,
+      recovery_port, member;
 };
 
 struct SiteList {

@@ -7,6 +7,7 @@
 #include "api/backups.h"
 #include "api/catalogue.h"
 #include "api/fleet.h"
+#include "api/jobs.h"
 #include "api/operation.h"
 #include "api/people.h"
 #include "api/shapes.h"
@@ -204,6 +205,84 @@ inline constexpr Operation<Named, AddressGiven, Claimed> kClaimAddress{
     "POST", "/v1/devices/{name}/claim",
     "what came from an address becomes its own, with its rows of the ledger",
     Permission::kOperate};
+
+inline constexpr Operation<Named, ReportGiven, ReportRead> kReadReport{
+    "POST", "/v1/devices/{name}/report",
+    "read a listing of the device, and learn its state from it", Permission::kOperate};
+
+inline constexpr Operation<RouteAsked, Nothing, VersionRoute> kFindRoute{
+    "GET", "/v1/version-route", "the shortest permitted way to a version",
+    Permission::kLook};
+
+inline constexpr Operation<RulesAsked, Nothing, RuleList> kRouteRules{
+    "GET", "/v1/route-rules", "what may follow what", Permission::kLook};
+
+inline constexpr Operation<Nothing, RuleTable, RulesImported> kImportRules{
+    "POST", "/v1/route-rules",
+    "import a table; it replaces the rules of the platforms in it", Permission::kOperate};
+
+inline constexpr Operation<Named, Nothing, RulesRemoved> kRemoveRules{
+    "DELETE", "/v1/route-rules/{name}", "remove the rules of a platform",
+    Permission::kOperate};
+
+inline constexpr Operation<Nothing, ReadinessAsked, Readiness> kReadiness{
+    "POST", "/v1/readiness",
+    "check everything before the point of no return; the open job remembers it",
+    Permission::kLook};
+
+inline constexpr Operation<JobsAsked, Nothing, JobList> kJobs{
+    "GET", "/v1/jobs", "planned changes, and what they wait for", Permission::kLook};
+
+inline constexpr Operation<Nothing, JobWanted, Job> kPlanJob{
+    "POST", "/v1/jobs", "plan a change; a device has one open job", Permission::kOperate};
+
+inline constexpr Operation<DeviceNamed, Nothing, Job> kJob{
+    "GET", "/v1/jobs/{device}", "the open job of a device, or its last one",
+    Permission::kLook};
+
+inline constexpr Operation<JobEnd, Nothing, Job> kWithdrawJob{
+    "DELETE", "/v1/jobs/{device}", "withdraw it; the offers made for it end",
+    Permission::kOperate};
+
+inline constexpr Operation<DeviceNamed, JobMarkWanted, Job> kMarkJob{
+    "POST", "/v1/jobs/{device}/marks", "report what the server can't see",
+    Permission::kOperate};
+
+inline constexpr Operation<DeviceNamed, Nothing, Job> kTakeJob{
+    "POST", "/v1/jobs/{device}/owner", "take it over", Permission::kOperate};
+
+inline constexpr Operation<DeviceNamed, Nothing, Job> kAcknowledgeJob{
+    "POST", "/v1/jobs/{device}/acknowledgement", "say that its remarks were read",
+    Permission::kOperate};
+
+inline constexpr Operation<SheetAsked, Nothing, Sheet> kJobSheet{
+    "GET", "/v1/jobs/{device}/sheet", "the values to type on the device",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, RolloutList> kRollouts{
+    "GET", "/v1/rollouts", "changes of many devices", Permission::kLook};
+
+inline constexpr Operation<Nothing, RolloutWanted, Rollout> kPlanRollout{
+    "POST", "/v1/rollouts", "plan jobs for many devices in batches",
+    Permission::kOperate};
+
+inline constexpr Operation<Named, Nothing, Rollout> kRollout{
+    "GET", "/v1/rollouts/{name}", "one of them, with its devices", Permission::kLook};
+
+inline constexpr Operation<Named, Nothing, Text> kRolloutTable{
+    "GET", "/v1/rollouts/{name}/table", "its devices as a table (CSV)",
+    Permission::kLook};
+
+inline constexpr Operation<Named, RolloutRemark, Rollout> kContinueRollout{
+    "POST", "/v1/rollouts/{name}/continuation", "let it go on after failures",
+    Permission::kOperate};
+
+inline constexpr Operation<RolloutEnd, Nothing, Rollout> kWithdrawRollout{
+    "DELETE", "/v1/rollouts/{name}", "withdraw it with its open jobs",
+    Permission::kOperate};
+
+inline constexpr Operation<Nothing, Nothing, CanaryWays> kCanaryWays{
+    "GET", "/v1/canary", "where devices can fetch the canary, hello", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
     "GET", "/v1/sites", "sites, and how often backups are expected of their devices",

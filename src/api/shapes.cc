@@ -48,7 +48,9 @@ const Shape& shape_of<Transfer>() {
                                   Unit::kMilliseconds)
           .field<&T::why>("why", "it ended badly: the reason")
           .field<&T::caution>("caution",
-                              "the image is for another platform than the device's")
+                              "the image is for another platform than the device's, or "
+                              "not what its job needs")
+          .field<&T::job>("job", "what the device's open job installs")
           .done();
   return shape;
 }
@@ -235,6 +237,8 @@ const Shape& shape_of<Contact>() {
           .field<&T::strays>("strays", "what came and was not a request, or came to none")
           .field<&T::state>("state", "of what happened last, as in a story")
           .field<&T::sentence>("sentence", "what that was, in words")
+          .field<&T::device>("device", "that the address belongs to, or empty")
+          .field<&T::job>("job", "what the device's open job installs, or empty")
           .done();
   return shape;
 }
@@ -280,6 +284,9 @@ const Shape& shape_of<StoryLine>() {
           .field<&T::name>("name", "of the file")
           .field<&T::heard_on>("heard_on", "listener and network interface")
           .field<&T::sentence>("sentence", "what happened, in words")
+          .field<&T::caution>(
+              "caution",
+              "something about it is doubtful: an image of another platform, say")
           .done();
   return shape;
 }
@@ -287,10 +294,13 @@ const Shape& shape_of<StoryLine>() {
 template <>
 const Shape& shape_of<Story>() {
   using T = Story;
-  static const Shape shape = ShapeOf<T>("Story", "what happened with one address")
-                                 .field<&T::address>("address", "of it")
-                                 .field<&T::lines>("lines", "the oldest first")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("Story", "what happened with one address")
+          .field<&T::address>("address", "of it")
+          .field<&T::device>("device", "that it belongs to, or empty")
+          .field<&T::job>("job", "what its open job installs, or empty")
+          .field<&T::lines>("lines", "the oldest first")
+          .done();
   return shape;
 }
 

@@ -36,6 +36,7 @@ struct Transfer {
   std::int64_t duration_ms = 0;
   std::string why;
   std::string caution;
+  std::string job;
 };
 
 struct LedgerEntry {
@@ -78,6 +79,8 @@ struct Contact {
   std::uint64_t strays = 0;
   std::string state;
   std::string sentence;
+  std::string device;
+  std::string job;
 };
 
 // One thing that happened with it.
@@ -87,10 +90,13 @@ struct StoryLine {
   std::string name;
   std::string heard_on;
   std::string sentence;
+  bool caution = false;
 };
 
 struct Story {
   std::string address;
+  std::string device;
+  std::string job;
   std::vector<StoryLine> lines;
 };
 

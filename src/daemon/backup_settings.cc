@@ -46,7 +46,8 @@ base::Outcome<void> apply_kinds(backup::TreatmentConfig& treatment,
         if (!texts) return base::refuse(texts.error());
         const auto kind = backup::parse_kind((*texts)["kind"]);
         if (!kind || *kind == backup::FileKind::kUnknown) {
-          return no_value("kind: must be one of \"configuration\", \"image\", \"other\"");
+          return no_value(
+              "kind: must be one of \"configuration\", \"image\", \"report\", \"other\"");
         }
         if ((*texts)["pattern"].empty()) return no_value("needs a pattern");
         kinds.push_back({(*texts)["pattern"], *kind});

@@ -156,6 +156,8 @@ gate::Config gate_config(const Settings& settings) {
     limits.recognisers.push_back(
         text::Recogniser::make(pattern, catalog::fact_names()).value());
   }
+  limits.reports = text::ReportReader::make(settings.reports).value();
+  limits.other_platform = settings.fetch.other_platform;
   // This program itself, also when its file has been exchanged since.
   limits.look = {"/proc/self/exe",
                  std::chrono::seconds(settings.catalogue.look_inside_s)};

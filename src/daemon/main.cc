@@ -93,9 +93,10 @@ int main(int argc, char** argv) try {
   manage::Service service{repository, gate,           verifier,
                           clock,      VANTRO_VERSION, clock.wall()};
   service.door = &door;
+  service.sheets = [&] { return live.get()->sheets; };
   service.verify_rate = [&] { return live.get()->verify.rate; };
-  service.own_addresses = own_addresses;
-  service.address_towards = address_towards;
+  service.surroundings.own_addresses = own_addresses;
+  service.surroundings.address_towards = address_towards;
   service.resealer = &resealer;
   service.management_trouble = [&] {
     auto sentences = (*management)->trouble();
@@ -115,7 +116,7 @@ int main(int argc, char** argv) try {
                             ssh);
   if (auto bound = daemon::bind(fronts); !bound)
     return fail(bound.error().sentence, kFailed);
-  service.devices = listening(fronts);
+  service.surroundings.listening = listening(fronts);
   fronts.push_back((*management)
                        ->listen({pools.desk, clock, log, management_room},
                                 {pools.slow, pools.doors}, service));
@@ -149,8 +150,8 @@ int main(int argc, char** argv) try {
   run_until_signalled(
       main_loop,
       {[&] {
-         say_where(options, VANTRO_VERSION, repository, service.devices, ssh.get(),
-                   **management, log);
+         say_where(options, VANTRO_VERSION, repository, service.surroundings.listening,
+                   ssh.get(), **management, log);
        },
        [&] { reload(); }, [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
       fronts, schedules, gate, log);

@@ -11,25 +11,12 @@
 namespace vantro::daemon {
 namespace {
 
-base::Outcome<std::map<std::string, std::string>> texts_of(const toml::node& node,
-                                                           const char* example) {
-  std::map<std::string, std::string> texts;
-  const auto* table = node.as_table();
-  for (const auto& [key, value] : table == nullptr ? toml::table{} : *table) {
-    auto one = text_of(value);
-    if (!one) table = nullptr;
-    if (one) texts.emplace(key.str(), std::move(*one));
-  }
-  if (table == nullptr) return no_value(fmt::format("must be texts such as {}", example));
-  return texts;
-}
-
 base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
   text::Pattern pattern;
   for (const auto& [key, node] : table) {
     const auto name = std::string(key.str());
     if (name == "facts" || name == "words") {
-      auto texts = texts_of(
+      auto texts = named_texts(
           node, name == "facts" ? "{ maker = \"Ostrel\" }" : "{ sys = \"system\" }");
       if (!texts) return no_value(name + ": " + texts.error().sentence);
       (name == "facts" ? pattern.facts : pattern.words) = std::move(*texts);
@@ -39,7 +26,7 @@ base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
       (name == "name" ? pattern.name : pattern.pattern) = std::move(*one);
     } else {
       return no_value(fmt::format(
-          "'{}' is nothing of a recogniser; there are name, pattern, facts, words",
+          "'{}' is not a part of a recogniser; there are name, pattern, facts, words",
           base::printable(name, 40)));
     }
   }

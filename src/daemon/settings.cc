@@ -14,6 +14,7 @@
 #include "daemon/backup_settings.h"
 #include "daemon/management_settings.h"
 #include "daemon/recogniser_settings.h"
+#include "daemon/report_settings.h"
 #include "daemon/setting_fields.h"
 #include "daemon/toml_values.h"
 #include "text/nearest.h"
@@ -488,6 +489,17 @@ void BackupsSettings::fields(Fields& add) {
       counted(treatment.kinds));
 }
 
+void FetchSettings::fields(Fields& add) {
+  using gate::OtherPlatform;
+  add.section("fetch");
+  add.choice<OtherPlatform>(
+         "other_platform", other_platform,
+         {{"refuse", OtherPlatform::kRefuse}, {"warn", OtherPlatform::kWarn}},
+         "What happens when a device asks for an image for another "
+         "platform")
+      .reloadable();
+}
+
 void StopSettings::fields(Fields& add) {
   add.section("stop");
   add.number("grace_s", grace_s, {0, 3600}, "seconds",
@@ -532,6 +544,17 @@ void Settings::fields(Fields& add) {
          [this](const toml::node& node) { return apply_recognisers(recognisers, node); },
          counted(recognisers))
       .reloadable();
+  add.other(
+         "report", "tables", "What devices' listings tell",
+         [this](const toml::node& node) { return apply_reports(reports, node); },
+         counted(reports))
+      .reloadable();
+  add.other(
+         "sheet", "tables", "Templates of job sheets",
+         [this](const toml::node& node) { return apply_sheets(sheets, node); },
+         counted(sheets))
+      .reloadable();
+  fetch.fields(add);
   drop.fields(add);
   verify.fields(add);
   management.fields(add);

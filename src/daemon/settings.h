@@ -18,9 +18,12 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "gate/config.h"
+#include "jobs/sheet.h"
 #include "manage/known_here.h"
 #include "serve/ssh/algorithms.h"
 #include "text/recogniser.h"
+#include "text/report_reader.h"
 
 namespace vantro::daemon {
 
@@ -125,6 +128,12 @@ struct CatalogueSettings {
   void fields(Fields& add);
 };
 
+struct FetchSettings {
+  gate::OtherPlatform other_platform = gate::OtherPlatform::kRefuse;
+
+  void fields(Fields& add);
+};
+
 struct DropSettings {
   std::string folder;  // empty: none
   std::int64_t settle_s = 5;
@@ -203,6 +212,10 @@ struct Settings {
   LimitsSettings limits;
   CatalogueSettings catalogue;
   std::vector<text::Pattern> recognisers;
+  std::vector<text::ReportPattern> reports;
+  // As they were read from their files.
+  std::vector<jobs::SheetTemplate> sheets;
+  FetchSettings fetch;
   DropSettings drop;
   VerifySettings verify;
   ManagementSettings management;

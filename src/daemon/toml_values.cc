@@ -46,4 +46,17 @@ base::Outcome<std::map<std::string, std::string>> texts_of_table(
   return texts;
 }
 
+base::Outcome<std::map<std::string, std::string>> named_texts(const toml::node& node,
+                                                              const char* example) {
+  std::map<std::string, std::string> texts;
+  const auto* table = node.as_table();
+  for (const auto& [key, value] : table == nullptr ? toml::table{} : *table) {
+    auto one = text_of(value);
+    if (!one) table = nullptr;
+    if (one) texts.emplace(key.str(), std::move(*one));
+  }
+  if (table == nullptr) return no_value(fmt::format("must be texts such as {}", example));
+  return texts;
+}
+
 }  // namespace vantro::daemon

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <string>
 #include <toml++/toml.h>
 
@@ -12,6 +13,10 @@ namespace vantro::daemon {
 tl::unexpected<base::Refusal> no_value(std::string why);
 
 base::Outcome<std::string> text_of(const toml::node& node);
+
+// A table of texts by name. `example` is for the refusal.
+base::Outcome<std::map<std::string, std::string>> named_texts(const toml::node& node,
+                                                              const char* example);
 
 // Each table of a list that is written as `form` ("[[rule]]"), in its order, until one is
 // refused.

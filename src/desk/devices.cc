@@ -6,7 +6,9 @@
 #include <set>
 
 #include "base/visible_name.h"
+#include "jobs/jobs.h"
 #include "repository/change.h"
+#include "repository/job_changes.h"
 #include "text/csv.h"
 #include "text/nearest.h"
 
@@ -21,9 +23,42 @@ namespace {
 
 constexpr std::size_t kMostImported = 100'000;
 
-base::Outcome<void> set_fields(Device& device, const fleet::Fields& fields) {
+// What there is of a device, of its state as well.
+std::vector<std::string> all_field_names() {
+  auto names = fleet::field_names();
+  const auto& state = fleet::state_field_names();
+  names.insert(names.end(), state.begin(), state.end());
+  names.emplace_back("member");
+  return names;
+}
+
+base::Outcome<void> set_fields(Device& device, fleet::Fields fields, base::WallTime now,
+                               const std::string& by) {
+  fleet::Origin origin{"", now, by};
+  if (auto member = fields.extract("member")) origin.member = member.mapped();
+  bool any_of_member = origin.member.empty();
   for (const auto& [field, text] : fields) {
-    if (auto done = fleet::set_field(device, field, text); !done) return done;
+    if (fleet::is_state_field(field)) {
+      any_of_member = true;
+      if (auto done = fleet::enter(device.state, field, text, origin); !done) return done;
+      continue;
+    }
+    if (auto done = fleet::set_field(device, field, text); !done) {
+      const auto names = all_field_names();
+      auto refusal = done.error();
+      if (std::find(names.begin(), names.end(), field) == names.end()) {
+        refusal.sentence =
+            fmt::format("'{}' is not a field of a device; there are {}",
+                        base::printable(field, 40), fmt::join(names, ", "));
+        refusal.nearest = text::nearest(field, names).value_or("");
+      }
+      return base::refuse(std::move(refusal));
+    }
+  }
+  if (!any_of_member) {
+    return base::refuse(Kind::kInvalid,
+                        "member: say what is known of that member, such as its running "
+                        "version");
   }
   return {};
 }
@@ -33,6 +68,11 @@ std::string values_of(const Device& device) {
   std::string text;
   for (const auto& field : fleet::field_names()) {
     const auto value = fleet::field_text(device, field);
+    if (value.empty()) continue;
+    text += fmt::format("{}{} {}", text.empty() ? "" : "; ", field, value);
+  }
+  for (const auto& field : fleet::state_field_names()) {
+    const auto value = fleet::entered_text(device.state, field);
     if (value.empty()) continue;
     text += fmt::format("{}{} {}", text.empty() ? "" : "; ", field, value);
   }
@@ -52,6 +92,15 @@ std::string differences(const Device& before, const Device& after) {
   for (const auto& field : fleet::field_names()) {
     add(field, fleet::field_text(before, field), fleet::field_text(after, field));
   }
+  std::vector<std::string> members{""};
+  for (const auto& one : after.state.members()) members.push_back(one);
+  for (const auto& member : members) {
+    for (const auto& field : fleet::state_field_names()) {
+      add(member.empty() ? field : fmt::format("member {} {}", member, field),
+          fleet::entered_text(before.state, field, member),
+          fleet::entered_text(after.state, field, member));
+    }
+  }
   return text;
 }
 
@@ -70,8 +119,8 @@ std::string moved_text(const std::vector<backup::Moved>& files) {
 
 // The table's first line: which field each column is.
 base::Outcome<std::vector<std::string>> columns_of(const text::CsvRow& row) {
-  std::vector<std::string> known{"name"};
-  known.insert(known.end(), fleet::field_names().begin(), fleet::field_names().end());
+  auto known = all_field_names();
+  known.insert(known.begin(), "name");
   std::vector<std::string> columns;
   for (const auto& typed : row.fields) {
     auto column = base::folded(typed);
@@ -79,7 +128,7 @@ base::Outcome<std::vector<std::string>> columns_of(const text::CsvRow& row) {
     if (std::find(known.begin(), known.end(), column) == known.end()) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("line {}: '{}' is no column; there are {}", row.line,
+          fmt::format("line {}: '{}' is not a column; there are {}", row.line,
                       base::printable(typed, 40), fmt::join(known, ", ")),
           text::nearest(column, known).value_or(""));
     }
@@ -167,7 +216,9 @@ base::Outcome<Device> Devices::add(const std::string& typed,
   Device device;
   device.name = std::move(*name);
   device.made_at = device.changed_at = repository_.clock.wall();
-  if (auto done = set_fields(device, fields); !done) return base::refuse(done.error());
+  if (auto done = set_fields(device, fields, device.made_at, caller_.name); !done) {
+    return base::refuse(done.error());
+  }
   return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Device> {
     auto added = fleet::Devices::add(t, device);
     if (added) change.record(t, "device-add", device.name, "", values_of(*added));
@@ -187,8 +238,10 @@ base::Outcome<Device> Devices::change(const std::string& typed,
       if (!name) return base::refuse(name.error());
       device.name = std::move(*name);
     }
-    if (auto done = set_fields(device, rest); !done) return base::refuse(done.error());
-    device.changed_at = repository_.clock.wall();
+    device.changed_at = change.now();
+    if (auto done = set_fields(device, rest, change.now(), caller_.name); !done) {
+      return base::refuse(done.error());
+    }
     if (auto done = fleet::Devices::change(t, device); !done)
       return base::refuse(done.error());
     if (device.name != before->name) {
@@ -205,6 +258,10 @@ base::Outcome<Claimed> Devices::remove(const std::string& typed) {
     if (!device) return base::refuse(device.error());
     Claimed result;
     result.holder = {device->id, device->name};
+    if (const auto job = jobs::Jobs::open_of(t, device->id)) {
+      repository::end_job(t, change, *job, jobs::JobState::kWithdrawn,
+                          "the device was removed from the inventory");
+    }
     result.files = Backups::give_back(t, result.holder);
     t.run("delete from backup_offers where device = :d", {device->id});
     fleet::Devices::remove(t, device->id);
@@ -250,6 +307,37 @@ base::Outcome<Claimed> Devices::claim(const std::string& typed_address,
   });
 }
 
+base::Outcome<repository::ReportRead> Devices::read_report(
+    const std::string& typed, const std::string& text, const text::ReportReader& reader,
+    bool really) {
+  const auto known = repository_.devices.find(typed);
+  if (!known) return base::refuse(known.error());
+  if (!reader.knows(known->platform)) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("no patterns are known for reports of platform '{}'; "
+                                    "write them as [[report]] into vantro.toml",
+                                    known->platform));
+  }
+  const auto read = [&](db::Transaction& t, base::WallTime now) {
+    return repository::read_report(t, reader, known->id, text,
+                                   {"", now, "pasted by " + caller_.name}, really);
+  };
+  if (!really) {
+    return repository_.database->read(
+        [&](db::Transaction& t) -> base::Outcome<repository::ReportRead> {
+          return read(t, repository_.clock.wall());
+        });
+  }
+  return changing(
+      [&](db::Transaction& t, Change& change) -> base::Outcome<repository::ReportRead> {
+        auto result = read(t, change.now());
+        change.record(t, "device-read", known->name, "",
+                      fmt::format("{} value(s) learnt, {} line(s) not understood",
+                                  result.learnt.size(), result.not_understood.size()));
+        return result;
+      });
+}
+
 base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
   const auto rows = rows_of(csv);
   if (!rows) return base::refuse(rows.error());
@@ -278,8 +366,16 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
       const auto found = known.find(row.name);
       auto device = found == known.end() ? Device{} : found->second;
       device.name = row.name;
-      if (auto applied = set_fields(device, row.fields); !applied)
+      auto fields = row.fields;
+      // An empty cell of a column says nothing of the state.
+      std::erase_if(fields, [](const auto& one) {
+        return one.second.empty() &&
+               (fleet::is_state_field(one.first) || one.first == "member");
+      });
+      if (auto applied = set_fields(device, std::move(fields), now, caller_.name);
+          !applied) {
         return bad(applied.error());
+      }
       device.changed_at = now;
       if (found == known.end()) {
         device.made_at = now;

@@ -10,7 +10,9 @@
 #include "desk/caller.h"
 #include "fleet/devices.h"
 #include "repository/change.h"
+#include "repository/reports.h"
 #include "repository/repository.h"
+#include "text/report_reader.h"
 
 namespace vantro::desk {
 
@@ -32,7 +34,8 @@ class Devices {
   Devices(repository::Repository& repository, Caller caller)
       : repository_(repository), caller_(std::move(caller)) {}
 
-  // Fields by name, as fleet::set_field() has them.
+  // Fields by name, as fleet::set_field() and fleet::enter() have them; those of the
+  // state are a stack member's where "member" is given.
   base::Outcome<fleet::Device> add(const std::string& name, const fleet::Fields& fields);
   // With a field "name" it is renamed.
   base::Outcome<fleet::Device> change(const std::string& name,
@@ -42,6 +45,12 @@ class Devices {
   // What came from the address, when it was nobody's, is the device's; so is the address.
   // kExists: it is another device's.
   base::Outcome<Claimed> claim(const std::string& address, const std::string& name);
+  // What a listing of the device's says of it. `reader`: how it is read. `really` false:
+  // nothing is changed. kInvalid: no patterns are known for its platform.
+  base::Outcome<repository::ReportRead> read_report(const std::string& name,
+                                                    const std::string& text,
+                                                    const text::ReportReader& reader,
+                                                    bool really);
   // A table (text/csv.h) with a first line that names fields; "name" is one of them. All
   // of it or nothing; `really` false: nothing, but all is checked.
   base::Outcome<Imported> import(const std::string& csv, bool really);

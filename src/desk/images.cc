@@ -199,6 +199,13 @@ base::Outcome<void> Images::remove(const std::string& typed) {
                   "the image stays",
                   sent->holder.name, base::printable(sent->name, 80), sent->number));
         }
+        const auto jobs = jobs::Jobs::needing(t, image->digests.sha256);
+        if (!jobs.empty()) {
+          return base::refuse(
+              Kind::kDenied, fmt::format("the open job of {0} needs '{1}'; withdraw that "
+                                         "job first: vantro job withdraw {0}",
+                                         jobs.front().device_name, name));
+        }
         auto gone = Catalog::remove(t, *image);
         change.record(
             t, "image-remove", image->name, image->digests.sha256,

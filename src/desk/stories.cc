@@ -6,6 +6,8 @@
 #include <map>
 #include <set>
 
+#include "desk/jobs.h"
+
 namespace vantro::desk {
 
 using base::Kind;
@@ -69,6 +71,13 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
   if (result.size() > most) result.resize(most);
   for (auto& one : result) {
     Known known;
+    one.device = repository_.inventory.device_at(one.contact.address);
+    if (const auto job = repository_.inventory.job_at(one.contact.address)) {
+      one.job = job->aim;
+      if (auto added = add_job(known, one.device); !added) {
+        return base::refuse(added.error());
+      }
+    }
     known.running = running_of(one.contact.address.text());
     if (const auto found = last.find(one.contact.address); found != last.end()) {
       known.absence = absence_after(found->second);
@@ -92,7 +101,7 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
   return result;
 }
 
-base::Outcome<std::vector<StoryLine>> Stories::of(const base::Address& address) const {
+base::Outcome<Told> Stories::of(const base::Address& address) const {
   constexpr std::size_t kMostTold = 200;
   Known known;
   known.contact = gate_.contacts().find(address);
@@ -111,8 +120,29 @@ base::Outcome<std::vector<StoryLine>> Stories::of(const base::Address& address) 
   if (!rows->empty()) known.absence = absence_after(rows->front());
   known.entries.assign(std::make_move_iterator(rows->rbegin()),
                        std::make_move_iterator(rows->rend()));
+  Told told;
+  told.device = repository_.inventory.device_at(address);
+  if (const auto job = repository_.inventory.job_at(address)) told.job = job->aim;
   if (auto added = add_kits(known); !added) return base::refuse(added.error());
-  return story(known, repository_.clock.wall());
+  if (auto added = add_job(known, told.device); !added) {
+    return base::refuse(added.error());
+  }
+  told.lines = story(known, repository_.clock.wall());
+  return told;
+}
+
+base::Outcome<void> Stories::add_job(Known& known, const std::string& device) const {
+  if (device.empty()) return {};
+  const Surroundings none;
+  const auto view = Jobs(repository_, gate_, none, the_server()).find(device);
+  if (!view) {
+    if (view.error().kind == Kind::kNotFound) return {};
+    return base::refuse(view.error());
+  }
+  if (view->job.state == jobs::JobState::kOpen) {
+    known.job_waits_for = view->progress.waits_for;
+  }
+  return {};
 }
 
 // Which kits the fetched images belong to.
@@ -120,8 +150,10 @@ base::Outcome<void> Stories::add_kits(Known& known) const {
   if (known.entries.empty()) return {};
   const auto address = base::Address::parse(known.entries.front().actor);
   if (address) {
-    known.platform =
-        repository_.inventory.platform_of(repository_.inventory.holder_of(*address));
+    if (const auto* device = repository_.snapshot()->devices->find(*address)) {
+      known.platform = device->platform;
+      known.hardware = device->hardware;
+    }
   }
   std::set<std::string> seen;
   for (const auto& entry : known.entries) {
@@ -132,6 +164,9 @@ base::Outcome<void> Stories::add_kits(Known& known) const {
     if (!image) return base::refuse(image.error());
     if (*image && !(*image)->facts.is_guessed("platform")) {
       known.platforms[entry.sha256] = (*image)->facts.platforms;
+    }
+    if (*image && !(*image)->facts.is_guessed("hardware")) {
+      known.hardwares[entry.sha256] = (*image)->facts.hardware;
     }
     auto kits = repository_.kits.with_content(entry.sha256);
     if (!kits) return base::refuse(kits.error());

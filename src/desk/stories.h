@@ -19,6 +19,15 @@ namespace vantro::desk {
 struct Overview {
   ledger::Contact contact;
   StoryLine last;
+  std::string device;  // that the address belongs to, or empty
+  std::string job;     // what its open job installs, or empty
+};
+
+// One address, and all that happened with it.
+struct Told {
+  std::string device;
+  std::string job;
+  std::vector<StoryLine> lines;
 };
 
 // May wait for the database. Thread-safe; repository and gate must outlive it.
@@ -31,12 +40,13 @@ class Stories {
   base::Outcome<std::vector<Overview>> overview(std::size_t most) const;
   // What happened with one address, in the order of time. kNotFound if it was never
   // heard.
-  base::Outcome<std::vector<StoryLine>> of(const base::Address& address) const;
+  base::Outcome<Told> of(const base::Address& address) const;
 
  private:
   std::vector<gate::TransferView> running_of(const std::string& peer) const;
   std::optional<Absence> absence_after(const ledger::Entry& entry) const;
   base::Outcome<void> add_kits(Known& known) const;
+  base::Outcome<void> add_job(Known& known, const std::string& device) const;
 
   repository::Repository& repository_;
   gate::Gate& gate_;

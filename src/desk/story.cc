@@ -93,10 +93,15 @@ class Teller {
                                   base::size_text(e.bytes), took);
       const auto other = for_another_platform(e);
       line.sentence += other;
-      if (other.empty() && !is_part_of_the_unfinished(e)) {
+      line.caution = !other.empty();
+      if (other.empty() && known_.job_waits_for.empty() &&
+          !is_part_of_the_unfinished(e)) {
         line.sentence += "; nothing more to do here";
       }
       line.sentence += second_of_two(index) + part_of_kits(index) + afterwards(index);
+      if (index + 1 == known_.entries.size() && !known_.job_waits_for.empty()) {
+        line.sentence += "; its job waits for " + known_.job_waits_for;
+      }
     } else if (e.outcome == "complete") {
       line.sentence = fmt::format("{} '{}', filed to its last byte: {} in {} ({})",
                                   e.event == "image-add" ? "handed in" : "sent", shown,
@@ -113,9 +118,19 @@ class Teller {
   }
 
   std::string for_another_platform(const ledger::Entry& e) const {
-    const auto found = known_.platforms.find(e.sha256);
-    if (found == known_.platforms.end()) return "";
-    const auto other = catalog::other_platform(found->second, known_.platform);
+    std::string other;
+    if (const auto found = known_.platforms.find(e.sha256);
+        found != known_.platforms.end()) {
+      other = catalog::other_platform(found->second, known_.platform);
+    }
+    if (const auto found = known_.hardwares.find(e.sha256);
+        other.empty() && found != known_.hardwares.end()) {
+      other = catalog::other_hardware(found->second, known_.hardware);
+    }
+    // What was doubtful about it then stands in its row.
+    if (other.empty() && e.sentence.starts_with("CAUTION: ")) {
+      other = e.sentence.substr(std::string_view("CAUTION: ").size());
+    }
     return other.empty() ? "" : "; CAUTION: " + other;
   }
 
@@ -235,6 +250,7 @@ class Teller {
                     spell(view.duration_ms), base::rate_text(view.rate),
                     resent(view.protocol, view.resent));
     if (!view.caution.empty()) line.sentence += "; CAUTION: " + view.caution;
+    line.caution = !view.caution.empty();
     if (view.stalled_ms) {
       line.state = "stalled";
       line.sentence += "; stalled: nothing has moved for " + spell(*view.stalled_ms);

@@ -23,6 +23,7 @@ struct StoryLine {
   std::string name;      // what it asked for, if anything
   std::string heard_on;  // the listener and the network interface
   std::string sentence;
+  bool caution = false;  // something about it is doubtful: another platform's image, say
 };
 
 // How long devices stayed away after such a fetch before: the shortest and the longest,
@@ -41,9 +42,10 @@ struct Known {
   // After the last entry, if that is a complete fetch.
   std::optional<Absence> absence;
   std::vector<catalog::Kit> kits;  // that fetched images are parts of
-  std::string platform;            // of the device; empty: not known
-  // For which platforms fetched images are, by their SHA-256.
-  std::map<std::string, std::vector<std::string>> platforms;
+  std::string platform, hardware;  // of the device; empty: not known
+  std::string job_waits_for;       // of its open job; empty: it has none
+  // For which platforms and hardware fetched images are, by their SHA-256.
+  std::map<std::string, std::vector<std::string>> platforms, hardwares;
 };
 
 // Oldest first; at most one line for each entry and running transfer, and one for

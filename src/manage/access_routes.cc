@@ -5,10 +5,11 @@
 
 #include "api/operations.h"
 #include "auth/rules.h"
-#include "base/percent.h"
 #include "base/protocol.h"
 #include "base/visible_name.h"
 #include "desk/accounts.h"
+#include "desk/planning.h"
+#include "desk/ways.h"
 #include "manage/convert.h"
 #include "manage/values.h"
 
@@ -154,57 +155,29 @@ base::Outcome<catalog::Offer> offer_for(Service& service, const std::string& typ
                   image->name));
 }
 
-std::string pasted(const std::string& protocol, const std::string& user,
-                   const base::Endpoint& server, const std::string& name) {
-  const auto* known = base::find_protocol(protocol);
-  auto host =
-      server.address.is_v4() ? server.address.text() : "[" + server.address.text() + "]";
-  if (server.port != known->usual_port) host += fmt::format(":{}", server.port);
-  const auto who = user.empty() || !known->carries_accounts ? "" : user + "@";
-  return fmt::format("{}://{}{}/{}", known->scheme, who, host,
-                     base::percent_encoded(name, "~/"));
-}
-
-// The server's addresses that a device could type for a listener.
-std::vector<base::Address> addresses_of(Service& service, const base::Endpoint& where,
-                                        const std::optional<base::Address>& device) {
-  if (!where.address.is_unspecified()) return {where.address};
-  const bool v4 = where.address.is_v4();
-  std::vector<base::Address> result;
-  if (device) {
-    if (device->is_v4() != v4) return result;
-    if (const auto own = service.address_towards(*device)) result.push_back(*own);
-    return result;
+// As it was typed: a device's name, or an address; nothing, if nothing was.
+base::Outcome<std::optional<base::Address>> device_address(Service& service,
+                                                           const std::string& typed) {
+  if (typed.empty() || base::Address::parse(typed)) return address_of(typed);
+  const auto holder = service.repository.inventory.holder(typed);
+  if (!holder) return base::refuse(holder.error());
+  const auto device = service.repository.devices.find(holder->name);
+  if (!device) return base::refuse(device.error());
+  const auto own = desk::addresses(*device);
+  if (own.empty()) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("the address of {} is not known; set it with 'vantro "
+                                    "device edit {} --addresses ...'",
+                                    device->name, device->name));
   }
-  const auto own = service.own_addresses();
-  const bool only_loopback = std::all_of(
-      own.begin(), own.end(), [](const auto& one) { return one.is_loopback(); });
-  for (const auto& one : own) {
-    // Nobody but this machine reaches it there.
-    if (one.is_v4() == v4 && (only_loopback || !one.is_loopback())) result.push_back(one);
-  }
-  return result;
-}
-
-// Why the device does not get it this way; empty if it does.
-std::string hindrance(Service& service, const catalog::Offer& offer,
-                      const gate::Asker& asker) {
-  const auto allowed = service.gate.would_allow(asker, auth::Action::kFetch, offer.name);
-  if (!allowed) {
-    return allowed.error().kind == Kind::kAccountNeeded
-               ? "needs an account: give one with --account NAME"
-               : allowed.error().sentence;
-  }
-  const auto found = service.repository.offer_index()->find(
-      offer.name, {asker.peer.address, asker.protocol, service.clock.wall()});
-  return found ? "" : found.error().sentence;
+  return std::optional(own.front());
 }
 
 base::Outcome<api::Locations> locations(Service& service, const Call&,
                                         const api::LocationsAsked& asked) {
   const auto offer = offer_for(service, asked.image);
   if (!offer) return base::refuse(offer.error());
-  const auto device = address_of(asked.device);
+  const auto device = device_address(service, asked.device);
   if (!device) return base::refuse(device.error());
   std::string account;
   if (!asked.account.empty()) {
@@ -224,21 +197,26 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
   result.image = offer->image.name;
   result.size = offer->image.size;
   result.digests = manage::shape(offer->image.digests);
-  for (const auto& [protocol, where] : service.devices) {
-    for (const auto& server : addresses_of(service, where, *device)) {
+  for (const auto& [protocol, where] : service.surroundings.listening) {
+    for (const auto& server : desk::addresses_of(service.surroundings, where, *device)) {
       const auto* known = base::find_protocol(protocol);
       api::Location one;
       one.protocol = protocol;
       one.server = server.text();
-      one.text = pasted(protocol, account, {server, where.port}, offer->name);
+      one.text = desk::pasted(protocol, account, {server, where.port}, offer->name);
       one.protects = known->protects;
       one.remark = known->remark;
+      one.port = where.port;
+      if (known->carries_accounts) {
+        one.account = account.empty() ? "anonymous" : account;
+      }
+      if (protocol == "tftp" || protocol == "ftp") one.mode = "binary";
       if (*device) {
-        one.note = hindrance(service, *offer,
-                             {{**device, 0},
-                              protocol,
-                              "",
-                              known->carries_accounts ? account : std::string()});
+        one.note = desk::hindrance(service.gate, offer->name,
+                                   {{**device, 0},
+                                    protocol,
+                                    "",
+                                    known->carries_accounts ? account : std::string()});
         one.open = one.note.empty();
       }
       result.locations.push_back(std::move(one));
@@ -251,7 +229,7 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
 
 std::vector<api::Opening> openings(Service& service) {
   std::vector<std::string> served;
-  for (const auto& one : service.devices) {
+  for (const auto& one : service.surroundings.listening) {
     if (std::find(served.begin(), served.end(), one.protocol) == served.end()) {
       served.push_back(one.protocol);
     }

@@ -30,6 +30,7 @@ api::Transfer shape(const gate::TransferView& view) {
   result.duration_ms = view.duration_ms;
   result.why = view.why;
   result.caution = view.caution;
+  result.job = view.job;
   return result;
 }
 
@@ -43,15 +44,18 @@ api::Contact shape(const desk::Overview& overview) {
   return {contact.address.text(), base::iso_time(contact.last_at),
           contact.heard_on,       contact.requests,
           contact.unanswered,     contact.strays,
-          overview.last.state,    overview.last.sentence};
+          overview.last.state,    overview.last.sentence,
+          overview.device,        overview.job};
 }
 
-api::Story shape(const base::Address& address,
-                 const std::vector<desk::StoryLine>& lines) {
-  api::Story result{address.text(), {}};
-  for (const auto& line : lines) {
-    result.lines.push_back(
-        {base::iso_time(line.at), line.state, line.name, line.heard_on, line.sentence});
+api::Story shape(const base::Address& address, const desk::Told& told) {
+  api::Story result;
+  result.address = address.text();
+  result.device = told.device;
+  result.job = told.job;
+  for (const auto& line : told.lines) {
+    result.lines.push_back({base::iso_time(line.at), line.state, line.name, line.heard_on,
+                            line.sentence, line.caution});
   }
   return result;
 }

@@ -14,6 +14,6 @@ api::Transfer shape(const gate::TransferView& view);
 api::LedgerEntry shape(const ledger::Entry& entry);
 api::Change shape(const db::Change& change);
 api::Contact shape(const desk::Overview& overview);
-api::Story shape(const base::Address& address, const std::vector<desk::StoryLine>& lines);
+api::Story shape(const base::Address& address, const desk::Told& told);
 
 }  // namespace vantro::manage

@@ -1,6 +1,8 @@
 #include "manage/convert_backups.h"
 
+#include "desk/planning.h"
 #include "manage/convert.h"
+#include "manage/convert_jobs.h"
 
 namespace vantro::manage {
 namespace {
@@ -194,6 +196,8 @@ api::Device shape(const fleet::Device& device) {
   result.quota = fleet::field_text(device, "quota");
   result.made_at = base::iso_time(device.made_at);
   result.changed_at = base::iso_time(device.changed_at);
+  result.running_version = desk::running_versions(device.state).version;
+  for (const auto& one : device.state.values()) result.state.push_back(shape(one));
   return result;
 }
 

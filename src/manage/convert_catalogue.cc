@@ -50,6 +50,7 @@ api::Offer shape(const catalog::Offer& offer, const catalog::OfferIndex& index) 
   result.until = iso(offer.until);
   result.ended_at = iso(offer.ended_at);
   result.why = offer.why;
+  result.any_platform = offer.any_platform;
   if (!offer.ended_at) result.held_back = index.held_back(offer.image);
   return result;
 }

@@ -31,6 +31,9 @@ base::Outcome<api::Device> detail(Service& service,
   if (!left) return base::refuse(left.error());
   auto result = shape(*device);
   result.unclaimed = std::move(*left);
+  if (const auto job = service.repository.inventory.job_of(device->id)) {
+    result.job = job->aim;
+  }
   return result;
 }
 
@@ -39,7 +42,11 @@ base::Outcome<api::DeviceList> devices(Service& service, const Call&,
   const auto all = service.repository.devices.all();
   if (!all) return base::refuse(all.error());
   api::DeviceList result;
-  for (const auto& one : *all) result.devices.push_back(shape(one));
+  const auto jobs = service.repository.snapshot()->jobs;
+  for (const auto& one : *all) {
+    result.devices.push_back(shape(one));
+    if (const auto* job = jobs->of_device(one.id)) result.devices.back().job = job->aim;
+  }
   return result;
 }
 

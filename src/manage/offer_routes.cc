@@ -61,6 +61,7 @@ base::Outcome<api::OfferMade> add_offer(Service& service, const Call& call,
   const auto until = time_of(given.until);
   if (!until) return base::refuse(until.error());
   offer.until = *until;
+  offer.any_platform = given.any_platform;
   const auto made =
       desk::Offers(service.repository, call.caller).add(given.image, std::move(offer));
   if (!made) return base::refuse(made.error());
@@ -100,6 +101,14 @@ base::Outcome<api::OfferMade> change_offer(Service& service, const Call& call,
     const auto time = time_of(*given.until);
     if (!time) return base::refuse(time.error());
     change.until = *time;
+  }
+  if (given.any_platform) {
+    if (*given.any_platform != "yes" && *given.any_platform != "no") {
+      return base::refuse(Kind::kInvalid,
+                          fmt::format("any_platform: '{}' is neither yes nor no",
+                                      base::printable(*given.any_platform, 40)));
+    }
+    change.any_platform = *given.any_platform == "yes";
   }
   const auto made =
       desk::Offers(service.repository, call.caller).change(asked.name, *meant, change);

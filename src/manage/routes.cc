@@ -17,6 +17,7 @@
 #include "manage/convert_catalogue.h"
 #include "manage/device_routes.h"
 #include "manage/image_routes.h"
+#include "manage/job_routes.h"
 #include "manage/ledger_routes.h"
 #include "manage/offer_routes.h"
 #include "manage/people_routes.h"
@@ -47,7 +48,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
   status.state_folder = repository.folder.path();
   status.started_at = base::iso_time(service.started_at);
   status.uptime_ms = service.clock.wall() - service.started_at;
-  for (const auto& one : service.devices) {
+  for (const auto& one : service.surroundings.listening) {
     status.listeners.push_back(
         {one.protocol, one.where.text(), base::find_protocol(one.protocol)->protects});
   }
@@ -146,6 +147,7 @@ std::vector<Route> make_routes(Service& service) {
   access_routes(routes);
   backup_routes(routes);
   device_routes(routes);
+  job_routes(routes);
   image_routes(routes);
   ledger_routes(routes);
   offer_routes(routes);

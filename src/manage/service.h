@@ -10,7 +10,9 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/protocol.h"
+#include "desk/ways.h"
 #include "gate/gate.h"
+#include "jobs/sheet.h"
 #include "repository/repository.h"
 #include "upkeep/resealer.h"
 #include "upkeep/verify.h"
@@ -26,14 +28,15 @@ struct Service {
   const base::Clock& clock;
   std::string version;
   base::WallTime started_at = 0;
-  std::vector<base::Listening> devices = {};  // where they can come in
+  // How devices reach the server. This room opens no socket but its own, so what it says
+  // of addresses is given to it.
+  desk::Surroundings surroundings = {};
   // Bytes per second to verify with where none is asked for; 0: no limit. Thread-safe.
   std::function<std::uint64_t()> verify_rate = [] { return std::uint64_t{0}; };
-  // This machine's addresses that devices could use; and the one that packets to such an
-  // address would leave from, or nothing if there is no way. This room opens no socket
-  // but its own, so they are given to it.
-  std::function<std::vector<base::Address>()> own_addresses = {};
-  std::function<std::optional<base::Address>(const base::Address&)> address_towards = {};
+  // The user's templates of job sheets. Thread-safe.
+  std::function<std::vector<jobs::SheetTemplate>()> sheets = [] {
+    return std::vector<jobs::SheetTemplate>();
+  };
   // What SSH shows and has met; none: it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = {};
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run

@@ -66,7 +66,7 @@ TEST(Shapes, WriteTextThatIsNotUtf8AsWhatCanBeRead) {
 
 TEST(Bodies, AreHeldAgainstTheirShape) {
   EXPECT_EQ(body<OfferWanted>(R"({"image": "x", "too": ""})"),
-            "unknown field 'too'; known: image, name, to, over, until");
+            "unknown field 'too'; known: image, name, to, over, until, any_platform");
   EXPECT_EQ(body<OfferWanted>(R"({"name": "x"})"), "'image' is missing: its name");
   EXPECT_EQ(body<OfferWanted>(R"({"image": 7})"), "'image' must be a text");
   EXPECT_EQ(body<OfferWanted>("[]"), "the body is not a JSON object");

@@ -114,7 +114,7 @@ facts = { maker = "Fenrock" }
             "remarks, source; nearest: 'version'");
   EXPECT_EQ(
       refusal("[[recogniser]]\nnames = \"x\"\n"),
-      "vantro.toml:1: recogniser: 'names' is nothing of a recogniser; there are name, "
+      "vantro.toml:1: recogniser: 'names' is not a part of a recogniser; there are name, "
       "pattern, facts, words");
   EXPECT_EQ(refusal("recogniser = 5\n"),
             "vantro.toml:1: recogniser: must be written as [[recogniser]]");

@@ -238,8 +238,10 @@ TEST_F(BackupsTest, ImportsAllOfATableOrNothing) {
   };
   EXPECT_EQ(
       wrong("name,sight\na,b\n"),
-      "line 1: 'sight' is no column; there are name, addresses, link_address, maker, "
-      "platform, hardware, site, remarks, backup_every, quota");
+      "line 1: 'sight' is not a column; there are name, addresses, link_address, maker, "
+      "platform, hardware, site, remarks, backup_every, quota, running_version, "
+      "boot_version, model, serial, slots, running_slot, next_slot, once_slot, free, "
+      "own_address, mask, gateway, recovery_port, member");
   EXPECT_EQ(wrong("name,site\nx,1\ny\n"), "line 3: 1 fields, but 2 columns are named");
   EXPECT_EQ(wrong("name,addresses\nnew,192.0.2.77\nlast,192.0.2.9\n"),
             "line 3: last: 192.0.2.9 is device pump's");

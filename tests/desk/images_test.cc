@@ -305,9 +305,9 @@ TEST_F(CatalogueDeskTest, AKitTellsInADevicesStoryWhatIsStillMissing) {
   const auto story = [&] {
     EXPECT_TRUE(repository_->ledger.flush());
     std::string text;
-    const auto lines =
+    const auto told =
         Stories(*repository_, *gate_).of(*base::Address::parse("192.0.2.7"));
-    for (const auto& line : *lines) {
+    for (const auto& line : told->lines) {
       text += line.sentence + "\n";
     }
     return text;

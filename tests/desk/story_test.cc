@@ -26,9 +26,9 @@ class StoryTest : public fakes::RepositoryFixture {
     grant->transfer().end(gate::State::kComplete, "");
   }
   std::vector<StoryLine> told() {
-    auto lines = Stories(*repository_, *gate_).of(*base::Address::parse("192.0.2.7"));
-    EXPECT_TRUE(lines);
-    return lines ? *lines : std::vector<StoryLine>{};
+    auto told = Stories(*repository_, *gate_).of(*base::Address::parse("192.0.2.7"));
+    EXPECT_TRUE(told);
+    return told ? told->lines : std::vector<StoryLine>{};
   }
 };
 

@@ -49,10 +49,9 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(match(routes_, "POST", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, PATCH, DELETE, not POST");
   EXPECT_EQ(get("/v1/ledger?limit=0"), "limit: '0' is not a number from 1 up");
-  EXPECT_EQ(
-      get("/v1/backups?holder=router"),
-      "'router' is no device that is known, and no IP address; 'vantro device list' "
-      "shows the devices");
+  EXPECT_EQ(get("/v1/backups?holder=router"),
+            "'router' is neither a known device nor an IP address; 'vantro device list' "
+            "shows the devices");
   EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' holds '..', which is never followed");
 }
 
@@ -113,7 +112,12 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "GET /v1/contents/{checksum}", "GET /v1/comparison", "GET /v1/offers",
         "GET /v1/offers/{name}/history", "GET /v1/checksums", "GET /v1/kits",
         "GET /v1/kits/{name}", "GET /v1/verification", "GET /v1/unrecorded",
-        "GET /v1/routes", "GET /v1/openapi.json"}},
+        "GET /v1/routes", "GET /v1/openapi.json", "GET /v1/version-route",
+        "GET /v1/route-rules", "GET /v1/jobs", "GET /v1/jobs/{device}",
+        "GET /v1/jobs/{device}/sheet", "GET /v1/rollouts", "GET /v1/rollouts/{name}",
+        "GET /v1/rollouts/{name}/table", "GET /v1/canary",
+        // A job remembers when it was looked at; nothing else changes.
+        "POST /v1/readiness"}},
       {"operate",
        {"POST /v1/backup-thinning",
         "DELETE /v1/backup-offers/{name}",
@@ -126,6 +130,17 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "DELETE /v1/devices/{name}",
         "POST /v1/devices/{name}/claim",
         "PATCH /v1/sites/{name}",
+        "POST /v1/devices/{name}/report",
+        "POST /v1/route-rules",
+        "DELETE /v1/route-rules/{name}",
+        "POST /v1/jobs",
+        "DELETE /v1/jobs/{device}",
+        "POST /v1/jobs/{device}/marks",
+        "POST /v1/jobs/{device}/owner",
+        "POST /v1/jobs/{device}/acknowledgement",
+        "POST /v1/rollouts",
+        "POST /v1/rollouts/{name}/continuation",
+        "DELETE /v1/rollouts/{name}",
         "PUT /v1/images/{name}",
         "PATCH /v1/images/{name}",
         "POST /v1/images/{name}/withdrawal",
@@ -175,7 +190,11 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
 TEST(Names, AreThoseOfTheCore) {
   auto device = api::shape_of<api::DeviceFields>().names();
   std::erase(device, "name");
-  EXPECT_EQ(device, fleet::field_names());
+  auto known = fleet::field_names();
+  const auto& state = fleet::state_field_names();
+  known.insert(known.end(), state.begin(), state.end());
+  known.emplace_back("member");
+  EXPECT_EQ(device, known);
   EXPECT_EQ(api::shape_of<api::FactFields>().names(), catalog::fact_names());
   for (const auto& fact : catalog::fact_names()) {
     EXPECT_NE(api::shape_of<api::AdoptWanted>().find(fact), nullptr) << fact;
@@ -189,15 +208,15 @@ class LocationsTest : public RoutesTest {
   void SetUp() override {
     RoutesTest::SetUp();
     const auto at = [](const char* text) { return *base::Endpoint::parse(text); };
-    service_->devices = {{"tftp", at("0.0.0.0:69")},
-                         {"http", at("0.0.0.0:8080")},
-                         {"https", at("[2001:db8::1]:443")}};
-    service_->own_addresses = [] {
+    service_->surroundings.listening = {{"tftp", at("0.0.0.0:69")},
+                                        {"http", at("0.0.0.0:8080")},
+                                        {"https", at("[2001:db8::1]:443")}};
+    service_->surroundings.own_addresses = [] {
       return std::vector{*base::Address::parse("192.0.2.10"),
                          *base::Address::parse("198.51.100.1"),
                          *base::Address::parse("127.0.0.1")};
     };
-    service_->address_towards = [](const base::Address& device) {
+    service_->surroundings.address_towards = [](const base::Address& device) {
       return device.text() == "203.0.113.9" ? base::Address::parse("198.51.100.1")
                                             : std::nullopt;
     };
@@ -243,7 +262,8 @@ TEST_F(LocationsTest, TakeTheOneOnTheWayToTheDevice) {
 TEST_F(LocationsTest, SayWhatIsMissing) {
   EXPECT_EQ(locations("image=none.img"), "there is no image 'none.img' in the catalogue");
   EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"),
-            "'nowhere' is not an IP address");
+            "'nowhere' is neither a known device nor an IP address; 'vantro device list' "
+            "shows the devices");
   EXPECT_EQ(locations("for=192.0.2.7"),
             "the query parameter 'image' is missing: an image, or a name on offer");
   EXPECT_EQ(locations("image=north/x%20y.img&account=anonymous"),

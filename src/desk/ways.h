@@ -1,0 +1,41 @@
+// How a device reaches the server: what it types, and what would be in the way.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/address.h"
+#include "base/protocol.h"
+#include "gate/gate.h"
+
+namespace vantro::desk {
+
+// What only the program around it can tell. The functions are thread-safe.
+struct Surroundings {
+  std::vector<base::Listening> listening = {};  // where devices can come in
+  // This machine's addresses that devices could use; and the one that packets to such an
+  // address would leave from, or nothing if there is no way.
+  std::function<std::vector<base::Address>()> own_addresses = [] {
+    return std::vector<base::Address>();
+  };
+  std::function<std::optional<base::Address>(const base::Address&)> address_towards =
+      [](const base::Address&) { return std::optional<base::Address>(); };
+};
+
+// The server's addresses that a device could type for a listener; for all devices, if
+// none is given.
+std::vector<base::Address> addresses_of(const Surroundings& surroundings,
+                                        const base::Endpoint& where,
+                                        const std::optional<base::Address>& device);
+
+// "ftp://pump-crew@192.0.2.10:2121/causeway4.img"
+std::string pasted(const std::string& protocol, const std::string& user,
+                   const base::Endpoint& server, const std::string& name);
+
+// Why the device does not get it this way; empty if it does.
+std::string hindrance(const gate::Gate& gate, const std::string& name,
+                      const gate::Asker& asker);
+
+}  // namespace vantro::desk
