@@ -8,7 +8,10 @@
 //     FOLDER/configs/...           what the devices send: before a change, after it, and
 //                                  once more with nothing changed but when it was saved
 //     FOLDER/devices.csv           the inventory
-//     FOLDER/recognisers.toml      what their file names tell
+//     FOLDER/switches.csv          twelve more devices, for a rollout
+//     FOLDER/reports/...           what devices say of themselves
+//     FOLDER/rules.csv             which version may follow which
+//     FOLDER/recognisers.toml      what file names and reports tell
 //
 // Fenrock's images have the header that open boot loaders use (64 bytes with two CRCs);
 // the others one of 512 bytes in text (maker, platform, role, version, length and CRC-32
@@ -51,8 +54,13 @@ constexpr ImageKind kImages[] = {
     {"fenrock", "Causeway 4", "system", "7.6.0", "causeway4-system-7.6.0.img",
      38'000'000},
     {"alderbit", "Lattice 24", "boot", "1.9", "lattice24-boot-1.9.img", 200'000},
+    {"alderbit", "Lattice 24", "boot", "2.0", "lattice24-boot-2.0.img", 220'000},
     {"alderbit", "Lattice 24", "system", "3.10.1", "lattice24-system-3.10.1.img",
      16'000'000},
+    {"alderbit", "Lattice 24", "system", "3.12.0", "lattice24-system-3.12.0.img",
+     17'000'000},
+    {"alderbit", "Lattice 24", "system", "4.0.1", "lattice24-system-4.0.1.img",
+     18'000'000},
     {"mirevault", "Weir 2", "system", "12.0.5", "weir2-system-12.0.5.img", 80'000'000},
 };
 
@@ -263,6 +271,64 @@ pattern = '(?P<platform>weir\d)-(?P<role>system|boot|bundle)-(?P<version>[\d.]+)
 facts = { maker = "Mirevault" }
 words = { bundle = "other" }
 
+[[report]]
+platform = "causeway4"
+pattern = '^Release (?P<version>[\d.]+), loader (?P<boot_version>[\d.]+)'
+
+[[report]]
+platform = "causeway4"
+pattern = '^Bank (?P<slot>\d): (?P<content>\S+)(?P<running> \(in use\))?(?P<next> \(next\))?'
+
+[[report]]
+platform = "causeway4"
+pattern = '^Store has (?P<free>[\d,]+) bytes left'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *model +(?P<model>\S+)'
+words = { "LT-24" = "lattice24" }
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *board +(?P<hardware>\S+)'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *serial +(?P<serial>\S+)'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *system +(?P<version>\S+)'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *start loader +(?P<boot_version>\S+)'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *bank (?P<slot>[AB]) +(?P<content>\S+)(?: +(?P<running>runs))?,?(?: *(?P<next>starts next))?'
+
+[[report]]
+platform = "lattice24"
+pattern = '^ *room on (?P<storage>\w+) +(?P<free>\d+) (?P<unit>KiB)'
+
+[[report]]
+platform = "weir2"
+pattern = '^\[(?P<running>run)?(?P<next>next)?\] partition (?P<slot>\w+) holds (?P<content>\S+)'
+
+[[report]]
+platform = "weir2"
+pattern = '^software (?P<version>[\d.]+)'
+
+[[sheet]]
+platform = "lattice24"
+form = "boot-prompt"
+order = ["recovery_port", "server", "own_address", "mask", "name"]
+
+[[backups.kind]]
+pattern = '.*\.rpt'
+kind = "report"
+
 [[backups.leave_out]]
 pattern = '^# .*, saved .*$'
 )"));
@@ -276,6 +342,59 @@ void make_configs(const std::filesystem::path& folder) {
                  base::as_bytes(config_of(device, edition)));
     }
   }
+}
+
+// What the makers' devices say of themselves, each in its own way.
+void make_reports(const std::filesystem::path& folder) {
+  const auto place = folder / "reports";
+  std::filesystem::create_directories(place);
+  const auto lattice = [](const char* system, const char* loader, const char* a,
+                          const char* b) {
+    return fmt::format(
+        "LATTICE STATE OF OSIER-SW\n"
+        "  model            LT-24\n"
+        "  board            B\n"
+        "  serial           AB-20931\n"
+        "  system           {}\n"
+        "  start loader     {}\n"
+        "  bank A           {}\n"
+        "  bank B           {}\n"
+        "  room on flash    41216 KiB\n"
+        "  fans             two of two turn\n",
+        system, loader, a, b);
+  };
+  const auto write = [&](const char* name, const std::string& text) {
+    write_file(place / name, base::as_bytes(text));
+  };
+  write(
+      "osier-sw.before.rpt",
+      lattice("3.10.1", "1.9", "lattice24-system-3.10.1.img runs, starts next", "empty"));
+  write("osier-sw.between.rpt", lattice("3.12.0", "2.0", "lattice24-system-3.10.1.img",
+                                        "lattice24-system-3.12.0.img runs, starts next"));
+  write("osier-sw.after.rpt",
+        lattice("4.0.1", "2.0", "lattice24-system-4.0.1.img runs, starts next",
+                "lattice24-system-3.12.0.img"));
+  write("tidegate-rtr.rpt",
+        "Release 7.4.2, loader 2.0.3\n"
+        "Bank 1: causeway4-system-7.4.2.img (in use) (next)\n"
+        "Bank 2: causeway4-system-7.1.0.img\n"
+        "Store has 51,380,224 bytes left\n");
+  write("bittern-fw.rpt",
+        "software 12.0.5\n[run] partition one holds weir2-system-12.0.5.img\n"
+        "[next] partition two holds weir2-system-12.0.5.img\n");
+}
+
+void make_rules(const std::filesystem::path& folder) {
+  write_file(
+      folder / "rules.csv",
+      base::as_bytes(
+          "platform,rule,role,from,to,needs,source\n"
+          "lattice24,needs-version,system,,>=4.0,>=3.12,\"release notes 4.0, page 3\"\n"
+          "lattice24,needs-first,system,,>=3.12,boot >=2.0,\"release notes 3.12, page "
+          "2\"\n"
+          "lattice24,recovery-only,system,,<3.8,,\"hardware guide, page 40\"\n"
+          "causeway4,through,system,<7.4,>=7.6,7.4.2,\"release notes 7.6, page 12\"\n"
+          "causeway4,never,system,7.3,7.5.1,,field notice 12\n"));
 }
 
 void make_inventory(const std::filesystem::path& folder) {
@@ -293,6 +412,16 @@ void make_inventory(const std::filesystem::path& folder) {
                          device.site);
   }
   write_file(folder / "devices.csv", base::as_bytes(table));
+  std::string switches =
+      "name,addresses,maker,platform,hardware,site,running_version,boot_version\n";
+  for (int number = 1; number <= 12; ++number) {
+    switches += fmt::format(
+        "pump-sw-{:02},127.1.1.{},Alderbit,lattice24,B,{},3.12.0,2.0\n", number, number,
+        number <= 5   ? "Heron Reservoir"
+        : number <= 9 ? "Osier Works"
+                      : "Sedge Bank");
+  }
+  write_file(folder / "switches.csv", base::as_bytes(switches));
 }
 
 }  // namespace
@@ -305,6 +434,8 @@ int main(int argc, char** argv) try {
   make_images(argv[1]);
   make_configs(argv[1]);
   make_inventory(argv[1]);
+  make_reports(argv[1]);
+  make_rules(argv[1]);
   make_settings(argv[1]);
 } catch (const std::exception& error) {
   std::cerr << "vantro-demo-data: " << error.what() << '\n';

@@ -183,6 +183,13 @@ Done show_locations(const Context& context, const api::LocationsAsked& options) 
         for (const auto& one : all.locations) {
           // Alone on its line, so that all of it can be taken.
           terminal.write(shown(one.text, 2000) + "\n");
+          // And each value, for devices that ask for one after the other.
+          if (!options.device.empty()) {
+            terminal.write(fmt::format(
+                "    server {}  port {}{}  name {}{}\n", shown(one.server), one.port,
+                one.account.empty() ? "" : "  account " + shown(one.account),
+                shown(all.name), one.mode.empty() ? "" : "  mode " + one.mode));
+          }
           if (!one.remark.empty()) terminal.write("    " + shown(one.remark, 400) + "\n");
           if (!one.note.empty()) {
             terminal.write(terminal.toned("    not for " + shown(options.device) + ": " +
@@ -290,8 +297,8 @@ void account_commands(const Command& top) {
               [&o](const Context& c) { return show_locations(c, o); });
   location.value("IMAGE", o.image, "an image, or a name on offer").required();
   location.value("--for", o.device,
-                 "the device's address: it gets the server's address that it would "
-                 "use, and what is closed to it is said");
+                 "The device's name or address: it gets the server's address that it "
+                 "would use, and what is closed to it is said");
   location.value("--account", o.account,
                  "the account that it logs in with (the password is never shown)");
 }

@@ -1,8 +1,11 @@
 #include "client/devices.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "api/fleet.h"
+#include "base/numbers.h"
+#include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/render.h"
 
@@ -27,6 +30,24 @@ void write_device(const Terminal& terminal, const api::Device& device) {
   line("backup every", device.backup_every);
   line("quota", device.quota);
   line("remarks", device.remarks);
+  line("job", device.job);
+  if (!device.state.empty()) {
+    Table table({{"STATE"}, {"VALUE"}, {"KNOWN SINCE"}, {"FROM"}});
+    for (const auto& one : device.state) {
+      auto name = one.field;
+      std::replace(name.begin(), name.end(), '_', ' ');
+      if (!one.item.empty()) name += " " + one.item;
+      if (!one.member.empty()) name = fmt::format("member {}: {}", one.member, name);
+      const auto bytes = one.field == "free"
+                             ? base::parse_number<std::uint64_t>(one.value)
+                             : std::optional<std::uint64_t>();
+      table.add({{name},
+                 {bytes ? base::size_text(*bytes) : one.value},
+                 {shown_time(one.at)},
+                 {one.source}});
+    }
+    table.write(terminal);
+  }
   for (const auto& address : device.unclaimed) {
     terminal.write(terminal.toned(
         fmt::format(
@@ -62,7 +83,9 @@ Done list_devices(const Context& context) {
                      {"ADDRESSES"},
                      {"PLATFORM"},
                      {"HARDWARE"},
+                     {"RUNS"},
                      {"SITE"},
+                     {"JOB"},
                      {"BACKUP EVERY"},
                      {"REMARKS"}});
         for (const auto& one : all.devices) {
@@ -70,7 +93,9 @@ Done list_devices(const Context& context) {
                      {one.addresses},
                      {one.platform},
                      {one.hardware},
+                     {one.running_version},
                      {one.site},
+                     {one.job},
                      {one.backup_every},
                      {one.remarks}});
         }
@@ -140,6 +165,48 @@ Done import_devices(const Context& context, const std::string& file, bool dry_ru
       });
 }
 
+Done read_report(const Context& context, const std::string& name, const std::string& file,
+                 bool dry_run) {
+  const auto text = read_text(file, 1 << 20);
+  if (!text) return tl::unexpected(text.error());
+  return show_answer(
+      context, context.api.call(api::kReadReport, {name}, {*text, !dry_run}),
+      [](const Terminal& terminal, const api::ReportRead& read) {
+        terminal.write(fmt::format("{}: {} value(s) {}\n", shown(read.device),
+                                   read.learnt.size(),
+                                   read.done ? "learnt" : "would be learnt"));
+        for (const auto& one : read.learnt) {
+          auto field = one.field;
+          std::replace(field.begin(), field.end(), '_', ' ');
+          const auto bytes = one.field == "free"
+                                 ? base::parse_number<std::uint64_t>(one.value)
+                                 : std::optional<std::uint64_t>();
+          terminal.write(fmt::format(
+              "  {}{}{}{}: {}\n",
+              one.member.empty() ? "" : fmt::format("member {}: ", shown(one.member)),
+              field, one.item.empty() ? "" : " ", shown(one.item),
+              bytes ? base::size_text(*bytes) : shown(one.value)));
+        }
+        for (const auto& one : read.doubts) {
+          terminal.write(terminal.toned("  " + shown(one, 400), Tone::kBad) + "\n");
+        }
+        if (read.not_understood.empty()) return;
+        terminal.write(
+            fmt::format("not understood: {} line(s)\n", read.not_understood.size()));
+        constexpr std::size_t kMostShown = 20;
+        for (std::size_t i = 0; i < std::min(read.not_understood.size(), kMostShown);
+             ++i) {
+          const auto& one = read.not_understood[i];
+          terminal.write(terminal.toned(
+              fmt::format("  {}: {}\n", one.line, shown(one.text)), Tone::kFaint));
+        }
+        if (read.not_understood.size() > kMostShown) {
+          terminal.write(
+              fmt::format("  and {} more\n", read.not_understood.size() - kMostShown));
+        }
+      });
+}
+
 Done list_sites(const Context& context) {
   return show(
       context, api::kSites, {}, [](const Terminal& terminal, const api::SiteList& all) {
@@ -196,6 +263,15 @@ void device_commands(const Command& top) {
                            });
     edit.fields(o.fields, {"name"});
     edit.value("--name", o.fields.name, "another name; its backups stay its own");
+  }
+  {
+    auto& o = device.keep<One>();
+    const auto read = device.add(
+        "read", "Learn a device's state from a listing that was pasted",
+        [&o](const Context& c) { return read_report(c, o.name, o.second, o.flag); });
+    read.value("NAME", o.name, "The device").required();
+    read.value("FILE", o.second, "The listing; - for standard input").required();
+    read.flag("--dry-run", o.flag, "Only say what would be learnt");
   }
   named("remove", "its backups stay, under the addresses that they came from",
         [](const Context& c, const One& o) { return remove_device(c, o.name); });

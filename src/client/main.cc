@@ -5,15 +5,18 @@
 #include "client/accounts.h"
 #include "client/api_client.h"
 #include "client/backups.h"
+#include "client/canary.h"
 #include "client/command_line.h"
 #include "client/devices.h"
 #include "client/export.h"
 #include "client/images.h"
+#include "client/jobs.h"
 #include "client/kits.h"
 #include "client/ledger.h"
 #include "client/log_in.h"
 #include "client/offers.h"
 #include "client/people.h"
+#include "client/routes.h"
 #include "client/server.h"
 #include "client/servers.h"
 #include "client/terminal.h"
@@ -73,6 +76,9 @@ int main(int argc, char** argv) {
   export_commands(top);
   backup_commands(top);
   device_commands(top);
+  route_commands(top);
+  job_commands(top);
+  canary_command(top);
   unrecorded_commands(top);
   account_commands(top);
   people_commands(top);

@@ -17,6 +17,7 @@ using Align = Table::Align;
 struct OfferOptions {
   std::string name;           // what devices type; add: empty is the image's name
   api::OfferChanges changes;  // until: as it was typed
+  bool any_platform = false;
 };
 
 // A time as it was typed, as the API wants it.
@@ -49,19 +50,21 @@ Done add_offer(const Context& context, const OfferOptions& options) {
   auto until = options.changes.until;
   if (auto settled = settle_until(until); !settled) return settled;
   const auto& changes = options.changes;
-  return show_answer(
-      context,
-      context.api.call(api::kAddOffer, {},
-                       {changes.image.value_or(""), options.name, changes.to.value_or(""),
-                        changes.over.value_or(""), until.value_or("")}),
-      write_offer);
+  return show_answer(context,
+                     context.api.call(api::kAddOffer, {},
+                                      {changes.image.value_or(""), options.name,
+                                       changes.to.value_or(""), changes.over.value_or(""),
+                                       until.value_or(""), options.any_platform}),
+                     write_offer);
 }
 
 Done change_offer(const Context& context, const OfferOptions& options) {
   auto changes = options.changes;
   if (auto settled = settle_until(changes.until); !settled) return settled;
-  if (!changes.image && !changes.to && !changes.over && !changes.until) {
-    return wrong_use("nothing to change: give --image, --to, --over or --until");
+  if (api::given_texts(changes).empty() ||
+      (changes.of && api::given_texts(changes).size() == 1)) {
+    return wrong_use(
+        "nothing to change: give --image, --to, --over, --until or --any-platform");
   }
   return show_answer(
       context, context.api.call(api::kChangeOffer, {options.name}, changes), write_offer);
@@ -168,6 +171,8 @@ void offer_commands(const Command& top) {
     add.value("--as", o.name,
               "what devices type; with folders, if wanted (default: the image's name)");
     limit_values(add, o.changes);
+    add.flag("--any-platform", o.any_platform,
+             "Let devices of other platforms have it as well");
   }
   {
     auto& o = offer.keep<OfferOptions>();
@@ -177,6 +182,8 @@ void offer_commands(const Command& top) {
     change.value("NAME", o.name, "what devices type").required();
     change.value("--image", o.changes.image, "the image that it stands for from now on");
     limit_values(change, o.changes);
+    change.value("--any-platform", o.changes.any_platform,
+                 "yes or no: whether devices of other platforms may have it");
     which_value(change, o.changes);
   }
   {

@@ -127,7 +127,9 @@ Table transfer_table(const std::vector<api::Transfer>& transfers) {
                {"STATE"}});
   for (const auto& t : transfers) {
     const auto tone = t.state == "running" ? Tone::kPlain : Tone::kFaint;
-    table.add({{peer_of(t), tone},
+    const auto who =
+        t.job.empty() ? peer_of(t) : fmt::format("{}, job: {}", peer_of(t), t.job);
+    table.add({{who, tone},
                {t.direction, tone},
                {t.name, tone},
                {progress(t), tone},
@@ -163,6 +165,7 @@ std::string transfer_line(const api::Transfer& t) {
     line += ", nothing resent";
   }
   if (t.state == "complete") line += ", every byte acknowledged";
+  if (!t.job.empty()) line += fmt::format(" (job: {})", base::printable(t.job, 100));
   if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
   if (!t.caution.empty()) line += "; CAUTION: " + base::printable(t.caution, 300);
   return line;

@@ -174,14 +174,18 @@ Done show_contacts(const Context& context, const std::string& address) {
         context, api::kContacts, {},
         [](const Terminal& terminal, const api::ContactList& all) {
           const auto now = base::SystemClock{}.wall();
-          Table table(
-              {{"LAST HEARD", Align::kRight}, {"FROM"}, {"ON"}, {"WHAT HAPPENED LAST"}});
+          Table table({{"LAST HEARD", Align::kRight},
+                       {"FROM"},
+                       {"JOB"},
+                       {"ON"},
+                       {"WHAT HAPPENED LAST"}});
           for (const auto& one : all.contacts) {
             const auto at = base::parse_iso_time(one.last_heard_at).value_or(now);
             const auto ago =
                 static_cast<double>(std::max<std::int64_t>(0, now - at)) / 1000;
             table.add({{base::duration_text(ago) + " ago"},
-                       {one.address},
+                       {who_text(one.address, one.device, "")},
+                       {one.job},
                        {one.heard_on},
                        {one.sentence, tone_of(one.state)}});
           }
@@ -193,12 +197,16 @@ Done show_contacts(const Context& context, const std::string& address) {
   }
   return show(context, api::kContact, {address},
               [](const Terminal& terminal, const api::Story& story) {
+                if (!story.job.empty()) {
+                  terminal.write(fmt::format("{}: its open job installs '{}'\n",
+                                             shown(story.device), shown(story.job)));
+                }
                 Table table({{"WHEN"}, {"STATE"}, {"ON"}, {"WHAT HAPPENED"}});
                 for (const auto& line : story.lines) {
                   table.add({{shown_time(line.at)},
                              {line.state, tone_of(line.state)},
                              {line.heard_on},
-                             {line.sentence}});
+                             {line.sentence, line.caution ? Tone::kBad : Tone::kPlain}});
                 }
                 table.write(terminal);
               });

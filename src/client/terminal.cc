@@ -28,6 +28,8 @@ const char* code(Tone tone) {
       return "\x1b[1m";
     case Tone::kGood:
       return "\x1b[32m";
+    case Tone::kCaution:
+      return "\x1b[33m";
     case Tone::kBad:
       return "\x1b[1;31m";
     case Tone::kFaint:
@@ -42,7 +44,8 @@ constexpr std::string_view kReset = "\x1b[0m";
 std::size_t emphasis_at(std::string_view text) {
   if (text.front() != '\x1b') return 0;
   if (text.starts_with(kReset)) return kReset.size();
-  for (const auto tone : {Tone::kHead, Tone::kGood, Tone::kBad, Tone::kFaint}) {
+  for (const auto tone :
+       {Tone::kHead, Tone::kGood, Tone::kCaution, Tone::kBad, Tone::kFaint}) {
     const std::string_view own = code(tone);
     if (text.starts_with(own)) return own.size();
   }

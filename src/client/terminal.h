@@ -12,7 +12,7 @@
 
 namespace vantro::client {
 
-enum class Tone { kPlain, kHead, kGood, kBad, kFaint };
+enum class Tone { kPlain, kHead, kGood, kCaution, kBad, kFaint };
 
 // Emphasis is written only where `to` is a terminal and NO_COLOR is not set (or empty).
 class Terminal {

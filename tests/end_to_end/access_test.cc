@@ -173,14 +173,23 @@ TEST_F(Access, ALocationIsCompleteToThePaste) {
       "ftp://night@127.0.0.1:" + std::to_string(ftp_port_) + "/north/pump%207.img\n";
   const auto http =
       "http://night@127.0.0.1:" + std::to_string(http_port_) + "/north/pump%207.img\n";
-  EXPECT_THAT(told.out, HasSubstr(tftp + ftp + http + "  size     9 bytes\n"));
+  for (const auto& one : {tftp, ftp, http}) EXPECT_THAT(told.out, HasSubstr(one));
+  // And each value by itself.
+  EXPECT_THAT(told.out,
+              HasSubstr("    server 127.0.0.1  port " + std::to_string(ftp_port_) +
+                        "  account night  name north/pump 7.img  mode binary\n"));
+  ASSERT_EQ(vantro({"device", "add", "heron", "--addresses", "127.3.2.1"}).code, 0);
+  EXPECT_EQ(
+      vantro({"location", "north/pump 7.img", "--for", "heron", "--account", "night"})
+          .out,
+      told.out);
   EXPECT_THAT(told.out, HasSubstr("  SHA-256  "));
   EXPECT_THAT(
       vantro({"location", "north/pump 7.img", "--for", "203.0.113.9"}).out,
       HasSubstr(
           "    not for 203.0.113.9: fetching is not open to 203.0.113.9 over http\n"));
   EXPECT_EQ(vantro({"location", "none.img"}).code, 5);
-  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--for", "somewhere"}).code, 2);
+  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--for", "somewhere"}).code, 5);
   EXPECT_EQ(vantro({"location", "north/pump 7.img", "--account", "nobody"}).code, 5);
   // What stands in it works.
   const auto text = vantro_json({"location", "north/pump 7.img", "--for", "127.0.0.1"});

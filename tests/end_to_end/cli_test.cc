@@ -136,7 +136,7 @@ TEST_F(Cli, ShowsAndSavesBackups) {
             "vantro: there is no backup 'x.cfg' from 127.0.0.1; nearest: 'site/x.cfg'\n");
   EXPECT_EQ(
       vantro({"backup", "revisions", "router"}).err,
-      "vantro: 'router' is no device that is known, and no IP address; 'vantro device "
+      "vantro: 'router' is neither a known device nor an IP address; 'vantro device "
       "list' shows the devices\n");
 }
 

@@ -12,7 +12,8 @@ using testing::IsEmpty;
 class Json : public ServerFixture {
  protected:
   void SetUp() override {
-    start({"--management-tls-listen", "127.0.0.1:0"});
+    start({"--management-tls-listen", "127.0.0.1:0", "--config",
+           make("vantro.toml", "[[report]]\npattern = 'runs (?P<version>.+)'\n")});
     find_commands({});
     ASSERT_GT(left_.size(), 50u);
   }
@@ -56,8 +57,12 @@ class Json : public ServerFixture {
     return scratch_ / name;
   }
   void send(const std::string& name, const std::string& bytes) {
-    const auto sent = run(
-        {"curl", "-sSf", "-m", "20", "-T", make("sent", bytes), http_url("/" + name)});
+    send_from("127.0.0.1", name, bytes);
+  }
+  void send_from(const std::string& address, const std::string& name,
+                 const std::string& bytes) {
+    const auto sent = run({"curl", "-sSf", "-m", "20", "--interface", address, "-T",
+                           make("sent", bytes), http_url("/" + name)});
     ASSERT_EQ(sent.code, 0) << sent.err;
   }
 
@@ -129,10 +134,51 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   EXPECT_EQ(ask({"device", "list"})["devices"].size(), 1u);
   ask({"device", "info", "weir-1"});
   ask({"device", "edit", "weir-1", "--platform", "sluice"});
+  EXPECT_EQ(
+      ask({"device", "read", "weir-1", make("said.txt", "runs 7.4\n")})["learnt"].size(),
+      1u);
   ask({"device", "site", "north", "--backup-every", "weekly"});
   ask({"device", "import", make("devices.csv", "name,addresses\nweir-2,127.0.0.2\n")});
   ask({"device", "claim", "127.0.0.3", "weir-2"});
   ask({"device", "remove", "weir-2"});
+
+  ask({"device", "add", "sluice-9", "--platform", "sluice", "--addresses", "127.0.0.9"});
+  ask({"route", "import",
+       make("rules.csv", "platform,rule,from,to\nsluice,never,1,9\n")});
+  EXPECT_EQ(ask({"route", "rules"})["rules"].size(), 1u);
+  EXPECT_EQ(ask({"route", "sluice", "--from", "7.4", "--to", "7.4.0"})["result"],
+            "there");
+  ask({"route", "forget", "sluice"});
+  ask({"image", "edit", "gate-7.4.1.img", "--platform", "sluice", "--version", "7.4.1",
+       "--role", "system", "--remarks", "cold start"});
+  EXPECT_FALSE(ask({"canary"})["ways"].empty());
+  EXPECT_EQ(ask({"job", "plan", "sluice-9", "--to", "gate-7.4.1.img"})["state"], "open");
+  EXPECT_EQ(ask({"job", "list"})["jobs"].size(), 1u);
+  ask({"job", "show", "sluice-9"});
+  ask({"job", "acknowledge", "sluice-9"});
+  send_from("127.0.0.9", "sluice-9.cfg", "host sluice-9\n");
+  EXPECT_NE(ask({"ready", "sluice-9"})["verdict"], "stop");
+  ask({"job", "sheet", "sluice-9"});
+  ask({"job", "mark", "sluice-9", "running"});
+  ask({"job", "watch", "sluice-9", "--seconds", "1"});
+  EXPECT_EQ(ask({"job", "withdraw", "sluice-9"})["state"], "withdrawn");
+  // One that somebody else has planned.
+  const auto planned =
+      run({"curl", "-sSf", "-X", "POST", "-H",
+           "Authorization: Bearer " + std::string(kSecretsToken), "-d",
+           R"({"device": "sluice-9", "image": "gate-7.4.1.img"})", url() + "/v1/jobs"});
+  ASSERT_EQ(planned.code, 0) << planned.err;
+  EXPECT_NE(ask({"job", "take", "sluice-9"})["owner"], "secrets");
+  ask({"job", "withdraw", "sluice-9"});
+  ask({"device", "edit", "sluice-9", "--running-version", ""});
+  EXPECT_EQ(ask({"rollout", "plan", "spring", "--devices", "platform=sluice", "--to",
+                 "gate-7.4.1.img", "--batch", "1"})["batches"],
+            2);
+  EXPECT_EQ(ask({"rollout", "list"})["rollouts"].size(), 1u);
+  ask({"rollout", "show", "spring"});
+  ask({"job", "mark", "sluice-9", "failed"});
+  EXPECT_EQ(ask({"rollout", "continue", "spring"})["state"], "running");
+  EXPECT_EQ(ask({"rollout", "withdraw", "spring"})["state"], "withdrawn");
 
   ask({"account", "add", "night", "--may", "fetch"}, "night and day\n");
   EXPECT_EQ(ask({"account", "list"})["accounts"].size(), 2u);
