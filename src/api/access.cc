@@ -154,9 +154,10 @@ const Shape& shape_of<LocationsAsked>() {
       ShapeOf<T>("LocationsAsked", "which image, by whom")
           .field<&T::image>("image", "an image, or a name on offer")
           .needed()
-          .field<&T::device>("for",
-                             "the device's name or address: it gets the server's address that it "
-                             "would use, and what is closed to it is said")
+          .field<&T::device>(
+              "for",
+              "the device's name or address: it gets the server's address that it "
+              "would use, and what is closed to it is said")
           .field<&T::account>("account", "that it logs in with")
           .done();
   return shape;

@@ -153,12 +153,25 @@ const Shape& shape_of<RouteAsked>() {
   using T = RouteAsked;
   static const Shape shape =
       ShapeOf<T>("RouteAsked", "from where to where")
-          .field<&T::platform>("platform", "or a device")
-          .field<&T::from>("from", "the running version; with a platform")
-          .field<&T::to>("to", "the wanted version; with a platform")
-          .field<&T::device>("device", "its name or address")
-          .field<&T::image>("image", "or a kit; with a device")
+          .field<&T::platform>("platform", "whose versions are meant")
+          .needed()
+          .field<&T::from>("from", "the running version")
+          .needed()
+          .field<&T::to>("to", "the wanted version")
+          .needed()
           .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<DeviceRouteAsked>() {
+  using T = DeviceRouteAsked;
+  static const Shape shape = ShapeOf<T>("DeviceRouteAsked", "of which device to what")
+                                 .field<&T::name>("name", "of the device")
+                                 .needed()
+                                 .field<&T::image>("image", "or a kit")
+                                 .needed()
+                                 .done();
   return shape;
 }
 
@@ -332,7 +345,9 @@ const Shape& shape_of<JobList>() {
   using T = JobList;
   static const Shape shape =
       ShapeOf<T>("JobList", "jobs")
-          .field<&T::jobs>("jobs", "the newest first; of a rollout: by batch")
+          .field<&T::jobs>("jobs",
+                           "the newest first, at most 1,000; of a rollout: by batch")
+          .field<&T::more>("more", "there are more: ask for a rollout or a state")
           .done();
   return shape;
 }

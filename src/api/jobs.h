@@ -91,7 +91,10 @@ struct RouteAsked {
   std::string platform;
   std::string from;
   std::string to;
-  std::string device;
+};
+
+struct DeviceRouteAsked {
+  std::string name;
   std::string image;
 };
 
@@ -195,6 +198,7 @@ struct Job {
 
 struct JobList {
   std::vector<Job> jobs;
+  bool more = false;
 };
 
 struct DeviceNamed {
@@ -327,6 +331,7 @@ VANTRO_SHAPE(RuleTable)
 VANTRO_SHAPE(RulesImported)
 VANTRO_SHAPE(RulesRemoved)
 VANTRO_SHAPE(RouteAsked)
+VANTRO_SHAPE(DeviceRouteAsked)
 VANTRO_SHAPE(Companion)
 VANTRO_SHAPE(RouteStep)
 VANTRO_SHAPE(VersionRoute)

@@ -75,6 +75,7 @@ std::span<const OperationInfo* const> operations() {
       &kClaimAddress,
       &kReadReport,
       &kFindRoute,
+      &kDeviceRoute,
       &kRouteRules,
       &kImportRules,
       &kRemoveRules,

@@ -214,6 +214,10 @@ inline constexpr Operation<RouteAsked, Nothing, VersionRoute> kFindRoute{
     "GET", "/v1/version-route", "the shortest permitted way to a version",
     Permission::kLook};
 
+inline constexpr Operation<DeviceRouteAsked, Nothing, VersionRoute> kDeviceRoute{
+    "GET", "/v1/devices/{name}/route",
+    "the shortest permitted way from what a device runs to an image", Permission::kLook};
+
 inline constexpr Operation<RulesAsked, Nothing, RuleList> kRouteRules{
     "GET", "/v1/route-rules", "what may follow what", Permission::kLook};
 

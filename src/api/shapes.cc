@@ -239,6 +239,9 @@ const Shape& shape_of<Contact>() {
           .field<&T::sentence>("sentence", "what that was, in words")
           .field<&T::device>("device", "that the address belongs to, or empty")
           .field<&T::job>("job", "what the device's open job installs, or empty")
+          .field<&T::caution>(
+              "caution",
+              "something about it is doubtful: an image of another platform, say")
           .done();
   return shape;
 }

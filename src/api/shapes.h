@@ -81,6 +81,7 @@ struct Contact {
   std::string sentence;
   std::string device;
   std::string job;
+  bool caution = false;
 };
 
 // One thing that happened with it.

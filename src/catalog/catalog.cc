@@ -8,6 +8,7 @@
 #include "catalog/offers.h"
 #include "text/nearest.h"
 #include "text/version.h"
+#include "text/version_range.h"
 
 namespace vantro::catalog {
 namespace {
@@ -118,28 +119,11 @@ const std::string kIsNewest =
     "and q.version_key > p.version_key and q.withdrawn = 0))";
 
 base::Outcome<void> where_version(Where& where, const std::string& text) {
-  const auto digits = text.find_first_not_of("<>= ");
-  auto operation = text.substr(0, std::min(digits, text.size()));
-  std::erase(operation, ' ');
-  const text::Version version(digits == std::string::npos ? "" : text.substr(digits));
-  auto key = version.sort_key();
-  if (key.empty()) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is no version", base::printable(text, 60)));
-  }
-  if (operation.empty()) {
-    key.pop_back();  // the mark of its end: whatever begins so is meant
-    where.and_that("substr(p.version_key, 1, ?) = ?",
-                   {static_cast<std::int64_t>(key.size()), key});
-  } else if (operation == ">" || operation == "<" || operation == ">=" ||
-             operation == "<=" || operation == "=") {
-    where.and_that("p.version_key " + operation + " ? and p.version_key <> ''", {key});
-  } else {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' does not compare versions; there are =, >, "
-                                    ">=, <, <=",
-                                    operation));
-  }
+  const auto range = text::VersionRange::parse(text);
+  if (!range) return base::refuse(range.error());
+  if (range->is_any()) return {};
+  where.and_that("p.version_key >= ? and p.version_key <> ''", {range->from()});
+  if (range->behind()) where.and_that("p.version_key < ?", {*range->behind()});
   return {};
 }
 

@@ -9,8 +9,8 @@
 #include <sys/socket.h>
 
 #include "base/address.h"
-#include "base/unique_fd.h"
 #include "base/sizes.h"
+#include "base/unique_fd.h"
 #include "base/visible_name.h"
 #include "client/answers.h"
 #include "client/packet_filter.h"

@@ -131,29 +131,33 @@ Done plan_job(const Context& context, const api::JobWanted& options) {
 Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) {
   auto asked = options;
   if (!all && asked.state.empty()) asked.state = "open";
-  return show(context, api::kJobs, asked,
-              [](const Terminal& terminal, const api::JobList& list) {
-                Table table({{"DEVICE"},
-                             {"AIM"},
-                             {"HAS IT"},
-                             {"STAGE"},
-                             {"SINCE", Align::kRight},
-                             {"WAITS FOR; WHAT NOT TO DO"}});
-                for (const auto& one : list.jobs) {
-                  const auto waits =
-                      one.caution.empty()
-                          ? one.waits_for
-                          : fmt::format("{}; CAUTION: {}", one.waits_for, one.caution);
-                  table.add({{one.device, Tone::kHead},
-                             {one.aim},
-                             {one.owner},
-                             {one.stage, tone_of_job(one)},
-                             {one.since.empty() ? "" : ago(one.since)},
-                             {waits, one.caution.empty() ? Tone::kPlain : Tone::kBad}});
-                }
-                write_or(table, terminal,
-                         "No jobs. Plan one with 'vantro job plan DEVICE --to IMAGE'.");
-              });
+  return show(
+      context, api::kJobs, asked, [](const Terminal& terminal, const api::JobList& list) {
+        Table table({{"DEVICE"},
+                     {"AIM"},
+                     {"HAS IT"},
+                     {"STAGE"},
+                     {"SINCE", Align::kRight},
+                     {"WAITS FOR; WHAT NOT TO DO"}});
+        for (const auto& one : list.jobs) {
+          table.add({{one.device, Tone::kHead},
+                     {one.aim},
+                     {one.owner},
+                     {one.stage, tone_of_job(one)},
+                     {one.since.empty() ? "" : ago(one.since)},
+                     {one.waits_for}});
+          if (!one.caution.empty()) {
+            table.add({{}, {}, {}, {}, {}, {"CAUTION: " + one.caution, Tone::kBad}});
+          }
+        }
+        write_or(table, terminal,
+                 "No jobs. Plan one with 'vantro job plan DEVICE --to IMAGE'.");
+        if (list.more) {
+          terminal.write(
+              "There are more; 'vantro rollout show NAME' lists those of a "
+              "rollout.\n");
+        }
+      });
 }
 
 Done show_job(const Context& context, const std::string& device) {

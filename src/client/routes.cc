@@ -31,8 +31,11 @@ Tone tone_of_route(const std::string& result) {
 }
 
 void write_route(const Terminal& terminal, const api::VersionRoute& route) {
-  terminal.write(terminal.toned(shown(route.sentence, 800), tone_of_route(route.result)) +
-                 "\n");
+  // Where no rules are known nothing is known to be fine.
+  const auto tone = route.result == "found" && !route.any_rules
+                        ? Tone::kCaution
+                        : tone_of_route(route.result);
+  terminal.write(terminal.toned(shown(route.sentence, 800), tone) + "\n");
   std::size_t number = 0;
   for (const auto& step : route.steps) {
     terminal.write(fmt::format("  {}. {} {}: {}\n", ++number, step.role,
@@ -46,24 +49,28 @@ void write_route(const Terminal& terminal, const api::VersionRoute& route) {
   }
 }
 
-Done find_route(const Context& context, const api::RouteAsked& given) {
-  auto asked = given;
-  if (!asked.device.empty()) {
-    if (!asked.platform.empty())
-      return wrong_use("give a platform or --device, not both");
-    if (!asked.from.empty()) {
-      return wrong_use(
-          "--from is what the device runs; without --device it can be given");
-    }
-    if (asked.to.empty()) return wrong_use("say where to: --to IMAGE");
-    asked.image = std::move(asked.to);
-    asked.to.clear();
-  } else if (asked.platform.empty() || asked.from.empty() || asked.to.empty()) {
+struct Wanted {
+  api::RouteAsked asked;
+  std::string device;
+};
+
+Done find_route(const Context& context, const Wanted& wanted) {
+  const auto& asked = wanted.asked;
+  const bool of_device = !wanted.device.empty();
+  if (of_device && !(asked.platform.empty() && asked.from.empty())) {
+    return wrong_use(
+        "--device stands for the platform and for --from; give only --to "
+        "IMAGE beside it");
+  }
+  if (asked.to.empty() ||
+      (!of_device && (asked.platform.empty() || asked.from.empty()))) {
     return wrong_use(
         "say from where to where: vantro route PLATFORM --from V --to W, or "
         "vantro route --device DEVICE --to IMAGE");
   }
-  const auto route = context.api.call(api::kFindRoute, asked);
+  const auto route = of_device
+                         ? context.api.call(api::kDeviceRoute, {wanted.device, asked.to})
+                         : context.api.call(api::kFindRoute, asked);
   auto done = show_answer(context, route, write_route);
   if (!done) return done;
   const auto& result = route->value.result;
@@ -175,13 +182,13 @@ Done forget_rules(const Context& context, const std::string& platform) {
 }  // namespace
 
 void route_commands(const Command& top) {
-  auto& o = top.keep<api::RouteAsked>();
+  auto& o = top.keep<Wanted>();
   const auto route =
       top.add("route", "Find the shortest permitted way from one version to another",
               [&o](const Context& c) { return find_route(c, o); });
-  route.value("PLATFORM", o.platform, "The platform, with --from and --to");
-  route.value("--from", o.from, "The running version");
-  route.value("--to", o.to, "The wanted version; with --device an image or a kit");
+  route.value("PLATFORM", o.asked.platform, "The platform, with --from and --to");
+  route.value("--from", o.asked.from, "The running version");
+  route.value("--to", o.asked.to, "The wanted version; with --device an image or a kit");
   route.value("--device", o.device, "Start from what this device runs");
   {
     auto& platform = top.keep<std::string>();

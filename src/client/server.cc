@@ -187,7 +187,7 @@ Done show_contacts(const Context& context, const std::string& address) {
                        {who_text(one.address, one.device, "")},
                        {one.job},
                        {one.heard_on},
-                       {one.sentence, tone_of(one.state)}});
+                       {one.sentence, one.caution ? Tone::kBad : tone_of(one.state)}});
           }
           write_or(
               table, terminal,

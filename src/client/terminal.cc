@@ -29,7 +29,7 @@ const char* code(Tone tone) {
     case Tone::kGood:
       return "\x1b[32m";
     case Tone::kCaution:
-      return "\x1b[33m";
+      return "\x1b[38;5;172m";
     case Tone::kBad:
       return "\x1b[1;31m";
     case Tone::kFaint:

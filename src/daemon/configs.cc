@@ -157,6 +157,7 @@ gate::Config gate_config(const Settings& settings) {
         text::Recogniser::make(pattern, catalog::fact_names()).value());
   }
   limits.reports = text::ReportReader::make(settings.reports).value();
+  limits.path_proven_for = std::chrono::minutes(settings.jobs.path_proven_min);
   limits.other_platform = settings.fetch.other_platform;
   // This program itself, also when its file has been exchanged since.
   limits.look = {"/proc/self/exe",

@@ -2,6 +2,7 @@
 
 #include <cerrno>
 #include <cstring>
+#include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
 
@@ -37,6 +38,11 @@ base::Outcome<text::ReportPattern> report_of(const toml::table& table) {
 
 base::Outcome<std::string> file_text(const std::string& file) {
   constexpr std::size_t kLongest = 1 << 20;
+  // A pipe would be waited for.
+  std::error_code why;
+  const bool regular = std::filesystem::is_regular_file(file, why);
+  if (why) return no_value(fmt::format("file: {}: {}", file, why.message()));
+  if (!regular) return no_value(fmt::format("file: {} is not a regular file", file));
   std::ifstream in(file, std::ios::binary);
   if (!in) return no_value(fmt::format("file: {}: {}", file, std::strerror(errno)));
   std::string text(kLongest, '\0');

@@ -500,6 +500,13 @@ void FetchSettings::fields(Fields& add) {
       .reloadable();
 }
 
+void JobsSettings::fields(Fields& add) {
+  add.section("jobs");
+  add.number("path_proven_min", path_proven_min, {1, 10'080}, "minutes",
+             "Time that a fetch of 'hello' proves a path")
+      .reloadable();
+}
+
 void StopSettings::fields(Fields& add) {
   add.section("stop");
   add.number("grace_s", grace_s, {0, 3600}, "seconds",
@@ -555,6 +562,7 @@ void Settings::fields(Fields& add) {
          counted(sheets))
       .reloadable();
   fetch.fields(add);
+  jobs.fields(add);
   drop.fields(add);
   verify.fields(add);
   management.fields(add);

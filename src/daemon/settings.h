@@ -134,6 +134,12 @@ struct FetchSettings {
   void fields(Fields& add);
 };
 
+struct JobsSettings {
+  std::int64_t path_proven_min = 120;
+
+  void fields(Fields& add);
+};
+
 struct DropSettings {
   std::string folder;  // empty: none
   std::int64_t settle_s = 5;
@@ -216,6 +222,7 @@ struct Settings {
   // As they were read from their files.
   std::vector<jobs::SheetTemplate> sheets;
   FetchSettings fetch;
+  JobsSettings jobs;
   DropSettings drop;
   VerifySettings verify;
   ManagementSettings management;

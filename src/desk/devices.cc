@@ -189,7 +189,11 @@ base::Outcome<std::vector<ImportRow>> rows_of(const std::string& csv) {
       if (!name) return bad(name.error().sentence);
       row.name = std::move(*name);
     }
-    if (!seen.insert(base::folded(row.name)).second) {
+    // A stack has a line for each member.
+    const auto member = row.fields.find("member");
+    if (!seen.insert(base::folded(row.name) + "\n" +
+                     (member == row.fields.end() ? "" : member->second))
+             .second) {
       return bad(fmt::format("device {} is there twice", row.name));
     }
     rows.push_back(std::move(row));
@@ -379,8 +383,9 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
       device.changed_at = now;
       if (found == known.end()) {
         device.made_at = now;
-        if (auto added = fleet::Devices::add(t, device); !added)
-          return bad(added.error());
+        auto added = fleet::Devices::add(t, device);
+        if (!added) return bad(added.error());
+        known.emplace(row.name, std::move(*added));
         result.added.push_back(row.name);
         continue;
       }
@@ -388,7 +393,11 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
       if (auto changed = fleet::Devices::change(t, device); !changed) {
         return bad(changed.error());
       }
-      (changes.empty() ? result.unchanged : result.changed).push_back(row.name);
+      found->second = device;
+      auto& names = changes.empty() ? result.unchanged : result.changed;
+      const bool told = std::find(names.begin(), names.end(), row.name) != names.end() ||
+                        (!result.added.empty() && result.added.back() == row.name);
+      if (!told) names.push_back(row.name);
     }
     all = true;
     if (!really) return base::refuse(dry);

@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include "base/protocol.h"
-#include "base/sizes.h"
 #include "base/visible_name.h"
 #include "repository/job_changes.h"
 #include "repository/reserved_names.h"
@@ -19,6 +18,7 @@ namespace {
 
 constexpr std::size_t kMostSeen = 2000;
 constexpr std::size_t kLongestRemark = 400;
+constexpr base::WallTime kLookedAtAgain = 600'000;  // ms
 
 base::Outcome<void> one_line(const char* what, const std::string& text) {
   if (text.size() <= kLongestRemark && base::printable(text, kLongestRemark) == text) {
@@ -125,8 +125,28 @@ std::vector<jobs::Reported> reported(const fleet::State& state) {
   return result;
 }
 
-std::string spell(std::int64_t milliseconds) {
-  return base::duration_text(static_cast<double>(milliseconds) / 1000);
+// What somebody says of a job is known of its device as well.
+void learn(db::Transaction& t, const Change& change, const jobs::Job& job,
+           const jobs::JobImage& image, jobs::Mark mark) {
+  auto device = fleet::Devices::with_id(t, job.device);
+  if (!device) return;
+  const auto set = [&](const char* field, const std::string& item,
+                       const std::string& value) {
+    device->state.set({"", field, item, value, change.now(),
+                       fmt::format("job, marked by {}", change.by())});
+  };
+  const bool system = image.role == "system" || image.role.empty();
+  const bool of_slot = system && !job.slot.empty();
+  if (mark == jobs::Mark::kWritten) set(fleet::kHolds, image.name, image.name);
+  if (mark == jobs::Mark::kWritten && of_slot) set(fleet::kSlot, job.slot, image.name);
+  if (mark == jobs::Mark::kNext && of_slot) set(fleet::kNextSlot, "", job.slot);
+  if (mark == jobs::Mark::kRunning) {
+    if (of_slot) set(fleet::kRunningSlot, "", job.slot);
+    if (!image.version.empty() && (system || image.role == "boot")) {
+      set(system ? fleet::kVersion : fleet::kBootVersion, "", image.version);
+    }
+  }
+  fleet::Devices::write_state(t, *device);
 }
 
 }  // namespace
@@ -364,8 +384,12 @@ base::Outcome<JobView> Jobs::mark(const std::string& typed, jobs::Mark mark,
       typed,
       [&](db::Transaction& t, Change& change,
           const jobs::Job& job) -> base::Outcome<void> {
-        if (job.id != before->job.id) {
-          return base::refuse(Kind::kBusy, "the job has changed meanwhile; try again");
+        const auto events = jobs::Jobs::events(t, job.id);
+        // Two people may report at the same time.
+        if (job.id != before->job.id || events.empty() ||
+            events.back().id != before->last_event) {
+          return base::refuse(Kind::kBusy,
+                              "the job has changed meanwhile; look at it and try again");
         }
         if (auto may = jobs::may_mark(job, before->progress, mark); !may) return may;
         if (mark == jobs::Mark::kFailed || mark == jobs::Mark::kConfirmed) {
@@ -382,28 +406,7 @@ base::Outcome<JobView> Jobs::mark(const std::string& typed, jobs::Mark mark,
         change.record(t, "job-mark", job.device_name, image.sha256,
                       fmt::format("{}: {}{}", image.name, jobs::word(mark),
                                   remark.empty() ? "" : "; " + remark));
-        // What somebody says of the job is known of the device as well.
-        auto device = fleet::Devices::with_id(t, job.device);
-        if (!device) return {};
-        const auto set = [&](const char* field, const std::string& item,
-                             const std::string& value) {
-          if (value.empty()) return;
-          device->state.set({"", field, item, value, change.now(),
-                             fmt::format("job, marked by {}", change.by())});
-        };
-        const bool system = image.role == "system" || image.role.empty();
-        if (system && !job.slot.empty()) {
-          if (mark == jobs::Mark::kWritten) set(fleet::kSlot, job.slot, image.name);
-          if (mark == jobs::Mark::kNext) set(fleet::kNextSlot, "", job.slot);
-          if (mark == jobs::Mark::kRunning) set(fleet::kRunningSlot, "", job.slot);
-        }
-        if (mark == jobs::Mark::kRunning) {
-          set(system                 ? fleet::kVersion
-              : image.role == "boot" ? fleet::kBootVersion
-                                     : "",
-              "", system || image.role == "boot" ? image.version : "");
-        }
-        fleet::Devices::write_state(t, *device);
+        learn(t, change, job, image, mark);
         return {};
       });
 }
@@ -428,8 +431,18 @@ base::Outcome<Readiness> Jobs::readiness(const std::string& typed, const std::st
       repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
         const auto job = jobs::Jobs::open_of(t, device->id);
         if (!job || job->id != result->job->id) return {};
-        jobs::Jobs::note(t, {0, job->id, repository_.clock.wall(), caller_.name,
-                             "readiness", 0, jobs::summary(result->checks)});
+        const auto now = repository_.clock.wall();
+        const auto sentence = jobs::summary(result->checks);
+        // Who looks again and again, and sees the same, leaves one row.
+        const auto events = jobs::Jobs::events(t, job->id);
+        const auto last =
+            std::find_if(events.rbegin(), events.rend(),
+                         [](const auto& one) { return one.what == "readiness"; });
+        if (last != events.rend() && last->sentence == sentence &&
+            now - last->at < kLookedAtAgain) {
+          return {};
+        }
+        jobs::Jobs::note(t, {0, job->id, now, caller_.name, "readiness", 0, sentence});
         return {};
       });
   if (!noted) return base::refuse(noted.error());
@@ -440,6 +453,8 @@ base::Outcome<jobs::ProgressFacts> Jobs::facts_of(Planning& planning,
                                                   const jobs::Job& job) {
   jobs::ProgressFacts facts;
   facts.now = repository_.clock.wall();
+  facts.path_expires_ms =
+      std::chrono::milliseconds(gate_.config()->path_proven_for).count();
   auto events = repository_.jobs.events(job.id);
   if (!events) return base::refuse(events.error());
   facts.events = std::move(*events);
@@ -448,7 +463,7 @@ base::Outcome<jobs::ProgressFacts> Jobs::facts_of(Planning& planning,
       repository_.ledger.of_device(job.device_name, job.planned_at, kMostSeen);
   if (!rows) return base::refuse(rows.error());
   for (const auto& one : *rows) facts.seen.push_back(repository::seen_of(one));
-  for (const auto& one : gate_.transfers().view()) {
+  for (const auto& one : planning.transfers()) {
     if (one.state != gate::State::kRunning || one.device != job.device_name) continue;
     if (job.find(one.sha256) == nullptr) continue;
     facts.running =
@@ -457,9 +472,9 @@ base::Outcome<jobs::ProgressFacts> Jobs::facts_of(Planning& planning,
   const auto device = repository_.devices.find(job.device_name);
   if (device) facts.reported = reported(device->state);
   for (const auto& one : job.images) {
-    const auto image = repository_.catalog.with_content(one.sha256);
+    const auto image = planning.image_of(one.sha256);
     if (!image) return base::refuse(image.error());
-    if (!*image) {
+    if (*image == nullptr) {
       facts.withdrawn = fmt::format("'{}' was removed from the catalogue", one.name);
     } else if ((*image)->withdrawal) {
       facts.withdrawn =
@@ -489,7 +504,8 @@ base::Outcome<JobView> Jobs::view(Planning& planning, jobs::Job job) {
       }
     }
   }
-  return JobView{std::move(job), std::move(progress)};
+  return JobView{std::move(job), std::move(progress),
+                 facts->events.empty() ? 0 : facts->events.back().id};
 }
 
 base::Outcome<JobView> Jobs::find(const std::string& typed) {
@@ -511,111 +527,20 @@ base::Outcome<JobView> Jobs::find(const std::string& typed) {
   return view(planning, std::move(jobs->front()));
 }
 
-base::Outcome<std::vector<JobView>> Jobs::list(const jobs::JobFilter& filter) {
+base::Outcome<JobListing> Jobs::list(jobs::JobFilter filter) {
+  const auto most = filter.most++;
   auto jobs = repository_.jobs.list(filter);
   if (!jobs) return base::refuse(jobs.error());
+  JobListing listing;
+  listing.more = jobs->size() > most;
+  if (listing.more) jobs->resize(most);
   Planning planning(repository_, gate_, surroundings_);
-  std::vector<JobView> views;
   for (auto& one : *jobs) {
     auto view = this->view(planning, std::move(one));
     if (!view) return base::refuse(view.error());
-    views.push_back(std::move(*view));
+    listing.jobs.push_back(std::move(*view));
   }
-  return views;
-}
-
-base::Outcome<jobs::Sheet> Jobs::sheet(
-    const std::string& typed, const SheetWanted& wanted,
-    const std::vector<jobs::SheetTemplate>& templates) {
-  const auto device = this->device(typed);
-  if (!device) return base::refuse(device.error());
-  const auto view = find(device->name);
-  if (!view) return base::refuse(view.error());
-  const auto& job = view->job;
-  if (job.state != jobs::JobState::kOpen) {
-    return base::refuse(
-        Kind::kNotFound,
-        fmt::format("{} has no open job; plan one with 'vantro job plan {} "
-                    "--to IMAGE'",
-                    device->name, device->name));
-  }
-  Planning planning(repository_, gate_, surroundings_);
-  const auto ready = planning.readiness(
-      *device, {}, ReadinessWanted{wanted.over, wanted.account, caller_.name});
-  if (!ready) return base::refuse(ready.error());
-  jobs::SheetFacts facts;
-  facts.device = device->name;
-  facts.platform = device->platform;
-  facts.aim = fmt::format("{} to {}", jobs::word(job.purpose), job.aim);
-  facts.remark = job.remark;
-  facts.form = wanted.form;
-  const auto& at_hand = job.images[static_cast<std::size_t>(
-      view->progress.at_hand == 0 ? static_cast<std::int64_t>(job.images.size()) - 1
-                                  : view->progress.at_hand - 1)];
-  auto way = planning.way(*device, at_hand, wanted.over, wanted.account);
-  if (!way) return base::refuse(way.error());
-  auto& values = facts.values;
-  values["protocol"] = way->protocol;
-  values["server"] = way->server.address.text();
-  values["port"] = std::to_string(way->server.port);
-  const auto* known = base::find_protocol(way->protocol);
-  if (known->carries_accounts) {
-    values["account"] = wanted.account.empty() ? "anonymous" : wanted.account;
-  }
-  const auto slash = way->name.rfind('/');
-  if (slash != std::string::npos) {
-    values["path"] = way->name.substr(0, slash);
-    values["file"] = way->name.substr(slash + 1);
-  }
-  values["name"] = way->name;
-  if (way->protocol == "tftp" || way->protocol == "ftp") values["mode"] = "binary";
-  values["slot"] = job.slot;
-  for (const auto* field : {"own_address", "mask", "gateway", "recovery_port"}) {
-    values[field] = device->state.text(field);
-  }
-  if (values["own_address"].empty() && !addresses(*device).empty()) {
-    values["own_address"] = addresses(*device).front().text();
-  }
-  if (const auto prefix = values["own_address"].find('/'); prefix != std::string::npos) {
-    if (values["mask"].empty()) {
-      values["mask"] = values["own_address"].substr(prefix);
-    }
-    values["own_address"].resize(prefix);
-  }
-  facts.look_alikes = way->look_alikes;
-  for (const auto& one : job.images) {
-    facts.steps.push_back(fmt::format(
-        "'{}'{}{}", one.offered_as.empty() ? one.name : one.offered_as,
-        one.version.empty() ? "" : fmt::format(", {} {}", one.role, one.version),
-        one.why.empty() ? "" : fmt::format(": {}", one.why)));
-  }
-  facts.expect.push_back(fmt::format("size of '{}': {} bytes ({})", way->name, way->size,
-                                     base::size_text(way->size)));
-  facts.expect.push_back("SHA-256: " + at_hand.sha256);
-  for (const auto& one : way->durations) {
-    const auto a = spell(one.shortest_ms);
-    const auto b = spell(one.longest_ms);
-    facts.expect.push_back(
-        fmt::format("{}: {} ({})", one.phase, a == b ? a : a + " to " + b, one.from));
-  }
-  facts.expect.push_back(
-      fmt::format("'vantro job watch {}' shows each stage", device->name));
-  for (const auto& check : ready->checks) {
-    if (check.verdict == jobs::Verdict::kStop) {
-      facts.never.push_back(fmt::format("Do not start before this is settled: {}: {}",
-                                        check.name, check.fact));
-    }
-    if (check.name == "way back") facts.back.push_back(check.fact);
-    if (check.name == "configuration backup" && check.verdict != jobs::Verdict::kStop) {
-      facts.back.push_back("configuration: " + check.fact);
-    }
-  }
-  facts.never.emplace_back(
-      "Do not power the device off after the fetch, before it says that it has written.");
-  if (job.images.size() > 1) {
-    facts.never.emplace_back("Do not skip a step, and do not change their order.");
-  }
-  return jobs::make_sheet(facts, templates);
+  return listing;
 }
 
 }  // namespace vantro::desk

@@ -34,6 +34,12 @@ struct JobWanted {
 struct JobView {
   jobs::Job job;
   jobs::Progress progress;
+  std::int64_t last_event = 0;  // number of the last one that it was worked out from
+};
+
+struct JobListing {
+  std::vector<JobView> jobs;
+  bool more = false;  // than can be shown at once
 };
 
 struct SheetWanted {
@@ -72,7 +78,8 @@ class Jobs {
 
   // The open one of the device, or its last one.
   base::Outcome<JobView> find(const std::string& device);
-  base::Outcome<std::vector<JobView>> list(const jobs::JobFilter& filter);
+  // At most filter.most of them.
+  base::Outcome<JobListing> list(jobs::JobFilter filter);
   base::Outcome<jobs::Sheet> sheet(const std::string& device, const SheetWanted& wanted,
                                    const std::vector<jobs::SheetTemplate>& templates);
 

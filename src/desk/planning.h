@@ -84,6 +84,11 @@ class Planning {
   base::Outcome<Way> way(const fleet::Device& device, const jobs::JobImage& wanted,
                          const std::string& over, const std::string& account);
 
+  // Those that run or have just ended, as they were when this was asked first.
+  const std::vector<gate::TransferView>& transfers();
+  // Null: the catalogue does not have it any more.
+  base::Outcome<const catalog::Image*> image_of(const std::string& sha256);
+
   // How long devices took with these bytes: the one, else those of its platform, else
   // all.
   base::Outcome<std::vector<jobs::DurationFacts>> durations(
@@ -132,6 +137,7 @@ class Planning {
   std::map<std::string, std::optional<jobs::RolloutProgress>> rollouts_;
   std::map<std::pair<std::string, std::string>, bool> held_contents_;
   std::optional<std::vector<catalog::Kit>> kits_;
+  std::optional<std::vector<gate::TransferView>> transfers_;
   std::optional<std::vector<std::string>> trouble_;
   std::optional<std::uint64_t> free_;
   // Of all devices, where many are expected.

@@ -282,7 +282,7 @@ base::Outcome<RolloutView> Rollouts::find(const std::string& name) {
   if (!views) return base::refuse(views.error());
   RolloutView view;
   view.progress = jobs::progress(*rollout, *jobs);
-  for (auto& one : *views) {
+  for (auto& one : views->jobs) {
     auto site = sites[one.job.device];
     view.rows.push_back({std::move(one.job), std::move(site), std::move(one.progress)});
   }

@@ -39,6 +39,13 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
   return result;
 }
 
+std::string account_to_type(const std::string& protocol, const std::string& account) {
+  const auto* known = base::find_protocol(protocol);
+  if (known->carries_accounts && !account.empty()) return account;
+  // FTP always asks for one (RFC 1635).
+  return protocol == "ftp" || protocol == "ftps" ? "anonymous" : "";
+}
+
 std::string hindrance(const gate::Gate& gate, const std::string& name,
                       const gate::Asker& asker) {
   const auto open = gate.would_hand_out(asker, name);

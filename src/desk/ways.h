@@ -34,6 +34,9 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
 std::string pasted(const std::string& protocol, const std::string& user,
                    const base::Endpoint& server, const std::string& name);
 
+// What a device types where an account is asked for; empty: nothing is.
+std::string account_to_type(const std::string& protocol, const std::string& account);
+
 // Why the device does not get it this way; empty if it does.
 std::string hindrance(const gate::Gate& gate, const std::string& name,
                       const gate::Asker& asker);

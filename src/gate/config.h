@@ -41,6 +41,8 @@ struct Config {
   // What devices' listings say.
   text::ReportReader reports;
   OtherPlatform other_platform = OtherPlatform::kRefuse;
+  // How long a fetch of the canary proves a path.
+  std::chrono::minutes path_proven_for{120};
   // How to look inside; no program: nothing is looked into.
   probe::Apart look;
 };

@@ -75,7 +75,8 @@ struct JobEvent {
   std::int64_t job = 0;
   base::WallTime at = 0;
   std::string by;
-  // A word of Mark; or "planned", "taken-over", "withdrawn", "readiness", "attempt".
+  // A word of Mark; or "planned", "taken-over", "withdrawn", "readiness", "acknowledged",
+  // "attempt", "reported".
   std::string what;
   std::int64_t number = 0;  // of the job's image; 0: the whole job
   std::string sentence;

@@ -70,12 +70,17 @@ class Judge {
 
   ImageProgress stage_of(const JobImage& image) const {
     ImageProgress one{image.number, Stage::kToFetch, job_.planned_at, 0, false};
-    for (const auto& seen : facts_.seen) {
-      if (seen.event != "fetch" || seen.outcome != "complete") continue;
-      if (seen.sha256 != image.sha256 || seen.sha256.empty()) continue;
+    const auto fetched = [&](base::WallTime at) {
       ++one.fetches;
       one.stage = Stage::kSent;
-      one.since = seen.at;
+      one.since = at;
+    };
+    for (const auto& seen : facts_.seen) {
+      if (is_whole_fetch(seen) && seen.sha256 == image.sha256) fetched(seen.at);
+    }
+    // The same, as a job keeps it that has ended.
+    for (const auto& event : facts_.events) {
+      if (event.what == "attempt" && event.number == image.number) fetched(event.at);
     }
     if (facts_.running && facts_.running->sha256 == image.sha256) {
       one.stage = Stage::kFetching;
@@ -100,6 +105,7 @@ class Judge {
       if (told.field == "next_slot") raise(one, Stage::kNext, told.at);
       if (told.field == "slot") raise(one, Stage::kWritten, told.at);
     }
+    if (job_.state == JobState::kConfirmed) raise(one, Stage::kRunning, job_.ended_at);
     return one;
   }
 
@@ -315,6 +321,10 @@ const char* word(Stage stage) {
       return "running";
   }
   return "";
+}
+
+bool is_whole_fetch(const Seen& seen) {
+  return seen.event == "fetch" && seen.outcome == "complete" && !seen.sha256.empty();
 }
 
 std::string attempt_text(const Seen& seen) {

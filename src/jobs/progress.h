@@ -97,6 +97,7 @@ struct Progress {
 
 Progress progress(const Job& job, const ProgressFacts& facts);
 
+bool is_whole_fetch(const Seen& seen);
 // A transfer in words, with what it was answered.
 std::string attempt_text(const Seen& seen);
 

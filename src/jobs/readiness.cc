@@ -76,61 +76,100 @@ class Checker {
     add(name, Verdict::kUnknown, std::move(fact), std::move(advice));
   }
 
+  // The worst of what the images are judged to be: the one that is wanted, and the one to
+  // fetch next where that is another.
+  template <class Judge>
+  void of_images(Judge judge) {
+    auto worst = judge(*f_.aim);
+    if (f_.next && f_.next->sha256 != f_.aim->sha256) {
+      auto other = judge(*f_.next);
+      other.fact = fmt::format("'{}': {}", f_.next->name, other.fact);
+      if (rank(other.verdict) > rank(worst.verdict)) worst = std::move(other);
+    }
+    checks_.push_back(std::move(worst));
+  }
+  static int rank(Verdict verdict) {
+    switch (verdict) {
+      case Verdict::kPass:
+        return 0;
+      case Verdict::kWarn:
+        return 1;
+      case Verdict::kUnknown:
+        return 2;
+      case Verdict::kStop:
+        return 3;
+    }
+    return 3;
+  }
+
   void whole() {
-    if (f_.aim->whole) return pass("image whole", "as it was when it was taken in");
-    stop("image whole", fmt::format("'{}' is damaged on the server's disk", f_.aim->name),
-         "add it again with 'vantro image add'");
+    of_images([](const ImageFacts& one) -> Check {
+      if (one.whole) {
+        return {"image whole", Verdict::kPass, "as it was when it was taken in", ""};
+      }
+      return {"image whole", Verdict::kStop, "damaged on the server's disk",
+              fmt::format("add '{}' again with 'vantro image add'", one.name)};
+    });
   }
 
   void vouched() {
-    const auto& word = f_.aim->vouching;
-    const auto compare = fmt::format(
-        "compare it with the maker's checksum: vantro image vouch {}", f_.aim->name);
-    if (word == "vouched") return pass("vouched", "agrees with the maker's checksum");
-    if (word == "vouched-weakly") {
-      return warn("vouched", "agrees, but only MD5 or SHA-1 was compared",
-                  "compare a SHA-256 if the maker publishes one");
-    }
-    if (word == "contradicted") {
-      return stop("vouched", "differs from the maker's checksum", "download it again");
-    }
-    warn("vouched", "nobody has compared it with the maker's checksum", compare);
+    of_images([](const ImageFacts& one) -> Check {
+      if (one.vouching == "vouched") {
+        return {"vouched", Verdict::kPass, "agrees with the maker's checksum", ""};
+      }
+      if (one.vouching == "vouched-weakly") {
+        return {"vouched", Verdict::kWarn, "agrees, but only MD5 or SHA-1 was compared",
+                "compare a SHA-256 if the maker publishes one"};
+      }
+      if (one.vouching == "contradicted") {
+        return {"vouched", Verdict::kStop, "differs from the maker's checksum",
+                "download it again"};
+      }
+      return {"vouched", Verdict::kWarn,
+              "nobody has compared it with the maker's checksum",
+              fmt::format("vantro image vouch {}", one.name)};
+    });
   }
 
   void inside() {
-    const auto& one = *f_.aim;
-    if (one.verdict.empty()) {
-      return unknown("sound inside", "it was not looked into", "");
-    }
-    if (one.verdict == "whole") return pass("sound inside", "its own check values fit");
-    if (one.verdict == "unknown") {
-      return unknown("sound inside",
-                     "its kind is not known, so nothing inside was checked", "");
-    }
-    stop("sound inside", one.finding.empty() ? one.verdict : one.finding,
-         "download it again");
+    of_images([](const ImageFacts& one) -> Check {
+      const char* name = "sound inside";
+      if (one.verdict == "whole") {
+        return {name, Verdict::kPass, "its own check values fit", ""};
+      }
+      if (one.verdict.empty() || one.verdict == "unknown") {
+        return {name, Verdict::kUnknown,
+                one.verdict.empty() ? "it was not looked into"
+                                    : "its kind has no check values that are known",
+                "rely on the maker's checksum"};
+      }
+      return {name, Verdict::kStop, one.finding.empty() ? one.verdict : one.finding,
+              "download it again"};
+    });
   }
 
   void not_withdrawn() {
-    for (const auto* one : {&f_.aim, &f_.next}) {
-      if (!*one || (*one)->withdrawn.empty()) continue;
-      return stop("not withdrawn",
-                  fmt::format("'{}' was withdrawn: {}", (*one)->name, (*one)->withdrawn),
-                  "plan another image");
-    }
-    pass("not withdrawn", "it stands");
+    of_images([](const ImageFacts& one) -> Check {
+      if (one.withdrawn.empty())
+        return {"not withdrawn", Verdict::kPass, "it stands", ""};
+      return {"not withdrawn", Verdict::kStop, "withdrawn: " + one.withdrawn,
+              "plan another image"};
+    });
   }
 
   void stage() {
-    const auto& stage = f_.aim->stage;
-    if (stage == "general") return pass("release stage", "general");
-    if (stage.empty()) {
-      return unknown("release stage", "not known",
-                     fmt::format("vantro image edit {} --stage general", f_.aim->name));
-    }
-    warn("release stage",
-         stage == "early" ? "an early release" : fmt::format("its stage is '{}'", stage),
-         "read its release notes");
+    of_images([](const ImageFacts& one) -> Check {
+      const char* name = "release stage";
+      if (one.stage == "general") return {name, Verdict::kPass, "general", ""};
+      if (one.stage.empty()) {
+        return {name, Verdict::kUnknown, "not known",
+                fmt::format("vantro image edit {} --stage general", one.name)};
+      }
+      return {name, Verdict::kWarn,
+              one.stage == "early" ? "an early release"
+                                   : fmt::format("its stage is '{}'", one.stage),
+              "read its release notes"};
+    });
   }
 
   void platform() {
@@ -369,6 +408,11 @@ class Checker {
   }
 
   void ways() {
+    if (f_.not_served.empty() && !f_.ways.empty()) {
+      std::vector<std::string> served;
+      for (const auto& one : f_.ways) served.push_back(one.protocol);
+      pass("listener", fmt::format("{}", fmt::join(served, ", ")));
+    }
     for (const auto& one : f_.not_served) {
       stop("listener", fmt::format("the server does not serve {}", one),
            "choose another protocol with --over");

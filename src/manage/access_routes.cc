@@ -207,9 +207,7 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
       one.protects = known->protects;
       one.remark = known->remark;
       one.port = where.port;
-      if (known->carries_accounts) {
-        one.account = account.empty() ? "anonymous" : account;
-      }
+      one.account = desk::account_to_type(protocol, account);
       if (protocol == "tftp" || protocol == "ftp") one.mode = "binary";
       if (*device) {
         one.note = desk::hindrance(service.gate, offer->name,

@@ -45,7 +45,8 @@ api::Contact shape(const desk::Overview& overview) {
           contact.heard_on,       contact.requests,
           contact.unanswered,     contact.strays,
           overview.last.state,    overview.last.sentence,
-          overview.device,        overview.job};
+          overview.device,        overview.job,
+          overview.last.caution};
 }
 
 api::Story shape(const base::Address& address, const desk::Told& told) {

@@ -67,17 +67,17 @@ base::Outcome<api::ReportRead> read_report(Service& service, const Call& call,
 
 base::Outcome<api::VersionRoute> find_route(Service& service, const Call&,
                                             const api::RouteAsked& asked) {
+  const auto route =
+      desk::Planning(service.repository, service.gate, service.surroundings)
+          .route(asked.platform, asked.from, asked.to);
+  if (!route) return base::refuse(route.error());
+  return shape(*route);
+}
+
+base::Outcome<api::VersionRoute> device_route(Service& service, const Call&,
+                                              const api::DeviceRouteAsked& asked) {
   desk::Planning planning(service.repository, service.gate, service.surroundings);
-  if (asked.device.empty() == asked.platform.empty()) {
-    return base::refuse(Kind::kInvalid,
-                        "give a platform with two versions, or a device with an image");
-  }
-  if (!asked.platform.empty()) {
-    const auto route = planning.route(asked.platform, asked.from, asked.to);
-    if (!route) return base::refuse(route.error());
-    return shape(*route);
-  }
-  const auto device = service.repository.devices.find(asked.device);
+  const auto device = service.repository.devices.find(asked.name);
   if (!device) return base::refuse(device.error());
   const auto aim = planning.aim(asked.image);
   if (!aim) return base::refuse(aim.error());
@@ -150,7 +150,8 @@ base::Outcome<api::JobList> jobs(Service& service, const Call& call,
   const auto views = jobs_of(service, call).list(filter);
   if (!views) return base::refuse(views.error());
   api::JobList result;
-  for (const auto& view : *views) result.jobs.push_back(shape(view, false));
+  for (const auto& view : views->jobs) result.jobs.push_back(shape(view, false));
+  result.more = views->more;
   return result;
 }
 
@@ -286,6 +287,7 @@ base::Outcome<api::CanaryWays> canary(Service& service, const Call&,
 void job_routes(Routes& routes) {
   routes.add(api::kReadReport, read_report);
   routes.add(api::kFindRoute, find_route);
+  routes.add(api::kDeviceRoute, device_route);
   routes.add(api::kRouteRules, rules);
   routes.add(api::kImportRules, import_rules);
   routes.add(api::kRemoveRules, remove_rules);

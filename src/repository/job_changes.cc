@@ -1,8 +1,10 @@
 #include "repository/job_changes.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "catalog/offers.h"
+#include "fleet/devices.h"
 #include "jobs/jobs.h"
 #include "ledger/ledger.h"
 
@@ -31,8 +33,20 @@ void end_job(db::Transaction& t, Change& change, const jobs::Job& job, jobs::Job
   for (const auto& entry :
        ledger::Ledger::of_device(t, job.device_name, job.planned_at, kMostKept)) {
     const auto seen = seen_of(entry);
-    jobs::Jobs::note(
-        t, {0, job.id, seen.at, "device", "attempt", 0, jobs::attempt_text(seen)});
+    const auto* image = jobs::is_whole_fetch(seen) ? job.find(seen.sha256) : nullptr;
+    jobs::Jobs::note(t, {0, job.id, seen.at, "device", "attempt",
+                         image == nullptr ? 0 : image->number, jobs::attempt_text(seen)});
+  }
+  // And what its own reports said of it meanwhile.
+  if (const auto device = fleet::Devices::with_id(t, job.device)) {
+    for (const auto* field : {fleet::kVersion, fleet::kBootVersion}) {
+      const auto* told = device->state.find(field);
+      if (told == nullptr || told->at < job.planned_at) continue;
+      auto name = std::string(field);
+      std::replace(name.begin(), name.end(), '_', ' ');
+      jobs::Jobs::note(t, {0, job.id, told->at, told->source, "reported", 0,
+                           fmt::format("{} {}", name, told->value)});
+    }
   }
   jobs::Jobs::note(t, {0, job.id, change.now(), change.by(), jobs::word(how), 0, why});
   jobs::Jobs::end(t, job, how, change.by(), why, change.now());

@@ -24,6 +24,16 @@ std::optional<std::string> behind_all_with(std::string key) {
   return key;
 }
 
+// Whatever begins with the version: not all of 7 for "7.0", whose zero says nothing in
+// the order.
+Bounds beginning_with(const std::string& version, std::string key) {
+  key.pop_back();  // the mark of its end
+  const auto longer = Version(version + ".1").sort_key();
+  const auto with_zeros =
+      longer.substr(0, longer.size() - Version("1").sort_key().size());
+  return {std::move(key), behind_all_with(with_zeros)};
+}
+
 base::Outcome<Bounds> bounds_of(const std::string& part) {
   const auto digits = std::min(part.find_first_not_of("<>="), part.size());
   const auto operation = part.substr(0, digits);
@@ -34,7 +44,7 @@ base::Outcome<Bounds> bounds_of(const std::string& part) {
                                     base::printable(part, 60)));
   }
   const auto next = key + '\0';  // the first text behind it
-  if (operation.empty()) return Bounds{key, behind_all_with(key)};
+  if (operation.empty()) return beginning_with(part, key);
   if (operation == "=") return Bounds{key, next};
   if (operation == ">=") return Bounds{key, {}};
   if (operation == ">") return Bounds{next, {}};

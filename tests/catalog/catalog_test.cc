@@ -90,9 +90,9 @@ TEST_F(CatalogTest, FiltersOnEveryFact) {
   newest.newest_only = true;
   newest.text = "7.6";
   EXPECT_EQ(list(newest), "causeway4:c4-7.6b.img* causeway6:c4-7.6a.img* ");
-  EXPECT_EQ(list("version", "!!"), "refused: '!!' is no version");
+  EXPECT_EQ(list("version", "!!"), "refused: '!!' is not a version; example: \">=7.4\"");
   EXPECT_EQ(list("version", "<>7"),
-            "refused: '<>' does not compare versions; there are =, >, >=, <, <=");
+            "refused: '<>' does not compare versions; use =, >, >=, <, <=");
   EXPECT_EQ(list("colour", "blue"), "refused: images can't be filtered by 'colour'");
 }
 

@@ -126,6 +126,7 @@ TEST_F(JobsTest, FollowTheRouteFromPlanToConfirmation) {
   EXPECT_NE(lines.find("fetch of 'system-3.12.0.img' over tftp: complete"),
             std::string::npos)
       << lines;
+  EXPECT_NE(lines.find("reported: running version 4.0.1"), std::string::npos) << lines;
   EXPECT_FALSE(repository_->inventory.job_of(ended->job.device));
 }
 

@@ -91,7 +91,10 @@ TEST_F(StoryTest, SaysThatTheImageIsForAnotherPlatform) {
       Images(*repository_, operator_).edit("x.img", {{"platform", "sluice-900"}}));
   ASSERT_TRUE(Devices(*repository_, operator_)
                   .add("pump", {{"addresses", "192.0.2.7"}, {"platform", "weir-24"}}));
+  config_.other_platform = gate::OtherPlatform::kWarn;
+  gate_->use(config_);
   fetch_in_full();
+  EXPECT_TRUE(told().back().caution);
   const auto sentence = told().back().sentence;
   EXPECT_NE(sentence.find("CAUTION: it is for sluice-900, and the device is a weir-24"),
             std::string::npos)

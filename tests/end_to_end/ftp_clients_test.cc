@@ -82,7 +82,7 @@ TEST_F(FtpClients, CurlFetchesInEveryWay) {
   ASSERT_EQ(curl({"-o", scratch_ / "got", ftp_url("/north/pump%207.img")}).code, 0);
   EXPECT_EQ(file("got"), "for the north");
   EXPECT_THAT(curl({ftp_url("/north/")}).out, HasSubstr(" pump 7.img\n"));
-  EXPECT_EQ(curl({"-l", ftp_url("/")}).out, "causeway.img\nnorth\n");
+  EXPECT_EQ(curl({"-l", ftp_url("/")}).out, "causeway.img\nhello\nnorth\n");
   EXPECT_THAT(curl({"-I", ftp_url("/causeway.img")}).out,
               HasSubstr("Content-Length: 3000017\r\n"));
   EXPECT_THAT(curl({ftp_url("/causeway.img.sha256")}).out, HasSubstr("  causeway.img\n"));
@@ -393,7 +393,7 @@ TEST_F(FtpClients, AnAccountCanDoWhatItMay) {
   EXPECT_EQ(as("night", {url + "/backups/site.cfg"}).out, config_);
   EXPECT_EQ(as("night", {url + "/backups/revision-1/site.cfg"}).out, config_);
   EXPECT_EQ(as("night", {"-l", url + "/backups/"}).out, "site.cfg\n");
-  EXPECT_EQ(as("night", {"-l", url + "/"}).out, "backups\ncauseway.img\nnorth\n");
+  EXPECT_EQ(as("night", {"-l", url + "/"}).out, "backups\ncauseway.img\nhello\nnorth\n");
   // Handing in: looked into as an operator's image is.
   fakes::write_file(scratch_ / "new.img", fakes::noise(200'000, 11));
   const auto handed = as("office", {"-T", scratch_ / "new.img", url + "/intake/new.img"});

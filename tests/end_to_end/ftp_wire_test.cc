@@ -448,7 +448,7 @@ TEST_F(FtpWire, ListsInEveryForm) {
   take_in("north/c.img", "c");
   FtpPeer peer(ftp_port_);
   peer.log_in();
-  EXPECT_EQ(peer.fetched("NLST"), "a.img\r\nb.bin\r\nnorth\r\n");
+  EXPECT_EQ(peer.fetched("NLST"), "a.img\r\nb.bin\r\nhello\r\nnorth\r\n");
   EXPECT_EQ(peer.fetched("NLST *.img"), "a.img\r\n");
   EXPECT_EQ(peer.fetched("NLST north/*"), "north/c.img\r\n");
   EXPECT_EQ(peer.fetched("NLST north"), "c.img\r\n");

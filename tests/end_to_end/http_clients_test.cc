@@ -131,7 +131,7 @@ TEST_F(HttpClients, ReadRefusalsInTheirForm) {
 }
 
 TEST_F(HttpClients, SeeFoldersInThreeForms) {
-  EXPECT_EQ(curl({http_url("/")}).out, "north/\n");
+  EXPECT_EQ(curl({http_url("/")}).out, "hello\nnorth/\n");
   const auto json =
       read_json(curl({"-H", "Accept: application/json", http_url("/north/")}).out);
   EXPECT_EQ(json["entries"][0]["path"], "/north/pump%207.img");

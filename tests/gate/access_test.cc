@@ -91,8 +91,8 @@ TEST_F(AccessTest, MakesAChecksumFileBesideEachImage) {
 }
 
 TEST_F(AccessTest, ListsFoldersAsTheAskerSeesThem) {
-  EXPECT_EQ(listed(over_http(), "/"), "north/ x.img ");
-  EXPECT_EQ(listed(over_http(), ""), "north/ x.img ");
+  EXPECT_EQ(listed(over_http(), "/"), "hello north/ x.img ");
+  EXPECT_EQ(listed(over_http(), ""), "hello north/ x.img ");
   EXPECT_EQ(listed(over_http(), "/north/"), "boot/ pump.img ");
   EXPECT_EQ(listed(over_http(), "/south/"), "there is no folder 'south'");
   EXPECT_EQ(listed(over_http(), "/../"), "'/..' holds '..', which is never followed");
@@ -368,8 +368,8 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
 TEST_F(AccessTest, ListsWhatIsOnesOwnBesideWhatIsOnOffer) {
   add_account("night", "fetch,deposit,read-back,hand-in");
   add_account("day", "fetch,deposit,read-back");
-  EXPECT_EQ(listed(over_http("night"), ""), "backups/ intake/ north/ x.img ");
-  EXPECT_EQ(listed(over_http("day"), ""), "backups/ north/ x.img ");
+  EXPECT_EQ(listed(over_http("night"), ""), "backups/ hello intake/ north/ x.img ");
+  EXPECT_EQ(listed(over_http("day"), ""), "backups/ hello north/ x.img ");
   EXPECT_EQ(listed(over_http("night"), "backups"), "");
   EXPECT_EQ(listed(over_http("night"), "intake/"), "");
   EXPECT_EQ(listed(over_http("day"), "intake"),

@@ -168,7 +168,13 @@ TEST_F(JobProgress, TellsAtItsEndWhatWasKept) {
   event(1, "attempt", 0, "fetch of 'x' over ftp: refused: no");
   seen(1, "fetch", "x", "", "refused", "no");
   EXPECT_EQ(progress().waits_for, "nothing: failed by lee: no power");
-  EXPECT_EQ(progress().lines.size(), 1u);
+  EXPECT_EQ(progress().images[0].stage, Stage::kToFetch);
+  event(2, "attempt", 1, "fetch of 'boot-2.0.img' over ftp: complete");
+  EXPECT_EQ(progress().images[0].stage, Stage::kSent);
+  EXPECT_EQ(progress().images[0].fetches, 1);
+  EXPECT_EQ(progress().lines.size(), 2u);
+  job_.state = JobState::kConfirmed;
+  EXPECT_EQ(progress().images[1].stage, Stage::kRunning);
 }
 
 TEST_F(JobProgress, LetsNobodyConfirmWhatDoesNotRun) {

@@ -36,11 +36,7 @@ TEST(RouteRules, AreWrittenAsTheyAreRead) {
       "causeway4,through,system,<7.4,>=7.6,7.4.5,\n";
   const auto csv = rules_csv(*parse_rules(kHead + rows));
   EXPECT_EQ(rules_csv(*parse_rules(csv)), csv);
-  EXPECT_EQ(read(rows), [&] {
-    std::string text;
-    for (const auto& one : *parse_rules(csv)) text += sentence(one) + "\n";
-    return text;
-  }());
+  EXPECT_EQ(read(csv.substr(csv.find('\n') + 1)), read(rows));
 }
 
 TEST(RouteRules, SayWhatIsWrongWithEachField) {

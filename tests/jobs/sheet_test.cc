@@ -42,7 +42,7 @@ TEST(JobSheet, HasItsValuesInTheOrderOfTheForm) {
 TEST(JobSheet, IsPlainTextAndAPage) {
   const auto sheet = make_sheet(facts(), {});
   EXPECT_NE(
-      sheet.text.find("  name       l24<O0>.img   <- 0 is zero (place 6); O is the "
+      sheet.text.find("  name      l24<O0>.img   <- 0 is zero (place 6); O is the "
                       "capital letter O (place 5); l is the small letter L (place 1)"),
       std::string::npos)
       << sheet.text;
