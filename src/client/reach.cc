@@ -9,6 +9,7 @@
 #include <netinet/in.h>
 #include <optional>
 #include <poll.h>
+#include <span>
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -65,13 +66,31 @@ bool accepts_tcp(const std::string& address, std::uint16_t port) {
          error == 0;
 }
 
+namespace {
+
+// RFC 1071.
+std::uint16_t checksum(std::span<const std::uint8_t> bytes) {
+  std::uint32_t sum = 0;
+  for (std::size_t i = 0; i + 1 < bytes.size(); i += 2) {
+    sum += static_cast<std::uint32_t>(bytes[i] << 8 | bytes[i + 1]);
+  }
+  while (sum >> 16 != 0) sum = (sum & 0xffff) + (sum >> 16);
+  return static_cast<std::uint16_t>(~sum);
+}
+
+}  // namespace
+
 Result<bool> answers_ping(const std::string& address) {
   const auto name = name_of(address, 0);
   if (!name) return false;
   const bool v4 = name->family == AF_INET;
-  const base::UniqueFd socket(
-      ::socket(name->family, SOCK_DGRAM | SOCK_CLOEXEC,
-               v4 ? IPPROTO_ICMP : static_cast<int>(IPPROTO_ICMPV6)));
+  const int protocol = v4 ? IPPROTO_ICMP : static_cast<int>(IPPROTO_ICMPV6);
+  // The kernel's own kind for everybody (ping(7)), else the raw one for root.
+  base::UniqueFd socket(::socket(name->family, SOCK_DGRAM | SOCK_CLOEXEC, protocol));
+  const bool raw = socket.get() < 0;
+  if (raw) {
+    socket = base::UniqueFd(::socket(name->family, SOCK_RAW | SOCK_CLOEXEC, protocol));
+  }
   if (socket.get() < 0) {
     return tl::unexpected(
         Failure{ExitCode::kRefused,
@@ -79,18 +98,33 @@ Result<bool> answers_ping(const std::string& address) {
                             "net.ipv4.ping_group_range",
                             std::strerror(errno))});
   }
-  // RFC 792, RFC 4443, 4.1: type, code, checksum (the kernel's), identifier (the
-  // kernel's), sequence number.
+  // RFC 792, RFC 4443, 4.1: type, code, checksum, identifier, sequence number. The kernel
+  // sees to checksum and identifier but on a raw IPv4 socket.
   std::array<std::uint8_t, 16> echo{};
   echo[0] = v4 ? 8 : 128;
+  echo[4] = static_cast<std::uint8_t>(::getpid() >> 8);
+  echo[5] = static_cast<std::uint8_t>(::getpid());
   echo[7] = 1;
+  if (v4 && raw) {
+    const auto sum = checksum(echo);
+    echo[2] = static_cast<std::uint8_t>(sum >> 8);
+    echo[3] = static_cast<std::uint8_t>(sum);
+  }
   const auto* to = reinterpret_cast<const sockaddr*>(&name->bytes);
   if (::sendto(socket.get(), echo.data(), echo.size(), 0, to, name->size) < 0)
     return false;
-  if (!ready(socket.get(), POLLIN)) return false;
-  std::array<std::uint8_t, 64> reply{};
-  const auto count = ::recv(socket.get(), reply.data(), reply.size(), 0);
-  return count >= 8 && reply[0] == (v4 ? 0 : 129);
+  // A raw socket hears what others are answered as well, and its own request on loopback.
+  constexpr int kMostHeard = 64;
+  for (int heard = 0; heard < kMostHeard && ready(socket.get(), POLLIN); ++heard) {
+    std::array<std::uint8_t, 128> reply{};
+    const auto count = ::recv(socket.get(), reply.data(), reply.size(), 0);
+    // Raw IPv4 comes with its IP header (RFC 791, 3.1).
+    const std::size_t at = v4 && raw ? std::size_t{4} * (reply[0] & 0x0f) : 0;
+    if (count < static_cast<ssize_t>(at + 8)) continue;
+    if (reply[at] != (v4 ? 0 : 129)) continue;
+    if (!raw || (reply[at + 4] == echo[4] && reply[at + 5] == echo[5])) return true;
+  }
+  return false;
 }
 
 }  // namespace vantro::client

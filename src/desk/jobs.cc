@@ -210,7 +210,7 @@ base::Outcome<jobs::Job> Jobs::plan(db::Transaction& t, Change& change,
   job.device_name = device.name;
   job.platform = device.platform;
   job.aim = aim.name;
-  job.from_version = running_versions(device.state).version;
+  job.from_version = version_of_role(device.state, aim.image.facts.role);
   job.slot = wanted.slot;
   job.window = wanted.window;
   job.remark = wanted.remark;

@@ -74,6 +74,11 @@ RunningVersions running_versions(const fleet::State& state) {
   return found;
 }
 
+std::string version_of_role(const fleet::State& state, const std::string& role) {
+  if (role == "boot") return state.text(fleet::kBootVersion);
+  return role == "system" || role.empty() ? running_versions(state).version : "";
+}
+
 std::vector<base::Address> addresses(const fleet::Device& device) {
   std::vector<base::Address> result;
   for (const auto& one : device.networks) {
@@ -195,7 +200,7 @@ base::Outcome<jobs::Route> Planning::route(const fleet::Device& device, const Ai
   jobs::RouteAsked asked;
   asked.platform = device.platform;
   asked.role = role;
-  asked.from = role == "system" ? running.version : role == "boot" ? boot : "";
+  asked.from = version_of_role(device.state, role);
   asked.to = facts.version;
   asked.to_sha256 = aim.image.digests.sha256;
   if (!boot.empty()) asked.others["boot"] = boot;

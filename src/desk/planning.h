@@ -153,6 +153,9 @@ struct RunningVersions {
   std::vector<std::string> others;  // that differ
 };
 RunningVersions running_versions(const fleet::State& state);
+// The version that the device is known to have of a role: of "boot" its boot part's, of
+// "system" or none the running one. Empty: not known.
+std::string version_of_role(const fleet::State& state, const std::string& role);
 // The addresses of its own, without its networks.
 std::vector<base::Address> addresses(const fleet::Device& device);
 

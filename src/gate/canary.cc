@@ -1,5 +1,6 @@
 #include "gate/canary.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <fcntl.h>
@@ -14,8 +15,6 @@
 
 namespace vantro::gate {
 namespace {
-
-using base::Kind;
 
 constexpr std::size_t kPiece = 1 << 16;
 
@@ -108,6 +107,13 @@ base::Outcome<crypto::Digests> Canary::made(const Size& size) {
   }
   known = digests;
   return digests;
+}
+
+bool Canary::is_one(std::string_view name) {
+  const auto folded = base::folded(name);
+  return folded == repository::kCanary ||
+         std::any_of(kSizes.begin(), kSizes.end(),
+                     [&](const auto& size) { return folded == base::folded(size.name); });
 }
 
 std::optional<base::Outcome<Found>> Canary::find(std::string_view name,

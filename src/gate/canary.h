@@ -24,6 +24,8 @@ class Canary {
   // The larger files are made in `folder` when they are first asked for.
   explicit Canary(std::string folder) : folder_(std::move(folder)) {}
 
+  // Whether the name is one of these, letter case aside.
+  static bool is_one(std::string_view name);
   // What the name stands for, letter case aside; nothing: it is none of these. It may
   // wait for the disk.
   std::optional<base::Outcome<Found>> find(std::string_view name, const Asker& asker,

@@ -234,11 +234,17 @@ base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name)
   if (!name) return base::refuse(name.error());
   const bool backup = name->starts_with(kBackupsFolder);
   const auto rest = backup ? name->substr(kBackupsFolder.size()) : *name;
-  if (auto allowed = allow(asker, backup ? Action::kReadBack : Action::kFetch,
-                           backup ? backup_name(rest).name : rest);
+  // The canary is in every part of the tree, an offer of that name is not.
+  const auto account = account_of(asker);
+  const auto part = account ? (*account)->part : std::string();
+  const bool canary = !backup && !part.empty() && Canary::is_one(rest);
+  auto judged = canary ? part + "/" + rest : rest;
+  if (backup) judged = backup_name(rest).name;
+  if (auto allowed = allow(asker, backup ? Action::kReadBack : Action::kFetch, judged);
       !allowed) {
     return base::refuse(allowed.error());
   }
+  if (canary) return *workings_->canary.find(rest, asker, workings_->clock.wall());
   if (backup) return find_backup(asker, rest);
   if (auto found = find_backup_offer(asker, *name)) return std::move(*found);
   return find_offer(asker, *name);

@@ -216,8 +216,11 @@ class Judge {
                    fmt::format("a look at its readiness: vantro ready {}", device),
                    job_.planned_at);
     }
-    if (result_.at_hand == 1 && ready->sentence.starts_with("stop")) {
-      return waits("not ready", ready->sentence, ready->at);
+    constexpr std::string_view kStop = "stop: ";
+    if (result_.at_hand == 1 && ready->sentence.starts_with(kStop)) {
+      return waits("not ready",
+                   "these checks to pass: " + ready->sentence.substr(kStop.size()),
+                   ready->at);
     }
     if (result_.at_hand == 1 && !result_.path_proven) {
       return waits("path not proven",

@@ -291,6 +291,14 @@ TEST_F(JobsTest, WriteASheetWithTheValuesOfTheirDevice) {
             std::string::npos);
 }
 
+TEST_F(JobsTest, OfABootPartGoByItsOwnVersion) {
+  EXPECT_EQ(plan("osier-sw", {.aim = "boot-2.0.img"}), "upgrade boot-2.0.img");
+  ASSERT_TRUE(jobs().withdraw("osier-sw", ""));
+  ASSERT_TRUE(
+      Devices(*repository_, operator_).change("osier-sw", {{"boot_version", "2.1"}}));
+  EXPECT_EQ(plan("osier-sw", {.aim = "boot-2.0.img"}), "downgrade boot-2.0.img");
+}
+
 TEST_F(JobsTest, TakeAKitInItsOrder) {
   add_image("module-7.img", "module", "7");
   ASSERT_TRUE(

@@ -107,6 +107,8 @@ TEST_F(AccessTest, KeepsAnAccountToItsPartOfTheTree) {
   EXPECT_EQ(fetched(over_http("north"), "north/pump.img"), "for the north");
   EXPECT_EQ(fetched(over_http("north"), "x.img"),
             "fetching with account 'north' is allowed only in 'north/'");
+  // The canary is for everybody who may fetch.
+  EXPECT_NE(fetched(over_http("north"), "hello").find("as 'north'"), std::string::npos);
   // The nearest name is one of its own.
   EXPECT_EQ(fetched(over_http("north"), "north/pumb.img"),
             "'north/pumb.img' is not on offer; nearest: 'north/pump.img'");

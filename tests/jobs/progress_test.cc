@@ -51,6 +51,7 @@ TEST_F(JobProgress, WaitsForOneThingAfterTheOtherBeforeTheFirstFetch) {
   EXPECT_EQ(progress().waits_for, "a look at its readiness: vantro ready osier-sw");
   event(1, "readiness", 0, "stop: space");
   EXPECT_EQ(stage(), "not ready");
+  EXPECT_EQ(progress().waits_for, "these checks to pass: space");
   event(1, "readiness", 0, "ready with 1 warning");
   EXPECT_EQ(stage(), "path not proven");
   seen(2, "fetch", "hello-1M");
