@@ -530,6 +530,33 @@ const Shape& shape_of<RolloutList>() {
 }
 
 template <>
+const Shape& shape_of<DeviceReadiness>() {
+  using T = DeviceReadiness;
+  static const Shape shape =
+      ShapeOf<T>("DeviceReadiness", "whether one device of a rollout is ready")
+          .field<&T::device>("device", "its name")
+          .field<&T::batch>("batch", "its number")
+          .field<&T::verdict>("verdict",
+                              "the worst of its checks: pass, warn, stop or unknown")
+          .field<&T::sentence>("sentence", "ready, or what stops it")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<RolloutReadiness>() {
+  using T = RolloutReadiness;
+  static const Shape shape =
+      ShapeOf<T>("RolloutReadiness", "whether the devices of a rollout are ready")
+          .field<&T::name>("name", "of the rollout")
+          .field<&T::ready>("ready", "devices that nothing stops")
+          .field<&T::stopped>("stopped", "devices that something stops")
+          .field<&T::devices>("devices", "of its open jobs, by batch")
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<RolloutRemark>() {
   using T = RolloutRemark;
   static const Shape shape = ShapeOf<T>("RolloutRemark", "a word to a rollout")

@@ -298,6 +298,20 @@ struct RolloutList {
   std::vector<Rollout> rollouts;
 };
 
+struct DeviceReadiness {
+  std::string device;
+  std::int64_t batch = 0;
+  std::string verdict;
+  std::string sentence;
+};
+
+struct RolloutReadiness {
+  std::string name;
+  std::uint64_t ready = 0;
+  std::uint64_t stopped = 0;
+  std::vector<DeviceReadiness> devices;
+};
+
 struct RolloutRemark {
   std::string remark;
 };
@@ -354,6 +368,8 @@ VANTRO_SHAPE(RolloutWanted)
 VANTRO_SHAPE(RolloutRow)
 VANTRO_SHAPE(Rollout)
 VANTRO_SHAPE(RolloutList)
+VANTRO_SHAPE(DeviceReadiness)
+VANTRO_SHAPE(RolloutReadiness)
 VANTRO_SHAPE(RolloutRemark)
 VANTRO_SHAPE(RolloutEnd)
 VANTRO_SHAPE(CanaryWay)

@@ -92,6 +92,7 @@ std::span<const OperationInfo* const> operations() {
       &kPlanRollout,
       &kRollout,
       &kRolloutTable,
+      &kRolloutReadiness,
       &kContinueRollout,
       &kWithdrawRollout,
       &kCanaryWays,

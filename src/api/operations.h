@@ -277,6 +277,10 @@ inline constexpr Operation<Named, Nothing, Text> kRolloutTable{
     "GET", "/v1/rollouts/{name}/table", "its devices as a table (CSV)",
     Permission::kLook};
 
+inline constexpr Operation<Named, Nothing, RolloutReadiness> kRolloutReadiness{
+    "GET", "/v1/rollouts/{name}/readiness",
+    "whether the devices of its open jobs are ready", Permission::kLook};
+
 inline constexpr Operation<Named, RolloutRemark, Rollout> kContinueRollout{
     "POST", "/v1/rollouts/{name}/continuation", "let it go on after failures",
     Permission::kOperate};

@@ -311,6 +311,28 @@ Done list_rollouts(const Context& context) {
       });
 }
 
+Done rollout_ready(const Context& context, const std::string& name) {
+  const auto answer = context.api.call(api::kRolloutReadiness, {name});
+  auto done = show_answer(
+      context, answer, [](const Terminal& terminal, const api::RolloutReadiness& all) {
+        Table table(
+            {{"BATCH", Align::kRight}, {"DEVICE"}, {"RESULT"}, {"WHAT STOPS IT"}});
+        for (const auto& one : all.devices) {
+          table.add({{std::to_string(one.batch)},
+                     {one.device, Tone::kHead},
+                     {one.verdict, tone_of_verdict(one.verdict)},
+                     {one.sentence}});
+        }
+        write_or(table, terminal, "It has no open jobs.");
+        terminal.write(
+            fmt::format("{} ready, {} stopped; 'vantro ready DEVICE' shows "
+                        "every check\n",
+                        all.ready, all.stopped));
+      });
+  if (!done || answer->value.stopped == 0) return done;
+  return tl::unexpected(Failure{ExitCode::kRefused, ""});
+}
+
 Done show_rollout(const Context& context, const std::string& name, bool csv) {
   if (!csv) return show(context, api::kRollout, {name}, write_rollout);
   if (context.json) return wrong_use("--csv and --json are two forms; give one");
@@ -476,6 +498,14 @@ void job_commands(const Command& top) {
                     [&o](const Context& c) { return show_rollout(c, o.name, o.csv); });
     show.value("NAME", o.name, "Its name").required();
     show.flag("--csv", o.csv, "Its devices as a table for spreadsheets");
+  }
+  {
+    auto& name = rollout.keep<std::string>();
+    rollout
+        .add("ready", "Check every device of its open jobs",
+             [&name](const Context& c) { return rollout_ready(c, name); })
+        .value("NAME", name, "Its name")
+        .required();
   }
   {
     auto& o = rollout.keep<Shown>();

@@ -148,7 +148,8 @@ class Judge {
 
 // -- nftables --
 
-Rule nft_rule(std::string_view line, const Asked& asked) {
+// `table`: of its chain; it jumps to others of that one.
+Rule nft_rule(std::string_view line, const std::string& table, const Asked& asked) {
   Rule rule;
   rule.text = std::string(line);
   const auto words = words_of(line);
@@ -164,7 +165,7 @@ Rule nft_rule(std::string_view line, const Asked& asked) {
       rule.verdict = "drop";
       break;  // with what, is all the same
     } else if (one == "jump" || one == "goto") {
-      rule.verdict = "jump " + word(++i);
+      rule.verdict = fmt::format("jump {} {}", table, word(++i));
     } else if (one == "return") {
       rule.verdict = "return";
     } else if (one == "counter") {
@@ -283,50 +284,44 @@ std::optional<std::string> output_of(const char* command) {
 FilterAnswer judge_nftables(std::string_view ruleset, std::string_view protocol,
                             std::uint16_t port) {
   const Asked asked{protocol, port};
-  std::map<std::string, Chain> chains;
-  std::vector<std::string> hooked;
+  std::map<std::string, Chain> chains;  // by table and name
   std::string table;
   Chain* chain = nullptr;
-  int depth = 0;
   for (const auto line : lines_of(ruleset)) {
     if (line.empty() || line.starts_with("#")) continue;
     const auto words = words_of(line);
-    if (line.starts_with("table ") && line.ends_with("{")) {
+    const bool opens = line.ends_with("{");
+    if (opens && words.size() >= 3 && words[0] == "table") {
       table = words[1] + " " + words[2];
-      depth = 1;
-    } else if (line.starts_with("chain ") && line.ends_with("{")) {
-      chain = &chains[words[1]];
+      chain = nullptr;
+    } else if (opens && words.size() >= 2 && words[0] == "chain") {
+      const auto where = table + " " + words[1];
+      chain = &chains[where];
       *chain = {};
-      chain->where = table + " " + words[1];
-      ++depth;
-    } else if (line == "}") {
-      --depth;
-      chain = nullptr;
-    } else if (line.ends_with("{")) {
-      ++depth;  // a set, a map
-      chain = nullptr;
+      chain->where = where;
+    } else if (line == "}" || opens) {
+      chain = nullptr;  // its end; or a set, a map
     } else if (chain != nullptr && line.starts_with("type ")) {
       chain->hooked = line.find("hook input") != std::string_view::npos;
-      if (chain->hooked) hooked.push_back(words_of(chain->where).back());
       const auto at = line.find("policy ");
       if (at != std::string_view::npos) {
         const auto rest = line.substr(at + 7);
         chain->policy = std::string(rest.substr(0, rest.find(';')));
       }
     } else if (chain != nullptr) {
-      chain->rules.push_back(nft_rule(line, asked));
+      chain->rules.push_back(nft_rule(line, table, asked));
     }
   }
   FilterAnswer worst{Filtering::kPasses, "no rule for what comes in", ""};
-  for (const auto& name : hooked) {
-    const auto& one = chains.at(name);
+  for (const auto& [where, one] : chains) {
+    if (!one.hooked) continue;
     auto answer = Judge(chains).judge(one);
     if (answer.what == Filtering::kDropped) {
       answer.command =
           fmt::format("nft insert rule {} {} dport {} accept", one.where, protocol, port);
       return answer;
     }
-    if (answer.what == Filtering::kUnclear || worst.rule.empty()) worst = answer;
+    if (answer.what == Filtering::kUnclear) worst = answer;
   }
   return worst;
 }

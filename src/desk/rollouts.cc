@@ -290,6 +290,31 @@ base::Outcome<RolloutView> Rollouts::find(const std::string& name) {
   return view;
 }
 
+base::Outcome<std::vector<Readiness>> Rollouts::readiness(const std::string& name) {
+  const auto rollout = repository_.jobs.rollout(name);
+  if (!rollout) return base::refuse(rollout.error());
+  auto filter = all_of(*rollout);
+  filter.state = jobs::JobState::kOpen;
+  const auto jobs = repository_.jobs.list(filter);
+  if (!jobs) return base::refuse(jobs.error());
+  const auto devices = repository_.devices.all();
+  if (!devices) return base::refuse(devices.error());
+  std::map<std::int64_t, const fleet::Device*> by_id;
+  for (const auto& one : *devices) by_id.emplace(one.id, &one);
+  Planning planning(repository_, gate_, surroundings_);
+  if (auto read = planning.expect_many(); !read) return base::refuse(read.error());
+  std::vector<Readiness> result;
+  for (const auto& job : *jobs) {
+    // One that was removed meanwhile has no open job any more.
+    const auto device = by_id.find(job.device);
+    if (device == by_id.end()) continue;
+    auto ready = planning.readiness(*device->second, {}, {"", "", caller_.name});
+    if (!ready) return base::refuse(ready.error());
+    result.push_back(std::move(*ready));
+  }
+  return result;
+}
+
 base::Outcome<std::vector<RolloutView>> Rollouts::list() {
   const auto all = repository_.jobs.rollouts();
   if (!all) return base::refuse(all.error());

@@ -53,6 +53,8 @@ class Rollouts {
   // Its open jobs end.
   base::Outcome<RolloutView> withdraw(const std::string& name, const std::string& why);
   base::Outcome<RolloutView> find(const std::string& name);
+  // Of the devices with an open job, by batch.
+  base::Outcome<std::vector<Readiness>> readiness(const std::string& name);
   // Without their rows.
   base::Outcome<std::vector<RolloutView>> list();
 

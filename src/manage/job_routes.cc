@@ -250,6 +250,21 @@ base::Outcome<std::string> rollout_table(Service& service, const Call& call,
   return csv;
 }
 
+base::Outcome<api::RolloutReadiness> rollout_readiness(Service& service, const Call& call,
+                                                       const api::Named& asked) {
+  const auto all = rollouts_of(service, call).readiness(asked.name);
+  if (!all) return base::refuse(all.error());
+  api::RolloutReadiness result;
+  result.name = asked.name;
+  for (const auto& one : *all) {
+    const auto verdict = jobs::verdict_of(one.checks);
+    ++(verdict == jobs::Verdict::kStop ? result.stopped : result.ready);
+    result.devices.push_back({one.device, one.job ? one.job->batch : 0,
+                              jobs::word(verdict), jobs::summary(one.checks)});
+  }
+  return result;
+}
+
 base::Outcome<api::Rollout> continue_rollout(Service& service, const Call& call,
                                              const api::Named& asked,
                                              const api::RolloutRemark& given) {
@@ -304,6 +319,7 @@ void job_routes(Routes& routes) {
   routes.add(api::kPlanRollout, plan_rollout);
   routes.add(api::kRollout, rollout);
   routes.add(api::kRolloutTable, rollout_table);
+  routes.add_slow(api::kRolloutReadiness, rollout_readiness);
   routes.add(api::kContinueRollout, continue_rollout);
   routes.add(api::kWithdrawRollout, withdraw_rollout);
   routes.add(api::kCanaryWays, canary);

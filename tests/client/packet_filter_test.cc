@@ -60,6 +60,17 @@ TEST(PacketFilter, GoesByThePolicyWhereNoRuleDecides) {
             "accept");
 }
 
+TEST(PacketFilter, KeepsChainsOfDifferentTablesApart) {
+  const std::string open =
+      "table inet a {\n\tchain input {\n\t\ttype filter hook input priority 0; policy "
+      "accept;\n\t}\n}\n";
+  EXPECT_EQ(shown(judge_nftables(std::string(kClosed) + open, "tcp", 21)).substr(0, 7),
+            "dropped");
+  EXPECT_EQ(shown(judge_nftables(open + kClosed, "tcp", 21)).substr(0, 7), "dropped");
+  // A line that is none of nftables'.
+  EXPECT_EQ(shown(judge_nftables("table in{\nchain{\n}\n", "tcp", 21)), "passes");
+}
+
 TEST(PacketFilter, DoesNotJudgeWhatItDoesNotKnow) {
   const auto with = [](const std::string& rule, const std::string& policy) {
     return "table ip t {\n\tchain in {\n\t\ttype filter hook input priority 0; policy " +

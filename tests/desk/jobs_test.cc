@@ -388,6 +388,10 @@ TEST_F(JobsTest, OfARolloutComeInBatchesAndStopAtFailures) {
   };
   EXPECT_NE(verdict("pump-3").find("no other job"), std::string::npos)
       << verdict("pump-3");
+  const auto all = rollouts().readiness("spring");
+  ASSERT_EQ(all->size(), 4u);
+  EXPECT_EQ(all->front().device, "pump-1");
+  EXPECT_EQ(jobs::summary((*all)[2].checks), verdict("pump-3"));
   EXPECT_EQ(mark(jobs::Mark::kFailed, "pump-1"), "failed");
   EXPECT_EQ(rollouts().find("spring")->progress.sentence,
             "stopped: 1 failed; go on with 'vantro rollout continue spring'");

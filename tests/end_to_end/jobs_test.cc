@@ -234,6 +234,10 @@ TEST_F(JobsEndToEnd, ARolloutGoesByBatchesAndIsATable) {
   dry.emplace_back("--dry-run");
   EXPECT_THAT(done(dry), HasSubstr("Nothing was planned"));
   done(plan);
+  const auto ready = done({"rollout", "ready", "spring"}, 1);
+  EXPECT_THAT(ready, HasSubstr("0 ready, 4 stopped"));
+  EXPECT_THAT(ready, HasSubstr("stop: configuration backup"));
+  EXPECT_THAT(ready, HasSubstr("stop: configuration backup, no other job"));
   done({"job", "mark", "pump-1", "failed", "--remark", "no power"});
   EXPECT_THAT(done({"rollout", "show", "spring"}), HasSubstr("stopped: 1 failed"));
   EXPECT_THAT(done({"ready", "pump-2"}, 1), HasSubstr("rollout 'spring' is stopped"));

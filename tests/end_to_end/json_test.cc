@@ -52,6 +52,14 @@ class Json : public ServerFixture {
     EXPECT_FALSE(json.is_discarded()) << testing::PrintToString(arguments) << answer;
     return json;
   }
+  // Of a command that ends with 1, as something is not ready.
+  nlohmann::json ask_and_be_stopped(Arguments arguments) {
+    for (auto path = arguments; !path.empty(); path.pop_back()) left_.erase(path);
+    arguments.insert(arguments.begin(), {"--json"});
+    const auto answer = vantro(arguments);
+    EXPECT_EQ(answer.code, 1) << answer.err;
+    return read_json(answer.out);
+  }
   std::string make(const std::string& name, const std::string& bytes) {
     fakes::write_file(scratch_ / name, bytes);
     return scratch_ / name;
@@ -176,6 +184,7 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
             2);
   EXPECT_EQ(ask({"rollout", "list"})["rollouts"].size(), 1u);
   ask({"rollout", "show", "spring"});
+  EXPECT_EQ(ask_and_be_stopped({"rollout", "ready", "spring"})["stopped"], 1);
   ask({"job", "mark", "sluice-9", "failed"});
   EXPECT_EQ(ask({"rollout", "continue", "spring"})["state"], "running");
   EXPECT_EQ(ask({"rollout", "withdraw", "spring"})["state"], "withdrawn");

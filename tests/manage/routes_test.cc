@@ -115,7 +115,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "GET /v1/routes", "GET /v1/openapi.json", "GET /v1/version-route",
         "GET /v1/devices/{name}/route", "GET /v1/route-rules", "GET /v1/jobs",
         "GET /v1/jobs/{device}", "GET /v1/jobs/{device}/sheet", "GET /v1/rollouts",
-        "GET /v1/rollouts/{name}", "GET /v1/rollouts/{name}/table", "GET /v1/canary",
+        "GET /v1/rollouts/{name}", "GET /v1/rollouts/{name}/table",
+        "GET /v1/rollouts/{name}/readiness", "GET /v1/canary",
         // A job remembers when it was looked at; nothing else changes.
         "POST /v1/readiness"}},
       {"operate",
