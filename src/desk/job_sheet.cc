@@ -28,6 +28,9 @@ base::Outcome<jobs::Sheet> Jobs::sheet(
                     "--to IMAGE'",
                     device->name, device->name));
   }
+  if (auto known = known_account(repository_, wanted.account); !known) {
+    return base::refuse(known.error());
+  }
   Planning planning(repository_, gate_, surroundings_);
   const auto ready = planning.readiness(
       *device, {}, ReadinessWanted{wanted.over, wanted.account, caller_.name});

@@ -418,6 +418,9 @@ base::Outcome<Readiness> Jobs::readiness(const std::string& typed, const std::st
   if (auto parsed = base::parse_protocols(wanted.over); !parsed) {
     return base::refuse(parsed.error());
   }
+  if (auto known = known_account(repository_, wanted.account); !known) {
+    return base::refuse(known.error());
+  }
   Planning planning(repository_, gate_, surroundings_);
   std::optional<Aim> aim;
   if (!to.empty()) {

@@ -39,6 +39,20 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
   return result;
 }
 
+base::Outcome<std::string> known_account(const repository::Repository& repository,
+                                         const std::string& typed) {
+  if (typed.empty()) return std::string();
+  auto sound = auth::account_name(typed);
+  if (!sound) return sound;
+  if (*sound == auth::kAnonymous || !repository.snapshot()->accounts->find(*sound)) {
+    return base::refuse(base::Kind::kNotFound,
+                        fmt::format("there is no account '{}'; 'vantro account list' "
+                                    "shows what there is",
+                                    *sound));
+  }
+  return sound;
+}
+
 std::string account_to_type(const std::string& protocol, const std::string& account) {
   const auto* known = base::find_protocol(protocol);
   if (known->carries_accounts && !account.empty()) return account;

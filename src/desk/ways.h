@@ -9,6 +9,7 @@
 #include "base/address.h"
 #include "base/protocol.h"
 #include "gate/gate.h"
+#include "repository/repository.h"
 
 namespace vantro::desk {
 
@@ -33,6 +34,10 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
 // "ftp://pump-crew@192.0.2.10:2121/causeway4.img"
 std::string pasted(const std::string& protocol, const std::string& user,
                    const base::Endpoint& server, const std::string& name);
+
+// The account as it is spelled; nothing was typed: nothing. kNotFound: there is none.
+base::Outcome<std::string> known_account(const repository::Repository& repository,
+                                         const std::string& typed);
 
 // What a device types where an account is asked for; empty: nothing is.
 std::string account_to_type(const std::string& protocol, const std::string& account);

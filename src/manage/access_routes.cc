@@ -179,19 +179,9 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
   if (!offer) return base::refuse(offer.error());
   const auto device = device_address(service, asked.device);
   if (!device) return base::refuse(device.error());
-  std::string account;
-  if (!asked.account.empty()) {
-    const auto sound = auth::account_name(asked.account);
-    if (!sound) return base::refuse(sound.error());
-    if (!service.repository.snapshot()->accounts->find(*sound) ||
-        *sound == auth::kAnonymous) {
-      return base::refuse(Kind::kNotFound,
-                          fmt::format("there is no account '{}'; 'vantro account list' "
-                                      "shows what there is",
-                                      *sound));
-    }
-    account = *sound;
-  }
+  const auto known_account = desk::known_account(service.repository, asked.account);
+  if (!known_account) return base::refuse(known_account.error());
+  const auto& account = *known_account;
   api::Locations result;
   result.name = offer->name;
   result.image = offer->image.name;

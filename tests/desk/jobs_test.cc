@@ -284,6 +284,11 @@ TEST_F(JobsTest, WriteASheetWithTheValuesOfTheirDevice) {
   EXPECT_EQ(
       jobs().sheet("osier-sw", {jobs::SheetForm::kRunning, "scp", ""}, {}).error().kind,
       base::Kind::kDenied);
+  EXPECT_EQ(jobs()
+                .sheet("osier-sw", {jobs::SheetForm::kRunning, "ftp", "nobody"}, {})
+                .error()
+                .sentence,
+            "there is no account 'nobody'; 'vantro account list' shows what there is");
   // At the address of a network nobody can say what it types.
   ASSERT_TRUE(Devices(*repository_, operator_)
                   .change("osier-sw", {{"addresses", "192.0.2.0/28"}}));
