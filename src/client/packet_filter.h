@@ -15,7 +15,7 @@ enum class Filtering {
   kPasses,
   kDropped,
   kUnclear,  // it depends on what can't be judged here
-  kNotKnown  // the rules can't be read, or there is no such program
+  kNotKnown  // the rules can't be read, or no packet filter program is installed
 };
 
 struct FilterAnswer {

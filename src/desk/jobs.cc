@@ -151,6 +151,21 @@ void learn(db::Transaction& t, const Change& change, const jobs::Job& job,
 
 }  // namespace
 
+base::Outcome<void> check_wanted(const JobWanted& wanted, base::WallTime now) {
+  for (const auto& [what, text] :
+       {std::pair("the remark", &wanted.remark), {"the slot", &wanted.slot}}) {
+    if (auto sound = one_line(what, *text); !sound) return sound;
+  }
+  const auto& window = wanted.window;
+  if (window.until &&
+      (*window.until <= now || (window.from && *window.from >= *window.until))) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("the change window {} is over or empty", window_text(window)));
+  }
+  return {};
+}
+
 base::Outcome<fleet::Device> Jobs::device(const std::string& typed) const {
   if (const auto address = base::Address::parse(typed)) {
     const auto name = repository_.inventory.device_at(*address);
@@ -231,7 +246,9 @@ base::Outcome<jobs::Job> Jobs::plan(db::Transaction& t, Change& change,
   const auto other = facts.is_guessed("platform")
                          ? std::string()
                          : catalog::other_platform(facts.platforms, device.platform);
-  const auto hardware = catalog::other_hardware(facts.hardware, device.hardware);
+  const auto hardware = facts.is_guessed("hardware")
+                            ? std::string()
+                            : catalog::other_hardware(facts.hardware, device.hardware);
   if (!job.any_platform && !(other.empty() && hardware.empty())) {
     return base::refuse(
         Kind::kInvalid,
@@ -274,16 +291,8 @@ base::Outcome<jobs::Job> Jobs::plan(db::Transaction& t, Change& change,
 base::Outcome<JobView> Jobs::plan(const std::string& typed, const JobWanted& wanted) {
   const auto device = this->device(typed);
   if (!device) return base::refuse(device.error());
-  for (const auto& [what, text] :
-       {std::pair("the remark", &wanted.remark), {"the slot", &wanted.slot}}) {
-    if (auto sound = one_line(what, *text); !sound) return base::refuse(sound.error());
-  }
-  const auto& window = wanted.window;
-  if (window.until && (*window.until <= repository_.clock.wall() ||
-                       (window.from && *window.from >= *window.until))) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("the change window {} is over or empty", window_text(window)));
+  if (auto sound = check_wanted(wanted, repository_.clock.wall()); !sound) {
+    return base::refuse(sound.error());
   }
   Planning planning(repository_, gate_, surroundings_);
   const auto aim = planning.aim(wanted.aim);

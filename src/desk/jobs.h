@@ -31,6 +31,10 @@ struct JobWanted {
   std::string offer_as = {};
 };
 
+// kInvalid: the remark or the slot is not one line of at most 400 bytes, or the change
+// window is over at `now` or empty.
+base::Outcome<void> check_wanted(const JobWanted& wanted, base::WallTime now);
+
 struct JobView {
   jobs::Job job;
   jobs::Progress progress;

@@ -286,7 +286,7 @@ void Planning::add_ways(jobs::ReadinessFacts& facts, const fleet::Device& device
       continue;
     }
     const auto* known = base::find_protocol(protocol);
-    // What always needs an account is no way for whoever has none, and no fault.
+    // A protocol that always needs an account is left out for somebody without one.
     if (asked.empty() && known->needs_account && wanted.account.empty()) continue;
     jobs::WayFacts way{protocol, "", "", ""};
     for (const auto& name : next.names) {

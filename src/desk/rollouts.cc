@@ -137,6 +137,9 @@ base::Outcome<RolloutView> Rollouts::plan(const RolloutWanted& wanted) {
       base::printable(wanted.name) != wanted.name) {
     return base::refuse(Kind::kInvalid, "a rollout's name is one line of 1 to 100 bytes");
   }
+  if (auto sound = check_wanted(wanted.job, repository_.clock.wall()); !sound) {
+    return base::refuse(sound.error());
+  }
   Planning planning(repository_, gate_, surroundings_);
   const auto aim = planning.aim(wanted.job.aim);
   if (!aim) return base::refuse(aim.error());

@@ -17,7 +17,7 @@ namespace vantro::desk {
 struct Surroundings {
   std::vector<base::Listening> listening = {};  // where devices can come in
   // This machine's addresses that devices could use; and the one that packets to such an
-  // address would leave from, or nothing if there is no way.
+  // address would leave from, or nothing if no route leads there.
   std::function<std::vector<base::Address>()> own_addresses = [] {
     return std::vector<base::Address>();
   };

@@ -84,7 +84,7 @@ base::Outcome<std::string> address_of(std::string_view field, std::string_view t
                   field == "own_address" ? " such as 192.0.2.7 or 192.0.2.7/24" : ""));
 }
 
-// In bytes; unit: of a plain number. Nothing: it is no size.
+// In bytes. `unit` applies to a plain number. Returns nothing if the text is not a size.
 std::optional<std::uint64_t> bytes_of(std::string text, const std::string& unit) {
   std::erase(text, ',');
   std::erase(text, '\'');

@@ -96,7 +96,7 @@ class Judge {
     }
     const auto field = version_field(image.role);
     for (const auto& told : facts_.reported) {
-      // What was known before is no proof of anything done since.
+      // A version read before the job was planned does not show that the job is done.
       if (told.at < job_.planned_at) continue;
       const bool runs = !field.empty() && told.field == field && !image.version.empty() &&
                         told.value == image.version;

@@ -56,7 +56,7 @@ struct RuleText {
   std::string platform, rule, role, from, to, needs, source;
 };
 
-// kInvalid: it is no rule.
+// kInvalid: a column does not hold what a rule needs; the sentence says which.
 base::Outcome<Rule> make_rule(const RuleText& text);
 RuleText text_of(const Rule& rule);
 

@@ -422,6 +422,15 @@ TEST_F(JobsTest, OfARolloutLeaveOutWhatTheyDoNotFit) {
   const auto none = rollouts().plan(wanted);
   EXPECT_EQ(none.error().sentence.substr(0, 24), "no job can be planned: o");
   EXPECT_TRUE(repository_->jobs.rollouts()->empty());
+  // What is wrong for one job is wrong for all of them.
+  auto unsound = wanted;
+  unsound.job.slot = "A\nB";
+  EXPECT_EQ(rollouts().plan(unsound).error().sentence,
+            "the slot must be one line of at most 400 bytes");
+  unsound.job.slot = "";
+  unsound.job.window.until = 1;
+  EXPECT_NE(rollouts().plan(unsound).error().sentence.find("is over or empty"),
+            std::string::npos);
   const auto wrong = [&](const std::string& devices) {
     wanted.devices = devices;
     return base::in_full(rollouts().plan(wanted).error());
