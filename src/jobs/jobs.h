@@ -78,7 +78,7 @@ class Jobs {
   static void add_offer(db::Transaction& transaction, const Job& job,
                         const OwnOffer& offer);
   static std::vector<OwnOffer> offers(db::Transaction& transaction, std::int64_t job);
-  // Closes the job: done, failed or withdrawn.
+  // Closes the job: confirmed, failed or withdrawn.
   static void end(db::Transaction& transaction, const Job& job, JobState how,
                   const std::string& by, const std::string& why, base::WallTime now);
   static void note(db::Transaction& transaction, JobEvent event);
