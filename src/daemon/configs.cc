@@ -149,6 +149,7 @@ gate::Config gate_config(const Settings& settings) {
   limits.rows_per_day = static_cast<std::uint64_t>(settings.limits.rows_per_day);
   limits.only_recorded = settings.ledger.required;
   limits.rules = settings.rules;
+  limits.push_to = settings.push.to;
   limits.kept_per_device = settings.backups.per_device;
   limits.reserve = settings.backups.reserve;
   for (const auto& pattern : settings.recognisers) {

@@ -15,6 +15,7 @@
 #include "daemon/management_settings.h"
 #include "daemon/recogniser_settings.h"
 #include "daemon/report_settings.h"
+#include "daemon/rescue_settings.h"
 #include "daemon/setting_fields.h"
 #include "daemon/toml_values.h"
 #include "text/nearest.h"
@@ -507,6 +508,22 @@ void JobsSettings::fields(Fields& add) {
       .reloadable();
 }
 
+void PushSettings::fields(Fields& add) {
+  add.section("push");
+  add.other(
+         "to", "networks", "Networks that images may be pushed to",
+         [this](const toml::node& node) -> base::Outcome<void> {
+           const auto texts = list_of_texts(node, "[\"private\"]");
+           if (!texts) return base::refuse(texts.error());
+           auto networks = auth::Networks::parse(joined(*texts));
+           if (!networks) return base::refuse(networks.error());
+           to = std::move(*networks);
+           return {};
+         },
+         [this] { return quoted(to.text()); })
+      .reloadable();
+}
+
 void StopSettings::fields(Fields& add) {
   add.section("stop");
   add.number("grace_s", grace_s, {0, 3600}, "seconds",
@@ -563,6 +580,13 @@ void Settings::fields(Fields& add) {
       .reloadable();
   fetch.fields(add);
   jobs.fields(add);
+  push.fields(add);
+  add.section("");
+  add.other(
+         "rescue", "tables", "How devices without a system are brought back",
+         [this](const toml::node& node) { return apply_rescues(rescues, node); },
+         counted(rescues))
+      .reloadable();
   drop.fields(add);
   verify.fields(add);
   management.fields(add);

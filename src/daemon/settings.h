@@ -19,6 +19,7 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "gate/config.h"
+#include "jobs/rescue/profile.h"
 #include "jobs/sheet.h"
 #include "manage/known_here.h"
 #include "serve/ssh/algorithms.h"
@@ -140,6 +141,12 @@ struct JobsSettings {
   void fields(Fields& add);
 };
 
+struct PushSettings {
+  auth::Networks to = *auth::Networks::parse("private loopback");
+
+  void fields(Fields& add);
+};
+
 struct DropSettings {
   std::string folder;  // empty: none
   std::int64_t settle_s = 5;
@@ -223,6 +230,8 @@ struct Settings {
   std::vector<jobs::SheetTemplate> sheets;
   FetchSettings fetch;
   JobsSettings jobs;
+  PushSettings push;
+  std::vector<jobs::rescue::Profile> rescues;
   DropSettings drop;
   VerifySettings verify;
   ManagementSettings management;

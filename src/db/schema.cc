@@ -566,6 +566,57 @@ const std::vector<SchemaVersion>& schema_versions() {
            "insert into numbers values ('job_events', 0)",
            "insert into numbers values ('rollouts', 0)",
        }},
+      {"rescue sessions",
+       {
+           // way: "asks", "calls", "waits". ended_at 0: it is open. summary: lines.
+           R"(create table rescues (
+                id bigint primary key,
+                device bigint not null,
+                device_name text not null,
+                interface text not null,
+                profile text not null,
+                platform text not null,
+                way text not null,
+                over text not null,
+                server text not null,
+                prefix bigint not null,
+                own_address bigint not null,
+                opened_at bigint not null,
+                opened_by text not null,
+                until bigint not null,
+                ended_at bigint not null,
+                ended_by text not null,
+                ended_why text not null,
+                summary text not null))",
+           "create index rescues_open on rescues (id) where ended_at = 0",
+           // What stands behind each name on its wire: bytes of the vault by their
+           // SHA-256, or a text.
+           R"(create table rescue_names (
+                rescue bigint not null,
+                number bigint not null,
+                name text not null,
+                stands_for text not null,
+                sha256 text not null,
+                content text not null,
+                size bigint not null,
+                backup bigint not null,
+                primary key (rescue, number)))",
+           R"(create table rescue_events (
+                id bigint primary key,
+                rescue bigint not null,
+                at bigint not null,
+                what text not null,
+                sentence text not null))",
+           "create index rescue_events_by_rescue on rescue_events (rescue, at, id)",
+           "insert into numbers values ('rescues', 0)",
+           "insert into numbers values ('rescue_events', 0)",
+           // The fingerprints of the SSH host keys of devices that something was pushed
+           // to, by address and port.
+           R"(create table known_hosts (
+                address text primary key,
+                fingerprint text not null,
+                since bigint not null))",
+       }},
   };
   return versions;
 }

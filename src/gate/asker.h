@@ -2,6 +2,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 
 #include "base/address.h"
 
@@ -13,6 +14,14 @@ struct Asker {
   std::string heard_on;      // the listener and the network interface, for people
   std::string account = {};  // as it logged in; empty: without one
   std::string remark = {};   // what is put on record of its transfers; usually nothing
+
+  // The network interface of heard_on; empty: not known.
+  std::string_view interface() const {
+    constexpr std::string_view kOn = " on ";
+    const auto at = std::string_view(heard_on).rfind(kOn);
+    if (at == std::string::npos) return {};
+    return std::string_view(heard_on).substr(at + kOn.size());
+  }
 };
 
 }  // namespace vantro::gate

@@ -34,6 +34,8 @@ struct Config {
   std::uint64_t reserve = 0;
   AdmissionLimits admission;
   std::vector<auth::Rule> rules = auth::default_rules();
+  // Where images may be pushed to.
+  auth::Networks push_to = *auth::Networks::parse("private loopback");
   // Bytes that were not compared with their checksum for so long are, before they are
   // handed out; zero: never.
   std::chrono::hours unverified_for{0};

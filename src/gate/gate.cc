@@ -72,6 +72,11 @@ base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
   return place;
 }
 
+void Gate::on_refusal(
+    std::function<void(const Asker&, std::string_view, const base::Refusal&)> told) {
+  workings_->refused = std::move(told);
+}
+
 void Gate::reply_lost(const Filed& filed) {
   const auto failed = [&](const Refusal& refusal) {
     workings_->log.error("an upload whose end was not confirmed could not be marked",

@@ -33,6 +33,7 @@
 namespace vantro::catalog {
 class OfferIndex;
 struct Asking;
+struct Image;
 struct Offer;
 }  // namespace vantro::catalog
 namespace vantro::repository {
@@ -96,6 +97,12 @@ class Gate {
   base::Outcome<Listing> look_into(const Asker& asker, std::string_view typed_folder);
   base::Outcome<Listing> list(const Asker& asker, std::string_view typed_folder);
 
+  // An image, to be sent to a device that waits for it at asker.peer. kDenied: the
+  // settings (push.to) do not allow that address, and no rescue session is open to it.
+  // `name` is what the device is told.
+  base::Outcome<ReadGrant> open_push(const Asker& asker, const catalog::Image& image,
+                                     const std::string& name);
+
   // `announced` is what the sender says of it beforehand. Names in intake/ are handed in.
   base::Outcome<WriteGrant> open_write(const Asker& asker, Place place,
                                        std::string_view typed_name, Announced announced);
@@ -127,6 +134,12 @@ class Gate {
   // rows go to the ledger; its contact counts them all.
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
+
+  // Told of each refusal that an asker gets, on the thread that refuses; must not wait.
+  // Set before the first listener answers.
+  void on_refusal(
+      std::function<void(const Asker&, std::string_view name, const base::Refusal&)>
+          told);
 
   // What came on top of addresses' rows of a day goes to the ledger, gathered. Once a
   // minute.
@@ -160,6 +173,14 @@ class Gate {
   // The name that was probably meant; empty: none, or enough of them were told for now.
   std::string suggestion(const catalog::OfferIndex& offers, const catalog::Asking& who,
                          const std::string& name);
+  base::Outcome<Found> find_by_rules(const Asker& asker, const std::string& name);
+  // What the name stands for in the rescue session on whose wire the asker is; nothing:
+  // there is none, or the name is not one of its own.
+  std::optional<base::Outcome<Found>> find_in_rescue(const Asker& asker,
+                                                     const std::string& name);
+  // After a refusal: the nearest of the session's names, where one is near.
+  base::Refusal refusal_in_rescue(const Asker& asker, const std::string& name,
+                                  base::Refusal refusal) const;
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
   // A single revision that is on offer to the asker under the name.
   std::optional<Found> find_backup_offer(const Asker& asker, const std::string& name);

@@ -40,6 +40,8 @@ class Transfer {
   Transfer& operator=(Transfer&&) = delete;
   ~Transfer();
 
+  // As Transfers has it.
+  std::uint64_t id() const { return id_; }
   // Cheap, and the one thing here that may be called on an I/O thread.
   void advance(const Movement& movement) const;
   // Into the ledger and the log. Only the first call counts.

@@ -9,6 +9,7 @@
 #include "gate/intake.h"
 #include "gate/verify_first.h"
 #include "gate/workings.h"
+#include "text/nearest.h"
 
 namespace vantro::gate {
 
@@ -229,11 +230,77 @@ std::optional<Found> Gate::find_backup_offer(const Asker& asker,
   return std::nullopt;
 }
 
+std::optional<base::Outcome<Found>> Gate::find_in_rescue(const Asker& asker,
+                                                         const std::string& name) {
+  const auto rescues = workings_->repository.snapshot()->rescues;
+  const auto* session =
+      rescues->at(asker.interface(), asker.peer.address, workings_->clock.wall());
+  if (session == nullptr) return std::nullopt;
+  const auto* given = session->find(name);
+  if (given == nullptr) return std::nullopt;
+  Found found;
+  found.name = given->name;
+  found.size = given->size;
+  found.since = session->opened_at;
+  found.backup = given->backup;
+  found.rescue = session->id;
+  if (given->sha256.empty()) {
+    found.text = given->content;
+    crypto::Digester digester;
+    digester.update(base::as_bytes(given->content));
+    found.digests = digester.finish();
+    return found;
+  }
+  found.digests.sha256 = given->sha256;
+  if (given->backup) return found;
+  const auto image = workings_->repository.catalog.with_content(given->sha256);
+  if (!image) return base::refuse(image.error());
+  if (!*image || !(*image)->whole) {
+    return base::refuse(Kind::kCorrupt,
+                        fmt::format("'{}' is not whole on the server's disk any more; "
+                                    "'vantro image info {}' says more",
+                                    given->name, given->stands_for));
+  }
+  if ((*image)->withdrawal) {
+    return base::refuse(Kind::kDenied,
+                        fmt::format("'{}' was withdrawn: {}", given->stands_for,
+                                    (*image)->withdrawal->why));
+  }
+  found.digests = (*image)->digests;
+  found.read_at = (*image)->read_at;
+  return found;
+}
+
+base::Refusal Gate::refusal_in_rescue(const Asker& asker, const std::string& name,
+                                      base::Refusal refusal) const {
+  const auto rescues = workings_->repository.snapshot()->rescues;
+  const auto* session =
+      rescues->at(asker.interface(), asker.peer.address, workings_->clock.wall());
+  if (session == nullptr) return refusal;
+  std::vector<std::string> names;
+  for (const auto& one : session->names) names.push_back(one.name);
+  const auto near = text::nearest(name, names);
+  return {Kind::kNotFound,
+          fmt::format("'{}' is not one of the names of rescue session {}",
+                      base::printable(name, 80), session->id),
+          near                ? *near
+          : names.size() == 1 ? names.front()
+                              : std::string()};
+}
+
 base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name) {
   const auto name = base::visible_name(typed_name);
   if (!name) return base::refuse(name.error());
-  const bool backup = name->starts_with(kBackupsFolder);
-  const auto rest = backup ? name->substr(kBackupsFolder.size()) : *name;
+  // A session is a rule of its own, for its wire and its names.
+  if (auto given = find_in_rescue(asker, *name)) return std::move(*given);
+  auto found = find_by_rules(asker, *name);
+  if (!found) return base::refuse(refusal_in_rescue(asker, *name, found.error()));
+  return found;
+}
+
+base::Outcome<Found> Gate::find_by_rules(const Asker& asker, const std::string& name) {
+  const bool backup = name.starts_with(kBackupsFolder);
+  const auto rest = backup ? name.substr(kBackupsFolder.size()) : name;
   // The canary is in every part of the tree, an offer of that name is not.
   const auto account = account_of(asker);
   const auto part = account ? (*account)->part : std::string();
@@ -246,8 +313,8 @@ base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name)
   }
   if (canary) return *workings_->canary.find(rest, asker, workings_->clock.wall());
   if (backup) return find_backup(asker, rest);
-  if (auto found = find_backup_offer(asker, *name)) return std::move(*found);
-  return find_offer(asker, *name);
+  if (auto found = find_backup_offer(asker, name)) return std::move(*found);
+  return find_offer(asker, name);
 }
 
 base::Outcome<Found> Gate::look_up(const Asker& asker, std::string_view typed_name) {
@@ -301,18 +368,79 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
     start.job = job->aim;
   }
+  if (found.rescue != 0) {
+    start.rescue = found.rescue;
+    const auto rescues = workings_->repository.snapshot()->rescues;
+    if (const auto* session = rescues->find(found.rescue)) {
+      start.device = session->device_name;
+    }
+  }
   start.account = asker.account;
   start.heard_on = asker.heard_on;
   start.name = found.name;
   start.total = part ? part->bytes : found.size;
   // A part and a checksum are no fetch of the image.
   start.note = asker.remark;
+  if (found.rescue != 0 && start.note.empty()) {
+    start.note = fmt::format("rescue session {}", found.rescue);
+  }
   if (part) start.note = part->what + (start.note.empty() ? "" : "; " + start.note);
   if (!part && !found.text && !found.backup && !found.canary)
     start.sha256 = found.digests.sha256;
   if (!found.text) start.caution = found.caution;
   return ReadGrant(std::move(found), std::move(file),
                    Transfer(*workings_, std::move(start), std::move(place)));
+}
+
+base::Outcome<ReadGrant> Gate::open_push(const Asker& asker, const catalog::Image& image,
+                                         const std::string& name) {
+  const auto refused = [&](const base::Refusal& why) {
+    record_refusal(asker, word(Direction::kPush), name, why);
+    return base::refuse(why);
+  };
+  const auto& address = asker.peer.address;
+  const auto rescues = workings_->repository.snapshot()->rescues;
+  const auto* session = rescues->around(address, workings_->clock.wall());
+  const auto config = workings_->config();
+  if (session == nullptr && !config->push_to.contains(address)) {
+    return refused(
+        {Kind::kDenied,
+         fmt::format("the settings do not allow a push to {}; push.to is \"{}\"",
+                     address.text(), config->push_to.text())});
+  }
+  if (image.withdrawal) {
+    return refused({Kind::kDenied, fmt::format("'{}' was withdrawn: {}", image.name,
+                                               image.withdrawal->why)});
+  }
+  auto file = workings_->repository.folder.open_stored(image.digests.sha256, image.size);
+  if (!file) return refused(file.error());
+  TransferView start;
+  start.direction = Direction::kPush;
+  start.protocol = asker.protocol;
+  start.peer = address.text();
+  start.device = workings_->repository.inventory.device_at(address);
+  if (session != nullptr) {
+    start.rescue = session->id;
+    start.device = session->device_name;
+  }
+  if (const auto job = workings_->repository.inventory.job_at(address)) {
+    start.job = job->aim;
+  }
+  start.account = asker.account;
+  start.name = name;
+  start.total = image.size;
+  start.sha256 = image.digests.sha256;
+  start.note = asker.remark;
+  if (name != image.name) {
+    start.note += fmt::format("{}image '{}'", start.note.empty() ? "" : "; ", image.name);
+  }
+  Found found;
+  found.name = name;
+  found.size = image.size;
+  found.digests = image.digests;
+  found.rescue = start.rescue;
+  return ReadGrant(std::move(found), std::move(*file),
+                   Transfer(*workings_, std::move(start), std::nullopt));
 }
 
 void Gate::stored_file_failed(const Found& found, const base::Refusal& why) {

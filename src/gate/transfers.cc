@@ -24,6 +24,8 @@ const char* word(Direction direction) {
       return "deposit";
     case Direction::kIntake:
       return "image-add";
+    case Direction::kPush:
+      return "push";
   }
   return "fetch";
 }

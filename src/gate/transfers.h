@@ -23,10 +23,11 @@ struct Movement {
   std::uint32_t unanswered = 0;  // resends since the peer last moved it on
 };
 
-enum class Direction { kFetch, kDeposit, kIntake };
+enum class Direction { kFetch, kDeposit, kIntake, kPush };
 enum class State { kRunning, kComplete, kFailed, kAbandoned };
 
-// "fetch" (a device takes an image), "deposit" (a device sends a backup), "image-add"
+// "fetch" (a device takes an image), "deposit" (a device sends a backup), "image-add",
+// "push" (the server sends an image to a device that waits for it)
 const char* word(Direction direction);
 const char* word(State state);
 
@@ -52,8 +53,9 @@ struct TransferView {
   std::optional<std::int64_t> stalled_ms;
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
-  std::string note;     // what to know of it: that it is a part
-  std::string job;      // what the device's open job installs, or empty
+  std::string note;         // what to know of it: that it is a part
+  std::string job;          // what the device's open job installs, or empty
+  std::int64_t rescue = 0;  // the rescue session that it belongs to; 0: none
   std::string caution;  // the image is for another platform than the device's; or empty
   std::string why;      // ended badly: the reason
 };

@@ -35,6 +35,7 @@ struct Found {
   bool canary = false;
   std::string caution = {};  // that it is for another platform than the asker's; or empty
   base::WallTime read_at = 0;  // when it was last compared with its SHA-256
+  std::int64_t rescue = 0;     // the rescue session that it is given in; 0: none
 };
 
 // The part of a file that is sent.

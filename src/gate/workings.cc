@@ -9,6 +9,7 @@ namespace vantro::gate {
 
 void Workings::record_refusal(const Asker& asker, const std::string& event,
                               std::string_view name, const base::Refusal& refusal) {
+  if (refused) refused(asker, name, refusal);
   if (!contacts.may_record_refusal(asker.peer.address)) return;
   ledger::Entry entry;
   entry.at = clock.wall();
@@ -34,8 +35,11 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.event = word(view.direction);
   entry.actor = view.peer;
   entry.from = view.from;
-  // It may have become another one's meanwhile; a person has no device.
-  if (const auto address = base::Address::parse(view.peer)) {
+  // It may have become another one's meanwhile; a person has no device. In a rescue
+  // session whose it is, is known by the wire.
+  if (view.rescue != 0) {
+    entry.device = view.device;
+  } else if (const auto address = base::Address::parse(view.peer)) {
     entry.device = repository.inventory.device_at(*address);
   }
   entry.protocol = view.protocol;

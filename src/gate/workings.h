@@ -71,6 +71,8 @@ struct Workings {
   DepositRates deposit_rates;
   KeptByNetwork kept_by_network;
   Recording recording;
+  // As Gate::on_refusal().
+  std::function<void(const Asker&, std::string_view, const base::Refusal&)> refused;
 
  private:
   repository::Published<Config> config_;

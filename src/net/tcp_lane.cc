@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::size_t kScratch = 64 * 1024;
 constexpr std::size_t kMostOwnAddresses = 256;
+constexpr std::chrono::seconds kOwnAddressesHold{5};
 
 // "eth0", or nothing.
 std::string interface_with(const base::Address& address) {
@@ -146,7 +147,13 @@ void TcpLane::adopt(base::UniqueFd socket, const base::Endpoint& peer,
 }
 
 const std::string& TcpLane::heard_on(const base::Endpoint& local) {
-  if (heard_on_.size() >= kMostOwnAddresses) heard_on_.clear();
+  // An address may have moved to another interface.
+  const auto now = shared_->clock.now();
+  if (heard_on_.size() >= kMostOwnAddresses ||
+      now - heard_on_since_ > kOwnAddressesHold) {
+    heard_on_.clear();
+    heard_on_since_ = now;
+  }
   auto& text = heard_on_[local];
   if (!text.empty()) return text;
   text = base::Endpoint{local.address, local.port, 0}.text();

@@ -77,6 +77,7 @@ class TcpLane {
   std::vector<std::function<void()>> left_to_disk_;
   // Usually as many as this machine has addresses.
   std::map<base::Endpoint, std::string> heard_on_;
+  base::Instant heard_on_since_{};
   std::size_t next_lane_ = 0;
   std::function<void()> finished_;  // while draining
   base::Instant cut_at_ = base::Instant::max();

@@ -101,6 +101,7 @@ struct Repository {
   backup::BackupOffers backup_offers;
   fleet::Devices devices;
   jobs::Jobs jobs;
+  jobs::rescue::Sessions rescues;
   auth::Accounts accounts;
   auth::People people;
   ledger::Ledger ledger;

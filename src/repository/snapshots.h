@@ -14,6 +14,7 @@
 #include "db/database.h"
 #include "fleet/devices.h"
 #include "jobs/jobs.h"
+#include "jobs/rescue/session.h"
 #include "repository/published.h"
 
 namespace vantro::repository {
@@ -27,6 +28,7 @@ struct Snapshot {
   std::shared_ptr<const fleet::DeviceIndex> devices;
   std::shared_ptr<const backup::BackupOfferIndex> backup_offers;
   std::shared_ptr<const jobs::JobIndex> jobs;  // those that are open
+  std::shared_ptr<const jobs::rescue::Index> rescues;
 };
 
 // Thread-safe; the database must outlive it.
