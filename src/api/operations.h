@@ -10,6 +10,7 @@
 #include "api/jobs.h"
 #include "api/operation.h"
 #include "api/people.h"
+#include "api/rescue.h"
 #include "api/shapes.h"
 
 namespace vantro::api {
@@ -288,6 +289,38 @@ inline constexpr Operation<Named, RolloutRemark, Rollout> kContinueRollout{
 inline constexpr Operation<RolloutEnd, Nothing, Rollout> kWithdrawRollout{
     "DELETE", "/v1/rollouts/{name}", "withdraw it with its open jobs",
     Permission::kOperate};
+
+inline constexpr Operation<Nothing, Nothing, RescueProfileList> kRescueProfiles{
+    "GET", "/v1/rescue-profiles", "how devices without a system are brought back",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, RescueList> kRescues{
+    "GET", "/v1/rescues", "rescue sessions, newest first", Permission::kLook};
+
+inline constexpr Operation<Nothing, RescueWanted, RescueOpened> kOpenRescue{
+    "POST", "/v1/rescues",
+    "check a wire, and open it for a time to a device without a system; a profile that "
+    "sends into the device needs the right push",
+    Permission::kOperate};
+
+inline constexpr Operation<RescueAsked, Nothing, Rescue> kRescue{
+    "GET", "/v1/rescues/{number}", "one session: its stage, and what happened",
+    Permission::kLook};
+
+inline constexpr Operation<RescueAsked, Nothing, Rescue> kCloseRescue{
+    "DELETE", "/v1/rescues/{number}", "end it now; everything that it opened is closed",
+    Permission::kOperate};
+
+inline constexpr Operation<Nothing, PushWanted, Push> kBeginPush{
+    "POST", "/v1/pushes",
+    "send an image to a device that waits for it; needs the right push",
+    Permission::kOperate};
+
+inline constexpr Operation<PushAsked, Nothing, PushState> kPush{
+    "GET", "/v1/pushes/{number}", "how far it is", Permission::kLook};
+
+inline constexpr Operation<PushAsked, Nothing, PushState> kEndPush{
+    "DELETE", "/v1/pushes/{number}", "end it now", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, CanaryWays> kCanaryWays{
     "GET", "/v1/canary", "where devices can fetch the canary, hello", Permission::kLook};

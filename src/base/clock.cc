@@ -50,11 +50,13 @@ std::optional<WallTime> parse_iso_time(const std::string& text) {
 std::optional<WallTime> parse_time(const std::string& text, WallTime now) {
   if (const auto iso = parse_iso_time(text)) return iso;
   if (text.size() >= 2 && text.size() <= 7) {
-    constexpr std::int64_t kMinute = 60'000;
+    constexpr std::int64_t kSecond = 1000;
+    constexpr std::int64_t kMinute = 60 * kSecond;
     const auto count =
         parse_number<std::int64_t>(std::string_view(text).substr(0, text.size() - 1));
     const auto unit = text.back();
-    const auto length = unit == 'm'   ? kMinute
+    const auto length = unit == 's'   ? kSecond
+                        : unit == 'm' ? kMinute
                         : unit == 'h' ? 60 * kMinute
                         : unit == 'd' ? 24 * 60 * kMinute
                                       : 0;

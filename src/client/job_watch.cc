@@ -9,6 +9,7 @@
 #include "base/visible_name.h"
 #include "client/answers.h"
 #include "client/jobs.h"
+#include "client/large_text.h"
 #include "client/reach.h"
 #include "client/render.h"
 
@@ -20,17 +21,17 @@ void interrupt(int) { interrupted = 1; }
 
 constexpr std::chrono::milliseconds kBetween{1000};
 
-// "W R I T T E N", between rules.
+// In large letters, between rules.
 std::string large(const Terminal& terminal, const std::string& stage) {
-  std::string spaced;
-  for (const char one : stage) {
-    if (!spaced.empty()) spaced += ' ';
-    spaced += one >= 'a' && one <= 'z' ? static_cast<char>(one - 'a' + 'A') : one;
+  auto capitals = stage;
+  for (auto& one : capitals) {
+    if (one >= 'a' && one <= 'z') one = static_cast<char>(one - 'a' + 'A');
   }
   const auto wide = std::min<std::size_t>(terminal.columns(), 76);
   const auto rule = std::string(wide, '=');
-  const auto margin = wide > spaced.size() ? (wide - spaced.size()) / 2 : 0;
-  return fmt::format("{}\n\n{}{}\n\n{}\n", rule, std::string(margin, ' '), spaced, rule);
+  auto letters = large_text(capitals, wide);
+  if (letters.empty()) letters = {capitals};
+  return fmt::format("{}\n\n{}\n\n{}\n", rule, fmt::join(letters, "\n"), rule);
 }
 
 class Follower {

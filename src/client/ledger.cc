@@ -32,7 +32,7 @@ void write_page(const Terminal& terminal, const Options& options,
   auto entries = page.entries;
   std::reverse(entries.begin(), entries.end());
   const auto moved = [](const api::LedgerEntry& entry) {
-    return entry.event == "fetch" || entry.event == "deposit" ||
+    return entry.event == "fetch" || entry.event == "deposit" || entry.event == "push" ||
            entry.event == "image-add";
   };
   // What only transfers have takes no room where there are none.

@@ -16,6 +16,7 @@
 #include "client/log_in.h"
 #include "client/offers.h"
 #include "client/people.h"
+#include "client/rescue.h"
 #include "client/routes.h"
 #include "client/server.h"
 #include "client/servers.h"
@@ -78,6 +79,8 @@ int main(int argc, char** argv) {
   device_commands(top);
   route_commands(top);
   job_commands(top);
+  rescue_commands(top);
+  push_command(top);
   canary_command(top);
   unrecorded_commands(top);
   account_commands(top);

@@ -57,6 +57,7 @@ std::string outcome_of(const api::Transfer& t) {
 const char* verb(const std::string& direction) {
   if (direction == "fetch") return "fetches";
   if (direction == "deposit") return "sends";
+  if (direction == "push") return "is sent";
   return "hands in";
 }
 

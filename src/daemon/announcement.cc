@@ -116,6 +116,10 @@ void say_where(const Options& options, const char* version,
   if (management.socket().starts_with(settings.state)) {
     lines += fmt::format("On this machine: export VANTRO_URL={}\n", management.socket());
   }
+  if (devices.empty()) {
+    std::cout << lines << std::flush;
+    return;
+  }
   const auto& first = devices.front().where;
   lines += fmt::format(
       "A device types: protocol TFTP, server {}{}, and a name from 'vantro "

@@ -86,6 +86,17 @@ base::Outcome<Settings> settings_of(const Options& options) {
   for (const auto& [key, given] : options.flags) {
     if (auto done = set(settings, key, given); !done) return base::refuse(done.error());
   }
+  if (!options.rescue.interface.empty()) {
+    // The session opens what it needs, on its wire.
+    settings.tftp.listen.clear();
+    settings.ftp.listen.clear();
+    settings.http.listen.clear();
+    settings.https.listen.clear();
+    settings.ssh.listen.clear();
+    settings.management.listen.clear();
+    settings.management.tls_listen.clear();
+    settings.drop.folder.clear();
+  }
   // What is said about it must hold in another folder, too.
   settings.state = std::filesystem::absolute(settings.state).lexically_normal();
   return settings;
@@ -141,6 +152,37 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.add_flag("--accept-older-database", options.accept_older_database,
                "Start with a vantro.db that is older than vault/, such as a copy that "
                "was put back; files that it does not know wait for 'vantro unrecorded'");
+  auto& rescue = options.rescue;
+  auto* on = app.add_option("--rescue", rescue.interface,
+                            "Serve one device without a system on this interface, and "
+                            "nothing else; end with it");
+  on->type_name("INTERFACE")->group("Rescue");
+  const auto for_rescue = [&](CLI::Option* option, const char* what) {
+    if (*what != '\0') option->type_name(what);
+    option->needs(on)->group("Rescue");
+  };
+  for_rescue(app.add_option("--profile", rescue.profile,
+                            "Rescue profile of the settings (default: the only one)"),
+             "NAME");
+  for_rescue(app.add_option("--image", rescue.image, "Add this image file first"),
+             "FILE");
+  for_rescue(app.add_option("--text", rescue.text,
+                            "File with the text that the profile asks for"),
+             "FILE");
+  for_rescue(app.add_option("--rescue-for", rescue.hold,
+                            "End by itself after this time (default: 60m)"),
+             "TIME");
+  for_rescue(app.add_option("--link-address", rescue.link_addresses,
+                            "Serve this device only (default: the first that asks)"),
+             "MAC");
+  for_rescue(
+      app.add_flag("--any-device", rescue.any_device, "Serve everybody on the wire"), "");
+  for_rescue(app.add_flag("--own-address", rescue.own_address,
+                          "Add the address that the device calls, for this time"),
+             "");
+  for_rescue(app.add_flag("--despite-other", rescue.despite_other,
+                          "Go on although another address server answers there"),
+             "");
   std::string describe_api;
   app.add_option(
          "--describe-api", describe_api,

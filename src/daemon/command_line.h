@@ -9,6 +9,7 @@
 
 #include "crypto/sealed_stream.h"
 #include "crypto/tls.h"
+#include "daemon/rescue_only.h"
 #include "daemon/settings.h"
 
 namespace vantro::daemon {
@@ -25,6 +26,7 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
   bool accept_older_database = false;
+  RescueOptions rescue;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;
   // Where the settings are from, to read them again.

@@ -18,6 +18,7 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                             std::move(protocol));
   };
   std::vector<FrontEntry> fronts;
+  if (!options.rescue.interface.empty()) return fronts;
   fronts.push_back({"TFTP", Transport::kUdp, "--tftp-listen", false,
                     std::make_unique<serve::tftp::Server>(
                         serve::tftp::Pools{services.disk, services.filing}, services.gate,

@@ -21,7 +21,8 @@ struct FrontEntry {
   std::unique_ptr<net::Front> front;
 };
 
-// `ssh` is null where SSH is not served. What `services` names must outlive them.
+// None for a rescue alone, which opens its own. `ssh` is null where SSH is not served.
+// What `services` names must outlive them.
 std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
                                     const std::shared_ptr<serve::ssh::Server>& ssh);

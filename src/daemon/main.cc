@@ -18,8 +18,11 @@
 #include "daemon/pools.h"
 #include "daemon/process_limits.h"
 #include "daemon/reload.h"
+#include "daemon/rescue_hands.h"
+#include "daemon/rescue_only.h"
 #include "daemon/schedules.h"
 #include "daemon/until_signalled.h"
+#include "desk/rescues.h"
 #include "gate/gate.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
@@ -31,6 +34,12 @@
 
 using namespace vantro;
 using namespace vantro::daemon;
+
+namespace {
+
+constexpr std::chrono::milliseconds kRescueInterval{500};
+
+}  // namespace
 
 int main(int argc, char** argv) try {
   if (argc == 3 && std::string_view(argv[1]) == probe::kChildArgument) {
@@ -107,16 +116,17 @@ int main(int argc, char** argv) try {
     return sentences;
   };
   if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
-  auto fronts = make_fronts(options, VANTRO_VERSION,
-                            {{pools.disk, clock, log, device_room},
-                             pools.slow,
-                             pools.doors,
-                             pools.filing,
-                             gate},
-                            ssh);
+  const serve::Services services{
+      {pools.disk, clock, log, device_room}, pools.slow, pools.doors, pools.filing, gate};
+  auto fronts = make_fronts(options, VANTRO_VERSION, services, ssh);
   if (auto bound = daemon::bind(fronts); !bound)
     return fail(bound.error().sentence, kFailed);
   service.surroundings.listening = listening(fronts);
+  WireHands hands(services, live, [&] { return service.surroundings.listening; });
+  desk::Rescues rescues(repository, gate, hands, [&] { return live.get()->rescues; });
+  rescues.end_left_over();
+  service.rescues = &rescues;
+  service.hands = &hands;
   fronts.push_back((*management)
                        ->listen({pools.desk, clock, log, management_room},
                                 {pools.slow, pools.doors}, service));
@@ -146,6 +156,27 @@ int main(int argc, char** argv) try {
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
+  const auto shut = [&] {
+    for (const auto& one : fronts) one.front->stop();
+    drop_folder.reset();
+    hands.stop();
+    gate.stop_verifying_first();
+    pools.join();
+    verifier.stop();
+    repository.record_event("server-stop", "server", "");
+  };
+  RescueOnly rescue_only(options.rescue, rescues, gate);
+  const bool only_rescue = !options.rescue.interface.empty();
+  if (only_rescue) {
+    if (const auto begun = rescue_only.open(); !begun) {
+      shut();
+      return fail(base::in_full(begun.error()), kFailed);
+    }
+  }
+  schedules.every(kRescueInterval, pools.rescue, [&] {
+    rescues.tick();
+    if (only_rescue && !rescue_only.follow()) ::kill(::getpid(), SIGTERM);
+  });
   Reload reload(options, (*management)->tls(), live, gate, repository, log);
   run_until_signalled(
       main_loop,
@@ -153,15 +184,12 @@ int main(int argc, char** argv) try {
          say_where(options, VANTRO_VERSION, repository, service.surroundings.listening,
                    ssh.get(), **management, log);
        },
-       [&] { reload(); }, [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
+       [&] { reload(); }, [&] { rescues.end_all("the server was stopped"); },
+       [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
       fronts, schedules, gate, log);
 
-  for (const auto& one : fronts) one.front->stop();
-  drop_folder.reset();
-  gate.stop_verifying_first();
-  pools.join();
-  verifier.stop();
-  repository.record_event("server-stop", "server", "");
+  shut();
+  rescue_only.say_end();
   log.info("stopped");
   if (!(*management)->incomplete()) return kDone;
   return fail("stopped; " + (*management)->trouble().front(), kIncomplete);

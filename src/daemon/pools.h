@@ -8,12 +8,17 @@ namespace vantro::daemon {
 
 struct Pools {
   explicit Pools(const base::Log& log)
-      : disk(4, log), desk(2, log), slow(2, log), doors(2, log), filing(64, log) {}
+      : disk(4, log),
+        desk(2, log),
+        slow(2, log),
+        doors(2, log),
+        filing(64, log),
+        rescue(1, log) {}
 
   // Returns when everything that was posted is done. Without it, what has not begun is
   // dropped at the end.
   void join() {
-    for (auto* pool : {&disk, &desk, &slow, &filing, &doors}) pool->join();
+    for (auto* pool : {&disk, &desk, &slow, &filing, &doors, &rescue}) pool->join();
   }
 
   net::WorkPool disk;
@@ -25,6 +30,8 @@ struct Pools {
   net::WorkPool doors;
   // They wait for the disk, all for the same: so many uploads are filed together.
   net::WorkPool filing;
+  // Follows rescue sessions twice a second, and may wait for a device to answer.
+  net::WorkPool rescue;
 };
 
 }  // namespace vantro::daemon

@@ -25,7 +25,8 @@ using base::Kind;
 
 namespace {
 
-constexpr std::chrono::seconds kAskOthersFor{2};
+// Some look for two seconds whether an address is free before they offer it.
+constexpr std::chrono::seconds kAskOthersFor{4};
 constexpr std::chrono::seconds kAnswersWithin{1};
 // Transfers of a session that ends are told so, and have a moment for it.
 constexpr std::chrono::seconds kTellEnd{1};
@@ -215,8 +216,12 @@ rescue::WireFacts WireHands::look(const std::string& interface,
   // devices send to port 67.
   const base::Endpoint address_port{profile.server, dhcp::kServerPort, 0};
   if (try_port(address_port, true) == EADDRINUSE) {
+    const auto holder = port_holder(Transport::kUdp, address_port);
     facts.port_held =
-        bind_sentence("DHCP", Transport::kUdp, address_port, EADDRINUSE, "");
+        holder ? fmt::format("'{}' (process {}) holds port {}; stop it for this time",
+                             holder->program, holder->pid, dhcp::kServerPort)
+               : fmt::format("another program holds port {}; stop it for this time",
+                             dhcp::kServerPort);
   }
   return facts;
 }

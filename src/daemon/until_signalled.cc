@@ -46,6 +46,7 @@ void run_until_signalled(boost::asio::io_context& loop, const Signals& on,
     log.info("stopping",
              {{"signal", name_of(number)}, {"running", gate.transfers().running()}});
     schedules.stop();
+    on.stopping();
     const auto grace = on.grace();
     for (const auto& one : fronts) one.front->drain(grace, drained);
     wait();

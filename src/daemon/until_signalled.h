@@ -20,6 +20,7 @@ namespace vantro::daemon {
 struct Signals {
   std::function<void()> ready;            // signals are taken from now on
   std::function<void()> reload;           // SIGHUP
+  std::function<void()> stopping;         // before anything is drained
   std::function<base::Duration()> grace;  // for what runs when it is to end
 };
 

@@ -84,7 +84,7 @@ class RescueHands {
  public:
   virtual ~RescueHands() = default;
 
-  // `ask_others`: whether other address servers are asked for, which takes two seconds.
+  // `ask_others`: whether other address servers are asked for, which takes four seconds.
   virtual jobs::rescue::WireFacts look(const std::string& interface,
                                        const jobs::rescue::Profile& profile,
                                        bool ask_others) = 0;

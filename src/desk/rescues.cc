@@ -64,10 +64,29 @@ rescue::Load load_of(const gate::TransferView& view) {
   load.rate = view.rate;
   load.pushed = view.direction == gate::Direction::kPush;
   load.why = view.why;
+  load.began_at = view.began_at;
+  load.took_ms = view.duration_ms;
   load.state = view.state == gate::State::kRunning    ? rescue::Load::State::kRunning
                : view.state == gate::State::kComplete ? rescue::Load::State::kComplete
                                                       : rescue::Load::State::kBroken;
   return load;
+}
+
+void tell(rescue::Story& story, const AddressTold& told, base::WallTime at) {
+  switch (told.what) {
+    case AddressTold::What::kAsked:
+      story.asked_for_address(told.sentence, at);
+      break;
+    case AddressTold::What::kGot:
+      story.got_address(told.sentence, told.address, at);
+      break;
+    case AddressTold::What::kRefused:
+      story.refused(told.sentence, at);
+      break;
+    case AddressTold::What::kOther:
+      story.told(told.sentence, at);
+      break;
+  }
 }
 
 }  // namespace
@@ -142,8 +161,6 @@ struct Rescues::Running {
   mutable base::Mutex mutex;
   rescue::Story story VANTRO_GUARDED_BY(mutex);
   base::WallTime asked_back_at VANTRO_GUARDED_BY(mutex) = 0;
-  // What each transfer was last told as, so that an ended one is told once.
-  std::map<std::uint64_t, gate::State> seen VANTRO_GUARDED_BY(mutex);
   std::atomic<bool> ended = false;
 };
 
@@ -255,6 +272,22 @@ base::Outcome<RescueOpened> Rescues::open(const Caller& caller,
     if (one.device.empty() && device && guests.size() == 1) one.device = device->name;
   }
   const base::Lock lock(opening_);
+  rescue::Session session;
+  if (device) session.device = device->id;
+  if (device) session.device_name = device->name;
+  session.interface = wanted.interface;
+  session.profile = profile->name;
+  session.platform = profile->platform;
+  session.way = profile->way;
+  session.over = profile->over;
+  session.server = profile->server;
+  session.prefix = profile->prefix;
+  const auto rescues = repository_.snapshot()->rescues;
+  for (const auto& other : rescues->all()) {
+    if (auto possible = rescue::Sessions::beside(*other, session); !possible) {
+      return base::refuse(possible.error());
+    }
+  }
   auto files = rescue_files(repository_, *profile, device ? device->name : std::string(),
                             guests, wanted.image, wanted.text);
   if (!files) return base::refuse(files.error());
@@ -268,16 +301,6 @@ base::Outcome<RescueOpened> Rescues::open(const Caller& caller,
       [](const jobs::Check& one) { return one.verdict == jobs::Verdict::kStop; });
   if (stops || !wanted.really) return opened;
 
-  rescue::Session session;
-  if (device) session.device = device->id;
-  if (device) session.device_name = device->name;
-  session.interface = wanted.interface;
-  session.profile = profile->name;
-  session.platform = profile->platform;
-  session.way = profile->way;
-  session.over = profile->over;
-  session.server = profile->server;
-  session.prefix = profile->prefix;
   session.own_address =
       std::none_of(wire.addresses.begin(), wire.addresses.end(),
                    [&](const auto& one) { return one.first == profile->server; });
@@ -391,8 +414,11 @@ base::Outcome<void> Rescues::record_end(const rescue::Session& session,
       [&](db::Transaction& t, repository::Change& change) -> base::Outcome<void> {
         for (const auto& one : lines) rescue::Sessions::note(t, one);
         rescue::Sessions::end(t, session, by.name, why, summary, change.now());
-        auto flat = summary;
-        std::replace(flat.begin(), flat.end(), '\n', ';');
+        std::string flat;
+        for (const char one : summary) {
+          if (one == '\n') flat += ';';
+          flat += one == '\n' ? ' ' : one;
+        }
         ledger::Ledger::record(
             t, entry_of(session, "rescue-end", by, fmt::format("{}; {}", why, flat),
                         change.now()));
@@ -500,7 +526,8 @@ void Rescues::refused(const gate::Asker& asker, std::string_view name,
                   asker.peer.address});
 }
 
-void Rescues::follow_transfers(Running& running, base::WallTime now) {
+std::vector<rescue::Load> Rescues::loads_of(Running& running) const {
+  std::vector<rescue::Load> loads;
   for (const auto& view : gate_.transfers().view()) {
     if (view.rescue != running.session.id) continue;
     auto load = load_of(view);
@@ -508,12 +535,9 @@ void Rescues::follow_transfers(Running& running, base::WallTime now) {
       const auto push = hands_.find_push(view.id);
       load.listens = !push || push->listens || load.bytes > 0;
     }
-    const base::Lock lock(running.mutex);
-    const auto seen = running.seen.find(view.id);
-    if (seen != running.seen.end() && seen->second != gate::State::kRunning) continue;
-    running.seen[view.id] = view.state;
-    running.story.load(load, now);
+    loads.push_back(std::move(load));
   }
+  return loads;
 }
 
 void Rescues::ask_whether_back(Running& running, base::WallTime now) {
@@ -539,26 +563,32 @@ void Rescues::follow(Running& running) {
     const base::Lock lock(running.told_mutex);
     told.swap(running.told);
   }
-  {
-    const base::Lock lock(running.mutex);
-    for (const auto& [at, one] : told) {
-      switch (one.what) {
-        case AddressTold::What::kAsked:
-          running.story.asked_for_address(one.sentence, at);
-          break;
-        case AddressTold::What::kGot:
-          running.story.got_address(one.sentence, one.address, at);
-          break;
-        case AddressTold::What::kRefused:
-          running.story.refused(one.sentence, at);
-          break;
-        case AddressTold::What::kOther:
-          running.story.told(one.sentence, at);
-          break;
-      }
+  const auto loads = loads_of(running);
+  const auto now = repository_.clock.wall();
+  const base::Lock lock(running.mutex);
+  // In the order in which it happened.
+  struct Seen {
+    base::WallTime at = 0;
+    const AddressTold* told = nullptr;  // or:
+    const rescue::Load* load = nullptr;
+  };
+  std::vector<Seen> all;
+  for (const auto& [at, one] : told) all.push_back({at, &one, nullptr});
+  for (const auto& load : loads) {
+    all.push_back({load.state == rescue::Load::State::kRunning
+                       ? std::min(now, load.began_at)
+                       : load.began_at + load.took_ms,
+                   nullptr, &load});
+  }
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Seen& a, const Seen& b) { return a.at < b.at; });
+  for (const auto& one : all) {
+    if (one.told != nullptr) {
+      tell(running.story, *one.told, one.at);
+    } else {
+      running.story.load(*one.load, one.at);
     }
   }
-  follow_transfers(running, repository_.clock.wall());
 }
 
 // Lines that are new go to the database, and to the ledger where nothing else puts them

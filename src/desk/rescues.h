@@ -104,7 +104,7 @@ class Rescues {
                                  const std::string& summary,
                                  const std::vector<jobs::rescue::Event>& lines);
   void follow(Running& running);
-  void follow_transfers(Running& running, base::WallTime now);
+  std::vector<jobs::rescue::Load> loads_of(Running& running) const;
   void ask_whether_back(Running& running, base::WallTime now);
   void keep(Running& running);
   void refused(const gate::Asker& asker, std::string_view name,

@@ -21,6 +21,7 @@
 #include "manage/ledger_routes.h"
 #include "manage/offer_routes.h"
 #include "manage/people_routes.h"
+#include "manage/rescue_routes.h"
 #include "manage/unrecorded_routes.h"
 #include "manage/values.h"
 #include "text/nearest.h"
@@ -152,6 +153,7 @@ std::vector<Route> make_routes(Service& service) {
   ledger_routes(routes);
   offer_routes(routes);
   people_routes(routes);
+  rescue_routes(routes);
   unrecorded_routes(routes);
   auto all = routes.take();
   std::vector<Route> in_order;

@@ -20,6 +20,12 @@
 namespace vantro::manage {
 
 class Door;
+}  // namespace vantro::manage
+namespace vantro::desk {
+class RescueHands;
+class Rescues;
+}  // namespace vantro::desk
+namespace vantro::manage {
 
 struct Service {
   repository::Repository& repository;
@@ -40,6 +46,8 @@ struct Service {
   // What SSH shows and has met; none: it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = {};
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run
+  desk::Rescues* rescues = nullptr;            // null: none can be opened
+  desk::RescueHands* hands = nullptr;          // null: nothing is pushed
   Door* door = nullptr;                        // REQUIRES: set before a call is answered
   // Where this API is served. Thread-safe.
   std::function<std::vector<api::Listener>()> management = [] {

@@ -103,22 +103,28 @@ std::vector<Session> Sessions::open(db::Transaction& t) {
   return select(t, "where ended_at = 0 order by id", {});
 }
 
+base::Outcome<void> Sessions::beside(const Session& other, const Session& wanted) {
+  if (other.interface == wanted.interface) {
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("rescue session {} is open on {} until {}; to end it: 'vantro rescue "
+                    "close {}'",
+                    other.id, other.interface, base::local_time(other.until), other.id));
+  }
+  if (other.network().overlaps(wanted.network())) {
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("rescue session {} uses the network {} on {}; this machine can't "
+                    "have it on two wires; to end it: 'vantro rescue close {}'",
+                    other.id, other.network().text(), other.interface, other.id));
+  }
+  return {};
+}
+
 base::Outcome<Session> Sessions::add(db::Transaction& t, Session session) {
   for (const auto& other : open(t)) {
-    if (other.interface == session.interface) {
-      return base::refuse(
-          Kind::kExists,
-          fmt::format("rescue session {} is open on {} until {}; to end it: 'vantro "
-                      "rescue close {}'",
-                      other.id, other.interface, base::local_time(other.until),
-                      other.id));
-    }
-    if (other.network().overlaps(session.network())) {
-      return base::refuse(
-          Kind::kExists,
-          fmt::format("rescue session {} uses the network {} on {}; this machine can't "
-                      "have it on two wires; to end it: 'vantro rescue close {}'",
-                      other.id, other.network().text(), other.interface, other.id));
+    if (auto possible = beside(other, session); !possible) {
+      return base::refuse(possible.error());
     }
   }
   session.id = t.next_number("rescues");

@@ -88,8 +88,9 @@ class Sessions {
  public:
   explicit Sessions(db::Database& database) : database_(database) {}
 
-  // The id is given here. kExists: one is open on the interface, or has addresses in
-  // common with it.
+  // kExists: the other one is on the same interface, or has addresses in common with it.
+  static base::Outcome<void> beside(const Session& other, const Session& wanted);
+  // The id is given here. kExists, as beside() any of those that are open.
   static base::Outcome<Session> add(db::Transaction& transaction, Session session);
   static void end(db::Transaction& transaction, const Session& session,
                   const std::string& by, const std::string& why,

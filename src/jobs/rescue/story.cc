@@ -89,11 +89,10 @@ void Story::enter(StageKind kind, std::string large, std::string small,
 void Story::line(const std::string& what, const std::string& sentence,
                  base::WallTime now) {
   // A device that asks again and again says the same each time.
-  const auto same = [&](const Event& one) {
-    return one.what == what && one.sentence == sentence;
-  };
-  const auto recent = lines_.size() > 4 ? lines_.end() - 4 : lines_.begin();
-  if (std::any_of(recent, lines_.end(), same)) return;
+  if (!lines_.empty() && lines_.back().what == what &&
+      lines_.back().sentence == sentence) {
+    return;
+  }
   if (lines_.size() >= kMostLines) return;
   lines_.push_back({0, session_.id, now, what, sentence});
 }
@@ -141,7 +140,9 @@ void Story::load(const Load& load, base::WallTime now) {
   const bool listened = !is_new && found->second.listens;
   if (!is_new && found->second.state != Load::State::kRunning) return;
   loads_[load.id] = load;
-  if ((is_new || !listened) && load.listens) begins(load, now);
+  if ((is_new || !listened) && load.listens) {
+    begins(load, is_new && load.began_at != 0 ? load.began_at : now);
+  }
   if (load.state != Load::State::kRunning) ends(load, now);
 }
 

@@ -55,6 +55,8 @@ struct Load {
   bool pushed = false;
   bool listens = true;  // pushed: the device takes it; else it is still asked
   std::string why;      // broken off
+  base::WallTime began_at = 0;
+  std::int64_t took_ms = 0;
 };
 
 class Story {

@@ -1,0 +1,158 @@
+// One rescue session, followed: on a terminal the stage in letters that can be read from
+// the rack, redrawn in place; elsewhere a line for each change.
+#include <algorithm>
+#include <chrono>
+#include <csignal>
+#include <fmt/format.h>
+#include <thread>
+
+#include "base/clock.h"
+#include "base/sizes.h"
+#include "client/large_text.h"
+#include "client/render.h"
+#include "client/rescue.h"
+
+namespace vantro::client {
+namespace {
+
+volatile std::sig_atomic_t interrupted = 0;
+void interrupt(int) { interrupted = 1; }
+
+constexpr std::chrono::milliseconds kBetween{400};
+constexpr std::size_t kLastLines = 8;
+
+Tone tone_of_stage(const std::string& stage) {
+  if (stage == "broken" || stage == "refused") return Tone::kBad;
+  if (stage == "back" || stage == "loaded") return Tone::kGood;
+  return stage == "closed" ? Tone::kFaint : Tone::kHead;
+}
+
+std::string left_of(const api::Rescue& rescue) {
+  const auto until = base::parse_iso_time(rescue.until).value_or(0);
+  const auto left = std::max<std::int64_t>(0, until - base::SystemClock{}.wall());
+  return base::duration_text(static_cast<double>(left / 1000));
+}
+
+class Follower {
+ public:
+  Follower(const Context& context, const RescueWatch& options)
+      : context_(context), options_(options), terminal_(stdout) {}
+  Follower(const Follower&) = delete;
+  Follower& operator=(const Follower&) = delete;
+  ~Follower() {
+    if (drawn_) terminal_.control("\x1b[?25h");
+  }
+
+  Done follow(std::int64_t number) {
+    std::signal(SIGINT, interrupt);
+    std::signal(SIGTERM, interrupt);
+    const auto began = base::SystemClock{}.now();
+    for (;;) {
+      const auto answer = context_.api.call(api::kRescue, {number});
+      if (!answer) return tl::unexpected(answer.error());
+      const auto& rescue = answer->value;
+      if (context_.json) {
+        tell_json(rescue, answer->text);
+      } else if (terminal_.is_terminal()) {
+        draw(rescue);
+      } else {
+        tell(rescue);
+      }
+      if (!rescue.ended_at.empty()) {
+        if (!context_.json) write_rescue(terminal_, without_lines(rescue));
+        return {};
+      }
+      const auto end =
+          began + std::chrono::duration_cast<base::Duration>(
+                      std::chrono::duration<double>(options_.seconds.value_or(1e9)));
+      if (interrupted != 0 || base::SystemClock{}.now() + kBetween >= end) return {};
+      std::this_thread::sleep_for(kBetween);
+    }
+  }
+
+ private:
+  static api::Rescue without_lines(api::Rescue rescue) {
+    rescue.lines.clear();
+    return rescue;
+  }
+
+  // Where this is not a terminal: what has happened since, and each tenth of a load.
+  void tell(const api::Rescue& rescue) {
+    for (; told_ < rescue.lines.size(); ++told_) {
+      const auto& one = rescue.lines[told_];
+      terminal_.write(
+          fmt::format("{} {}\n", shown_time(one.at), shown(one.sentence, 600)));
+    }
+    const auto now = rescue.percent
+                         ? fmt::format("{} {}", rescue.stage, *rescue.percent / 10 * 10)
+                         : rescue.stage;
+    if (now == last_) return;
+    last_ = now;
+    terminal_.write(
+        fmt::format("{} {}{}\n", base::local_time(base::SystemClock{}.wall()),
+                    shown(rescue.large, 400),
+                    rescue.small.empty() ? "" : "; " + shown(rescue.small, 400)));
+  }
+
+  // A line each, so that a program can read them as they come.
+  void tell_json(const api::Rescue& rescue, const std::string& text) {
+    const auto now =
+        fmt::format("{}|{}|{}", rescue.large, rescue.lines.size(), rescue.ended_at);
+    if (now != last_) terminal_.write_json(text + "\n");
+    last_ = now;
+  }
+
+  void draw(const api::Rescue& rescue) {
+    if (!drawn_) terminal_.control("\x1b[?25l");
+    if (drawn_ && rescue.bells > bells_ && !options_.quiet) terminal_.control("\a");
+    drawn_ = true;
+    bells_ = rescue.bells;
+    std::string out = fmt::format(
+        "{} on {}{}, profile {}; ends by itself in {}  (Ctrl-C ends this view only)\n\n",
+        terminal_.toned(fmt::format("Rescue session {}", rescue.number), Tone::kHead),
+        shown(rescue.interface),
+        rescue.device.empty() ? std::string() : " for " + shown(rescue.device),
+        shown(rescue.profile), left_of(rescue));
+    const auto tone = tone_of_stage(rescue.stage);
+    auto letters = large_text(rescue.large, terminal_.columns());
+    if (letters.empty()) letters = {shown(rescue.large)};
+    for (const auto& line : letters) out += terminal_.toned(line, tone) + "\n";
+    out += "\n";
+    if (rescue.percent) out += bar(*rescue.percent) + "\n\n";
+    if (!rescue.small.empty()) out += shown(rescue.small, 400) + "\n\n";
+    const auto from =
+        rescue.lines.size() > kLastLines ? rescue.lines.size() - kLastLines : 0;
+    for (std::size_t i = from; i < rescue.lines.size(); ++i) {
+      const auto& one = rescue.lines[i];
+      // The hour is enough: sessions are short.
+      out += fmt::format("  {}  {}\n", shown_time(one.at).substr(11),
+                         shown(one.sentence, 300));
+    }
+    terminal_.control("\x1b[H\x1b[2J");
+    terminal_.write(out);
+  }
+
+  std::string bar(std::int64_t percent) const {
+    const auto wide = std::min<std::size_t>(terminal_.columns(), 72) - 2;
+    const auto full = wide * static_cast<std::size_t>(percent) / 100;
+    return "[" + std::string(full, '#') + std::string(wide - full, '-') + "]";
+  }
+
+  const Context& context_;
+  const RescueWatch& options_;
+  Terminal terminal_;
+  bool drawn_ = false;
+  std::int64_t bells_ = 0;
+  std::size_t told_ = 0;
+  std::string last_;
+};
+
+}  // namespace
+
+Done watch_rescue(const Context& context, const RescueWatch& options) {
+  const auto number = rescue_number(context, options.number, true);
+  if (!number) return tl::unexpected(number.error());
+  return Follower(context, options).follow(*number);
+}
+
+}  // namespace vantro::client

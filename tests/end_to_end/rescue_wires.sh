@@ -1,0 +1,328 @@
+#!/usr/bin/env bash
+# Rescue sessions on wires that this script makes: the server in a network namespace, and
+# each device in one of its own at the other end of a cable (veth).
+#   unshare --net --mount rescue_wires.sh SCENARIO VANTROD VANTRO WORK
+# WORK is an empty folder. What the programs say goes to standard output.
+set -euo pipefail
+
+scenario=$1
+vantrod=$2
+vantro=$3
+work=$4
+here=$(cd "$(dirname "$0")" && pwd)
+cd "$work"
+server=
+pids=()
+clean_up() {
+  [[ -z $server ]] || kill "$server" 2>/dev/null || true
+  for pid in "${pids[@]}"; do kill "$pid" 2>/dev/null || true; done
+  wait
+}
+trap clean_up EXIT
+export VANTRO_URL=$work/management.sock
+
+# cable INTERFACE: its other end is "wan" in a new namespace; the process that keeps it is
+# $device afterwards.
+cable() {
+  unshare --net sleep 300 &
+  device=$!
+  pids+=("$device")
+  for _ in $(seq 100); do
+    [[ $(readlink /proc/$device/ns/net) == $(readlink /proc/self/ns/net) ]] || break
+    sleep 0.02
+  done
+  ip link add "$1" type veth peer name wan netns "$device"
+  ip link set "$1" up
+  at "$device" ip link set lo up
+  at "$device" ip link set wan up
+}
+# at DEVICE COMMAND...
+at() { nsenter --net="/proc/$1/ns/net" "${@:2}"; }
+# The same in the background, with its output in the file; its process is $begun.
+begin_at() {
+  nsenter --net="/proc/$1/ns/net" "${@:3}" > "$2" 2>&1 &
+  begun=$!
+  pids+=("$begun")
+}
+
+start() {
+  "$vantrod" --config vantro.toml --state state --tftp-listen 127.0.0.1:6969 --ftp-listen none \
+    --http-listen none --management-listen none --management-socket "$VANTRO_URL" "$@" \
+    >> server.log 2>&1 &
+  server=$!
+  for _ in $(seq 200); do
+    ! "$vantro" status > /dev/null 2>&1 || return 0
+    sleep 0.05
+  done
+  cat server.log
+  echo "rescue_wires.sh: the server does not start" >&2
+  exit 1
+}
+stop() {
+  kill "-$1" "$server"
+  wait "$server" || true
+  server=
+}
+# until_true COMMAND...
+until_true() {
+  for _ in $(seq 200); do
+    ! "$@" > /dev/null 2>&1 || return 0
+    sleep 0.1
+  done
+  "$vantro" rescue show || true
+  cat server.log
+  echo "rescue_wires.sh: waited in vain for: $*" >&2
+  exit 1
+}
+says() { "$vantro" rescue show | grep -q "$1"; }
+# What a session may leave nothing of: addresses of its network, ports, packet sockets.
+remains() {
+  ip -4 -o address | grep -c ' 192\.0\.2\.1/24 ' || true
+  ss -Hlun | grep -cE ' 192\.0\.2\.1:(67|69) ' || true
+  ss -H0a | grep -c eth1 || true
+}
+# Takes what it is told, as a client of Debian's does; writes it to lease.
+cat > take.sh <<'SCRIPT'
+#!/bin/sh
+case "$1" in
+  bound | renew) ip address replace "$ip/$mask" dev "$interface"; env > lease ;;
+  deconfig) ip address flush dev "$interface" ;;
+esac
+SCRIPT
+chmod +x take.sh
+
+ip link set lo up
+ip link add eth9 type veth peer name eth9-other
+head -c 3000001 /dev/zero | openssl enc -aes-128-ctr -K 01 -iv 02 2>/dev/null > recovery.img
+cat > vantro.toml <<'SETTINGS'
+[[rescue]]
+profile = "dyke200-rom"
+platform = "dyke200"
+way = "asks"
+server = "192.0.2.1/24"
+device = "192.0.2.20 to 192.0.2.29"
+begin = "hold MODE and plug the power in"
+shows = "amber while it loads"
+afterwards = "192.0.2.20"
+check = "ping"
+routers = ["192.0.2.1"]
+name_servers = ["192.0.2.53"]
+domain = "marsh.example"
+time_servers = ["192.0.2.123"]
+option_43 = "0104c0000201"
+[[rescue.file]]
+name = "dyke200-recovery.img"
+role = "recovery"
+when_loaded = "release the button now"
+takes = "4m to 6m"
+
+[[rescue]]
+profile = "levee-rom"
+platform = "levee8"
+way = "calls"
+server = "198.51.100.1/24"
+device = "198.51.100.20"
+[[rescue.file]]
+name = "fixed/levee.bin"
+role = "recovery"
+
+[[rescue]]
+profile = "sluice-rom"
+platform = "sluice4"
+way = "waits"
+server = "192.0.2.1/24"
+device = "192.0.2.77"
+[[rescue.file]]
+name = "sluice.bin"
+when_loaded = "leave it alone"
+takes = "10s to 20s"
+
+[[rescue]]
+profile = "marsh-ztp"
+platform = "dyke200"
+way = "asks"
+server = "192.0.2.1/24"
+device = "192.0.2.20 to 192.0.2.29"
+[[rescue.file]]
+name = "{device}.cfg"
+gives = "text"
+SETTINGS
+start
+"$vantro" image add recovery.img --platform dyke200,levee8,sluice4 --role recovery --version 1.2 > /dev/null
+
+case "$scenario" in
+address)
+  # A client of Debian's gets its address and the file, and is back afterwards.
+  cable eth1
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address
+  at "$device" busybox udhcpc -i wan -n -q -f -s "$work/take.sh" -O bootfile -O ntpsrv 2>&1
+  grep -E '^(ip|mask|router|dns|domain|siaddr|serverid|boot_file|bootfile|ntpsrv|lease)=' lease
+  at "$device" curl -s -o got tftp://192.0.2.1/dyke200-recovery.img
+  cmp got recovery.img && echo "the file is whole"
+  at "$device" curl -s tftp://192.0.2.1/dyke200-recover.img || echo "refused"
+  # It restarts: nobody answers for a moment.
+  at "$device" ip link set wan down
+  until_true says 'since the last block'
+  sleep 3
+  at "$device" ip link set wan up
+  until_true says 'ANSWERS AGAIN'
+  "$vantro" rescue close
+  remains
+  "$vantro" ledger --of 192.0.2.20
+  ;;
+dhclient)
+  cable eth1
+  touch dhclient.leases
+  touch dhclient.conf
+  printf 'request subnet-mask, routers, domain-name-servers, vendor-encapsulated-options;\n' > dhclient.conf
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
+  at "$device" dhclient -1 -v -cf "$work/dhclient.conf" -sf /bin/true -lf "$work/dhclient.leases" -pf "$work/dhclient.pid" wan 2>&1
+  cat dhclient.leases
+  until_true says 'got 192.0.2.20'
+  at "$device" dhclient -x -cf "$work/dhclient.conf" -sf /bin/true -lf "$work/dhclient.leases" -pf "$work/dhclient.pid" wan > /dev/null 2>&1
+  # The same device once more, with another client: it renews, and gives the address back.
+  begin_at "$device" udhcpc.log busybox udhcpc -i wan -n -R -f -s "$work/take.sh"
+  client=$begun
+  until_true test -s lease
+  rm lease
+  kill -USR1 "$client"
+  until_true test -s lease
+  grep -E '^(ip|lease)=' lease
+  kill -TERM "$client"
+  until_true says 'gave 192.0.2.20 back'
+  "$vantro" rescue show
+  ;;
+two)
+  # Two sessions on two wires, each for its own; and a third that would be in the way.
+  cable eth1
+  first=$device
+  cable eth2
+  second=$device
+  ip address add 198.51.100.1/24 dev eth2
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
+  "$vantro" rescue open --on eth2 --profile levee-rom
+  "$vantro" rescue open --on eth9 --profile dyke200-rom || echo "code $?"
+  "$vantro" rescue open --on eth1 --profile levee-rom || echo "code $?"
+  at "$second" ip address add 198.51.100.20/24 dev wan
+  at "$first" ip address add 192.0.2.20/24 dev wan
+  at "$second" curl -s -o got2 tftp://198.51.100.1/fixed/levee.bin
+  cmp got2 recovery.img && echo "the second wire has its name"
+  at "$first" curl -s -o got1 tftp://192.0.2.1/dyke200-recovery.img
+  cmp got1 recovery.img && echo "the first wire has its name"
+  # Each name is on its own wire only.
+  at "$first" curl -s tftp://192.0.2.1/fixed/levee.bin || echo "refused on the first wire"
+  at "$second" curl -s tftp://198.51.100.1/dyke200-recovery.img || echo "refused on the second wire"
+  "$vantro" rescue close 2 > /dev/null
+  ip -4 -o address show dev eth2 | grep -c 198.51.100.1
+  "$vantro" rescue list
+  ;;
+other)
+  # Somebody else on the wire gives addresses.
+  cable eth1
+  at "$device" ip address add 192.0.2.254/24 dev wan
+  printf 'start 192.0.2.100\nend 192.0.2.110\ninterface wan\nlease_file %s/others\npidfile %s/udhcpd.pid\noption subnet 255.255.255.0\n' "$work" "$work" > udhcpd.conf
+  touch others
+  begin_at "$device" udhcpd.log busybox udhcpd -f "$work/udhcpd.conf"
+  sleep 1
+  cat udhcpd.log
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address || echo "code $?"
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address --despite-other | grep 'address servers'
+  ;;
+ends)
+  # By its time, by SIGTERM, and by SIGKILL with the next start: nothing remains.
+  cable eth1
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address --for 10s > /dev/null
+  echo "open"; remains
+  until_true says 'its time was over'
+  echo "time is over"; remains
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
+  stop TERM
+  echo "SIGTERM"; remains
+  start
+  "$vantro" rescue show | grep 'ended'
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
+  stop KILL
+  echo "SIGKILL"
+  # The kernel takes the address away by itself; before that, the next start does.
+  ip -4 -o address show dev eth1 | grep -o 'valid_lft [0-9]*sec' | grep -c .
+  start
+  echo "restarted"; remains
+  "$vantro" rescue show | grep 'ended'
+  at "$device" ip address add 192.0.2.20/24 dev wan
+  ip address add 192.0.2.1/24 dev eth1
+  # The name is on no wire any more.
+  at "$device" curl -s -m 3 tftp://192.0.2.1/dyke200-recovery.img || echo "nobody answers"
+  ;;
+thousand)
+  # The real server on one wire, and a thousand devices that ask at once.
+  cat > vantro.toml <<'SETTINGS'
+[[rescue]]
+profile = "dyke200-rom"
+platform = "dyke200"
+way = "asks"
+server = "10.77.0.1/16"
+device = "10.77.1.1 to 10.77.6.250"
+[[rescue.file]]
+name = "dyke200-recovery.img"
+role = "recovery"
+SETTINGS
+  stop TERM
+  start
+  cable eth1
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address --any-device > /dev/null
+  at "$device" python3 "$here/many_devices.py" wan 1000
+  grep VmHWM "/proc/$server/status"
+  ;;
+push)
+  # The device is the server, and listens only after a while.
+  cable eth1
+  ip address add 192.0.2.1/24 dev eth1
+  at "$device" ip address add 192.0.2.77/24 dev wan
+  mkdir flash
+  (
+    sleep 2
+    exec nsenter --net="/proc/$device/ns/net" "$vantrod" --state device-state --tftp-listen 192.0.2.77:69 \
+      --ftp-listen none --http-listen none --management-listen none --management-socket "$work/device.sock" --config device.toml
+  ) > device.log 2>&1 &
+  pids+=($!)
+  printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "deposit"\n' > device.toml
+  "$vantro" push recovery.img --to 192.0.2.77 --name sluice.bin || echo "code $?"
+  "$vantro" rescue open --on eth1 --profile sluice-rom
+  until_true says "'sluice.bin' was loaded whole"
+  "$vantro" rescue show
+  VANTRO_URL=$work/device.sock "$vantro" backup save 192.0.2.1 sluice.bin --to pushed > /dev/null
+  cmp pushed recovery.img && echo "the device has it whole"
+  "$vantro" ledger | grep push
+  ;;
+zero-touch)
+  # New devices get their configuration under the name that each asks for.
+  cable eth1
+  printf 'hostname tidegate-rtr\n' > site.cfg
+  "$vantro" rescue open --on eth1 --profile marsh-ztp --own-address --text site.cfg || echo "code $?"
+  link=$(at "$device" ip -o link show wan | sed 's/.*link.ether \([0-9a-f:]*\).*/\1/')
+  "$vantro" rescue open --on eth1 --profile marsh-ztp --own-address --text site.cfg \
+    --link-address "$link=tidegate-rtr@192.0.2.25"
+  at "$device" busybox udhcpc -i wan -n -q -f -s "$work/take.sh" 2>&1
+  at "$device" curl -s "tftp://192.0.2.1/$(sed -n "s/^boot_file='*\([^']*\)'*/\1/p" lease)"
+  ;;
+laptop)
+  # Without a service: one session, and the program ends with it.
+  stop TERM
+  cable eth1
+  "$vantrod" --config vantro.toml --state laptop --rescue eth1 --profile dyke200-rom --own-address \
+    --image recovery.img --rescue-for 12s --management-socket "$work/laptop.sock" > laptop.log 2>&1 &
+  server=$!
+  until_true grep -q 'The wire is open' laptop.log
+  at "$device" busybox udhcpc -i wan -n -q -f -s "$work/take.sh" 2>&1
+  at "$device" curl -s -o got tftp://192.0.2.1/dyke200-recovery.img
+  cmp got recovery.img && echo "the file is whole"
+  wait "$server" && echo "code $?"
+  server=
+  cat laptop.log
+  remains
+  ;;
+*)
+  echo "rescue_wires.sh: unknown scenario '$scenario'" >&2
+  exit 2
+  ;;
+esac
