@@ -113,13 +113,18 @@ class Finder {
       catalog::Filter filter;
       if (!profile_.platform.empty()) filter.facts["platform"] = profile_.platform;
       if (!file.role.empty()) filter.facts["role"] = file.role;
-      filter.newest_only = true;
       const auto listing = repository_.catalog.list(filter);
       if (!listing) return base::refuse(listing.error());
+      // Without a version, the one that was added last.
+      bool newest = false;
       for (const auto& one : listing->images) {
         if (one.image.withdrawal || !one.image.whole) continue;
+        const bool better =
+            !found || (one.newest && !newest) ||
+            (one.newest == newest && one.image.taken_in_at > found->taken_in_at);
+        if (!better) continue;
         found = one.image;
-        break;
+        newest = one.newest;
       }
       if (!found) {
         facts.trouble =

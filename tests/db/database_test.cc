@@ -158,7 +158,8 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
                               "tokens",        "people_seen",     "ledger_cuts",
                               "device_state",  "route_rules",     "jobs",
                               "job_images",    "job_events",      "job_offers",
-                              "rollouts"}) {
+                              "rollouts",      "rescues",         "rescue_names",
+                              "rescue_events", "known_hosts"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");

@@ -23,7 +23,7 @@ class RescueWires : public testing::Test {
       command.insert(command.begin() + 1, {"--user", "--map-root-user"});
     }
     auto probe = command;
-    probe.insert(probe.end(), {"ip", "link", "add", "a", "type", "veth"});
+    probe.insert(probe.end(), {"ip", "link", "add", "eth1", "type", "veth"});
     if (const auto allowed = run(probe); allowed.code != 0) return "";
     command.insert(command.end(),
                    {VANTRO_SOURCE_DIR "/tests/end_to_end/rescue_wires.sh", scenario,
@@ -111,6 +111,9 @@ TEST_F(RescueWires, AnImageIsPushedToADeviceThatBeginsToListen) {
   PLAY("push");
   EXPECT_THAT(said, HasSubstr("'sluice.bin' was loaded whole"));
   EXPECT_THAT(said, HasSubstr("LAST BLOCK ACKNOWLEDGED, LEAVE IT ALONE"));
+  EXPECT_THAT(said, HasSubstr("whole with --lose=7\n"));
+  EXPECT_THAT(said, HasSubstr("whole with --lose=7 --refuse-options"));
+  EXPECT_THAT(said, HasSubstr("whole with --lose=7 --options"));
   EXPECT_THAT(said, HasSubstr("the device has it whole"));
   EXPECT_THAT(said, HasSubstr("pushed by"));
 }
@@ -120,6 +123,25 @@ TEST_F(RescueWires, ANewDeviceGetsItsConfigurationUnderItsOwnName) {
   EXPECT_THAT(said, HasSubstr("its name depends on the device"));
   EXPECT_THAT(said, HasSubstr("lease of 192.0.2.25 obtained"));
   EXPECT_THAT(said, HasSubstr("\nhostname tidegate-rtr\n"));
+}
+
+TEST_F(RescueWires, ABootLoaderLoadsTwoStages) {
+  PLAY("boot-loader");
+  EXPECT_THAT(said, HasSubstr("architecture ARM 32-bit boot loader"));
+  EXPECT_THAT(said, HasSubstr("second stage asked for 'stage-two.img'"));
+  EXPECT_THAT(said, HasSubstr("LAST BLOCK ACKNOWLEDGED, LET IT RUN"));
+  // Its own checksum of what it has in memory.
+  const auto at = said.find("expected ");
+  ASSERT_NE(at, std::string::npos);
+  EXPECT_THAT(said, HasSubstr("==> " + said.substr(at + 9, 8)));
+}
+
+TEST_F(RescueWires, ANetworkBootRomLoadsTwoStages) {
+  PLAY("boot-rom");
+  EXPECT_THAT(said, HasSubstr("architecture x86 BIOS"));
+  EXPECT_THAT(said, HasSubstr("'stage-one.txt' was loaded whole"));
+  EXPECT_THAT(said, HasSubstr("second stage asked for 'stage-two.img'"));
+  EXPECT_THAT(said, HasSubstr("'stage-two.img' was loaded whole"));
 }
 
 TEST_F(RescueWires, FromALaptopItNeedsNoService) {

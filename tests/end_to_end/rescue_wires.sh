@@ -201,8 +201,8 @@ two)
   ip address add 198.51.100.1/24 dev eth2
   "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
   "$vantro" rescue open --on eth2 --profile levee-rom
-  "$vantro" rescue open --on eth9 --profile dyke200-rom || echo "code $?"
-  "$vantro" rescue open --on eth1 --profile levee-rom || echo "code $?"
+  "$vantro" rescue open --on eth9 --profile dyke200-rom 2>&1 || echo "code $?"
+  "$vantro" rescue open --on eth1 --profile levee-rom 2>&1 || echo "code $?"
   at "$second" ip address add 198.51.100.20/24 dev wan
   at "$first" ip address add 192.0.2.20/24 dev wan
   at "$second" curl -s -o got2 tftp://198.51.100.1/fixed/levee.bin
@@ -278,16 +278,29 @@ push)
   cable eth1
   ip address add 192.0.2.1/24 dev eth1
   at "$device" ip address add 192.0.2.77/24 dev wan
-  mkdir flash
+  "$vantro" push recovery.img --to 192.0.2.77 --name sluice.bin || echo "code $?"
+  # Simulated devices on a bad cable: one that ignores options, one that refuses them, and
+  # one that knows them.
+  head -c 30001 recovery.img > small.img
+  "$vantro" image add small.img --platform sluice4 --version 1.0 > /dev/null
+  for habit in --lose=7 "--lose=7 --refuse-options" "--lose=7 --options"; do
+    # shellcheck disable=SC2086
+    begin_at "$device" "device.out" python3 "$here/../../demo/waiting_device.py" 192.0.2.77 taken --after 0.5 $habit
+    "$vantro" rescue open --on eth1 --profile sluice-rom --image small.img > /dev/null
+    until_true says "'sluice.bin' was loaded whole"
+    "$vantro" rescue close > /dev/null
+    until_true test -s device.out
+    cmp taken small.img && echo "whole with $habit"
+    rm taken device.out
+  done
+  printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "deposit"\n' > device.toml
   (
     sleep 2
     exec nsenter --net="/proc/$device/ns/net" "$vantrod" --state device-state --tftp-listen 192.0.2.77:69 \
       --ftp-listen none --http-listen none --management-listen none --management-socket "$work/device.sock" --config device.toml
   ) > device.log 2>&1 &
   pids+=($!)
-  printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "deposit"\n' > device.toml
-  "$vantro" push recovery.img --to 192.0.2.77 --name sluice.bin || echo "code $?"
-  "$vantro" rescue open --on eth1 --profile sluice-rom
+  "$vantro" rescue open --on eth1 --profile sluice-rom --image recovery.img
   until_true says "'sluice.bin' was loaded whole"
   "$vantro" rescue show
   VANTRO_URL=$work/device.sock "$vantro" backup save 192.0.2.1 sluice.bin --to pushed > /dev/null
@@ -320,6 +333,62 @@ laptop)
   server=
   cat laptop.log
   remains
+  ;;
+boot-loader | boot-rom)
+  # Boot loaders in emulators: the first stage is told by the address server, and asks for
+  # the second by itself.
+  cat > vantro.toml <<'SETTINGS'
+[[rescue]]
+profile = "two-stages"
+way = "asks"
+server = "192.0.2.1/24"
+device = "192.0.2.20"
+begin = "switch it on"
+[[rescue.file]]
+name = "stage-one.txt"
+gives = "text"
+[[rescue.file]]
+name = "stage-two.img"
+image = "recovery.img"
+told = false
+when_loaded = "let it run"
+SETTINGS
+  stop TERM
+  start
+  ip tuntap add eth1 mode tap
+  ip link set eth1 up
+  mkfifo keys
+  if [[ $scenario == boot-loader ]]; then
+    printf 'second=tftpboot 0x43000000 stage-two.img; crc32 0x43000000 ${filesize}\n' > stage-one
+    qemu-system-arm -M virt -m 256 -display none -monitor none -serial stdio -no-reboot \
+      -bios /usr/lib/u-boot/qemu_arm/u-boot.bin -netdev tap,id=net,ifname=eth1,script=no,downscript=no \
+      -device virtio-net-device,netdev=net,mac=02:00:5e:10:00:01 < keys > console 2>&1 &
+  else
+    printf '#!ipxe\nimgfetch tftp://${next-server}/stage-two.img\nsleep 600\n' > stage-one
+    qemu-system-x86_64 -m 256 -display none -monitor none -serial none -no-reboot -boot n \
+      -netdev tap,id=net,ifname=eth1,script=no,downscript=no \
+      -device virtio-net-pci,netdev=net,mac=02:00:5e:10:00:01 < keys > console 2>&1 &
+  fi
+  pids+=($!)
+  exec 9> keys
+  "$vantro" rescue open --on eth1 --profile two-stages --own-address --text stage-one \
+    --link-address 02:00:5e:10:00:01
+  type_in() { printf '%s\n' "$1" >&9; }
+  if [[ $scenario == boot-loader ]]; then
+    until_true grep -q 'Hit any key' console
+    printf ' ' >&9
+    until_true grep -q '^=> ' console
+    type_in 'dhcp 0x42000000'
+    until_true grep -q 'Bytes transferred' console
+    sleep 1
+    type_in 'env import -t 0x42000000 ${filesize}'
+    type_in 'run second'
+    until_true grep -q '==> ' console
+    grep -a -E 'DHCP client bound|Filename|==> ' console
+    printf 'expected %s\n' "$(python3 -c 'import sys,zlib; print("%08x" % zlib.crc32(open("recovery.img","rb").read()))')"
+  fi
+  until_true says "'stage-two.img' was loaded whole"
+  "$vantro" rescue show
   ;;
 *)
   echo "rescue_wires.sh: unknown scenario '$scenario'" >&2

@@ -197,7 +197,9 @@ void Story::ends(const Load& load, base::WallTime now) {
   }
   loaded_ = load.name;
   loaded_at_ = now;
-  all_loaded_.push_back(load.name);
+  if (std::find(all_loaded_.begin(), all_loaded_.end(), load.name) == all_loaded_.end()) {
+    all_loaded_.push_back(load.name);
+  }
   line(word(StageKind::kLoaded),
        fmt::format("'{}' was loaded whole, {}", name, base::size_text(load.bytes)), now);
   const auto* one = file(load.name);
