@@ -100,7 +100,7 @@ cable eth2
 ip address add 198.51.100.254/24 dev eth2
 run "$vantro" rescue open --on eth2 --profile lattice24-button
 at_device ip address add 198.51.100.20/24 dev wan
-at_device curl -sS tftp://198.51.100.254/LT24.BlN || true
+at_device busybox tftp -g -r LT24.BlN -l wrong 198.51.100.254 || true
 at_device curl -sS -o got2 tftp://198.51.100.254/LT24.BIN
 cmp got2 "$data/makers/alderbit/lattice24-boot-2.0.img" || fail "the switch has other bytes"
 until_says 'LAST BLOCK ACKNOWLEDGED'
@@ -111,7 +111,7 @@ cable eth3
 ip address add 203.0.113.1/24 dev eth3
 at_device ip address add 203.0.113.7/24 dev wan
 run "$vantro" rescue open --on eth3 --profile weir2-loader
-nsenter --net="/proc/$device/ns/net" "$here/waiting_device.py" 203.0.113.7 taken --after 2 --lose 200 --options > device.out 2>&1 &
+nsenter --net="/proc/$device/ns/net" "$here/waiting_device.py" 203.0.113.7 taken --after 2 --lose 2000 --options > device.out 2>&1 &
 pids+=($!)
 until_says 'was loaded whole'
 for _ in $(seq 100); do

@@ -62,7 +62,7 @@ if options and wanted.options:
     agreed = {one: options[one] for one in (b"tsize", b"blksize") if one in options}
     first = b"\0\6" + b"".join(key + b"\0" + value + b"\0" for key, value in agreed.items())
 say(first, peer)
-got, block, last = b"", 0, first
+got, block, last = bytearray(), 0, first
 quiet = 0
 while True:
     try:

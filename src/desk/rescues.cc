@@ -576,7 +576,7 @@ void Rescues::follow(Running& running) {
   for (const auto& [at, one] : told) all.push_back({at, &one, nullptr});
   for (const auto& load : loads) {
     all.push_back({load.state == rescue::Load::State::kRunning
-                       ? std::min(now, load.began_at)
+                       ? load.pushed ? now : std::min(now, load.began_at)
                        : load.began_at + load.took_ms,
                    nullptr, &load});
   }

@@ -141,7 +141,9 @@ void Story::load(const Load& load, base::WallTime now) {
   if (!is_new && found->second.state != Load::State::kRunning) return;
   loads_[load.id] = load;
   if ((is_new || !listened) && load.listens) {
-    begins(load, is_new && load.began_at != 0 ? load.began_at : now);
+    // A push begins before the device listens.
+    const bool known = is_new && load.began_at != 0 && !load.pushed;
+    begins(load, known ? load.began_at : now);
   }
   if (load.state != Load::State::kRunning) ends(load, now);
 }
