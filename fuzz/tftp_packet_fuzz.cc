@@ -1,4 +1,4 @@
-// Any datagram, as a packet and as an event for both machines: nothing may crash, read
+// Any datagram, as a packet and as an event for the machines: nothing may crash, read
 // past its end, or send more than it was asked for. What can be parsed and spelt again
 // must mean the same.
 #include <cstddef>
@@ -6,6 +6,7 @@
 #include <cstdlib>
 
 #include "wire/tftp/packet.h"
+#include "wire/tftp/push_session.h"
 #include "wire/tftp/read_session.h"
 #include "wire/tftp/write_session.h"
 
@@ -49,7 +50,10 @@ void drive(tftp::Session& session, base::ByteView datagram) {
   }
   for (int i = 0; i < 3 && !session.done(); ++i) {
     now += std::chrono::milliseconds(100);
-    step(tftp::Datagram{datagram});
+    auto count = step(tftp::Datagram{datagram});
+    while (count > 0 && !session.done()) {
+      count = step(tftp::FileRead{base::ByteBuffer(count, 'f')});
+    }
   }
   // The most that three datagrams can ask for: three windows of the test's terms.
   require(answers <= 1 + 4 * 16 + 3);
@@ -73,5 +77,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   drive(read, datagram);
   tftp::WriteSession write(terms, tftp::Patience{}, 1);
   drive(write, datagram);
+  tftp::PushSession push({"boot.img", 100'000, 1428, 16, std::chrono::minutes(1)},
+                         tftp::Patience{}, 1);
+  drive(push, datagram);
   return 0;
 }

@@ -31,7 +31,7 @@ owners = {
     r"archive": {"probe", "client"},
     r"libfdt|seccomp|zlib": {"probe"},
     r"boost/": {"net", "serve", "manage", "daemon"},
-    r"curl/": {"client"},
+    r"curl/": {"client", "serve"},
     r"CLI/": {"client", "daemon"},
     r"toml\+\+/": {"client", "daemon"},
 }

@@ -102,34 +102,55 @@ class Follower {
     last_ = now;
   }
 
+  // As much as the window has room for: the letters first, then what they are about, then
+  // the newest lines.
   void draw(const api::Rescue& rescue) {
     if (!drawn_) terminal_.control("\x1b[?25l");
     if (drawn_ && rescue.bells > bells_ && !options_.quiet) terminal_.control("\a");
     drawn_ = true;
     bells_ = rescue.bells;
-    std::string out = fmt::format(
-        "{} on {}{}, profile {}; ends by itself in {}  (Ctrl-C ends this view only)\n\n",
-        terminal_.toned(fmt::format("Rescue session {}", rescue.number), Tone::kHead),
-        shown(rescue.interface),
-        rescue.device.empty() ? std::string() : " for " + shown(rescue.device),
-        shown(rescue.profile), left_of(rescue));
+    const auto columns = terminal_.columns();
+    // What is cut ends in three dots.
+    const auto fitting = columns > 8 ? columns - 4 : columns;
+    std::vector<std::string> out{
+        terminal_.toned(
+            shown(fmt::format(
+                      "Rescue session {} on {}{}; ends by itself in {}", rescue.number,
+                      rescue.interface,
+                      rescue.device.empty() ? std::string() : " for " + rescue.device,
+                      left_of(rescue)),
+                  fitting),
+            Tone::kHead),
+        ""};
     const auto tone = tone_of_stage(rescue.stage);
-    auto letters = large_text(rescue.large, terminal_.columns());
-    if (letters.empty()) letters = {shown(rescue.large)};
-    for (const auto& line : letters) out += terminal_.toned(line, tone) + "\n";
-    out += "\n";
-    if (rescue.percent) out += bar(*rescue.percent) + "\n\n";
-    if (!rescue.small.empty()) out += shown(rescue.small, 400) + "\n\n";
-    const auto from =
-        rescue.lines.size() > kLastLines ? rescue.lines.size() - kLastLines : 0;
-    for (std::size_t i = from; i < rescue.lines.size(); ++i) {
+    auto letters = large_text(rescue.large, columns);
+    // What is about it, and two lines of what happened.
+    constexpr std::size_t kLeast = 7;
+    if (letters.empty() || letters.size() + kLeast > terminal_.rows()) {
+      letters = {shown(rescue.large, fitting)};
+    }
+    for (const auto& line : letters) out.push_back(terminal_.toned(line, tone));
+    out.emplace_back();
+    if (rescue.percent) {
+      out.push_back(bar(*rescue.percent));
+      out.emplace_back();
+    }
+    if (!rescue.small.empty()) {
+      out.push_back(shown(rescue.small, fitting));
+      out.emplace_back();
+    }
+    const auto room = terminal_.rows() > out.size() + 1
+                          ? terminal_.rows() - out.size() - 1
+                          : std::size_t{0};
+    const auto count = std::min({room, kLastLines, rescue.lines.size()});
+    for (std::size_t i = rescue.lines.size() - count; i < rescue.lines.size(); ++i) {
       const auto& one = rescue.lines[i];
       // The hour is enough: sessions are short.
-      out += fmt::format("  {}  {}\n", shown_time(one.at).substr(11),
-                         shown(one.sentence, 300));
+      out.push_back(shown(
+          fmt::format("{}  {}", shown_time(one.at).substr(11), one.sentence), fitting));
     }
     terminal_.control("\x1b[H\x1b[2J");
-    terminal_.write(out);
+    terminal_.write(fmt::format("{}", fmt::join(out, "\n")));
   }
 
   std::string bar(std::int64_t percent) const {

@@ -73,6 +73,15 @@ std::size_t Terminal::columns() const {
   return size.ws_col;
 }
 
+std::size_t Terminal::rows() const {
+  const char* wanted = std::getenv("LINES");
+  const auto given = base::parse_number<std::size_t>(wanted == nullptr ? "" : wanted);
+  if (given && *given > 0) return *given;
+  winsize size{};
+  if (::ioctl(::fileno(to_), TIOCGWINSZ, &size) != 0 || size.ws_row == 0) return 24;
+  return size.ws_row;
+}
+
 std::string Terminal::toned(std::string_view text, Tone tone) const {
   if (!coloured_ || tone == Tone::kPlain) return std::string(text);
   return fmt::format("{}{}{}", code(tone), text, kReset);

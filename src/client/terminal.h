@@ -22,6 +22,8 @@ class Terminal {
   bool is_terminal() const { return is_terminal_; }
   // What COLUMNS says, else those of the window; 80 where both are unknown.
   std::size_t columns() const;
+  // What LINES says, else those of the window; 24 where both are unknown.
+  std::size_t rows() const;
   std::string toned(std::string_view text, Tone tone) const;
   // Everything that is printed goes through these. Whatever in it a terminal would act on
   // is written as \xNN, but for line ends, tabs, and what toned() has put there.
