@@ -192,8 +192,8 @@ const Shape& shape_of<PushWanted>() {
               "an address, with a port if it is not the usual one; or a device's name")
           .needed()
           .field<&T::name>("name", "as the device is told; empty: the image's")
-          .field<&T::over>("over", "empty: tftp")
-          .choices({"", "tftp", "http", "scp", "sftp"})
+          .field<&T::over>("over", "the protocol")
+          .choices({"tftp", "http", "scp", "sftp"})
           .field<&T::wait_s>("wait_s", "how long to wait until the device listens",
                              Unit::kSeconds)
           .field<&T::block_size>("block_size", "TFTP: of a block", Unit::kBytes)

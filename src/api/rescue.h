@@ -109,7 +109,7 @@ struct PushWanted {
   std::string image;
   std::string to;
   std::string name;
-  std::string over;
+  std::string over = "tftp";
   std::int64_t wait_s = 600;
   std::int64_t block_size = 1428;
   std::int64_t window_size = 1;

@@ -122,7 +122,7 @@ void push_command(const Command& top) {
   command.value("--name", o.wanted.name,
                 "Name that the device is told (default: the image's)");
   command.value("--wait", o.wait, "Ask so long until it listens").show_default();
-  command.value("--over", o.wanted.over, "tftp, http, scp or sftp (default: tftp)");
+  command.value("--over", o.wanted.over, "tftp, http, scp or sftp").show_default();
   command.value("--account", o.wanted.account,
                 "The device's account; its password is asked for, and not kept");
   command.value("--block-size", o.wanted.block_size, "TFTP: bytes of a block")

@@ -144,7 +144,7 @@ int main(int argc, char** argv) try {
   deposit_looks.start();
 
   // From here on nothing fails.
-  if (::geteuid() == 0) {
+  if (::geteuid() == 0 && options.rescue.interface.empty()) {
     log.warning(
         "vantrod runs as root, and needs only the ports below 1024; use "
         "packaging/vantrod.service, or 'setcap cap_net_bind_service+ep' on the program "

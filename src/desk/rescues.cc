@@ -426,7 +426,7 @@ base::Outcome<void> Rescues::record_end(const rescue::Session& session,
             session.device == 0 ? std::nullopt : jobs::Jobs::open_of(t, session.device);
         if (job) {
           jobs::Jobs::note(t, {0, job->id, change.now(), by.name, "rescue", 0,
-                               fmt::format("rescue session {}: {}", session.id, flat)});
+                               fmt::format("session {}: {}", session.id, flat)});
         }
         return {};
       });

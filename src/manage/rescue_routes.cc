@@ -177,7 +177,7 @@ base::Outcome<api::Push> begin_push(Service& service, const Call& call,
   wanted.image = given.image;
   wanted.to = given.to;
   wanted.name = given.name;
-  if (!given.over.empty()) wanted.over = given.over;
+  wanted.over = given.over;
   if (given.wait_s < 1 || given.wait_s > 86'400) {
     return base::refuse(Kind::kInvalid, "the wait is 1 second to 24 hours");
   }

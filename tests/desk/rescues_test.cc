@@ -382,6 +382,58 @@ TEST_F(RescuesTest, TheInventorySaysWhomToServe) {
   EXPECT_EQ(hands_.last.admission, Admission::kGuests);
 }
 
+TEST_F(RescuesTest, TheJobOfTheDeviceHasTheStoryToo) {
+  facts("recovery-1.img", {{"version", "1.0"}});
+  const Surroundings surroundings;
+  Jobs jobs(*repository_, *gate_, surroundings, operator_);
+  JobWanted job;
+  job.aim = "recovery-1.img";
+  job.purpose = jobs::Purpose::kRecover;
+  const auto planned = jobs.plan("tidegate-rtr", job);
+  ASSERT_TRUE(planned) << planned.error().sentence;
+  auto what = wanted();
+  what.device = "tidegate-rtr";
+  const auto id = open(what).session.id;
+  fetch(on_wire(), "Fixed-Name.img");
+  later(1s);
+  rescues_->close(operator_, id);
+  ASSERT_TRUE(repository_->ledger.flush());
+  const auto view = jobs.find("tidegate-rtr");
+  ASSERT_TRUE(view);
+  std::string told;
+  for (const auto& one : view->progress.lines) told += one.sentence + "\n";
+  EXPECT_NE(told.find("rescue: session 1: 'Fixed-Name.img' was loaded whole"),
+            std::string::npos)
+      << told;
+  // The fetch under the fixed name counts for the job's image.
+  ASSERT_EQ(view->progress.images.size(), 1u);
+  EXPECT_EQ(view->progress.images[0].fetches, 1);
+}
+
+TEST_F(RescuesTest, ANewDeviceGetsItsNewestBackupUnderItsOwnName) {
+  profile_.files[0] = {};
+  profile_.files[0].name = "{device}.cfg";
+  profile_.files[0].gives = rescue::Gives::kBackup;
+  auto what = wanted();
+  EXPECT_EQ(stopped(what),
+            "'{device}.cfg': its name depends on the device, and no device was given; "
+            "--link-address MAC=DEVICE, or --serial SERIAL=DEVICE\n");
+  what.serials = {"FX9-0042=tidegate-rtr"};
+  EXPECT_EQ(stopped(what),
+            "'tidegate-rtr.cfg': tidegate-rtr has no backup of a configuration; vantro "
+            "backup list tidegate-rtr\n");
+  ASSERT_TRUE(Devices(*repository_, operator_)
+                  .change("tidegate-rtr", {{"addresses", "192.0.2.7"}}));
+  ASSERT_TRUE(deposit("192.0.2.7", "site.cfg", "hostname old\n"));
+  clock_.advance(1h);
+  ASSERT_TRUE(deposit("192.0.2.7", "site.cfg", "hostname new\n"));
+  const auto view = open(what);
+  ASSERT_EQ(view.session.names.size(), 1u);
+  EXPECT_EQ(view.session.names[0].stands_for,
+            "backup of tidegate-rtr: 'site.cfg', revision 2");
+  EXPECT_EQ(fetch(on_wire(), "tidegate-rtr.cfg"), "hostname new\n");
+}
+
 TEST_F(RescuesTest, ADeviceThatWaitsIsSentTheImageByWhoMay) {
   profile_.way = rescue::Way::kWaits;
   Caller without{"kim", {auth::Role::kOperate, {}}};
