@@ -105,7 +105,8 @@ const Shape& shape_of<RescueLine>() {
       ShapeOf<T>("RescueLine", "one line of what happened")
           .field<&T::at>("at", "when", Unit::kTime)
           .field<&T::what>(
-              "what", "address, loading, loaded, broken, refused, back, told, closed")
+              "what",
+              "address, loading, loaded, interrupted, refused, back, told, closed")
           .field<&T::sentence>("sentence", "for people")
           .done();
   return shape;
@@ -131,7 +132,7 @@ const Shape& shape_of<Rescue>() {
           .field<&T::ended_by>("ended_by", "who")
           .field<&T::ended_why>("ended_why", "why")
           .field<&T::stage>("stage",
-                            "waiting, address, refused, loading, broken, loaded, "
+                            "waiting, address, refused, loading, interrupted, loaded, "
                             "writing, back or closed")
           .field<&T::large>("large", "the stage, to be read from the rack")
           .field<&T::small>("small", "what it is about, and what to do")

@@ -21,7 +21,7 @@ struct Open {
 };
 
 Tone tone_of_line(const std::string& what) {
-  if (what == "broken" || what == "refused") return Tone::kBad;
+  if (what == "interrupted" || what == "refused") return Tone::kBad;
   return what == "loaded" || what == "back" ? Tone::kGood : Tone::kPlain;
 }
 

@@ -22,7 +22,7 @@ constexpr std::chrono::milliseconds kBetween{400};
 constexpr std::size_t kLastLines = 8;
 
 Tone tone_of_stage(const std::string& stage) {
-  if (stage == "broken" || stage == "refused") return Tone::kBad;
+  if (stage == "interrupted" || stage == "refused") return Tone::kBad;
   if (stage == "back" || stage == "loaded") return Tone::kGood;
   return stage == "closed" ? Tone::kFaint : Tone::kHead;
 }

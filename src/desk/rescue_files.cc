@@ -105,7 +105,7 @@ class Finder {
       auto named = find_image(repository_, wanted);
       if (!named) {
         facts.trouble = base::in_full(named.error());
-        facts.advice = "take it in with 'vantro image add FILE'";
+        facts.advice = "add it with 'vantro image add FILE'";
         return {};
       }
       found = std::move(*named);

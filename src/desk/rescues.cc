@@ -68,7 +68,7 @@ rescue::Load load_of(const gate::TransferView& view) {
   load.took_ms = view.duration_ms;
   load.state = view.state == gate::State::kRunning    ? rescue::Load::State::kRunning
                : view.state == gate::State::kComplete ? rescue::Load::State::kComplete
-                                                      : rescue::Load::State::kBroken;
+                                                      : rescue::Load::State::kInterrupted;
   return load;
 }
 
@@ -606,7 +606,7 @@ void Rescues::keep(Running& running) {
           rescue::Sessions::note(t, one);
           const bool is_transfer = one.what == word(rescue::StageKind::kLoading) ||
                                    one.what == word(rescue::StageKind::kLoaded) ||
-                                   one.what == word(rescue::StageKind::kBroken);
+                                   one.what == word(rescue::StageKind::kInterrupted);
           if (is_transfer) continue;
           ledger::Ledger::record(
               t, entry_of(running.session, "rescue", "server", one.sentence, one.at));

@@ -4,6 +4,7 @@
 
 #include "api/operations.h"
 #include "base/clock.h"
+#include "catalog/image.h"
 #include "desk/pushes.h"
 #include "desk/rescues.h"
 
@@ -17,16 +18,6 @@ constexpr std::size_t kMostListed = 100;
 
 std::string time_or_empty(base::WallTime time) {
   return time == 0 ? std::string() : base::iso_time(time);
-}
-
-std::vector<std::string> split_lines(const std::string& text) {
-  std::vector<std::string> lines;
-  for (std::size_t at = 0; at < text.size();) {
-    const auto end = std::min(text.find('\n', at), text.size());
-    lines.push_back(text.substr(at, end - at));
-    at = end + 1;
-  }
-  return lines;
 }
 
 api::Rescue shape(const desk::RescueView& view, bool whole) {
@@ -55,7 +46,7 @@ api::Rescue shape(const desk::RescueView& view, bool whole) {
   for (const auto& one : session.names) {
     result.names.push_back({one.name, one.stands_for, one.size});
   }
-  result.summary = split_lines(session.summary);
+  result.summary = catalog::split_lines(session.summary);
   result.undo = view.undo;
   if (!whole) return result;
   for (const auto& one : view.lines) {

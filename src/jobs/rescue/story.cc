@@ -18,10 +18,6 @@ std::string upper(std::string text) {
   return text;
 }
 
-std::string percent_text(const std::optional<unsigned>& percent) {
-  return percent ? fmt::format("{} %", *percent) : std::string();
-}
-
 std::optional<unsigned> percent_of(const Load& load) {
   if (!load.total) return std::nullopt;
   if (*load.total == 0) return 100;
@@ -41,8 +37,8 @@ const char* word(StageKind kind) {
       return "refused";
     case StageKind::kLoading:
       return "loading";
-    case StageKind::kBroken:
-      return "broken";
+    case StageKind::kInterrupted:
+      return "interrupted";
     case StageKind::kLoaded:
       return "loaded";
     case StageKind::kWriting:
@@ -140,6 +136,8 @@ void Story::load(const Load& load, base::WallTime now) {
   const bool listened = !is_new && found->second.listens;
   if (!is_new && found->second.state != Load::State::kRunning) return;
   loads_[load.id] = load;
+  // Ids grow: the first is the oldest.
+  if (loads_.size() > kMostLoads) loads_.erase(loads_.begin());
   if ((is_new || !listened) && load.listens) {
     // A push begins before the device listens.
     const bool known = is_new && load.began_at != 0 && !load.pushed;
@@ -174,25 +172,26 @@ void Story::ends(const Load& load, base::WallTime now) {
   const auto name = base::printable(load.name, 80);
   const auto percent = percent_of(load);
   // Many boot loaders ask for the size first, end that, and ask once more.
-  if (load.state == Load::State::kBroken && load.bytes == 0 && !load.pushed) {
-    line(word(StageKind::kBroken),
+  if (load.state == Load::State::kInterrupted && load.bytes == 0 && !load.pushed) {
+    line(word(StageKind::kInterrupted),
          fmt::format("'{}' was ended before its first block: {}", name, load.why), now);
     if (load.id == newest_load_) {
       enter(StageKind::kAddress, "ASKED FOR '" + name + "'", load.why, now, false);
     }
     return;
   }
-  if (load.state == Load::State::kBroken) {
-    line(word(StageKind::kBroken),
+  if (load.state == Load::State::kInterrupted) {
+    line(word(StageKind::kInterrupted),
          load.listens
-             ? fmt::format("'{}' broke off{}: {}", name,
+             ? fmt::format("'{}' was interrupted{}: {}", name,
                            percent ? fmt::format(" at {} %", *percent) : "", load.why)
              : load.why,
          now);
     if (load.id == newest_load_ || !load.listens) {
-      enter(StageKind::kBroken,
-            load.listens ? fmt::format("BROKE OFF {}", percent_text(percent))
-                         : std::string("THE DEVICE DID NOT LISTEN"),
+      enter(StageKind::kInterrupted,
+            !load.listens ? std::string("THE DEVICE DID NOT LISTEN")
+            : percent     ? fmt::format("INTERRUPTED AT {} %", *percent)
+                          : std::string("INTERRUPTED"),
             load.why, now, true);
     }
     return;

@@ -4,8 +4,8 @@
 //
 //   waiting -> address -> loading -> loaded -> writing -> back
 //                 ^          |          |
-//                 |       broken     the second stage asks: loading again
-//                 +--- a device that begins anew
+//                 |    interrupted   the second stage asks: loading again
+//                 +--- a device that begins again
 #pragma once
 
 #include <cstdint>
@@ -25,10 +25,10 @@ enum class StageKind {
   kAddress,  // it asked for an address, or has got one
   kRefused,  // it asked for what it does not get
   kLoading,
-  kBroken,   // a transfer broke off
-  kLoaded,   // the last block was acknowledged
-  kWriting,  // silent, as it writes what it loaded
-  kBack,     // it answers again
+  kInterrupted,  // a transfer was interrupted
+  kLoaded,       // the last block was acknowledged
+  kWriting,      // silent, as it writes what it loaded
+  kBack,         // it answers again
   kClosed,
 };
 // "waiting", "address", ... : the word of Event::what as well
@@ -51,10 +51,10 @@ struct Load {
   std::uint64_t bytes = 0;
   std::optional<std::uint64_t> total;
   double rate = 0;  // bytes per second
-  enum class State { kRunning, kComplete, kBroken } state = State::kRunning;
+  enum class State { kRunning, kComplete, kInterrupted } state = State::kRunning;
   bool pushed = false;
   bool listens = true;  // pushed: the device takes it; else it is still asked
-  std::string why;      // broken off
+  std::string why;      // interrupted
   base::WallTime began_at = 0;
   std::int64_t took_ms = 0;
 };
@@ -65,6 +65,8 @@ class Story {
   // the silence.
   static constexpr std::int64_t kLoadedFor = 8000;  // ms
   static constexpr std::size_t kMostLines = 500;
+  // Transfers that are remembered, so that each is told once.
+  static constexpr std::size_t kMostLoads = 4096;
 
   Story(Profile profile, Session session);
 

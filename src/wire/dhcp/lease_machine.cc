@@ -433,7 +433,7 @@ void LeaseMachine::is_free(Lease& lease, base::Instant now, Actions& actions) {
     lease.was_bound = true;
     set_until(lease, now + std::chrono::seconds(lease_seconds(now)));
   } else if (lease.state == State::kBound) {
-    // It began anew. Its lease goes on, as it may still use the address.
+    // It began again. Its lease goes on, as it may still use the address.
   } else {
     lease.state = State::kOffered;
     set_until(lease, now + kOfferStands);
@@ -464,7 +464,7 @@ void LeaseMachine::request(const Heard& event, const Client& client, base::Insta
     return;
   }
   // It remembers an address from before, or one that was not offered to it. Told no, it
-  // asks anew at once.
+  // asks again at once.
   refuse_request(event, client,
                  fmt::format("it asked for {}, which is not the address that it has here",
                              wanted->text()),

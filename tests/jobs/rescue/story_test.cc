@@ -103,10 +103,10 @@ TEST_F(RescueStory, OneThatNeverWasSilentHasNotComeBack) {
   EXPECT_TRUE(story().awaits_return());
 }
 
-TEST_F(RescueStory, ABrokenLoadIsSaidAndTheNextOneTakesItsPlace) {
+TEST_F(RescueStory, AnInterruptedLoadIsSaidAndTheNextOneTakesItsPlace) {
   load("boot.img", Load::State::kRunning, 340);
-  load("boot.img", Load::State::kBroken, 340, 1, "the device went silent");
-  EXPECT_EQ(large(), "BROKE OFF 34 %");
+  load("boot.img", Load::State::kInterrupted, 340, 1, "the device went silent");
+  EXPECT_EQ(large(), "INTERRUPTED AT 34 %");
   EXPECT_EQ(small(), "the device went silent");
   load("boot.img", Load::State::kRunning, 10, 2);
   EXPECT_EQ(large(), "LOADING 1 %");
@@ -114,7 +114,7 @@ TEST_F(RescueStory, ABrokenLoadIsSaidAndTheNextOneTakesItsPlace) {
 
 TEST_F(RescueStory, AskingForTheSizeFirstIsNoFailure) {
   load("boot.img", Load::State::kRunning, 0);
-  load("boot.img", Load::State::kBroken, 0, 1, "the device ended it");
+  load("boot.img", Load::State::kInterrupted, 0, 1, "the device ended it");
   EXPECT_EQ(large(), "ASKED FOR 'boot.img'");
   EXPECT_EQ(story().stage(now_).bells, 1);
 }
@@ -154,7 +154,7 @@ TEST_F(RescueStory, APushIsSilentUntilTheDeviceListens) {
   never.id = 2;
   never.pushed = true;
   never.listens = false;
-  never.state = Load::State::kBroken;
+  never.state = Load::State::kInterrupted;
   never.why = "the device did not listen within 10 min";
   story().load(never, now_);
   EXPECT_EQ(large(), "THE DEVICE DID NOT LISTEN");
