@@ -59,7 +59,6 @@ class Rescues {
  public:
   using Profiles = std::function<std::vector<jobs::rescue::Profile>()>;
 
-  // `hands` null: sessions can't be opened.
   Rescues(repository::Repository& repository, gate::Gate& gate, RescueHands& hands,
           Profiles profiles);
   // As end_all().
@@ -83,10 +82,11 @@ class Rescues {
   void end_all(const std::string& why);
   // Of a program that died. At the start, before anything is opened.
   void end_left_over();
-  std::size_t open_sessions() const;
 
  private:
   struct Running;
+
+  static constexpr std::size_t kMostTold = 2000;  // that wait for the next tick
 
   base::Outcome<jobs::rescue::Profile> profile_for(const RescueWanted& wanted,
                                                    const std::string& platform) const;

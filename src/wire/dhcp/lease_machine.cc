@@ -45,16 +45,6 @@ std::optional<base::Instant> LeaseMachine::deadline() const {
   return due_.begin()->first;
 }
 
-std::vector<LeaseView> LeaseMachine::leases(base::Instant now) const {
-  std::vector<LeaseView> views;
-  for (const auto& [address, client] : by_address_) {
-    const auto& lease = by_client_.at(client);
-    if (lease.state == State::kProbing || lease.until <= now) continue;
-    views.push_back({lease.client, address, lease.state == State::kBound, lease.until});
-  }
-  return views;
-}
-
 void LeaseMachine::set_until(Lease& lease, base::Instant until) {
   due_.erase({lease.until, lease.client.name});
   lease.until = until;

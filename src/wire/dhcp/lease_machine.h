@@ -136,13 +136,6 @@ struct Told {
 using Action = std::variant<Reply, ProbeAddress, Told>;
 using Actions = std::vector<Action>;
 
-struct LeaseView {
-  Client client;
-  base::Address address;
-  bool bound = false;  // acknowledged; else offered
-  base::Instant until;
-};
-
 class LeaseMachine {
  public:
   // How long an answer to a probe is waited for (RFC 5227 has up to seven seconds; a
@@ -159,9 +152,6 @@ class LeaseMachine {
 
   void step(const Event& event, base::Instant now, Actions& actions);
   std::optional<base::Instant> deadline() const;
-
-  // Those that stand, by address.
-  std::vector<LeaseView> leases(base::Instant now) const;
 
  private:
   enum class State { kProbing, kOffered, kBound };
