@@ -4,7 +4,6 @@
 
 #include <atomic>
 #include <memory>
-#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -22,8 +21,8 @@ struct Rescues::Running {
 
   const jobs::rescue::Session session;
   const jobs::rescue::Profile profile;
-  std::unique_ptr<OpenWire> wire;
-  std::optional<std::uint64_t> push;
+  std::unique_ptr<OpenWire> wire;       // null: it has ended
+  std::atomic<std::uint64_t> push = 0;  // of the transfer; 0: nothing is pushed
 
   base::Mutex told_mutex;
   std::vector<std::pair<base::WallTime, AddressTold>> told VANTRO_GUARDED_BY(told_mutex);

@@ -141,7 +141,7 @@ void Rescues::end(const std::shared_ptr<Running>& running, const repository::By&
     const base::Lock lock(mutex_);
     running_.erase(running->session.id);
   }
-  if (running->push) hands_.end_push(*running->push);
+  if (const auto push = running->push.load(); push != 0) hands_.end_push(push);
   running->wire.reset();
   give_back(running->session);
   follow(*running);
