@@ -243,7 +243,9 @@ TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
     }
   }
   EXPECT_GT(filed.size(), 10u);
-  EXPECT_THAT(refused, testing::HasSubstr("no room on the server's disk"));
+  // Before it begins, or in the middle: that depends on the last few blocks.
+  EXPECT_THAT(refused, testing::AnyOf(testing::HasSubstr("no room on the server's disk"),
+                                      testing::HasSubstr("the server's disk is full")));
   for (const auto& name : filed) {
     const auto saved = client({"backup", "save", "127.0.0.1", name, "--to", "-"});
     EXPECT_EQ(saved.out.size(), 600'000 + name.size() - 9) << name << saved.err;
