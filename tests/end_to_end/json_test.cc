@@ -13,7 +13,11 @@ class Json : public ServerFixture {
  protected:
   void SetUp() override {
     start({"--management-tls-listen", "127.0.0.1:0", "--config",
-           make("vantro.toml", "[[report]]\npattern = 'runs (?P<version>.+)'\n")});
+           make("vantro.toml",
+                "[[report]]\npattern = 'runs (?P<version>.+)'\n"
+                "[[rescue]]\nprofile = \"waiting\"\nway = \"waits\"\n"
+                "server = \"127.0.0.1/8\"\ndevice = \"127.1.0.9\"\n"
+                "[[rescue.file]]\nname = \"boot.img\"\nimage = \"rescue.img\"\n")});
     find_commands({});
     ASSERT_GT(left_.size(), 50u);
   }
@@ -215,6 +219,21 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   ask({"server", "use", server});
   ask({"logout", server});
   ask({"person", "remove", "anna"});
+
+  take_in("rescue.img", "what is pushed");
+  EXPECT_EQ(ask({"rescue", "profiles"})["profiles"].size(), 1u);
+  const auto session = ask({"rescue", "open", "--on", "lo", "--profile", "waiting"});
+  EXPECT_EQ(session["opened"], true);
+  EXPECT_EQ(session["rescue"]["names"][0]["name"], "boot.img");
+  EXPECT_EQ(ask({"rescue", "list"})["rescues"].size(), 1u);
+  EXPECT_EQ(ask({"rescue", "show"})["stage"], "waiting");
+  std::istringstream stages(answer_to({"rescue", "watch", "--seconds", "1"}));
+  for (std::string line; std::getline(stages, line);) {
+    EXPECT_FALSE(read_json(line).is_discarded()) << line;
+  }
+  EXPECT_EQ(ask({"push", "rescue.img", "--to", "127.1.0.9", "--background"})["total"],
+            14);
+  EXPECT_EQ(ask({"rescue", "close"})["stage"], "closed");
 
   ask({"unrecorded", "list"});
   ask({"unrecorded", "keep", "--all"});

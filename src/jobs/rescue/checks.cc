@@ -12,7 +12,7 @@
 namespace vantro::jobs::rescue {
 namespace {
 
-Check interface_check(const WireFacts& wire) {
+Check interface_check(const Profile& profile, const WireFacts& wire) {
   const auto& name = wire.interface;
   if (!wire.exists) {
     const auto near = text::nearest(name, wire.interfaces);
@@ -22,7 +22,8 @@ Check interface_check(const WireFacts& wire) {
                                fmt::join(wire.interfaces, ", "))
                  : fmt::format("there are {}", fmt::join(wire.interfaces, ", "))};
   }
-  if (!wire.ethernet) {
+  // Only who asks for an address speaks below IP.
+  if (!wire.ethernet && profile.way == Way::kAsks) {
     return {"interface", Verdict::kStop,
             fmt::format("{} is not an Ethernet interface", name),
             fmt::format("there are {}", fmt::join(wire.interfaces, ", "))};
@@ -153,10 +154,10 @@ Check file_check(const FileFacts& file) {
 std::vector<Check> checks(const Profile& profile, const WireFacts& wire,
                           const std::vector<FileFacts>& files, const OpenWishes& wishes) {
   std::vector<Check> all;
-  all.push_back(interface_check(wire));
+  all.push_back(interface_check(profile, wire));
   const bool usable = all.back().verdict != Verdict::kStop;
   if (usable) all.push_back(carrier_check(profile, wire));
-  if (wire.exists && wire.ethernet) {
+  if (wire.exists && (wire.ethernet || profile.way != Way::kAsks)) {
     all.push_back(address_check(profile, wire, wishes));
     if (profile.way != Way::kWaits) all.push_back(service_check(profile, wire));
     if (profile.way == Way::kAsks) all.push_back(addresses_check(wire, wishes));
