@@ -87,6 +87,12 @@ TEST_F(RescueWires, AnotherAddressServerOnTheWireStopsIt) {
   EXPECT_THAT(said, HasSubstr("both answer; the device takes the one that is faster"));
 }
 
+TEST_F(RescueWires, AnAddressThatSomebodyHasIsNotGiven) {
+  PLAY("taken");
+  EXPECT_THAT(said, HasSubstr("lease of 192.0.2.21 obtained"));
+  EXPECT_THAT(said, HasSubstr("192.0.2.20 is in use by 02:00:5e:10:00:63, so "));
+}
+
 TEST_F(RescueWires, NothingRemainsHoweverItEnds) {
   PLAY("ends");
   EXPECT_THAT(said, HasSubstr("open\n1\n2\n2\n"));

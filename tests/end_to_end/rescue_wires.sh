@@ -253,6 +253,15 @@ ends)
   # The name is on no wire any more.
   at "$device" curl -s -m 3 tftp://192.0.2.1/dyke200-recovery.img || echo "nobody answers"
   ;;
+taken)
+  # Somebody on the wire has the first address.
+  cable eth1
+  begin_at "$device" holder.log python3 "$here/address_holder.py" wan 192.0.2.20 60
+  "$vantro" rescue open --on eth1 --profile dyke200-rom --own-address > /dev/null
+  at "$device" busybox udhcpc -i wan -n -q -f -s "$work/take.sh" 2>&1
+  until_true says 'got 192.0.2.21'
+  "$vantro" rescue show
+  ;;
 thousand)
   # The real server on one wire, and a thousand devices that ask at once.
   cat > vantro.toml <<'SETTINGS'
