@@ -1,5 +1,6 @@
 // Rescue sessions on wires of their own (network namespaces), with clients that are not
 // ours. What happens is in rescue_wires.sh; here is what must come of it.
+#include <cstdlib>
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
@@ -110,7 +111,9 @@ TEST_F(RescueWires, AThousandDevicesThatAskAtOnceAreAllServed) {
   EXPECT_THAT(said, HasSubstr("1000 devices have 1000 addresses"));
   const auto at = said.find("VmHWM:");
   ASSERT_NE(at, std::string::npos);
-  EXPECT_LT(std::stol(said.substr(at + 6)), 120'000) << "KiB of memory";
+  // Under a sanitizer a multiple of it.
+  const long most = std::getenv("VANTRO_PROGRAMS") == nullptr ? 120'000 : 900'000;
+  EXPECT_LT(std::stol(said.substr(at + 6)), most) << "KiB of memory";
 }
 
 TEST_F(RescueWires, AnImageIsPushedToADeviceThatBeginsToListen) {

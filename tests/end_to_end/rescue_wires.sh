@@ -59,9 +59,16 @@ start() {
   exit 1
 }
 stop() {
+  local code=0
   kill "-$1" "$server"
-  wait "$server" || true
+  wait "$server" || code=$?
   server=
+  # A sanitizer's finding shows in the exit code.
+  if [[ $1 == TERM && $code -ne 0 ]]; then
+    cat server.log >&2
+    echo "rescue_wires.sh: the server ended with $code" >&2
+    exit 1
+  fi
 }
 # until_true COMMAND...
 until_true() {
@@ -404,3 +411,4 @@ SETTINGS
   exit 2
   ;;
 esac
+[[ -z $server ]] || stop TERM
