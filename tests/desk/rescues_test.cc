@@ -274,7 +274,8 @@ TEST_F(RescuesTest, WhatFailsInTheMiddleIsUndone) {
   EXPECT_EQ(rescues_->open(operator_, wanted()).error().sentence,
             "the kernel does not let it");
   hands_.cannot_add = false;
-  for (const auto& one : *rescues_->list(10)) EXPECT_NE(one.session.ended_at, 0);
+  const auto all = rescues_->list(10);
+  for (const auto& one : *all) EXPECT_NE(one.session.ended_at, 0);
   open(wanted());
 }
 
