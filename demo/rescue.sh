@@ -28,7 +28,8 @@ run() {
 }
 until_says() {
   for _ in $(seq 300); do
-    ! "$vantro" rescue show | grep -q "$1" || return 0
+    # All is read, so that nobody writes into a pipe that was closed.
+    ! "$vantro" rescue show | grep "$1" > /dev/null || return 0
     sleep 0.1
   done
   "$vantro" rescue show

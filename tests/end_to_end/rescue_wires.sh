@@ -81,7 +81,8 @@ until_true() {
   echo "rescue_wires.sh: waited in vain for: $*" >&2
   exit 1
 }
-says() { "$vantro" rescue show | grep -q "$1"; }
+# Reads all of it, so that nobody writes into a pipe that was closed.
+says() { "$vantro" rescue show | grep "$1" > /dev/null; }
 # What a session may leave nothing of: addresses of its network, ports, packet sockets.
 remains() {
   ip -4 -o address | grep -c ' 192\.0\.2\.1/24 ' || true
