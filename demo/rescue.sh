@@ -90,7 +90,7 @@ until_says 'LAST BLOCK ACKNOWLEDGED'
 run "$vantro" rescue show
 at_device ip link set wan down   # it starts again
 until_says 'since the last block'
-sleep 3
+sleep 7
 at_device ip link set wan up
 until_says 'ANSWERS AGAIN'
 run "$vantro" rescue close

@@ -171,7 +171,7 @@ address)
   # It restarts: nobody answers for a moment.
   at "$device" ip link set wan down
   until_true says 'since the last block'
-  sleep 3
+  sleep 7
   at "$device" ip link set wan up
   until_true says 'ANSWERS AGAIN'
   "$vantro" rescue close
@@ -340,7 +340,7 @@ laptop)
   stop TERM
   cable eth1
   "$vantrod" --config vantro.toml --state laptop --rescue eth1 --profile dyke200-rom --own-address \
-    --image recovery.img --rescue-for 12s --management-socket "$work/laptop.sock" > laptop.log 2>&1 &
+    --image recovery.img --rescue-for 20s --management-socket "$work/laptop.sock" > laptop.log 2>&1 &
   server=$!
   until_true grep -q 'The wire is open' laptop.log
   at "$device" busybox udhcpc -i wan -n -q -f -s "$work/take.sh" 2>&1
