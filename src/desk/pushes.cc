@@ -147,7 +147,9 @@ base::Outcome<PushBegun> Pushes::begin(const PushWanted& wanted) {
 base::Outcome<PushView> Pushes::find(std::uint64_t id) const {
   auto view = hands_.find_push(id);
   if (view) return std::move(*view);
-  return base::refuse(Kind::kNotFound, fmt::format("there is no push {} any more", id));
+  return base::refuse(
+      Kind::kNotFound,
+      fmt::format("unknown push {}; the server remembers the last 100", id));
 }
 
 base::Outcome<void> Pushes::end(std::uint64_t id) {

@@ -128,7 +128,7 @@ class Finder {
       }
       if (!found) {
         facts.trouble =
-            fmt::format("there is no image of the role '{}' for the platform '{}'",
+            fmt::format("no image for the platform '{1}' has the role '{0}'",
                         file.role.empty() ? "any" : file.role, profile_.platform);
         facts.advice =
             fmt::format("vantro image add FILE --platform {} --role {}",

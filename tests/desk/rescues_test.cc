@@ -246,8 +246,8 @@ TEST_F(RescuesTest, WhatIsCheckedSaysWhatToDo) {
   hands_.wire.listens = true;
   facts("recovery-1.img", {{"role", "system"}});
   EXPECT_EQ(stopped(wanted()),
-            "'Fixed-Name.img': there is no image of the role 'recovery' for the platform "
-            "'dyke200'; vantro image add FILE --platform dyke200 --role recovery\n");
+            "'Fixed-Name.img': no image for the platform 'dyke200' has the role "
+            "'recovery'; vantro image add FILE --platform dyke200 --role recovery\n");
   what = wanted();
   what.image = "recovery-1.img";
   EXPECT_EQ(stopped(what),

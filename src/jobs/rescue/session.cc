@@ -181,8 +181,7 @@ base::Outcome<Session> Sessions::find(std::int64_t id) const {
     if (!found.empty()) return std::move(found.front());
     return base::refuse(
         Kind::kNotFound,
-        fmt::format("there is no rescue session {}; 'vantro rescue list' shows them",
-                    id));
+        fmt::format("unknown rescue session {}; 'vantro rescue list' shows them", id));
   });
 }
 
