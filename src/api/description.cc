@@ -12,6 +12,7 @@
 #include "api/operation.h"
 #include "api/problem.h"
 #include "api/shapes.h"
+#include "api/used_shapes.h"
 #include "base/visible_name.h"
 
 namespace vantro::api {
@@ -41,44 +42,6 @@ const char* words(Unit unit) {
 
 bool is_open_ended(std::int64_t most) {
   return most == std::numeric_limits<std::int64_t>::max();
-}
-
-// Each shape once, those that others hold behind them.
-void collect(const Shape& shape, std::vector<const Shape*>& all) {
-  if (std::find(all.begin(), all.end(), &shape) != all.end()) return;
-  all.push_back(&shape);
-  for (const auto& field : shape.fields()) {
-    const auto* type = field.type;
-    while (type->of != nullptr) type = type->of;
-    if (type->kind == ValueKind::kObject) collect(type->shape(), all);
-  }
-}
-
-std::vector<const Shape*> shapes_of_bodies() {
-  std::vector<const Shape*> all;
-  for (const auto* one : operations()) {
-    if (one->takes == Carries::kJson) collect(one->body(), all);
-    if (one->gives == Carries::kJson && one->answer != nullptr) {
-      collect(one->answer(), all);
-    }
-  }
-  // What the event stream tells, and every refusal.
-  collect(shape_of<Transfer>(), all);
-  collect(shape_of<Change>(), all);
-  collect(shape_of<Problem>(), all);
-  std::sort(all.begin(), all.end(), [](const auto* a, const auto* b) {
-    return std::string_view(a->name()) < b->name();
-  });
-  return all;
-}
-
-// Those that callers give.
-std::vector<const Shape*> given_shapes() {
-  std::vector<const Shape*> given;
-  for (const auto* one : operations()) {
-    if (one->takes == Carries::kJson) collect(one->body(), given);
-  }
-  return given;
 }
 
 // -- OpenAPI --
@@ -159,11 +122,6 @@ json schema_of(const Shape& shape, bool answered) {
   if (!required.empty()) schema["required"] = std::move(required);
   if (!answered) schema["additionalProperties"] = false;
   return schema;
-}
-
-bool is_in_path(const OperationInfo& operation, const Field& field) {
-  return std::string_view(operation.path).find(fmt::format("{{{}}}", field.name)) !=
-         std::string_view::npos;
 }
 
 json parameters_of(const OperationInfo& operation) {

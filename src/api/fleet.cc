@@ -37,7 +37,27 @@ const Shape& shape_of<DeviceList>() {
   using T = DeviceList;
   static const Shape shape = ShapeOf<T>("DeviceList", "the inventory")
                                  .field<&T::devices>("devices", "by name")
+                                 .field<&T::in_all>("in_all",
+                                                    "devices that there are, "
+                                                    "shown or not")
                                  .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<DeviceFilter>() {
+  using T = DeviceFilter;
+  static const Shape shape =
+      ShapeOf<T>("DeviceFilter", "which devices")
+          .field<&T::text>("text",
+                           "somewhere in name, address, link address, site or remarks")
+          .field<&T::site>("site", "where they stand")
+          .field<&T::platform>("platform", "their platform")
+          .field<&T::limit>("limit", "so many at most (not given: all)")
+          .range(1)
+          .field<&T::skip>("skip", "leave out so many first")
+          .range(0)
+          .done();
   return shape;
 }
 

@@ -58,6 +58,13 @@ struct Imported {
 
 struct DeviceList {
   std::vector<Device> devices;
+  std::size_t in_all = 0;
+};
+
+struct DeviceFilter {
+  std::string text, site, platform;
+  std::optional<std::int64_t> limit;
+  std::int64_t skip = 0;
 };
 
 struct DeviceFields {
@@ -87,6 +94,7 @@ struct DeviceTable {
 
 VANTRO_SHAPE(Device)
 VANTRO_SHAPE(DeviceList)
+VANTRO_SHAPE(DeviceFilter)
 VANTRO_SHAPE(DeviceFields)
 VANTRO_SHAPE(Site)
 VANTRO_SHAPE(SiteList)

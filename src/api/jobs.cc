@@ -267,6 +267,7 @@ const Shape& shape_of<JobsAsked>() {
       ShapeOf<T>("JobsAsked", "which jobs")
           .field<&T::state>("state", "open, confirmed, failed or withdrawn; empty: all")
           .field<&T::rollout>("rollout", "empty: all")
+          .field<&T::image>("image", "only those that install it; empty: all")
           .done();
   return shape;
 }

@@ -147,6 +147,7 @@ struct Readiness {
 struct JobsAsked {
   std::string state;
   std::string rollout;
+  std::string image;
 };
 
 struct JobImage {

@@ -9,9 +9,11 @@
 #include "api/fleet.h"
 #include "api/jobs.h"
 #include "api/operation.h"
+#include "api/overview.h"
 #include "api/people.h"
 #include "api/rescue.h"
 #include "api/shapes.h"
+#include "api/uploads.h"
 
 namespace vantro::api {
 
@@ -20,6 +22,22 @@ inline constexpr Operation<Nothing, Nothing, Health> kHealth{
 
 inline constexpr Operation<Nothing, Nothing, Status> kStatus{
     "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, SettingList> kSettings{
+    "GET", "/v1/settings", "the settings in force", Permission::kLook};
+
+inline constexpr Operation<LoadAsked, Nothing, Load> kLoad{
+    "GET", "/v1/load", "how busy the server was in the last minutes or hours",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, InterfaceList> kInterfaces{
+    "GET", "/v1/interfaces", "the server's Ethernet interfaces, for a rescue session",
+    Permission::kLook};
+
+inline constexpr Operation<FindAsked, Nothing, FoundList> kFind{
+    "GET", "/v1/find",
+    "images, devices and addresses by a part of a name, an address or a checksum",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, TransferList> kTransfers{
@@ -182,7 +200,7 @@ inline constexpr Operation<RevisionAsked, AdoptWanted, ImageAdded> kAdoptBackup{
     "POST", "/v1/backups/{holder}/{name}/image", "take it into the catalogue",
     Permission::kOperate};
 
-inline constexpr Operation<Nothing, Nothing, DeviceList> kDevices{
+inline constexpr Operation<DeviceFilter, Nothing, DeviceList> kDevices{
     "GET", "/v1/devices", "the inventory", Permission::kLook};
 
 inline constexpr Operation<Nothing, DeviceFields, Device> kAddDevice{
@@ -331,6 +349,35 @@ inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
 
 inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
     "PATCH", "/v1/sites/{name}", "how often that is", Permission::kOperate};
+
+inline constexpr Operation<PlatformAsked, Nothing, LineList> kLines{
+    "GET", "/v1/lines",
+    "platforms, roles and release lines, with the newest image of each",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, UploadWanted, Upload> kBeginUpload{
+    "POST", "/v1/uploads",
+    "begin to send an image in pieces, which may go on after a broken connection",
+    Permission::kOperate};
+
+inline constexpr Operation<Nothing, Nothing, UploadList> kUploads{
+    "GET", "/v1/uploads", "the caller's images that come in pieces",
+    Permission::kOperate};
+
+inline constexpr Operation<UploadAsked, Nothing, Upload> kUpload{
+    "GET", "/v1/uploads/{number}", "how far one of them is", Permission::kOperate};
+
+inline constexpr Operation<PieceAsked, Bytes, Upload> kSendPiece{
+    "PUT", "/v1/uploads/{number}",
+    "the next piece: the body is its bytes, at most 32 MiB", Permission::kOperate};
+
+inline constexpr Operation<UploadAsked, FilingWanted, ImageAdded> kFileUpload{
+    "POST", "/v1/uploads/{number}/filing",
+    "all has been sent: compare it, look inside, and add it", Permission::kOperate};
+
+inline constexpr Operation<UploadAsked, Nothing, Nothing> kDropUpload{
+    "DELETE", "/v1/uploads/{number}", "drop it; nothing of it is kept",
+    Permission::kOperate};
 
 inline constexpr Operation<ImageFilter, Nothing, ImageList> kImages{
     "GET", "/v1/images", "images by platform, role and version", Permission::kLook};

@@ -142,9 +142,8 @@ const Shape& shape_of<LogIn>() {
   static const Shape shape =
       ShapeOf<T>("LogIn", "who wants to log in")
           .field<&T::name>("name", "of the person")
-          .needed()
           .field<&T::password>("password", "theirs")
-          .needed()
+          .field<&T::token>("token", "in place of name and password")
           .field<&T::cookie>("cookie",
                              "the log-in goes into a cookie, for browsers; its token is "
                              "not in the answer")

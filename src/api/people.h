@@ -79,6 +79,7 @@ struct TokenRenewal {
 struct LogIn {
   std::string name;
   std::string password;
+  std::string token;
   bool cookie = false;
 };
 

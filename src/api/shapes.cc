@@ -22,7 +22,7 @@ const Shape& shape_of<Transfer>() {
       ShapeOf<T>("Transfer", "one transfer: what is fetched, sent or taken in")
           .field<&T::id>("id", "unique while the server runs")
           .field<&T::direction>("direction", "what it is")
-          .choices({"fetch", "deposit", "image-add"})
+          .choices({"fetch", "deposit", "image-add", "push"})
           .field<&T::state>("state", "failed: on our side; abandoned: on the device's")
           .choices({"running", "complete", "failed", "abandoned"})
           .field<&T::protocol>("protocol", "over which it runs")
@@ -123,6 +123,9 @@ const Shape& shape_of<LedgerAsked>() {
           .field<&T::until>("until", "only before this time", Unit::kTime)
           .field<&T::event>("event", "only these events, separated by commas")
           .field<&T::name>("name", "only of this name; * stands for anything")
+          .field<&T::outcome>("outcome", "only with this outcome")
+          .choices({"complete", "failed", "abandoned", "refused", "done"})
+          .field<&T::sha256>("sha256", "only about these bytes")
           .done();
   return shape;
 }
@@ -139,6 +142,9 @@ const Shape& shape_of<LedgerExportAsked>() {
           .field<&T::until>("until", "only before this time", Unit::kTime)
           .field<&T::event>("event", "only these events, separated by commas")
           .field<&T::name>("name", "only of this name; * stands for anything")
+          .field<&T::outcome>("outcome", "only with this outcome")
+          .choices({"complete", "failed", "abandoned", "refused", "done"})
+          .field<&T::sha256>("sha256", "only about these bytes")
           .field<&T::form>("form", "a table for spreadsheets, or an object in each line")
           .choices({"csv", "json-lines"})
           .done();
@@ -195,6 +201,16 @@ const Shape& shape_of<Change>() {
           .field<&T::object>("object",
                              "which one: its name, or its number where names may change")
           .field<&T::by>("by", "who changed it")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LedgerGrown>() {
+  using T = LedgerGrown;
+  static const Shape shape =
+      ShapeOf<T>("LedgerGrown", "the ledger has new rows, of transfers or refusals")
+          .field<&T::newest>("newest", "number of the newest row")
           .done();
   return shape;
 }

@@ -209,11 +209,11 @@ struct LedgerPage {
 struct LedgerAsked {
   std::optional<std::int64_t> limit;
   std::optional<std::int64_t> before;
-  std::string whose, by, from, until, event, name;
+  std::string whose, by, from, until, event, name, outcome, sha256;
 };
 
 struct LedgerExportAsked {
-  std::string whose, by, from, until, event, name;
+  std::string whose, by, from, until, event, name, outcome, sha256;
   std::string form = "csv";
 };
 
@@ -232,6 +232,11 @@ struct LedgerVerified {
   std::int64_t unchained = 0;
   std::vector<LedgerBreak> breaks;
   std::string newest;
+};
+
+// The event 'ledger'.
+struct LedgerGrown {
+  std::int64_t newest = 0;
 };
 
 struct ChangesAsked {
@@ -282,6 +287,7 @@ VANTRO_SHAPE(LedgerVerifyAsked)
 VANTRO_SHAPE(LedgerBreak)
 VANTRO_SHAPE(LedgerVerified)
 VANTRO_SHAPE(Change)
+VANTRO_SHAPE(LedgerGrown)
 VANTRO_SHAPE(ChangesAsked)
 VANTRO_SHAPE(ChangePage)
 VANTRO_SHAPE(Contact)

@@ -18,7 +18,7 @@ const std::string kSelect =
     "last_seen_at, last_seen_from from people ";
 const std::string kSelectToken =
     "select id, person, label, kind, digest, made_at, until, revoked_at, last_used_at, "
-    "last_used_from, role, rights from tokens ";
+    "last_used_from, role, rights, made_with from tokens ";
 
 // What stands there was written by add() and change().
 Powers powers_of(const std::string& role, const std::string& rights) {
@@ -59,6 +59,7 @@ Token token_of(const db::Row& row) {
   token.last_used_at = time_in(row, 8);
   token.last_used_from = row.text(9);
   if (!row.text(10).empty()) token.powers = powers_of(row.text(10), row.text(11));
+  token.made_with = row.integer(12);
   return token;
 }
 
@@ -96,6 +97,12 @@ base::Outcome<void> one_stays(db::Transaction& transaction, const std::string& w
 
 bool administers(const Person& person, base::WallTime now) {
   return person.powers.role == Role::kAdminister && person.holds(now);
+}
+
+void end_made_with(db::Transaction& transaction, const Token& token, base::WallTime now) {
+  transaction.run(
+      "update tokens set revoked_at = :t where made_with = :i and revoked_at is null",
+      {now, token.id});
 }
 
 base::Outcome<Who> not_good(const std::string& sentence) {
@@ -307,12 +314,13 @@ base::Outcome<std::int64_t> People::add_token(db::Transaction& transaction,
   const auto id = transaction.next_number("tokens");
   transaction.run(
       "insert into tokens (id, person, label, kind, digest, made_at, until, "
-      "last_used_from, role, rights) values (:i, :p, :l, :k, :d, :m, :u, '', :r, :g)",
+      "last_used_from, role, rights, made_with) values (:i, :p, :l, :k, :d, :m, :u, '', "
+      ":r, :g, :w)",
       {id, token.person, token.label,
        std::string(token.kind == TokenKind::kSession ? "session" : "token"), token.digest,
        token.made_at, value_of(token.until),
        std::string(token.powers ? word(token.powers->role) : ""),
-       token.powers ? rights_text(token.powers->rights) : ""});
+       token.powers ? rights_text(token.powers->rights) : "", token.made_with});
   transaction.changed(kPersonChanged, token.person);
   return id;
 }
@@ -345,6 +353,7 @@ base::Outcome<Token> People::token(db::Transaction& transaction, std::int64_t id
 void People::end_token(db::Transaction& transaction, const Token& token,
                        base::WallTime now) {
   transaction.run("update tokens set revoked_at = :t where id = :i", {now, token.id});
+  end_made_with(transaction, token, now);
   transaction.changed(kPersonChanged, token.person);
 }
 
@@ -358,9 +367,12 @@ void People::end_sessions(db::Transaction& transaction, const std::string& perso
 }
 
 void People::renew_token(db::Transaction& transaction, const Token& token,
-                         const std::string& digest, std::optional<base::WallTime> until) {
+                         const std::string& digest, std::optional<base::WallTime> until,
+                         base::WallTime now) {
   transaction.run("update tokens set digest = :d, until = :u where id = :i",
                   {digest.empty() ? token.digest : digest, value_of(until), token.id});
+  // Whoever has the old text must not go on with a log-in that it was made with.
+  if (!digest.empty()) end_made_with(transaction, token, now);
   transaction.changed(kPersonChanged, token.person);
 }
 

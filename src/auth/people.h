@@ -101,6 +101,7 @@ class People {
                                     const std::string& person, const std::string& label,
                                     base::WallTime now);
   static base::Outcome<Token> token(db::Transaction& transaction, std::int64_t id);
+  // With the log-ins that were made with it.
   static void end_token(db::Transaction& transaction, const Token& token,
                         base::WallTime now);
   // The person's log-ins; tokens stay.
@@ -108,7 +109,8 @@ class People {
                            base::WallTime now);
   // `digest`: of another text in its place; empty: it stays.
   static void renew_token(db::Transaction& transaction, const Token& token,
-                          const std::string& digest, std::optional<base::WallTime> until);
+                          const std::string& digest, std::optional<base::WallTime> until,
+                          base::WallTime now);
   // Takes out those that ended long ago.
   base::Outcome<void> sweep(base::WallTime now);
 

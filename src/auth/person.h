@@ -87,6 +87,8 @@ struct Token {
   // Of a person whom this server does not know but another system vouches for (PAM);
   // none: what the person may.
   std::optional<Powers> powers;
+  // The number of the token that this log-in was made with, and ends with; 0: a password.
+  std::int64_t made_with = 0;
 
   bool holds(base::WallTime now) const { return !revoked_at && (!until || now < *until); }
 };

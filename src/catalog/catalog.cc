@@ -476,6 +476,61 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
   });
 }
 
+base::Outcome<std::vector<LineSummary>> Catalog::lines(
+    const std::string& platform) const {
+  using All = std::vector<LineSummary>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<All> {
+    const std::string where = platform.empty() ? "" : "where lower(platform) = :p ";
+    std::vector<db::Value> values;
+    if (!platform.empty()) values.emplace_back(base::folded(platform));
+    // The index has it all; the newest one of each line is looked up alone.
+    const auto rows = t.query(
+        "with lines as (select platform, role, line_key, count(*) as images, max(case "
+        "when withdrawn = 0 then version_key end) as newest, min(image) as one from "
+        "image_platforms " +
+            where +
+            "group by platform, role, line_key) select l.platform, l.role, l.images, "
+            "i.name, i.version, o.line, o.version from lines l join images o on o.id = "
+            "l.one left join images i on i.id = (select min(p.image) from "
+            "image_platforms p where p.platform = "
+            "l.platform and p.role = l.role and p.line_key = l.line_key and "
+            "p.version_key = l.newest and p.withdrawn = 0) order by l.platform, l.role, "
+            "l.line_key",
+        values);
+    All all;
+    for (const auto& row : rows) {
+      LineSummary one;
+      one.platform = row.text(0);
+      one.role = row.text(1);
+      one.images = static_cast<std::size_t>(row.integer(2));
+      one.newest = row.text(3);
+      one.version = row.text(4);
+      Facts facts;
+      facts.line = row.text(5);
+      facts.version = row.text(6);
+      one.line = facts.release_line();
+      all.push_back(std::move(one));
+    }
+    return all;
+  });
+}
+
+base::Outcome<std::vector<Image>> Catalog::beginning_with(const std::string& sha256,
+                                                          std::size_t most) const {
+  using All = std::vector<Image>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<All> {
+    All all;
+    for (const auto& row :
+         t.query("select " + kImageColumns +
+                     " from images i where i.sha256 >= :a and i.sha256 < :b order by "
+                     "i.sha256 limit :m",
+                 {sha256, sha256 + "g", static_cast<std::int64_t>(most)})) {
+      all.push_back(image_of(row));
+    }
+    return all;
+  });
+}
+
 base::Outcome<std::vector<std::string>> Catalog::names_of(std::int64_t image) const {
   return database_.read(
       [&](db::Transaction& t) -> base::Outcome<std::vector<std::string>> {

@@ -68,6 +68,16 @@ struct Listing {
   std::size_t in_all = 0;
 };
 
+// What there is of one platform, role and release line.
+struct LineSummary {
+  std::string platform;
+  std::string role;
+  std::string line;        // for people; empty: the images tell none
+  std::size_t images = 0;  // withdrawn ones, too
+  std::string newest;      // the name of the newest that is not withdrawn, or empty
+  std::string version;     // of that one
+};
+
 // An image whose version can be taken for this one's (text/version.h).
 struct LookAlike {
   std::string name;
@@ -125,6 +135,11 @@ class Catalog {
                                            const std::string& sha256);
   // kInvalid: a fact or version in the filter makes no sense.
   base::Outcome<Listing> list(const Filter& filter) const;
+  // By platform, role and line; of one platform, or of all (empty).
+  base::Outcome<std::vector<LineSummary>> lines(const std::string& platform) const;
+  // Whose SHA-256 begins so, at most `most`. REQUIRES: lower-case hexadecimal.
+  base::Outcome<std::vector<Image>> beginning_with(const std::string& sha256,
+                                                   std::size_t most) const;
   // Its names, the first one first.
   base::Outcome<std::vector<std::string>> names_of(std::int64_t image) const;
   base::Outcome<std::vector<probe::Member>> members_of(std::int64_t image) const;

@@ -72,7 +72,8 @@ void write_page(const Terminal& terminal, const Options& options,
   }
   const auto& asked = options.asked;
   const bool filtered = !asked.by.empty() || !asked.event.empty() ||
-                        !asked.name.empty() || !asked.from.empty() ||
+                        !asked.name.empty() || !asked.outcome.empty() ||
+                        !asked.sha256.empty() || !asked.from.empty() ||
                         !asked.until.empty();
   write_or(table, terminal,
            filtered ? "No row of the ledger matches."
@@ -97,6 +98,8 @@ Done show_ledger(const Context& context, Options options) {
                                      asked.until,
                                      asked.event,
                                      asked.name,
+                                     asked.outcome,
+                                     asked.sha256,
                                      context.json ? "json-lines" : "csv"};
     bool written = true;
     auto done =
@@ -161,6 +164,8 @@ void ledger_commands(const Command& top) {
   ledger.value("--event", o.asked.event,
                "Show only these events, comma-separated, such as image-withdraw");
   ledger.value("--name", o.asked.name, "Show only this name; * stands for anything");
+  ledger.value("--outcome", o.asked.outcome,
+               "Show only this outcome: complete, failed, abandoned, refused or done");
   ledger.flag("--csv", o.csv,
               "Write all rows that fit as CSV, oldest first (with --json: JSON lines)");
   auto& noted = top.keep<std::string>();

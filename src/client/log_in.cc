@@ -109,7 +109,7 @@ Done log_in(const Context& context, LogInOptions options) {
     auto password = ask_hidden(fmt::format("Password of '{}': ", options.as), "password");
     if (!password) return tl::unexpected(password.error());
     const auto session =
-        ApiClient(access).call(api::kLogIn, {}, {options.as, *password, false});
+        ApiClient(access).call(api::kLogIn, {}, {options.as, *password, "", false});
     if (!session) return tl::unexpected(session.error());
     access.token = session->value.token;
     server.session = true;

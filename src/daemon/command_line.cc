@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "api/description.h"
+#include "api/typescript.h"
 #include "base/clock.h"
 #include "daemon/certificates.h"
 #include "daemon/key_file.h"
@@ -186,9 +187,9 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   std::string describe_api;
   app.add_option(
          "--describe-api", describe_api,
-         "write what the management API can do, and end: openapi (OpenAPI 3.1) or "
-         "markdown")
-      ->check(CLI::IsMember({"openapi", "markdown"}));
+         "write what the management API can do, and end: openapi (OpenAPI 3.1), markdown "
+         "or typescript")
+      ->check(CLI::IsMember({"openapi", "markdown", "typescript"}));
   std::string new_key;
   app.add_option("--new-key", new_key,
                  "put a new key at the beginning of this key file (backups.key_file), or "
@@ -199,8 +200,9 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     return app.exit(error) == 0 ? kDone : kUsage;
   }
   if (!describe_api.empty()) {
-    std::cout << (describe_api == "openapi" ? api::openapi(version) + "\n"
-                                            : api::reference());
+    std::cout << (describe_api == "openapi"      ? api::openapi(version) + "\n"
+                  : describe_api == "typescript" ? api::typescript()
+                                                 : api::reference());
     return kDone;
   }
   if (!new_key.empty()) {

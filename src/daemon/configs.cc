@@ -84,6 +84,18 @@ net::TcpConfig management_tcp_config(const Settings& settings) {
   return config;
 }
 
+api::SettingList in_force(const std::string& file, const Settings& settings) {
+  api::SettingList list;
+  list.file = file;
+  const auto usual = about(Settings());
+  const auto now = about(settings);
+  for (std::size_t i = 0; i < now.size(); ++i) {
+    list.settings.push_back({now[i].key, now[i].value, usual[i].value, now[i].unit,
+                             now[i].meaning, now[i].reloadable});
+  }
+  return list;
+}
+
 manage::DoorConfig door_config(const Settings& settings) {
   manage::DoorConfig config;
   config.names = settings.management.names;

@@ -3,6 +3,7 @@
 
 #include <memory>
 
+#include "api/overview.h"
 #include "crypto/tls.h"
 #include "daemon/settings.h"
 #include "gate/gate.h"
@@ -34,6 +35,8 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
 // Of people and programs that manage it, whatever devices do.
 inline constexpr std::size_t kMostManagementConnections = 128;
 net::TcpConfig management_tcp_config(const Settings& settings);
+// As the management API tells them. `file`: that they were read from, or empty.
+api::SettingList in_force(const std::string& file, const Settings& settings);
 manage::DoorConfig door_config(const Settings& settings);
 
 net::TcpConfig ssh_tcp_config(const Settings& settings);

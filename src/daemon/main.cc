@@ -22,7 +22,9 @@
 #include "daemon/rescue_only.h"
 #include "daemon/schedules.h"
 #include "daemon/until_signalled.h"
+#include "desk/load.h"
 #include "desk/rescues.h"
+#include "desk/uploads.h"
 #include "gate/gate.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
@@ -126,6 +128,11 @@ int main(int argc, char** argv) try {
   desk::Rescues rescues(repository, gate, hands, [&] { return live.get()->rescues; });
   rescues.end_left_over();
   service.rescues = &rescues;
+  desk::Uploads uploads(gate, clock);
+  service.uploads = &uploads;
+  desk::Load load(repository, gate);
+  service.load = &load;
+  service.settings = [&] { return in_force(options.config, *live.get()); };
   service.hands = &hands;
   fronts.push_back((*management)
                        ->listen({pools.desk, clock, log, management_room},
@@ -173,6 +180,10 @@ int main(int argc, char** argv) try {
       return fail(base::in_full(begun.error()), kFailed);
     }
   }
+  schedules.every(desk::Load::kInterval, pools.disk, [&] {
+    load.sample();
+    uploads.tick();
+  });
   schedules.every(kRescueInterval, pools.rescue, [&] {
     rescues.tick();
     if (only_rescue && !rescue_only.follow()) ::kill(::getpid(), SIGTERM);

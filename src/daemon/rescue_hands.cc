@@ -167,6 +167,20 @@ bool WireHands::served(const rescue::Profile& profile) const {
   });
 }
 
+std::vector<desk::WireInterface> WireHands::interfaces() {
+  std::vector<desk::WireInterface> all;
+  for (const auto& name : net::interface_names()) {
+    const auto state = net::interface_state(name);
+    if (!state) continue;  // gone meanwhile
+    desk::WireInterface one{name, state->up, state->carrier, state->link.text(), {}};
+    for (const auto& [address, prefix] : state->addresses) {
+      one.addresses.push_back(fmt::format("{}/{}", address.text(), prefix));
+    }
+    all.push_back(std::move(one));
+  }
+  return all;
+}
+
 rescue::WireFacts WireHands::look(const std::string& interface,
                                   const rescue::Profile& profile, bool ask_others) {
   rescue::WireFacts facts;

@@ -24,6 +24,7 @@ class WireHands final : public desk::RescueHands {
   WireHands(const serve::Services& services, const LiveSettings& live,
             Listening listening);
 
+  std::vector<desk::WireInterface> interfaces() override;
   jobs::rescue::WireFacts look(const std::string& interface,
                                const jobs::rescue::Profile& profile,
                                bool ask_others) override;

@@ -617,6 +617,12 @@ const std::vector<SchemaVersion>& schema_versions() {
                 fingerprint text not null,
                 since bigint not null))",
        }},
+      {"log-ins that were made with a token; refusals in the order of time",
+       {
+           // The token that a log-in was made with, and ends with; 0: a password.
+           "alter table tokens add column made_with bigint not null default 0",
+           "create index ledger_refused on ledger (at, id) where outcome = 'refused'",
+       }},
   };
   return versions;
 }

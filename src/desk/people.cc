@@ -224,7 +224,7 @@ base::Outcome<TokenMade> People::renew(const std::string& person,
       [&](db::Transaction& t, Change& change) -> base::Outcome<TokenMade> {
         auto token = auth::People::token(t, *name, label, change.now());
         if (!token) return base::refuse(token.error());
-        auth::People::renew_token(t, *token, digest, until);
+        auth::People::renew_token(t, *token, digest, until, change.now());
         token->until = until;
         change.record(t, "token-renew", *name, "",
                       fmt::format("'{}', {}{}", token->label, until_text(until),
@@ -251,7 +251,8 @@ base::Outcome<void> People::set_own_password(const std::string& password) {
 }
 
 base::Outcome<TokenMade> People::log_in(const std::string& person, base::WallTime until,
-                                        const std::optional<auth::Powers>& powers) {
+                                        const std::optional<auth::Powers>& powers,
+                                        std::int64_t with_token) {
   TokenMade made;
   made.text = auth::new_token();
   auto& token = made.token;
@@ -262,6 +263,7 @@ base::Outcome<TokenMade> People::log_in(const std::string& person, base::WallTim
   token.made_at = repository_.clock.wall();
   token.until = until;
   token.powers = powers;
+  token.made_with = with_token;
   return repository::change(
       repository_, {person, caller_.from},
       [&](db::Transaction& t, Change& change) -> base::Outcome<TokenMade> {
@@ -269,7 +271,8 @@ base::Outcome<TokenMade> People::log_in(const std::string& person, base::WallTim
         if (!id) return base::refuse(id.error());
         token.id = *id;
         change.record(t, "log-in", person, "",
-                      fmt::format("with a password, {}", until_text(until)));
+                      fmt::format("with a {}, {}", with_token == 0 ? "password" : "token",
+                                  until_text(until)));
         return made;
       });
 }

@@ -55,10 +55,11 @@ class People {
 
   // The caller's own. kInvalid: this server keeps no password of theirs.
   base::Outcome<void> set_own_password(const std::string& password);
-  // A log-in of somebody whose password was right. `powers`: of one whom another system
-  // vouches for.
+  // A log-in of somebody whose password was right, or who has shown the token of that
+  // number (0: none). `powers`: of one whom another system vouches for.
   base::Outcome<TokenMade> log_in(const std::string& person, base::WallTime until,
-                                  const std::optional<auth::Powers>& powers);
+                                  const std::optional<auth::Powers>& powers,
+                                  std::int64_t with_token);
   // What the caller is known by is not good any more. kInvalid: by no token.
   base::Outcome<void> log_out();
 

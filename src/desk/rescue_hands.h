@@ -73,6 +73,15 @@ struct PushView {
   std::string fingerprint;  // that the device has shown
 };
 
+// A network interface of this machine, as people choose one.
+struct WireInterface {
+  std::string name;
+  bool up = false;
+  bool carrier = false;
+  std::string link_address;
+  std::vector<std::string> addresses;  // with the length of the prefix
+};
+
 // Sockets that are open for one session; they close with it.
 class OpenWire {
  public:
@@ -84,6 +93,8 @@ class RescueHands {
  public:
   virtual ~RescueHands() = default;
 
+  // Ethernet ones, by name.
+  virtual std::vector<WireInterface> interfaces() = 0;
   // `ask_others`: whether other address servers are asked for, which takes four seconds.
   virtual jobs::rescue::WireFacts look(const std::string& interface,
                                        const jobs::rescue::Profile& profile,

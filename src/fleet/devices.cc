@@ -70,13 +70,23 @@ void read_state(db::Transaction& t, Device& device) {
   }
 }
 
-// By name.
-std::vector<Device> all_in(db::Transaction& t) {
+// By name. `which` and its values: conditions and limits of the statement.
+std::vector<Device> some_in(db::Transaction& t, const std::string& which,
+                            const std::vector<Value>& values) {
+  // Of few devices each is asked about; of many, everything is read in one go.
+  constexpr std::size_t kFew = 500;
   std::vector<Device> devices;
   std::unordered_map<std::int64_t, std::size_t> places;
-  for (const auto& row : t.query(kSelect + "order by folded")) {
+  for (const auto& row : t.query(kSelect + which, values)) {
     devices.push_back(device_of(row));
     places.emplace(devices.back().id, devices.size() - 1);
+  }
+  if (devices.size() <= kFew) {
+    for (auto& one : devices) {
+      read_networks(t, one);
+      read_state(t, one);
+    }
+    return devices;
   }
   for (const auto& row :
        t.query("select device, network from device_networks order by network")) {
@@ -90,6 +100,10 @@ std::vector<Device> all_in(db::Transaction& t) {
     if (found != places.end()) devices[found->second].state.set(state_value_of(row, 1));
   }
   return devices;
+}
+
+std::vector<Device> all_in(db::Transaction& t) {
+  return some_in(t, "order by folded", {});
 }
 
 base::Outcome<void> write_networks(db::Transaction& t, const Device& device) {
@@ -301,6 +315,37 @@ void Devices::set_site(db::Transaction& t, const Site& site) {
   t.changed(kSiteChanged, site.name);
   if (site.backup_every == 0) return;
   t.run("insert into sites values (:n, :e)", {site.name, site.backup_every});
+}
+
+base::Outcome<DeviceListing> Devices::list(const DeviceFilter& filter) const {
+  std::string where = "where 1 = 1 ";
+  std::vector<Value> values;
+  if (!filter.text.empty()) {
+    where +=
+        "and (instr(folded, :t) > 0 or instr(lower(link_address), :t2) > 0 or "
+        "instr(lower(site), :t3) > 0 or instr(lower(remarks), :t4) > 0 or exists (select "
+        "1 from device_networks n where n.device = devices.id and instr(n.network, :t5) "
+        "> 0)) ";
+    values.insert(values.end(), 5, base::folded(filter.text));
+  }
+  if (!filter.site.empty()) {
+    where += "and lower(site) = :s ";
+    values.emplace_back(base::folded(filter.site));
+  }
+  if (!filter.platform.empty()) {
+    where += "and lower(platform) = :p ";
+    values.emplace_back(base::folded(filter.platform));
+  }
+  return database_.read([&](db::Transaction& t) -> base::Outcome<DeviceListing> {
+    DeviceListing listing;
+    listing.in_all = static_cast<std::size_t>(
+        t.query("select count(*) from devices " + where, values).front().integer(0));
+    auto limited = values;
+    limited.emplace_back(static_cast<std::int64_t>(filter.most));
+    limited.emplace_back(static_cast<std::int64_t>(filter.skip));
+    listing.devices = some_in(t, where + "order by folded limit :m offset :k", limited);
+    return listing;
+  });
 }
 
 base::Outcome<std::vector<Device>> Devices::all() const {

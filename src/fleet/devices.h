@@ -63,6 +63,20 @@ struct Site {
   std::int64_t backup_every = 0;  // ms
 };
 
+// Which devices; what is empty is not asked for.
+struct DeviceFilter {
+  std::string text = {};  // somewhere in name, address, link address, site or remarks
+  std::string site = {};
+  std::string platform = {};
+  std::size_t most = 1'000'000;
+  std::size_t skip = 0;
+};
+
+struct DeviceListing {
+  std::vector<Device> devices;  // by name
+  std::size_t in_all = 0;
+};
+
 // Stateless but for the database, which must outlive it. Thread-safe.
 class Devices {
  public:
@@ -82,6 +96,7 @@ class Devices {
   static void set_site(db::Transaction& transaction, const Site& site);
 
   base::Outcome<std::vector<Device>> all() const;  // by name
+  base::Outcome<DeviceListing> list(const DeviceFilter& filter) const;
   base::Outcome<Device> find(const std::string& name) const;
   base::Outcome<std::vector<Site>> sites() const;
 

@@ -50,6 +50,7 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
   workings_->record_refusal(asker, event, name, refusal);
 }
 
+std::uint64_t Gate::refused() const { return workings_->recording.refused(); }
 void Gate::record_gathered() { workings_->recording.write_gathered(); }
 
 std::shared_ptr<const catalog::OfferIndex> Gate::index() const {

@@ -144,6 +144,8 @@ class Gate {
   // What came on top of addresses' rows of a day goes to the ledger, gathered. Once a
   // minute.
   void record_gathered();
+  // Devices' requests that were refused since the start.
+  std::uint64_t refused() const;
 
   // What it goes by at this moment; never null.
   std::shared_ptr<const Config> config() const;

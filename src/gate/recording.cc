@@ -21,6 +21,7 @@ bool Recording::has_rows_left(const base::Address& from, std::uint64_t most) {
 
 void Recording::record(ledger::Entry entry, const base::Address& from,
                        const Config& config) {
+  if (entry.outcome == "refused") ++refused_;
   bool too_many_kinds = false;
   {
     const base::Lock lock(mutex_);

@@ -4,6 +4,7 @@
 // without a word.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <map>
 #include <string>
@@ -37,6 +38,8 @@ class Recording {
   void record(ledger::Entry entry, const base::Address& from, const Config& config);
   // A row for each kind of what came on top since the last call. Once a minute.
   void write_gathered();
+  // Requests that were refused since the start, whether they have a row or not.
+  std::uint64_t refused() const { return refused_; }
 
  private:
   // Of one address: event, outcome, protocol.
@@ -52,6 +55,7 @@ class Recording {
 
   ledger::Ledger& ledger_;
   const base::Clock& clock_;
+  std::atomic<std::uint64_t> refused_ = 0;
   base::Mutex mutex_;
   base::Purses rows_ VANTRO_GUARDED_BY(mutex_);
   base::Purses rows_of_network_ VANTRO_GUARDED_BY(mutex_);

@@ -14,6 +14,10 @@ std::int64_t milliseconds(base::Duration duration) {
   return std::chrono::duration_cast<std::chrono::milliseconds>(duration).count();
 }
 
+bool outward(Direction direction) {
+  return direction == Direction::kFetch || direction == Direction::kPush;
+}
+
 }  // namespace
 
 const char* word(Direction direction) {
@@ -62,6 +66,10 @@ void Transfers::advance(std::uint64_t id, const Movement& movement) {
   if (found == live_.end()) return;
   auto& live = found->second;
   if (live.view.bytes != movement.bytes) live.moved = now;
+  if (movement.bytes > live.view.bytes) {
+    auto& total = outward(live.view.direction) ? totals_.out : totals_.in;
+    total += movement.bytes - live.view.bytes;
+  }
   live.view.bytes = movement.bytes;
   live.view.resent = movement.resent;
   live.view.unanswered = movement.unanswered;
@@ -128,6 +136,11 @@ std::vector<TransferView> Transfers::view() const {
     if (one.at + kAfterglow >= now) views.push_back(one.view);
   }
   return views;
+}
+
+Transfers::Totals Transfers::totals() const {
+  const base::Lock lock(mutex_);
+  return totals_;
 }
 
 std::size_t Transfers::running() const {

@@ -84,6 +84,13 @@ class Transfers {
   std::vector<TransferView> view() const;
   std::size_t running() const;
 
+  // Bytes that moved since the start, of all transfers.
+  struct Totals {
+    std::uint64_t out = 0;  // to devices
+    std::uint64_t in = 0;
+  };
+  Totals totals() const;
+
  private:
   struct Live {
     TransferView view;
@@ -100,6 +107,7 @@ class Transfers {
   mutable base::Mutex mutex_;
   std::uint64_t last_id_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::map<std::uint64_t, Live> live_ VANTRO_GUARDED_BY(mutex_);
+  Totals totals_ VANTRO_GUARDED_BY(mutex_);
   struct EndedOne {
     TransferView view;
     base::Instant at;

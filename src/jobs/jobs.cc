@@ -272,6 +272,11 @@ std::vector<Job> Jobs::select(db::Transaction& t, const JobFilter& filter) {
     which += "and j.device = :d ";
     values.emplace_back(filter.device);
   }
+  if (!filter.sha256.empty()) {
+    which +=
+        "and exists (select 1 from job_images g where g.job = j.id and g.sha256 = :x) ";
+    values.emplace_back(filter.sha256);
+  }
   which += filter.rollout.empty() ? "order by j.planned_at desc, j.id desc limit :m"
                                   : "order by j.batch, j.id limit :m";
   values.emplace_back(static_cast<std::int64_t>(filter.most));

@@ -30,6 +30,7 @@ struct JobFilter {
   std::optional<JobState> state;
   std::string rollout = {};
   std::int64_t device = 0;
+  std::string sha256 = {};  // of an image that they install
   std::size_t most = 1000;
 };
 

@@ -125,6 +125,13 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
     add("name like :n escape '\\'");
     values.emplace_back(like(filter.name));
   }
+  // As it stands, not as a value: the index of refusals is found by its own condition.
+  const auto outcome = std::find(kOutcomes.begin(), kOutcomes.end(), filter.outcome);
+  if (outcome != kOutcomes.end()) add(fmt::format("outcome = '{}'", *outcome));
+  if (!filter.sha256.empty()) {
+    add("sha256 = :x");
+    values.emplace_back(filter.sha256);
+  }
 }
 
 }  // namespace
@@ -231,6 +238,13 @@ base::Outcome<std::vector<Entry>> Ledger::after(const Place& place, std::size_t 
   apply(filter, where, values);
   values.emplace_back(static_cast<std::int64_t>(most));
   return select(where + "order by at, id limit :m", values);
+}
+
+base::Outcome<std::int64_t> Ledger::newest_row() const {
+  return database_.read([](db::Transaction& t) -> base::Outcome<std::int64_t> {
+    const auto rows = t.query("select id from ledger order by id desc limit 1");
+    return rows.empty() ? 0 : rows.front().integer(0);
+  });
 }
 
 base::Outcome<std::vector<Entry>> Ledger::oldest(std::size_t most,

@@ -5,6 +5,7 @@
 // the last kBatchDelay of gathered rows, and no others.
 #pragma once
 
+#include <array>
 #include <chrono>
 #include <cstdint>
 #include <optional>
@@ -28,8 +29,14 @@ struct Filter {
   std::string by = {};     // what this person, or the server, did
   std::optional<base::WallTime> from = {}, until = {};
   std::vector<std::string> events = {};
-  std::string name = {};  // '*' stands for anything; letter case does not count
+  std::string name = {};     // '*' stands for anything; letter case does not count
+  std::string outcome = {};  // one of kOutcomes
+  std::string sha256 = {};   // of the bytes
 };
+
+// What Entry::outcome may be.
+inline constexpr std::array kOutcomes{"complete", "failed", "abandoned", "refused",
+                                      "done"};
 
 // A row that does not fit to the one before, or is not there.
 struct Break {
@@ -108,6 +115,8 @@ class Ledger {
   };
   base::Outcome<std::vector<Entry>> after(const Place& place, std::size_t most,
                                           const Filter& filter);
+  // The number of the newest row that is written; 0: there is none.
+  base::Outcome<std::int64_t> newest_row() const;
   // By number, at most `most`, up to the first that is not older than `before`.
   base::Outcome<std::vector<Entry>> oldest(std::size_t most, base::WallTime before);
   // The same as newest() for one actor.

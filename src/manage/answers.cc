@@ -28,6 +28,20 @@ Answer problem(const api::Problem& problem) {
   return text(problem.status, api::kProblemType, api::json_of(problem));
 }
 
+Answer unfit(const base::Refusal& refusal,
+             const std::optional<crypto::Expected>& differing,
+             const std::string& actual) {
+  auto told = api::problem_of(refusal);
+  // The request was in order when it began; what is refused now are the bytes (RFC 9110,
+  // 15.5.21).
+  if (told.status == 400) told.status = 422;
+  if (differing) {
+    told.expected = differing->hex;
+    told.actual = actual;
+  }
+  return problem(told);
+}
+
 Answer refusal(const base::Refusal& refusal) { return problem(api::problem_of(refusal)); }
 
 }  // namespace vantro::manage

@@ -104,15 +104,10 @@ class ImageBody::Feed final : public net::DiskFeed {
   }
 
   Answer not_taken_in(const base::Refusal& why) const {
-    auto told = api::problem_of(why);
-    // The request was in order when it began; what is refused now are the bytes
-    // (RFC 9110, 15.5.21).
-    if (told.status == 400) told.status = 422;
-    if (const auto& expected = intake_->differing()) {
-      told.expected = expected->hex;
-      told.actual = crypto::value_of(intake_->digests(), expected->algorithm);
-    }
-    return problem(told);
+    const auto& differing = intake_->differing();
+    return unfit(
+        why, differing,
+        differing ? crypto::value_of(intake_->digests(), differing->algorithm) : "");
   }
 
   const std::shared_ptr<Connection> connection_;

@@ -6,6 +6,7 @@
 #include "base/visible_name.h"
 #include "manage/answers.h"
 #include "manage/bodies.h"
+#include "manage/console.h"
 #include "manage/image_routes.h"
 
 namespace vantro::manage {
@@ -90,6 +91,9 @@ void CallHandler::request(const net::http::Head& head) {
   if (const auto turned = door.turns_away(head, way_)) {
     return connection_.answer(shut(turned->status, {Kind::kDenied, turned->why}));
   }
+  if (is_for_console(head)) {
+    return connection_.answer(console_answer(head, console_files()));
+  }
   auto matched = match(desk_->routes, head.method, head.target);
   if (matched && matched->route->operation->permission == api::Permission::kAnyone) {
     desk::Caller anyone;
@@ -144,7 +148,9 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
                                [call, &work] { return content_answer(work(call)); });
                  },
                  [&](const AnswerWork& work) {
-                   auto& pool = route.at_door ? desk_->pools.doors : desk_->disk;
+                   auto& pool = route.at_door ? desk_->pools.doors
+                                : route.slow  ? desk_->pools.slow
+                                              : desk_->disk;
                    with_body(route, head, [this, call, &work, &pool](std::string body) {
                      answer_from(pool, [call, &work, body = std::move(body)] {
                        auto answer = work(call, body);

@@ -38,12 +38,16 @@ base::Outcome<api::Device> detail(Service& service,
 }
 
 base::Outcome<api::DeviceList> devices(Service& service, const Call&,
-                                       const api::Nothing&) {
-  const auto all = service.repository.devices.all();
-  if (!all) return base::refuse(all.error());
+                                       const api::DeviceFilter& asked) {
+  fleet::DeviceFilter filter{asked.text, asked.site, asked.platform};
+  if (asked.limit) filter.most = static_cast<std::size_t>(*asked.limit);
+  filter.skip = static_cast<std::size_t>(asked.skip);
+  const auto listing = service.repository.devices.list(filter);
+  if (!listing) return base::refuse(listing.error());
   api::DeviceList result;
+  result.in_all = listing->in_all;
   const auto jobs = service.repository.snapshot()->jobs;
-  for (const auto& one : *all) {
+  for (const auto& one : listing->devices) {
     result.devices.push_back(shape(one));
     if (const auto* job = jobs->of_device(one.id)) result.devices.back().job = job->aim;
   }

@@ -6,6 +6,7 @@
 
 #include "base/visible_name.h"
 #include "desk/people.h"
+#include "manage/console.h"
 #include "manage/pam.h"
 #include "net/http/origin.h"
 #include "repository/repository.h"
@@ -108,6 +109,8 @@ std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
                                    "settings",
                                    base::printable(host, 100))};
   }
+  // A link to a page of the console may stand anywhere: the page is only code.
+  if (is_for_console(head)) return std::nullopt;
   const auto refused = [](const std::string& why) {
     return Turned{403, "cross-site call refused: " + why};
   };
@@ -210,25 +213,53 @@ base::Outcome<Door::LoggedIn> Door::log_in(const std::string& name,
     return base::refuse(who.error());
   }
   const bool kept = repository_.snapshot()->people->find(who->name) != nullptr;
+  auto made = session(*who, way, 0, !kept);
+  if (!made) return made;
+  repository_.people.came(
+      {who->name, who->powers, made->caller.token, auth::TokenKind::kSession},
+      kept ? "" : "PAM", way.from(), repository_.clock.wall());
+  return made;
+}
+
+base::Outcome<Door::LoggedIn> Door::log_in_with_token(const std::string& token,
+                                                      const Way& way) {
+  const auto who = repository_.snapshot()->people->who(token, repository_.clock.wall());
+  if (!who) {
+    if (auto may = mistakes_.allow(way.peer, "tokens"); !may) {
+      return base::refuse(may.error());
+    }
+    record_wrong(way, "", who.error());
+    return base::refuse(who.error());
+  }
+  // One log-in from another would go on for ever, half a day after half a day.
+  if (who->kind == auth::TokenKind::kSession) {
+    return base::refuse(Kind::kInvalid,
+                        "that is the token of a log-in; log in with a password, or with "
+                        "a token of 'vantro token add'");
+  }
+  const bool kept = repository_.snapshot()->people->find(who->name) != nullptr;
+  return session(*who, way, who->token, !kept);
+}
+
+base::Outcome<Door::LoggedIn> Door::session(const auth::Who& who, const Way& way,
+                                            std::int64_t with_token, bool vouched_for) {
   auto until =
       repository_.clock.wall() +
       std::chrono::duration_cast<std::chrono::milliseconds>(config_.session).count();
-  if (who->until) until = std::min(until, *who->until);
+  if (who.until) until = std::min(until, *who.until);
   LoggedIn made;
-  made.caller = {who->name, who->powers, way.from()};
+  made.caller = {who.name, who.powers, way.from()};
   auto session =
       desk::People(repository_, made.caller)
-          .log_in(who->name, until,
-                  kept ? std::nullopt : std::optional<auth::Powers>(who->powers));
+          .log_in(who.name, until,
+                  vouched_for ? std::optional<auth::Powers>(who.powers) : std::nullopt,
+                  with_token);
   if (!session) return base::refuse(session.error());
   made.caller.token = session->token.id;
   made.caller.kind = auth::TokenKind::kSession;
   made.caller.until = until;
   made.token = std::move(session->text);
   made.until = until;
-  repository_.people.came(
-      {who->name, who->powers, session->token.id, auth::TokenKind::kSession},
-      kept ? "" : "PAM", way.from(), repository_.clock.wall());
   return made;
 }
 

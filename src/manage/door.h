@@ -71,6 +71,9 @@ class Door {
   };
   base::Outcome<LoggedIn> log_in(const std::string& name, const std::string& password,
                                  const Way& way);
+  // With a token in place of a password: for browsers, which can't keep it where pages
+  // don't see it. The log-in ends with the token. kInvalid: a log-in's.
+  base::Outcome<LoggedIn> log_in_with_token(const std::string& token, const Way& way);
   // For Set-Cookie (RFC 6265); an empty token ends it.
   std::string cookie(const std::string& token, bool over_tls) const;
 
@@ -79,6 +82,9 @@ class Door {
  private:
   base::Outcome<auth::Who> right_password(const std::string& name,
                                           const std::string& password, const Way& way);
+  // `vouched_for`: by another system, as there is no record here.
+  base::Outcome<LoggedIn> session(const auth::Who& who, const Way& way,
+                                  std::int64_t with_token, bool vouched_for);
   // Into the ledger, but not each of a thousand.
   void record_wrong(const Way& way, const std::string& name, const base::Refusal& why);
 

@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::chrono::milliseconds kInterval{250};
 constexpr std::chrono::seconds kHeartbeat{5};
+constexpr std::chrono::seconds kLedgerInterval{1};
 constexpr std::size_t kMostChanges = 1000;  // told of at once
 // A comment: whoever has gone is noticed, and who is new sees that the stream is open.
 constexpr const char* kStillHere = ": still here\n\n";
@@ -86,6 +87,17 @@ std::string EventFeed::running_for(const Reader& reader) const {
   return events;
 }
 
+std::string EventFeed::ledger_grown(base::Instant now) {
+  if (now - ledger_looked_ < kLedgerInterval) return {};
+  ledger_looked_ = now;
+  const auto newest = service_.repository.ledger.newest_row();
+  // What can't be read now is told the next time.
+  if (!newest || *newest == ledger_told_) return {};
+  ledger_told_ = *newest;
+  return fmt::format("event: ledger\nid: {}\ndata: {}\n\n", *newest,
+                     api::json_of(api::LedgerGrown{*newest}));
+}
+
 void EventFeed::gather() {
   std::vector<Reader> readers;
   std::int64_t least_new = service_.repository.snapshot()->sequence;
@@ -120,7 +132,7 @@ void EventFeed::gather() {
     return text;
   };
   const auto now = service_.clock.now();
-  auto for_all = events + changes_after(0);
+  auto for_all = events + changes_after(0) + ledger_grown(now);
   if (for_all.empty() && now - last_sent_ >= kHeartbeat) for_all = kStillHere;
   if (!for_all.empty()) last_sent_ = now;
   const auto shared = std::make_shared<const std::string>(std::move(for_all));

@@ -18,7 +18,8 @@
 namespace vantro::manage {
 
 // Server-sent events (the HTML standard, 9.2): a 'transfer' when one begins, moves or
-// ends, and a 'change' for each row of the change log. Thread-safe.
+// ends, a 'change' for each row of the change log, and 'ledger' at most once a second
+// when the ledger has new rows. Thread-safe.
 class EventFeed : public std::enable_shared_from_this<EventFeed> {
  public:
   using Id = std::uint64_t;
@@ -53,6 +54,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   void gather();
   std::string moved();
   std::string running_for(const Reader& reader) const;
+  std::string ledger_grown(base::Instant now);
 
   Service& service_;
   net::WorkPool& pool_;
@@ -65,6 +67,8 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   // For gather() alone.
   std::map<std::uint64_t, Told> told_;
   std::int64_t change_told_ = 0;
+  std::int64_t ledger_told_ = 0;
+  base::Instant ledger_looked_{};
   base::Instant last_sent_{};
 };
 

@@ -156,36 +156,16 @@ base::Outcome<api::Nothing> remove_image(Service& service, const Call& call,
   return api::Nothing{};
 }
 
-// The checksums for this image out of a list, whose signature is checked if there is one.
-base::Outcome<std::vector<repository::Claim>> claims_from_list(
-    const catalog::Image& image, const std::string& name, const api::VouchGiven& given) {
-  const auto parsed = crypto::parse_checksum_list(*given.list);
-  if (!parsed) return base::refuse(parsed.error());
-  std::string signer;
-  if (!given.signature.empty() || !given.key.empty()) {
-    if (given.signature.empty() || given.key.empty()) {
-      return base::refuse(Kind::kInvalid,
-                          "a signature is checked with the maker's key: give both");
-    }
-    const auto made = crypto::check_signature(*given.list, given.signature, given.key);
-    if (!made) return base::refuse(made.error());
-    signer = made->signer;
-    if (!made->caution.empty()) signer += "; " + made->caution;
+// Who has signed the list, and what to know of it; empty: nobody was to.
+base::Outcome<std::string> signer_of(const api::VouchGiven& given) {
+  if (given.signature.empty() && given.key.empty()) return std::string();
+  if (given.signature.empty() || given.key.empty()) {
+    return base::refuse(Kind::kInvalid,
+                        "a signature is checked with the maker's key: give both");
   }
-  auto own = parsed->of(name);
-  if (own.empty()) own = parsed->of(image.name);
-  if (own.empty()) {
-    std::vector<std::string> names;
-    for (const auto& one : parsed->checksums) names.push_back(one.name);
-    return base::refuse(
-        Kind::kNotFound,
-        fmt::format("the checksum list has {} lines, and none is for '{}'", names.size(),
-                    base::printable(name)),
-        nearest(name, names).value_or(""));
-  }
-  std::vector<repository::Claim> claims;
-  for (const auto& one : own) claims.push_back({one.expected, given.source, signer});
-  return claims;
+  const auto made = crypto::check_signature(*given.list, given.signature, given.key);
+  if (!made) return base::refuse(made.error());
+  return made->caution.empty() ? made->signer : made->signer + "; " + made->caution;
 }
 
 base::Outcome<api::Vouched> vouch(Service& service, const Call& call,
@@ -199,7 +179,10 @@ base::Outcome<api::Vouched> vouch(Service& service, const Call& call,
     claims.push_back({std::move(*one), given.source, ""});
   }
   if (given.list) {
-    auto listed = claims_from_list(*found, asked.name, given);
+    const auto signer = signer_of(given);
+    if (!signer) return base::refuse(signer.error());
+    auto listed =
+        claims_from_list(*given.list, {asked.name, found->name}, given.source, *signer);
     if (!listed) return base::refuse(listed.error());
     claims.insert(claims.end(), listed->begin(), listed->end());
   }
@@ -350,6 +333,29 @@ base::Outcome<gate::IntakeOptions> intake_options(const api::ImageGiven& asked) 
     options.claims.push_back({std::move(*one), asked.source, ""});
   }
   return options;
+}
+
+base::Outcome<std::vector<repository::Claim>> claims_from_list(
+    const std::string& list, const std::vector<std::string>& names,
+    const std::string& source, const std::string& signer) {
+  const auto parsed = crypto::parse_checksum_list(list);
+  if (!parsed) return base::refuse(parsed.error());
+  std::vector<crypto::ListedChecksum> own;
+  for (const auto& name : names) {
+    if (own.empty()) own = parsed->of(name);
+  }
+  if (own.empty()) {
+    std::vector<std::string> listed;
+    for (const auto& one : parsed->checksums) listed.push_back(one.name);
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format("the checksum list has {} lines, and none is for '{}'", listed.size(),
+                    base::printable(names.front())),
+        nearest(names.front(), listed).value_or(""));
+  }
+  std::vector<repository::Claim> claims;
+  for (const auto& one : own) claims.push_back({one.expected, source, signer});
+  return claims;
 }
 
 void image_routes(Routes& routes) {

@@ -147,6 +147,11 @@ base::Outcome<api::JobList> jobs(Service& service, const Call& call,
     }
   }
   filter.rollout = asked.rollout;
+  if (!asked.image.empty()) {
+    const auto image = image_for(service, asked.image);
+    if (!image) return base::refuse(image.error());
+    filter.sha256 = image->digests.sha256;
+  }
   const auto views = jobs_of(service, call).list(filter);
   if (!views) return base::refuse(views.error());
   api::JobList result;

@@ -56,6 +56,8 @@ base::Outcome<ledger::Filter> filter_of(Service& service, const auto& asked) {
   filter.until = *until;
   filter.events = words(asked.event);
   filter.name = asked.name;
+  filter.outcome = asked.outcome;
+  filter.sha256 = base::folded(asked.sha256);
   return filter;
 }
 

@@ -190,7 +190,15 @@ base::Outcome<api::TokenInfo> revoke_token(Service& service, const Call& call,
 
 base::Outcome<net::http::Answer> log_in(Service& service, const Call& call,
                                         const api::LogIn& given) {
-  const auto session = service.door->log_in(given.name, given.password, call.way);
+  if (given.token.empty() && (given.name.empty() || given.password.empty())) {
+    return base::refuse(Kind::kInvalid, given.name.empty()
+                                            ? "name: it is missing; give name and "
+                                              "password, or a token"
+                                            : "password: it is missing");
+  }
+  const auto session = given.token.empty()
+                           ? service.door->log_in(given.name, given.password, call.way)
+                           : service.door->log_in_with_token(given.token, call.way);
   if (!session) return base::refuse(session.error());
   api::LoggedIn result{service.door->me(session->caller), session->token};
   if (given.cookie) result.token.clear();

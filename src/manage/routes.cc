@@ -20,9 +20,11 @@
 #include "manage/job_routes.h"
 #include "manage/ledger_routes.h"
 #include "manage/offer_routes.h"
+#include "manage/overview_routes.h"
 #include "manage/people_routes.h"
 #include "manage/rescue_routes.h"
 #include "manage/unrecorded_routes.h"
+#include "manage/upload_routes.h"
 #include "manage/values.h"
 #include "text/nearest.h"
 
@@ -152,9 +154,11 @@ std::vector<Route> make_routes(Service& service) {
   image_routes(routes);
   ledger_routes(routes);
   offer_routes(routes);
+  overview_routes(routes);
   people_routes(routes);
   rescue_routes(routes);
   unrecorded_routes(routes);
+  upload_routes(routes);
   auto all = routes.take();
   std::vector<Route> in_order;
   for (const auto* operation : api::operations()) {

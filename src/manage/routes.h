@@ -133,6 +133,11 @@ class Routes {
     add_answer(operation, std::move(work));
     all_.back().at_door = true;
   }
+  template <class Asked, class Body, class Result, class Work>
+  void add_slow_answer(const api::Operation<Asked, Body, Result>& operation, Work work) {
+    add_answer(operation, std::move(work));
+    all_.back().slow = true;
+  }
   void add_upload(const api::OperationInfo& operation) {
     all_.push_back({&operation, ImageUpload{}});
   }

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "api/overview.h"
 #include "api/shapes.h"
 #include "base/address.h"
 #include "base/clock.h"
@@ -22,8 +23,10 @@ namespace vantro::manage {
 class Door;
 }  // namespace vantro::manage
 namespace vantro::desk {
+class Load;
 class RescueHands;
 class Rescues;
+class Uploads;
 }  // namespace vantro::desk
 namespace vantro::manage {
 
@@ -48,7 +51,11 @@ struct Service {
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run
   desk::Rescues* rescues = nullptr;            // null: none can be opened
   desk::RescueHands* hands = nullptr;          // null: nothing is pushed
-  Door* door = nullptr;                        // REQUIRES: set before a call is answered
+  desk::Uploads* uploads = nullptr;            // null: no image can be sent in pieces
+  const desk::Load* load = nullptr;            // null: it is not measured
+  // The settings in force. Thread-safe.
+  std::function<api::SettingList()> settings = [] { return api::SettingList(); };
+  Door* door = nullptr;  // REQUIRES: set before a call is answered
   // Where this API is served. Thread-safe.
   std::function<std::vector<api::Listener>()> management = [] {
     return std::vector<api::Listener>();

@@ -8,6 +8,7 @@
 #include <sstream>
 
 #include "api/operation.h"
+#include "api/typescript.h"
 
 namespace vantro::api {
 namespace {
@@ -15,11 +16,21 @@ namespace {
 constexpr const char* kBegins =
     "<!-- made from the table of operations: scripts/api-docs -->\n";
 
-TEST(Description, IsWhatTheDocumentationHas) {
-  std::ifstream in(VANTRO_SOURCE_DIR "/docs/api.md");
+std::string text_of(const std::string& file) {
+  std::ifstream in(VANTRO_SOURCE_DIR "/" + file);
   std::ostringstream page;
   page << in.rdbuf();
-  const auto text = page.str();
+  return page.str();
+}
+
+TEST(Description, IsWhatTheConsoleIsTypedBy) {
+  EXPECT_EQ(text_of("console/src/api/operations.ts"), typescript())
+      << "the console's types are not what the table of operations says; "
+         "scripts/api-docs writes them again";
+}
+
+TEST(Description, IsWhatTheDocumentationHas) {
+  const auto text = text_of("docs/api.md");
   const auto begins = text.find(kBegins);
   ASSERT_NE(begins, std::string::npos);
   const auto found = text.substr(begins + std::string_view(kBegins).size());

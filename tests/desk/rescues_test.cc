@@ -26,6 +26,7 @@ class FakeHands final : public RescueHands {
     int& open;
   };
 
+  std::vector<WireInterface> interfaces() override { return {}; }
   rescue::WireFacts look(const std::string& interface, const rescue::Profile&,
                          bool) override {
     auto facts = wire;

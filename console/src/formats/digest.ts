@@ -1,0 +1,8 @@
+// What the page and the worker that computes checksums say to each other.
+
+export type ToDigest = { what: "begin" } | { what: "piece"; bytes: ArrayBuffer } | { what: "end" };
+
+export interface FromDigest {
+  /** Only after "end". */
+  hex: string;
+}

@@ -1,0 +1,13 @@
+// The console of vantrod. Order of the folders: api <- formats <- store; parts see api and
+// formats; pages see all; this file puts them together.
+import { render } from "preact";
+import { Console } from "./pages/console";
+import { askWho } from "./store/session";
+import { startStream } from "./store/stream";
+import "./styles/tokens.css";
+import "./styles/console.css";
+
+const place = document.getElementById("console");
+if (place) render(<Console />, place);
+startStream();
+void askWho();

@@ -1,0 +1,22 @@
+// A point in time: short, with the whole of it for whoever asks.
+
+import { durationText } from "../formats/size";
+import { fullTime, secondsSince, timeText } from "../formats/time";
+
+export function At({ iso, now }: { iso: string | null; now: Date }) {
+  if (!iso) return <span>–</span>;
+  return (
+    <time dateTime={iso} title={fullTime(iso)}>
+      {timeText(iso, now)}
+    </time>
+  );
+}
+
+export function Ago({ iso, now }: { iso: string | null; now: Date }) {
+  if (!iso) return <span>never</span>;
+  return (
+    <time dateTime={iso} title={fullTime(iso)}>
+      {durationText(Math.max(1, Math.floor(secondsSince(iso, now))))} ago
+    </time>
+  );
+}

@@ -1,0 +1,33 @@
+// A refusal, as the server words it, at the place that caused it.
+import type { Refusal } from "../api/call";
+import { sentenceCase } from "../formats/words";
+
+export function Refused({
+  refusal,
+  take,
+}: {
+  refusal: Refusal | undefined;
+  /** What to do with the nearest name, where that makes sense. */
+  take?: (nearest: string) => void;
+}) {
+  if (!refusal) return null;
+  const { nearest, expected, actual } = refusal.problem;
+  return (
+    <div class="refused" role="alert">
+      <p>{sentenceCase(refusal.sentence)}.</p>
+      {expected !== "" && (
+        <dl class="two-values">
+          <dt>Expected</dt>
+          <dd class="digest">{expected}</dd>
+          <dt>Received</dt>
+          <dd class="digest">{actual}</dd>
+        </dl>
+      )}
+      {nearest !== "" && take && (
+        <button type="button" onClick={() => take(nearest)}>
+          Use '{nearest}'
+        </button>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,184 @@
+// Files on their way to the server: sent in pieces, with their checksum computed on the
+// way. They go on while other pages are shown, and after a broken connection.
+import { signal } from "@preact/signals";
+import { asRefusal, call, type Refusal } from "../api/call";
+import type { FactFields, ImageAdded, Upload } from "../api/operations";
+import { Digest } from "./digest";
+import { link } from "./stream";
+
+export type Stage =
+  | { at: "chosen" }
+  | { at: "sending"; rate: number }
+  | { at: "interrupted"; why: string }
+  | { at: "comparing" }
+  | { at: "added"; added: ImageAdded; sha256: string }
+  | { at: "refused"; refusal: Refusal };
+
+export interface HandedIn {
+  readonly id: number;
+  readonly file: File;
+  readonly name: string;
+  readonly sent: number;
+  readonly stage: Stage;
+}
+
+/** What is said of a file before it is sent. */
+export interface Wanted {
+  readonly name: string;
+  readonly maker: string; // a checksum or a list
+  readonly source: string;
+  readonly facts: FactFields;
+  readonly hold: boolean;
+  readonly despiteFindings: boolean;
+}
+
+export const files = signal<readonly HandedIn[]>([]);
+
+const piece = 8 << 20;
+let last = 0;
+const stops = new Map<number, { stopped: boolean }>();
+
+function change(id: number, more: Partial<HandedIn>): void {
+  files.value = files.peek().map((one) => (one.id === id ? { ...one, ...more } : one));
+}
+
+export function choose(chosen: Iterable<File>): void {
+  const added = [...chosen].map((file) => ({
+    id: ++last,
+    file,
+    name: file.name,
+    sent: 0,
+    stage: { at: "chosen" } as const,
+  }));
+  files.value = [...files.peek(), ...added];
+}
+
+export function forget(id: number): void {
+  const stop = stops.get(id);
+  if (stop) stop.stopped = true;
+  files.value = files.peek().filter((one) => one.id !== id);
+}
+
+const pause = (milliseconds: number) => new Promise((done) => setTimeout(done, milliseconds));
+
+/** Whether it makes sense to try again by itself. */
+function passes(refusal: Refusal): boolean {
+  return refusal.isUnreachable || refusal.problem.status === 401 || refusal.problem.status === 503;
+}
+
+async function opened(file: File, wanted: Wanted): Promise<Upload> {
+  // The same file may have been on its way when the page was closed.
+  const { uploads } = await call("GET /v1/uploads", {});
+  const known = uploads.find(
+    (one) => one.state === "receiving" && one.name === wanted.name && one.size === file.size,
+  );
+  if (known && known.bytes > 0) {
+    // What is said of it now counts, and that is told when it begins.
+    await call("DELETE /v1/uploads/{number}", { number: known.number });
+  }
+  const isList = /\s/.test(wanted.maker.trim());
+  return call(
+    "POST /v1/uploads",
+    {},
+    {
+      name: wanted.name,
+      size: file.size,
+      source: wanted.source,
+      hold: wanted.hold,
+      despite_findings: wanted.despiteFindings,
+      facts: { ...wanted.facts },
+      ...(wanted.maker.trim() === ""
+        ? {}
+        : isList
+          ? { list: wanted.maker }
+          : { expect: [wanted.maker.trim()] }),
+    },
+  );
+}
+
+async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): Promise<void> {
+  const { id, file } = one;
+  const digest = new Digest();
+  try {
+    await digest.begin();
+    let upload = await opened(file, wanted);
+    const { number } = upload;
+    let digested = 0;
+    let rate = 0;
+    while (upload.bytes < file.size) {
+      if (stop.stopped) {
+        await call("DELETE /v1/uploads/{number}", { number });
+        return;
+      }
+      change(id, { sent: upload.bytes, stage: { at: "sending", rate } });
+      const from = upload.bytes;
+      const slice = file.slice(from, from + piece);
+      const began = performance.now();
+      try {
+        if (digested === from) {
+          const bytes = await slice.arrayBuffer();
+          digested += bytes.byteLength;
+          await digest.add(bytes);
+        }
+        upload = await call("PUT /v1/uploads/{number}", { number, offset: from }, slice);
+        rate = ((upload.bytes - from) * 1000) / Math.max(1, performance.now() - began);
+      } catch (failure) {
+        const refusal = asRefusal(failure);
+        if (!passes(refusal)) throw refusal;
+        upload = await whenBack(id, number, refusal, stop);
+      }
+    }
+    change(id, { sent: file.size, stage: { at: "comparing" } });
+    const sha256 = await digest.end();
+    const added = await call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
+    change(id, { stage: { at: "added", added, sha256 } });
+  } finally {
+    digest.close();
+  }
+}
+
+/** Waits until the server answers, and asks how much of it has come. */
+async function whenBack(
+  id: number,
+  number: number,
+  refusal: Refusal,
+  stop: { stopped: boolean },
+): Promise<Upload> {
+  change(id, { stage: { at: "interrupted", why: refusal.sentence } });
+  while (!stop.stopped) {
+    await pause(link.peek().state === "open" ? 500 : 2000);
+    try {
+      return await call("GET /v1/uploads/{number}", { number });
+    } catch (failure) {
+      const again = asRefusal(failure);
+      if (!passes(again)) throw again;
+    }
+  }
+  throw refusal;
+}
+
+export async function sendFile(id: number, wanted: Wanted): Promise<void> {
+  const one = files.peek().find((known) => known.id === id);
+  if (!one) return;
+  const stop = { stopped: false };
+  stops.set(id, stop);
+  change(id, { name: wanted.name, stage: { at: "sending", rate: 0 } });
+  try {
+    await send(one, wanted, stop);
+  } catch (failure) {
+    const refusal = asRefusal(failure);
+    // After a restart nothing of it is there: from its beginning, as the server says.
+    if (refusal.problem.status === 404 && !stop.stopped) return sendFile(id, wanted);
+    change(id, { stage: { at: "refused", refusal } });
+  }
+  stops.delete(id);
+}
+
+/** Nothing is lost by leaving the page, unless something is on its way. */
+export function isSending(): boolean {
+  return files.peek().some((one) => ["sending", "interrupted", "comparing"].includes(one.stage.at));
+}
+
+addEventListener("beforeunload", (event) => {
+  if (isSending()) event.preventDefault();
+});

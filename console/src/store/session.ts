@@ -1,0 +1,55 @@
+// Who is logged in, and what they may do.
+import { computed, signal } from "@preact/signals";
+import { asRefusal, call, hearOfCalls, type Refusal } from "../api/call";
+import type { Me, OperationName } from "../api/operations";
+import { roles } from "../api/operations";
+
+/** undefined: not asked yet; null: nobody. */
+export const me = signal<Me | null | undefined>(undefined);
+/** The log-in ended while the page was open: why. The page stays as it is behind it. */
+export const endedWhy = signal("");
+/** The server could not be asked at all. */
+export const unreachableAtStart = signal<Refusal | undefined>(undefined);
+
+const ranks = ["anyone", "look", "operate", "administer"];
+
+/** Whether the viewer's role allows it: what it does not is not offered. */
+export function may(name: OperationName): boolean {
+  const role = me.value?.role ?? "anyone";
+  return ranks.indexOf(role) >= ranks.indexOf(roles[name]);
+}
+
+const rights = computed(() => (me.value?.rights ?? "").split(",").map((one) => one.trim()));
+export function hasRight(right: "secrets" | "push"): boolean {
+  return rights.value.includes(right);
+}
+
+hearOfCalls(({ why }) => {
+  if (me.value) endedWhy.value = why;
+  else me.value = null;
+});
+
+export async function askWho(): Promise<void> {
+  try {
+    me.value = await call("GET /v1/me", {});
+    unreachableAtStart.value = undefined;
+  } catch (failure) {
+    const refusal = asRefusal(failure);
+    if (refusal.isUnreachable) unreachableAtStart.value = refusal;
+    else me.value = null;
+  }
+}
+
+export async function logIn(
+  given: { name: string; password: string } | { token: string },
+): Promise<void> {
+  const answer = await call("POST /v1/log-in", {}, { ...given, cookie: true });
+  me.value = answer.me;
+  endedWhy.value = "";
+}
+
+export async function logOut(): Promise<void> {
+  await call("DELETE /v1/log-in", {});
+  me.value = null;
+  endedWhy.value = "";
+}

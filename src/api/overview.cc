@@ -1,0 +1,167 @@
+#include "api/overview.h"
+
+namespace vantro::api {
+
+template <>
+const Shape& shape_of<FindAsked>() {
+  using T = FindAsked;
+  static const Shape shape =
+      ShapeOf<T>("FindAsked", "what is looked for")
+          .field<&T::text>("text", "part of a name, an address or a checksum")
+          .needed()
+          .field<&T::limit>("limit", "so many of each kind at most")
+          .range(1, 100)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Found>() {
+  using T = Found;
+  static const Shape shape =
+      ShapeOf<T>("Found", "something that holds the text")
+          .field<&T::kind>("kind", "what it is")
+          .choices({"image", "device", "address"})
+          .field<&T::name>("name", "to ask for it by")
+          .field<&T::detail>("detail", "what to know it by, or empty")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<FoundList>() {
+  using T = FoundList;
+  static const Shape shape =
+      ShapeOf<T>("FoundList", "what holds the text")
+          .field<&T::found>("found", "checksums first, then devices, then images")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PlatformAsked>() {
+  using T = PlatformAsked;
+  static const Shape shape = ShapeOf<T>("PlatformAsked", "of which platform")
+                                 .field<&T::platform>("platform", "empty: of all")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<ReleaseLine>() {
+  using T = ReleaseLine;
+  static const Shape shape =
+      ShapeOf<T>("ReleaseLine", "what there is of one platform, role and release line")
+          .field<&T::platform>("platform", "empty: the images tell none")
+          .field<&T::role>("role", "of the images")
+          .field<&T::line>("line", "its name; empty: the images tell none")
+          .field<&T::images>("images", "in it, withdrawn ones too")
+          .field<&T::newest>("newest",
+                             "name of the newest that is not withdrawn, or empty")
+          .field<&T::version>("version", "of that one")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LineList>() {
+  using T = LineList;
+  static const Shape shape = ShapeOf<T>("LineList", "the release lines of the catalogue")
+                                 .field<&T::lines>("lines", "by platform, role and line")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Setting>() {
+  using T = Setting;
+  static const Shape shape =
+      ShapeOf<T>("Setting", "a setting in force")
+          .field<&T::name>("name", "as in the file: tftp.threads")
+          .field<&T::value>("value", "as it stands in the file; empty: it is not set")
+          .field<&T::usual>("usual", "its value where nothing is set")
+          .field<&T::unit>("unit", "of the value, or empty")
+          .field<&T::meaning>("meaning", "of it")
+          .field<&T::reloadable>("reloadable",
+                                 "a reload lets it take effect; else a restart does")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<SettingList>() {
+  using T = SettingList;
+  static const Shape shape =
+      ShapeOf<T>("SettingList", "the settings in force")
+          .field<&T::file>("file", "that they were read from; empty: none")
+          .field<&T::settings>("settings", "in the order of the file")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LoadAsked>() {
+  using T = LoadAsked;
+  static const Shape shape =
+      ShapeOf<T>("LoadAsked", "of which time")
+          .field<&T::minutes>("minutes", "before now")
+          .range(1, 1440)
+          .field<&T::samples>(
+              "samples", "so many at most; each stands for several where there are more")
+          .range(1, 2000)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<LoadSample>() {
+  using T = LoadSample;
+  static const Shape shape =
+      ShapeOf<T>("LoadSample", "how busy the server was for some seconds")
+          .field<&T::at>("at", "their end", Unit::kTime)
+          .field<&T::running>("running", "transfers; the most of them")
+          .field<&T::out>("out", "sent to devices", Unit::kBytesPerSecond)
+          .field<&T::in>("in", "received", Unit::kBytesPerSecond)
+          .field<&T::refused>("refused", "requests of devices")
+          .field<&T::disk_free>("disk_free", "free space on the disk", Unit::kBytes)
+          .field<&T::memory>("memory", "of the server", Unit::kBytes)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Load>() {
+  using T = Load;
+  static const Shape shape =
+      ShapeOf<T>("Load", "how busy the server was")
+          .field<&T::samples>("samples",
+                              "the oldest first; a day at most, since the server's start")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Interface>() {
+  using T = Interface;
+  static const Shape shape =
+      ShapeOf<T>("Interface", "a network interface of the server")
+          .field<&T::name>("name", "as the system calls it")
+          .field<&T::up>("up", "it is switched on")
+          .field<&T::carrier>("carrier", "a cable is in, with something at its other end")
+          .field<&T::link_address>("link_address", "such as 02:00:5e:10:00:01")
+          .field<&T::addresses>("addresses", "IPv4, with the length of the prefix")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<InterfaceList>() {
+  using T = InterfaceList;
+  static const Shape shape =
+      ShapeOf<T>("InterfaceList", "the Ethernet interfaces of the server")
+          .field<&T::interfaces>("interfaces", "by name")
+          .done();
+  return shape;
+}
+
+}  // namespace vantro::api

@@ -1,0 +1,94 @@
+#include "api/uploads.h"
+
+namespace vantro::api {
+
+template <>
+const Shape& shape_of<UploadWanted>() {
+  using T = UploadWanted;
+  static const Shape shape =
+      ShapeOf<T>("UploadWanted", "an image that comes in pieces")
+          .field<&T::name>("name", "of the image")
+          .needed()
+          .field<&T::size>("size", "of the whole file", Unit::kBytes)
+          .needed()
+          .field<&T::expect>("expect",
+                             "the maker's checksums, ALGO:HEX or bare HEX; if the bytes "
+                             "differ, nothing is filed")
+          .field<&T::list>("list",
+                           "a checksum list of the maker (GNU or BSD form), in place of "
+                           "expect or with it")
+          .field<&T::source>("source", "where the checksums came from")
+          .field<&T::hold>("hold", "keep it off offer")
+          .field<&T::despite_findings>("despite_findings",
+                                       "file it though it is cut short or damaged inside")
+          .field<&T::facts>("facts", "what is known of it, by the names of FactFields")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<Upload>() {
+  using T = Upload;
+  static const Shape shape =
+      ShapeOf<T>("Upload", "an image that comes in pieces, and how far it is")
+          .field<&T::number>("number", "to send its pieces to")
+          .field<&T::name>("name", "of the image")
+          .field<&T::bytes>("bytes", "that have come: the next piece goes on there",
+                            Unit::kBytes)
+          .field<&T::size>("size", "of the whole file", Unit::kBytes)
+          .field<&T::state>("state", "what it waits for, or what became of it")
+          .choices({"receiving", "filing", "filed", "refused"})
+          .field<&T::why>("why", "it was refused")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UploadList>() {
+  using T = UploadList;
+  static const Shape shape =
+      ShapeOf<T>("UploadList", "images that come in pieces")
+          .field<&T::uploads>("uploads",
+                              "the caller's, the oldest first; ended ones for "
+                              "an hour")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UploadAsked>() {
+  using T = UploadAsked;
+  static const Shape shape = ShapeOf<T>("UploadAsked", "which upload")
+                                 .field<&T::number>("number", "its number")
+                                 .needed()
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PieceAsked>() {
+  using T = PieceAsked;
+  static const Shape shape =
+      ShapeOf<T>("PieceAsked", "which piece of which upload")
+          .field<&T::number>("number", "its number")
+          .needed()
+          .field<&T::offset>("offset", "where in the file the piece begins", Unit::kBytes)
+          .needed()
+          .range(0)
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<FilingWanted>() {
+  using T = FilingWanted;
+  static const Shape shape =
+      ShapeOf<T>("FilingWanted", "that everything was sent")
+          .field<&T::sha256>("sha256",
+                             "of what was sent, as the sender has computed it; if it "
+                             "differs, nothing is filed")
+          .done();
+  return shape;
+}
+
+}  // namespace vantro::api

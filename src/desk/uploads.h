@@ -1,0 +1,104 @@
+// Images that a person sends in pieces, over as many calls as it takes: a browser's
+// connection may break, and 2 GiB over a site's link must not begin again. The checksums
+// are computed while the pieces come, as for every other upload. In memory and in
+// arriving/ only: a restart of the server ends them.
+#pragma once
+
+#include <atomic>
+#include <chrono>
+#include <cstdint>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/mutex.h"
+#include "base/outcome.h"
+#include "desk/caller.h"
+#include "gate/gate.h"
+#include "gate/intake.h"
+
+namespace vantro::desk {
+
+// Thread-safe; the gate must outlive it.
+class Uploads {
+ public:
+  // How long one may be silent before it is dropped, and how long it is remembered what
+  // became of one.
+  static constexpr std::chrono::hours kPatience{1};
+  static constexpr std::size_t kMost = 32;
+  static constexpr std::size_t kMostOfOne = 8;  // of one person
+
+  enum class State { kReceiving, kFiling, kFiled, kRefused };
+
+  struct View {
+    std::int64_t number = 0;
+    std::string name;
+    std::uint64_t bytes = 0;  // that have come
+    std::uint64_t size = 0;   // that will come
+    State state = State::kReceiving;
+    std::string why;  // kRefused
+  };
+
+  // What came of the whole file.
+  struct Filed {
+    base::Outcome<gate::Taken> taken;
+    std::optional<crypto::Expected> differing;  // the checksum that differs
+    std::string actual;                         // what came has this instead
+  };
+
+  explicit Uploads(gate::Gate& gate, const base::Clock& clock)
+      : gate_(gate), clock_(clock) {}
+
+  // `options.size` is needed. kBusy: there are too many.
+  base::Outcome<View> begin(const Caller& caller, gate::IntakeOptions options);
+  // One's own, the oldest first, with those that ended a moment ago.
+  std::vector<View> list(const Caller& caller);
+  // One's own; of others' nothing is told. kNotFound.
+  base::Outcome<View> find(const Caller& caller, std::int64_t number);
+  // The piece at this place. kInvalid: the place is not where the last one ended (the
+  // sentence says where), or it is more than was announced.
+  base::Outcome<View> append(const Caller& caller, std::int64_t number,
+                             std::uint64_t offset, base::ByteView piece);
+  // All has come: compared with `sent`, the checksum that the sender has computed (empty:
+  // with none) and with the claims of the options, looked into, and filed. Takes as long
+  // as the look does. kInvalid: something is missing.
+  base::Outcome<Filed> file(const Caller& caller, std::int64_t number,
+                            const std::string& sent);
+  // Nothing of it stays.
+  base::Outcome<void> drop(const Caller& caller, std::int64_t number);
+  // Drops those that were silent for too long. Call it now and then.
+  void tick();
+
+ private:
+  struct Upload {
+    base::Mutex mutex;  // held while it writes or files
+    std::optional<gate::ImageIntake> intake VANTRO_GUARDED_BY(mutex);
+    std::string owner;        // constant
+    std::int64_t number = 0;  // constant
+    std::string name;         // constant
+    std::uint64_t size = 0;   // constant
+    std::uint64_t bytes VANTRO_GUARDED_BY(mutex) = 0;
+    // Written under the mutex, and read without it, as that may wait for the disk.
+    std::atomic<State> state = State::kReceiving;
+    std::string why VANTRO_GUARDED_BY(mutex);
+    base::Instant touched VANTRO_GUARDED_BY(mutex){};
+  };
+  using Shared = std::shared_ptr<Upload>;
+
+  base::Outcome<Shared> own(const Caller& caller, std::int64_t number);
+  static View view(const Upload& one) VANTRO_REQUIRES(one.mutex);
+  static base::Outcome<void> receiving(const Upload& one) VANTRO_REQUIRES(one.mutex);
+
+  gate::Gate& gate_;
+  const base::Clock& clock_;
+  base::Mutex mutex_;
+  std::int64_t last_ VANTRO_GUARDED_BY(mutex_) = 0;
+  std::map<std::int64_t, Shared> all_ VANTRO_GUARDED_BY(mutex_);
+};
+
+const char* word(Uploads::State state);
+
+}  // namespace vantro::desk

@@ -1,0 +1,34 @@
+// The pages of the console (console/): built by Vite, embedded in the program, and served
+// beside the API, without a log-in: they hold nothing but code, which asks the API.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string_view>
+
+#include "net/http/answer.h"
+#include "net/http/request.h"
+
+namespace vantro::manage {
+
+// One file, with its bytes as they are and by gzip (RFC 1952).
+struct ConsoleFile {
+  std::string_view path;  // "/console.js"
+  std::string_view type;
+  std::string_view bytes;
+  std::string_view gzipped;
+  std::string_view tag;  // for ETag, without quotes
+};
+
+// All of them; none: the program was built without the console.
+std::span<const ConsoleFile> console_files();
+
+// Whether a request is for the console, and not for the API.
+bool is_for_console(const net::http::Head& head);
+
+// Whatever is no file is a page, which the code in index.html shows: so an address of the
+// console can be kept, and opened again. REQUIRES: is_for_console().
+net::http::Answer console_answer(const net::http::Head& head,
+                                 std::span<const ConsoleFile> files);
+
+}  // namespace vantro::manage
