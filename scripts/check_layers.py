@@ -54,6 +54,30 @@ for file in sorted((root / "src").rglob("*")):
                 problems.append(f"{where}:{number}: only {', '.join(sorted(rooms))} may include "
                                 f"<{library[1]}>")
 
+# The console: each folder of its source may include those before it; parts see no store.
+folders = {
+    "api": set(),
+    "formats": set(),
+    "store": {"api", "formats"},
+    "parts": {"api", "formats"},
+    "pages": {"api", "formats", "store", "parts"},
+    "styles": set(),
+}
+source = root / "console" / "src"
+for file in sorted(source.rglob("*.ts*")):
+    folder = file.relative_to(source).parts[0]
+    if folder not in folders and file.parent != source:
+        problems.append(f"{file.relative_to(root)}: the folder '{folder}' is not in {sys.argv[0]}")
+        continue
+    for number, line in enumerate(file.read_text().splitlines(), 1):
+        other = re.search(r'from "\.\./(\w+)/', line)
+        if other and other[1] != folder and other[1] not in folders[folder]:
+            problems.append(f"{file.relative_to(root)}:{number}: {folder} must not include {other[1]}")
+        # What comes from the server gets its type in api/ alone.
+        assertion = r"[\w)\]}] as (unknown|any|string|number|boolean|[A-Z]\w*[<;,)\]])"
+        if folder != "api" and re.search(assertion, line):
+            problems.append(f"{file.relative_to(root)}:{number}: 'as' belongs to api/")
+
 # The libraries must be linked as the rooms may include each other.
 text = (root / "src" / "CMakeLists.txt").read_text()
 for name, body in re.findall(r"vantro_room\((\w+)(.*?)\n?\)\n", text, re.S):

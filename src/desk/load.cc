@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fstream>
+#include <iterator>
 #include <unistd.h>
 
 namespace vantro::desk {
@@ -42,17 +43,17 @@ void Load::sample() {
   if (samples_.size() > kMost) samples_.pop_front();
 }
 
-LoadSample together(const LoadSample* first, std::size_t count) {
-  LoadSample sum = first[count - 1];
+LoadSample together(std::span<const LoadSample> samples) {
+  LoadSample sum = samples.back();
   sum.out = sum.in = 0;
   sum.refused = 0;
-  for (std::size_t i = 0; i < count; ++i) {
-    sum.running = std::max(sum.running, first[i].running);
-    sum.out += first[i].out / static_cast<double>(count);
-    sum.in += first[i].in / static_cast<double>(count);
-    sum.refused += first[i].refused;
-    sum.disk_free = std::min(sum.disk_free, first[i].disk_free);
-    sum.memory = std::max(sum.memory, first[i].memory);
+  for (const auto& one : samples) {
+    sum.running = std::max(sum.running, one.running);
+    sum.out += one.out / static_cast<double>(samples.size());
+    sum.in += one.in / static_cast<double>(samples.size());
+    sum.refused += one.refused;
+    sum.disk_free = std::min(sum.disk_free, one.disk_free);
+    sum.memory = std::max(sum.memory, one.memory);
   }
   return sum;
 }
@@ -68,7 +69,7 @@ std::vector<LoadSample> Load::since(base::WallTime from, std::size_t most) const
   const auto each = (all.size() + most - 1) / most;
   std::vector<LoadSample> fewer;
   for (std::size_t i = 0; i < all.size(); i += each) {
-    fewer.push_back(together(&all[i], std::min(each, all.size() - i)));
+    fewer.push_back(together(std::span(all).subspan(i, std::min(each, all.size() - i))));
   }
   return fewer;
 }

@@ -4,6 +4,7 @@
 #include <chrono>
 #include <cstdint>
 #include <deque>
+#include <span>
 #include <vector>
 
 #include "base/clock.h"
@@ -49,6 +50,6 @@ class Load {
 };
 
 // One out of several, in the order of time. REQUIRES: there is one.
-LoadSample together(const LoadSample* first, std::size_t count);
+LoadSample together(std::span<const LoadSample> samples);
 
 }  // namespace vantro::desk

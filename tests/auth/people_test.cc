@@ -167,17 +167,38 @@ TEST_F(PeopleTest, WhatIsDoneStandsInTheLedgerWithWhoDidItAndFromWhere) {
   EXPECT_EQ(rows->back().sentence, "may operate, without an end");
 }
 
+TEST_F(PeopleTest, ALogInEndsWithTheTokenThatItWasMadeWith) {
+  add("anna", Role::kOperate);
+  auto anna = by("anna", Role::kOperate);
+  const auto log_in = [&](const std::string& token) {
+    const auto known = repository_->snapshot()->people->who(token, clock_.wall());
+    return anna.log_in("anna", clock_.wall() + kDay, std::nullopt, known->token)->text;
+  };
+  const auto laptop = anna.add_token("anna", "laptop", std::nullopt)->text;
+  const auto desk = anna.add_token("anna", "desk", std::nullopt)->text;
+  const auto of_laptop = log_in(laptop);
+  const auto of_desk = log_in(desk);
+  ASSERT_TRUE(anna.revoke("anna", "laptop"));
+  EXPECT_NE(who(of_laptop).find("was revoked on "), std::string::npos);
+  EXPECT_EQ(who(of_desk), "anna may operate");
+  // For longer it stays; with another text it ends.
+  ASSERT_TRUE(anna.renew("anna", "desk", clock_.wall() + kDay, false));
+  EXPECT_EQ(who(of_desk), "anna may operate");
+  ASSERT_TRUE(anna.renew("anna", "desk", std::nullopt, true));
+  EXPECT_NE(who(of_desk).find("was revoked on "), std::string::npos);
+}
+
 TEST_F(PeopleTest, ALogInEndsAndIsNoToken) {
   add("anna", Role::kOperate);
   auto anna = by("anna", Role::kOperate);
-  const auto session = anna.log_in("anna", clock_.wall() + kDay, std::nullopt);
+  const auto session = anna.log_in("anna", clock_.wall() + kDay, std::nullopt, 0);
   ASSERT_TRUE(session);
   EXPECT_EQ(who(session->text), "anna may operate");
   desk::Caller caller{"anna", {Role::kOperate, {}}, "192.0.2.7", session->token.id};
   ASSERT_TRUE(desk::People(*repository_, caller).log_out());
   EXPECT_NE(who(session->text).find("the log-in of 'anna' was revoked on "),
             std::string::npos);
-  const auto other = anna.log_in("anna", clock_.wall() + kDay, std::nullopt);
+  const auto other = anna.log_in("anna", clock_.wall() + kDay, std::nullopt, 0);
   ASSERT_TRUE(other);
   const auto laptop = token("anna");
   desk::PersonChange password;
@@ -186,8 +207,8 @@ TEST_F(PeopleTest, ALogInEndsAndIsNoToken) {
   EXPECT_NE(who(other->text).find("was revoked on "), std::string::npos);
   EXPECT_EQ(who(laptop), "anna may operate");
   // Of one whom another system vouches for: what it said counts.
-  const auto guest =
-      anna.log_in("guest", clock_.wall() + kDay, Powers{Role::kLook, {Right::kSecrets}});
+  const auto guest = anna.log_in("guest", clock_.wall() + kDay,
+                                 Powers{Role::kLook, {Right::kSecrets}}, 0);
   ASSERT_TRUE(guest);
   EXPECT_EQ(who(guest->text), "guest may look, with secrets");
   // A record in their name counts instead.

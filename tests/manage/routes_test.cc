@@ -118,6 +118,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "GET /v1/rollouts/{name}", "GET /v1/rollouts/{name}/table",
         "GET /v1/rollouts/{name}/readiness", "GET /v1/canary", "GET /v1/rescue-profiles",
         "GET /v1/rescues", "GET /v1/rescues/{number}", "GET /v1/pushes/{number}",
+        "GET /v1/settings", "GET /v1/load", "GET /v1/interfaces", "GET /v1/find",
+        "GET /v1/lines",
         // A job remembers when it was looked at; nothing else changes.
         "POST /v1/readiness"}},
       {"operate",
@@ -132,6 +134,10 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "POST /v1/jobs/{device}/acknowledgement", "POST /v1/rollouts",
         "POST /v1/rollouts/{name}/continuation", "DELETE /v1/rollouts/{name}",
         "POST /v1/rescues", "DELETE /v1/rescues/{number}",
+        // One's own uploads.
+        "POST /v1/uploads", "GET /v1/uploads", "GET /v1/uploads/{number}",
+        "PUT /v1/uploads/{number}", "POST /v1/uploads/{number}/filing",
+        "DELETE /v1/uploads/{number}",
         // With the right push; that is tried in end_to_end/push_test.cc.
         "POST /v1/pushes", "DELETE /v1/pushes/{number}", "PUT /v1/images/{name}",
         "PATCH /v1/images/{name}", "POST /v1/images/{name}/withdrawal",

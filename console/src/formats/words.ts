@@ -50,10 +50,3 @@ export function count(number: number, one: string, many = `${one}s`): string {
 export function sentenceCase(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1);
 }
-
-/** A long name loses its middle, as its end tells more. */
-export function shortened(text: string, most: number): string {
-  if (text.length <= most) return text;
-  const end = Math.floor((most - 1) * 0.6);
-  return `${text.slice(0, most - 1 - end)}…${text.slice(text.length - end)}`;
-}

@@ -127,7 +127,7 @@ function Inside({ detail }: { detail: ImageDetail }) {
         <StateWord word={image.verdict || "not looked into"} /> {image.kind}
       </p>
       {detail.findings.map((one) => (
-        <p key={one} class="caution">
+        <p key={one} class={image.verdict === "whole" ? "" : "caution"}>
           {one}
         </p>
       ))}
@@ -271,15 +271,19 @@ export function ImagePage() {
     <>
       <ImageActions detail={answer} again={again} />
       <Refused refusal={refusal} />
-      <div class="sections">
-        <FactsOf detail={answer} />
-        <Checksums detail={answer} />
-        <Offers detail={answer} again={again} />
-        <Locations image={answer.image.name} />
-        <Inside detail={answer} />
-        <Fetched sha256={answer.image.digests.sha256} />
-        <NeededBy image={answer.image.name} />
+      <div class="columns">
+        <div>
+          <FactsOf detail={answer} />
+          <Inside detail={answer} />
+          <NeededBy image={answer.image.name} />
+        </div>
+        <div>
+          <Checksums detail={answer} />
+          <Offers detail={answer} again={again} />
+          <Fetched sha256={answer.image.digests.sha256} />
+        </div>
       </div>
+      <Locations image={answer.image.name} />
     </>
   );
 }

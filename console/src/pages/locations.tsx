@@ -15,7 +15,7 @@ export function Locations({ image }: { image: string }) {
     "device",
   ]);
   return (
-    <Section title="Type it on the device" wide>
+    <Section title="Type it on the device">
       <Field
         label="For the device"
         hint="Its name or address, so that the server's address is the one it can reach"

@@ -254,13 +254,19 @@ function ServerState() {
 
 export function NowPage() {
   return (
-    <div class="sections">
-      <Moving />
-      <RateOverTime />
-      <Waiting />
-      <RefusedLately />
-      <Overdue />
-      <ServerState />
-    </div>
+    <>
+      <div class="sections">
+        <Moving />
+        <RateOverTime />
+      </div>
+      <div class="columns">
+        <div>
+          <Waiting />
+          <Overdue />
+          <ServerState />
+        </div>
+        <RefusedLately />
+      </div>
+    </>
   );
 }

@@ -24,6 +24,8 @@ export function Waiting() {
     "image",
   ]).answer;
   const uploads = useAnswer("GET /v1/unrecorded", {}, ["image"]).answer;
+  // Those of later batches wait for the batch before, not for a person.
+  const ready = (jobs?.jobs ?? []).filter((one) => one.stage !== "held");
   const all: Waits[] = [
     ...(rescues?.rescues ?? [])
       .filter((one) => one.ended_at === "")
@@ -57,7 +59,7 @@ export function Waiting() {
         text: `Rollout ${one.name}: ${one.sentence}`,
         to: pageOf.rollout(one.name),
       })),
-    ...(jobs?.jobs ?? []).slice(0, 20).map((one) => ({
+    ...ready.slice(0, 20).map((one) => ({
       key: `job ${one.device}`,
       word: one.stage,
       mood: one.caution !== "" ? ("care" as const) : ("plain" as const),
@@ -88,7 +90,7 @@ export function Waiting() {
           ))}
         </ul>
       )}
-      {(jobs?.jobs.length ?? 0) > 20 && (
+      {ready.length > 20 && (
         <Link to="/jobs" follow={go}>
           All open jobs
         </Link>

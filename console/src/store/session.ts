@@ -29,27 +29,42 @@ hearOfCalls(({ why }) => {
   else me.value = null;
 });
 
+// Whether somebody has logged in with this browser: else there is nothing to ask, and the
+// refusal would stand in the browser's log as an error. The log-in itself is in a cookie
+// that no script sees.
+const mark = "logged-in";
+
 export async function askWho(): Promise<void> {
+  if (localStorage.getItem(mark) === null) {
+    me.value = null;
+    return;
+  }
   try {
     me.value = await call("GET /v1/me", {});
     unreachableAtStart.value = undefined;
   } catch (failure) {
     const refusal = asRefusal(failure);
     if (refusal.isUnreachable) unreachableAtStart.value = refusal;
-    else me.value = null;
+    else forget();
   }
+}
+
+function forget(): void {
+  localStorage.removeItem(mark);
+  me.value = null;
+  endedWhy.value = "";
 }
 
 export async function logIn(
   given: { name: string; password: string } | { token: string },
 ): Promise<void> {
   const answer = await call("POST /v1/log-in", {}, { ...given, cookie: true });
+  localStorage.setItem(mark, "yes");
   me.value = answer.me;
   endedWhy.value = "";
 }
 
 export async function logOut(): Promise<void> {
   await call("DELETE /v1/log-in", {});
-  me.value = null;
-  endedWhy.value = "";
+  forget();
 }

@@ -1,0 +1,147 @@
+#include "desk/uploads.h"
+
+#include "tests/fakes/repository_fixture.h"
+
+namespace vantro::desk {
+namespace {
+
+class UploadsTest : public fakes::RepositoryFixture {
+ protected:
+  void SetUp() override {
+    RepositoryFixture::SetUp();
+    uploads_.emplace(*gate_, clock_);
+  }
+  void TearDown() override { uploads_.reset(); }
+
+  gate::IntakeOptions image(const std::string& name, std::uint64_t size) const {
+    gate::IntakeOptions options;
+    options.name = name;
+    options.size = size;
+    options.by = desk_.by();
+    return options;
+  }
+  // How far it is, or the refusal's sentence.
+  static std::string told(const base::Outcome<Uploads::View>& view) {
+    if (!view) return view.error().sentence;
+    return fmt::format("{} of {}, {}", view->bytes, view->size, word(view->state));
+  }
+  std::string append(std::int64_t number, std::uint64_t offset,
+                     const std::string& piece) {
+    return told(uploads_->append(desk_, number, offset, base::as_bytes(piece)));
+  }
+  std::string state_of(std::int64_t number) {
+    return told(uploads_->find(desk_, number));
+  }
+  std::string sha256_of(const std::string& bytes) const {
+    crypto::Digester digests;
+    digests.update(base::as_bytes(bytes));
+    return digests.finish().sha256;
+  }
+
+  Caller desk_{"day-desk", {auth::Role::kOperate, {}}, "192.0.2.50"};
+  Caller other_{"night-desk", {auth::Role::kAdminister, {}}, "192.0.2.51"};
+  std::optional<Uploads> uploads_;
+};
+
+TEST_F(UploadsTest, PiecesBecomeAnImage) {
+  const auto begun = uploads_->begin(desk_, image("x.img", 10));
+  ASSERT_TRUE(begun);
+  EXPECT_EQ(append(begun->number, 0, "12345"), "5 of 10, receiving");
+  EXPECT_EQ(append(begun->number, 5, "67890"), "10 of 10, receiving");
+  const auto filed =
+      uploads_->file(desk_, begun->number, "sha256:" + sha256_of("1234567890"));
+  ASSERT_TRUE(filed);
+  ASSERT_TRUE(filed->taken) << filed->taken.error().sentence;
+  EXPECT_EQ(fetch("x.img"), "1234567890");
+  EXPECT_EQ(state_of(begun->number), "10 of 10, filed");
+  EXPECT_EQ(append(begun->number, 10, "x"), "upload 1 is filed as 'x.img'");
+}
+
+TEST_F(UploadsTest, APieceGoesOnWhereTheLastOneEnded) {
+  const auto begun = uploads_->begin(desk_, image("x.img", 10));
+  ASSERT_TRUE(begun);
+  EXPECT_EQ(append(1, 0, "123"), "3 of 10, receiving");
+  // Its answer was lost, and it comes again; or one was left out.
+  EXPECT_EQ(append(1, 0, "123"), "cannot add to upload 1 at byte 0; go on at 3");
+  EXPECT_EQ(append(1, 7, "890"), "cannot add to upload 1 at byte 7; go on at 3");
+  EXPECT_EQ(append(1, 3, "45678901"), "upload 1 has 10 bytes, and 1 more came than that");
+  EXPECT_EQ(append(1, 3, "4567890"), "10 of 10, receiving");
+}
+
+TEST_F(UploadsTest, WhatIsNotWholeIsNotFiledAndCanGoOn) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  append(1, 0, "12");
+  const auto early = uploads_->file(desk_, 1, "");
+  ASSERT_FALSE(early);
+  EXPECT_EQ(early.error().sentence, "upload 1 has 2 of 4 bytes; send the rest first");
+  EXPECT_EQ(append(1, 2, "34"), "4 of 4, receiving");
+  EXPECT_TRUE(uploads_->file(desk_, 1, "")->taken);
+}
+
+TEST_F(UploadsTest, WhatDiffersFromWhatWasSentIsNotFiled) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  append(1, 0, "1234");
+  const auto filed = uploads_->file(desk_, 1, "sha256:" + std::string(64, '0'));
+  ASSERT_TRUE(filed);
+  ASSERT_FALSE(filed->taken);
+  EXPECT_EQ(filed->taken.error().kind, base::Kind::kMismatch);
+  EXPECT_EQ(filed->differing->hex, std::string(64, '0'));
+  EXPECT_EQ(filed->actual, sha256_of("1234"));
+  EXPECT_EQ(fetch("x.img"), "refused: 'x.img' is not on offer");
+  EXPECT_EQ(state_of(1), "4 of 4, refused");
+  EXPECT_EQ(append(1, 4, ""), "upload 1 was refused: " + filed->taken.error().sentence);
+}
+
+TEST_F(UploadsTest, NobodySeesAnothersUpload) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  EXPECT_EQ(uploads_->find(other_, 1).error().kind, base::Kind::kNotFound);
+  EXPECT_EQ(uploads_->drop(other_, 1).error().kind, base::Kind::kNotFound);
+  EXPECT_TRUE(uploads_->list(other_).empty());
+  EXPECT_EQ(uploads_->list(desk_).size(), 1u);
+}
+
+TEST_F(UploadsTest, ADroppedOneLeavesNothing) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  append(1, 0, "12");
+  EXPECT_FALSE(std::filesystem::is_empty(state() + "/arriving"));
+  ASSERT_TRUE(uploads_->drop(desk_, 1));
+  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_EQ(state_of(1).substr(0, 33), "there is no upload 1 of yours; up");
+}
+
+TEST_F(UploadsTest, OneThatIsSilentForAnHourIsDropped) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  ASSERT_TRUE(uploads_->begin(desk_, image("y.img", 4)));
+  clock_.advance(std::chrono::minutes(50));
+  append(2, 0, "12");
+  clock_.advance(std::chrono::minutes(20));
+  uploads_->tick();
+  EXPECT_EQ(uploads_->find(desk_, 1).error().kind, base::Kind::kNotFound);
+  EXPECT_EQ(state_of(2), "2 of 4, receiving");
+}
+
+TEST_F(UploadsTest, ThereAreOnlySoManyAtOnce) {
+  for (std::size_t i = 0; i < Uploads::kMostOfOne; ++i) {
+    ASSERT_TRUE(uploads_->begin(desk_, image(fmt::format("x{}.img", i), 4)));
+  }
+  const auto more = uploads_->begin(desk_, image("y.img", 4));
+  ASSERT_FALSE(more);
+  EXPECT_EQ(more.error().sentence,
+            "too many uploads: 8 of yours, limit 8; 8 of all, limit 32. File or drop one "
+            "first");
+  EXPECT_TRUE(uploads_->begin(other_, image("y.img", 4)));
+  // One that is filed does not count.
+  append(1, 0, "1234");
+  ASSERT_TRUE(uploads_->file(desk_, 1, "")->taken);
+  EXPECT_TRUE(uploads_->begin(desk_, image("z.img", 4)));
+}
+
+TEST_F(UploadsTest, ASizeIsNeeded) {
+  auto options = image("x.img", 4);
+  options.size.reset();
+  EXPECT_EQ(uploads_->begin(desk_, std::move(options)).error().sentence,
+            "size: it is missing; give the file's bytes");
+}
+
+}  // namespace
+}  // namespace vantro::desk
