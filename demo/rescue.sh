@@ -56,8 +56,9 @@ cd "$work"
 ip link set lo up
 cp "$here/rescue.toml" vantro.toml
 "$programs/vantrod" --config vantro.toml --state state --tftp-listen 127.0.0.1:6969 --ftp-listen none \
-  --http-listen none --management-listen none --management-socket "$VANTRO_URL" > server.out 2> server.log &
+  --http-listen none --management-listen 127.0.0.1:7070 --management-socket "$VANTRO_URL" > server.out 2> server.log &
 server=$!
+echo "$server" > server.pid
 for _ in $(seq 100); do
   ! grep -q '^Ready' server.out || break
   sleep 0.1

@@ -350,6 +350,9 @@ inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
 inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
     "PATCH", "/v1/sites/{name}", "how often that is", Permission::kOperate};
 
+inline constexpr Operation<Nothing, Nothing, PlatformList> kPlatforms{
+    "GET", "/v1/platforms", "the platforms that images are for", Permission::kLook};
+
 inline constexpr Operation<PlatformAsked, Nothing, LineList> kLines{
     "GET", "/v1/lines",
     "platforms, roles and release lines, with the newest image of each",
@@ -366,6 +369,10 @@ inline constexpr Operation<Nothing, Nothing, UploadList> kUploads{
 
 inline constexpr Operation<UploadAsked, Nothing, Upload> kUpload{
     "GET", "/v1/uploads/{number}", "how far one of them is", Permission::kOperate};
+
+inline constexpr Operation<UploadAsked, UploadDescription, Upload> kDescribeUpload{
+    "PATCH", "/v1/uploads/{number}", "say again what it is, in place of what was said",
+    Permission::kOperate};
 
 inline constexpr Operation<PieceAsked, Bytes, Upload> kSendPiece{
     "PUT", "/v1/uploads/{number}",

@@ -48,6 +48,25 @@ const Shape& shape_of<PlatformAsked>() {
 }
 
 template <>
+const Shape& shape_of<Platform>() {
+  using T = Platform;
+  static const Shape shape = ShapeOf<T>("Platform", "a platform that images are for")
+                                 .field<&T::platform>("platform", "its name")
+                                 .field<&T::images>("images", "for it")
+                                 .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<PlatformList>() {
+  using T = PlatformList;
+  static const Shape shape = ShapeOf<T>("PlatformList", "the platforms of the catalogue")
+                                 .field<&T::platforms>("platforms", "by name")
+                                 .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<ReleaseLine>() {
   using T = ReleaseLine;
   static const Shape shape =

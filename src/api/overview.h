@@ -30,6 +30,15 @@ struct PlatformAsked {
   std::string platform;
 };
 
+struct Platform {
+  std::string platform;
+  std::size_t images = 0;
+};
+
+struct PlatformList {
+  std::vector<Platform> platforms;
+};
+
 struct ReleaseLine {
   std::string platform;
   std::string role;
@@ -91,6 +100,8 @@ VANTRO_SHAPE(FindAsked)
 VANTRO_SHAPE(Found)
 VANTRO_SHAPE(FoundList)
 VANTRO_SHAPE(PlatformAsked)
+VANTRO_SHAPE(Platform)
+VANTRO_SHAPE(PlatformList)
 VANTRO_SHAPE(ReleaseLine)
 VANTRO_SHAPE(LineList)
 VANTRO_SHAPE(Setting)

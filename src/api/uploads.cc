@@ -3,14 +3,10 @@
 namespace vantro::api {
 
 template <>
-const Shape& shape_of<UploadWanted>() {
-  using T = UploadWanted;
+const Shape& shape_of<UploadDescription>() {
+  using T = UploadDescription;
   static const Shape shape =
-      ShapeOf<T>("UploadWanted", "an image that comes in pieces")
-          .field<&T::name>("name", "of the image")
-          .needed()
-          .field<&T::size>("size", "of the whole file", Unit::kBytes)
-          .needed()
+      ShapeOf<T>("UploadDescription", "what is said of an image that comes in pieces")
           .field<&T::expect>("expect",
                              "the maker's checksums, ALGO:HEX or bare HEX; if the bytes "
                              "differ, nothing is filed")
@@ -22,6 +18,20 @@ const Shape& shape_of<UploadWanted>() {
           .field<&T::despite_findings>("despite_findings",
                                        "file it though it is cut short or damaged inside")
           .field<&T::facts>("facts", "what is known of it, by the names of FactFields")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<UploadWanted>() {
+  using T = UploadWanted;
+  static const Shape shape =
+      ShapeOf<T>("UploadWanted", "an image that comes in pieces")
+          .field<&T::name>("name", "of the image")
+          .needed()
+          .field<&T::size>("size", "of the whole file", Unit::kBytes)
+          .needed()
+          .field<&T::description>("description", "what is said of it")
           .done();
   return shape;
 }

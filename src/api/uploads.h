@@ -11,15 +11,19 @@
 
 namespace vantro::api {
 
-struct UploadWanted {
-  std::string name;
-  std::uint64_t size = 0;
+struct UploadDescription {
   std::vector<std::string> expect;
   std::string list;
   std::string source;
   bool hold = false;
   bool despite_findings = false;
   std::map<std::string, std::string> facts;
+};
+
+struct UploadWanted {
+  std::string name;
+  std::uint64_t size = 0;
+  UploadDescription description;
 };
 
 struct Upload {
@@ -48,6 +52,7 @@ struct FilingWanted {
   std::string sha256;
 };
 
+VANTRO_SHAPE(UploadDescription)
 VANTRO_SHAPE(UploadWanted)
 VANTRO_SHAPE(Upload)
 VANTRO_SHAPE(UploadList)

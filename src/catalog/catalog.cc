@@ -24,6 +24,44 @@ std::string line_key(const Facts& facts) {
   return version.sort_key().empty() ? base::folded(line) : version.sort_key();
 }
 
+// A release line of a platform and role.
+struct Line {
+  std::string platform, role, key;
+};
+
+std::vector<Line> lines_of(db::Transaction& transaction, std::int64_t image) {
+  std::vector<Line> lines;
+  for (const auto& row : transaction.query(
+           "select platform, role, line_key from image_platforms where image = :i",
+           {image})) {
+    lines.push_back({row.text(0), row.text(1), row.text(2)});
+  }
+  return lines;
+}
+
+// Which image of each line is the newest, is kept with them: working it out for a list of
+// 100,000 takes longer than somebody wants to wait. Only rows that change are written.
+void mark_newest(db::Transaction& transaction, const std::vector<Line>& lines) {
+  for (const auto& one : lines) {
+    transaction.run(
+        "update image_platforms set newest = 1 - newest where platform = :p and role = "
+        ":r and line_key = :l and newest <> (withdrawn = 0 and version_key <> '' and "
+        "version_key = (select max(q.version_key) from image_platforms q where "
+        "q.platform = :p2 and q.role = :r2 and q.line_key = :l2 and q.withdrawn = 0))",
+        {one.platform, one.role, one.key, one.platform, one.role, one.key});
+  }
+}
+
+// Makes the change of an image's rows, and marks the newest ones of the lines that it was
+// in, and is in now.
+template <class Change>
+void changing_lines(db::Transaction& transaction, std::int64_t image, Change change) {
+  auto lines = lines_of(transaction, image);
+  change();
+  for (auto& one : lines_of(transaction, image)) lines.push_back(std::move(one));
+  mark_newest(transaction, lines);
+}
+
 void write_facts(db::Transaction& transaction, const Image& image) {
   const auto& f = image.facts;
   const db::Value space =
@@ -35,16 +73,18 @@ void write_facts(db::Transaction& transaction, const Image& image) {
       {f.maker, joined_lines(f.platforms), joined_lines(f.hardware), f.role, f.version,
        text::Version(f.version).sort_key(), f.line, line_key(f), f.stage, space,
        f.remarks, f.source, joined_lines(f.guessed), image.id});
-  transaction.run("delete from image_platforms where image = :i", {image.id});
-  auto platforms = f.platforms;
-  if (platforms.empty()) platforms.emplace_back();
-  for (const auto& platform : platforms) {
-    transaction.run(
-        "insert into image_platforms (image, platform, role, line_key, version_key, "
-        "withdrawn) values (:i, :p, :r, :l, :v, :w)",
-        {image.id, platform, f.role, line_key(f), text::Version(f.version).sort_key(),
-         std::int64_t{image.withdrawal.has_value()}});
-  }
+  changing_lines(transaction, image.id, [&] {
+    transaction.run("delete from image_platforms where image = :i", {image.id});
+    auto platforms = f.platforms;
+    if (platforms.empty()) platforms.emplace_back();
+    for (const auto& platform : platforms) {
+      transaction.run(
+          "insert into image_platforms (image, platform, role, line_key, version_key, "
+          "withdrawn) values (:i, :p, :r, :l, :v, :w)",
+          {image.id, platform, f.role, line_key(f), text::Version(f.version).sort_key(),
+           std::int64_t{image.withdrawal.has_value()}});
+    }
+  });
 }
 
 std::optional<Image> one_image(db::Transaction& transaction, const std::string& which,
@@ -111,13 +151,7 @@ struct Where {
   int count = 0;
 };
 
-// No other image of the same platform, role and line is newer.
-const std::string kIsNewest =
-    "(p.withdrawn = 0 and p.version_key <> '' and not exists "
-    "(select 1 from image_platforms q where q.platform = p.platform "
-    "and q.role = p.role and q.line_key = p.line_key "
-    "and q.version_key > p.version_key and q.withdrawn = 0))";
-
+const std::string kFrom = "from image_platforms p join images i on i.id = p.image ";
 base::Outcome<void> where_version(Where& where, const std::string& text) {
   const auto range = text::VersionRange::parse(text);
   if (!range) return base::refuse(range.error());
@@ -177,13 +211,16 @@ base::Outcome<Where> where_of(const Filter& filter) {
         "0)",
         {base::folded(*filter.text)});
   }
-  if (filter.vouching) where.and_that("i.vouching = ?", {word(*filter.vouching)});
+  if (filter.vouching) {
+    // As it stands, not as a value: the index of contradicted ones is found by it.
+    where.and_that(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
+  }
   if (filter.offered) {
     where.and_that(std::string(*filter.offered ? "" : "not ") +
                    "exists (select 1 from offers o where o.image = i.id and "
                    "o.ended_at is null)");
   }
-  if (filter.newest_only) where.and_that(kIsNewest);
+  if (filter.newest_only) where.and_that("p.newest = 1");
   return where;
 }
 
@@ -329,8 +366,10 @@ base::Outcome<void> Catalog::withdraw(db::Transaction& transaction, const Image&
   }
   transaction.run("update images set withdrawn_at = :t, withdrawn_why = :w where id = :i",
                   {now, why, image.id});
-  transaction.run("update image_platforms set withdrawn = 1 where image = :i",
-                  {image.id});
+  changing_lines(transaction, image.id, [&] {
+    transaction.run("update image_platforms set withdrawn = 1 where image = :i",
+                    {image.id});
+  });
   transaction.changed(kImageChanged, std::to_string(image.id));
   return {};
 }
@@ -343,8 +382,10 @@ base::Outcome<void> Catalog::take_back_withdrawal(db::Transaction& transaction,
   transaction.run(
       "update images set withdrawn_at = null, withdrawn_why = '' where id = :i",
       {image.id});
-  transaction.run("update image_platforms set withdrawn = 0 where image = :i",
-                  {image.id});
+  changing_lines(transaction, image.id, [&] {
+    transaction.run("update image_platforms set withdrawn = 0 where image = :i",
+                    {image.id});
+  });
   transaction.changed(kImageChanged, std::to_string(image.id));
   return {};
 }
@@ -356,8 +397,10 @@ std::vector<std::string> Catalog::remove(db::Transaction& t, const Image& image)
     contents.push_back(row.text(0));
   }
   for (const auto& name : Offers::names_of(t, image.id)) t.changed(kOfferChanged, name);
-  for (const auto* table :
-       {"members", "image_platforms", "vouches", "documents", "offers", "image_names"}) {
+  changing_lines(t, image.id, [&] {
+    t.run("delete from image_platforms where image = :i", {image.id});
+  });
+  for (const auto* table : {"members", "vouches", "documents", "offers", "image_names"}) {
     t.run(fmt::format("delete from {} where image = :i", table), {image.id});
   }
   t.run("delete from images where id = :i", {image.id});
@@ -451,20 +494,23 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
   const auto where = where_of(filter);
   if (!where) return base::refuse(where.error());
   return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
-    const std::string from = "from image_platforms p join images i on i.id = p.image ";
     Listing listing;
-    const auto counted = where->sql.empty() ? "from image_platforms" : from + where->sql;
-    listing.in_all = static_cast<std::size_t>(
-        t.query("select count(*) " + counted, where->values).front().integer(0));
+    if (filter.counted) {
+      const auto counted =
+          where->sql.empty() ? "from image_platforms" : kFrom + where->sql;
+      listing.in_all = static_cast<std::size_t>(
+          t.query("select count(*) " + counted, where->values).front().integer(0));
+      if (listing.in_all == 0) return listing;
+    }
     auto values = where->values;
     values.emplace_back(static_cast<std::int64_t>(filter.most));
     values.emplace_back(static_cast<std::int64_t>(filter.skip));
     // What costs more is looked up only for those that are shown.
     const std::string order =
         " order by p.platform, p.role, p.version_key desc, p.image ";
-    const auto rows = t.query("with page as (select p.* " + from + where->sql + order +
+    const auto rows = t.query("with page as (select p.* " + kFrom + where->sql + order +
                                   "limit :most offset :skip) select " + kImageColumns +
-                                  ", p.platform, " + kIsNewest +
+                                  ", p.platform, p.newest" +
                                   " from page p join images i on i.id = p.image" + order,
                               values);
     for (const auto& row : rows) {
@@ -476,6 +522,19 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
   });
 }
 
+base::Outcome<std::vector<PlatformSummary>> Catalog::platforms() const {
+  using All = std::vector<PlatformSummary>;
+  return database_.read([](db::Transaction& t) -> base::Outcome<All> {
+    All all;
+    for (const auto& row :
+         t.query("select platform, count(*) from image_platforms where platform <> '' "
+                 "group by platform order by platform")) {
+      all.push_back({row.text(0), static_cast<std::size_t>(row.integer(1))});
+    }
+    return all;
+  });
+}
+
 base::Outcome<std::vector<LineSummary>> Catalog::lines(
     const std::string& platform) const {
   using All = std::vector<LineSummary>;
@@ -483,18 +542,14 @@ base::Outcome<std::vector<LineSummary>> Catalog::lines(
     const std::string where = platform.empty() ? "" : "where lower(platform) = :p ";
     std::vector<db::Value> values;
     if (!platform.empty()) values.emplace_back(base::folded(platform));
-    // The index has it all; the newest one of each line is looked up alone.
     const auto rows = t.query(
         "with lines as (select platform, role, line_key, count(*) as images, max(case "
-        "when withdrawn = 0 then version_key end) as newest, min(image) as one from "
+        "when newest = 1 then image end) as newest, min(image) as one from "
         "image_platforms " +
             where +
             "group by platform, role, line_key) select l.platform, l.role, l.images, "
             "i.name, i.version, o.line, o.version from lines l join images o on o.id = "
-            "l.one left join images i on i.id = (select min(p.image) from "
-            "image_platforms p where p.platform = "
-            "l.platform and p.role = l.role and p.line_key = l.line_key and "
-            "p.version_key = l.newest and p.withdrawn = 0) order by l.platform, l.role, "
+            "l.one left join images i on i.id = l.newest order by l.platform, l.role, "
             "l.line_key",
         values);
     All all;

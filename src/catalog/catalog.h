@@ -53,6 +53,7 @@ struct Filter {
   bool newest_only = false;  // of each platform, role and line
   std::size_t most = 1000;
   std::size_t skip = 0;
+  bool counted = true;  // how many there are in all, which may cost as much as the list
 };
 
 struct Listed {
@@ -65,7 +66,12 @@ struct Listed {
 
 struct Listing {
   std::vector<Listed> images;  // by platform, role, version (newest first)
-  std::size_t in_all = 0;
+  std::size_t in_all = 0;      // 0 if it was not asked for
+};
+
+struct PlatformSummary {
+  std::string platform;
+  std::size_t images = 0;
 };
 
 // What there is of one platform, role and release line.
@@ -135,6 +141,8 @@ class Catalog {
                                            const std::string& sha256);
   // kInvalid: a fact or version in the filter makes no sense.
   base::Outcome<Listing> list(const Filter& filter) const;
+  // By name; without images that are for none.
+  base::Outcome<std::vector<PlatformSummary>> platforms() const;
   // By platform, role and line; of one platform, or of all (empty).
   base::Outcome<std::vector<LineSummary>> lines(const std::string& platform) const;
   // Whose SHA-256 begins so, at most `most`. REQUIRES: lower-case hexadecimal.

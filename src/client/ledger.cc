@@ -92,15 +92,10 @@ Done show_ledger(const Context& context, Options options) {
     *time = std::move(*iso);
   }
   if (options.csv) {
-    const api::LedgerExportAsked all{asked.whose,
-                                     asked.by,
-                                     asked.from,
-                                     asked.until,
-                                     asked.event,
-                                     asked.name,
-                                     asked.outcome,
-                                     asked.sha256,
-                                     context.json ? "json-lines" : "csv"};
+    const api::LedgerExportAsked all{
+        asked.whose,   asked.by,     asked.from,
+        asked.until,   asked.event,  asked.name,
+        asked.outcome, asked.sha256, context.json ? "json-lines" : "csv"};
     bool written = true;
     auto done =
         context.api.download(api::kLedgerExport.target(all), [&](base::ByteView bytes) {

@@ -617,11 +617,27 @@ const std::vector<SchemaVersion>& schema_versions() {
                 fingerprint text not null,
                 since bigint not null))",
        }},
-      {"log-ins that were made with a token; refusals in the order of time",
+      {"log-ins that were made with a token; refusals by time; the newest of each "
+       "line",
        {
            // The token that a log-in was made with, and ends with; 0: a password.
            "alter table tokens add column made_with bigint not null default 0",
            "create index ledger_refused on ledger (at, id) where outcome = 'refused'",
+           // Whether it is the newest of its platform, role and line that is not
+           // withdrawn; kept with each change (catalog/catalog.cc).
+           "alter table image_platforms add column newest bigint not null default 0",
+           "update image_platforms set newest = 1 where withdrawn = 0 and version_key <> "
+           "'' and not exists (select 1 from image_platforms q where q.platform = "
+           "image_platforms.platform and q.role = image_platforms.role and q.line_key = "
+           "image_platforms.line_key and q.version_key > image_platforms.version_key and "
+           "q.withdrawn = 0)",
+           "create index images_newest on image_platforms (platform, role, version_key "
+           "desc, image) where newest = 1",
+           // What is on offer now, among everything that was.
+           "create index offers_standing on offers (image) where ended_at is null",
+           "create index images_damaged on images (id) where whole = 0",
+           "create index images_contradicted on images (id) where vouching = "
+           "'contradicted'",
        }},
   };
   return versions;

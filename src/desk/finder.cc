@@ -83,6 +83,7 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
   catalog::Filter images;
   images.text = text;
   images.most = most;
+  images.counted = false;
   const auto named = repository.catalog.list(images);
   if (!named) return base::refuse(named.error());
   for (const auto& one : named->images) {

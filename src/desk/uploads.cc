@@ -119,6 +119,20 @@ std::vector<Uploads::View> Uploads::list(const Caller& caller) {
   return views;
 }
 
+base::Outcome<Uploads::View> Uploads::describe(const Caller& caller, std::int64_t number,
+                                               gate::IntakeOptions options) {
+  const auto found = own(caller, number);
+  if (!found) return base::refuse(found.error());
+  auto& one = **found;
+  const base::Lock lock(one.mutex);
+  if (auto open = receiving(one); !open) return base::refuse(open.error());
+  if (auto done = one.intake->describe(std::move(options)); !done) {
+    return base::refuse(done.error());
+  }
+  one.touched = clock_.now();
+  return view(one);
+}
+
 base::Outcome<Uploads::View> Uploads::append(const Caller& caller, std::int64_t number,
                                              std::uint64_t offset, base::ByteView piece) {
   const auto found = own(caller, number);

@@ -58,6 +58,10 @@ class Uploads {
   std::vector<View> list(const Caller& caller);
   // One's own; of others' nothing is told. kNotFound.
   base::Outcome<View> find(const Caller& caller, std::int64_t number);
+  // What is said of it takes the place of what was said when it began; its name and size
+  // stay.
+  base::Outcome<View> describe(const Caller& caller, std::int64_t number,
+                               gate::IntakeOptions options);
   // The piece at this place. kInvalid: the place is not where the last one ended (the
   // sentence says where), or it is more than was announced.
   base::Outcome<View> append(const Caller& caller, std::int64_t number,

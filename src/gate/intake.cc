@@ -18,6 +18,16 @@ namespace vantro::gate {
 using base::Kind;
 using base::Refusal;
 
+base::Outcome<catalog::Facts> facts_given(const IntakeOptions& options) {
+  catalog::Facts facts;
+  for (const auto& [fact, text] : options.facts) {
+    if (auto set = catalog::set_fact(facts, fact, text); !set) {
+      return base::refuse(set.error());
+    }
+  }
+  return facts;
+}
+
 ImageIntake::ImageIntake(Workings& workings, IntakeOptions options, catalog::Facts facts,
                          store::Arrival arrival, Transfer transfer)
     : workings_(&workings),
@@ -63,6 +73,17 @@ void ImageIntake::fail(State how, const std::string& why) {
   if (!std::exchange(open_, false)) return;
   arrival_.discard();
   transfer_.end(how, why);
+}
+
+base::Outcome<void> ImageIntake::describe(IntakeOptions options) {
+  auto facts = facts_given(options);
+  if (!facts) return base::refuse(facts.error());
+  facts_ = std::move(*facts);
+  options.name = options_.name;
+  options.size = options_.size;
+  options.by = options_.by;
+  options_ = std::move(options);
+  return {};
 }
 
 void ImageIntake::add_claims(std::vector<Claim> claims) {

@@ -57,6 +57,9 @@ struct Taken {
   bool settled = false;
 };
 
+// The facts that the options give; kInvalid: one is not a fact.
+base::Outcome<catalog::Facts> facts_given(const IntakeOptions& options);
+
 // Destroyed before commit() succeeded, nothing of it stays.
 class ImageIntake {
  public:
@@ -82,6 +85,10 @@ class ImageIntake {
   // look finds it cut short or damaged. May return kExists: the name stands for other
   // bytes. Takes as long as the look does. REQUIRES: no write() was refused.
   base::Outcome<Taken> commit();
+  // Before commit(): what is said of it takes the place of what was said when it was
+  // opened; name, size and who brings it stay. kInvalid: a fact is not one; then nothing
+  // changes.
+  base::Outcome<void> describe(IntakeOptions options);
   // Before commit(): more of the maker's checksums; and what the sender announced, which
   // is compared only.
   void add_claims(std::vector<Claim> claims);

@@ -316,19 +316,15 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView
   if (auto free = repository::not_reserved(*name); !free) {
     return base::refuse(free.error());
   }
-  catalog::Facts facts;
-  for (const auto& [fact, text] : options.facts) {
-    if (auto set = catalog::set_fact(facts, fact, text); !set) {
-      return base::refuse(set.error());
-    }
-  }
+  auto facts = facts_given(options);
+  if (!facts) return base::refuse(facts.error());
   auto arrival = workings_->repository.folder.arrive({"image", options.by.name, *name},
                                                      workings_->clock.wall(),
                                                      options.size.value_or(0));
   if (!arrival) return base::refuse(arrival.error());
   options.name = *name;
   start.name = *name;
-  return ImageIntake(*workings_, std::move(options), std::move(facts),
+  return ImageIntake(*workings_, std::move(options), std::move(*facts),
                      std::move(*arrival),
                      Transfer(*workings_, std::move(start), std::move(place)));
 }

@@ -22,6 +22,15 @@ base::Outcome<api::FoundList> find(Service& service, const Call&,
   return result;
 }
 
+base::Outcome<api::PlatformList> platforms(Service& service, const Call&,
+                                           const api::Nothing&) {
+  const auto all = service.repository.catalog.platforms();
+  if (!all) return base::refuse(all.error());
+  api::PlatformList result;
+  for (const auto& one : *all) result.platforms.push_back({one.platform, one.images});
+  return result;
+}
+
 base::Outcome<api::LineList> lines(Service& service, const Call&,
                                    const api::PlatformAsked& asked) {
   const auto all = service.repository.catalog.lines(asked.platform);
@@ -67,6 +76,7 @@ base::Outcome<api::InterfaceList> interfaces(Service& service, const Call&,
 
 void overview_routes(Routes& routes) {
   routes.add(api::kFind, find);
+  routes.add(api::kPlatforms, platforms);
   routes.add(api::kLines, lines);
   routes.add(api::kSettings, settings);
   routes.add(api::kLoad, load);

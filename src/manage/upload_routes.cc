@@ -25,27 +25,44 @@ base::Outcome<desk::Uploads*> uploads(Service& service) {
   return base::refuse(Kind::kInvalid, "this server takes no images in pieces");
 }
 
-base::Outcome<api::Upload> begin(Service& service, const Call& call, const api::Nothing&,
-                                 const api::UploadWanted& given) {
-  const auto all = uploads(service);
-  if (!all) return base::refuse(all.error());
+base::Outcome<gate::IntakeOptions> options_of(const std::string& name,
+                                              const api::UploadDescription& given) {
   api::ImageGiven image;
-  image.name = given.name;
+  image.name = name;
   image.expect = given.expect;
   image.source = given.source;
   image.hold = given.hold;
   image.despite_findings = given.despite_findings;
   image.fact = given.facts;
   auto options = intake_options(image);
+  if (!options || given.list.empty()) return options;
+  auto listed = claims_from_list(given.list, {name}, given.source, "");
+  if (!listed) return base::refuse(listed.error());
+  options->claims.insert(options->claims.end(), listed->begin(), listed->end());
+  return options;
+}
+
+base::Outcome<api::Upload> begin(Service& service, const Call& call, const api::Nothing&,
+                                 const api::UploadWanted& given) {
+  const auto all = uploads(service);
+  if (!all) return base::refuse(all.error());
+  auto options = options_of(given.name, given.description);
   if (!options) return base::refuse(options.error());
-  if (!given.list.empty()) {
-    auto listed = claims_from_list(given.list, {given.name}, given.source, "");
-    if (!listed) return base::refuse(listed.error());
-    options->claims.insert(options->claims.end(), listed->begin(), listed->end());
-  }
   options->size = given.size;
   options->by = call.caller.by();
   return answer_of((*all)->begin(call.caller, std::move(*options)));
+}
+
+base::Outcome<api::Upload> describe(Service& service, const Call& call,
+                                    const api::UploadAsked& asked,
+                                    const api::UploadDescription& given) {
+  const auto all = uploads(service);
+  if (!all) return base::refuse(all.error());
+  const auto known = (*all)->find(call.caller, asked.number);
+  if (!known) return base::refuse(known.error());
+  auto options = options_of(known->name, given);
+  if (!options) return base::refuse(options.error());
+  return answer_of((*all)->describe(call.caller, asked.number, std::move(*options)));
 }
 
 base::Outcome<api::UploadList> list(Service& service, const Call& call,
@@ -53,7 +70,8 @@ base::Outcome<api::UploadList> list(Service& service, const Call& call,
   const auto all = uploads(service);
   if (!all) return base::refuse(all.error());
   api::UploadList result;
-  for (const auto& one : (*all)->list(call.caller)) result.uploads.push_back(upload_shape(one));
+  for (const auto& one : (*all)->list(call.caller))
+    result.uploads.push_back(upload_shape(one));
   return result;
 }
 
@@ -106,6 +124,7 @@ void upload_routes(Routes& routes) {
   routes.add(api::kBeginUpload, begin);
   routes.add(api::kUploads, list);
   routes.add(api::kUpload, find);
+  routes.add(api::kDescribeUpload, describe);
   routes.add(api::kSendPiece, append);
   routes.add_slow_answer(api::kFileUpload, file);
   routes.add(api::kDropUpload, drop);

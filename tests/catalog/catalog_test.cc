@@ -60,6 +60,64 @@ TEST_F(CatalogTest, ListsByPlatformRoleAndVersionAndMarksTheNewest) {
   EXPECT_EQ(repository_->catalog.list(two)->in_all, 6u);
 }
 
+// It is kept, so each change that may move it is tried.
+TEST_F(CatalogTest, TheNewestOfALineFollowsEveryChange) {
+  const auto newest = [&] {
+    Filter filter;
+    filter.newest_only = true;
+    return list(filter);
+  };
+  add("a.img", {{"platform", "weir2"}, {"role", "system"}, {"version", "12.0.4"}});
+  EXPECT_EQ(newest(), "weir2:a.img* ");
+  add("b.img", {{"platform", "weir2"}, {"role", "system"}, {"version", "12.0.5"}});
+  EXPECT_EQ(newest(), "weir2:b.img* ");
+  desk::Images images(*repository_, operator_);
+  ASSERT_TRUE(images.withdraw("b.img", "it loses routes"));
+  EXPECT_EQ(newest(), "weir2:a.img* ");
+  ASSERT_TRUE(images.take_back_withdrawal("b.img", false));
+  EXPECT_EQ(newest(), "weir2:b.img* ");
+  // To another line, where it is alone; and to none.
+  ASSERT_TRUE(images.edit("b.img", {{"version", "13.0.0"}}));
+  EXPECT_EQ(newest(), "weir2:b.img* weir2:a.img* ");
+  ASSERT_TRUE(images.edit("b.img", {{"version", ""}}));
+  EXPECT_EQ(newest(), "weir2:a.img* ");
+  // Two of the same version are the newest both.
+  ASSERT_TRUE(images.edit("b.img", {{"version", "12.0.4"}}));
+  EXPECT_EQ(newest(), "weir2:a.img* weir2:b.img* ");
+  // For another platform as well.
+  ASSERT_TRUE(images.edit("b.img", {{"platform", "weir2, weir3"}, {"version", "12.1"}}));
+  EXPECT_EQ(newest(), "weir2:b.img* weir2:a.img* weir3:b.img* ");
+  ASSERT_TRUE(images.withdraw("b.img", "it is over"));
+  ASSERT_TRUE(images.remove("b.img"));
+  EXPECT_EQ(newest(), "weir2:a.img* ");
+}
+
+TEST_F(CatalogTest, SummarisesPlatformsAndLines) {
+  add_usual();
+  std::string platforms;
+  const auto all = repository_->catalog.platforms();
+  for (const auto& one : *all) {
+    platforms += fmt::format("{} {}; ", one.platform, one.images);
+  }
+  EXPECT_EQ(platforms, "causeway4 4; causeway6 1; ");
+  const auto lines = [&](const std::string& platform) {
+    std::string text;
+    const auto found = repository_->catalog.lines(platform);
+    for (const auto& one : *found) {
+      text += fmt::format("{} {} {}: {}, {} {}; ", one.platform, one.role, one.line,
+                          one.images, one.newest, one.version);
+    }
+    return text;
+  };
+  EXPECT_EQ(lines("Causeway4"),
+            "causeway4 boot 2.1: 1, c4-boot.img 2.1; causeway4 system 7.4: 1, c4-7.4.img "
+            "7.4.2; causeway4 system 7.6: 2, c4-7.6b.img 7.6.10; ");
+  ASSERT_TRUE(
+      desk::Images(*repository_, operator_).withdraw("c4-7.4.img", "it loses routes"));
+  EXPECT_NE(lines("").find("causeway4 system 7.4: 1,  ; "), std::string::npos)
+      << lines("");
+}
+
 TEST_F(CatalogTest, FiltersOnEveryFact) {
   add_usual();
   EXPECT_EQ(list("platform", "CAUSEWAY6"), "causeway6:c4-7.6a.img* ");

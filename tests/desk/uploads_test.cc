@@ -92,6 +92,30 @@ TEST_F(UploadsTest, WhatDiffersFromWhatWasSentIsNotFiled) {
   EXPECT_EQ(append(1, 4, ""), "upload 1 was refused: " + filed->taken.error().sentence);
 }
 
+TEST_F(UploadsTest, WhatIsSaidOfItCanBeSaidAgain) {
+  auto options = image("x.img", 4);
+  options.facts["version"] = "7.4.0";
+  options.claims.push_back({*crypto::Expected::parse(std::string(64, '0')), "", ""});
+  ASSERT_TRUE(uploads_->begin(desk_, std::move(options)));
+  append(1, 0, "12");
+  auto better = image("another name", 99);
+  better.facts["version"] = "7.6.0";
+  better.hold = true;
+  EXPECT_EQ(told(uploads_->describe(desk_, 1, better)), "2 of 4, receiving");
+  auto wrong = image("x.img", 4);
+  wrong.facts["role"] = "engine";
+  EXPECT_FALSE(uploads_->describe(desk_, 1, std::move(wrong)));
+  append(1, 2, "34");
+  const auto filed = uploads_->file(desk_, 1, "");
+  ASSERT_TRUE(filed);
+  ASSERT_TRUE(filed->taken) << filed->taken.error().sentence;
+  const auto kept = repository_->catalog.find("x.img");
+  ASSERT_TRUE(kept);
+  EXPECT_EQ(kept->facts.version, "7.6.0");
+  EXPECT_FALSE(kept->offered);
+  EXPECT_EQ(repository_->vouches.of(kept->id)->size(), 0u);
+}
+
 TEST_F(UploadsTest, NobodySeesAnothersUpload) {
   ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
   EXPECT_EQ(uploads_->find(other_, 1).error().kind, base::Kind::kNotFound);

@@ -19,7 +19,7 @@ constexpr const char* kElement = "element-6066-11e4-a52e-4f735466cecf";
 
 // Tags that may have a role: asking for the computed one costs a call for each.
 const std::map<std::string, std::string> kTagsOfRole{
-    {"button", "button, summary, [role=button]"},
+    {"button", "button, summary, input[type=file]"},
     {"link", "a[href]"},
     {"textbox", "input, textarea"},
     {"searchbox", "input[type=search]"},
@@ -195,10 +195,18 @@ bool Browser::has(const std::string& role, const std::string& name) {
 }
 
 void Browser::click(const Element& element) {
-  // It may move while the page is drawn again.
+  // From under the header, as a person would scroll; it may move while the page is drawn
+  // again.
+  json why;
   EXPECT_TRUE(fakes::eventually(
-      [&] { return call("POST", "/element/" + element.id + "/click").is_null(); },
-      std::chrono::milliseconds(50)));
+      [&] {
+        run("arguments[0].scrollIntoView({block: 'center'})",
+            json::array({{{kElement, element.id}}}));
+        why = call("POST", "/element/" + element.id + "/click");
+        return why.is_null();
+      },
+      std::chrono::milliseconds(50)))
+      << why.dump();
 }
 
 void Browser::type(const Element& element, const std::string& text) {

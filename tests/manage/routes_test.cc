@@ -4,6 +4,7 @@
 #include <set>
 
 #include "api/operations.h"
+#include "desk/devices.h"
 #include "fleet/device.h"
 #include "tests/fakes/repository_fixture.h"
 
@@ -69,6 +70,47 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
   EXPECT_NE(get("/v1/routes").find(R"("path":"/v1/events")"), std::string::npos);
 }
 
+TEST_F(RoutesTest, ListsDevicesByPages) {
+  desk::Devices devices(*repository_, operator_);
+  for (const auto* name : {"osier-sw", "heron-rtr", "heron-sw"}) {
+    ASSERT_TRUE(devices.add(name, {{"site", name[0] == 'h' ? "Heron" : "Osier Works"},
+                                   {"platform", "lattice24"}}));
+  }
+  ASSERT_TRUE(devices.change("osier-sw", {{"addresses", "192.0.2.7"}}));
+  const auto names = [&](const std::string& query) {
+    const auto text = get("/v1/devices" + query);
+    std::string found;
+    for (const auto* name : {"heron-rtr", "heron-sw", "osier-sw"}) {
+      if (text.find(fmt::format("\"name\":\"{}\"", name)) != std::string::npos) {
+        found += std::string(name) + " ";
+      }
+    }
+    return found + text.substr(text.find("\"in_all\""));
+  };
+  EXPECT_EQ(names("?limit=2"), R"(heron-rtr heron-sw "in_all":3})");
+  EXPECT_EQ(names("?limit=2&skip=2"), R"(osier-sw "in_all":3})");
+  EXPECT_EQ(names("?site=HERON"), R"(heron-rtr heron-sw "in_all":2})");
+  EXPECT_EQ(names("?text=192.0.2"), R"(osier-sw "in_all":1})");
+  EXPECT_EQ(names("?text=works"), R"(osier-sw "in_all":1})");
+  EXPECT_EQ(names("?platform=causeway4"), R"("in_all":0})");
+}
+
+TEST_F(RoutesTest, TheLedgerIsFilteredByOutcomeAndByBytes) {
+  ASSERT_TRUE(take_in("x.img", "bytes"));
+  EXPECT_EQ(fetch("x.img"), "bytes");
+  EXPECT_NE(fetch("y.img"), "");
+  ASSERT_TRUE(repository_->ledger.flush());
+  const auto refused = get("/v1/ledger?outcome=refused");
+  EXPECT_NE(refused.find(R"("name":"y.img")"), std::string::npos) << refused;
+  EXPECT_EQ(refused.find(R"("name":"x.img")"), std::string::npos) << refused;
+  const auto sha256 = repository_->catalog.find("x.img")->digests.sha256;
+  const auto fetches = get("/v1/ledger?event=fetch&sha256=" + sha256);
+  EXPECT_NE(fetches.find("x.img"), std::string::npos) << fetches;
+  EXPECT_EQ(fetches.find("y.img"), std::string::npos) << fetches;
+  EXPECT_EQ(get("/v1/ledger?outcome=good"),
+            "outcome: 'good' is not one of complete, failed, abandoned, refused, done");
+}
+
 TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
   const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
   std::filesystem::remove(vault_path(sha256));
@@ -119,7 +161,7 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "GET /v1/rollouts/{name}/readiness", "GET /v1/canary", "GET /v1/rescue-profiles",
         "GET /v1/rescues", "GET /v1/rescues/{number}", "GET /v1/pushes/{number}",
         "GET /v1/settings", "GET /v1/load", "GET /v1/interfaces", "GET /v1/find",
-        "GET /v1/lines",
+        "GET /v1/platforms", "GET /v1/lines",
         // A job remembers when it was looked at; nothing else changes.
         "POST /v1/readiness"}},
       {"operate",
@@ -136,8 +178,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "POST /v1/rescues", "DELETE /v1/rescues/{number}",
         // One's own uploads.
         "POST /v1/uploads", "GET /v1/uploads", "GET /v1/uploads/{number}",
-        "PUT /v1/uploads/{number}", "POST /v1/uploads/{number}/filing",
-        "DELETE /v1/uploads/{number}",
+        "PATCH /v1/uploads/{number}", "PUT /v1/uploads/{number}",
+        "POST /v1/uploads/{number}/filing", "DELETE /v1/uploads/{number}",
         // With the right push; that is tried in end_to_end/push_test.cc.
         "POST /v1/pushes", "DELETE /v1/pushes/{number}", "PUT /v1/images/{name}",
         "PATCH /v1/images/{name}", "POST /v1/images/{name}/withdrawal",

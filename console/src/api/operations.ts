@@ -990,6 +990,17 @@ export interface PinWanted {
   readonly why?: string;
 }
 
+/** a platform that images are for */
+export interface Platform {
+  readonly platform: string;
+  readonly images: number;
+}
+
+/** the platforms of the catalogue */
+export interface PlatformList {
+  readonly platforms: readonly (Platform)[];
+}
+
 /** a refusal (RFC 9457) */
 export interface Problem {
   readonly type: string;
@@ -1618,6 +1629,16 @@ export interface Upload {
   readonly why: string;
 }
 
+/** what is said of an image that comes in pieces */
+export interface UploadDescription {
+  readonly expect?: readonly (string)[];
+  readonly list?: string;
+  readonly source?: string;
+  readonly hold?: boolean;
+  readonly despite_findings?: boolean;
+  readonly facts?: Readonly<Record<string, string>>;
+}
+
 /** images that come in pieces */
 export interface UploadList {
   readonly uploads: readonly (Upload)[];
@@ -1627,12 +1648,7 @@ export interface UploadList {
 export interface UploadWanted {
   readonly name: string;
   readonly size: number;
-  readonly expect?: readonly (string)[];
-  readonly list?: string;
-  readonly source?: string;
-  readonly hold?: boolean;
-  readonly despite_findings?: boolean;
-  readonly facts?: Readonly<Record<string, string>>;
+  readonly description?: UploadDescription;
 }
 
 /** how far reading everything again has come */
@@ -2337,6 +2353,11 @@ export interface Operations {
     body: SiteSchedule;
     answer: SiteSchedule;
   };
+  "GET /v1/platforms": {
+    asked: Nothing;
+    body: undefined;
+    answer: PlatformList;
+  };
   "GET /v1/lines": {
     asked: {
       readonly platform?: string;
@@ -2359,6 +2380,13 @@ export interface Operations {
       readonly number: number;
     };
     body: undefined;
+    answer: Upload;
+  };
+  "PATCH /v1/uploads/{number}": {
+    asked: {
+      readonly number: number;
+    };
+    body: UploadDescription;
     answer: Upload;
   };
   "PUT /v1/uploads/{number}": {
@@ -2741,10 +2769,12 @@ export const roles = {
   "GET /v1/canary": "look",
   "GET /v1/sites": "look",
   "PATCH /v1/sites/{name}": "operate",
+  "GET /v1/platforms": "look",
   "GET /v1/lines": "look",
   "POST /v1/uploads": "operate",
   "GET /v1/uploads": "operate",
   "GET /v1/uploads/{number}": "operate",
+  "PATCH /v1/uploads/{number}": "operate",
   "PUT /v1/uploads/{number}": "operate",
   "POST /v1/uploads/{number}/filing": "operate",
   "DELETE /v1/uploads/{number}": "operate",

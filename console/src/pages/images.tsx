@@ -33,15 +33,13 @@ const any = (text: string) => ({ value: "", text });
 const plain = (value: string) => ({ value, text: value });
 
 function Filters() {
-  const { answer } = useAnswer("GET /v1/lines", {}, ["image"]);
-  const lines = answer?.lines ?? [];
   const platform = filter("platform");
-  const inAll = new Map<string, number>();
-  for (const one of lines) {
-    if (one.platform !== "") inAll.set(one.platform, (inAll.get(one.platform) ?? 0) + one.images);
-  }
-  const ofPlatform = lines.filter((one) => platform === "" || one.platform === platform);
-  const names = [...new Set(ofPlatform.map((one) => one.line))].filter((one) => one !== "");
+  const platforms = useAnswer("GET /v1/platforms", {}, ["image"]).answer?.platforms ?? [];
+  // Of all platforms together there may be thousands.
+  const { answer } = useAnswer(platform === "" ? null : "GET /v1/lines", { platform }, ["image"]);
+  const names = [...new Set((answer?.lines ?? []).map((one) => one.line))].filter(
+    (one) => one !== "",
+  );
   return (
     <form class="filters" aria-label="Filters" onSubmit={(event) => event.preventDefault()}>
       <Field
@@ -53,10 +51,16 @@ function Filters() {
       <Choose
         label="Platform"
         value={platform}
-        set={(value) => setFilter("platform", value)}
+        set={(value) => {
+          setFilter("line", "");
+          setFilter("platform", value);
+        }}
         choices={[
           any("all"),
-          ...[...inAll].map(([name, images]) => ({ value: name, text: `${name} (${images})` })),
+          ...platforms.map((one) => ({
+            value: one.platform,
+            text: `${one.platform} (${one.images})`,
+          })),
         ]}
       />
       <Choose
@@ -67,9 +71,10 @@ function Filters() {
       />
       <Choose
         label="Line"
+        {...(platform === "" ? { hint: "Choose a platform first" } : {})}
         value={filter("line")}
         set={(value) => setFilter("line", value)}
-        choices={[any("all"), ...names.slice(0, 500).map(plain)]}
+        choices={[any("all"), ...names.map(plain)]}
       />
       <Choose
         label="Vouching"

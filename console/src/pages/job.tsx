@@ -14,7 +14,7 @@ import { StateWord } from "../parts/state_word";
 import { Table } from "../parts/table";
 import { useAnswer } from "../store/answers";
 import { now } from "../store/clock";
-import { go, pageOf, parts } from "../store/place";
+import { filter, go, pageOf, parts, setFilter } from "../store/place";
 import { may, me } from "../store/session";
 import { ReadinessOf } from "./readiness";
 
@@ -116,21 +116,26 @@ const forms = [
 ];
 
 function SheetOf({ job }: { job: Job }) {
-  const [form, setForm] = useState("running");
-  const [over, setOver] = useState("");
-  const { answer, refusal } = useAnswer(
-    "GET /v1/jobs/{device}/sheet",
-    { device: job.device, form, over },
-    ["job", "offer"],
-  );
+  const form = filter("form") || "running";
+  const over = filter("over");
+  const { answer, refusal } = useAnswer("GET /v1/jobs/{device}/sheet", {
+    device: job.device,
+    form,
+    over,
+  });
   return (
     <Section title="What to type on the device" note="In the order in which it is asked for." wide>
       <div class="filters no-print">
-        <Choose label="Where you type" value={form} set={setForm} choices={forms} />
+        <Choose
+          label="Where you type"
+          value={form}
+          set={(value) => setFilter("form", value)}
+          choices={forms}
+        />
         <Choose
           label="Over"
           value={over}
-          set={setOver}
+          set={(value) => setFilter("over", value)}
           choices={[
             { value: "", text: "the first that is open" },
             ...["tftp", "ftp", "http", "scp", "sftp"].map((value) => ({
@@ -224,7 +229,7 @@ export function JobPage() {
     );
   }
   const window = [answer.window_from, answer.window_until].map((one) =>
-    one === "" ? "open" : fullTime(one),
+    one === "" ? "no limit" : fullTime(one),
   );
   return (
     <>
@@ -277,7 +282,9 @@ export function JobPage() {
         <Images job={answer} />
         {answer.state === "open" && <ReadinessOf device={answer.device} image="" />}
         <Lines job={answer} />
-        {answer.state === "open" && <SheetOf job={answer} />}
+        {answer.state === "open" && (
+          <SheetOf key={`${answer.at_hand} ${answer.stage}`} job={answer} />
+        )}
       </div>
     </>
   );

@@ -2,7 +2,7 @@
 // way. They go on while other pages are shown, and after a broken connection.
 import { signal } from "@preact/signals";
 import { asRefusal, call, type Refusal } from "../api/call";
-import type { FactFields, ImageAdded, Upload } from "../api/operations";
+import type { FactFields, ImageAdded, Upload, UploadDescription } from "../api/operations";
 import { Digest } from "./digest";
 import { link } from "./stream";
 
@@ -66,44 +66,46 @@ function passes(refusal: Refusal): boolean {
   return refusal.isUnreachable || refusal.problem.status === 401 || refusal.problem.status === 503;
 }
 
+function described(wanted: Wanted): UploadDescription {
+  const maker = wanted.maker.trim();
+  const isList = /\s/.test(maker);
+  return {
+    source: wanted.source,
+    hold: wanted.hold,
+    despite_findings: wanted.despiteFindings,
+    facts: { ...wanted.facts },
+    ...(maker === "" ? {} : isList ? { list: wanted.maker } : { expect: [maker] }),
+  };
+}
+
+/** The same file may have been on its way when the page was closed: then it goes on. That
+ * it is the same, its checksum shows at the end. */
 async function opened(file: File, wanted: Wanted): Promise<Upload> {
-  // The same file may have been on its way when the page was closed.
   const { uploads } = await call("GET /v1/uploads", {});
   const known = uploads.find(
     (one) => one.state === "receiving" && one.name === wanted.name && one.size === file.size,
   );
-  if (known && known.bytes > 0) {
-    // What is said of it now counts, and that is told when it begins.
-    await call("DELETE /v1/uploads/{number}", { number: known.number });
-  }
-  const isList = /\s/.test(wanted.maker.trim());
-  return call(
-    "POST /v1/uploads",
-    {},
-    {
-      name: wanted.name,
-      size: file.size,
-      source: wanted.source,
-      hold: wanted.hold,
-      despite_findings: wanted.despiteFindings,
-      facts: { ...wanted.facts },
-      ...(wanted.maker.trim() === ""
-        ? {}
-        : isList
-          ? { list: wanted.maker }
-          : { expect: [wanted.maker.trim()] }),
-    },
-  );
+  const description = described(wanted);
+  return known
+    ? call("PATCH /v1/uploads/{number}", { number: known.number }, description)
+    : call("POST /v1/uploads", {}, { name: wanted.name, size: file.size, description });
 }
 
 async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): Promise<void> {
   const { id, file } = one;
+  let upload = await opened(file, wanted);
+  const { number } = upload;
   const digest = new Digest();
   try {
     await digest.begin();
-    let upload = await opened(file, wanted);
-    const { number } = upload;
     let digested = 0;
+    const digestTo = async (end: number) => {
+      while (digested < end) {
+        const bytes = await file.slice(digested, Math.min(digested + piece, end)).arrayBuffer();
+        digested += bytes.byteLength;
+        await digest.add(bytes);
+      }
+    };
     let rate = 0;
     while (upload.bytes < file.size) {
       if (stop.stopped) {
@@ -112,23 +114,25 @@ async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): 
       }
       change(id, { sent: upload.bytes, stage: { at: "sending", rate } });
       const from = upload.bytes;
-      const slice = file.slice(from, from + piece);
+      const end = Math.min(from + piece, file.size);
       const began = performance.now();
+      const computed = digestTo(end);
       try {
-        if (digested === from) {
-          const bytes = await slice.arrayBuffer();
-          digested += bytes.byteLength;
-          await digest.add(bytes);
-        }
-        upload = await call("PUT /v1/uploads/{number}", { number, offset: from }, slice);
+        upload = await call(
+          "PUT /v1/uploads/{number}",
+          { number, offset: from },
+          file.slice(from, end),
+        );
         rate = ((upload.bytes - from) * 1000) / Math.max(1, performance.now() - began);
       } catch (failure) {
         const refusal = asRefusal(failure);
         if (!passes(refusal)) throw refusal;
         upload = await whenBack(id, number, refusal, stop);
       }
+      await computed;
     }
     change(id, { sent: file.size, stage: { at: "comparing" } });
+    await digestTo(file.size);
     const sha256 = await digest.end();
     const added = await call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
     change(id, { stage: { at: "added", added, sha256 } });
