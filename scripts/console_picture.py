@@ -19,7 +19,7 @@ import urllib.request
 url, token, steps = sys.argv[1], sys.argv[2], sys.argv[3:]
 driver = subprocess.Popen(["chromedriver", "--port=0"], stdout=subprocess.PIPE, text=True)
 for line in driver.stdout:
-    if found := re.search(r"on port (\d+)", line):
+    if found := re.search(r"successfully on port (\d+)", line):
         base = f"http://127.0.0.1:{found[1]}"
         break
 

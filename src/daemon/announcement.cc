@@ -1,5 +1,6 @@
 #include "daemon/announcement.h"
 
+#include <algorithm>
 #include <cctype>
 #include <fmt/format.h>
 #include <iostream>
@@ -8,6 +9,7 @@
 #include "base/sizes.h"
 #include "daemon/certificates.h"
 #include "daemon/port_holder.h"
+#include "manage/console.h"
 
 namespace vantro::daemon {
 namespace {
@@ -109,6 +111,16 @@ void say_where(const Options& options, const char* version,
     lines += fmt::format("Management listens on {}.\n", one.address);
   }
   if (management.tls()) say_certificate("Management's", *management.tls());
+  const auto listeners = management.listeners();
+  const auto page = std::find_if(listeners.begin(), listeners.end(), [](const auto& one) {
+    return one.address.starts_with("http");
+  });
+  if (page != listeners.end() && !manage::console_files().empty()) {
+    lines += fmt::format(
+        "The console is at {}/; a name for it: vantro person add NAME --role administer "
+        "--password\n",
+        page->address);
+  }
   for (const auto& one : certificates_trouble(settings, base::SystemClock{}.wall())) {
     lines += fmt::format("TROUBLE: {}.\n", one);
   }

@@ -111,7 +111,9 @@ TEST_F(ConsoleTest, AFileIsHandedInAndOneThatDiffersIsNot) {
   page.says(sha256_of(image));
   EXPECT_THAT(vantro_json({"image", "list"})["images"], IsEmpty());
 
-  // As the maker publishes it.
+  // What was typed is still there. As the maker publishes it:
+  EXPECT_EQ(page.run("return document.querySelector('textarea').value"),
+            std::string(64, '0'));
   page.type("The maker's checksum, or checksum list",
             sha256_of(image) + "  causeway4-system-7.6.0.img");
   page.type("Where it came from", "the maker's page");
@@ -165,6 +167,7 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterABrokenConnection) {
   page.go_offline(true);
   page.go_offline(false);
   page.says("Computed here and at the server, the same");
+  page.says("No checksum of its maker was given.");
   page.says(sha256_of(image));
   EXPECT_EQ(vantro_json({"image", "info",
                          "causeway4-system-7.6.0.img"})["image"]["digests"]["sha256"],

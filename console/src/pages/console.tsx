@@ -96,7 +96,6 @@ function Header({ find }: { find: () => void }) {
           <p>
             Role: {me.value?.role}. Rights: {me.value?.rights}.
           </p>
-          <p>Times are in {zoneName(now.value)}.</p>
           <Link to="/server/you" follow={go}>
             Your password and tokens
           </Link>
@@ -153,6 +152,7 @@ export function Console() {
         </h1>
         <page.Show key={path} />
       </main>
+      <footer>Times are in {zoneName(now.value)}.</footer>
       {finding && <Finder close={() => setFinding(false)} showKeys={() => setKeysShown(true)} />}
       {keysShown && <Keys close={() => setKeysShown(false)} />}
       <EndedLogIn />

@@ -48,15 +48,10 @@ function ReadListing({ device, again }: { device: Device; again: () => void }) {
           { name: device.name },
           { text, really: keep },
         );
-        if (keep) {
-          setRead(undefined);
-          again();
-          return;
-        }
-        setRead(answer);
-        throw new Error(
-          `${count(answer.learnt.length, "value")} understood; nothing is kept yet. Press again to keep them`,
-        );
+        setRead(keep ? undefined : answer);
+        if (!keep) return "stay";
+        again();
+        return "done";
       }}
     >
       <TextArea
@@ -68,6 +63,10 @@ function ReadListing({ device, again }: { device: Device; again: () => void }) {
         }}
         rows={8}
       />
+      <p role="status">
+        {read &&
+          `${count(read.learnt.length, "value")} understood; nothing is kept yet. Press again to keep them.`}
+      </p>
       {read && (
         <ul>
           {read.learnt.map((one) => (

@@ -1,6 +1,7 @@
 // Hand in: choose files, say what they are, send them; what differs is not added.
 import { useEffect, useId, useState } from "preact/hooks";
 import { ask } from "../api/call";
+import type { Image } from "../api/operations";
 import { durationText, rateText, sizeText } from "../formats/size";
 import { Field, TextArea, Tick } from "../parts/field";
 import { Link } from "../parts/link";
@@ -138,11 +139,22 @@ function Sending({ one, rate }: { one: HandedIn; rate: number }) {
   );
 }
 
-function Handed({ one }: { one: HandedIn }) {
+function vouched(vouching: Image["vouching"]): string {
+  switch (vouching) {
+    case "vouched":
+      return "It is what its maker publishes.";
+    case "vouched-weakly":
+      return "It agrees with its maker's checksum, which is a weak one (MD5 or SHA-1).";
+    default:
+      return "No checksum of its maker was given.";
+  }
+}
+
+function Progressed({ one }: { one: HandedIn }) {
   const { stage } = one;
   switch (stage.at) {
     case "chosen":
-      return <Chosen one={one} again={false} />;
+      return null;
     case "sending":
       return <Sending one={one} rate={stage.rate} />;
     case "interrupted":
@@ -176,11 +188,7 @@ function Handed({ one }: { one: HandedIn }) {
           <p>
             Computed here and at the server, the same: <span class="digest">{stage.sha256}</span>
           </p>
-          <p>
-            {stage.added.compared
-              ? "It is what its maker publishes."
-              : "No checksum of its maker was given."}
-          </p>
+          <p>{vouched(stage.added.image.vouching)}</p>
           {stage.added.not_done.map((text) => (
             <p key={text} class="caution">
               {text}
@@ -192,12 +200,7 @@ function Handed({ one }: { one: HandedIn }) {
         </>
       );
     case "refused":
-      return (
-        <>
-          <Refused refusal={stage.refusal} />
-          <Chosen one={one} again />
-        </>
-      );
+      return <Refused refusal={stage.refusal} />;
     default:
       return stage satisfies never;
   }
@@ -233,7 +236,13 @@ export function HandInPage() {
       )}
       {all.map((one) => (
         <Section key={one.id} title={one.name} note={sizeText(one.file.size)}>
-          <Handed one={one} />
+          <Progressed one={one} />
+          {one.stage.at !== "added" && (
+            // Kept while it is sent: if it is refused, what was typed is still there.
+            <div hidden={one.stage.at !== "chosen" && one.stage.at !== "refused"}>
+              <Chosen one={one} again={one.stage.at === "refused"} />
+            </div>
+          )}
         </Section>
       ))}
     </>

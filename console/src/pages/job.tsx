@@ -228,9 +228,10 @@ export function JobPage() {
       </>
     );
   }
-  const window = [answer.window_from, answer.window_until].map((one) =>
-    one === "" ? "no limit" : fullTime(one),
-  );
+  const window = [answer.window_from, answer.window_until]
+    .map((one, i) => (one === "" ? "" : `${i === 0 ? "from" : "until"} ${fullTime(one)}`))
+    .join(" ")
+    .trim();
   return (
     <>
       <p class="stage" role="status">
@@ -254,9 +255,7 @@ export function JobPage() {
             <Fact name="Installs">
               {answer.aim}, {answer.purpose} from {answer.from_version || "an unknown version"}
             </Fact>
-            <Fact name="Change window">
-              {window[0]} to {window[1]}
-            </Fact>
+            <Fact name="Change window">{window || "no limit"}</Fact>
             <Fact name="Whose">{answer.owner}</Fact>
             <Fact name="Planned">
               by {answer.planned_by}, <At iso={answer.planned_at} now={now.value} />

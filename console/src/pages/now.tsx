@@ -109,9 +109,12 @@ function Moving() {
   const rate = running.reduce((sum, one) => sum + one.transfer.rate, 0);
   return (
     <Section title="Moving now" wide>
-      <p role="status">
-        {count(running.length, "transfer")}
-        {stalled > 0 ? `, ${stalled} stalled` : ""}
+      <p>
+        <span role="status">
+          {count(running.length, "transfer")}
+          {stalled > 0 ? `, ${stalled} stalled` : ""}
+        </span>
+        {running.length > 0 && `; together ${rateText(rate)}`}
       </p>
       {all.length === 0 ? (
         <Empty>
@@ -120,7 +123,6 @@ function Moving() {
         </Empty>
       ) : (
         <>
-          <p>Together {rateText(rate)}.</p>
           <Table
             caption="Transfers that run, and that ended a moment ago"
             columns={columns}

@@ -1,12 +1,13 @@
 // A button that does something at the server: busy while it runs, its refusal beside it.
 // A dangerous one says first what will happen, and asks once.
 import type { ComponentChildren } from "preact";
-import { useRef, useState } from "preact/hooks";
+import { useEffect, useRef, useState } from "preact/hooks";
 import { asRefusal, type Refusal } from "../api/call";
 import { Refused } from "./refused";
 
 export interface ActionProps {
   readonly label: string;
+  /** "stay": there is more to say before it is done, and the dialog stays. */
   readonly run: () => Promise<unknown>;
   /** What will happen: it is asked about before. */
   readonly warns?: string;
@@ -19,13 +20,16 @@ export interface ActionProps {
 export function Action({ label, run, warns, kind, disabled, children }: ActionProps) {
   const [busy, setBusy] = useState(false);
   const [refusal, setRefusal] = useState<Refusal>();
+  const [open, setOpen] = useState(false);
   const dialog = useRef<HTMLDialogElement>(null);
+  useEffect(() => {
+    if (open) dialog.current?.showModal();
+  }, [open]);
   const go = async () => {
     setBusy(true);
     setRefusal(undefined);
     try {
-      await run();
-      dialog.current?.close();
+      if ((await run()) !== "stay") dialog.current?.close();
     } catch (failure) {
       setRefusal(asRefusal(failure));
     }
@@ -39,37 +43,46 @@ export function Action({ label, run, warns, kind, disabled, children }: ActionPr
         class={kind ?? ""}
         disabled={disabled === true || (busy && !asks)}
         aria-busy={busy}
-        onClick={() => (asks ? dialog.current?.showModal() : void go())}
+        onClick={() => (asks ? setOpen(true) : void go())}
       >
         {label}
         {asks ? " …" : ""}
       </button>
       {!asks && <Refused refusal={refusal} />}
       {asks && (
-        <dialog ref={dialog} aria-label={label} onClose={() => setRefusal(undefined)}>
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              void go();
-            }}
-          >
-            <h2>{label}</h2>
-            {warns && <p>{warns}</p>}
-            {children}
-            <Refused refusal={refusal} />
-            <p class="buttons">
-              <button
-                type="submit"
-                class={kind === "danger" || kind === "huge" ? "danger" : "main"}
-                disabled={busy}
-              >
-                {label}
-              </button>
-              <button type="button" onClick={() => dialog.current?.close()}>
-                Cancel
-              </button>
-            </p>
-          </form>
+        <dialog
+          ref={dialog}
+          aria-label={label}
+          onClose={() => {
+            setOpen(false);
+            setRefusal(undefined);
+          }}
+        >
+          {open && (
+            <form
+              onSubmit={(event) => {
+                event.preventDefault();
+                void go();
+              }}
+            >
+              <h2>{label}</h2>
+              {warns && <p>{warns}</p>}
+              {children}
+              <Refused refusal={refusal} />
+              <p class="buttons">
+                <button
+                  type="submit"
+                  class={kind === "danger" || kind === "huge" ? "danger" : "main"}
+                  disabled={busy}
+                >
+                  {label}
+                </button>
+                <button type="button" onClick={() => dialog.current?.close()}>
+                  Cancel
+                </button>
+              </p>
+            </form>
+          )}
         </dialog>
       )}
     </span>

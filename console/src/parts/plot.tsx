@@ -57,10 +57,16 @@ export function Plot({
           axes: [
             {
               ...axis,
-              values: (_, all) =>
-                all.map((one) =>
-                  timeText(new Date(one * 1000).toISOString(), new Date()).slice(0, 5),
-                ),
+              values: (_, all) => {
+                // Seconds only where minutes would all be the same.
+                const isShort = (all.at(-1) ?? 0) - (all[0] ?? 0) < 600;
+                return all.map((one) =>
+                  timeText(new Date(one * 1000).toISOString(), new Date()).slice(
+                    0,
+                    isShort ? 8 : 5,
+                  ),
+                );
+              },
             },
             { ...axis, size: 84, values: (_, all) => all.map((one) => text(one)) },
           ],

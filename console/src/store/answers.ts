@@ -12,7 +12,7 @@ export interface Answered<N extends Question> {
   readonly again: () => void;
 }
 
-const leastPause = 1000;
+const leastPause = 2000;
 
 /** `on`: kinds of the change log, or "ledger", after which it is asked again. `name` null:
  * nothing is asked. */
