@@ -498,10 +498,12 @@ TEST_F(SshClients, MoreThanFourGibibytes) {
   ASSERT_EQ(sized.code, 0) << sized.err;
   start();
   configure();
+  // A minute where the machine has something else to do.
   const auto whole =
       run({"sh", "-c",
            "scp -q -O -c aes128-gcm@openssh.com -F '" + (scratch_ / "ssh_config") +
-               "' v:causeway.img /dev/stdout | wc -c"});
+               "' v:causeway.img /dev/stdout | wc -c"},
+          {}, "", "", std::chrono::seconds(200));
   EXPECT_EQ(whole.out, std::to_string(kSize) + "\n") << whole.err;
   // Its last bytes, with offsets that need more than 32 bits.
   const auto rest =
