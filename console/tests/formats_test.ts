@@ -1,7 +1,7 @@
 import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { test } from "node:test";
-import { durationText, percent, rateText, sizeText } from "../src/formats/size";
+import { ageText, durationText, percent, rateText, sizeText } from "../src/formats/size";
 import { fromLocalField, secondsSince, timeText, toLocalField } from "../src/formats/time";
 import { count, moodOf } from "../src/formats/words";
 
@@ -18,6 +18,12 @@ test("sizes, rates and durations are worded as the server does", () => {
     ++tried;
   }
   assert.ok(tried > 25);
+});
+
+test("an age is told in whole seconds", () => {
+  assert.equal(ageText(-1), "0 s");
+  assert.equal(ageText(4.9), "4 s");
+  assert.equal(ageText(61.9), "1 min 01 s");
 });
 
 test("a part of nothing is nothing, and never more than all", () => {

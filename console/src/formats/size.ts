@@ -41,6 +41,12 @@ export function durationText(seconds: number): string {
   return hours < 30 * 24 && hours % 24 !== 0 ? `${days} days ${hours % 24} h` : `${days} days`;
 }
 
+/** How long something has lasted: whole seconds, as it is told again each second. */
+export function ageText(seconds: number): string {
+  const whole = Math.max(0, Math.floor(seconds));
+  return whole < 60 ? `${whole} s` : durationText(whole);
+}
+
 export function percent(part: number, whole: number): number {
   return whole > 0 ? Math.min(100, Math.floor((part * 100) / whole)) : 0;
 }

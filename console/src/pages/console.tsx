@@ -1,7 +1,7 @@
 // The frame around every page: names of the pages in the order of the work, how the link
 // to the server stands, who is logged in; and the page that the address names.
 import { useEffect, useRef, useState } from "preact/hooks";
-import { durationText } from "../formats/size";
+import { ageText } from "../formats/size";
 import { secondsSince, zoneName } from "../formats/time";
 import { Action } from "../parts/action";
 import { Link } from "../parts/link";
@@ -18,7 +18,7 @@ import { pageNames, pageOfPlace } from "./pages";
 /** Whether what is shown is what is. */
 function LinkState() {
   const one = link.value;
-  const since = (at: Date) => durationText(Math.floor(secondsSince(at.toISOString(), now.value)));
+  const since = (at: Date) => ageText(secondsSince(at.toISOString(), now.value));
   // A clock that counts would be read aloud each second.
   const [said, ticking] =
     one.state === "lost"

@@ -1,6 +1,6 @@
 // Now: what moves, what was refused, what is late, what waits for a person.
 import type { LedgerEntry, Transfer } from "../api/operations";
-import { durationText, rateText, sizeText } from "../formats/size";
+import { ageText, durationText, rateText, sizeText } from "../formats/size";
 import { count } from "../formats/words";
 import { Ago, At } from "../parts/at";
 import { Link } from "../parts/link";
@@ -50,7 +50,7 @@ function State({ transfer, heard }: { transfer: Transfer; heard: number }) {
   }
   if (transfer.stalled_ms !== null) {
     const seconds = (transfer.stalled_ms + Math.max(0, now.value.getTime() - heard)) / 1000;
-    return <StateWord word={`stalled for ${durationText(Math.floor(seconds))}`} mood="bad" />;
+    return <StateWord word={`stalled for ${ageText(seconds)}`} mood="bad" />;
   }
   return <StateWord word="moving" mood="good" />;
 }

@@ -1,7 +1,7 @@
 // One rescue session, to be read from across the room, with one large button to end it.
 import { call } from "../api/call";
 import type { Rescue } from "../api/operations";
-import { durationText, sizeText } from "../formats/size";
+import { ageText, sizeText } from "../formats/size";
 import { secondsSince } from "../formats/time";
 import { Action } from "../parts/action";
 import { At } from "../parts/at";
@@ -61,7 +61,7 @@ export function RescueSession() {
         )}
         <p class="small">{answer.small}</p>
         <p class="small" aria-hidden="true">
-          For {durationText(Math.floor(secondsSince(answer.since, now.value)))}
+          For {ageText(secondsSince(answer.since, now.value))}
         </p>
       </div>
       {isOpen && may("DELETE /v1/rescues/{number}") && (
@@ -88,7 +88,7 @@ export function RescueSession() {
         on {answer.interface} as {answer.server}, profile {answer.profile}, opened by{" "}
         {answer.opened_by} <At iso={answer.opened_at} now={now.value} />.{" "}
         {isOpen
-          ? `It ends by itself in ${durationText(Math.floor(left))}.`
+          ? `It ends by itself in ${ageText(left)}.`
           : `Ended by ${answer.ended_by}: ${answer.ended_why}.`}
       </p>
       <div class="sections">

@@ -1,6 +1,6 @@
 // A point in time: short, with the whole of it for whoever asks.
 
-import { durationText } from "../formats/size";
+import { ageText } from "../formats/size";
 import { fullTime, secondsSince, timeText } from "../formats/time";
 
 export function At({ iso, now }: { iso: string | null; now: Date }) {
@@ -16,7 +16,7 @@ export function Ago({ iso, now }: { iso: string | null; now: Date }) {
   if (!iso) return <span>never</span>;
   return (
     <time dateTime={iso} title={fullTime(iso)}>
-      {durationText(Math.max(1, Math.floor(secondsSince(iso, now))))} ago
+      {ageText(Math.max(1, secondsSince(iso, now)))} ago
     </time>
   );
 }

@@ -53,10 +53,11 @@ export function Plot({
           height: 180,
           legend: { show: false },
           cursor: { show: false },
-          scales: { y: { range: (_, __, most) => [0, most > 0 ? most * 1.1 : 1] } },
+          scales: { y: { range: (_, __, most) => [0, Math.max(4, most * 1.1)] } },
           axes: [
             {
               ...axis,
+              space: 90,
               values: (_, all) => {
                 // Seconds only where minutes would all be the same.
                 const isShort = (all.at(-1) ?? 0) - (all[0] ?? 0) < 600;
