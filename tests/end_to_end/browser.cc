@@ -142,12 +142,15 @@ void Browser::use_dark(bool dark) {
                                        {"value", dark ? "dark" : "light"}}})}});
 }
 
-void Browser::go_offline(bool offline) {
+void Browser::go_offline(bool offline) { set_network(offline, -1); }
+void Browser::limit_uploads(int rate) { set_network(false, rate); }
+
+void Browser::set_network(bool offline, int upload_rate) {
   devtools("Network.enable", json::object());
   devtools("Network.emulateNetworkConditions", {{"offline", offline},
                                                 {"latency", 0},
                                                 {"downloadThroughput", -1},
-                                                {"uploadThroughput", -1}});
+                                                {"uploadThroughput", upload_rate}});
 }
 
 json Browser::run(const std::string& script, const json& arguments) {

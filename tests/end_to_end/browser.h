@@ -38,6 +38,8 @@ class Browser {
   void use_dark(bool dark);
   // Cuts or mends the page's network.
   void go_offline(bool offline);
+  // In bytes per second; -1: as fast as it goes.
+  void limit_uploads(int rate);
 
   // The element with this role and name, once it is there and can be seen.
   Element find(const std::string& role, const std::string& name);
@@ -76,6 +78,7 @@ class Browser {
   nlohmann::json call(const std::string& method, const std::string& path,
                       const nlohmann::json& body = nullptr);
   nlohmann::json devtools(const std::string& command, const nlohmann::json& parameters);
+  void set_network(bool offline, int upload_rate);
   std::vector<Element> candidates(const std::string& role, const std::string& name);
 
   std::unique_ptr<Process> driver_;

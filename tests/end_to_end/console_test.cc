@@ -1,5 +1,6 @@
 // The console in a real browser, over the real server, as people use it.
 #include <csignal>
+#include <filesystem>
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <sched.h>
@@ -172,6 +173,33 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterABrokenConnection) {
   EXPECT_EQ(vantro_json({"image", "info",
                          "causeway4-system-7.6.0.img"})["image"]["digests"]["sha256"],
             sha256_of(image));
+}
+
+TEST_F(ConsoleTest, AHandInGoesOnAfterThePageWasClosed) {
+  auto& page = *browser_;
+  const auto image = scratch_ / "causeway4-system-7.6.0.img";
+  run({"/bin/sh", "-c", "head -c 40000000 /dev/urandom > '" + image + "'"});
+  const auto send = [&] {
+    page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+    page.click("button", "Send 38.1 MiB");
+  };
+  log_in("day-desk", "/hand-in");
+  page.limit_uploads(4'000'000);
+  send();
+  // At least one piece of 8 MiB is there.
+  EXPECT_TRUE(eventually([&] {
+    const auto text = page.text();
+    return text.find(" of 38.1 MiB") != std::string::npos &&
+           text.find("0 B of 38.1 MiB") == std::string::npos;
+  }));
+  page.open("about:blank");
+  page.limit_uploads(-1);
+  go("/hand-in");
+  send();
+  page.says("Computed here and at the server, the same");
+  page.says(sha256_of(image));
+  // Had it begun again, the first part would wait here for its rest.
+  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
 }
 
 TEST_F(ConsoleTest, ImagesAreBrowsedByPlatformAndLine) {
