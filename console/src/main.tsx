@@ -5,7 +5,13 @@ import { Console } from "./pages/console";
 import { askWho } from "./store/session";
 import { startStream } from "./store/stream";
 import "./styles/tokens.css";
-import "./styles/console.css";
+import "./styles/base.css";
+import "./styles/frame.css";
+import "./styles/parts.css";
+import "./styles/controls.css";
+import "./styles/tables.css";
+import "./styles/afar.css";
+import "./styles/narrow.css";
 
 const place = document.getElementById("console");
 if (place) render(<Console />, place);

@@ -3,12 +3,10 @@
 #include <algorithm>
 #include <fmt/format.h>
 
-#include "base/sizes.h"
 #include "base/visible_name.h"
 #include "catalog/offers.h"
 #include "text/nearest.h"
 #include "text/version.h"
-#include "text/version_range.h"
 
 namespace vantro::catalog {
 namespace {
@@ -17,12 +15,6 @@ using base::Kind;
 
 // Of an archive; what has more shows only its first members.
 constexpr std::size_t kMostMembersKept = 1000;
-
-std::string line_key(const Facts& facts) {
-  const auto line = facts.release_line();
-  const text::Version version(line);
-  return version.sort_key().empty() ? base::folded(line) : version.sort_key();
-}
 
 // A release line of a platform and role.
 struct Line {
@@ -45,9 +37,10 @@ void mark_newest(db::Transaction& transaction, const std::vector<Line>& lines) {
   for (const auto& one : lines) {
     transaction.run(
         "update image_platforms set newest = 1 - newest where platform = :p and role = "
-        ":r and line_key = :l and newest <> (withdrawn = 0 and version_key <> '' and "
-        "version_key = (select max(q.version_key) from image_platforms q where "
-        "q.platform = :p2 and q.role = :r2 and q.line_key = :l2 and q.withdrawn = 0))",
+        ":r and line_key = :l and newest <> case when withdrawn = 0 and version_key <> "
+        "'' and version_key = (select max(q.version_key) from image_platforms q where "
+        "q.platform = :p2 and q.role = :r2 and q.line_key = :l2 and q.withdrawn = 0) "
+        "then 1 else 0 end",
         {one.platform, one.role, one.key, one.platform, one.role, one.key});
   }
 }
@@ -129,125 +122,6 @@ std::vector<FactChange> differences(const Facts& before, const Facts& after) {
     if (was != is) changes.push_back({name, std::move(was), std::move(is)});
   }
   return changes;
-}
-
-// -- Conditions of a list --
-
-struct Where {
-  std::string sql;
-  std::vector<db::Value> values;
-  // "?" stands for the values, in their order.
-  void and_that(const std::string& condition, const std::vector<db::Value>& more = {}) {
-    sql += sql.empty() ? "where " : " and ";
-    for (const auto c : condition) {
-      if (c == '?') {
-        sql += fmt::format(":v{}", ++count);
-      } else {
-        sql += c;
-      }
-    }
-    values.insert(values.end(), more.begin(), more.end());
-  }
-  int count = 0;
-};
-
-const std::string kFrom = "from image_platforms p join images i on i.id = p.image ";
-base::Outcome<void> where_version(Where& where, const std::string& text) {
-  const auto range = text::VersionRange::parse(text);
-  if (!range) return base::refuse(range.error());
-  if (range->is_any()) return {};
-  where.and_that("p.version_key >= ? and p.version_key <> ''", {range->from()});
-  if (range->behind()) where.and_that("p.version_key < ?", {*range->behind()});
-  return {};
-}
-
-base::Outcome<void> where_fact(Where& where, const std::string& name,
-                               const std::string& text) {
-  const auto folded = base::folded(text);
-  if (name == "platform") {
-    where.and_that("lower(p.platform) = ?", {folded});
-  } else if (name == "hardware") {
-    where.and_that(
-        "(i.hardware = '' or instr(char(10) || lower(i.hardware) || char(10), "
-        "char(10) || ? || char(10)) > 0)",
-        {folded});
-  } else if (name == "version") {
-    return where_version(where, text);
-  } else if (name == "line") {
-    Facts facts;
-    facts.line = text;
-    where.and_that("p.line_key = ?", {line_key(facts)});
-  } else if (name == "remarks") {
-    where.and_that("instr(lower(i.remarks), ?) > 0", {folded});
-  } else if (name == "space") {
-    const auto space = base::parse_size(text);
-    if (!space) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("space: '{}' is no size, such as '800 MiB'",
-                                      base::printable(text, 40)));
-    }
-    where.and_that("i.space <= ?", {static_cast<std::int64_t>(*space)});
-  } else if (name == "stage" && folded == "withdrawn") {
-    where.and_that("p.withdrawn = 1");
-  } else if (name == "maker" || name == "role" || name == "stage" || name == "source") {
-    where.and_that("lower(i." + name + ") = ?", {folded});
-  } else {
-    return base::refuse(Kind::kInvalid, fmt::format("images can't be filtered by '{}'",
-                                                    base::printable(name, 40)));
-  }
-  return {};
-}
-
-base::Outcome<Where> where_of(const Filter& filter) {
-  Where where;
-  for (const auto& [name, text] : filter.facts) {
-    if (auto added = where_fact(where, name, text); !added) {
-      return base::refuse(added.error());
-    }
-  }
-  if (filter.text) {
-    where.and_that(
-        "p.image in (select n.image from image_names n where instr(lower(n.name), ?) > "
-        "0)",
-        {base::folded(*filter.text)});
-  }
-  if (filter.vouching) {
-    // As it stands, not as a value: the index of contradicted ones is found by it.
-    where.and_that(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
-  }
-  if (filter.offered) {
-    where.and_that(std::string(*filter.offered ? "" : "not ") +
-                   "exists (select 1 from offers o where o.image = i.id and "
-                   "o.ended_at is null)");
-  }
-  if (filter.newest_only) where.and_that("p.newest = 1");
-  return where;
-}
-
-// In groups that a person can still look through.
-void mark_confusable(std::vector<Listed>& images) {
-  constexpr std::ptrdiff_t kLargestGroup = 300;
-  const auto same_group = [](const Listed& a, const Listed& b) {
-    return a.platform == b.platform && a.image.facts.role == b.image.facts.role;
-  };
-  for (auto first = images.begin(); first != images.end();) {
-    const auto last = std::find_if_not(
-        first, images.end(), [&](const Listed& one) { return same_group(*first, one); });
-    std::vector<text::Version> versions;
-    if (last - first <= kLargestGroup) {
-      for (auto one = first; one != last; ++one) {
-        versions.emplace_back(one->image.facts.version);
-      }
-    }
-    for (std::size_t a = 0; a < versions.size(); ++a) {
-      for (std::size_t b = a + 1; b < versions.size(); ++b) {
-        if (!text::easily_confused(versions[a], versions[b])) continue;
-        first[static_cast<std::ptrdiff_t>(a)].confusable = true;
-        first[static_cast<std::ptrdiff_t>(b)].confusable = true;
-      }
-    }
-    first = last;
-  }
 }
 
 // Its name is given up for "NAME.unconfirmed-" and eight digits of its SHA-256.
@@ -487,86 +361,6 @@ base::Outcome<std::optional<Image>> Catalog::with_checksum(
   };
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::optional<Image>> {
     return one_image(t, "where i." + column() + " = :s", {sum.hex});
-  });
-}
-
-base::Outcome<Listing> Catalog::list(const Filter& filter) const {
-  const auto where = where_of(filter);
-  if (!where) return base::refuse(where.error());
-  return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
-    Listing listing;
-    if (filter.counted) {
-      const auto counted =
-          where->sql.empty() ? "from image_platforms" : kFrom + where->sql;
-      listing.in_all = static_cast<std::size_t>(
-          t.query("select count(*) " + counted, where->values).front().integer(0));
-      if (listing.in_all == 0) return listing;
-    }
-    auto values = where->values;
-    values.emplace_back(static_cast<std::int64_t>(filter.most));
-    values.emplace_back(static_cast<std::int64_t>(filter.skip));
-    // What costs more is looked up only for those that are shown.
-    const std::string order =
-        " order by p.platform, p.role, p.version_key desc, p.image ";
-    const auto rows = t.query("with page as (select p.* " + kFrom + where->sql + order +
-                                  "limit :most offset :skip) select " + kImageColumns +
-                                  ", p.platform, p.newest" +
-                                  " from page p join images i on i.id = p.image" + order,
-                              values);
-    for (const auto& row : rows) {
-      listing.images.push_back({row.text(kImageColumnCount), image_of(row),
-                                row.integer(kImageColumnCount + 1) != 0, false});
-    }
-    mark_confusable(listing.images);
-    return listing;
-  });
-}
-
-base::Outcome<std::vector<PlatformSummary>> Catalog::platforms() const {
-  using All = std::vector<PlatformSummary>;
-  return database_.read([](db::Transaction& t) -> base::Outcome<All> {
-    All all;
-    for (const auto& row :
-         t.query("select platform, count(*) from image_platforms where platform <> '' "
-                 "group by platform order by platform")) {
-      all.push_back({row.text(0), static_cast<std::size_t>(row.integer(1))});
-    }
-    return all;
-  });
-}
-
-base::Outcome<std::vector<LineSummary>> Catalog::lines(
-    const std::string& platform) const {
-  using All = std::vector<LineSummary>;
-  return database_.read([&](db::Transaction& t) -> base::Outcome<All> {
-    const std::string where = platform.empty() ? "" : "where lower(platform) = :p ";
-    std::vector<db::Value> values;
-    if (!platform.empty()) values.emplace_back(base::folded(platform));
-    const auto rows = t.query(
-        "with lines as (select platform, role, line_key, count(*) as images, max(case "
-        "when newest = 1 then image end) as newest, min(image) as one from "
-        "image_platforms " +
-            where +
-            "group by platform, role, line_key) select l.platform, l.role, l.images, "
-            "i.name, i.version, o.line, o.version from lines l join images o on o.id = "
-            "l.one left join images i on i.id = l.newest order by l.platform, l.role, "
-            "l.line_key",
-        values);
-    All all;
-    for (const auto& row : rows) {
-      LineSummary one;
-      one.platform = row.text(0);
-      one.role = row.text(1);
-      one.images = static_cast<std::size_t>(row.integer(2));
-      one.newest = row.text(3);
-      one.version = row.text(4);
-      Facts facts;
-      facts.line = row.text(5);
-      facts.version = row.text(6);
-      one.line = facts.release_line();
-      all.push_back(std::move(one));
-    }
-    return all;
   });
 }
 

@@ -180,4 +180,10 @@ std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recogni
   return result;
 }
 
+std::string line_key(const Facts& facts) {
+  const auto line = facts.release_line();
+  const text::Version version(line);
+  return version.sort_key().empty() ? base::folded(line) : version.sort_key();
+}
+
 }  // namespace vantro::catalog

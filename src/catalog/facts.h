@@ -69,4 +69,7 @@ struct Suggestion {
 std::vector<Suggestion> suggestions(const std::vector<text::Recogniser>& recognisers,
                                     const std::string& file_name);
 
+// What the images of one release line have in common, for sorting and grouping.
+std::string line_key(const Facts& facts);
+
 }  // namespace vantro::catalog

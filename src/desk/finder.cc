@@ -55,8 +55,10 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
     const auto image = repository.catalog.with_checksum(*sum);
     if (!image) return base::refuse(image.error());
     if (*image) all.push_back(found(**image));
-  } else if (folded.size() >= kShortestPrefix && folded.size() < kSha256Digits &&
-             is_hexadecimal(folded)) {
+  }
+  // The beginning of a SHA-256 may be as long as an MD5 or a SHA-1.
+  if (all.empty() && folded.size() >= kShortestPrefix && folded.size() < kSha256Digits &&
+      is_hexadecimal(folded)) {
     const auto images = repository.catalog.beginning_with(folded, most);
     if (!images) return base::refuse(images.error());
     for (const auto& one : *images) all.push_back(found(one));

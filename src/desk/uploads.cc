@@ -91,9 +91,10 @@ base::Outcome<Uploads::Shared> Uploads::own(const Caller& caller, std::int64_t n
   if (found != all_.end() && found->second->owner == caller.name) return found->second;
   return base::refuse(
       Kind::kNotFound,
-      fmt::format("there is no upload {} of yours; uploads end when the server restarts, "
-                  "and after an hour of silence. Send the file again from its beginning",
-                  number));
+      fmt::format(
+          "unknown upload {}; a restart of the server ends uploads, and so does an "
+          "hour without data. Send the file again from its beginning",
+          number));
 }
 
 base::Outcome<Uploads::View> Uploads::find(const Caller& caller, std::int64_t number) {
@@ -146,10 +147,9 @@ base::Outcome<Uploads::View> Uploads::append(const Caller& caller, std::int64_t 
                                     number, offset, one.bytes));
   }
   if (piece.size() > one.size - one.bytes) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("upload {} has {} bytes, and {} more came than that", number,
-                    one.size, piece.size() - (one.size - one.bytes)));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("upload {} has {} bytes; this piece would make it {}",
+                                    number, one.size, one.bytes + piece.size()));
   }
   if (auto written = one.intake->write(piece); !written) {
     // Its digests are not those of what is on disk any more.
@@ -184,6 +184,7 @@ base::Outcome<Uploads::Filed> Uploads::file(const Caller& caller, std::int64_t n
                                       number, one.bytes, one.size));
     }
     one.state = State::kFiling;
+    one.touched = clock_.now();
     intake.emplace(std::move(*one.intake));
     one.intake.reset();
   }
@@ -228,7 +229,9 @@ void Uploads::tick() {
   for (const auto& one : all) {
     {
       const base::Lock lock(one->mutex);
-      if (one->state == State::kFiling || now - one->touched < kPatience) continue;
+      const auto silent = now - one->touched;
+      if (one->intake && silent >= kSilence) one->intake->nothing_came();
+      if (silent < kPatience) continue;
       if (one->intake) {
         one->intake->fail(gate::State::kAbandoned,
                           "nothing came for an hour; send the file again");

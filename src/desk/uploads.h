@@ -28,6 +28,8 @@ class Uploads {
   // How long one may be silent before it is dropped, and how long it is remembered what
   // became of one.
   static constexpr std::chrono::hours kPatience{1};
+  // After which it is shown as stalled.
+  static constexpr std::chrono::seconds kSilence{10};
   static constexpr std::size_t kMost = 32;
   static constexpr std::size_t kMostOfOne = 8;  // of one person
 
@@ -73,7 +75,8 @@ class Uploads {
                             const std::string& sent);
   // Nothing of it stays.
   base::Outcome<void> drop(const Caller& caller, std::int64_t number);
-  // Drops those that were silent for too long. Call it now and then.
+  // Marks silent ones as stalled, and drops those that were silent for too long. Call it
+  // every few seconds.
   void tick();
 
  private:

@@ -69,6 +69,11 @@ base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
   return written;
 }
 
+void ImageIntake::nothing_came() {
+  // Transfers calls one stalled whose peer has let two questions go unanswered.
+  transfer_.advance({arrival_.size(), 0, 2});
+}
+
 void ImageIntake::fail(State how, const std::string& why) {
   if (!std::exchange(open_, false)) return;
   arrival_.discard();
@@ -220,6 +225,8 @@ void ImageIntake::take_suggestions(Taken& taken) {
   }
   if (!options_.take_suggestions) return;
   for (const auto& one : taken.suggestions) {
+    // One that was given as empty was corrected by a person, and stays empty.
+    if (options_.facts.contains(one.fact)) continue;
     if (!catalog::fact(facts_, one.fact).empty()) continue;
     (void)catalog::set_fact(facts_, one.fact, one.text);  // it was tried before
     if (one.guessed) facts_.guessed.push_back(one.fact);

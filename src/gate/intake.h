@@ -30,10 +30,11 @@ using repository::Claim;
 struct IntakeOptions {
   std::string name;  // as typed
   repository::By by = {"server"};
-  std::optional<std::uint64_t> size;         // what will come, if that is known
-  std::map<std::string, std::string> facts;  // catalog::fact_names()
-  std::vector<Claim> claims;                 // what differs is not filed
-  bool record_claims = true;                 // else they are compared, and forgotten
+  std::optional<std::uint64_t> size;  // what will come, if that is known
+  // By catalog::fact_names(); an empty one is not taken from suggestions either.
+  std::map<std::string, std::string> facts;
+  std::vector<Claim> claims;     // what differs is not filed
+  bool record_claims = true;     // else they are compared, and forgotten
   bool take_suggestions = true;  // facts that nobody gave, from name and content
   // File it though it is cut short, damaged, or looks like something else than an image.
   bool despite_findings = false;
@@ -68,6 +69,8 @@ class ImageIntake {
   ~ImageIntake();
 
   base::Outcome<void> write(base::ByteView bytes);
+  // The sender is silent: the transfer counts as stalled until the next write().
+  void nothing_came();
   base::Outcome<void> sync() { return arrival_.sync(); }
 
   // All has come: says what it is. kIo, kFull. REQUIRES: no write() was refused.

@@ -82,7 +82,7 @@ class Door {
  private:
   base::Outcome<auth::Who> right_password(const std::string& name,
                                           const std::string& password, const Way& way);
-  // `vouched_for`: by another system, as there is no record here.
+  // `vouched_for`: the person has no record here; another system (PAM) knows them.
   base::Outcome<LoggedIn> session(const auth::Who& who, const Way& way,
                                   std::int64_t with_token, bool vouched_for);
   // Into the ledger, but not each of a thousand.

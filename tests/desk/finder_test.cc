@@ -62,6 +62,8 @@ TEST_F(FinderTest, AChecksumIsFoundWholeOrByItsBeginning) {
   EXPECT_EQ(found(image->digests.md5), wanted);
   EXPECT_EQ(found("sha1:" + image->digests.sha1), wanted);
   EXPECT_EQ(found(image->digests.sha256.substr(0, 8)), wanted);
+  EXPECT_EQ(found(image->digests.sha256.substr(0, 32)), wanted);
+  EXPECT_EQ(found(image->digests.sha256.substr(0, 40)), wanted);
   // Too short to be meant as one.
   EXPECT_EQ(found(image->digests.sha256.substr(0, 7)), "");
 }

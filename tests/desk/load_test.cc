@@ -30,6 +30,7 @@ TEST_F(LoadTest, RatesAreWhatMovedSinceTheSampleBefore) {
   ASSERT_EQ(all.size(), 2u);
   EXPECT_EQ(all[0].out, 0);
   EXPECT_EQ(all[1].out, 1000);
+  EXPECT_EQ(all[1].in, 50);
   EXPECT_EQ(all[1].refused, 1u);
   EXPECT_EQ(all[1].running, 1u);
   EXPECT_GT(all[1].disk_free, 0u);

@@ -64,7 +64,8 @@ TEST_F(UploadsTest, APieceGoesOnWhereTheLastOneEnded) {
   // Its answer was lost, and it comes again; or one was left out.
   EXPECT_EQ(append(1, 0, "123"), "cannot add to upload 1 at byte 0; go on at 3");
   EXPECT_EQ(append(1, 7, "890"), "cannot add to upload 1 at byte 7; go on at 3");
-  EXPECT_EQ(append(1, 3, "45678901"), "upload 1 has 10 bytes, and 1 more came than that");
+  EXPECT_EQ(append(1, 3, "45678901"),
+            "upload 1 has 10 bytes; this piece would make it 11");
   EXPECT_EQ(append(1, 3, "4567890"), "10 of 10, receiving");
 }
 
@@ -116,6 +117,19 @@ TEST_F(UploadsTest, WhatIsSaidOfItCanBeSaidAgain) {
   EXPECT_EQ(repository_->vouches.of(kept->id)->size(), 0u);
 }
 
+TEST_F(UploadsTest, ASuggestionThatWasClearedStaysCleared) {
+  const std::string name = "c4-system-7.6.0.img";
+  ASSERT_TRUE(uploads_->begin(desk_, image(name, 4)));
+  auto corrected = image(name, 4);
+  corrected.facts["version"] = "";
+  ASSERT_TRUE(uploads_->describe(desk_, 1, std::move(corrected)));
+  append(1, 0, "1234");
+  ASSERT_TRUE(uploads_->file(desk_, 1, "")->taken);
+  const auto kept = repository_->catalog.find(name);
+  EXPECT_EQ(kept->facts.version, "");
+  EXPECT_EQ(kept->facts.role, "system");
+}
+
 TEST_F(UploadsTest, NobodySeesAnothersUpload) {
   ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
   EXPECT_EQ(uploads_->find(other_, 1).error().kind, base::Kind::kNotFound);
@@ -130,7 +144,9 @@ TEST_F(UploadsTest, ADroppedOneLeavesNothing) {
   EXPECT_FALSE(std::filesystem::is_empty(state() + "/arriving"));
   ASSERT_TRUE(uploads_->drop(desk_, 1));
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
-  EXPECT_EQ(state_of(1).substr(0, 33), "there is no upload 1 of yours; up");
+  EXPECT_EQ(state_of(1),
+            "unknown upload 1; a restart of the server ends uploads, and so does an hour "
+            "without data. Send the file again from its beginning");
 }
 
 TEST_F(UploadsTest, OneThatIsSilentForAnHourIsDropped) {
@@ -142,6 +158,20 @@ TEST_F(UploadsTest, OneThatIsSilentForAnHourIsDropped) {
   uploads_->tick();
   EXPECT_EQ(uploads_->find(desk_, 1).error().kind, base::Kind::kNotFound);
   EXPECT_EQ(state_of(2), "2 of 4, receiving");
+}
+
+TEST_F(UploadsTest, OneThatIsSilentIsShownAsStalled) {
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 4)));
+  append(1, 0, "12");
+  const auto stalled = [&] {
+    return gate_->transfers().view().front().stalled_ms.has_value();
+  };
+  EXPECT_FALSE(stalled());
+  clock_.advance(std::chrono::seconds(11));
+  uploads_->tick();
+  EXPECT_TRUE(stalled());
+  append(1, 2, "34");
+  EXPECT_FALSE(stalled());
 }
 
 TEST_F(UploadsTest, ThereAreOnlySoManyAtOnce) {

@@ -202,6 +202,24 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterThePageWasClosed) {
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
 }
 
+// The look inside may take a minute, in which the link breaks.
+TEST_F(ConsoleTest, TheAnswerToAHandInMayBeLost) {
+  auto& page = *browser_;
+  const auto image = scratch_ / "x.img";
+  fakes::write_file(image, std::string(3000, 'x'));
+  log_in("day-desk", "/hand-in");
+  page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+  page.run(
+      "const send = window.fetch; window.fetch = async (where, how) => {"
+      "const answer = await send(where, how);"
+      "if (String(where).endsWith('/filing')) throw new TypeError('lost');"
+      "return answer; };");
+  page.click("button", "Send 2.9 KiB");
+  page.says("Computed here and at the server, the same");
+  page.says("on offer as 'x.img'");
+  EXPECT_EQ(vantro_json({"image", "list"})["images"].size(), 1u);
+}
+
 TEST_F(ConsoleTest, ImagesAreBrowsedByPlatformAndLine) {
   auto& page = *browser_;
   for (const std::string version : {"7.4.1", "7.4.2", "7.6.0"}) {

@@ -45,7 +45,7 @@ export const pageNames: readonly PageName[] = [
 ];
 
 const NoPage: ComponentType = () =>
-  "There is no such page; its address may be from another version.";
+  "This page does not exist. The link may be from another version of the server.";
 
 export function pageOfPlace(parts: readonly string[]): Page {
   const [first, second, third] = parts;

@@ -13,12 +13,15 @@ import { Table } from "../parts/table";
 import { useAnswer } from "../store/answers";
 import { now } from "../store/clock";
 import { filter, go, pageOf } from "../store/place";
-import { may } from "../store/session";
+import { hasRight, may } from "../store/session";
 import { Checks } from "./readiness";
 
 function Open() {
   const interfaces = useAnswer("GET /v1/interfaces", {}, ["clock"]).answer?.interfaces ?? [];
-  const profiles = useAnswer("GET /v1/rescue-profiles", {}, []).answer?.profiles ?? [];
+  // Those that send into the device need a right of their own.
+  const profiles = (useAnswer("GET /v1/rescue-profiles", {}, []).answer?.profiles ?? []).filter(
+    (one) => one.way !== "waits" || hasRight("push"),
+  );
   const [device, setDevice] = useState(filter("device"));
   const [wire, setWire] = useState("");
   const [profile, setProfile] = useState("");

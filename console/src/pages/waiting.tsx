@@ -23,7 +23,7 @@ export function Waiting() {
   const wrong = useAnswer("GET /v1/images", { vouching: "contradicted", limit: 5 }, [
     "image",
   ]).answer;
-  const uploads = useAnswer("GET /v1/unrecorded", {}, ["image"]).answer;
+  const unrecorded = useAnswer("GET /v1/unrecorded", {}, ["image"]).answer;
   // Those of later batches wait for the batch before, not for a person.
   const ready = (jobs?.jobs ?? []).filter((one) => one.stage !== "held");
   const all: Waits[] = [
@@ -66,7 +66,7 @@ export function Waiting() {
       text: `${one.device}: ${one.waits_for}${one.caution !== "" ? ` (${one.caution})` : ""}`,
       to: pageOf.job(one.device),
     })),
-    ...(uploads?.files ?? []).slice(0, 3).map((one) => ({
+    ...(unrecorded?.files ?? []).slice(0, 3).map((one) => ({
       key: `unrecorded ${one.name}`,
       word: "unrecorded",
       mood: "care" as const,

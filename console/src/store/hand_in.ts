@@ -11,8 +11,11 @@ export type Stage =
   | { at: "sending"; rate: number }
   | { at: "interrupted"; why: string }
   | { at: "comparing" }
-  | { at: "added"; added: ImageAdded; sha256: string }
+  | { at: "added"; added: Added; sha256: string }
   | { at: "refused"; refusal: Refusal };
+
+/** What came of it, as far as it is shown. */
+export type Added = Pick<ImageAdded, "result" | "image" | "offer" | "note" | "not_done">;
 
 export interface HandedIn {
   readonly id: number;
@@ -134,21 +137,46 @@ async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): 
     change(id, { sent: file.size, stage: { at: "comparing" } });
     await digestTo(file.size);
     const sha256 = await digest.end();
-    const added = await call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
+    const added = await filed(id, number, sha256, stop);
     change(id, { stage: { at: "added", added, sha256 } });
   } finally {
     digest.close();
   }
 }
 
-/** Waits until the server answers, and asks how much of it has come. */
+/** Asks for the filing. It may take a minute, in which the link may break: then the upload
+ * says what became of it. */
+async function filed(
+  id: number,
+  number: number,
+  sha256: string,
+  stop: { stopped: boolean },
+): Promise<Added> {
+  while (true) {
+    try {
+      return await call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
+    } catch (failure) {
+      const refusal = asRefusal(failure);
+      if (!passes(refusal)) throw refusal;
+      let upload = await whenBack(id, number, refusal, stop);
+      while (upload.state === "filing") upload = await whenBack(id, number, refusal, stop);
+      change(id, { stage: { at: "comparing" } });
+      if (upload.state === "refused") throw new Error(upload.why);
+      if (upload.state === "receiving") continue;
+      const { image, offers } = await call("GET /v1/images/{name}", { name: upload.name });
+      return { result: "new", image, offer: offers[0]?.name ?? "", note: "", not_done: [] };
+    }
+  }
+}
+
+/** Waits until the server answers, and asks how much of it has come. That the link is lost
+ * is shown only if the server does not answer this either. */
 async function whenBack(
   id: number,
   number: number,
   refusal: Refusal,
   stop: { stopped: boolean },
 ): Promise<Upload> {
-  change(id, { stage: { at: "interrupted", why: refusal.sentence } });
   while (!stop.stopped) {
     await pause(link.peek().state === "open" ? 500 : 2000);
     try {
@@ -156,6 +184,7 @@ async function whenBack(
     } catch (failure) {
       const again = asRefusal(failure);
       if (!passes(again)) throw again;
+      change(id, { stage: { at: "interrupted", why: again.sentence } });
     }
   }
   throw refusal;

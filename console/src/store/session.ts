@@ -20,7 +20,7 @@ export function may(name: OperationName): boolean {
 }
 
 const rights = computed(() => (me.value?.rights ?? "").split(",").map((one) => one.trim()));
-export function hasRight(right: "secrets" | "push"): boolean {
+export function hasRight(right: "push"): boolean {
   return rights.value.includes(right);
 }
 
