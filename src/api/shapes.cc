@@ -93,6 +93,9 @@ const Shape& shape_of<LedgerEntry>() {
           .field<&T::sentence>("sentence", "the rest, in words")
           .field<&T::from>("from",
                            "where a person came from: an address, or this machine")
+          .field<&T::request>("request",
+                              "the request that it is from, as the log names it; empty: "
+                              "none, or from before there were such names")
           .field<&T::hash>("hash", "over this row and the hash of the row before")
           .done();
   return shape;
@@ -126,6 +129,7 @@ const Shape& shape_of<LedgerAsked>() {
           .field<&T::outcome>("outcome", "only with this outcome")
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
+          .field<&T::request>("request", "only of this request, as the log names it")
           .done();
   return shape;
 }
@@ -145,6 +149,7 @@ const Shape& shape_of<LedgerExportAsked>() {
           .field<&T::outcome>("outcome", "only with this outcome")
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
+          .field<&T::request>("request", "only of this request, as the log names it")
           .field<&T::form>("form", "a table for spreadsheets, or an object in each line")
           .choices({"csv", "json-lines"})
           .done();
@@ -467,6 +472,8 @@ const Shape& shape_of<Status>() {
           .field<&T::openings>("openings",
                                "what is open to whom; everything else is closed")
           .field<&T::trouble>("trouble", "sentences; empty: all is well")
+          .field<&T::drain>("drain",
+                            "that no new transfers are taken, and why; empty: they are")
           .field<&T::ssh>("ssh", "what SSH shows of itself")
           .field<&T::encryption>("encryption", "of what is stored")
           .field<&T::you>("you", "as whom the server knows the caller")

@@ -57,6 +57,7 @@ struct LedgerEntry {
   std::string outcome;
   std::string sentence;
   std::string from;
+  std::string request;
   std::string hash;
 };
 
@@ -181,6 +182,7 @@ struct Status {
   std::size_t accounts = 0;
   std::vector<Opening> openings;
   std::vector<std::string> trouble;
+  std::string drain;
   Ssh ssh;
   Encryption encryption;
   Me you;
@@ -209,11 +211,11 @@ struct LedgerPage {
 struct LedgerAsked {
   std::optional<std::int64_t> limit;
   std::optional<std::int64_t> before;
-  std::string whose, by, from, until, event, name, outcome, sha256;
+  std::string whose, by, from, until, event, name, outcome, sha256, request;
 };
 
 struct LedgerExportAsked {
-  std::string whose, by, from, until, event, name, outcome, sha256;
+  std::string whose, by, from, until, event, name, outcome, sha256, request;
   std::string form = "csv";
 };
 

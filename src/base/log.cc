@@ -84,6 +84,10 @@ Log::Log(Form form, Level least)
 Log::Log(Form form, Level least, std::string& to)
     : form_(form), logger_(make(std::make_shared<StringSink>(to), form, least)) {}
 
+Log::Log(Sink sink, Level least)
+    : logger_(make(std::make_shared<spdlog::sinks::stderr_sink_mt>(), form_, least)),
+      sink_(std::make_shared<const Sink>(std::move(sink))) {}
+
 void Log::least(Level level) const {
   if (logger_) logger_->set_level(level_of(level));
 }
@@ -103,6 +107,7 @@ void Log::error(std::string_view sentence, Fields fields) const {
 
 void Log::write(Level level, std::string_view sentence, Fields fields) const {
   if (!logger_ || !logger_->should_log(level_of(level))) return;
+  if (sink_) return (*sink_)(level, sentence, fields);
   if (form_ == Form::kJson) {
     nlohmann::ordered_json line;
     line["time"] = iso_time(SystemClock{}.wall());
@@ -118,6 +123,10 @@ void Log::write(Level level, std::string_view sentence, Fields fields) const {
     logger_->log(level_of(level), line.dump());
     return;
   }
+  logger_->log(level_of(level), line(sentence, fields));
+}
+
+std::string Log::line(std::string_view sentence, const Fields& fields) {
   std::string line = printable(sentence, kLongestValue);
   for (const auto& field : fields) {
     const auto* text = std::get_if<std::string>(&field.value);
@@ -131,7 +140,7 @@ void Log::write(Level level, std::string_view sentence, Fields fields) const {
       line += text_value(std::get<std::string>(field.value));
     }
   }
-  logger_->log(level_of(level), line);
+  return line;
 }
 
 }  // namespace vantro::base

@@ -5,6 +5,7 @@
 // own number in one total switch.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <tl/expected.hpp>
 #include <utility>
@@ -30,6 +31,8 @@ struct Refusal {
   Kind kind;
   std::string sentence;      // one plain sentence, without a full stop at its end
   std::string nearest = {};  // a name that would have worked, or empty
+  // In so many seconds the same request may succeed; 0: nothing is known of that.
+  std::int64_t retry_after_s = 0;
 };
 
 template <class T>

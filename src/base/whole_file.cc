@@ -18,6 +18,23 @@ bool write_all(int fd, ByteView bytes) {
   return true;
 }
 
+Outcome<std::string> read_whole_file(const std::string& file, std::size_t most) {
+  const UniqueFd opened(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+  if (!opened) return refuse(system_refusal(errno, file));
+  std::string text(most + 1, '\0');
+  std::size_t have = 0;
+  while (have < text.size()) {
+    const auto count = ::read(opened.get(), text.data() + have, text.size() - have);
+    if (count < 0 && errno == EINTR) continue;
+    if (count < 0) return refuse(system_refusal(errno, file));
+    if (count == 0) break;
+    have += static_cast<std::size_t>(count);
+  }
+  if (have > most) return refuse(Kind::kTooLarge, file + ": the file is too large");
+  text.resize(have);
+  return text;
+}
+
 Outcome<void> write_whole_file(const std::string& file, std::string_view text) {
   const auto slash = file.rfind('/');
   const auto folder = slash == std::string::npos ? "." : file.substr(0, slash + 1);

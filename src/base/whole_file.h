@@ -13,6 +13,9 @@ namespace vantro::base {
 // attempt failed.
 bool write_all(int fd, ByteView bytes);
 
+// All of it. kTooLarge: it has more than `most` bytes.
+Outcome<std::string> read_whole_file(const std::string& file, std::size_t most);
+
 // For its owner only; takes the place of one that is there. The bytes and the name are on
 // disk when it returns a value. A symbolic link of that name is replaced, not followed.
 Outcome<void> write_whole_file(const std::string& file, std::string_view text);

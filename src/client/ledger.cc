@@ -73,8 +73,8 @@ void write_page(const Terminal& terminal, const Options& options,
   const auto& asked = options.asked;
   const bool filtered = !asked.by.empty() || !asked.event.empty() ||
                         !asked.name.empty() || !asked.outcome.empty() ||
-                        !asked.sha256.empty() || !asked.from.empty() ||
-                        !asked.until.empty();
+                        !asked.sha256.empty() || !asked.request.empty() ||
+                        !asked.from.empty() || !asked.until.empty();
   write_or(table, terminal,
            filtered ? "No row of the ledger matches."
            : asked.whose.empty()
@@ -92,10 +92,11 @@ Done show_ledger(const Context& context, Options options) {
     *time = std::move(*iso);
   }
   if (options.csv) {
-    const api::LedgerExportAsked all{
-        asked.whose,   asked.by,     asked.from,
-        asked.until,   asked.event,  asked.name,
-        asked.outcome, asked.sha256, context.json ? "json-lines" : "csv"};
+    const api::LedgerExportAsked all{asked.whose,   asked.by,
+                                     asked.from,    asked.until,
+                                     asked.event,   asked.name,
+                                     asked.outcome, asked.sha256,
+                                     asked.request, context.json ? "json-lines" : "csv"};
     bool written = true;
     auto done =
         context.api.download(api::kLedgerExport.target(all), [&](base::ByteView bytes) {
@@ -161,6 +162,8 @@ void ledger_commands(const Command& top) {
   ledger.value("--name", o.asked.name, "Show only this name; * stands for anything");
   ledger.value("--outcome", o.asked.outcome,
                "Show only this outcome: complete, failed, abandoned, refused or done");
+  ledger.value("--request", o.asked.request,
+               "Show only rows of this request, as the log names it");
   ledger.flag("--csv", o.csv,
               "Write all rows that fit as CSV, oldest first (with --json: JSON lines)");
   auto& noted = top.keep<std::string>();

@@ -364,6 +364,29 @@ base::Outcome<void> Database::continue_behind(std::int64_t change) {
   return write([](Transaction&) { return base::Outcome<void>(); });
 }
 
+base::Outcome<std::uint64_t> Database::give_room_back() {
+  // Pages of 4 KiB. A piece takes some milliseconds.
+  constexpr std::int64_t kWorthIt = 4096;
+  constexpr std::int64_t kPiece = 512;
+  std::uint64_t bytes = 0;
+  try {
+    while (true) {
+      const base::Lock lock(writer_mutex_);
+      const auto number = [&](const char* pragma) VANTRO_REQUIRES(writer_mutex_) {
+        return writer_->execute(pragma, {}, true).front().integer(0);
+      };
+      const auto free = number("pragma freelist_count");
+      if (free < kWorthIt) return bytes;
+      writer_->execute(fmt::format("pragma incremental_vacuum({})", kPiece), {}, true);
+      const auto left = number("pragma freelist_count");
+      if (left >= free) return bytes;
+      bytes += static_cast<std::uint64_t>((free - left) * number("pragma page_size"));
+    }
+  } catch (const soci::soci_error& error) {
+    return base::refuse(refusal_of(error));
+  }
+}
+
 namespace {
 
 // Nothing: it has none yet.
@@ -390,6 +413,8 @@ base::Outcome<void> Database::prepare() {
   auto identity = identity_in(writer);
   const bool made_before =
       !writer.execute("select name from sqlite_master limit 1", {}, true).empty();
+  // Only where nothing is yet: it is how the file is laid out.
+  if (!made_before) writer.plain("pragma auto_vacuum = incremental");
   if (made_before && watch_.belongs) {
     if (auto right = watch_.belongs(identity); !right) return right;
   }

@@ -151,6 +151,10 @@ class Database {
   Identity identity() const;
   // The change number goes on behind this one: another database was ahead.
   base::Outcome<void> continue_behind(std::int64_t change);
+  // Room in the file that removed rows have left goes back to the disk, a piece at a time,
+  // so that nobody waits for long; gives the bytes. Little is left where it is. A file of
+  // a version before 0.1.0's schema 15 keeps its room, and uses it again.
+  base::Outcome<std::uint64_t> give_room_back();
   // What the last transaction that should have been written ended with; nothing if it was
   // committed, or refused by its own work.
   std::optional<base::Refusal> write_failure() const;

@@ -639,6 +639,33 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index images_contradicted on images (id) where vouching = "
            "'contradicted'",
        }},
+      {"which request a row of the ledger is from; notices",
+       {
+           "alter table ledger add column request text not null default ''",
+           "create index ledger_by_request on ledger (request) where request <> ''",
+           // What was told and is not over: each is told once.
+           R"(create table notice_conditions (
+                event text not null,
+                subject text not null,
+                since bigint not null,
+                sentence text not null,
+                primary key (event, subject)))",
+           // What is to be sent, until its receiver has it.
+           R"(create table notices_waiting (
+                id bigint primary key,
+                receiver text not null,
+                uid text not null,
+                event text not null,
+                subject text not null,
+                is_over bigint not null,
+                at bigint not null,
+                sentence text not null,
+                tries bigint not null,
+                next_try_at bigint not null,
+                last_failure text not null))",
+           "create index notices_due on notices_waiting (receiver, id)",
+           "insert into numbers values ('notices', 0)",
+       }},
   };
   return versions;
 }

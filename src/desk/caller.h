@@ -17,8 +17,9 @@ struct Caller {
   std::int64_t token = 0;  // the number of what they are known by; 0: none
   auth::TokenKind kind = auth::TokenKind::kToken;
   std::optional<base::WallTime> until = {};  // that ends
+  std::string request = {};                  // base/request_id.h; empty: nobody asked
 
-  repository::By by() const { return {name, from}; }
+  repository::By by() const { return {name, from, request}; }
 };
 
 // The server itself, as its schedules do something.

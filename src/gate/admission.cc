@@ -19,6 +19,11 @@ void Admission::limit(const AdmissionLimits& limits) {
   shared_->limits = limits;
 }
 
+bool Admission::running(const base::Address& address) const {
+  const base::Lock lock(shared_->mutex);
+  return shared_->addresses.contains(address);
+}
+
 namespace {
 
 // What a transfer may need, and what works on it: if the system does not give as much, it

@@ -31,6 +31,8 @@ class Admission {
  public:
   explicit Admission(const AdmissionLimits& limits);
 
+  // Whether a transfer with it runs.
+  bool running(const base::Address& address) const;
   // From the next on. What runs goes on.
   void limit(const AdmissionLimits& limits);
 

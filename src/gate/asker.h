@@ -5,6 +5,7 @@
 #include <string_view>
 
 #include "base/address.h"
+#include "base/request_id.h"
 
 namespace vantro::gate {
 
@@ -14,6 +15,8 @@ struct Asker {
   std::string heard_on;      // the listener and the network interface, for people
   std::string account = {};  // as it logged in; empty: without one
   std::string remark = {};   // what is put on record of its transfers; usually nothing
+  // Of this request, or of the connection that it came in.
+  std::string request = base::new_request_id();
 
   // The network interface of heard_on; empty: not known.
   std::string_view interface() const {

@@ -50,6 +50,22 @@ void Gate::record_refusal(const Asker& asker, const std::string& event,
   workings_->record_refusal(asker, event, name, refusal);
 }
 
+void Gate::begin_drain(std::chrono::seconds longest, bool stopping, std::string reason) {
+  std::vector<base::Address> at_it;
+  for (const auto& one : transfers().view()) {
+    if (one.state != State::kRunning) continue;
+    if (const auto address = base::Address::parse(one.peer)) at_it.push_back(*address);
+  }
+  workings_->drain.begin(longest, stopping, std::move(reason), at_it);
+}
+
+Drain& Gate::drain() { return workings_->drain; }
+const Drain& Gate::drain() const { return workings_->drain; }
+
+bool Gate::idle() const {
+  return transfers().running() == 0 && !workings_->drain.between_files();
+}
+
 std::uint64_t Gate::refused() const { return workings_->recording.refused(); }
 void Gate::record_gathered() { workings_->recording.write_gathered(); }
 
@@ -68,6 +84,14 @@ base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
                     "the server can't record transfers at the moment, so it makes none; "
                     "see 'vantro status'"});
   }
+  if (workings_->repository.snapshot()->rescues->at(asker.interface(), asker.peer.address,
+                                                    workings_->clock.wall()) != nullptr) {
+    workings_->drain.let(asker.peer.address);
+  }
+  if (auto draining = workings_->drain.refuses(asker.peer.address,
+                                               admission_.running(asker.peer.address))) {
+    return refused(*draining);
+  }
   auto place = admission_.admit(asker.peer.address);
   if (!place) return refused(place.error());
   return place;
@@ -76,6 +100,11 @@ base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
 void Gate::on_refusal(
     std::function<void(const Asker&, std::string_view, const base::Refusal&)> told) {
   workings_->refused = std::move(told);
+}
+
+void Gate::on_other_platform(
+    std::function<void(const Asker&, const std::string&, const std::string&)> told) {
+  workings_->other_platform = std::move(told);
 }
 
 void Gate::reply_lost(const Filed& filed) {

@@ -24,6 +24,7 @@
 #include "base/outcome.h"
 #include "gate/asker.h"
 #include "gate/config.h"
+#include "gate/drain.h"
 #include "gate/grants.h"
 #include "gate/log_ins.h"
 #include "gate/suggestion_purse.h"
@@ -141,6 +142,12 @@ class Gate {
       std::function<void(const Asker&, std::string_view name, const base::Refusal&)>
           told);
 
+  // Told when a device of the inventory asks for an image for other hardware, whether it
+  // gets it or not: as on_refusal(); `what` says why it is not for it.
+  void on_other_platform(
+      std::function<void(const Asker&, const std::string& name, const std::string& what)>
+          told);
+
   // What came on top of addresses' rows of a day goes to the ledger, gathered. Once a
   // minute.
   void record_gathered();
@@ -154,6 +161,13 @@ class Gate {
   void use(Config config);
   const base::Clock& clock() const;
   const Transfers& transfers() const;
+  // Takes no new transfers for so long at most; `stopping`: the server ends with it. What
+  // runs goes on.
+  void begin_drain(std::chrono::seconds longest, bool stopping, std::string reason);
+  Drain& drain();
+  const Drain& drain() const;
+  // Nothing runs, and no device is between two files.
+  bool idle() const;
   ledger::Contacts& contacts();
   LogIns& log_ins() { return log_ins_; }
 

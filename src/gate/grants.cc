@@ -53,7 +53,11 @@ std::optional<TransferView> Transfer::end_unrecorded(State how, const std::strin
   // A protocol may hold it for long after, for a reply that is asked for again.
   place_.reset();
   auto view = workings->transfers.end(id_, how, why);
-  if (view) workings->log_end(*view);
+  if (!view) return view;
+  workings->log_end(*view);
+  if (const auto address = base::Address::parse(view->peer)) {
+    workings->drain.ended(*address);
+  }
   return view;
 }
 

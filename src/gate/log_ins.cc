@@ -102,6 +102,7 @@ void LogIns::record(const Asker& asker, const std::string& sentence) {
   entry.device = workings_.repository.inventory.device_at(asker.peer.address);
   entry.protocol = asker.protocol;
   entry.heard_on = asker.heard_on;
+  entry.request = asker.request;
   entry.account = asker.account;
   entry.outcome = "done";
   entry.sentence = sentence;

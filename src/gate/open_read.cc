@@ -164,6 +164,7 @@ base::Outcome<void> Gate::check_device(const Asker& asker, const catalog::Offer&
   const auto* needed = job == nullptr ? nullptr : job->find(offer.image.digests.sha256);
   if (!other.empty()) {
     found.caution = other;
+    if (workings_->other_platform) workings_->other_platform(asker, offer.name, other);
     const bool allowed = offer.any_platform || (needed != nullptr && job->any_platform);
     if (allowed || workings_->config()->other_platform == OtherPlatform::kWarn) return {};
     return base::refuse(
@@ -363,6 +364,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   TransferView start;
   start.direction = Direction::kFetch;
   start.protocol = asker.protocol;
+  start.request = asker.request;
   start.peer = asker.peer.address.text();
   start.device = workings_->repository.inventory.device_at(asker.peer.address);
   if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
@@ -417,6 +419,7 @@ base::Outcome<ReadGrant> Gate::open_push(const Asker& asker, const catalog::Imag
   TransferView start;
   start.direction = Direction::kPush;
   start.protocol = asker.protocol;
+  start.request = asker.request;
   start.peer = address.text();
   start.device = workings_->repository.inventory.device_at(address);
   if (session != nullptr) {

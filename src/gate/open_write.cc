@@ -27,6 +27,7 @@ TransferView transfer_of(const Asker& asker, Direction direction, const std::str
   TransferView start;
   start.direction = direction;
   start.protocol = asker.protocol;
+  start.request = asker.request;
   start.peer = asker.peer.address.text();
   start.account = asker.account;
   start.heard_on = asker.heard_on;
@@ -303,6 +304,7 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
   TransferView start;
   start.direction = Direction::kIntake;
   start.protocol = "manage";
+  start.request = options.by.request;
   start.peer = options.by.name;
   start.from = options.by.from;
   start.total = options.size;

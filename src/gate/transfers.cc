@@ -1,5 +1,7 @@
 #include "gate/transfers.h"
 
+#include "base/request_id.h"
+
 namespace vantro::gate {
 namespace {
 
@@ -54,6 +56,7 @@ std::uint64_t Transfers::begin(TransferView start) {
   start.id = ++last_id_;
   start.began_at = clock_.wall();
   start.state = State::kRunning;
+  if (start.request.empty()) start.request = base::new_request_id();
   const auto id = start.id;
   live_.emplace(id, Live{std::move(start), now, now, now, now});
   return id;
@@ -105,6 +108,7 @@ std::optional<TransferView> Transfers::end(std::uint64_t id, State how, std::str
   view.why = std::move(why);
   view.duration_ms = milliseconds(took);
   view.rate = took.count() > 0 ? static_cast<double>(view.bytes) / seconds(took) : 0;
+  tallies_.ended(view);
   ended_.push_back({view, now});
   while (ended_.size() > kMostEnded || ended_.front().at + kAfterglow < now) {
     ended_.pop_front();

@@ -13,6 +13,7 @@
 
 #include "base/clock.h"
 #include "base/mutex.h"
+#include "gate/tallies.h"
 
 namespace vantro::gate {
 
@@ -42,6 +43,7 @@ struct TransferView {
   std::string device;    // whose address that is, or empty
   std::string account;   // as it logged in, or empty
   std::string heard_on;  // the listener and the network interface
+  std::string request;   // base/request_id.h
   std::string name;
   std::string sha256;  // fetches
   std::uint64_t bytes = 0;
@@ -84,6 +86,10 @@ class Transfers {
   std::vector<TransferView> view() const;
   std::size_t running() const;
 
+  // What ended since the start, and what was refused.
+  Tallies& tallies() { return tallies_; }
+  const Tallies& tallies() const { return tallies_; }
+
   // Bytes that moved since the start, of all transfers.
   struct Totals {
     std::uint64_t out = 0;  // to devices
@@ -108,6 +114,7 @@ class Transfers {
   std::uint64_t last_id_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::map<std::uint64_t, Live> live_ VANTRO_GUARDED_BY(mutex_);
   Totals totals_ VANTRO_GUARDED_BY(mutex_);
+  Tallies tallies_;
   struct EndedOne {
     TransferView view;
     base::Instant at;

@@ -10,6 +10,7 @@ namespace vantro::gate {
 void Workings::record_refusal(const Asker& asker, const std::string& event,
                               std::string_view name, const base::Refusal& refusal) {
   if (refused) refused(asker, name, refusal);
+  transfers.tallies().refused(asker.protocol, refusal.kind);
   if (!contacts.may_record_refusal(asker.peer.address)) return;
   ledger::Entry entry;
   entry.at = clock.wall();
@@ -22,10 +23,12 @@ void Workings::record_refusal(const Asker& asker, const std::string& event,
   entry.name = base::printable(name, base::kLongestName);
   entry.outcome = "refused";
   entry.sentence = base::in_full(refusal);
+  entry.request = asker.request;
   log.warning(event + " refused", {{"protocol", asker.protocol},
                                    {"peer", asker.peer.text()},
                                    {"name", name},
-                                   {"why", entry.sentence}});
+                                   {"why", entry.sentence},
+                                   {"request", asker.request}});
   recording.record(std::move(entry), asker.peer.address, *config());
 }
 
@@ -52,6 +55,7 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.duration_ms = view.duration_ms;
   entry.resent = view.resent;
   entry.outcome = word(view.state);
+  entry.request = view.request;
   entry.sentence = view.note;
   if (!view.caution.empty()) {
     entry.sentence +=
@@ -80,7 +84,8 @@ void Workings::log_end(const TransferView& view) const {
                           {"ms", view.duration_ms},
                           {"resent", view.resent},
                           {"caution", view.caution},
-                          {"why", view.why}});
+                          {"why", view.why},
+                          {"request", view.request}});
 }
 
 probe::Report Workings::look_inside(int fd, std::uint64_t size,

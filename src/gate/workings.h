@@ -15,6 +15,7 @@
 #include "gate/canary.h"
 #include "gate/config.h"
 #include "gate/deposit_rates.h"
+#include "gate/drain.h"
 #include "gate/kept_by_network.h"
 #include "gate/recording.h"
 #include "gate/transfers.h"
@@ -35,6 +36,7 @@ struct Workings {
         log(std::move(the_log)),
         canary(the_repository.folder.path() + "/canary"),
         transfers(the_clock),
+        drain(the_clock),
         contacts(the_clock),
         recording(the_repository.ledger, the_clock) {
     use(std::move(the_config));
@@ -67,12 +69,16 @@ struct Workings {
   base::Log log;
   Canary canary;
   Transfers transfers;
+  Drain drain;
   ledger::Contacts contacts;
   DepositRates deposit_rates;
   KeptByNetwork kept_by_network;
   Recording recording;
   // As Gate::on_refusal().
   std::function<void(const Asker&, std::string_view, const base::Refusal&)> refused;
+  // As Gate::on_other_platform().
+  std::function<void(const Asker&, const std::string&, const std::string&)>
+      other_platform;
 
  private:
   repository::Published<Config> config_;

@@ -30,6 +30,8 @@ std::string chained(const std::string& before, const Entry& entry) {
   add(std::to_string(entry.resent));
   add(entry.outcome);
   add(entry.sentence);
+  // Rows of earlier versions have none, and their hashes must stay what they are.
+  if (!entry.request.empty()) add(entry.request);
   crypto::Sha256 digest;
   digest.update(base::as_bytes(text));
   return digest.finish();

@@ -27,6 +27,7 @@ struct Entry {
   std::uint64_t resent = 0;  // packets
   std::string outcome;       // "complete", "failed", "abandoned", "refused", "done"
   std::string sentence;      // why, where there is something to say
+  std::string request = {};  // base/request_id.h; empty: none, or from an earlier version
   std::string chain = {};    // its hash (ledger/chain.h), once it is written
 };
 

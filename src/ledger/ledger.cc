@@ -55,7 +55,8 @@ Last last_row(db::Transaction& transaction) {
 
 const std::string kSelect =
     "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
-    "duration_ms, resent, outcome, sentence, account, device, came_from, chain from "
+    "duration_ms, resent, outcome, sentence, account, device, came_from, chain, request "
+    "from "
     "ledger ";
 
 Entry entry_of(const db::Row& row) {
@@ -78,6 +79,7 @@ Entry entry_of(const db::Row& row) {
   entry.device = row.text(15);
   entry.from = row.text(16);
   entry.chain = row.text(17);
+  entry.request = row.text(18);
   return entry;
 }
 
@@ -132,6 +134,10 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
     add("sha256 = :x");
     values.emplace_back(filter.sha256);
   }
+  if (!filter.request.empty()) {
+    add("request = :q");
+    values.emplace_back(filter.request);
+  }
 }
 
 }  // namespace
@@ -148,13 +154,13 @@ void Ledger::record(db::Transaction& transaction, const Entry& given) {
   transaction.run(
       "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
       "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
-      "chain) values (:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, :o, :c, "
-      ":f, :l)",
+      "request, chain) values (:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, "
+      ":o, :c, :f, :q, :l)",
       {entry.id, entry.at, entry.event, entry.actor, entry.device, entry.protocol,
        entry.heard_on, entry.account, entry.name, sha256,
        static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
        static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence, entry.from,
-       entry.chain});
+       entry.request, entry.chain});
   if (entry.protocol.empty() || entry.protocol == "manage") return;
   transaction.run(
       "insert into last_contacts (actor, row, at) values (:w, :i, :a) on conflict "

@@ -32,6 +32,7 @@ struct Filter {
   std::string name = {};     // '*' stands for anything; letter case does not count
   std::string outcome = {};  // one of kOutcomes
   std::string sha256 = {};   // of the bytes
+  std::string request = {};  // what one request led to
 };
 
 // What Entry::outcome may be.

@@ -73,6 +73,7 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.account = entry.account;
   result.name = entry.name;
   if (!entry.sha256.empty()) result.sha256 = entry.sha256;
+  result.request = entry.request;
   result.bytes = entry.bytes;
   result.total = entry.total;
   result.duration_ms = entry.duration_ms;

@@ -58,6 +58,7 @@ base::Outcome<ledger::Filter> filter_of(Service& service, const auto& asked) {
   filter.name = asked.name;
   filter.outcome = asked.outcome;
   filter.sha256 = base::folded(asked.sha256);
+  filter.request = base::folded(asked.request);
   return filter;
 }
 

@@ -23,6 +23,7 @@ void Change::record(db::Transaction& transaction, const std::string& event,
   entry.sha256 = sha256;
   entry.outcome = "done";
   entry.sentence = sentence;
+  entry.request = by_.request;
   ledger::Ledger::record(transaction, entry);
   lines_.push_back({event, name, sentence});
 }
@@ -32,7 +33,8 @@ void Change::committed() const {
     repository_.log.info(one.event, {{"name", one.name},
                                      {"by", by_.name},
                                      {"from", by_.from},
-                                     {"what", one.sentence}});
+                                     {"what", one.sentence},
+                                     {"request", by_.request}});
   }
 }
 

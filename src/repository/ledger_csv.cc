@@ -11,7 +11,8 @@ namespace vantro::repository {
 std::string ledger_csv_head() {
   return text::csv_line({"row", "at", "event", "who", "from", "device", "protocol",
                          "heard on", "account", "name", "sha256", "bytes", "of bytes",
-                         "milliseconds", "resent", "outcome", "sentence", "hash"});
+                         "milliseconds", "resent", "outcome", "sentence", "request",
+                         "hash"});
 }
 
 std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
@@ -32,6 +33,7 @@ std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
                                   std::to_string(entry.resent),
                                   entry.outcome,
                                   entry.sentence,
+                                  entry.request,
                                   entry.chain};
   if (for_spreadsheets) {
     for (auto& one : fields) {

@@ -208,6 +208,7 @@ void Repository::record_event(const std::string& event, const By& by,
   entry.name = name;
   entry.outcome = outcome;
   entry.sentence = sentence;
+  entry.request = by.request;
   ledger.append(std::move(entry));
 }
 

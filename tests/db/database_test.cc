@@ -144,22 +144,54 @@ TEST_F(DatabaseTest, MoreStatementsThanAreKeptDoNoHarm) {
   EXPECT_EQ(*sum, 1500 * 1499 / 2 + 1500);
 }
 
+TEST_F(DatabaseTest, GivesTheRoomOfRemovedRowsBack) {
+  const auto database = open();
+  const auto size = [&] {
+    // What is in the write-ahead log is not in the file yet.
+    EXPECT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+      t.run("update identity set at = at");
+      return {};
+    }));
+    return database
+        ->read([](Transaction& t) -> Outcome<std::int64_t> {
+          return t.query("pragma page_count").front().integer(0);
+        })
+        .value();
+  };
+  ASSERT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    for (int i = 0; i < 6000; ++i) {
+      t.run("insert into sites (name, backup_every) values (:n, 0)",
+            {std::to_string(i) + std::string(4000, 'x')});
+    }
+    return {};
+  }));
+  const auto full = size();
+  EXPECT_EQ(database->give_room_back().value(), 0u);
+  ASSERT_TRUE(database->write([](Transaction& t) -> Outcome<void> {
+    t.run("delete from sites");
+    return {};
+  }));
+  EXPECT_GT(database->give_room_back().value(), 10'000'000u);
+  EXPECT_LT(size(), full / 2);
+}
+
 TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
   // As a reader, which asks for no identity.
   ASSERT_TRUE(open()->read([&](Transaction& t) -> Outcome<void> {
-    for (const auto* table : {"last_contacts", "identity",        "backup_offers",
-                              "revisions",     "backup_files",    "device_networks",
-                              "devices",       "sites",           "account_keys",
-                              "accounts",      "handed_lists",    "kit_parts",
-                              "kits",          "documents",       "vouches",
-                              "members",       "image_platforms", "image_names",
-                              "offers",        "images",          "ledger",
-                              "change_log",    "numbers",         "people",
-                              "tokens",        "people_seen",     "ledger_cuts",
-                              "device_state",  "route_rules",     "jobs",
-                              "job_images",    "job_events",      "job_offers",
-                              "rollouts",      "rescues",         "rescue_names",
-                              "rescue_events", "known_hosts"}) {
+    for (const auto* table : {"last_contacts",  "identity",        "backup_offers",
+                              "revisions",      "backup_files",    "device_networks",
+                              "devices",        "sites",           "account_keys",
+                              "accounts",       "handed_lists",    "kit_parts",
+                              "kits",           "documents",       "vouches",
+                              "members",        "image_platforms", "image_names",
+                              "offers",         "images",          "ledger",
+                              "change_log",     "numbers",         "people",
+                              "tokens",         "people_seen",     "ledger_cuts",
+                              "device_state",   "route_rules",     "jobs",
+                              "job_images",     "job_events",      "job_offers",
+                              "rollouts",       "rescues",         "rescue_names",
+                              "rescue_events",  "known_hosts",     "notice_conditions",
+                              "notices_waiting"}) {
       t.run(std::string("drop table ") + table);
     }
     t.run("delete from schema_versions where version > 1");

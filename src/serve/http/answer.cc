@@ -263,7 +263,11 @@ Answer refusal_answer(const Refusal& refusal, Form form) {
   if (refusal.kind == Kind::kAccountNeeded) {
     answer.set("WWW-Authenticate", "Basic realm=\"vantro\", charset=\"UTF-8\"");
   }
-  if (refusal.kind == Kind::kBusy) answer.set("Retry-After", kRetryAfterSeconds);
+  if (refusal.kind == Kind::kBusy) {
+    answer.set("Retry-After", refusal.retry_after_s > 0
+                                  ? std::to_string(refusal.retry_after_s)
+                                  : kRetryAfterSeconds);
+  }
   return answer;
 }
 

@@ -1,0 +1,21 @@
+// Copying a database that others write meanwhile, by SQLite's own means (its online
+// backup interface, https://www.sqlite.org/backup.html).
+#pragma once
+
+#include <functional>
+#include <string>
+
+#include "base/outcome.h"
+
+namespace vantro::db {
+
+// `to` holds what was committed at one moment, and is on disk when this returns a value;
+// it must not be there before. `go_on` is asked now and then; false ends it with kBusy.
+base::Outcome<void> copy_database(const std::string& from, const std::string& to,
+                                  const std::function<bool()>& go_on);
+
+// The SHA-256 of everything that such a copy has a record of.
+base::Outcome<void> each_recorded_content(
+    const std::string& copy, const std::function<void(const std::string& sha256)>& take);
+
+}  // namespace vantro::db
