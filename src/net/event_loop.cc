@@ -84,6 +84,34 @@ void EventLoop::post(std::function<void()> work) {
   if (first) wake();
 }
 
+bool EventLoop::run_and_wait(std::function<void()> work) {
+  constexpr std::chrono::seconds kPatience{5};
+  struct Errand {
+    base::Mutex mutex;
+    base::Condition changed;
+    bool given_up VANTRO_GUARDED_BY(mutex) = false;
+    bool done VANTRO_GUARDED_BY(mutex) = false;
+  };
+  const auto errand = std::make_shared<Errand>();
+  post([errand, work = std::move(work)] {
+    const base::Lock lock(errand->mutex);
+    if (errand->given_up) return;
+    work();
+    errand->done = true;
+    errand->changed.notify_all();
+  });
+  const auto until = std::chrono::steady_clock::now() + kPatience;
+  base::Lock lock(errand->mutex);
+  while (!errand->done) {
+    if (std::chrono::steady_clock::now() >= until) {
+      errand->given_up = true;
+      return false;
+    }
+    errand->changed.wait_until(lock, until);
+  }
+  return true;
+}
+
 std::function<void(std::function<void()>)> EventLoop::poster() {
   return [self = shared_from_this()](std::function<void()> work) {
     self->post(std::move(work));

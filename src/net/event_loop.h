@@ -64,6 +64,9 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   // dropped.
   void post(std::function<void()> work);
   void stop();
+  // Runs it on the loop's thread and waits for it. False: the loop does not take it any
+  // more, or not within some seconds; then it does not run at all. Not on that thread.
+  bool run_and_wait(std::function<void()> work);
   // post(), for those who need not know of loops. REQUIRES: a shared_ptr holds the loop.
   std::function<void(std::function<void()>)> poster();
 

@@ -20,6 +20,13 @@ struct BindFailure {
   int error_number = 0;
 };
 
+// What of a front can be changed while it runs.
+struct FrontTerms {
+  std::vector<base::Endpoint> listen, listen_tls;
+  std::size_t most_per_address = 0;  // connections; of a protocol without them unused
+  bool operator==(const FrontTerms&) const = default;
+};
+
 // How busy a front is.
 struct FrontStatus {
   std::size_t open = 0;             // connections; of a protocol without them, transfers
@@ -39,6 +46,10 @@ class Front {
   virtual std::vector<base::Listening> listening() const = 0;
   // After bind(): starts the threads. Cannot fail.
   virtual void start() = 0;
+  // After start(): listens at these and nowhere else, or, if one can't be had, where it
+  // did. What runs goes on. Waits for the front's threads; not for one of them. Without a
+  // certificate `listen_tls` must be empty.
+  virtual tl::expected<void, BindFailure> change(const FrontTerms& terms) = 0;
 
   // Takes no more connections and requests. Running transfers may go on for `grace`; what
   // then still runs is cut, and its client told that the server is being stopped where
@@ -50,6 +61,17 @@ class Front {
   // Ends the threads, and with the destructor what still runs.
   virtual void stop() = 0;
 };
+
+// Whether two listeners can't be there at once: on the same port, one of them on all
+// addresses of the family.
+bool in_the_way(const base::Endpoint& one, const base::Endpoint& other);
+
+// From where something listens to where it is wanted. `close` and `open` are for single
+// ones; `open` gives 0 or an errno. If one can't be opened, all is as it was.
+tl::expected<void, BindFailure> move_listeners(
+    const std::vector<base::Endpoint>& from, const std::vector<base::Endpoint>& to,
+    const std::function<void(const base::Endpoint&)>& close,
+    const std::function<int(const base::Endpoint&)>& open);
 
 // Tries to listen at each of these in turn: `listen` gives 0 or an errno. `left_out` is
 // told of what was left out for want of IPv6.

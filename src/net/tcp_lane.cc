@@ -81,9 +81,10 @@ std::unique_ptr<Acceptor> TcpLane::acceptor(
       });
 }
 
-int TcpLane::start(How how, std::unique_ptr<Acceptor> acceptor) {
+int TcpLane::start(How how, const base::Endpoint& wanted,
+                   std::unique_ptr<Acceptor> acceptor) {
   if (!acceptor->start()) return ENOMEM;
-  listeners_.push_back({how, std::move(acceptor)});
+  listeners_.push_back({how, wanted, std::move(acceptor)});
   loop_->keep_ticking(true);
   return 0;
 }
@@ -93,14 +94,14 @@ int TcpLane::listen(const base::Endpoint& where, bool tls,
   const auto how = tls ? How::kTls : How::kClear;
   auto made = acceptor(how, lanes);
   if (const int error = made->listen(where); error != 0) return error;
-  return start(how, std::move(made));
+  return start(how, where, std::move(made));
 }
 
 int TcpLane::listen_locally(base::UniqueFd socket,
                             const std::vector<std::unique_ptr<TcpLane>>& lanes) {
   auto made = acceptor(How::kLocal, lanes);
   made->listen_on(std::move(socket));
-  return start(How::kLocal, std::move(made));
+  return start(How::kLocal, {}, std::move(made));
 }
 
 std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
@@ -111,6 +112,28 @@ std::vector<base::Endpoint> TcpLane::listening(bool tls) const {
     }
   }
   return where;
+}
+
+std::vector<base::Endpoint> TcpLane::wanted(bool tls) const {
+  std::vector<base::Endpoint> where;
+  for (const auto& one : listeners_) {
+    if (one.how == (tls ? How::kTls : How::kClear)) where.push_back(one.wanted);
+  }
+  return where;
+}
+
+tl::expected<void, BindFailure> TcpLane::move(
+    const std::vector<base::Endpoint>& to, bool tls,
+    const std::vector<std::unique_ptr<TcpLane>>& lanes) {
+  const auto how = tls ? How::kTls : How::kClear;
+  return move_listeners(
+      wanted(tls), to,
+      [&](const base::Endpoint& where) {
+        std::erase_if(listeners_, [&](const Listener& one) {
+          return one.how == how && one.wanted == where;
+        });
+      },
+      [&](const base::Endpoint& where) { return listen(where, tls, lanes); });
 }
 
 void TcpLane::run() { loop_->run(); }

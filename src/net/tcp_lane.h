@@ -6,6 +6,7 @@
 #include <memory>
 #include <set>
 #include <string>
+#include <tl/expected.hpp>
 #include <utility>
 #include <vector>
 
@@ -35,7 +36,14 @@ class TcpLane {
   // The same on a local socket that listens.
   int listen_locally(base::UniqueFd socket,
                      const std::vector<std::unique_ptr<TcpLane>>& lanes);
+  // Where it really listens. Not while it runs, but on its thread.
   std::vector<base::Endpoint> listening(bool tls) const;
+  // The same as it was asked for.
+  std::vector<base::Endpoint> wanted(bool tls) const;
+  // As Front::change(), on the lane's thread.
+  tl::expected<void, BindFailure> move(
+      const std::vector<base::Endpoint>& to, bool tls,
+      const std::vector<std::unique_ptr<TcpLane>>& lanes);
 
   void run();
   // The three that other threads may call.
@@ -57,12 +65,13 @@ class TcpLane {
  private:
   struct Listener {
     How how = How::kClear;
+    base::Endpoint wanted;  // as the settings have it: port 0 is any
     std::unique_ptr<Acceptor> acceptor;
   };
 
   std::unique_ptr<Acceptor> acceptor(How how,
                                      const std::vector<std::unique_ptr<TcpLane>>& lanes);
-  int start(How how, std::unique_ptr<Acceptor> acceptor);
+  int start(How how, const base::Endpoint& wanted, std::unique_ptr<Acceptor> acceptor);
   void adopt(base::UniqueFd socket, const base::Endpoint& peer,
              const base::Endpoint& local, How how);
   void tick();

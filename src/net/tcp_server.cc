@@ -1,6 +1,7 @@
 #include "net/tcp_server.h"
 
 #include <algorithm>
+#include <cerrno>
 
 #include "net/tcp_lane.h"
 
@@ -37,10 +38,33 @@ tl::expected<void, BindFailure> TcpServer::bind() {
     const int error = lanes_.front()->listen_locally(std::move(*local), lanes_);
     if (error != 0) return tl::unexpected(BindFailure{{}, error});
   }
+  note_listening();
   return {};
 }
 
+tl::expected<void, BindFailure> TcpServer::change(const FrontTerms& terms) {
+  tl::expected<void, BindFailure> done;
+  const auto& lane = lanes_.front();
+  const bool ran = lane->loop()->run_and_wait([&] {
+    std::vector<base::Endpoint> before = lane->wanted(false);
+    done = lane->move(terms.listen, false, lanes_);
+    if (!done) return;
+    done = lane->move(terms.listen_tls, true, lanes_);
+    if (!done) static_cast<void>(lane->move(before, false, lanes_));
+    note_listening();
+  });
+  if (!ran) return tl::unexpected(BindFailure{{}, ECANCELED});
+  if (done) shared_->limit(terms.most_per_address);
+  return done;
+}
+
 std::vector<base::Listening> TcpServer::listening() const {
+  const base::Lock lock(mutex_);
+  return listening_;
+}
+
+// On the first lane's thread, or before there is one.
+void TcpServer::note_listening() {
   const auto& protocol = shared_->protocol;
   std::vector<base::Listening> all;
   for (const auto& where : lanes_.front()->listening(false)) {
@@ -50,7 +74,8 @@ std::vector<base::Listening> TcpServer::listening() const {
   for (const auto& where : lanes_.front()->listening(true)) {
     all.push_back({protocol.name_with_tls, where});
   }
-  return all;
+  const base::Lock lock(mutex_);
+  listening_ = std::move(all);
 }
 
 void TcpServer::start() {

@@ -11,6 +11,7 @@
 
 #include "base/address.h"
 #include "base/clock.h"
+#include "base/mutex.h"
 #include "net/front.h"
 #include "net/tcp_shared.h"
 
@@ -27,15 +28,20 @@ class TcpServer final : public Front {
   tl::expected<void, BindFailure> bind() override;
   std::vector<base::Listening> listening() const override;
   void start() override;
+  tl::expected<void, BindFailure> change(const FrontTerms& terms) override;
   void drain(base::Duration grace, std::function<void()> finished) override;
   FrontStatus status() const override;
   void stop() override;
 
  private:
+  void note_listening();
+
   std::shared_ptr<TcpShared> shared_;
   std::vector<std::unique_ptr<TcpLane>> lanes_;
   std::vector<std::thread> threads_;
   std::atomic<std::size_t> lanes_to_drain_ = 0;
+  mutable base::Mutex mutex_;
+  std::vector<base::Listening> listening_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::net

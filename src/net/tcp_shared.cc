@@ -24,7 +24,7 @@ void TcpShared::turned_away(const base::Address& address) {
 bool TcpShared::find_room(const base::Address& address) {
   const auto known = per_address_.find(address);
   // Before anybody has to go for it: one address must not push the others out.
-  if (known != per_address_.end() && known->second >= config.most_per_address) {
+  if (known != per_address_.end() && known->second >= most_per_address_) {
     return false;
   }
   const auto network = address.network();

@@ -33,9 +33,11 @@ class ConnectionRoom {
     return false;
   }
   void give_back() { --taken_; }
+  // From the next on.
+  void limit(std::size_t most) { most_ = most; }
 
  private:
-  const std::size_t most_;
+  std::atomic<std::size_t> most_;
   std::atomic<std::size_t> taken_ = 0;
 };
 
@@ -96,7 +98,8 @@ struct TcpShared : Services {
   TcpShared(Services services, TcpConfig settings, TcpProtocol what)
       : Services(std::move(services)),
         config(std::move(settings)),
-        protocol(std::move(what)) {}
+        protocol(std::move(what)),
+        most_per_address_(config.most_per_address) {}
 
   // Room for one more connection of this address; give_back() when it has gone. False:
   // it was turned away.
@@ -104,6 +107,8 @@ struct TcpShared : Services {
   void give_back(const base::Address& address);
   // A connection that was there had to go for others. Not from within make_room().
   void turned_away(const base::Address& address);
+  // Connections of one address, from the next on.
+  void limit(std::size_t most_per_address) { most_per_address_ = most_per_address; }
   // Of any listener.
   void accepting_paused(bool paused) { paused_ = paused; }
   FrontStatus status() const;
@@ -118,6 +123,7 @@ struct TcpShared : Services {
   bool find_room(const base::Address& address) VANTRO_REQUIRES(mutex_);
 
   std::atomic<bool> paused_ = false;
+  std::atomic<std::size_t> most_per_address_;
   mutable base::Mutex mutex_;
   std::size_t connections_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::uint64_t turned_away_ VANTRO_GUARDED_BY(mutex_) = 0;

@@ -1,5 +1,6 @@
 #include "net/work_pool.h"
 
+#include <atomic>
 #include <boost/asio/executor_work_guard.hpp>
 #include <boost/asio/io_context.hpp>
 #include <boost/asio/post.hpp>
@@ -38,14 +39,32 @@ struct WorkPool::Threads {
   base::Log log;
   asio::executor_work_guard<Executor> guard{context.get_executor()};
   std::vector<std::thread> all;
+  std::size_t count = 0;
+  std::atomic<std::size_t> posted = 0, begun = 0, ended = 0;
+
+  // Counts the piece of work, whatever becomes of it.
+  std::function<void()> counted(std::function<void()> work) {
+    ++posted;
+    return [this, work = std::move(work)] {
+      ++begun;
+      struct End {
+        std::atomic<std::size_t>& count;
+        ~End() { ++count; }
+      };
+      const End end{ended};
+      work();
+    };
+  }
 };
 
 struct InOrder::Strand {
   asio::strand<Executor> executor;
+  WorkPool::Threads& threads;
 };
 
 WorkPool::WorkPool(std::size_t threads, base::Log log)
     : threads_(std::make_unique<Threads>(std::move(log))) {
+  threads_->count = threads;
   for (std::size_t i = 0; i < threads; ++i) {
     threads_->all.emplace_back([&own = *threads_] { run_on(own.context, own.log); });
   }
@@ -57,7 +76,15 @@ WorkPool::~WorkPool() {
 }
 
 void WorkPool::post(std::function<void()> work) {
-  asio::post(threads_->context, std::move(work));
+  asio::post(threads_->context, threads_->counted(std::move(work)));
+}
+
+WorkPool::Load WorkPool::load() const {
+  // In this order, so that none is below zero.
+  const auto ended = threads_->ended.load();
+  const auto begun = threads_->begun.load();
+  const auto posted = threads_->posted.load();
+  return {threads_->count, begun - ended, posted - begun};
 }
 
 void WorkPool::join() {
@@ -69,13 +96,13 @@ void WorkPool::join() {
 void WorkPool::stop() { threads_->context.stop(); }
 
 InOrder::InOrder(WorkPool& pool)
-    : strand_(
-          std::make_unique<Strand>(Strand{asio::make_strand(pool.threads_->context)})) {}
+    : strand_(std::make_unique<Strand>(
+          Strand{asio::make_strand(pool.threads_->context), *pool.threads_})) {}
 
 InOrder::~InOrder() = default;
 
 void InOrder::post(std::function<void()> work) {
-  asio::post(strand_->executor, std::move(work));
+  asio::post(strand_->executor, strand_->threads.counted(std::move(work)));
 }
 
 }  // namespace vantro::net

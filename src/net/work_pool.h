@@ -27,6 +27,13 @@ class WorkPool {
   WorkPool& operator=(const WorkPool&) = delete;
 
   void post(std::function<void()> work);
+
+  struct Load {
+    std::size_t threads = 0;
+    std::size_t running = 0;  // pieces of work
+    std::size_t waiting = 0;
+  };
+  Load load() const;
   // Returns when everything that was posted is done.
   void join();
   // What has not begun is dropped; it does not wait for what has.

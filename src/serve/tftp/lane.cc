@@ -1,5 +1,6 @@
 #include "serve/tftp/lane.h"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <fmt/format.h>
@@ -34,7 +35,7 @@ constexpr std::size_t kMostOwnAddresses = 1000;
 
 class Lane::Listener final : public net::EventLoop::Source {
  public:
-  explicit Listener(Lane& lane) : lane_(lane) {}
+  Listener(Lane& lane, base::Endpoint wanted) : lane_(lane), wanted_(wanted) {}
   ~Listener() override { close(); }
 
   int open(const base::Endpoint& where, bool first) {
@@ -53,6 +54,9 @@ class Lane::Listener final : public net::EventLoop::Source {
     socket_.close();
   }
   const base::Endpoint& local() const { return local_; }
+  const base::Endpoint& wanted() const { return wanted_; }
+  void retire() { retired_ = true; }
+  bool retired() const { return retired_; }
   UdpSocket& socket() { return socket_; }
   // From the address that was asked.
   void send(const ExchangeKey& key, base::ByteView datagram) {
@@ -83,6 +87,8 @@ class Lane::Listener final : public net::EventLoop::Source {
   }
 
   Lane& lane_;
+  const base::Endpoint wanted_;  // as it was asked for: port 0 is any
+  bool retired_ = false;
   UdpSocket socket_;
   base::Endpoint local_;
   std::optional<net::EventLoop::Id> watched_;
@@ -103,12 +109,29 @@ Lane::~Lane() {
   for (auto& [key, active] : active_) active->close();
 }
 
-int Lane::listen_first(const base::Endpoint& where) { return add_listener(where, true); }
-int Lane::listen_too(const base::Endpoint& where) { return add_listener(where, false); }
+int Lane::listen_first(const base::Endpoint& where) {
+  return add_listener(where, where, true);
+}
+int Lane::listen_too(const base::Endpoint& where, const base::Endpoint& really) {
+  return add_listener(where, really, false);
+}
 
-int Lane::add_listener(const base::Endpoint& where, bool first) {
-  auto listener = std::make_unique<Listener>(*this);
-  if (const int error = listener->open(where, first); error != 0) return error;
+void Lane::close(const base::Endpoint& where) {
+  const auto found =
+      std::find_if(listeners_.begin(), listeners_.end(),
+                   [&](const auto& one) { return one->wanted() == where; });
+  if (found == listeners_.end()) return;
+  if (shared_.config.reply_ports.listening_port && !active_.empty()) {
+    (*found)->retire();
+    retired_.push_back(std::move(*found));
+  }
+  listeners_.erase(found);
+}
+
+int Lane::add_listener(const base::Endpoint& where, const base::Endpoint& really,
+                       bool first) {
+  auto listener = std::make_unique<Listener>(*this, where);
+  if (const int error = listener->open(really, first); error != 0) return error;
   if (first) {
     if (const int error = listener->share(); error != 0) return error;
   }
@@ -138,7 +161,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
       return;
     }
   }
-  if (draining_) return;
+  if (draining_ || listener.retired()) return;
   if (request != nullptr) {
     shared_.gate.contacts().request(peer.address, heard_on);
     requested(listener, key, heard_on, std::move(*request));
@@ -371,6 +394,7 @@ void Lane::sweep() {
   }
   for (const auto& active : done) forget(active);
   if (!active_.empty()) return;
+  retired_.clear();
   loop_->keep_ticking(false);
   if (drained_) std::exchange(drained_, nullptr)();
 }

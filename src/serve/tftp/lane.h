@@ -30,23 +30,28 @@ class Lane {
   Lane(const Lane&) = delete;
   Lane& operator=(const Lane&) = delete;
 
-  // Before run(): 0 or an errno. The first lane's socket fails if somebody else listens
-  // there; the others then share it.
+  // Before run(), or on the lane's thread: 0 or an errno. The first lane's socket fails
+  // if somebody else listens there; the others then share it, where it `really` is.
   int listen_first(const base::Endpoint& where);
-  int listen_too(const base::Endpoint& where);
+  int listen_too(const base::Endpoint& where, const base::Endpoint& really);
   std::vector<base::Endpoint> listening() const;
+  // No more requests are taken there. Transfers that answer from there still end.
+  void close(const base::Endpoint& where);
 
   // Until stop(), on the thread that calls it.
   void run();
   // By any thread.
   void stop() { loop_->stop(); }
+  bool run_and_wait(std::function<void()> work) {
+    return loop_->run_and_wait(std::move(work));
+  }
   std::size_t open_transfers() const { return open_transfers_; }
   void drain(base::Duration grace, std::string why, std::function<void()> finished);
 
  private:
   class Listener;
 
-  int add_listener(const base::Endpoint& where, bool first);
+  int add_listener(const base::Endpoint& where, const base::Endpoint& really, bool first);
   void arrived(Listener& listener, const base::Endpoint& peer,
                const base::Endpoint& asked, const std::string& heard_on,
                base::ByteView datagram);
@@ -70,6 +75,8 @@ class Lane {
   // Disk work that ends late still posts to it.
   std::shared_ptr<net::EventLoop> loop_;
   std::vector<std::unique_ptr<Listener>> listeners_;
+  // Closed for requests; there until the transfers that answer through them have ended.
+  std::vector<std::unique_ptr<Listener>> retired_;
   std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
   std::atomic<std::size_t> open_transfers_ = 0;  // of active_, for other threads
   bool draining_ = false;

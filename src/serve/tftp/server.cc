@@ -1,6 +1,7 @@
 #include "serve/tftp/server.h"
 
 #include <algorithm>
+#include <cerrno>
 
 #include "serve/tftp/lane.h"
 
@@ -28,29 +29,73 @@ void Server::stop() {
   threads_.clear();
 }
 
+int Server::listen(const base::Endpoint& where) {
+  if (const int error = lanes_.front()->listen_first(where); error != 0) return error;
+  const auto real = lanes_.front()->listening().back();
+  for (std::size_t i = 1; i < lanes_.size(); ++i) {
+    int error = 0;
+    const auto open = [&] { error = lanes_[i]->listen_too(where, real); };
+    if (threads_.empty()) {
+      open();
+    } else if (!lanes_[i]->run_and_wait(open)) {
+      error = ECANCELED;
+    }
+    if (error != 0) return error;
+  }
+  return 0;
+}
+
 tl::expected<void, net::BindFailure> Server::bind() {
-  return net::bind_each(
+  auto bound = net::bind_each(
       shared_->config.listen,
       [&](const auto& where) {
-        if (const int error = lanes_.front()->listen_first(where); error != 0) {
-          return error;
-        }
-        const auto real = lanes_.front()->listening().back();
-        for (std::size_t i = 1; i < lanes_.size(); ++i) {
-          if (const int error = lanes_[i]->listen_too(real); error != 0) return error;
-        }
-        return 0;
+        const int error = listen(where);
+        if (error == 0) wanted_.push_back(where);
+        return error;
       },
       [&](const auto& where) {
         shared_->log.warning("there is no IPv6 here",
                              {{"not listening on", where.text()}});
       });
+  note_listening();
+  return bound;
+}
+
+tl::expected<void, net::BindFailure> Server::change(const net::FrontTerms& terms) {
+  // The first lane waits for the others, which wait for nobody.
+  tl::expected<void, net::BindFailure> done;
+  const bool ran = lanes_.front()->run_and_wait([&] {
+    done = net::move_listeners(
+        wanted_, terms.listen,
+        [&](const auto& where) {
+          lanes_.front()->close(where);
+          for (std::size_t i = 1; i < lanes_.size(); ++i) {
+            lanes_[i]->run_and_wait([&] { lanes_[i]->close(where); });
+          }
+          std::erase(wanted_, where);
+        },
+        [&](const auto& where) {
+          const int error = listen(where);
+          if (error == 0) wanted_.push_back(where);
+          return error;
+        });
+    note_listening();
+  });
+  if (!ran) return tl::unexpected(net::BindFailure{{}, ECANCELED});
+  return done;
 }
 
 std::vector<base::Listening> Server::listening() const {
+  const base::Lock lock(mutex_);
+  return listening_;
+}
+
+// On the first lane's thread, or before there is one.
+void Server::note_listening() {
   std::vector<base::Listening> all;
   for (const auto& where : lanes_.front()->listening()) all.push_back({"tftp", where});
-  return all;
+  const base::Lock lock(mutex_);
+  listening_ = std::move(all);
 }
 
 void Server::start() {

@@ -18,6 +18,7 @@
 #include "base/address.h"
 #include "base/clock.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "gate/gate.h"
 #include "net/front.h"
 #include "net/work_pool.h"
@@ -67,15 +68,22 @@ class Server final : public net::Front {
   tl::expected<void, net::BindFailure> bind() override;
   std::vector<base::Listening> listening() const override;
   void start() override;
+  tl::expected<void, net::BindFailure> change(const net::FrontTerms& terms) override;
   void drain(base::Duration grace, std::function<void()> finished) override;
   net::FrontStatus status() const override;
   void stop() override;
 
  private:
+  int listen(const base::Endpoint& where);
+  void note_listening();
+
   std::unique_ptr<Shared> shared_;
   std::vector<std::unique_ptr<Lane>> lanes_;
   std::vector<std::thread> threads_;
   std::atomic<std::size_t> lanes_to_drain_ = 0;
+  std::vector<base::Endpoint> wanted_;  // as it was asked for
+  mutable base::Mutex mutex_;
+  std::vector<base::Listening> listening_ VANTRO_GUARDED_BY(mutex_);
 };
 
 }  // namespace vantro::serve::tftp
