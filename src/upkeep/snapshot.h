@@ -1,0 +1,92 @@
+// The server's own backup: a copy of the state folder that is sound in itself, taken
+// while the server runs, into a folder or a tar archive.
+//
+//   <snapshot>/SHA256SUMS              for `sha256sum -c`; names everything below
+//   <snapshot>/database/TIME.db        as it was committed at one moment
+//   <snapshot>/vault/ab/abcd..         what it has records of, as the vault has it
+//   <snapshot>/identity                vault/identity of a moment before
+//   <snapshot>/ssh/, management/, ledger/
+//
+// In the vault's file system its files are hard links: they take no room and no time. A
+// second snapshot into the same folder adds what is new and then replaces SHA256SUMS, in
+// one step: killed at any instant, the folder is the old snapshot or the new one. Uploads
+// that are under way, partial files and quarantine are not part of it, and neither is the
+// key file of encrypted configurations.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/mutex.h"
+#include "base/outcome.h"
+#include "repository/repository.h"
+
+namespace vantro::upkeep {
+
+struct SnapshotProgress {
+  enum class State { kNone, kDatabase, kContents, kComplete, kFailed };
+  State state = State::kNone;
+  std::string path;
+  base::WallTime began_at = 0, ended_at = 0;
+  std::string by;
+  std::uint64_t files = 0, files_done = 0;
+  std::uint64_t bytes = 0, bytes_done = 0;
+  std::uint64_t linked = 0;   // that share their bytes with the vault
+  std::uint64_t kept = 0;     // that were there from the snapshot before
+  std::uint64_t missing = 0;  // that the database has a record of, and the vault not
+  std::string why;            // it failed
+};
+
+// Thread-safe. The repository must outlive it.
+class Snapshots {
+ public:
+  // What a crash has left of one is removed.
+  explicit Snapshots(repository::Repository& repository);
+  // Gives up what runs.
+  ~Snapshots();
+  Snapshots(const Snapshots&) = delete;
+  Snapshots& operator=(const Snapshots&) = delete;
+
+  // Begins, and comes back at once. `path`: a folder, or a file that ends in ".tar", in
+  // `below` or deeper; one that begins with no slash is taken from there. kBusy: one is
+  // made. kInvalid: it is not below. kExists: something else is there. kFull.
+  base::Outcome<void> start(const std::string& path, const std::string& below,
+                            const repository::By& by);
+  SnapshotProgress progress() const;
+  // Of what runs; returns when it has ended.
+  void give_up();
+
+ private:
+  // A file of the snapshot.
+  struct Item {
+    std::string name;    // in it
+    std::string source;  // where its bytes are now
+    std::string sha256;  // empty: not known yet
+    std::uint64_t size = 0;
+  };
+
+  void run(std::string path, repository::By by);
+  base::Outcome<void> make(const std::string& path);
+  // Everything, with links to the vault's files, in the state folder itself: from then on
+  // nothing that the server removes is missed. The database first.
+  base::Outcome<std::vector<Item>> stage();
+  base::Outcome<void> stage_contents(std::vector<Item>& items);
+  base::Outcome<void> into_folder(const std::string& folder, std::vector<Item> items);
+  base::Outcome<void> into_archive(const std::string& file, std::vector<Item> items);
+  bool go_on() const;
+  void progressed(std::uint64_t bytes);
+  std::string staging() const;
+
+  repository::Repository& repository_;
+  mutable base::Mutex mutex_;
+  SnapshotProgress progress_ VANTRO_GUARDED_BY(mutex_);
+  bool running_ VANTRO_GUARDED_BY(mutex_) = false;
+  bool giving_up_ VANTRO_GUARDED_BY(mutex_) = false;
+  std::thread thread_;
+};
+
+}  // namespace vantro::upkeep
