@@ -6,10 +6,9 @@
 #include <unistd.h>
 
 namespace vantro::desk {
-namespace {
 
 // proc(5): the second number of /proc/self/statm is resident pages.
-std::uint64_t resident() {
+std::uint64_t resident_memory() {
   std::ifstream file("/proc/self/statm");
   std::uint64_t all = 0;
   std::uint64_t pages = 0;
@@ -17,20 +16,18 @@ std::uint64_t resident() {
   return pages * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
 }
 
-}  // namespace
-
 void Load::sample() {
   LoadSample next;
   next.at = repository_.clock.wall();
   next.running = gate_.transfers().running();
   next.disk_free = repository_.folder.free_bytes();
-  next.memory = resident();
+  next.memory = resident_memory();
   const auto now = repository_.clock.now();
   const auto totals = gate_.transfers().totals();
   const auto refused = gate_.refused();
   const base::Lock lock(mutex_);
   const auto seconds = std::chrono::duration<double>(now - last_).count();
-  // Before the first one there is no time that its bytes moved in.
+  // The first sample has no interval before it, so no rates.
   if (!samples_.empty() && seconds > 0) {
     next.out = static_cast<double>(totals.out - totals_.out) / seconds;
     next.in = static_cast<double>(totals.in - totals_.in) / seconds;

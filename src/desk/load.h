@@ -49,6 +49,9 @@ class Load {
   base::Instant last_ VANTRO_GUARDED_BY(mutex_){};
 };
 
+// Of this process, in bytes.
+std::uint64_t resident_memory();
+
 // One out of several, in the order of time. REQUIRES: there is one.
 LoadSample together(std::span<const LoadSample> samples);
 

@@ -270,14 +270,14 @@ void Planning::add_ways(jobs::ReadinessFacts& facts, const fleet::Device& device
   std::vector<std::string> asked;
   if (const auto parsed = base::parse_protocols(wanted.over)) asked = *parsed;
   std::set<std::string> served;
-  for (const auto& one : surroundings_.listening) served.insert(one.protocol);
+  for (const auto& one : surroundings_.listening()) served.insert(one.protocol);
   for (const auto& one : asked) {
     if (!served.contains(one)) facts.not_served.push_back(one);
   }
   const auto own = addresses(device);
   if (own.empty()) return;
   std::set<std::string> done;
-  for (const auto& [protocol, where] : surroundings_.listening) {
+  for (const auto& [protocol, where] : surroundings_.listening()) {
     if (!asked.empty() &&
         std::find(asked.begin(), asked.end(), protocol) == asked.end()) {
       continue;

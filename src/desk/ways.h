@@ -15,7 +15,10 @@ namespace vantro::desk {
 
 // What only the program around it can tell. The functions are thread-safe.
 struct Surroundings {
-  std::vector<base::Listening> listening = {};  // where devices can come in
+  // Where devices can come in.
+  std::function<std::vector<base::Listening>()> listening = [] {
+    return std::vector<base::Listening>();
+  };
   // This machine's addresses that devices could use; and the one that packets to such an
   // address would leave from, or nothing if no route leads there.
   std::function<std::vector<base::Address>()> own_addresses = [] {

@@ -19,8 +19,11 @@ class JobsTest : public fakes::RepositoryFixture {
  protected:
   void SetUp() override {
     RepositoryFixture::SetUp();
-    surroundings_.listening = {{"tftp", *base::Endpoint::parse("192.0.2.10:69")},
-                               {"ftp", *base::Endpoint::parse("192.0.2.10:21")}};
+    surroundings_.listening = [] {
+      return std::vector<base::Listening>{
+          {"tftp", *base::Endpoint::parse("192.0.2.10:69")},
+          {"ftp", *base::Endpoint::parse("192.0.2.10:21")}};
+    };
     add_image("boot-2.0.img", "boot", "2.0");
     add_image("system-3.12.0.img", "system", "3.12.0");
     add_image("system-4.0.1.img", "system", "4.0.1");

@@ -1,0 +1,77 @@
+// What is wrong at this moment, by event (kNoticeEvents) and subject. What has no end of
+// its own, such as a transfer that failed, holds until the same succeeds, or for a day.
+#pragma once
+
+#include <cstdint>
+#include <deque>
+#include <functional>
+#include <map>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "base/clock.h"
+#include "base/mutex.h"
+#include "base/outcome.h"
+#include "gate/gate.h"
+#include "repository/repository.h"
+
+namespace vantro::desk {
+
+// A sentence by event and subject.
+using Wrong = std::map<std::pair<std::string, std::string>, std::string>;
+
+// What only the program around it can tell. Thread-safe.
+struct WatchedOutside {
+  // Of certificates that expire or have expired: a sentence by what it is for.
+  std::function<std::map<std::string, std::string>()> certificates = [] {
+    return std::map<std::string, std::string>();
+  };
+  std::function<std::uint64_t()> reserve = [] { return std::uint64_t{0}; };  // bytes
+};
+
+// Thread-safe; all must outlive it.
+class Watched {
+ public:
+  // A transfer that stands still for so long has stalled.
+  static constexpr std::chrono::seconds kStalledFor{60};
+  // Refusals in kManyWithin that are many, and few again.
+  static constexpr std::chrono::minutes kManyWithin{5};
+  static constexpr std::uint64_t kMany = 200, kFew = 50;
+  static constexpr std::chrono::hours kHolds{24};
+
+  // Asks the gate to be told of devices that ask for other hardware's images.
+  Watched(repository::Repository& repository, gate::Gate& gate, WatchedOutside outside);
+  ~Watched();
+  Watched(const Watched&) = delete;
+  Watched& operator=(const Watched&) = delete;
+
+  // What holds now. `before`: what held at the last look, with since when; it decides
+  // about what has no end of its own. What can't be read (a database that fails) is as it
+  // was before.
+  Wrong look(const std::map<std::pair<std::string, std::string>, base::WallTime>& before);
+
+ private:
+  struct Row {
+    std::string event;    // one of kNoticeEvents
+    bool failed = false;  // else the same has succeeded
+    std::string subject, sentence;
+  };
+
+  void place(Wrong& wrong) const;
+  void transfers(Wrong& wrong) const;
+  void refusals(Wrong& wrong, bool before);
+  base::Outcome<void> records(Wrong& wrong) const;
+  base::Outcome<void> backups(Wrong& wrong) const;
+  base::Outcome<std::vector<Row>> new_rows();
+
+  repository::Repository& repository_;
+  gate::Gate& gate_;
+  const WatchedOutside outside_;
+  std::int64_t last_row_ = 0;  // of the ledger, that was looked at; 0: none yet
+  std::deque<std::pair<base::Instant, std::uint64_t>> refused_;  // counts by time
+  base::Mutex mutex_;
+  std::map<std::string, std::string> other_platform_ VANTRO_GUARDED_BY(mutex_);
+};
+
+}  // namespace vantro::desk
