@@ -28,11 +28,15 @@ owners = {
     r"openssl/|rnp/": {"crypto"},
     r"sodium": {"crypto", "base"},
     r"re2/": {"text"},
-    r"archive": {"probe", "client"},
-    r"libfdt|seccomp|zlib": {"probe"},
+    r"archive": {"probe", "client", "upkeep"},
+    r"libfdt|zlib": {"probe"},
+    r"seccomp": {"probe", "daemon"},
+    r"systemd|cap-ng": {"daemon"},
+    r"prometheus": {"manage"},
+    r"sqlite3": {"db"},
     r"boost/": {"net", "serve", "manage", "daemon"},
     r"curl/": {"client", "serve"},
-    r"CLI/": {"client", "daemon"},
+    r"CLI/": {"client", "daemon", "manual"},
     r"toml\+\+/": {"client", "daemon"},
 }
 

@@ -1,0 +1,47 @@
+// Man pages and completions of a program, made from what its --help is made from: the
+// option parser's own tree of commands and options (CLI11). So they never say anything
+// else.
+#pragma once
+
+#include <map>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "base/outcome.h"
+
+namespace CLI {
+class App;
+}
+
+namespace vantro::manual {
+
+struct About {
+  std::string version;
+  int section = 1;  // of the manual
+  // What stands behind the options: title and text, whose lines stay as they are.
+  std::vector<std::pair<std::string, std::string>> more = {};
+  std::vector<std::string> see_also = {};  // "vantrod(8)"
+};
+
+// File names with their texts, below a folder "man": the program's own page
+// ("man1/vantro.1") and one for each of its groups of commands ("man1/vantro-backup.1").
+using Files = std::map<std::string, std::string>;
+Files man_pages(const CLI::App& program, const About& about);
+// For bash, zsh and fish: commands and options, and files where a value is wanted.
+Files completions(const CLI::App& program);
+
+// A page of the manual made of its parts. `name`: "vantro.toml"; `entries`: what is
+// explained, each with its lines.
+struct Entry {
+  std::string title;
+  std::string text;
+};
+std::string man_page(const std::string& name, const std::string& what, const About& about,
+                     const std::string& opening, const std::string& title,
+                     const std::vector<Entry>& entries);
+
+// Below that folder, which is made.
+base::Outcome<void> write(const Files& files, const std::string& folder);
+
+}  // namespace vantro::manual
