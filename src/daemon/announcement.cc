@@ -9,6 +9,7 @@
 #include "base/sizes.h"
 #include "daemon/certificates.h"
 #include "daemon/port_holder.h"
+#include "daemon/service_manager.h"
 #include "manage/console.h"
 
 namespace vantro::daemon {
@@ -59,13 +60,39 @@ api::Ssh ssh_status(const serve::ssh::Server& server) {
   return status;
 }
 
+std::string status_line(const gate::Gate& gate,
+                        const repository::Repository& repository) {
+  return fmt::format("{} transfers running, {} names on offer",
+                     gate.transfers().running(), repository.offer_index()->size());
+}
+
+void say_waiting(const gate::Gate& gate, base::WallTime until, const base::Log& log) {
+  std::vector<std::string> names;
+  for (const auto& one : gate.transfers().view()) {
+    if (one.state != gate::State::kRunning) continue;
+    names.push_back(fmt::format("{} {} '{}' at {}{}",
+                                one.device.empty() ? one.peer : one.device,
+                                word(one.direction), one.name, base::size_text(one.bytes),
+                                one.total ? " of " + base::size_text(*one.total) : ""));
+  }
+  constexpr std::size_t kMostNamed = 5;
+  const auto count = names.size();
+  if (count > kMostNamed) names.resize(kMostNamed);
+  const auto what = names.empty() ? std::string("a device may ask for its next file")
+                                  : fmt::format("{}", fmt::join(names, "; "));
+  log.info("waiting for transfers to end; a second signal ends them",
+           {{"running", count}, {"until", base::local_time(until)}, {"what", what}});
+  ServiceManager::status(fmt::format("stopping: waits for {} transfers until {} at most",
+                                     count, base::local_time(until)));
+}
+
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
                const Management& management, const base::Log& log) {
   const auto& folder = repository.folder;
   const auto& settings = options.settings;
-  if (settings.log.form == base::Log::Form::kJson) {
+  if (settings.log.form == LogForm::kJson || settings.log.form == LogForm::kJournal) {
     for (const auto& [protocol, where] : devices) {
       log.info(title(protocol) + " listens", {{"address", where.text()}});
     }

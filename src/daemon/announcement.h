@@ -29,4 +29,9 @@ void say_where(const Options& options, const char* version,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
                const Management& management, const base::Log& log);
 
+// For `systemctl status`: "3 transfers running, 45 names on offer".
+std::string status_line(const gate::Gate& gate, const repository::Repository& repository);
+// What a stop waits for, into the log and to the service manager.
+void say_waiting(const gate::Gate& gate, base::WallTime until, const base::Log& log);
+
 }  // namespace vantro::daemon

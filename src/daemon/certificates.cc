@@ -39,31 +39,61 @@ std::vector<std::string> certificate_trouble(const std::string& what,
   return sentences;
 }
 
-std::vector<std::string> certificates_trouble(const Settings& settings,
-                                              base::WallTime now) {
-  std::vector<std::string> sentences;
-  const auto look = [&](const std::string& what, const std::string& file,
-                        const std::vector<std::string>& names) {
-    if (file.empty()) return;
-    for (auto& one : certificate_trouble(what, file, names, now)) {
-      sentences.push_back(std::move(one));
-    }
+std::vector<UsedCertificate> used_certificates(const Settings& settings) {
+  std::vector<UsedCertificate> used;
+  const auto add = [&](const std::string& what, const std::string& file,
+                       const std::vector<std::string>& names) {
+    if (!file.empty()) used.push_back({what, file, names});
   };
   const bool https = !settings.https.listen.empty();
   const bool ftp = !settings.ftp.listen.empty();
   const bool shared = ftp && settings.ftp.certificate.empty();
   if (https || shared) {
-    look(https && shared ? "HTTPS and FTP"
-         : https         ? "HTTPS"
-                         : "FTP",
-         settings.https.certificate, {});
+    add(https && shared ? "HTTPS and FTP"
+        : https         ? "HTTPS"
+                        : "FTP",
+        settings.https.certificate, {});
   }
-  if (ftp) look("FTP", settings.ftp.certificate, {});
+  if (ftp) add("FTP", settings.ftp.certificate, {});
   if (!settings.management.tls_listen.empty()) {
     const auto& given = settings.management.certificate;
-    look("management",
-         given.empty() ? settings.state + "/management/certificate.pem" : given,
-         settings.management.names);
+    add("management",
+        given.empty() ? settings.state + "/management/certificate.pem" : given,
+        settings.management.names);
+  }
+  return used;
+}
+
+std::vector<std::pair<std::string, base::WallTime>> certificate_ends(
+    const Settings& settings) {
+  std::vector<std::pair<std::string, base::WallTime>> ends;
+  for (const auto& one : used_certificates(settings)) {
+    if (const auto facts = crypto::certificate_facts(one.file)) {
+      ends.emplace_back(one.what, facts->good_until);
+    }
+  }
+  return ends;
+}
+
+std::map<std::string, std::string> certificates_expiring(const Settings& settings,
+                                                         base::WallTime now) {
+  std::map<std::string, std::string> expiring;
+  for (const auto& one : used_certificates(settings)) {
+    // Without names, it is only the time that there can be trouble with.
+    for (auto& sentence : certificate_trouble(one.what, one.file, {}, now)) {
+      expiring[one.what] = std::move(sentence);
+    }
+  }
+  return expiring;
+}
+
+std::vector<std::string> certificates_trouble(const Settings& settings,
+                                              base::WallTime now) {
+  std::vector<std::string> sentences;
+  for (const auto& one : used_certificates(settings)) {
+    for (auto& sentence : certificate_trouble(one.what, one.file, one.names, now)) {
+      sentences.push_back(std::move(sentence));
+    }
   }
   return sentences;
 }

@@ -12,8 +12,11 @@
 #include "api/description.h"
 #include "api/typescript.h"
 #include "base/clock.h"
+#include "base/visible_name.h"
 #include "daemon/certificates.h"
+#include "daemon/in_force.h"
 #include "daemon/key_file.h"
+#include "manual/manual.h"
 
 namespace vantro::daemon {
 
@@ -23,6 +26,8 @@ int fail(const std::string& sentence, int code) {
 }
 
 namespace {
+
+constexpr std::size_t kLongestShown = 60;
 
 // Both left null where no listener needs one.
 base::Outcome<void> load_certificates(Options& options) {
@@ -73,6 +78,54 @@ std::string differences(const Settings& settings) {
                         all[i].allowed, all[i].unit.empty() ? "" : " ", all[i].unit);
   }
   return text.empty() ? text : "These are not the default:\n" + text;
+}
+
+// Its own man page and completions, and the page of the settings file.
+base::Outcome<void> write_manuals(const CLI::App& app, const char* version,
+                                  const std::string& folder) {
+  auto files = manual::completions(app);
+  files.merge(manual::man_pages(app, {version, 8, {}, {"vantro(1)", "vantro.toml(5)"}}));
+  std::vector<manual::Entry> entries;
+  for (const auto& one : about(Settings())) {
+    entries.push_back(
+        {one.key,
+         fmt::format("{}.\n{}{}{}. Default: {}. {}", one.meaning,
+                     one.allowed.empty() ? "" : "Takes ", one.allowed,
+                     one.unit.empty() ? "" : " " + one.unit,
+                     one.value.empty() ? "none" : one.value,
+                     one.reloadable ? "A reload applies it." : "A restart applies it.")});
+  }
+  files["man/man5/vantro.toml.5"] = manual::man_page(
+      "vantro.toml", "settings of vantrod", {version, 5, {}, {"vantrod(8)", "vantro(1)"}},
+      "A file in TOML. A key that is unknown is refused with its line and the nearest "
+      "one "
+      "that is known. The file that the package installs explains each with an example. "
+      "Tables such as [[rule]] may stand any number of times.",
+      "Settings", entries);
+  return manual::write(files, folder);
+}
+
+// What would change for the server that runs on the same state folder.
+std::string against_running(const Settings& settings) {
+  const auto running = in_force_at(settings.state);
+  if (!running) return "";
+  const auto keys = differing(*running, settings.given);
+  if (keys.empty()) return "The vantrod that runs here goes by these settings.\n";
+  std::string now, later;
+  for (const auto& one : about(settings)) {
+    if (!keys.contains(one.key)) continue;
+    const auto before = running->find(one.key);
+    auto& text = one.reloadable ? now : later;
+    text += fmt::format(
+        "  {} = {}  (runs with {})\n", one.key, one.value.empty() ? "none" : one.value,
+        before == running->end() ? "the default"
+                                 : base::printable(before->second, kLongestShown));
+  }
+  if (!now.empty()) {
+    now = "For the vantrod that runs here, 'vantro reload' changes:\n" + now;
+  }
+  if (!later.empty()) later = "A restart changes:\n" + later;
+  return now + later;
 }
 
 }  // namespace
@@ -129,6 +182,7 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
       Flag{"--management-tls-listen", "management.tls_listen", "ADDRESS:PORT",
            "; more than once, or none"},
       Flag{"--management-socket", "management.socket", "PATH", ""},
+      Flag{"--user", "process.user", "USER", ""},
       Flag{"--log-form", "log.form", "FORM", ""},
       Flag{"--log-level", "log.level", "LEVEL", ""},
   };
@@ -153,6 +207,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.add_flag("--accept-older-database", options.accept_older_database,
                "Start with a vantro.db that is older than vault/, such as a copy that "
                "was put back; files that it does not know wait for 'vantro unrecorded'");
+  app.add_option("--restore", options.restore,
+                 "Make the state folder from a snapshot (a folder, or a .tar file), "
+                 "compare every byte with its checksums, and end")
+      ->type_name("SNAPSHOT");
   auto& rescue = options.rescue;
   auto* on = app.add_option("--rescue", rescue.interface,
                             "Serve one device without a system on this interface, and "
@@ -194,6 +252,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.add_option("--new-key", new_key,
                  "put a new key at the beginning of this key file (backups.key_file), or "
                  "make the file, and end");
+  std::string manuals;
+  app.add_option("--write-manuals", manuals,
+                 "Write man pages and shell completions to this folder, and end")
+      ->type_name("FOLDER");
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& error) {
@@ -204,6 +266,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
                   : describe_api == "typescript" ? api::typescript()
                                                  : api::reference());
     return kDone;
+  }
+  if (!manuals.empty()) {
+    const auto written = write_manuals(app, version, manuals);
+    return written ? kDone : fail(written.error().sentence, kFailed);
   }
   if (!new_key.empty()) {
     const auto id = daemon::add_new_key(new_key);
@@ -230,7 +296,8 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     options.keys = std::move(*keys);
   }
   if (options.check) {
-    std::cout << "The settings are sound.\n" << differences(options.settings);
+    std::cout << "The settings are sound.\n"
+              << differences(options.settings) << against_running(options.settings);
     for (const auto& one :
          certificates_trouble(options.settings, base::SystemClock{}.wall())) {
       std::cout << "TROUBLE: " << one << "\n";

@@ -26,6 +26,7 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
   bool accept_older_database = false;
+  std::string restore;  // a snapshot that a state folder is made from; empty: none
   RescueOptions rescue;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;

@@ -84,14 +84,17 @@ net::TcpConfig management_tcp_config(const Settings& settings) {
   return config;
 }
 
-api::SettingList in_force(const std::string& file, const Settings& settings) {
+api::SettingList in_force(const std::string& file, const Settings& at_start,
+                          const Settings& now) {
   api::SettingList list;
   list.file = file;
   const auto usual = about(Settings());
-  const auto now = about(settings);
-  for (std::size_t i = 0; i < now.size(); ++i) {
-    list.settings.push_back({now[i].key, now[i].value, usual[i].value, now[i].unit,
-                             now[i].meaning, now[i].reloadable});
+  const auto first = about(at_start);
+  const auto live = about(now);
+  for (std::size_t i = 0; i < live.size(); ++i) {
+    const auto& one = live[i].reloadable ? live[i] : first[i];
+    list.settings.push_back(
+        {one.key, one.value, usual[i].value, one.unit, one.meaning, one.reloadable});
   }
   return list;
 }

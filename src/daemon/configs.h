@@ -35,8 +35,10 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
 // Of people and programs that manage it, whatever devices do.
 inline constexpr std::size_t kMostManagementConnections = 128;
 net::TcpConfig management_tcp_config(const Settings& settings);
-// As the management API tells them. `file`: that they were read from, or empty.
-api::SettingList in_force(const std::string& file, const Settings& settings);
+// As the management API tells them: those that are reloadable as they are `now`, the
+// others as they were `at_start`. `file`: that they were read from, or empty.
+api::SettingList in_force(const std::string& file, const Settings& at_start,
+                          const Settings& now);
 manage::DoorConfig door_config(const Settings& settings);
 
 net::TcpConfig ssh_tcp_config(const Settings& settings);

@@ -17,23 +17,44 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
     return std::make_unique<net::TcpServer>(services, std::move(config),
                                             std::move(protocol));
   };
+  const auto terms_of = [](std::vector<base::Endpoint> listen,
+                           std::vector<base::Endpoint> listen_tls, const Settings& all) {
+    return net::FrontTerms{std::move(listen), std::move(listen_tls),
+                           static_cast<std::size_t>(all.limits.connections_per_device)};
+  };
+  const bool has_tls = options.tls != nullptr;
   std::vector<FrontEntry> fronts;
   if (!options.rescue.interface.empty()) return fronts;
   fronts.push_back({"TFTP", Transport::kUdp, "--tftp-listen", false,
                     std::make_unique<serve::tftp::Server>(
                         serve::tftp::Pools{services.disk, services.filing}, services.gate,
-                        services.clock, services.log, tftp_config(settings))});
+                        services.clock, services.log, tftp_config(settings)),
+                    [](const Settings& all) {
+                      return net::FrontTerms{all.tftp.listen, {}, 0};
+                    }});
   fronts.push_back(
       {"FTP", Transport::kTcp, "--ftp-listen", true,
        over_tcp(ftp_tcp_config(settings, options.ftp_tls),
-                serve::ftp::protocol(services, ftp_config(settings, version,
-                                                          options.ftp_tls != nullptr)))});
-  fronts.push_back({"HTTP", Transport::kTcp, "--http-listen", true,
-                    over_tcp(http_tcp_config(settings, options.tls),
-                             serve::http::protocol(services, http_patience(settings)))});
+                serve::ftp::protocol(
+                    services, ftp_config(settings, version, options.ftp_tls != nullptr))),
+       [terms_of](const Settings& all) { return terms_of(all.ftp.listen, {}, all); }});
+  fronts.push_back(
+      {"HTTP", Transport::kTcp, "--http-listen", true,
+       over_tcp(http_tcp_config(settings, options.tls),
+                serve::http::protocol(services, http_patience(settings))),
+       [terms_of, has_tls](const Settings& all) {
+         return terms_of(all.http.listen,
+                         has_tls ? all.https.listen : std::vector<base::Endpoint>(), all);
+       }});
   if (ssh) {
     fronts.push_back({"SSH", Transport::kTcp, "--ssh-listen", true,
-                      over_tcp(ssh_tcp_config(settings), ssh->protocol(services))});
+                      over_tcp(ssh_tcp_config(settings), ssh->protocol(services)),
+                      [](const Settings& all) {
+                        return net::FrontTerms{
+                            all.ssh.listen,
+                            {},
+                            static_cast<std::size_t>(all.ssh.connections_per_device)};
+                      }});
   }
   return fronts;
 }

@@ -1,6 +1,7 @@
 // Everything that somebody comes in by. A new protocol is one more line in make_fronts().
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <string>
 #include <vector>
@@ -19,6 +20,8 @@ struct FrontEntry {
   std::string flag;      // the option that says where it listens
   bool optional = true;  // "none" does without it
   std::unique_ptr<net::Front> front;
+  // What of it can change while it runs; none: nothing.
+  std::function<net::FrontTerms(const Settings&)> terms = {};
 };
 
 // None for a rescue alone, which opens its own. `ssh` is null where SSH is not served.

@@ -54,6 +54,13 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
             repository, now - 86'400'000 * settings->ledger.keep_days,
             folder.empty() ? repository.folder.path() + "/ledger" : folder));
   });
+  schedules.every(kSweepInterval, pools.slow, [&] {
+    const auto given = repository.database->give_room_back();
+    if (given && *given > 0) {
+      repository.log.info("the database gave room back to the disk", {{"bytes", *given}});
+    }
+    say(repository.log, "the database can't give room back", given);
+  });
   schedules.every(kThinOutInterval, pools.slow, [&] {
     if (!live.get()->backups.thin_out_daily) return;
     say(repository.log, "backups can't be thinned out",

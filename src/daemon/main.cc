@@ -11,20 +11,29 @@
 #include "daemon/certificates.h"
 #include "daemon/command_line.h"
 #include "daemon/configs.h"
+#include "daemon/confinement.h"
 #include "daemon/first_people.h"
 #include "daemon/fronts.h"
 #include "daemon/housekeeping.h"
+#include "daemon/in_force.h"
+#include "daemon/journal.h"
 #include "daemon/management.h"
+#include "daemon/notice_way.h"
+#include "daemon/other_user.h"
 #include "daemon/pools.h"
 #include "daemon/process_limits.h"
 #include "daemon/reload.h"
 #include "daemon/rescue_hands.h"
 #include "daemon/rescue_only.h"
+#include "daemon/restore_state.h"
 #include "daemon/schedules.h"
+#include "daemon/service_manager.h"
 #include "daemon/until_signalled.h"
 #include "desk/load.h"
+#include "desk/notices.h"
 #include "desk/rescues.h"
 #include "desk/uploads.h"
+#include "desk/watched.h"
 #include "gate/gate.h"
 #include "probe/apart.h"
 #include "repository/repository.h"
@@ -32,6 +41,7 @@
 #include "upkeep/drop_folder.h"
 #include "upkeep/recovery.h"
 #include "upkeep/resealer.h"
+#include "upkeep/snapshot.h"
 #include "upkeep/verify.h"
 
 using namespace vantro;
@@ -40,6 +50,10 @@ using namespace vantro::daemon;
 namespace {
 
 constexpr std::chrono::milliseconds kRescueInterval{500};
+constexpr std::chrono::seconds kStatusInterval{10};
+// Bringing a large database up to a newer version may take so long.
+constexpr std::chrono::seconds kStartTime{600};
+constexpr std::chrono::seconds kGoodbyeTime{60};
 
 }  // namespace
 
@@ -60,8 +74,27 @@ int main(int argc, char** argv) try {
   raise_descriptor_limit();
   keep_memory_private();
   keep_memory_small();
-  const base::Log log(settings.log.form, settings.log.level);
+  const base::Log log = make_log(options.settings.log);
   const base::SystemClock clock;
+
+  // What it may do from here on: before there is another thread.
+  if (!settings.process.user.empty()) {
+    auto done = become(settings.process.user, settings.state, !settings.rescues.empty());
+    if (!done) return fail(done.error().sentence, kFailed);
+  }
+  if (!options.restore.empty()) return restore_state(options.restore, settings.state);
+  Confined confined{false, false, "it is switched off (process.confine)"};
+  if (settings.process.confine) {
+    auto places = places_of(settings, options.config);
+    for (const auto& one : {options.rescue.image, options.rescue.text}) {
+      if (!one.empty()) places.read.push_back(one);
+    }
+    confined = confine(places);
+  }
+  if (!confined.files || !confined.calls) {
+    log.warning("vantrod is not fully confined", {{"why", confined.why}});
+  }
+  ServiceManager::more_time(kStartTime);
 
   // What is kept: opened, and what a crash left behind cleared up.
   if (options.recover_database) {
@@ -123,8 +156,8 @@ int main(int argc, char** argv) try {
   auto fronts = make_fronts(options, VANTRO_VERSION, services, ssh);
   if (auto bound = daemon::bind(fronts); !bound)
     return fail(bound.error().sentence, kFailed);
-  service.surroundings.listening = listening(fronts);
-  WireHands hands(services, live, [&] { return service.surroundings.listening; });
+  service.surroundings.listening = [&] { return listening(fronts); };
+  WireHands hands(services, live, service.surroundings.listening);
   desk::Rescues rescues(repository, gate, hands, [&] { return live.get()->rescues; });
   rescues.end_left_over();
   service.rescues = &rescues;
@@ -132,7 +165,21 @@ int main(int argc, char** argv) try {
   service.uploads = &uploads;
   desk::Load load(repository, gate);
   service.load = &load;
-  service.settings = [&] { return in_force(options.config, *live.get()); };
+  service.settings = [&] { return in_force(options.config, settings, *live.get()); };
+  upkeep::Snapshots snapshots(repository);
+  service.snapshots = &snapshots;
+  service.snapshot_folder = [&] { return settings.snapshot.folder; };
+  service.metrics_open_to = [&](const base::Address& address) {
+    return live.get()->metrics.open_to.contains(address);
+  };
+  service.certificates = [&] { return certificate_ends(settings); };
+  service.pools = [&] { return pools.loads(); };
+  desk::Watched conditions(repository, gate,
+                           {[&] { return certificates_expiring(settings, clock.wall()); },
+                            [&] { return live.get()->backups.reserve; }});
+  desk::Notices notices(
+      repository, conditions, [&] { return live.get()->notices; }, send_notice);
+  service.notices = &notices;
   service.hands = &hands;
   fronts.push_back((*management)
                        ->listen({pools.desk, clock, log, management_room},
@@ -153,9 +200,8 @@ int main(int argc, char** argv) try {
   // From here on nothing fails.
   if (::geteuid() == 0 && options.rescue.interface.empty()) {
     log.warning(
-        "vantrod runs as root, and needs only the ports below 1024; use "
-        "packaging/vantrod.service, or 'setcap cap_net_bind_service+ep' on the program "
-        "and a user of its own");
+        "vantrod runs as root, and needs only the ports below 1024; start it with --user "
+        "NAME, or as a service");
   }
   repository.record_event("server-start", "server",
                           fmt::format("vantrod {}", VANTRO_VERSION));
@@ -163,14 +209,38 @@ int main(int argc, char** argv) try {
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
+  // Also while it waits for the last transfers.
+  Schedules until_the_end(main_loop);
+  if (const auto watch = ServiceManager::watch_interval()) {
+    until_the_end.every(*watch / 3, pools.disk, ServiceManager::alive);
+  }
+  until_the_end.every(desk::Notices::kLooksEvery, pools.notices, [&] {
+    notices.look();
+    notices.deliver();
+  });
+  until_the_end.every(kStatusInterval, pools.disk, [&] {
+    if (!gate.drain().view()) ServiceManager::status(status_line(gate, repository));
+  });
   const auto shut = [&] {
     for (const auto& one : fronts) one.front->stop();
+    until_the_end.stop();
     drop_folder.reset();
     hands.stop();
+    snapshots.give_up();
     gate.stop_verifying_first();
     pools.join();
     verifier.stop();
     repository.record_event("server-stop", "server", "");
+    remove_in_force(settings.state);
+  };
+  Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,
+                repository, log);
+  service.reload = [&](bool dry_run, const repository::By& by) {
+    if (dry_run) return reload.run(true, by);
+    ServiceManager::reloading();
+    auto done = reload.run(false, by);
+    ServiceManager::ready(status_line(gate, repository));
+    return done;
   };
   RescueOnly rescue_only(options.rescue, rescues, gate);
   const bool only_rescue = !options.rescue.interface.empty();
@@ -188,16 +258,28 @@ int main(int argc, char** argv) try {
     rescues.tick();
     if (only_rescue && !rescue_only.follow()) ::kill(::getpid(), SIGTERM);
   });
-  Reload reload(options, (*management)->tls(), live, gate, repository, log);
-  run_until_signalled(
-      main_loop,
-      {[&] {
-         say_where(options, VANTRO_VERSION, repository, service.surroundings.listening,
-                   ssh.get(), **management, log);
-       },
-       [&] { reload(); }, [&] { rescues.end_all("the server was stopped"); },
-       [&] { return std::chrono::seconds(live.get()->stop.grace_s); }},
-      fronts, schedules, gate, log);
+  if (auto saved = save_in_force(settings.state, settings.given); !saved) {
+    log.warning(saved.error().sentence);
+  }
+  Signals on;
+  on.ready = [&] {
+    say_where(options, VANTRO_VERSION, repository, listening(fronts), ssh.get(),
+              **management, log);
+    ServiceManager::ready(status_line(gate, repository));
+  };
+  on.reload = [&] {
+    static_cast<void>(service.reload(false, "server"));  // said in the log
+  };
+  on.grace = [&] { return std::chrono::seconds(live.get()->stop.grace_s); };
+  on.drain = [&](std::chrono::seconds grace) {
+    gate.begin_drain(grace, true, "");
+    ServiceManager::stopping("stopping");
+    ServiceManager::more_time(grace + kGoodbyeTime);
+  };
+  on.idle = [&] { return gate.idle(); };
+  on.waiting = [&](base::WallTime until) { say_waiting(gate, until, log); };
+  on.stopping = [&] { rescues.end_all("the server was stopped"); };
+  run_until_signalled(main_loop, on, fronts, schedules, gate, log);
 
   shut();
   rescue_only.say_end();

@@ -1,6 +1,10 @@
 // The threads that everything but I/O runs on.
 #pragma once
 
+#include <string>
+#include <utility>
+#include <vector>
+
 #include "base/log.h"
 #include "net/work_pool.h"
 
@@ -13,12 +17,21 @@ struct Pools {
         slow(2, log),
         doors(2, log),
         filing(64, log),
-        rescue(1, log) {}
+        rescue(1, log),
+        notices(1, log) {}
 
   // Returns when everything that was posted is done. Without it, what has not begun is
   // dropped at the end.
   void join() {
-    for (auto* pool : {&disk, &desk, &slow, &filing, &doors, &rescue}) pool->join();
+    for (auto* pool : {&disk, &desk, &slow, &filing, &doors, &rescue, &notices})
+      pool->join();
+  }
+
+  std::vector<std::pair<std::string, net::WorkPool::Load>> loads() const {
+    return {{"disk", disk.load()},      {"desk", desk.load()},
+            {"slow", slow.load()},      {"doors", doors.load()},
+            {"filing", filing.load()},  {"rescue", rescue.load()},
+            {"notices", notices.load()}};
   }
 
   net::WorkPool disk;
@@ -32,6 +45,7 @@ struct Pools {
   net::WorkPool filing;
   // Follows rescue sessions twice a second, and may wait for a device to answer.
   net::WorkPool rescue;
+  net::WorkPool notices;  // waits for those who get them
 };
 
 }  // namespace vantro::daemon

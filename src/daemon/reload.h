@@ -1,10 +1,18 @@
-// What takes effect without a restart: on SIGHUP the settings file is read again, and so
-// are the certificates.
+// What takes effect without a restart: the settings file is read again, and so are the
+// certificates. On SIGHUP, and when somebody asks for it.
 #pragma once
 
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "api/service.h"
 #include "base/log.h"
+#include "base/mutex.h"
 #include "daemon/command_line.h"
+#include "daemon/fronts.h"
 #include "gate/gate.h"
+#include "net/tcp_shared.h"
 #include "repository/published.h"
 #include "repository/repository.h"
 
@@ -14,34 +22,43 @@ namespace vantro::daemon {
 // the start.
 using LiveSettings = repository::Published<Settings>;
 
-// Not thread-safe. All of it must outlive it.
+// Thread-safe; not for the fronts' threads. All of it must outlive it.
 class Reload {
  public:
-  // `management`: the certificate of the management API; null: it has none.
+  // `management`: the certificate of the management API; null: it has none. `room`: what
+  // limits.connections stands for.
   Reload(const Options& options, std::shared_ptr<crypto::TlsServer> management,
+         const std::vector<FrontEntry>& fronts, net::ConnectionRoom& room,
          LiveSettings& live, gate::Gate& gate, repository::Repository& repository,
          const base::Log& log)
       : options_(options),
         management_(std::move(management)),
+        fronts_(fronts),
+        room_(room),
         live_(live),
         gate_(gate),
         repository_(repository),
         log_(log) {}
 
-  // What came of it is in the log and in the ledger. If the file can't be taken, all
-  // settings stay; a certificate that can't be read stays as it was.
-  void operator()();
+  // What came of it is in the log and in the ledger, too. If the file can't be taken, or
+  // an address can't be listened on, it is refused, and nothing has changed; a
+  // certificate that can't be read stays as it was, and is among the failures. `dry_run`:
+  // nothing is changed.
+  base::Outcome<api::Reloaded> run(bool dry_run, const repository::By& by);
 
  private:
-  void settings();
-  void certificates();
+  base::Outcome<void> move_listeners(const Settings& from, const Settings& to);
+  void certificates(api::Reloaded& done);
 
   const Options& options_;
   const std::shared_ptr<crypto::TlsServer> management_;
+  const std::vector<FrontEntry>& fronts_;
+  net::ConnectionRoom& room_;
   LiveSettings& live_;
   gate::Gate& gate_;
   repository::Repository& repository_;
   const base::Log& log_;
+  base::Mutex one_at_a_time_;
 };
 
 }  // namespace vantro::daemon

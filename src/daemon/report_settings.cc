@@ -77,6 +77,7 @@ base::Outcome<jobs::SheetTemplate> sheet_of(const toml::table& table) {
       auto text = file_text(*one);
       if (!text) return base::refuse(text.error());
       sheet.text = std::move(*text);
+      sheet.file = std::move(*one);
     } else {
       return no_value(fmt::format(
           "'{}' is not a part of a sheet; there are platform, form, order, file",

@@ -13,6 +13,7 @@
 #include "base/visible_name.h"
 #include "daemon/backup_settings.h"
 #include "daemon/management_settings.h"
+#include "daemon/notice_settings.h"
 #include "daemon/recogniser_settings.h"
 #include "daemon/report_settings.h"
 #include "daemon/rescue_settings.h"
@@ -269,7 +270,8 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
 
 void TftpSettings::fields(Fields& add) {
   add.section("tftp");
-  add.listens("listen", listen, 69, false, "Addresses that devices can ask over TFTP");
+  add.listens("listen", listen, 69, false, "Addresses that devices can ask over TFTP")
+      .reloadable();
   add.other(
       "reply_ports", "\"any\", \"listening\", or a range of ports",
       "The port that answers leave from",
@@ -295,7 +297,8 @@ void TftpSettings::fields(Fields& add) {
 
 void FtpSettings::fields(Fields& add) {
   add.section("ftp");
-  add.listens("listen", listen, 21, true, "Addresses that devices can ask over FTP");
+  add.listens("listen", listen, 21, true, "Addresses that devices can ask over FTP")
+      .reloadable();
   add.number("threads", threads, kThreads, "", "Threads that serve connections");
   add.other(
       "passive_ports", "\"any\", or a range of ports",
@@ -325,7 +328,8 @@ void FtpSettings::fields(Fields& add) {
 
 void HttpSettings::fields(Fields& add) {
   add.section("http");
-  add.listens("listen", listen, 80, true, "Addresses that devices can ask over HTTP");
+  add.listens("listen", listen, 80, true, "Addresses that devices can ask over HTTP")
+      .reloadable();
   add.number("threads", threads, kThreads, "", "Threads that serve connections");
   add.number("head_s", head_s, kSeconds, "seconds", "Time for a request's head");
   add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a request");
@@ -335,14 +339,15 @@ void HttpSettings::fields(Fields& add) {
 
 void HttpsSettings::fields(Fields& add) {
   add.section("https");
-  add.listens("listen", listen, 443, true, "Addresses that devices can ask over HTTPS");
+  add.listens("listen", listen, 443, true, "Addresses that devices can ask over HTTPS")
+      .reloadable();
   add.text("certificate", certificate, "Certificate with its chain, a PEM file");
   add.text("key", key, "Its key, a PEM file");
 }
 
 void SshSettings::fields(Fields& add) {
   add.section("ssh");
-  add.listens("listen", listen, 22, true, "Addresses for SCP and SFTP");
+  add.listens("listen", listen, 22, true, "Addresses for SCP and SFTP").reloadable();
   add.number("connections", connections, {1, 10'000}, "",
              "Connections at once; each has a thread");
   add.number("connections_per_device", connections_per_device, {1, 10'000}, "",
@@ -380,9 +385,11 @@ void LimitsSettings::fields(Fields& add) {
   add.number("rows_per_day", rows_per_day, kMany, "",
              "Rows of the ledger that one address may fill in 24 hours")
       .reloadable();
-  add.number("connections", connections, kMany, "", "TCP connections at once");
+  add.number("connections", connections, kMany, "", "TCP connections at once")
+      .reloadable();
   add.number("connections_per_device", connections_per_device, kMany, "",
-             "TCP connections of one address at once");
+             "TCP connections of one address at once")
+      .reloadable();
 }
 
 void CatalogueSettings::fields(Fields& add) {
@@ -531,12 +538,43 @@ void StopSettings::fields(Fields& add) {
       .reloadable();
 }
 
+void MetricsSettings::fields(Fields& add) {
+  add.section("metrics");
+  add.other(
+         "open_to", "networks", "Networks that read /metrics without a token",
+         [this](const toml::node& node) -> base::Outcome<void> {
+           const auto texts = list_of_texts(node, "[\"loopback\", \"192.0.2.0/24\"]");
+           if (!texts) return base::refuse(texts.error());
+           auto networks = auth::Networks::parse(joined(*texts));
+           if (!networks) return base::refuse(networks.error());
+           open_to = std::move(*networks);
+           return {};
+         },
+         [this] { return quoted(open_to.text()); })
+      .reloadable();
+}
+
+void SnapshotSettings::fields(Fields& add) {
+  add.section("snapshot");
+  add.text("folder", folder, "Folder that 'vantro snapshot' writes to");
+}
+
+void ProcessSettings::fields(Fields& add) {
+  add.section("process");
+  add.text("user", user, "User that vantrod becomes when root starts it");
+  add.yes_or_no("confine", confine,
+                "Whether vantrod keeps itself to its folders and system calls");
+}
+
 void LogSettings::fields(Fields& add) {
   using Log = base::Log;
   add.section("log");
-  add.choice<Log::Form>("form", form,
-                        {{"text", Log::Form::kText}, {"json", Log::Form::kJson}},
-                        "How lines of the log are written");
+  add.choice<LogForm>("form", form,
+                      {{"auto", LogForm::kAuto},
+                       {"text", LogForm::kText},
+                       {"json", LogForm::kJson},
+                       {"journal", LogForm::kJournal}},
+                      "How lines of the log are written");
   add.choice<Log::Level>("level", level,
                          {{"debug", Log::Level::kDebug},
                           {"info", Log::Level::kInfo},
@@ -592,7 +630,16 @@ void Settings::fields(Fields& add) {
   management.fields(add);
   ledger.fields(add);
   backups.fields(add);
+  metrics.fields(add);
+  add.section("");
+  add.other(
+         "notice", "tables", "Who is told of what",
+         [this](const toml::node& node) { return apply_notices(notices, node); },
+         counted(notices))
+      .reloadable();
+  snapshot.fields(add);
   stop.fields(add);
+  process.fields(add);
   log.fields(add);
 }
 

@@ -18,6 +18,7 @@
 #include "base/address.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "desk/notice_receiver.h"
 #include "gate/config.h"
 #include "jobs/rescue/profile.h"
 #include "jobs/sheet.h"
@@ -202,13 +203,35 @@ struct BackupsSettings {
 };
 
 struct StopSettings {
-  std::int64_t grace_s = 300;
+  std::int64_t grace_s = 600;
 
   void fields(Fields& add);
 };
 
+struct MetricsSettings {
+  auth::Networks open_to = *auth::Networks::parse("loopback");
+
+  void fields(Fields& add);
+};
+
+struct SnapshotSettings {
+  std::string folder = "/var/backups/vantro";
+
+  void fields(Fields& add);
+};
+
+struct ProcessSettings {
+  std::string user;     // empty: the one that it was started as
+  bool confine = true;  // itself (daemon/confinement)
+
+  void fields(Fields& add);
+};
+
+// kAuto: the journal where standard error goes there, else texts.
+enum class LogForm { kAuto, kText, kJson, kJournal };
+
 struct LogSettings {
-  base::Log::Form form = base::Log::Form::kText;
+  LogForm form = LogForm::kAuto;
   base::Log::Level level = base::Log::Level::kInfo;
 
   void fields(Fields& add);
@@ -237,7 +260,11 @@ struct Settings {
   ManagementSettings management;
   LedgerSettings ledger;
   BackupsSettings backups;
+  MetricsSettings metrics;
+  std::vector<desk::NoticeReceiver> notices;
+  SnapshotSettings snapshot;
   StopSettings stop;
+  ProcessSettings process;
   LogSettings log;
   // What was given, by key, as it was written: for comparing.
   std::map<std::string, std::string> given;

@@ -40,6 +40,7 @@ struct SheetTemplate {
   SheetForm form = SheetForm::kRunning;
   std::string text;                // empty: the default one
   std::vector<std::string> order;  // of the values, by name; empty: the default one
+  std::string file = {};           // that the text is from; empty: none
 };
 
 // "protocol", "server", "port", "account", "name" (with its folders), "path" and "file"

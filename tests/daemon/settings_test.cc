@@ -50,7 +50,7 @@ TEST_F(SettingsTest, AreReadFromTheFile) {
   EXPECT_EQ(settings->tftp.reply_ports.range->first, 50000);
   EXPECT_EQ(settings->tftp.reply_ports.range->second, 50999);
   EXPECT_EQ(settings->backups.largest, 2ull << 30);
-  EXPECT_EQ(settings->log.form, base::Log::Form::kJson);
+  EXPECT_EQ(settings->log.form, LogForm::kJson);
 }
 
 TEST_F(SettingsTest, RefuseAnUnknownKeyWithItsLineAndTheNearest) {
@@ -86,7 +86,8 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
   EXPECT_EQ(refusal("backups.largest = \"much\"\n"),
             "vantro.toml:1: backups.largest: must be a size such as \"16 GiB\"");
   EXPECT_EQ(refusal("log.form = \"xml\"\n"),
-            "vantro.toml:1: log.form: must be one of \"json\", \"text\"");
+            "vantro.toml:1: log.form: must be one of \"auto\", \"journal\", "
+            "\"json\", \"text\"");
   EXPECT_EQ(refusal("state = \"\"\n"), "vantro.toml:1: state: must not be empty");
 }
 
@@ -160,7 +161,7 @@ TEST_F(SettingsTest, OfTheExampleFileAreTheDefaults) {
 
 TEST_F(SettingsTest, ThatReloadAreListedInTheExampleFile) {
   const auto text = fakes::read_file(VANTRO_SOURCE_DIR "/packaging/vantro.toml");
-  const auto from = text.find("#   rule, ");
+  const auto from = text.find("#   tftp.listen, ");
   ASSERT_NE(from, std::string::npos);
   auto list = text.substr(from, text.find("\n\n", from) - from);
   std::replace_if(

@@ -1,0 +1,26 @@
+// The settings that the running server goes by, for others who look at the same file:
+// <state>/settings-in-force, there while it runs.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <set>
+#include <string>
+
+#include "base/outcome.h"
+#include "daemon/settings.h"
+
+namespace vantro::daemon {
+
+// By key, as they were given (Settings::given).
+using Given = std::map<std::string, std::string>;
+
+base::Outcome<void> save_in_force(const std::string& state, const Given& given);
+void remove_in_force(const std::string& state);
+// Nothing: no server runs on that state folder, or this user may not look.
+std::optional<Given> in_force_at(const std::string& state);
+
+// The keys that were not given the same in both.
+std::set<std::string> differing(const Given& a, const Given& b);
+
+}  // namespace vantro::daemon

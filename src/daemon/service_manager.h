@@ -1,0 +1,28 @@
+// What the service manager (systemd) is told, and asks: sd_notify(3). Where there is
+// none, nothing happens.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "base/clock.h"
+
+namespace vantro::daemon {
+
+class ServiceManager {
+ public:
+  // How often alive() must be called at least; nothing: nobody watches.
+  static std::optional<base::Duration> watch_interval();
+
+  // Devices can be served. `status`: a line for `systemctl status`.
+  static void ready(const std::string& status);
+  static void status(const std::string& line);
+  // Until ready() is called.
+  static void reloading();
+  static void stopping(const std::string& status);
+  static void alive();
+  // Starting or stopping takes longer than usual: from now on so much.
+  static void more_time(std::chrono::seconds time);
+};
+
+}  // namespace vantro::daemon
