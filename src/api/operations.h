@@ -12,6 +12,7 @@
 #include "api/overview.h"
 #include "api/people.h"
 #include "api/rescue.h"
+#include "api/service.h"
 #include "api/shapes.h"
 #include "api/uploads.h"
 
@@ -26,6 +27,47 @@ inline constexpr Operation<Nothing, Nothing, Status> kStatus{
 
 inline constexpr Operation<Nothing, Nothing, SettingList> kSettings{
     "GET", "/v1/settings", "the settings in force", Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, Text> kMetrics{
+    "GET", "/metrics",
+    "what the server counts and measures, in the text form of Prometheus; without a "
+    "token "
+    "from the networks of metrics.open_to",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, ReloadWanted, Reloaded> kReload{
+    "POST", "/v1/reload", "read the settings and certificates again",
+    Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, Drain> kDrain{
+    "GET", "/v1/drain", "whether new transfers are taken, and what still runs",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, DrainWanted, Drain> kBeginDrain{
+    "PUT", "/v1/drain", "take no new transfers; what runs goes on",
+    Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, Drain> kEndDrain{
+    "DELETE", "/v1/drain", "take new transfers again", Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, Snapshot> kSnapshot{
+    "GET", "/v1/snapshot", "the last copy of the state, and how far it is",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, SnapshotWanted, Snapshot> kBeginSnapshot{
+    "POST", "/v1/snapshot", "copy the state, while the server runs",
+    Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, Snapshot> kEndSnapshot{
+    "DELETE", "/v1/snapshot", "give up the copy that runs", Permission::kAdminister};
+
+inline constexpr Operation<Nothing, Nothing, NoticeState> kNotices{
+    "GET", "/v1/notices", "who gets notices, and what was told and is not over",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, NoticeTestWanted, NoticeTestResult> kTestNotices{
+    "POST", "/v1/notices/test", "send a notice that is only a test",
+    Permission::kOperate};
 
 inline constexpr Operation<LoadAsked, Nothing, Load> kLoad{
     "GET", "/v1/load", "how busy the server was in the last minutes or hours",

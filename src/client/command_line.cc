@@ -5,6 +5,8 @@
 #include <limits>
 #include <set>
 
+#include "manual/manual.h"
+
 namespace vantro::client {
 
 struct Command::Line {
@@ -185,6 +187,15 @@ CommandLine::CommandLine(const char* name, const char* about, const std::string&
 CommandLine::~CommandLine() = default;
 
 Command CommandLine::top() const { return {app_.get(), line_}; }
+
+base::Outcome<void> CommandLine::write_manuals(const std::string& folder,
+                                               const std::string& version) const {
+  auto files = manual::completions(*app_);
+  files.merge(manual::man_pages(
+      *app_,
+      {version, 1, {{"Exit status", kExitCodeHelp}}, {"vantrod(8)", "vantro.toml(5)"}}));
+  return manual::write(files, folder);
+}
 
 CommandLine::Parsed CommandLine::parse(int argc, char** argv) const {
   try {

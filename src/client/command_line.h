@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "api/shape.h"
+#include "base/outcome.h"
 #include "client/answers.h"
 
 namespace CLI {
@@ -117,6 +118,9 @@ class CommandLine {
     bool without_server = false;
   };
   Parsed parse(int argc, char** argv) const;
+  // Man pages and completions of all of it, below that folder.
+  base::Outcome<void> write_manuals(const std::string& folder,
+                                    const std::string& version) const;
 
  private:
   std::unique_ptr<CLI::App> app_;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <filesystem>
 #include <fmt/format.h>
 #include <iostream>
 #include <unistd.h>
@@ -9,6 +10,7 @@
 #include "api/catalogue.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
+#include "client/adopt.h"
 #include "client/image_changes.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
@@ -28,6 +30,8 @@ struct ImageAddOptions {
   bool hold = false;
   bool despite_findings = false;
   bool yes = false;  // take suggestions without asking
+  bool recursive = false;
+  bool keep_paths = false;
 };
 
 Tone tone_of_verdict(const std::string& verdict) {
@@ -237,7 +241,28 @@ Result<Answered<api::ImageAdded>> upload(const ApiClient& api, const OpenedFile&
                  });
 }
 
+Done add_folder(const Context& context, const ImageAddOptions& options) {
+  if (!options.name.empty() || !options.checksums.expect.empty() ||
+      !options.checksums.list.empty()) {
+    return wrong_use(
+        "a folder's files keep their names, and lists are found beside them: "
+        "leave out --name, --expect and --list");
+  }
+  AdoptOptions adopted{options.file, options.keep_paths, {}};
+  adopted.given.source = options.checksums.source;
+  adopted.given.hold = options.hold;
+  adopted.given.despite_findings = options.despite_findings;
+  adopted.given.fact = api::given_texts(options.facts);
+  return adopt(context, adopted);
+}
+
 Done add_image(const Context& context, const ImageAddOptions& options) {
+  std::error_code failed;
+  if (std::filesystem::is_directory(options.file, failed)) {
+    if (options.recursive) return add_folder(context, options);
+    return wrong_use(fmt::format("{} is a folder; --recursive adds everything below it",
+                                 shown(options.file)));
+  }
   const auto file = open_file(options.file);
   if (!file) return tl::unexpected(file.error());
   const auto name =
@@ -514,6 +539,10 @@ void image_commands(const Command& top) {
     add.fields(o.facts);
     intake_flags(add, o);
     add.flag("--yes", o.yes, "take the facts that the name tells without asking");
+    const auto recursive = add.flag("--recursive", o.recursive,
+                                    "FILE is a folder: add all images below it, compared "
+                                    "with the lists beside them");
+    add.flag("--keep-paths", o.keep_paths, "Names with their folders").needs(recursive);
   }
   {
     auto& o = image.keep<ListOptions>();

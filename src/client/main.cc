@@ -1,11 +1,13 @@
 // vantro: the command-line client. Each command stands next to its code.
 #include <cstdlib>
 #include <string>
+#include <string_view>
 
 #include "client/accounts.h"
 #include "client/api_client.h"
 #include "client/backups.h"
 #include "client/canary.h"
+#include "client/care.h"
 #include "client/command_line.h"
 #include "client/devices.h"
 #include "client/export.h"
@@ -88,7 +90,14 @@ int main(int argc, char** argv) {
   log_in_commands(top);
   server_commands(top);
   ledger_commands(top);
+  care_commands(top);
 
+  // For whoever makes packages: no command, as it is nobody's work with a server.
+  if (argc == 3 && std::string_view(argv[1]) == "--write-manuals") {
+    const auto written = line.write_manuals(argv[2], VANTRO_VERSION);
+    if (written) return 0;
+    return report(tl::unexpected(Failure{ExitCode::kFile, written.error().sentence}));
+  }
   const auto parsed = line.parse(argc, argv);
   if (!parsed.wrong.empty()) {
     return report(tl::unexpected(Failure{ExitCode::kUsage, parsed.wrong}));

@@ -2,21 +2,18 @@
 // the rack, redrawn in place; elsewhere a line for each change.
 #include <algorithm>
 #include <chrono>
-#include <csignal>
 #include <fmt/format.h>
 #include <thread>
 
 #include "base/clock.h"
 #include "base/sizes.h"
+#include "client/interrupt.h"
 #include "client/large_text.h"
 #include "client/render.h"
 #include "client/rescue.h"
 
 namespace vantro::client {
 namespace {
-
-volatile std::sig_atomic_t interrupted = 0;
-void interrupt(int) { interrupted = 1; }
 
 constexpr std::chrono::milliseconds kBetween{400};
 constexpr std::size_t kLastLines = 8;
@@ -44,8 +41,7 @@ class Follower {
   }
 
   Done follow(std::int64_t number) {
-    std::signal(SIGINT, interrupt);
-    std::signal(SIGTERM, interrupt);
+    notice_interrupts();
     const auto began = base::SystemClock{}.now();
     for (;;) {
       const auto answer = context_.api.call(api::kRescue, {number});
@@ -65,7 +61,7 @@ class Follower {
       const auto end =
           began + std::chrono::duration_cast<base::Duration>(
                       std::chrono::duration<double>(options_.seconds.value_or(1e9)));
-      if (interrupted != 0 || base::SystemClock{}.now() + kBetween >= end) return {};
+      if (interrupted() || base::SystemClock{}.now() + kBetween >= end) return {};
       std::this_thread::sleep_for(kBetween);
     }
   }

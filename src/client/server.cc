@@ -117,6 +117,11 @@ Done show_status(const Context& context) {
         write_encryption(terminal, status.encryption);
         terminal.write(
             fmt::format("  transfers   {} running\n", status.running_transfers));
+        if (!status.drain.empty()) {
+          terminal.write(
+              terminal.toned("  DRAINING    " + shown(status.drain, 400), Tone::kBad) +
+              "\n");
+        }
         terminal.write(fmt::format("  accounts    {}\n", status.accounts));
         for (const auto& one : status.openings) {
           terminal.write(fmt::format(

@@ -1,22 +1,18 @@
 // The live view: on a terminal a table that is redrawn in place, elsewhere a line for
 // each beginning, each second of progress and each end.
 #include <algorithm>
-#include <csignal>
 #include <fmt/format.h>
 #include <map>
 
 #include "base/clock.h"
 #include "base/sizes.h"
+#include "client/interrupt.h"
 #include "client/render.h"
 #include "client/server.h"
 #include "client/terminal.h"
 
 namespace vantro::client {
 namespace {
-
-volatile std::sig_atomic_t interrupted = 0;
-
-void interrupt(int) { interrupted = 1; }
 
 constexpr std::chrono::milliseconds kRedraw{200};
 constexpr std::chrono::seconds kLineInterval{1};
@@ -141,10 +137,7 @@ class Tally {
 }  // namespace
 
 Done watch(const Context& context, std::optional<double> seconds) {
-  struct sigaction action {};
-  action.sa_handler = interrupt;
-  ::sigaction(SIGINT, &action, nullptr);
-  ::sigaction(SIGTERM, &action, nullptr);
+  notice_interrupts();
 
   const Terminal terminal(stdout);
   const base::SystemClock clock;
@@ -195,7 +188,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
   };
   const auto idle = [&] {
     const auto now = clock.now();
-    if (interrupted != 0) return false;
+    if (interrupted()) return false;
     if (seconds && std::chrono::duration<double>(now - began).count() >= *seconds) {
       return false;
     }
@@ -218,7 +211,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
   auto done = context.api.events(event, idle);
   if (table && drawn_at != base::Instant{}) screen->draw(transfers, clock.now());
   if (!context.json) terminal.write(tally.text(running()));
-  if (!done || interrupted != 0 || seconds) return done;
+  if (!done || interrupted() || seconds) return done;
   return tl::unexpected(
       Failure{ExitCode::kNoServer, "the server ended the stream of events"});
 }

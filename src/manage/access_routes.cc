@@ -187,7 +187,7 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
   result.image = offer->image.name;
   result.size = offer->image.size;
   result.digests = manage::shape(offer->image.digests);
-  for (const auto& [protocol, where] : service.surroundings.listening) {
+  for (const auto& [protocol, where] : service.surroundings.listening()) {
     for (const auto& server : desk::addresses_of(service.surroundings, where, *device)) {
       const auto* known = base::find_protocol(protocol);
       api::Location one;
@@ -217,7 +217,7 @@ base::Outcome<api::Locations> locations(Service& service, const Call&,
 
 std::vector<api::Opening> openings(Service& service) {
   std::vector<std::string> served;
-  for (const auto& one : service.surroundings.listening) {
+  for (const auto& one : service.surroundings.listening()) {
     if (std::find(served.begin(), served.end(), one.protocol) == served.end()) {
       served.push_back(one.protocol);
     }

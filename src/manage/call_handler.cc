@@ -2,7 +2,9 @@
 
 #include <fmt/format.h>
 
+#include "api/operations.h"
 #include "base/overloaded.h"
+#include "base/request_id.h"
 #include "base/visible_name.h"
 #include "manage/answers.h"
 #include "manage/bodies.h"
@@ -100,6 +102,15 @@ void CallHandler::request(const net::http::Head& head) {
     anyone.from = way_.from();
     return call(head, std::move(*matched), anyone);
   }
+  // Whoever collects metrics has no name; where it may come from is a setting.
+  if (matched && matched->route->operation->path == api::kMetrics.path &&
+      !way_.on_local_socket && head.field("authorization").empty() &&
+      desk_->service.metrics_open_to(way_.peer)) {
+    desk::Caller collector;
+    collector.from = way_.from();
+    collector.powers.role = auth::Role::kLook;
+    return call(head, std::move(*matched), collector);
+  }
   // Before anything is said about what there is.
   if (!local_user_ || !head.field("authorization").empty()) {
     const auto caller = door.known(head, way_);
@@ -127,6 +138,7 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
                        const desk::Caller& caller) {
   auto& call = matched.call;
   call.caller = caller;
+  call.caller.request = base::new_request_id();
   call.way = way_;
   const auto& route = *matched.route;
   const auto& operation = *route.operation;
@@ -141,6 +153,11 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
     return connection_.answer(refusal(allowed.error()));
   }
   note(call.caller);
+  desk_->log.debug("call", {{"method", operation.method},
+                            {"path", operation.path},
+                            {"by", call.caller.name},
+                            {"from", call.caller.from},
+                            {"request", call.caller.request}});
   std::visit(base::Overloaded{
                  [&](const TextWork& work) { answer_text(route, work, head, call); },
                  [&](const ContentWork& work) {

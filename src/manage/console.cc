@@ -41,7 +41,7 @@ const ConsoleFile* find(std::span<const ConsoleFile> files, std::string_view pat
 bool is_for_console(const net::http::Head& head) {
   const auto path = path_of(head);
   return (head.method == "GET" || head.method == "HEAD") && path.starts_with('/') &&
-         !path.starts_with("/v1/") && path != "/v1";
+         !path.starts_with("/v1/") && path != "/v1" && path != "/metrics";
 }
 
 net::http::Answer console_answer(const net::http::Head& head,

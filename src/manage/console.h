@@ -26,8 +26,8 @@ std::span<const ConsoleFile> console_files();
 // Whether a request is for the console, and not for the API.
 bool is_for_console(const net::http::Head& head);
 
-// Whatever is no file is a page, which the code in index.html shows: so an address of the
-// console can be kept, and opened again. REQUIRES: is_for_console().
+// An address that is not a file is a page of the console: index.html is served, and its
+// code shows the page. So people can keep such addresses. REQUIRES: is_for_console().
 net::http::Answer console_answer(const net::http::Head& head,
                                  std::span<const ConsoleFile> files);
 

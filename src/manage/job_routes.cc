@@ -288,7 +288,7 @@ base::Outcome<api::Rollout> withdraw_rollout(Service& service, const Call& call,
 base::Outcome<api::CanaryWays> canary(Service& service, const Call&,
                                       const api::Nothing&) {
   api::CanaryWays result;
-  for (const auto& [protocol, where] : service.surroundings.listening) {
+  for (const auto& [protocol, where] : service.surroundings.listening()) {
     // Through each of the machine's addresses, loopback as well.
     auto addresses = where.address.is_unspecified() ? service.surroundings.own_addresses()
                                                     : std::vector{where.address};

@@ -23,6 +23,7 @@
 #include "manage/overview_routes.h"
 #include "manage/people_routes.h"
 #include "manage/rescue_routes.h"
+#include "manage/service_routes.h"
 #include "manage/unrecorded_routes.h"
 #include "manage/upload_routes.h"
 #include "manage/values.h"
@@ -51,7 +52,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
   status.state_folder = repository.folder.path();
   status.started_at = base::iso_time(service.started_at);
   status.uptime_ms = service.clock.wall() - service.started_at;
-  for (const auto& one : service.surroundings.listening) {
+  for (const auto& one : service.surroundings.listening()) {
     status.listeners.push_back(
         {one.protocol, one.where.text(), base::find_protocol(one.protocol)->protects});
   }
@@ -72,6 +73,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
       status.trouble.push_back(std::move(one));
     }
   }
+  status.drain = drain_sentence(service.gate);
   if (service.fronts) status.fronts = service.fronts();
   if (service.ssh) status.ssh = service.ssh();
   if (service.resealer != nullptr) {
@@ -155,6 +157,7 @@ std::vector<Route> make_routes(Service& service) {
   ledger_routes(routes);
   offer_routes(routes);
   overview_routes(routes);
+  service_routes(routes);
   people_routes(routes);
   rescue_routes(routes);
   unrecorded_routes(routes);

@@ -4,9 +4,11 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "api/overview.h"
+#include "api/service.h"
 #include "api/shapes.h"
 #include "base/address.h"
 #include "base/clock.h"
@@ -14,6 +16,8 @@
 #include "desk/ways.h"
 #include "gate/gate.h"
 #include "jobs/sheet.h"
+#include "net/work_pool.h"
+#include "repository/by.h"
 #include "repository/repository.h"
 #include "upkeep/resealer.h"
 #include "upkeep/verify.h"
@@ -24,10 +28,14 @@ class Door;
 }  // namespace vantro::manage
 namespace vantro::desk {
 class Load;
+class Notices;
 class RescueHands;
 class Rescues;
 class Uploads;
 }  // namespace vantro::desk
+namespace vantro::upkeep {
+class Snapshots;
+}  // namespace vantro::upkeep
 namespace vantro::manage {
 
 struct Service {
@@ -63,6 +71,25 @@ struct Service {
   // What is wrong with that, in sentences. Thread-safe.
   std::function<std::vector<std::string>()> management_trouble = {};
   std::function<std::vector<api::Front>()> fronts = {};  // how busy they are; thread-safe
+  // Reads the settings and certificates again, or says what would change. Thread-safe.
+  std::function<base::Outcome<api::Reloaded>(bool dry_run, const repository::By&)>
+      reload = {};
+  upkeep::Snapshots* snapshots = nullptr;  // null: none is made
+  // Where snapshots are written. Thread-safe.
+  std::function<std::string()> snapshot_folder = [] { return std::string(); };
+  desk::Notices* notices = nullptr;  // null: nobody is told of anything
+  // Whether metrics are given to this address without a token. Thread-safe.
+  std::function<bool(const base::Address&)> metrics_open_to = [](const auto&) {
+    return false;
+  };
+  // Until when the certificates are good, by what they are for. Thread-safe.
+  std::function<std::vector<std::pair<std::string, base::WallTime>>()> certificates = [] {
+    return std::vector<std::pair<std::string, base::WallTime>>();
+  };
+  // How much the pools of threads have to do, by their names. Thread-safe.
+  std::function<std::vector<std::pair<std::string, net::WorkPool::Load>>()> pools = [] {
+    return std::vector<std::pair<std::string, net::WorkPool::Load>>();
+  };
 };
 
 }  // namespace vantro::manage

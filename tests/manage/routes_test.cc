@@ -138,7 +138,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
        {"GET /v1/status", "GET /v1/transfers", "GET /v1/events", "GET /v1/changes",
         "GET /v1/contacts", "GET /v1/contacts/{address}", "GET /v1/ledger",
         "GET /v1/ledger-export", "GET /v1/ledger-verification", "GET /v1/accounts",
-        "GET /v1/accounts/{name}/keys", "GET /v1/people",
+        "GET /v1/accounts/{name}/keys", "GET /v1/people", "GET /metrics", "GET /v1/drain",
+        "GET /v1/snapshot", "GET /v1/notices",
         // One's own; those of others are refused inside.
         "GET /v1/people/{name}/tokens", "POST /v1/people/{name}/tokens",
         "PATCH /v1/people/{name}/tokens/{label}",
@@ -165,8 +166,9 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         // A job remembers when it was looked at; nothing else changes.
         "POST /v1/readiness"}},
       {"operate",
-       {"POST /v1/backup-thinning", "DELETE /v1/backup-offers/{name}",
-        "POST /v1/backups/{holder}/{name}/pin", "POST /v1/backups/{holder}/{name}/offer",
+       {"POST /v1/notices/test", "POST /v1/backup-thinning",
+        "DELETE /v1/backup-offers/{name}", "POST /v1/backups/{holder}/{name}/pin",
+        "POST /v1/backups/{holder}/{name}/offer",
         "POST /v1/backups/{holder}/{name}/image", "POST /v1/devices",
         "POST /v1/device-import", "PATCH /v1/devices/{name}", "DELETE /v1/devices/{name}",
         "POST /v1/devices/{name}/claim", "PATCH /v1/sites/{name}",
@@ -192,7 +194,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "POST /v1/unrecorded/{name}", "DELETE /v1/unrecorded/{name}"}},
       {"administer",
        {"POST /v1/accounts", "PATCH /v1/accounts/{name}", "DELETE /v1/accounts/{name}",
-        "POST /v1/accounts/{name}/keys", "DELETE /v1/images/{name}",
+        "POST /v1/accounts/{name}/keys", "DELETE /v1/images/{name}", "POST /v1/reload",
+        "PUT /v1/drain", "DELETE /v1/drain", "POST /v1/snapshot", "DELETE /v1/snapshot",
         "DELETE /v1/accounts/{name}/keys", "POST /v1/people", "PATCH /v1/people/{name}",
         "DELETE /v1/people/{name}"}},
   };
@@ -238,9 +241,11 @@ class LocationsTest : public RoutesTest {
   void SetUp() override {
     RoutesTest::SetUp();
     const auto at = [](const char* text) { return *base::Endpoint::parse(text); };
-    service_->surroundings.listening = {{"tftp", at("0.0.0.0:69")},
-                                        {"http", at("0.0.0.0:8080")},
-                                        {"https", at("[2001:db8::1]:443")}};
+    service_->surroundings.listening = [at] {
+      return std::vector<base::Listening>{{"tftp", at("0.0.0.0:69")},
+                                          {"http", at("0.0.0.0:8080")},
+                                          {"https", at("[2001:db8::1]:443")}};
+    };
     service_->surroundings.own_addresses = [] {
       return std::vector{*base::Address::parse("192.0.2.10"),
                          *base::Address::parse("198.51.100.1"),

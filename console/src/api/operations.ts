@@ -367,6 +367,33 @@ export interface Document {
   readonly added_at: string;
 }
 
+/** whether new transfers are taken, and what still runs */
+export interface Drain {
+  readonly draining: boolean;
+  readonly stopping: boolean;
+  readonly since: string;
+  readonly until: string;
+  readonly reason: string;
+  readonly refused: number;
+  readonly idle: boolean;
+  readonly waits_for: readonly (DrainWaits)[];
+}
+
+/** a transfer that a drain waits for */
+export interface DrainWaits {
+  readonly who: string;
+  readonly name: string;
+  readonly direction: string;
+  readonly bytes: number;
+  readonly left: string;
+}
+
+/** that the server takes no new transfers */
+export interface DrainWanted {
+  readonly minutes?: number;
+  readonly reason?: string;
+}
+
 /** configurations that are encrypted where they are stored */
 export interface Encryption {
   readonly key: string;
@@ -740,6 +767,7 @@ export interface LedgerEntry {
   readonly outcome: string;
   readonly sentence: string;
   readonly from: string;
+  readonly request: string;
   readonly hash: string;
 }
 
@@ -865,6 +893,49 @@ export interface NotUnderstood {
 
 /** an empty object */
 export interface Nothing {
+}
+
+/** something that was told and is not over */
+export interface NoticeCondition {
+  readonly event: string;
+  readonly subject: string;
+  readonly since: string;
+  readonly sentence: string;
+}
+
+/** somebody who gets notices */
+export interface NoticeReceiver {
+  readonly name: string;
+  readonly way: "webhook" | "syslog" | "mail";
+  readonly to: string;
+  readonly events: readonly (string)[];
+  readonly waiting: number;
+  readonly sent: number;
+  readonly last_sent_at: string;
+  readonly failure: string;
+}
+
+/** who gets notices, and what was told and is not over */
+export interface NoticeState {
+  readonly receivers: readonly (NoticeReceiver)[];
+  readonly standing: readonly (NoticeCondition)[];
+}
+
+/** what came of the test */
+export interface NoticeTestResult {
+  readonly results: readonly (NoticeTested)[];
+}
+
+/** who gets a notice that is only a test */
+export interface NoticeTestWanted {
+  readonly receiver?: string;
+}
+
+/** whether a receiver took the test */
+export interface NoticeTested {
+  readonly receiver: string;
+  readonly ok: boolean;
+  readonly answer: string;
 }
 
 /** a name that devices can fetch */
@@ -1105,6 +1176,20 @@ export interface ReleaseLine {
   readonly images: number;
   readonly newest: string;
   readonly version: string;
+}
+
+/** how the settings are read again */
+export interface ReloadWanted {
+  readonly dry_run?: boolean;
+}
+
+/** what reading the settings again has changed */
+export interface Reloaded {
+  readonly dry_run: boolean;
+  readonly now: readonly (SettingChange)[];
+  readonly at_restart: readonly (SettingChange)[];
+  readonly certificates: readonly (string)[];
+  readonly failures: readonly (string)[];
 }
 
 /** a listing of a device */
@@ -1375,6 +1460,13 @@ export interface Setting {
   readonly reloadable: boolean;
 }
 
+/** a setting that differs */
+export interface SettingChange {
+  readonly name: string;
+  readonly before: string;
+  readonly after: string;
+}
+
 /** the settings in force */
 export interface SettingList {
   readonly file: string;
@@ -1413,6 +1505,26 @@ export interface SiteSchedule {
   readonly backup_every?: string;
 }
 
+/** the last copy of the state, and how far it is */
+export interface Snapshot {
+  readonly state: "none" | "database" | "contents" | "complete" | "failed";
+  readonly path: string;
+  readonly began_at: string;
+  readonly by: string;
+  readonly files: number;
+  readonly files_done: number;
+  readonly bytes: number;
+  readonly bytes_done: number;
+  readonly linked: number;
+  readonly kept: number;
+  readonly why: string;
+}
+
+/** where a copy of the state is written */
+export interface SnapshotWanted {
+  readonly path: string;
+}
+
 /** what SSH shows of itself, and what it was content with */
 export interface Ssh {
   readonly host_keys: readonly (HostKey)[];
@@ -1447,6 +1559,7 @@ export interface Status {
   readonly accounts: number;
   readonly openings: readonly (Opening)[];
   readonly trouble: readonly (string)[];
+  readonly drain: string;
   readonly ssh: Ssh;
   readonly encryption: Encryption;
   readonly you: Me;
@@ -1737,6 +1850,56 @@ export interface Operations {
     body: undefined;
     answer: SettingList;
   };
+  "GET /metrics": {
+    asked: Nothing;
+    body: undefined;
+    answer: string;
+  };
+  "POST /v1/reload": {
+    asked: Nothing;
+    body: ReloadWanted;
+    answer: Reloaded;
+  };
+  "GET /v1/drain": {
+    asked: Nothing;
+    body: undefined;
+    answer: Drain;
+  };
+  "PUT /v1/drain": {
+    asked: Nothing;
+    body: DrainWanted;
+    answer: Drain;
+  };
+  "DELETE /v1/drain": {
+    asked: Nothing;
+    body: undefined;
+    answer: Drain;
+  };
+  "GET /v1/snapshot": {
+    asked: Nothing;
+    body: undefined;
+    answer: Snapshot;
+  };
+  "POST /v1/snapshot": {
+    asked: Nothing;
+    body: SnapshotWanted;
+    answer: Snapshot;
+  };
+  "DELETE /v1/snapshot": {
+    asked: Nothing;
+    body: undefined;
+    answer: Snapshot;
+  };
+  "GET /v1/notices": {
+    asked: Nothing;
+    body: undefined;
+    answer: NoticeState;
+  };
+  "POST /v1/notices/test": {
+    asked: Nothing;
+    body: NoticeTestWanted;
+    answer: NoticeTestResult;
+  };
   "GET /v1/load": {
     asked: {
       readonly minutes?: number;
@@ -1801,6 +1964,7 @@ export interface Operations {
       readonly name?: string;
       readonly outcome?: "complete" | "failed" | "abandoned" | "refused" | "done";
       readonly sha256?: string;
+      readonly request?: string;
     };
     body: undefined;
     answer: LedgerPage;
@@ -1815,6 +1979,7 @@ export interface Operations {
       readonly name?: string;
       readonly outcome?: "complete" | "failed" | "abandoned" | "refused" | "done";
       readonly sha256?: string;
+      readonly request?: string;
       readonly form?: "csv" | "json-lines";
     };
     body: undefined;
@@ -2683,6 +2848,16 @@ export const roles = {
   "GET /v1/health": "anyone",
   "GET /v1/status": "look",
   "GET /v1/settings": "look",
+  "GET /metrics": "look",
+  "POST /v1/reload": "administer",
+  "GET /v1/drain": "look",
+  "PUT /v1/drain": "administer",
+  "DELETE /v1/drain": "administer",
+  "GET /v1/snapshot": "look",
+  "POST /v1/snapshot": "administer",
+  "DELETE /v1/snapshot": "administer",
+  "GET /v1/notices": "look",
+  "POST /v1/notices/test": "operate",
   "GET /v1/load": "look",
   "GET /v1/interfaces": "look",
   "GET /v1/find": "look",
