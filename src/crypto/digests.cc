@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <new>
 #include <openssl/evp.h>
+#include <openssl/hmac.h>
 #include <stdexcept>
 
 #include "base/mutex.h"
@@ -267,6 +268,16 @@ base::Outcome<Expected> Expected::parse(std::string_view text) {
                       fmt::format("the checksum has {} digits; MD5 has 32, SHA-1 40, "
                                   "SHA-256 64, SHA-512 128. Was all of it copied?",
                                   hex.size()));
+}
+
+std::string hmac_sha256(std::string_view key, base::ByteView bytes) {
+  std::array<unsigned char, EVP_MAX_MD_SIZE> code{};
+  unsigned size = 0;
+  if (HMAC(EVP_sha256(), key.data(), static_cast<int>(key.size()), bytes.data(),
+           bytes.size(), code.data(), &size) == nullptr) {
+    throw std::runtime_error("HMAC-SHA-256 is not there");
+  }
+  return base::to_hex(base::ByteView(code.data(), size));
 }
 
 }  // namespace vantro::crypto

@@ -49,6 +49,9 @@ class Digester {
 
 // SHA-256 alone, where only that is compared: it costs a third of all four, or less. Not
 // thread-safe.
+// HMAC-SHA-256 (RFC 2104) in lower-case hexadecimal.
+std::string hmac_sha256(std::string_view key, base::ByteView bytes);
+
 class Sha256 {
  public:
   Sha256();

@@ -299,9 +299,11 @@ TEST_F(TftpWire, StoppingTheServerLetsATransferFinishInItsGrace) {
   ask(late, read_request("x.img"));
   peer.answer(ack(1));
   EXPECT_EQ(server_->wait(), 0);
-  EXPECT_EQ(late.hear(false), "silence");
+  EXPECT_EQ(late.hear(),
+            "ERROR 0 the server is being restarted; try again in 10 minutes");
   start();
-  EXPECT_EQ(ledger()[2]["outcome"], "complete");
+  EXPECT_EQ(row("fetch", "complete")["name"], "x.img");
+  EXPECT_EQ(row("fetch", "refused")["actor"], "127.0.0.2");
 }
 
 // With settings of their own.
