@@ -260,8 +260,10 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
   std::error_code failed;
   if (std::filesystem::is_directory(options.file, failed)) {
     if (options.recursive) return add_folder(context, options);
-    return wrong_use(fmt::format("{} is a folder; --recursive adds everything below it",
-                                 shown(options.file)));
+    return tl::unexpected(Failure{
+        ExitCode::kFile, fmt::format("{} is a folder; --recursive adds everything "
+                                     "below it",
+                                     shown(options.file))});
   }
   const auto file = open_file(options.file);
   if (!file) return tl::unexpected(file.error());

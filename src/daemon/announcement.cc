@@ -92,7 +92,7 @@ void say_where(const Options& options, const char* version,
                const Management& management, const base::Log& log) {
   const auto& folder = repository.folder;
   const auto& settings = options.settings;
-  if (settings.log.form == LogForm::kJson || settings.log.form == LogForm::kJournal) {
+  if (settings.log.form == LogForm::kJson) {
     for (const auto& [protocol, where] : devices) {
       log.info(title(protocol) + " listens", {{"address", where.text()}});
     }

@@ -79,6 +79,7 @@ bool confine_files(const Places& places, std::string& why) {
     done = done && allow(rules.get(), one, kWrite);
   }
   for (const auto& one : places.read) done = done && allow(rules.get(), one, kRead);
+  for (const auto& one : places.run) done = done && allow(rules.get(), one, kRun);
   for (const auto& one : places.written) done = done && allow(rules.get(), one, kWrite);
   done = done && ::syscall(SYS_landlock_restrict_self, rules.get(), 0) == 0;
   if (!done) why = fmt::format("Landlock: {}", std::strerror(errno));
@@ -208,12 +209,16 @@ Places places_of(const Settings& settings, const std::string& config) {
                                  settings.ftp.key,
                                  settings.management.certificate,
                                  settings.management.key,
-                                 settings.backups.key_file,
-                                 settings.management.pam_service};
+                                 settings.backups.key_file};
   for (const auto& one : settings.sheets) files.push_back(one.file);
   for (const auto& one : settings.notices) {
     files.push_back(one.secret_file);
     files.push_back(one.ca_file);
+  }
+  // What PAM asks may be a script.
+  if (const auto& service = settings.management.pam_service; !service.empty()) {
+    places.run.push_back(service.find('/') == std::string::npos ? "/etc"
+                                                                : folder_of(service));
   }
   std::set<std::string> folders;
   for (const auto& one : files) {

@@ -15,6 +15,7 @@ namespace vantro::daemon {
 struct Places {
   std::vector<std::string> written;  // folders that it writes to
   std::vector<std::string> read;     // folders and files beside the system's
+  std::vector<std::string> run;      // folders with programs, beside the system's
   std::vector<std::string> made;     // of `written`: that are made if they are not there
 };
 

@@ -59,6 +59,19 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
   return fronts;
 }
 
+std::vector<std::pair<Transport, base::Endpoint>> all_listeners(
+    const Settings& settings) {
+  std::vector<std::pair<Transport, base::Endpoint>> all;
+  for (const auto& one : settings.tftp.listen) all.emplace_back(Transport::kUdp, one);
+  for (const auto* list :
+       {&settings.ftp.listen, &settings.http.listen, &settings.https.listen,
+        &settings.ssh.listen, &settings.management.listen,
+        &settings.management.tls_listen}) {
+    for (const auto& one : *list) all.emplace_back(Transport::kTcp, one);
+  }
+  return all;
+}
+
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts) {
   for (const auto& one : fronts) {
     const auto bound = one.front->bind();

@@ -4,6 +4,7 @@
 #include <functional>
 #include <memory>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "daemon/command_line.h"
@@ -29,6 +30,9 @@ struct FrontEntry {
 std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
                                     const std::shared_ptr<serve::ssh::Server>& ssh);
+
+// Everywhere that the settings say.
+std::vector<std::pair<Transport, base::Endpoint>> all_listeners(const Settings& settings);
 
 // All or none. Refused with the sentence for people.
 base::Outcome<void> bind(const std::vector<FrontEntry>& fronts);

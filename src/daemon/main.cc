@@ -21,6 +21,7 @@
 #include "daemon/notice_way.h"
 #include "daemon/other_user.h"
 #include "daemon/pools.h"
+#include "daemon/port_holder.h"
 #include "daemon/process_limits.h"
 #include "daemon/reload.h"
 #include "daemon/rescue_hands.h"
@@ -85,6 +86,7 @@ int main(int argc, char** argv) try {
   if (!options.restore.empty()) return restore_state(options.restore, settings.state);
   Confined confined{false, false, "it is switched off (process.confine)"};
   if (settings.process.confine) {
+    note_port_holders(all_listeners(settings));
     auto places = places_of(settings, options.config);
     for (const auto& one : {options.rescue.image, options.rescue.text}) {
       if (!one.empty()) places.read.push_back(one);
@@ -209,6 +211,16 @@ int main(int argc, char** argv) try {
   if (drop_folder) drop_folder->start();
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
+  if (repository.database->unchecked()) {
+    pools.slow.post([&] {
+      const auto sound = repository.database->check();
+      if (sound) return;
+      log.error(sound.error().sentence);
+      repository.troubles.set("database", {sound.error().sentence +
+                                           "; stop the server and go back to a snapshot "
+                                           "(vantrod --restore)"});
+    });
+  }
   // Also while it waits for the last transfers.
   Schedules until_the_end(main_loop);
   if (const auto watch = ServiceManager::watch_interval()) {

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <ifaddrs.h>
+#include <map>
 #include <netinet/in.h>
 #include <set>
 #include <sstream>
@@ -47,11 +48,14 @@ base::Address of(const sockaddr_in6& six) {
 
 }  // namespace
 
-std::optional<Holder> port_holder(Transport transport, const base::Endpoint& where) {
+namespace {
+
+std::optional<Holder> holder_now(Transport transport, const base::Endpoint& where) {
   std::set<std::string> inodes;
   const bool udp = transport == Transport::kUdp;
   collect_inodes(udp ? "/proc/net/udp" : "/proc/net/tcp", where.port, inodes);
   collect_inodes(udp ? "/proc/net/udp6" : "/proc/net/tcp6", where.port, inodes);
+  if (inodes.empty()) return std::nullopt;
   std::error_code error;
   for (const auto& process : std::filesystem::directory_iterator("/proc", error)) {
     const auto pid = process.path().filename().string();
@@ -69,6 +73,32 @@ std::optional<Holder> port_holder(Transport transport, const base::Endpoint& whe
     }
   }
   return std::nullopt;
+}
+
+// By transport and port.
+using Noted = std::map<std::pair<Transport, std::uint16_t>, Holder>;
+Noted& noted() {
+  static Noted all;
+  return all;
+}
+
+}  // namespace
+
+void note_port_holders(
+    const std::vector<std::pair<Transport, base::Endpoint>>& listeners) {
+  for (const auto& [transport, where] : listeners) {
+    if (where.port == 0) continue;
+    if (auto holder = holder_now(transport, where)) {
+      noted()[{transport, where.port}] = std::move(*holder);
+    }
+  }
+}
+
+std::optional<Holder> port_holder(Transport transport, const base::Endpoint& where) {
+  if (auto holder = holder_now(transport, where)) return holder;
+  const auto before = noted().find({transport, where.port});
+  if (before == noted().end()) return std::nullopt;
+  return before->second;
 }
 
 std::vector<base::Address> own_addresses() {

@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "base/address.h"
@@ -17,8 +18,14 @@ struct Holder {
   bool operator==(const Holder&) const = default;
 };
 
-// Reads /proc. Nothing if the process can't be seen from here (another user's, say).
+// Reads /proc; else, as note_port_holders() saw it. Nothing if the process can't be seen
+// from here (another user's, say).
 std::optional<Holder> port_holder(Transport transport, const base::Endpoint& where);
+
+// Looks now, and keeps the answers for port_holder(): a process that has confined itself
+// can't see into others any more.
+void note_port_holders(
+    const std::vector<std::pair<Transport, base::Endpoint>>& listeners);
 
 // The one sentence for a listener that could not be opened: what holds it or what is
 // missing, and what to do. `flag` is the option that changes it.

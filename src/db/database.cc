@@ -364,6 +364,24 @@ base::Outcome<void> Database::continue_behind(std::int64_t change) {
   return write([](Transaction&) { return base::Outcome<void>(); });
 }
 
+namespace {
+
+constexpr const char* kCheck = "pragma quick_check(1)";
+constexpr const char* kDamaged = "the database is damaged";
+
+bool is_sound(const Rows& rows) {
+  return rows.size() == 1 && rows.front().text(0) == "ok";
+}
+
+}  // namespace
+
+base::Outcome<void> Database::check() {
+  return read([&](Transaction& t) -> base::Outcome<void> {
+    if (is_sound(t.query(kCheck))) return {};
+    return base::refuse(Kind::kCorrupt, fmt::format("{}: {}", path_, kDamaged));
+  });
+}
+
 base::Outcome<std::uint64_t> Database::give_room_back() {
   // Pages of 4 KiB. A piece takes some milliseconds.
   constexpr std::int64_t kWorthIt = 4096;
@@ -405,10 +423,12 @@ std::optional<Identity> identity_in(Connection& writer) {
 base::Outcome<void> Database::prepare() {
   auto& writer = *writer_;
   writer.plain("pragma foreign_keys = on");
-  const auto check = writer.execute("pragma quick_check(1)", {}, true);
-  if (check.size() != 1 || check.front().text(0) != "ok") {
-    return base::refuse(Kind::kCorrupt,
-                        fmt::format("{}: the database is damaged", path_));
+  const auto number = [&](const char* pragma) {
+    return writer.execute(pragma, {}, true).front().integer(0);
+  };
+  unchecked_ = number("pragma page_count") * number("pragma page_size") > kCheckedAtOnce;
+  if (!unchecked_ && !is_sound(writer.execute(kCheck, {}, true))) {
+    return base::refuse(Kind::kCorrupt, fmt::format("{}: {}", path_, kDamaged));
   }
   auto identity = identity_in(writer);
   const bool made_before =

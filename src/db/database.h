@@ -110,9 +110,12 @@ class Database {
  public:
   // So many readers at once; one more waits for the first of them.
   static constexpr std::size_t kMostReaders = 16;
+  static constexpr std::int64_t kCheckedAtOnce = std::int64_t{256} << 20;
 
   // Opens or makes the file and brings its schema to this program's version. Refused:
-  // kCorrupt if it is damaged or no database, kInvalid if a newer program wrote it.
+  // kCorrupt if it is damaged or no database, kInvalid if a newer program wrote it. A
+  // file of more than kCheckedAtOnce bytes is checked later, by check(): to read it all
+  // would take longer than devices should wait for a start.
   static base::Outcome<std::unique_ptr<Database>> open(const std::string& path,
                                                        Watch watch = {});
   ~Database();
@@ -151,9 +154,13 @@ class Database {
   Identity identity() const;
   // The change number goes on behind this one: another database was ahead.
   base::Outcome<void> continue_behind(std::int64_t change);
-  // Room in the file that removed rows have left goes back to the disk, a piece at a time,
-  // so that nobody waits for long; gives the bytes. Little is left where it is. A file of
-  // a version before 0.1.0's schema 15 keeps its room, and uses it again.
+  // Whether it was too large to be checked for damage when it was opened.
+  bool unchecked() const { return unchecked_; }
+  // Reads all of it, beside the others; kCorrupt: it is damaged.
+  base::Outcome<void> check();
+  // Room in the file that removed rows have left goes back to the disk, a piece at a
+  // time, so that nobody waits for long; gives the bytes. Little is left where it is. A
+  // file of a version before 0.1.0's schema 15 keeps its room, and uses it again.
   base::Outcome<std::uint64_t> give_room_back();
   // What the last transaction that should have been written ended with; nothing if it was
   // committed, or refused by its own work.
@@ -179,6 +186,7 @@ class Database {
 
   const std::string path_;
   const Watch watch_;
+  bool unchecked_ = false;         // constant after open()
   std::function<void()> changed_;  // constant after on_change()
   base::Mutex writer_mutex_;
   std::unique_ptr<Connection> writer_ VANTRO_GUARDED_BY(writer_mutex_);

@@ -63,7 +63,7 @@ Drain& Gate::drain() { return workings_->drain; }
 const Drain& Gate::drain() const { return workings_->drain; }
 
 bool Gate::idle() const {
-  return transfers().running() == 0 && !workings_->drain.between_files();
+  return transfers().waited_for() == 0 && !workings_->drain.between_files();
 }
 
 std::uint64_t Gate::refused() const { return workings_->recording.refused(); }

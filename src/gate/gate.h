@@ -166,7 +166,7 @@ class Gate {
   void begin_drain(std::chrono::seconds longest, bool stopping, std::string reason);
   Drain& drain();
   const Drain& drain() const;
-  // Nothing runs, and no device is between two files.
+  // Nothing runs that a stop waits for, and no device is between two files.
   bool idle() const;
   ledger::Contacts& contacts();
   LogIns& log_ins() { return log_ins_; }

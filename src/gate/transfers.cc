@@ -1,5 +1,7 @@
 #include "gate/transfers.h"
 
+#include <algorithm>
+
 #include "base/request_id.h"
 
 namespace vantro::gate {
@@ -145,6 +147,18 @@ std::vector<TransferView> Transfers::view() const {
 Transfers::Totals Transfers::totals() const {
   const base::Lock lock(mutex_);
   return totals_;
+}
+
+std::size_t Transfers::waited_for() const {
+  const auto now = clock_.now();
+  const base::Lock lock(mutex_);
+  return static_cast<std::size_t>(
+      std::count_if(live_.begin(), live_.end(), [&](const auto& one) {
+        const auto& live = one.second;
+        const auto direction = live.view.direction;
+        return direction == Direction::kFetch || direction == Direction::kDeposit ||
+               (live.view.bytes > 0 && live.moved + kMoves > now);
+      }));
 }
 
 std::size_t Transfers::running() const {

@@ -85,6 +85,11 @@ class Transfers {
   // Running ones first, each part by id.
   std::vector<TransferView> view() const;
   std::size_t running() const;
+  // Those of them that a stop waits for: devices' own, which their protocols give up when
+  // they stand still; and of pushes and of what people send, those that have moved within
+  // the last kMoves.
+  static constexpr std::chrono::seconds kMoves{15};
+  std::size_t waited_for() const;
 
   // What ended since the start, and what was refused.
   Tallies& tallies() { return tallies_; }

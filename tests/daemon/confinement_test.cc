@@ -44,19 +44,19 @@ class ConfinementTest : public testing::Test {
 };
 
 TEST_F(ConfinementTest, KeepsToItsFolders) {
-  const Places places{{inside_.path()}, {}, {}};
+  const Places places{{inside_.path()}, {}, {}, {}};
   EXPECT_EQ(opening(inside_.path() + "/x", O_WRONLY | O_CREAT, places), 0);
   EXPECT_EQ(opening(outside_.path() + "/x", O_WRONLY | O_CREAT, places), EACCES);
   EXPECT_EQ(opening("/etc/hosts", O_RDONLY, places), 0);
   EXPECT_EQ(opening("/etc/hosts", O_WRONLY, places), EACCES);
   EXPECT_EQ(opening("/root", O_RDONLY, places), EACCES);
-  const Places reads{{}, {outside_.path()}, {}};
+  const Places reads{{}, {outside_.path()}, {}, {}};
   EXPECT_EQ(opening(outside_.path(), O_RDONLY, reads), 0);
   EXPECT_EQ(opening(outside_.path() + "/x", O_WRONLY | O_CREAT, reads), EACCES);
 }
 
 TEST_F(ConfinementTest, MovesFilesFromOneOfItsFoldersToAnother) {
-  const Places places{{inside_.path(), outside_.path()}, {}, {}};
+  const Places places{{inside_.path(), outside_.path()}, {}, {}, {}};
   EXPECT_EQ(
       apart([&] {
         confine(places);

@@ -333,7 +333,7 @@ TEST_F(Access, RulesAndCertificatesTakeEffectWithoutARestart) {
            "settings=http.threads"))
       << said();
   EXPECT_THAT(said().substr(heard),
-              HasSubstr("the settings were reloaded changed=rule\n"));
+              HasSubstr("the settings were reloaded changed=rule by=server\n"));
   EXPECT_THAT(fetched(), HasSubstr("is not open to 127.0.0.1"));
 
   // A file that can't be taken changes nothing.

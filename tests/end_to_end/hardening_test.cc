@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "tests/end_to_end/process.h"
+#include "tests/fakes/scratch_folder.h"
 
 namespace vantro::end_to_end {
 namespace {
@@ -40,6 +41,15 @@ TEST(Hardening, TheProgramsAreLinkedForIt) {
     EXPECT_THAT(header(headers, "GNU_STACK"), HasSubstr(" RW "));
     EXPECT_THAT(headers, Not(HasSubstr(" RWE ")));
     EXPECT_THAT(dynamic, Not(HasSubstr("(RPATH)")));
+    // What was compiled in: jumps land where they may, and nothing is left unset. (The
+    // program's notes do not say so, as Debian's own start files have none.)
+    const auto compiled = run({"readelf", "-p", ".GCC.command.line", program}).out;
+    for (const auto* flag : {"-fstack-protector-strong", "-fstack-clash-protection",
+                             "-fcf-protection=full", "-ftrivial-auto-var-init=zero"}) {
+      EXPECT_THAT(compiled, HasSubstr(flag));
+    }
+    // Nothing tells in which folder it was built.
+    EXPECT_EQ(fakes::read_file(program).find(VANTRO_SOURCE_DIR), std::string::npos);
     const auto symbols = elf(program, "--dyn-syms");
     EXPECT_THAT(symbols, HasSubstr("__stack_chk_fail"));
 #if defined(NDEBUG) && !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)

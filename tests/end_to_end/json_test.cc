@@ -12,12 +12,15 @@ using testing::IsEmpty;
 class Json : public ServerFixture {
  protected:
   void SetUp() override {
-    start({"--management-tls-listen", "127.0.0.1:0", "--config",
-           make("vantro.toml",
-                "[[report]]\npattern = 'runs (?P<version>.+)'\n"
-                "[[rescue]]\nprofile = \"waiting\"\nway = \"waits\"\n"
-                "server = \"127.0.0.1/8\"\ndevice = \"127.1.0.9\"\n"
-                "[[rescue.file]]\nname = \"boot.img\"\nimage = \"rescue.img\"\n")});
+    start(
+        {"--management-tls-listen", "127.0.0.1:0", "--config",
+         make("vantro.toml",
+              "snapshot.folder = \"" + scratch_.path() +
+                  "\"\n[[notice]]\nname = \"log\"\nway = \"syslog\"\nto = "
+                  "\"udp://127.0.0.1:9\"\n[[report]]\npattern = 'runs (?P<version>.+)'\n"
+                  "[[rescue]]\nprofile = \"waiting\"\nway = \"waits\"\n"
+                  "server = \"127.0.0.1/8\"\ndevice = \"127.1.0.9\"\n"
+                  "[[rescue.file]]\nname = \"boot.img\"\nimage = \"rescue.img\"\n")});
     find_commands({});
     ASSERT_GT(left_.size(), 50u);
   }
@@ -121,6 +124,12 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   ask({"offer", "end", "inside.img"});
   ask({"image", "remove", "inside.img", "--confirm", "inside.img"});
   ask({"verify"});
+  EXPECT_EQ(ask({"snapshot", "nightly"})["state"], "complete");
+  EXPECT_EQ(ask({"reload", "--dry-run"})["dry_run"], true);
+  EXPECT_EQ(ask({"drain", "--for", "5m"})["idle"], true);
+  EXPECT_EQ(ask({"drain", "--end"})["draining"], false);
+  EXPECT_EQ(ask({"notice", "list"})["receivers"].size(), 1u);
+  EXPECT_EQ(ask({"notice", "test"})["results"][0]["ok"], true);
 
   ask({"device", "add", "weir-1", "--addresses", "127.0.0.1", "--site", "north"});
   send("site.cfg", "host weir-1\nport one\n");

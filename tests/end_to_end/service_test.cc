@@ -309,6 +309,44 @@ TEST_F(Service, TellsTheServiceManagerHowItIs) {
   EXPECT_THAT(manager.heard(), HasSubstr("EXTEND_TIMEOUT_USEC=660000000"));
 }
 
+// A socket in the journal's place, in a mount namespace of the server's.
+TEST_F(Service, GivesTheJournalItsFieldsApart) {
+  if (::geteuid() != 0)
+    GTEST_SKIP() << "only root can put a socket in the journal's place";
+  const std::string script =
+      "mkdir -p /run/systemd && mount -t tmpfs none /run/systemd && mkdir "
+      "/run/systemd/journal && python3 -c 'import socket, sys\n"
+      "there = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)\n"
+      "there.bind(\"/run/systemd/journal/socket\")\n"
+      "print(\"bound\", flush=True)\n"
+      "out = open(sys.argv[1], \"ab\", buffering=0)\n"
+      "while True: out.write(there.recv(65536) + b\"\\n\")' \"$1\" > \"$1.bound\" & "
+      "while ! grep -q bound \"$1.bound\" 2>/dev/null; do sleep 0.05; done; shift; exec "
+      "\"$@\"";
+  begin("log.form = \"journal\"\n", {"unshare", "-m", "--kill-child", "sh", "-c", script,
+                                     "sh", scratch_ / "journal"});
+  Peer peer("127.0.0.1");
+  ask(peer, "none.img");
+  EXPECT_THAT(peer.hear(), HasSubstr("is not on offer"));
+  ASSERT_TRUE(eventually([&] {
+    return file("journal").find("VANTRO_NAME=none.img\n") != std::string::npos;
+  })) << file("journal");
+  const auto lines = file("journal");
+  EXPECT_THAT(lines, HasSubstr("VANTRO_EVENT=fetch refused\n"));
+  EXPECT_THAT(lines, HasSubstr("PRIORITY=4\n"));
+  EXPECT_THAT(lines, HasSubstr("SYSLOG_IDENTIFIER=vantrod\n"));
+  const auto at = lines.rfind("VANTRO_REQUEST=");
+  const auto request = lines.substr(at + 15, lines.find('\n', at) - at - 15);
+  // The log leads to the ledger.
+  nlohmann::json rows;
+  ASSERT_TRUE(eventually([&] {
+    rows = vantro_json({"ledger", "--request", request})["entries"];
+    return rows.size() == 1;
+  }));
+  EXPECT_EQ(rows[0]["name"], "none.img");
+  EXPECT_EQ(rows[0]["outcome"], "refused");
+}
+
 TEST_F(Service, KeepsItselfToItsFoldersAndCalls) {
   if (std::getenv("VANTRO_PROGRAMS") != nullptr) {
     GTEST_SKIP() << "a program with a sanitizer is not confined";
@@ -609,7 +647,7 @@ TEST_F(Service, AFolderOfImagesIsAddedWithTheListsBesideThem) {
                                             digest("system/b.img") +
                                             "  ./system/b.img\n");
   fakes::write_file(old / "system/bad.img.md5", std::string(32, '0') + "\n");
-  EXPECT_EQ(vantro({"image", "add", old}).code, 2);
+  EXPECT_EQ(vantro({"image", "add", old}).code, 7);
   const auto output = vantro({"image", "add", old, "--recursive", "--keep-paths"});
   EXPECT_EQ(output.code, 6) << output.out;  // a checksum differs
   EXPECT_THAT(output.out, HasSubstr(": 2 added (14 B), 0 there already, 3 not added\n"));

@@ -69,6 +69,21 @@ TEST_F(DrainTest, LetsDevicesGoOnThatWereAtIt) {
   EXPECT_NE(admitted("192.0.2.7"), "admitted");
 }
 
+// An upload in pieces may wait for the next piece for an hour; a push for its device.
+TEST_F(DrainTest, WaitsForPeopleOnlyWhileTheirTransfersMove) {
+  gate::IntakeOptions options;
+  options.name = "x.img";
+  options.size = 100;
+  options.by = operator_.by();
+  auto intake = gate_->open_intake(std::move(options));
+  ASSERT_TRUE(intake);
+  EXPECT_TRUE(gate_->idle());
+  ASSERT_TRUE(intake->write(base::as_bytes("some")));
+  EXPECT_FALSE(gate_->idle());
+  clock_.advance(Transfers::kMoves);
+  EXPECT_TRUE(gate_->idle());
+}
+
 TEST_F(DrainTest, BeginsLongerWithoutForgettingWhoWasAtIt) {
   ASSERT_TRUE(take_in("x.img", "image"));
   auto running = open_read(device("192.0.2.7"), "x.img");
