@@ -1,4 +1,5 @@
 // vantrod: the server. main() reads as the order in which things happen.
+#include <atomic>
 #include <boost/asio/io_context.hpp>
 #include <csignal>
 #include <fmt/format.h>
@@ -30,6 +31,7 @@
 #include "daemon/schedules.h"
 #include "daemon/service_manager.h"
 #include "daemon/until_signalled.h"
+#include "db/copy.h"
 #include "desk/load.h"
 #include "desk/notices.h"
 #include "desk/rescues.h"
@@ -209,12 +211,14 @@ int main(int argc, char** argv) try {
                           fmt::format("vantrod {}", VANTRO_VERSION));
   for (const auto& one : fronts) one.front->start();
   if (drop_folder) drop_folder->start();
+  std::atomic<bool> shutting = false;
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
   if (repository.database->unchecked()) {
     pools.slow.post([&] {
-      const auto sound = repository.database->check();
-      if (sound) return;
+      const auto sound =
+          db::check_database(repository.folder.database(), [&] { return !shutting; });
+      if (sound || sound.error().kind == base::Kind::kBusy) return;
       log.error(sound.error().sentence);
       repository.troubles.set("database", {sound.error().sentence +
                                            "; stop the server and go back to a snapshot "
@@ -234,6 +238,7 @@ int main(int argc, char** argv) try {
     if (!gate.drain().view()) ServiceManager::status(status_line(gate, repository));
   });
   const auto shut = [&] {
+    shutting = true;
     for (const auto& one : fronts) one.front->stop();
     until_the_end.stop();
     drop_folder.reset();

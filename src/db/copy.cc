@@ -62,6 +62,34 @@ base::Outcome<void> copy_database(const std::string& from, const std::string& to
   return done;
 }
 
+base::Outcome<void> check_database(const std::string& path,
+                                   const std::function<bool()>& go_on) {
+  constexpr int kStepsInARow = 1000;
+  const auto database = open(path, SQLITE_OPEN_READONLY);
+  if (!database) return base::refuse(database.error());
+  auto asked = go_on;
+  ::sqlite3_progress_handler(
+      database->get(), kStepsInARow,
+      [](void* ask) {
+        return (*static_cast<const std::function<bool()>*>(ask))() ? 0 : 1;
+      },
+      &asked);
+  // All rows of its answer; only "ok" is good.
+  std::string found;
+  const auto row = [](void* to, int, char** values, char**) {
+    *static_cast<std::string*>(to) += values[0] == nullptr ? "" : values[0];
+    return 0;
+  };
+  const int code =
+      ::sqlite3_exec(database->get(), "pragma quick_check(1)", row, &found, nullptr);
+  if (code == SQLITE_INTERRUPT) {
+    return base::refuse(base::Kind::kBusy, "the check was given up");
+  }
+  if (code == SQLITE_OK && found == "ok") return {};
+  return base::refuse(base::Kind::kCorrupt,
+                      fmt::format("{}: the database is damaged", path));
+}
+
 base::Outcome<void> each_recorded_content(
     const std::string& path, const std::function<void(const std::string& sha256)>& take) {
   const auto copy = open(path, SQLITE_OPEN_READONLY);

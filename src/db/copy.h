@@ -1,5 +1,6 @@
-// Copying a database that others write meanwhile, by SQLite's own means (its online
-// backup interface, https://www.sqlite.org/backup.html).
+// What is done with a whole database while others use it: copying it by SQLite's own
+// means (its online backup interface, https://www.sqlite.org/backup.html), and checking
+// it.
 #pragma once
 
 #include <functional>
@@ -13,6 +14,11 @@ namespace vantro::db {
 // it must not be there before. `go_on` is asked now and then; false ends it with kBusy.
 base::Outcome<void> copy_database(const std::string& from, const std::string& to,
                                   const std::function<bool()>& go_on);
+
+// Reads all of it. kCorrupt: it is damaged. `go_on` is asked now and then; false ends it
+// with kBusy.
+base::Outcome<void> check_database(const std::string& path,
+                                   const std::function<bool()>& go_on);
 
 // The SHA-256 of everything that such a copy has a record of.
 base::Outcome<void> each_recorded_content(

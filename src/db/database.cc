@@ -375,13 +375,6 @@ bool is_sound(const Rows& rows) {
 
 }  // namespace
 
-base::Outcome<void> Database::check() {
-  return read([&](Transaction& t) -> base::Outcome<void> {
-    if (is_sound(t.query(kCheck))) return {};
-    return base::refuse(Kind::kCorrupt, fmt::format("{}: {}", path_, kDamaged));
-  });
-}
-
 base::Outcome<std::uint64_t> Database::give_room_back() {
   // Pages of 4 KiB. A piece takes some milliseconds.
   constexpr std::int64_t kWorthIt = 4096;

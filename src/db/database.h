@@ -114,7 +114,7 @@ class Database {
 
   // Opens or makes the file and brings its schema to this program's version. Refused:
   // kCorrupt if it is damaged or no database, kInvalid if a newer program wrote it. A
-  // file of more than kCheckedAtOnce bytes is checked later, by check(): to read it all
+  // file of more than kCheckedAtOnce bytes is checked later: to read it all
   // would take longer than devices should wait for a start.
   static base::Outcome<std::unique_ptr<Database>> open(const std::string& path,
                                                        Watch watch = {});
@@ -154,10 +154,9 @@ class Database {
   Identity identity() const;
   // The change number goes on behind this one: another database was ahead.
   base::Outcome<void> continue_behind(std::int64_t change);
-  // Whether it was too large to be checked for damage when it was opened.
+  // Whether it was too large to be checked for damage when it was opened:
+  // check_database() does it beside the others (db/copy.h).
   bool unchecked() const { return unchecked_; }
-  // Reads all of it, beside the others; kCorrupt: it is damaged.
-  base::Outcome<void> check();
   // Room in the file that removed rows have left goes back to the disk, a piece at a
   // time, so that nobody waits for long; gives the bytes. Little is left where it is. A
   // file of a version before 0.1.0's schema 15 keeps its room, and uses it again.
