@@ -11,8 +11,11 @@
 
 namespace vantro::ledger {
 
-Ledger::Ledger(db::Database& database, base::Log log)
-    : database_(database), log_(std::move(log)), writer_([this] { run(); }) {}
+Ledger::Ledger(db::Database& database, base::Log log, std::string waiting_file)
+    : database_(database), log_(std::move(log)), saved_(std::move(waiting_file)) {
+  saved_rows_ = saved_.rows();
+  writer_ = std::thread([this] { run(); });
+}
 
 Ledger::~Ledger() {
   {
@@ -175,7 +178,22 @@ base::Outcome<void> Ledger::flush() {
     const base::Lock lock(mutex_);
     batch.swap(waiting_);
   }
-  if (batch.empty()) return {};
+  if (saved_.rows() > 0) {
+    // They are older.
+    if (auto written = write_saved(); !written) {
+      const base::Lock lock(mutex_);
+      failing_why_ = written.error().sentence;
+      batch.insert(batch.end(), std::make_move_iterator(waiting_.begin()),
+                   std::make_move_iterator(waiting_.end()));
+      waiting_ = std::move(batch);
+      return written;
+    }
+  }
+  if (batch.empty()) {
+    const base::Lock lock(mutex_);
+    failing_why_.clear();
+    return {};
+  }
   base::Outcome<void> written = base::refuse(base::Kind::kBusy, "out of memory");
   try {
     written = database_.write([&](db::Transaction& t) -> base::Outcome<void> {
@@ -199,10 +217,44 @@ base::Outcome<void> Ledger::flush() {
   return written;
 }
 
+base::Outcome<void> Ledger::write_saved() {
+  constexpr std::size_t kInOne = 5000;
+  auto written = saved_.each(kInOne, [&](const std::vector<Entry>& entries) {
+    return database_.write([&](db::Transaction& t) -> base::Outcome<void> {
+      for (const auto& entry : entries) record(t, entry);
+      return {};
+    });
+  });
+  if (!written) return written;
+  log_.info("rows of the ledger that had waited in a file were written",
+            {{"rows", saved_.rows()}});
+  saved_.remove();
+  const base::Lock lock(mutex_);
+  saved_rows_ = 0;
+  return {};
+}
+
+bool Ledger::save_waiting() {
+  const base::Lock one_at_a_time(flush_mutex_);
+  std::vector<Entry> batch;
+  {
+    const base::Lock lock(mutex_);
+    batch.swap(waiting_);
+  }
+  const bool saved = batch.empty() || saved_.append(batch);
+  const base::Lock lock(mutex_);
+  saved_rows_ = saved_.rows();
+  if (saved) return true;
+  batch.insert(batch.end(), std::make_move_iterator(waiting_.begin()),
+               std::make_move_iterator(waiting_.end()));
+  waiting_ = std::move(batch);
+  return false;
+}
+
 std::optional<Ledger::Failing> Ledger::failing() const {
   const base::Lock lock(mutex_);
   if (failing_why_.empty()) return std::nullopt;
-  return Failing{waiting_.size(), dropped_, failing_why_};
+  return Failing{waiting_.size() + saved_rows_, dropped_, failing_why_};
 }
 
 std::int64_t Ledger::give(db::Transaction& transaction, const std::string& actor,
@@ -498,7 +550,7 @@ void Ledger::run() {
   base::Lock lock(mutex_);
   bool said = false;
   while (true) {
-    while (!stopping_ && waiting_.empty()) wake_.wait(lock);
+    while (!stopping_ && waiting_.empty() && saved_rows_ == 0) wake_.wait(lock);
     // Rows that come within this time share one transaction and one sync.
     const auto until = std::chrono::steady_clock::now() + kBatchDelay;
     while (!stopping_ && wake_.wait_until(lock, until)) {
@@ -507,12 +559,18 @@ void Ledger::run() {
     lock.unlock();
     const auto flushed = flush();
     if (!flushed && (!said || last)) {
-      log_.error(last ? "the ledger can't be written; its last rows follow here"
-                      : "the ledger can't be written; its rows wait in memory",
+      log_.error("the ledger can't be written; its rows wait",
                  {{"why", flushed.error().sentence}});
     }
     said = !flushed.has_value();
     lock.lock();
+    const bool many = waiting_.size() > kMostWaiting / 2;
+    if (!flushed && (many || last)) {
+      lock.unlock();
+      const bool saved = save_waiting();
+      if (last && !saved) log_.error("the last rows of the ledger follow here");
+      lock.lock();
+    }
     if (!last) continue;
     for (const auto& row : waiting_) log_row(log_, row);
     return;

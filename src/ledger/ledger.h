@@ -20,6 +20,7 @@
 #include "base/outcome.h"
 #include "db/database.h"
 #include "ledger/entry.h"
+#include "ledger/waiting_file.h"
 
 namespace vantro::ledger {
 
@@ -69,14 +70,16 @@ struct ChainCheck {
 class Ledger {
  public:
   static constexpr std::chrono::milliseconds kBatchDelay{200};
-  // Rows that wait for a database which does not answer. What comes on top is dropped,
-  // counted, and said in the log.
+  // Rows that wait in memory for a database which does not answer; more go to the file
+  // for them. What that does not take either is dropped, counted, and said in the log.
   static constexpr std::size_t kMostWaiting = 20'000;
 
-  // `database` must outlive the ledger.
-  Ledger(db::Database& database, base::Log log);
-  // Writes what is waiting. What the database does not take then goes to the log, row by
-  // row.
+  // `database` must outlive the ledger. `waiting_file`: where rows go that the database
+  // does not take while memory has no room for them, and at the end; they are written
+  // when it takes them again, also by the next program. Empty: none.
+  Ledger(db::Database& database, base::Log log, std::string waiting_file = "");
+  // Writes what is waiting. What neither the database nor that file takes goes to the
+  // log, row by row.
   ~Ledger();
   Ledger(const Ledger&) = delete;
   Ledger& operator=(const Ledger&) = delete;
@@ -98,7 +101,7 @@ class Ledger {
   // Rows that can't be written, and why; nothing: all is well. Known within a second,
   // whatever is asked meanwhile.
   struct Failing {
-    std::size_t waiting = 0;    // in memory
+    std::size_t waiting = 0;    // in memory, and in the file for them
     std::uint64_t dropped = 0;  // since it began: more than fit
     std::string why;
   };
@@ -163,6 +166,10 @@ class Ledger {
 
  private:
   void run();
+  // Rows of the file for them go to the database.
+  base::Outcome<void> write_saved() VANTRO_REQUIRES(flush_mutex_);
+  // What waits in memory goes to the file. False: it stays.
+  bool save_waiting();
   // What is waiting goes to the database; if it does not take it, that is said in the
   // log.
   void write_out();
@@ -174,7 +181,9 @@ class Ledger {
   mutable base::Mutex mutex_;
   // Keeps batches in order.
   base::Mutex flush_mutex_ VANTRO_ACQUIRED_BEFORE(mutex_);
+  WaitingFile saved_ VANTRO_GUARDED_BY(flush_mutex_);
   base::Condition wake_;
+  std::uint64_t saved_rows_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::vector<Entry> waiting_ VANTRO_GUARDED_BY(mutex_);
   std::uint64_t dropped_ VANTRO_GUARDED_BY(mutex_) = 0;
   std::string failing_why_ VANTRO_GUARDED_BY(mutex_);  // empty: the last write succeeded

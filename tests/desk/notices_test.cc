@@ -150,6 +150,52 @@ TEST_F(NoticesTest, TellOfADeviceThatAsksForAnothersImage) {
   EXPECT_EQ(look(), Sent{"all: wrong-platform osier-sw over"});
 }
 
+TEST_F(NoticesTest, TellOfBackupsThatDoNotComeOrAreTooSmall) {
+  ASSERT_TRUE(Devices(*repository_, operator_)
+                  .add("pump", {{"addresses", "192.0.2.7"}, {"backup_every", "daily"}}));
+  look();
+  clock_.advance(std::chrono::hours(49));
+  EXPECT_EQ(look(), Sent{"all: backup-missing pump"});
+  ASSERT_TRUE(deposit("192.0.2.7", "pump.cfg", std::string(4000, 'a')));
+  EXPECT_EQ(look(), Sent{"all: backup-missing pump over"});
+  clock_.advance(std::chrono::hours(49));
+  EXPECT_EQ(look(), Sent{"all: backup-overdue pump"});
+  ASSERT_TRUE(deposit("192.0.2.7", "pump.cfg", std::string(100, 'b')));
+  EXPECT_EQ(look(), (Sent{"all: backup-shrunken pump pump.cfg",
+                          "all: backup-overdue pump over"}));
+  ASSERT_TRUE(deposit("192.0.2.7", "pump.cfg", std::string(4000, 'c')));
+  EXPECT_EQ(look(), Sent{"all: backup-shrunken pump pump.cfg over"});
+}
+
+// They come all the same, from memory.
+TEST_F(NoticesTest, TellThatNothingCanBeWritten) {
+  look();
+  const auto rename = [&](const char* from, const char* to) {
+    return repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
+      t.run(std::string("alter table ") + from + " rename to " + to);
+      return {};
+    });
+  };
+  ASSERT_TRUE(rename("ledger", "elsewhere"));
+  repository_->record_event("server-start", "server", "");
+  EXPECT_FALSE(repository_->ledger.flush());
+  EXPECT_EQ(look(), (Sent{"all: database-failing", "all: ledger-behind"}));
+  ASSERT_TRUE(rename("elsewhere", "ledger"));
+  ASSERT_TRUE(repository_->ledger.flush());
+  EXPECT_EQ(look(), (Sent{"all: database-failing over", "all: ledger-behind over"}));
+  // Nothing can be written at all: what there is to tell is kept in memory, once.
+  ASSERT_TRUE(rename("notices_waiting", "nowhere"));
+  reserve_ = UINT64_MAX;
+  const auto first = look();
+  EXPECT_NE(std::find(first.begin(), first.end(), "all: disk-low"), first.end());
+  const auto second = look();
+  EXPECT_EQ(std::find(second.begin(), second.end(), "all: disk-low"), second.end());
+  ASSERT_TRUE(rename("nowhere", "notices_waiting"));
+  reserve_ = 0;
+  const auto last = look();
+  EXPECT_NE(std::find(last.begin(), last.end(), "all: disk-low over"), last.end());
+}
+
 TEST_F(NoticesTest, TellOfManyRefusals) {
   look();
   for (int i = 0; i < 250; ++i) {

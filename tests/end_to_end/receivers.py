@@ -1,4 +1,4 @@
-"""Receivers of notices: a webhook (under TLS), syslog over UDP and TCP, and a mail server.
+"""Receivers of notices: a webhook (under TLS), syslog over UDP, TCP and TLS, a mail server.
 
 receivers.py FOLDER CERTIFICATE KEY: writes the ports to FOLDER/ports, and each thing that
 comes to a file of its own there: webhook-1, syslog-1, mail-1 and so on. Ends with its
@@ -85,8 +85,11 @@ context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
 context.load_cert_chain(certificate, key)
 web = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Webhook)
 web.socket = context.wrap_socket(web.socket, server_side=True)
+secure = socketserver.ThreadingTCPServer(("127.0.0.1", 0), Syslog)
+secure.socket = context.wrap_socket(secure.socket, server_side=True)
 servers = {
     "webhook": web,
+    "tls": secure,
     "udp": socketserver.ThreadingUDPServer(("127.0.0.1", 0), SyslogDatagram),
     "tcp": socketserver.ThreadingTCPServer(("127.0.0.1", 0), Syslog),
     "mail": socketserver.ThreadingTCPServer(("127.0.0.1", 0), Mail),

@@ -66,6 +66,87 @@ TEST_F(LedgerTest, WritesByItselfWithinAMoment) {
   }));
 }
 
+// A stop while nothing can be written loses none: the next program writes them.
+TEST_F(LedgerTest, KeepsRowsInAFileAcrossAStop) {
+  const auto waiting = scratch_ / "ledger-waiting";
+  const auto rename = [&](const char* from, const char* to) {
+    return database_->write([&](db::Transaction& t) -> base::Outcome<void> {
+      t.run(std::string("alter table ") + from + " rename to " + to);
+      return {};
+    });
+  };
+  auto odd = entry("tab\tand\\and\nend");
+  odd.total = 17;
+  odd.request = "q7f3k2-1a";
+  ASSERT_TRUE(rename("ledger", "elsewhere"));
+  {
+    Ledger ledger(*database_, base::Log(), waiting);
+    ledger.append(odd);
+    ledger.append(entry("b"));
+    EXPECT_FALSE(ledger.flush());
+  }
+  EXPECT_TRUE(std::filesystem::exists(waiting));
+  {
+    // Still nothing can be written: they wait on, and others behind them.
+    Ledger ledger(*database_, base::Log(), waiting);
+    ledger.append(entry("c"));
+    EXPECT_FALSE(ledger.flush());
+    EXPECT_EQ(ledger.failing()->waiting, 3u);
+  }
+  ASSERT_TRUE(rename("elsewhere", "ledger"));
+  Ledger ledger(*database_, base::Log(), waiting);
+  ASSERT_TRUE(ledger.flush());
+  EXPECT_FALSE(std::filesystem::exists(waiting));
+  const auto rows = *ledger.newest(10, {});
+  ASSERT_EQ(rows.size(), 3u);
+  EXPECT_EQ(rows[2].name, odd.name);
+  EXPECT_EQ(rows[2].total, 17u);
+  EXPECT_EQ(rows[2].request, odd.request);
+  EXPECT_EQ(rows[2].at, odd.at);
+  EXPECT_FALSE(ledger.failing());
+}
+
+TEST_F(LedgerTest, HoldsOnlySoManyRowsInMemory) {
+  const auto waiting = scratch_ / "ledger-waiting";
+  ASSERT_TRUE(database_->write([](db::Transaction& t) -> base::Outcome<void> {
+    t.run("alter table ledger rename to elsewhere");
+    return {};
+  }));
+  Ledger ledger(*database_, base::Log(), waiting);
+  constexpr std::size_t kRows = Ledger::kMostWaiting * 3;
+  for (std::size_t i = 0; i < kRows; ++i) {
+    ledger.append(entry("x"));
+    // As it comes from devices: not all in one instant.
+    if (i % 5000 == 0) std::this_thread::sleep_for(Ledger::kBatchDelay * 2);
+  }
+  EXPECT_TRUE(fakes::eventually([&] {
+    const auto failing = ledger.failing();
+    return failing && failing->waiting == kRows;
+  }));
+  EXPECT_EQ(ledger.failing()->dropped, 0u);
+  ASSERT_TRUE(database_->write([](db::Transaction& t) -> base::Outcome<void> {
+    t.run("alter table elsewhere rename to ledger");
+    return {};
+  }));
+  EXPECT_TRUE(fakes::eventually([&] { return !ledger.failing(); }));
+  EXPECT_EQ(*ledger.newest_row(), static_cast<std::int64_t>(kRows));
+}
+
+TEST(WaitingFile, LeavesOutALineThatWasNotWrittenWhole) {
+  const fakes::ScratchFolder scratch;
+  const auto path = scratch / "waiting";
+  {
+    WaitingFile file(path);
+    const std::vector<Entry> rows{entry("a"), entry("b")};
+    ASSERT_TRUE(file.append(rows));
+    EXPECT_EQ(file.rows(), 2u);
+  }
+  auto text = fakes::read_file(path);
+  fakes::write_file(path, text.substr(0, text.size() - 5));
+  EXPECT_EQ(WaitingFile(path).rows(), 1u);
+  EXPECT_FALSE(WaitingFile("").append(std::vector<Entry>{entry("a")}));
+}
+
 TEST_F(LedgerTest, KeepsRowsThatTheDatabaseDoesNotTake) {
   Ledger ledger(*database_, base::Log());
   const auto rename = [&](const char* from, const char* to) {
@@ -124,9 +205,10 @@ class ChainTest : public LedgerTest {
 
 TEST_F(ChainTest, ShowsAChangeInAnyColumn) {
   EXPECT_EQ(found(), "sound");
-  for (const auto* column : {"at", "event", "actor", "protocol", "heard_on", "name",
-                             "sha256", "bytes", "total", "duration_ms", "resent",
-                             "outcome", "sentence", "account", "came_from", "chain"}) {
+  for (const auto* column :
+       {"at", "event", "actor", "protocol", "heard_on", "name", "sha256", "bytes",
+        "total", "duration_ms", "resent", "outcome", "sentence", "account", "came_from",
+        "request", "chain"}) {
     const std::string set = std::string("update ledger set ") + column + " = ";
     sql("create table kept as select * from ledger");
     sql(set + "17 where id = 3");
