@@ -178,9 +178,11 @@ Wrong Watched::look(
   transfers(wrong);
   refusals(wrong, before.contains({"many-refusals", ""}));
   const auto as_before = [&](std::initializer_list<const char*> events) {
-    for (const auto& [key, since] : before) {
-      const bool meant = std::any_of(events.begin(), events.end(),
-                                     [&](const char* one) { return key.first == one; });
+    for (const auto& one : before) {
+      const auto& key = one.first;
+      const bool meant =
+          std::any_of(events.begin(), events.end(),
+                      [&](const char* event) { return key.first == event; });
       if (meant) wrong.emplace(key, "");
     }
   };

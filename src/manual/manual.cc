@@ -140,7 +140,7 @@ std::string end(const About& about) {
 
 Files man_pages(const CLI::App& program, const About& about) {
   Files files;
-  const auto name = program.get_name();
+  const auto& name = program.get_name();
   const auto file = [&](const std::string& page) {
     return fmt::format("man/man{}/{}.{}", about.section, page, about.section);
   };
@@ -332,7 +332,7 @@ std::string fish(const std::string& program, const std::vector<Place>& places) {
 Files completions(const CLI::App& program) {
   std::vector<Place> places;
   collect(program, "", places);
-  const auto name = program.get_name();
+  const auto& name = program.get_name();
   return {{"bash/" + name, bash(name, places)},
           {"zsh/_" + name, zsh(name, places)},
           {"fish/" + name + ".fish", fish(name, places)}};
