@@ -201,6 +201,16 @@ int main(int argc, char** argv) try {
   if (auto begun = resealer.start(); !begun) return fail(begun.error().sentence, kFailed);
   deposit_looks.start();
 
+  Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,
+                repository, log);
+  service.reload = [&](bool dry_run, const repository::By& by) {
+    if (dry_run) return reload.run(true, by);
+    ServiceManager::reloading();
+    auto done = reload.run(false, by);
+    ServiceManager::ready(status_line(gate, repository));
+    return done;
+  };
+
   // From here on nothing fails.
   if (::geteuid() == 0 && options.rescue.interface.empty()) {
     log.warning(
@@ -249,15 +259,6 @@ int main(int argc, char** argv) try {
     verifier.stop();
     repository.record_event("server-stop", "server", "");
     remove_in_force(settings.state);
-  };
-  Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,
-                repository, log);
-  service.reload = [&](bool dry_run, const repository::By& by) {
-    if (dry_run) return reload.run(true, by);
-    ServiceManager::reloading();
-    auto done = reload.run(false, by);
-    ServiceManager::ready(status_line(gate, repository));
-    return done;
   };
   RescueOnly rescue_only(options.rescue, rescues, gate);
   const bool only_rescue = !options.rescue.interface.empty();

@@ -67,7 +67,15 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   room_.limit(static_cast<std::size_t>(read->limits.connections));
   log_.least(read->log.level);
   gate_.use(gate_config(*read));
-  if (auto saved = save_in_force(options_.settings.state, read->given); !saved) {
+  // Of what waits for a restart, the old values are in force.
+  Given given = options_.settings.given;
+  for (const auto& one : about(*read)) {
+    if (!one.reloadable || later.contains(one.key)) continue;
+    given.erase(one.key);
+    const auto fresh = read->given.find(one.key);
+    if (fresh != read->given.end()) given.insert(*fresh);
+  }
+  if (auto saved = save_in_force(options_.settings.state, given); !saved) {
     done.failures.push_back(saved.error().sentence);
   }
   live_.set(std::make_shared<const Settings>(std::move(*read)));

@@ -643,6 +643,7 @@ const std::vector<SchemaVersion>& schema_versions() {
        {
            "alter table ledger add column request text not null default ''",
            "create index ledger_by_request on ledger (request) where request <> ''",
+           "create index revisions_damaged on revisions (id) where whole = 0",
            // What was told and is not over: each is told once.
            R"(create table notice_conditions (
                 event text not null,

@@ -104,11 +104,6 @@ base::Outcome<void> Watched::records(Wrong& wrong) const {
       wrong[{"image-contradicted", row.text(0)}] = fmt::format(
           "'{}' differs from its maker's checksum, and is not handed out", row.text(0));
     }
-    for (const auto& one : jobs::rescue::Sessions::open(t)) {
-      wrong[{"rescue-opened", fmt::format("#{}", one.id)}] = fmt::format(
-          "a rescue session is open on {} for {}", one.interface,
-          one.device_name.empty() ? "the device on its wire" : one.device_name);
-    }
     return {};
   });
 }
@@ -177,19 +172,30 @@ Wrong Watched::look(
   place(wrong);
   transfers(wrong);
   refusals(wrong, before.contains({"many-refusals", ""}));
-  const auto as_before = [&](std::initializer_list<const char*> events) {
+  const auto as_before = [&](Wrong& to, std::initializer_list<const char*> events) {
     for (const auto& one : before) {
       const auto& key = one.first;
       const bool meant =
           std::any_of(events.begin(), events.end(),
                       [&](const char* event) { return key.first == event; });
-      if (meant) wrong.emplace(key, "");
+      if (meant) to.emplace(key, "");
     }
   };
-  if (!records(wrong)) as_before({"damage-found", "image-contradicted", "rescue-opened"});
-  if (!backups(wrong)) {
-    as_before({"backup-overdue", "backup-missing", "backup-shrunken"});
+  for (const auto& one : repository_.snapshot()->rescues->all()) {
+    wrong[{"rescue-opened", fmt::format("#{}", one->id)}] = fmt::format(
+        "a rescue session is open on {} for {}", one->interface,
+        one->device_name.empty() ? "the device on its wire" : one->device_name);
   }
+  if (!records(wrong)) as_before(wrong, {"damage-found", "image-contradicted"});
+  if (now >= backups_looked_at_ + milliseconds(kLooksAtBackupsEvery) ||
+      backups_looked_at_ == 0) {
+    backups_.clear();
+    backups_looked_at_ = now;
+    if (!backups(backups_)) {
+      as_before(backups_, {"backup-overdue", "backup-missing", "backup-shrunken"});
+    }
+  }
+  wrong.insert(backups_.begin(), backups_.end());
   // What happened, and holds until the same succeeds.
   for (const auto& [key, since] : before) {
     const bool happened = key.first == "transfer-failed" ||

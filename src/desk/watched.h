@@ -39,6 +39,8 @@ class Watched {
   static constexpr std::chrono::minutes kManyWithin{5};
   static constexpr std::uint64_t kMany = 200, kFew = 50;
   static constexpr std::chrono::hours kHolds{24};
+  // Backups are looked at so often: that reads all of their records.
+  static constexpr std::chrono::seconds kLooksAtBackupsEvery{60};
 
   // Asks the gate to be told of devices that ask for other hardware's images.
   Watched(repository::Repository& repository, gate::Gate& gate, WatchedOutside outside);
@@ -70,6 +72,8 @@ class Watched {
   const WatchedOutside outside_;
   std::int64_t last_row_ = 0;  // of the ledger, that was looked at; 0: none yet
   std::deque<std::pair<base::Instant, std::uint64_t>> refused_;  // counts by time
+  Wrong backups_;  // as it was found at backups_looked_at_
+  base::WallTime backups_looked_at_ = 0;
   base::Mutex mutex_;
   std::map<std::string, std::string> other_platform_ VANTRO_GUARDED_BY(mutex_);
 };

@@ -115,6 +115,7 @@ void Snapshots::give_up() {
     const base::Lock lock(mutex_);
     giving_up_ = true;
   }
+  const base::Lock one_at_a_time(thread_mutex_);
   if (thread_.joinable()) thread_.join();
 }
 
@@ -166,6 +167,7 @@ base::Outcome<void> Snapshots::start(const std::string& wanted, const std::strin
         fmt::format("the copy of the database needs {} in the state folder, {} are free",
                     base::size_text(database + kSpare), base::size_text(free)));
   }
+  const base::Lock one_at_a_time(thread_mutex_);
   {
     const base::Lock lock(mutex_);
     if (running_) {
@@ -381,10 +383,15 @@ base::Outcome<void> Snapshots::into_folder(const std::string& folder,
       !written) {
     return written;
   }
-  if (!before) return {};
-  for (const auto& [name, digest] : *before) {
-    if (!list.contains(name)) ::unlink((folder + "/" + name).c_str());
+  // What the one before had, and what one that was killed has left.
+  std::vector<fs::path> others;
+  for (auto at = fs::recursive_directory_iterator(folder, failed);
+       !failed && at != fs::recursive_directory_iterator(); at.increment(failed)) {
+    if (!at->is_regular_file(failed)) continue;
+    const auto name = at->path().lexically_relative(folder).generic_string();
+    if (name != kListName && !list.contains(name)) others.push_back(at->path());
   }
+  for (const auto& one : others) fs::remove(one, failed);
   return {};
 }
 

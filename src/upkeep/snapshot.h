@@ -82,11 +82,12 @@ class Snapshots {
   std::string staging() const;
 
   repository::Repository& repository_;
+  base::Mutex thread_mutex_ VANTRO_ACQUIRED_BEFORE(mutex_);
   mutable base::Mutex mutex_;
   SnapshotProgress progress_ VANTRO_GUARDED_BY(mutex_);
   bool running_ VANTRO_GUARDED_BY(mutex_) = false;
   bool giving_up_ VANTRO_GUARDED_BY(mutex_) = false;
-  std::thread thread_;
+  std::thread thread_ VANTRO_GUARDED_BY(thread_mutex_);
 };
 
 }  // namespace vantro::upkeep

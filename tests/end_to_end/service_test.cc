@@ -169,6 +169,9 @@ TEST_F(Service, CheckSaysWhatWouldChangeForTheServerThatRuns) {
   const auto output = vantro({"reload"});
   EXPECT_THAT(output.out, HasSubstr("These take effect when vantrod is restarted:\n  "
                                     "http.threads: 2 -> 3\n"));
+  const auto rest = check();
+  EXPECT_THAT(rest, Not(HasSubstr("'vantro reload' changes")));
+  EXPECT_THAT(rest, HasSubstr("A restart changes:\n  http.threads = 3"));
   // In force is what it goes by, not what the file says.
   const auto settings =
       run({"curl", "-s", "--unix-socket", socket(), "http://localhost/v1/settings"}).out;

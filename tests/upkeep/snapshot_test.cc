@@ -87,6 +87,9 @@ TEST_F(SnapshotTest, SharesItsBytesWithTheVaultAndAddsOnlyWhatIsNew) {
   const auto again = make("one");
   EXPECT_EQ(again.kept, 1u);
   EXPECT_EQ(again.linked, 1u);
+  // Nothing is left of one that was killed either.
+  fakes::write_file(below() + "/one/database/left-over.db", "half");
+  ASSERT_EQ(make("one").state, State::kComplete);
   // Of the first one nothing is left but what the second one has as well.
   const auto list = read_list(below() + "/one/" + kListName);
   ASSERT_TRUE(list);
