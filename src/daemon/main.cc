@@ -95,9 +95,6 @@ int main(int argc, char** argv) try {
     }
     confined = confine(places);
   }
-  if (!confined.files || !confined.calls) {
-    log.warning("vantrod is not fully confined", {{"why", confined.why}});
-  }
   ServiceManager::more_time(kStartTime);
 
   // What is kept: opened, and what a crash left behind cleared up.
@@ -212,6 +209,9 @@ int main(int argc, char** argv) try {
   };
 
   // From here on nothing fails.
+  if (!confined.files || !confined.calls) {
+    log.warning("vantrod is not fully confined", {{"why", confined.why}});
+  }
   if (::geteuid() == 0 && options.rescue.interface.empty()) {
     log.warning(
         "vantrod runs as root, and needs only the ports below 1024; start it with --user "
