@@ -230,16 +230,26 @@ Places places_of(const Settings& settings, const std::string& config) {
   return places;
 }
 
+namespace {
+
+// A sanitizer looks for leaks as a debugger would, and needs what that needs.
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr bool kSanitized = true;
+#else
+constexpr bool kSanitized = false;
+#endif
+
+}  // namespace
+
 Confined confine(const Places& places) {
   Confined confined;
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-  // A sanitizer looks for leaks as a debugger would, and needs what that needs.
-  confined.why = "the program is built with a sanitizer";
-  static_cast<void>(places);
-#else
   for (const auto& one : places.made) {
     std::error_code failed;  // said by whoever writes there
     fs::create_directories(one, failed);
+  }
+  if (kSanitized) {
+    confined.why = "the program is built with a sanitizer";
+    return confined;
   }
   if (::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) != 0) {
     confined.why = "the system does not keep privileges from growing";
@@ -249,7 +259,6 @@ Confined confine(const Places& places) {
   std::string why;
   confined.calls = confine_calls(why);
   if (!why.empty()) confined.why += (confined.why.empty() ? "" : "; ") + why;
-#endif
   return confined;
 }
 
