@@ -67,7 +67,7 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
     const auto space = base::parse_size(text);
     if (!space) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("space: '{}' is no size, such as '800 MiB'",
+                          fmt::format("space: '{}' is not a size; example: '800 MiB'",
                                       base::printable(text, 40)));
     }
     where.and_that("i.space <= ?", {static_cast<std::int64_t>(*space)});

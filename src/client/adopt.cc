@@ -112,7 +112,7 @@ class Adoption {
     return {};
   }
 
-  // A maker's list is used for the files of its folder, and is no image itself.
+  // A maker's list is used for the files of its folder; it is not an image.
   bool is_proof(const fs::path& path, const std::string& inside, std::uintmax_t size) {
     if (size > kLargestProof) return false;
     const auto text = read_text(path.string(), kLargestProof);
@@ -196,7 +196,7 @@ class Adoption {
         });
   }
 
-  // Refused: there is no going on, as the server is gone or does not know us.
+  // Refused where nothing more can be sent: the server is gone or does not know us.
   Done add(const Found& file) {
     const auto name = options_.keep_paths ? file.inside : file.path.filename().string();
     const auto ends = [](const Failure& failure) {

@@ -63,6 +63,18 @@ struct DrainOptions {
   bool no_wait = false;
 };
 
+void write_waits(const Terminal& terminal, const api::Drain& drain) {
+  Table table({{"WAITS FOR"}, {"FILE"}, {"WAY"}, {"MOVED", Align::kRight}, {"LEFT"}});
+  for (const auto& one : drain.waits_for) {
+    table.add({{one.who},
+               {one.name},
+               {one.direction},
+               {base::size_text(one.bytes)},
+               {one.left}});
+  }
+  if (!table.empty()) table.write(terminal);
+}
+
 void write_drain(const Terminal& terminal, const api::Drain& drain) {
   if (!drain.draining) {
     terminal.write(
@@ -74,15 +86,7 @@ void write_drain(const Terminal& terminal, const api::Drain& drain) {
                   "again.\n",
                   shown_time(drain.until),
                   drain.reason.empty() ? "" : ": " + shown(drain.reason), drain.refused));
-  Table table({{"WAITS FOR"}, {"FILE"}, {"WAY"}, {"MOVED", Align::kRight}, {"LEFT"}});
-  for (const auto& one : drain.waits_for) {
-    table.add({{one.who},
-               {one.name},
-               {one.direction},
-               {base::size_text(one.bytes)},
-               {one.left}});
-  }
-  if (!table.empty()) table.write(terminal);
+  write_waits(terminal, drain);
   if (drain.idle) {
     terminal.write(
         terminal.toned("Nothing runs: the server can be stopped now.", Tone::kGood) +
@@ -120,10 +124,10 @@ Done drain(const Context& context, const DrainOptions& options) {
   const Terminal terminal(stdout);
   std::size_t told = 0;
   while (answer && answer->value.draining && !answer->value.idle && !interrupted()) {
-    // A line for each transfer that ends is enough to see that it goes on.
+    // Each one that ends shows that it goes on.
     const auto waits = answer->value.waits_for.size();
     if (!context.json && waits != told) {
-      write_drain(terminal, answer->value);
+      write_waits(terminal, answer->value);
       told = waits;
     }
     std::this_thread::sleep_for(kPause);

@@ -42,7 +42,7 @@ constexpr std::uint64_t kAll =
 // The first that lets files move from one folder into another: from arriving/ to vault/.
 constexpr int kLeastVersion = 2;
 
-// What is not there is left out: there is nothing to allow.
+// A path that does not exist needs no rule.
 bool allow(int rules, const std::string& path, std::uint64_t rights) {
   const base::UniqueFd there(::open(path.c_str(), O_PATH | O_CLOEXEC));
   if (!there) return errno == ENOENT || errno == EACCES || errno == ENOTDIR;
@@ -86,8 +86,8 @@ bool confine_files(const Places& places, std::string& why) {
   return done;
 }
 
-// What a server over files, a database and sockets calls, and what its libraries do. What
-// is new under Linux falls back to what is here, as it is told that it is not there.
+// What a server over files, a database and sockets calls, and what its libraries do. Any
+// other call is refused (EPERM).
 constexpr int kNeeded[] = {
     // files
     SCMP_SYS(read), SCMP_SYS(readv), SCMP_SYS(pread64), SCMP_SYS(preadv),

@@ -64,7 +64,7 @@ void Notices::look() {
   std::map<std::string, std::size_t> begun;
   for (const auto& [key, sentence] : wrong) {
     if (before.contains(key)) continue;
-    // What begins for hundreds at once is told when its turn comes, not in one flood.
+    // What begins for hundreds at once is told over several looks.
     if (++begun[key.first] > kMostSubjects) continue;
     notices.push_back(
         {crypto::random_hex(16), key.first, key.second, false, now, sentence});
@@ -79,6 +79,7 @@ void Notices::look() {
 
 void Notices::note(const std::vector<Notice>& notices,
                    const std::vector<NoticeReceiver>& receivers) {
+  std::vector<std::string> dropped;
   const auto written =
       repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
         for (const auto& one : notices) {
@@ -100,15 +101,27 @@ void Notices::note(const std::vector<Notice>& notices,
                  std::int64_t{one.over}, one.at, one.sentence});
           }
         }
+        dropped.clear();
         for (const auto& receiver : receivers) {
+          const auto waiting =
+              t.query("select count(*) from notices_waiting where receiver = :r",
+                      {receiver.name});
+          if (waiting.front().integer(0) <= kMostWaiting) continue;
+          dropped.push_back(receiver.name);
           t.run(
               "delete from notices_waiting where receiver = :r and id <= (select id "
               "from notices_waiting where receiver = :q order by id desc limit 1 offset "
               ":m)",
               {receiver.name, receiver.name, kMostWaiting});
         }
+        // Of receivers that the settings have no longer, too.
+        t.run("delete from notices_waiting where at < :a",
+              {repository_.clock.wall() - milliseconds(kKeptFor)});
         return {};
       });
+  for (const auto& name : dropped) {
+    repository_.log.error("notices were dropped, as too many wait", {{"receiver", name}});
+  }
   for (const auto& one : notices) {
     repository_.log.warning(
         one.over ? "over" : "notice",
@@ -177,6 +190,11 @@ void Notices::deliver_to(const NoticeReceiver& receiver) {
                                {"event", waiting.notice.event},
                                {"tries", waiting.tries + 1},
                                {"why", answer.error().sentence}});
+    }
+    if (!answer && too_old) {
+      repository_.log.error(
+          "a notice was dropped, as nobody took it in time",
+          {{"receiver", receiver.name}, {"event", waiting.notice.event}});
     }
     const auto noted =
         repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {

@@ -56,11 +56,11 @@ using StandingAll = std::map<std::pair<std::string, std::string>, Standing>;
 class Notices {
  public:
   static constexpr std::chrono::seconds kLooksEvery{5};
-  // Of one receiver; more are dropped, the oldest first, and that is said in the log.
+  // Of one receiver; of more the oldest are dropped, and that is said in the log.
   static constexpr std::int64_t kMostWaiting = 10'000;
   // A notice that nobody took for so long is dropped.
   static constexpr std::chrono::hours kKeptFor{7 * 24};
-  // What one event tells at a time; the rest is one notice that counts them.
+  // What one event tells in one look; the rest is told in the next ones.
   static constexpr std::size_t kMostSubjects = 50;
 
   using Receivers = std::function<std::vector<NoticeReceiver>()>;

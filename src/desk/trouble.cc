@@ -32,7 +32,7 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
   }
   if (const auto failing = repository.ledger.failing()) {
     sentences.push_back(
-        fmt::format("the ledger can't be written ({}); rows that wait in memory: {}{}",
+        fmt::format("the ledger can't be written ({}); rows that wait: {}{}",
                     failing->why, failing->waiting,
                     failing->dropped == 0
                         ? ""

@@ -42,8 +42,8 @@ void Watched::place(Wrong& wrong) const {
   const auto least = std::max(outside_.reserve(), kLittleSpace);
   if (folder.reserve().given_up() || free < least) {
     wrong[{"disk-low", ""}] =
-        fmt::format("{} free on the disk of {}; below {} uploads are refused",
-                    base::size_text(free), folder.path(), base::size_text(least));
+        fmt::format("{} free on the disk of {}, less than {}", base::size_text(free),
+                    folder.path(), base::size_text(least));
   }
   if (auto written = folder.try_writing(); !written) {
     wrong[{"database-failing", ""}] =
@@ -54,7 +54,7 @@ void Watched::place(Wrong& wrong) const {
   }
   if (const auto failing = repository_.ledger.failing()) {
     wrong[{"ledger-behind", ""}] = fmt::format(
-        "rows of the ledger wait in memory: {} ({})", failing->waiting, failing->why);
+        "rows of the ledger wait to be written: {} ({})", failing->waiting, failing->why);
   }
   for (const auto& [what, sentence] : outside_.certificates()) {
     wrong[{"certificate-expiring", what}] = sentence;
@@ -137,6 +137,8 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
     Rows rows;
     const auto newest = t.query("select coalesce(max(id), 0) from ledger");
     const auto last = newest.front().integer(0);
+    std::int64_t looked_at = 0;
+    std::int64_t count = 0;
     // What was before the start was told then, or is old.
     if (last_row_ == 0) last_row_ = std::max<std::int64_t>(last, 1);
     for (const auto& row : t.query(
@@ -144,6 +146,8 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
              "where id > :i and event in ('fetch', 'deposit', 'push', 'job-failed', "
              "'job-plan', 'job-confirmed') order by id limit :m",
              {last_row_, kMostRows})) {
+      looked_at = row.integer(0);
+      ++count;
       const auto outcome = row.text(6);
       const auto event = row.text(2);
       if (event.starts_with("job-")) {
@@ -160,7 +164,8 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
           {"transfer-failed", outcome != "complete", subject,
            fmt::format("{} of '{}' {}: {}", event, row.text(5), outcome, row.text(7))});
     }
-    last_row_ = std::max(last_row_, last);
+    // Of more than can be looked at now, the rest comes next time.
+    last_row_ = std::max(last_row_, count < kMostRows ? last : looked_at);
     return rows;
   });
 }

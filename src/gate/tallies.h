@@ -32,7 +32,7 @@ class Tallies {
     std::uint64_t bytes = 0;
     std::uint64_t resent = 0;  // packets
   };
-  // Of complete transfers. Small ones tell nothing of a rate, and are left out.
+  // Of complete transfers, without small ones: these say little about a rate.
   struct Rates {
     static constexpr std::uint64_t kLeastBytes = 64 << 10;
     std::array<std::uint64_t, kRates.size() + 1> counts{};

@@ -77,6 +77,12 @@ base::Outcome<std::uint64_t> through(
   }
 }
 
+tl::unexpected<base::Refusal> damaged(const std::string& name) {
+  return base::refuse(
+      Kind::kCorrupt,
+      fmt::format("{} is damaged in the vault; 'vantro verify' says what is", name));
+}
+
 base::Outcome<std::string> digest_of(const std::string& file) {
   crypto::Sha256 digest;
   const auto read = through(file, [&](base::ByteView bytes) -> base::Outcome<void> {
@@ -142,10 +148,11 @@ base::Outcome<void> Snapshots::start(const std::string& wanted, const std::strin
   if (!fs::is_directory(root, failed)) {
     return base::refuse(
         Kind::kNotFound,
-        fmt::format("there is no folder {} for snapshots: make it, give it to vantrod's "
-                    "user, and restart vantrod; or name another one (snapshot.folder in "
-                    "the settings)",
-                    below));
+        fmt::format(
+            "the folder for snapshots {} does not exist; make it, give it to vantrod's "
+            "user, and restart vantrod; or name another one (snapshot.folder in "
+            "the settings)",
+            below));
   }
   const bool archive = path.extension() == ".tar";
   if (archive && fs::exists(path, failed)) {
@@ -367,10 +374,7 @@ base::Outcome<void> Snapshots::into_folder(const std::string& folder,
       if (!read) return base::refuse(read.error());
       const auto found = digest.finish();
       if (!item.sha256.empty() && item.sha256 != found) {
-        return base::refuse(Kind::kCorrupt,
-                            fmt::format("{} is damaged in the vault; 'vantro verify' "
-                                        "says what is",
-                                        item.name));
+        return damaged(item.name);
       }
       item.sha256 = found;
     }
@@ -466,10 +470,7 @@ base::Outcome<void> Snapshots::into_archive(const std::string& file,
       if (!read) return base::refuse(read.error());
       const auto found = digest.finish();
       if (!item.sha256.empty() && item.sha256 != found) {
-        return base::refuse(Kind::kCorrupt,
-                            fmt::format("{} is damaged in the vault; 'vantro verify' "
-                                        "says what is",
-                                        item.name));
+        return damaged(item.name);
       }
       list[item.name] = found;
       progressed(item.size);
