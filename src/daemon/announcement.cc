@@ -37,6 +37,7 @@ std::vector<api::Front> front_states(const std::vector<FrontEntry>& fronts) {
   std::vector<api::Front> states;
   for (const auto& one : fronts) {
     const auto status = one.front->status();
+    if (status.open == 0 && one.front->listening().empty()) continue;
     states.push_back(
         {one.title, status.open, status.most, status.turned_away, status.paused});
   }

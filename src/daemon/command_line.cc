@@ -29,7 +29,7 @@ namespace {
 
 constexpr std::size_t kLongestShown = 60;
 
-// Both left null where no listener needs one.
+// Left null: HTTPS' where none is named, FTP's where FTP does not listen either.
 base::Outcome<void> load_certificates(Options& options) {
   const auto& settings = options.settings;
   if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
@@ -47,7 +47,7 @@ base::Outcome<void> load_certificates(Options& options) {
   const bool ftp = !settings.ftp.listen.empty();
   const bool own = ftp && !settings.ftp.certificate.empty();
   const bool shared = ftp && !own && !settings.https.certificate.empty();
-  if (!settings.https.listen.empty() || shared) {
+  if (!settings.https.certificate.empty()) {
     auto done = load(settings.https.certificate, settings.https.key, options.tls);
     if (!done) return done;
   }
@@ -115,7 +115,8 @@ std::string against_running(const Settings& settings) {
   for (const auto& one : about(settings)) {
     if (!keys.contains(one.key)) continue;
     const auto before = running->find(one.key);
-    auto& text = one.reloadable ? now : later;
+    // What waits for a restart is in force as it was at the start.
+    auto& text = reloads(one, *running) ? now : later;
     text += fmt::format(
         "  {} = {}  (runs with {})\n", one.key, one.value.empty() ? "none" : one.value,
         before == running->end() ? "the default"

@@ -46,16 +46,15 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
          return terms_of(all.http.listen,
                          has_tls ? all.https.listen : std::vector<base::Endpoint>(), all);
        }});
-  if (ssh) {
-    fronts.push_back({"SSH", Transport::kTcp, "--ssh-listen", true,
-                      over_tcp(ssh_tcp_config(settings), ssh->protocol(services)),
-                      [](const Settings& all) {
-                        return net::FrontTerms{
-                            all.ssh.listen,
-                            {},
-                            static_cast<std::size_t>(all.ssh.connections_per_device)};
-                      }});
-  }
+  fronts.push_back({"SSH", Transport::kTcp, "--ssh-listen", true,
+                    over_tcp(ssh_tcp_config(settings), ssh->protocol(services)),
+                    [](const Settings& all) {
+                      return net::FrontTerms{
+                          all.ssh.listen,
+                          {},
+                          static_cast<std::size_t>(all.ssh.connections_per_device)};
+                    },
+                    [ssh] { return ssh->need_keys(); }});
   return fronts;
 }
 
@@ -72,8 +71,12 @@ std::vector<std::pair<Transport, base::Endpoint>> all_listeners(
   return all;
 }
 
-base::Outcome<void> bind(const std::vector<FrontEntry>& fronts) {
+base::Outcome<void> bind(const std::vector<FrontEntry>& fronts,
+                         const Settings& settings) {
   for (const auto& one : fronts) {
+    if (one.prepare && !one.terms(settings).nowhere()) {
+      if (auto ready = one.prepare(); !ready) return ready;
+    }
     const auto bound = one.front->bind();
     if (bound) continue;
     auto sentence = bind_sentence(one.title, one.transport, bound.error().where,

@@ -23,9 +23,11 @@ struct FrontEntry {
   std::unique_ptr<net::Front> front;
   // What of it can change while it runs; none: nothing.
   std::function<net::FrontTerms(const Settings&)> terms = {};
+  // What it needs before it listens anywhere; none: nothing.
+  std::function<base::Outcome<void>()> prepare = {};
 };
 
-// None for a rescue alone, which opens its own. `ssh` is null where SSH is not served.
+// None for a rescue alone, which opens its own.
 // What `services` names must outlive them.
 std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
                                     const serve::Services& services,
@@ -35,7 +37,7 @@ std::vector<FrontEntry> make_fronts(const Options& options, const char* version,
 std::vector<std::pair<Transport, base::Endpoint>> all_listeners(const Settings& settings);
 
 // All or none. Refused with the sentence for people.
-base::Outcome<void> bind(const std::vector<FrontEntry>& fronts);
+base::Outcome<void> bind(const std::vector<FrontEntry>& fronts, const Settings& settings);
 
 // Where devices can come in, in the order of base::protocols().
 std::vector<base::Listening> listening(const std::vector<FrontEntry>& fronts);

@@ -70,6 +70,11 @@ std::optional<Given> in_force_at(const std::string& state) {
   return given;
 }
 
+bool reloads(const SettingAbout& setting, const Given& start) {
+  return setting.reloadable &&
+         (setting.key != "https.listen" || start.contains("https.certificate"));
+}
+
 std::set<std::string> differing(const Given& a, const Given& b) {
   std::set<std::string> keys;
   for (const auto* one : {&a, &b}) {

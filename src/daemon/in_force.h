@@ -20,6 +20,10 @@ void remove_in_force(const std::string& state);
 // Nothing: no server runs on that state folder, or this user may not look.
 std::optional<Given> in_force_at(const std::string& state);
 
+// Whether a reload applies that setting to a server that was started with `start`. HTTPS
+// needs a certificate from the start.
+bool reloads(const SettingAbout& setting, const Given& start);
+
 // The keys that were not given the same in both.
 std::set<std::string> differing(const Given& a, const Given& b);
 

@@ -123,13 +123,10 @@ int main(int argc, char** argv) try {
   upkeep::DepositLooks deposit_looks(repository, gate);
   Pools pools(log);
   boost::asio::io_context main_loop(1);
-  std::shared_ptr<serve::ssh::Server> ssh;  // null: it is not served, and has no keys
-  if (!settings.ssh.listen.empty()) {
-    auto prepared = serve::ssh::Server::prepare(
-        repository.folder.path() + "/ssh", ssh_config(settings, VANTRO_VERSION), log);
-    if (!prepared) return fail(prepared.error().sentence, kFailed);
-    ssh = std::move(*prepared);
-  }
+  const auto created = serve::ssh::Server::create(
+      repository.folder.path() + "/ssh", ssh_config(settings, VANTRO_VERSION), log);
+  if (!created) return fail(created.error().sentence, kFailed);
+  const auto& ssh = *created;
   net::ConnectionRoom device_room(static_cast<std::size_t>(settings.limits.connections));
   net::ConnectionRoom management_room(kMostManagementConnections);
   auto management = Management::prepare(settings, log);
@@ -145,17 +142,19 @@ int main(int argc, char** argv) try {
   service.resealer = &resealer;
   service.management_trouble = [&] {
     auto sentences = (*management)->trouble();
-    if (ssh && !ssh->trouble().empty()) sentences.push_back(ssh->trouble());
+    if (!ssh->trouble().empty()) sentences.push_back(ssh->trouble());
     for (auto& one : certificates_trouble(settings, clock.wall())) {
       sentences.push_back(std::move(one));
     }
     return sentences;
   };
-  if (ssh) service.ssh = [&] { return ssh_status(*ssh); };
+  service.ssh = [&] {
+    return live.get()->ssh.listen.empty() ? api::Ssh() : ssh_status(*ssh);
+  };
   const serve::Services services{
       {pools.disk, clock, log, device_room}, pools.slow, pools.doors, pools.filing, gate};
   auto fronts = make_fronts(options, VANTRO_VERSION, services, ssh);
-  if (auto bound = daemon::bind(fronts); !bound)
+  if (auto bound = daemon::bind(fronts, settings); !bound)
     return fail(bound.error().sentence, kFailed);
   service.surroundings.listening = [&] { return listening(fronts); };
   WireHands hands(services, live, service.surroundings.listening);
@@ -281,8 +280,8 @@ int main(int argc, char** argv) try {
   }
   Signals on;
   on.ready = [&] {
-    say_where(options, VANTRO_VERSION, repository, listening(fronts), ssh.get(),
-              **management, log);
+    say_where(options, VANTRO_VERSION, repository, listening(fronts),
+              settings.ssh.listen.empty() ? nullptr : ssh.get(), **management, log);
     ServiceManager::ready(status_line(gate, repository));
   };
   on.reload = [&] {

@@ -48,9 +48,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   const auto since_reload = differing(before->given, read->given);
   const auto since_start = differing(options_.settings.given, read->given);
   for (const auto& one : about(*read)) {
-    // Without a certificate, or SSH's host keys, nothing could answer there.
-    const bool can = one.reloadable && (one.key != "https.listen" || options_.tls) &&
-                     (one.key != "ssh.listen" || !options_.settings.ssh.listen.empty());
+    const bool can = reloads(one, options_.settings.given);
     if (can && since_reload.contains(one.key)) now.insert(one.key);
     if (!can && since_start.contains(one.key)) later.insert(one.key);
   }
@@ -98,13 +96,17 @@ base::Outcome<void> Reload::move_listeners(const Settings& from, const Settings&
   for (std::size_t i = 0; i < fronts_.size(); ++i) {
     const auto& one = fronts_[i];
     if (!one.terms || one.terms(from) == one.terms(to)) continue;
-    const auto moved = one.front->change(one.terms(to));
-    if (moved) continue;
+    base::Outcome<void> ready;
+    if (one.prepare && !one.terms(to).nowhere()) ready = one.prepare();
+    tl::expected<void, net::BindFailure> moved;
+    if (ready) moved = one.front->change(one.terms(to));
+    if (ready && moved) continue;
     for (std::size_t undone = 0; undone < i; ++undone) {
       const auto& other = fronts_[undone];
       if (!other.terms || other.terms(from) == other.terms(to)) continue;
       static_cast<void>(other.front->change(other.terms(from)));
     }
+    if (!ready) return ready;
     return base::refuse(base::Kind::kIo,
                         bind_sentence(one.title, one.transport, moved.error().where,
                                       moved.error().error_number, one.flag));

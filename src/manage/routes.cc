@@ -75,7 +75,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
   }
   status.drain = drain_sentence(service.gate);
   if (service.fronts) status.fronts = service.fronts();
-  if (service.ssh) status.ssh = service.ssh();
+  status.ssh = service.ssh();
   if (service.resealer != nullptr) {
     const auto progress = service.resealer->progress();
     const auto* key = repository.folder.keys()->current();

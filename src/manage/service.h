@@ -54,8 +54,8 @@ struct Service {
   std::function<std::vector<jobs::SheetTemplate>()> sheets = [] {
     return std::vector<jobs::SheetTemplate>();
   };
-  // What SSH shows and has met; none: it is not served. Thread-safe.
-  std::function<api::Ssh()> ssh = {};
+  // What SSH shows and has met; nothing where it is not served. Thread-safe.
+  std::function<api::Ssh()> ssh = [] { return api::Ssh(); };
   const upkeep::Resealer* resealer = nullptr;  // null: it does not run
   desk::Rescues* rescues = nullptr;            // null: none can be opened
   desk::RescueHands* hands = nullptr;          // null: nothing is pushed

@@ -25,6 +25,7 @@ struct FrontTerms {
   std::vector<base::Endpoint> listen, listen_tls;
   std::size_t most_per_address = 0;  // connections; of a protocol without them unused
   bool operator==(const FrontTerms&) const = default;
+  bool nowhere() const { return listen.empty() && listen_tls.empty(); }
 };
 
 // How busy a front is.

@@ -1,15 +1,13 @@
 // The server as something that runs for years: settings that are read again, stops that
-// cut nobody off, metrics, notices, snapshots, and what a service manager sees.
+// cut nobody off, metrics, snapshots, and what a service manager sees.
 #include <csignal>
 #include <filesystem>
 #include <fmt/format.h>
 #include <gmock/gmock.h>
-#include <openssl/hmac.h>
 #include <sys/stat.h>
 #include <sys/un.h>
 
-#include "tests/end_to_end/server_fixture.h"
-#include "tests/end_to_end/udp_peer.h"
+#include "tests/end_to_end/service_fixture.h"
 
 namespace vantro::end_to_end {
 namespace {
@@ -18,71 +16,7 @@ namespace fs = std::filesystem;
 using testing::HasSubstr;
 using testing::Not;
 
-class Service : public ServerFixture {
- protected:
-  void SetUp() override { fs::create_directories(scratch_ / "snapshots"); }
-
-  void write_settings(const std::string& more) {
-    fakes::write_file(scratch_ / "vantro.toml",
-                      fmt::format("snapshot.folder = \"{}\"\nhttp.listen = [{}]\n{}",
-                                  scratch_ / "snapshots", http_, more));
-  }
-  // As ServerFixture::start(), with the addresses of HTTP in the settings.
-  void begin(const std::string& more = "", const Arguments& before = {},
-             const Arguments& behind = {}) {
-    write_settings(more);
-    if (!fs::exists(state())) {
-      // As of an earlier version: it makes the persons 'operator' and 'secrets' of them.
-      fs::create_directories(state());
-      ::chmod(state().c_str(), 0700);
-      fakes::write_file(state() + "/token", kOperatorToken + std::string("\n"));
-      fakes::write_file(state() + "/secrets-token", kSecretsToken + std::string("\n"));
-    }
-    Arguments arguments = before;
-    arguments.insert(
-        arguments.end(),
-        {vantrod_program(), "--config", scratch_ / "vantro.toml", "--state", state(),
-         "--tftp-listen", "127.0.0.1:0", "--ftp-listen", "none", "--management-listen",
-         "127.0.0.1:0", "--management-socket", socket()});
-    arguments.insert(arguments.end(), behind.begin(), behind.end());
-    fs::remove(scratch_ / "server.out");
-    server_ = std::make_unique<Process>(arguments, Environment{}, scratch_ / "server.out",
-                                        scratch_ / "server.err");
-    ASSERT_TRUE(eventually([&] {
-      return server_out().find("Ready.") != std::string::npos || !server_->running();
-    }));
-    ASSERT_TRUE(server_->running()) << file("server.err");
-    const auto number = [&](const std::string& words) {
-      return std::stoi(said_behind(words));
-    };
-    tftp_port_ = number("TFTP listens on 127.0.0.1:");
-    management_port_ = number("Management listens on http://127.0.0.1:");
-  }
-  // "127.0.0.1:41234" for each listener of it.
-  std::vector<std::string> listeners(const std::string& protocol) {
-    std::vector<std::string> all;
-    const auto status = vantro_json({"status"});
-    for (const auto& one : status["listeners"]) {
-      if (one["protocol"] == protocol) all.push_back(one["address"]);
-    }
-    return all;
-  }
-  std::string fetched(const std::string& address, const std::string& name) {
-    return run({"curl", "-s", "-g", "http://" + address + "/" + name}).out;
-  }
-  void ask(Peer& peer, const std::string& name) {
-    peer.send("127.0.0.1", tftp_port_, read_request(name));
-  }
-  std::string status_of_process(const std::string& field) {
-    const auto all = fakes::read_file(fmt::format("/proc/{}/status", server_->pid()));
-    const auto at = all.find("\n" + field + ":");
-    if (at == std::string::npos) return "";
-    const auto begin = all.find_first_not_of(" \t", at + field.size() + 2);
-    return all.substr(begin, all.find('\n', begin) - begin);
-  }
-
-  std::string http_ = "\"127.0.0.1:0\"";
-};
+class Service : public ServiceFixture {};
 
 // -- Reload --
 
@@ -152,13 +86,6 @@ TEST_F(Service, ReloadChangesNothingWithAFileThatIsWrong) {
 
 TEST_F(Service, CheckSaysWhatWouldChangeForTheServerThatRuns) {
   begin("limits.transfers = 100\n");
-  const auto check = [&] {
-    return run({vantrod_program(), "--config", scratch_ / "vantro.toml", "--state",
-                state(), "--tftp-listen", "127.0.0.1:0", "--ftp-listen", "none",
-                "--management-listen", "127.0.0.1:0", "--management-socket", socket(),
-                "--check"})
-        .out;
-  };
   EXPECT_THAT(check(), HasSubstr("The vantrod that runs here goes by these settings."));
   write_settings("limits.transfers = 200\nhttp.threads = 3\n");
   const auto said = check();
@@ -186,6 +113,49 @@ TEST_F(Service, CheckSaysWhatWouldChangeForTheServerThatRuns) {
   }
   stop();
   EXPECT_THAT(check(), Not(HasSubstr("runs here")));
+}
+
+TEST_F(Service, ReloadOpensSshAndHttpsWhereTheyDidNotListen) {
+  make_certificate("localhost");
+  const auto tls = fmt::format("https.certificate = \"{}\"\nhttps.key = \"{}\"\n",
+                               scratch_ / "cert.pem", scratch_ / "key.pem");
+  begin(tls);
+  take_in("x.img", std::string(900, 'x'));
+  EXPECT_TRUE(listeners("sftp").empty());
+  write_settings(tls +
+                 "ssh.listen = [\"127.0.0.1:0\"]\nhttps.listen = [\"127.0.0.1:0\"]\n");
+  const auto output = vantro({"reload"});
+  EXPECT_EQ(output.out,
+            "Changed:\n  https.listen: [] -> [\"127.0.0.1:0\"]\n"
+            "  ssh.listen: [] -> [\"127.0.0.1:0\"]\n")
+      << output.err;
+  const auto https = listeners("https");
+  ASSERT_EQ(https.size(), 1u);
+  EXPECT_EQ(run({"curl", "-s", "-k", "https://" + https[0] + "/x.img"}).out,
+            std::string(900, 'x'));
+  const auto ssh = listeners("sftp");
+  ASSERT_EQ(ssh.size(), 1u);
+  const auto keys = run({"ssh-keyscan", "-T", "60", "-p",
+                         ssh[0].substr(ssh[0].find(':') + 1), "127.0.0.1"});
+  EXPECT_THAT(keys.out, HasSubstr("ssh-ed25519")) << keys.err << file("server.err");
+  write_settings(tls);
+  EXPECT_EQ(vantro({"reload"}).code, 0);
+  EXPECT_TRUE(listeners("sftp").empty());
+  EXPECT_TRUE(vantro_json({"status"})["ssh"]["host_keys"].empty());
+}
+
+TEST_F(Service, CheckSaysThatHttpsWithoutACertificateWaitsForARestart) {
+  begin();
+  make_certificate("localhost");
+  write_settings(
+      fmt::format("https.certificate = \"{}\"\nhttps.key = \"{}\"\n"
+                  "https.listen = [\"127.0.0.1:0\"]\n",
+                  scratch_ / "cert.pem", scratch_ / "key.pem"));
+  const auto said = check();
+  EXPECT_THAT(said, Not(HasSubstr("'vantro reload' changes")));
+  EXPECT_THAT(said, HasSubstr("A restart changes:\n  https.listen"));
+  EXPECT_THAT(vantro({"reload"}).out,
+              HasSubstr("when vantrod is restarted:\n  https.listen"));
 }
 
 // -- Draining and stopping --
@@ -462,115 +432,6 @@ TEST_F(Service, GivesMetricsToNobodyElseWithoutAToken) {
       run({"curl", "-s", "-o", "/dev/null", "-w", "%{http_code}", url() + "/v1/status"})
           .out,
       "401");
-}
-
-// -- Notices --
-
-class Notices : public Service {
- protected:
-  void SetUp() override {
-    Service::SetUp();
-    const auto made =
-        run({"openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt",
-             "ec_paramgen_curve:P-256", "-nodes", "-days", "9", "-subj", "/CN=localhost",
-             "-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1", "-keyout",
-             scratch_ / "key.pem", "-out", scratch_ / "cert.pem"});
-    ASSERT_EQ(made.code, 0) << made.err;
-    receivers_ = std::make_unique<Process>(
-        Arguments{"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/receivers.py",
-                  scratch_.path(), scratch_ / "cert.pem", scratch_ / "key.pem"},
-        Environment{}, scratch_ / "receivers.out", scratch_ / "receivers.err");
-    ASSERT_TRUE(eventually([&] { return fs::exists(scratch_ / "ports"); }))
-        << file("receivers.err");
-    fakes::write_file(scratch_ / "secret", "marsh-marigold\n");
-  }
-  std::string port(const std::string& name) const {
-    const auto ports = file("ports");
-    const auto at = ports.find(name + "=") + name.size() + 1;
-    return ports.substr(at, ports.find('\n', at) - at);
-  }
-  std::string webhook(const std::string& path, const std::string& events) const {
-    return fmt::format(
-        "[[notice]]\nname = \"desk\"\nway = \"webhook\"\nto = "
-        "\"https://localhost:{}{}\"\nsecret_file = \"{}\"\nca_file = \"{}\"\nevents = "
-        "[{}]\n",
-        port("webhook"), path, scratch_ / "secret", scratch_ / "cert.pem", events);
-  }
-  std::string came(const std::string& name) {
-    EXPECT_TRUE(fakes::eventually([&] { return fs::exists(scratch_ / name); },
-                                  std::chrono::milliseconds(50)))
-        << name << file("server.err");
-    return fs::exists(scratch_ / name) ? file(name) : "";
-  }
-
-  std::unique_ptr<Process> receivers_;
-};
-
-TEST_F(Notices, GoOverEveryWay) {
-  begin(webhook("/", "\"disk-low\"") +
-        fmt::format("[[notice]]\nname = \"log\"\nway = \"syslog\"\nto = "
-                    "\"udp://127.0.0.1:{}\"\n[[notice]]\nname = \"log-tls\"\nway = "
-                    "\"syslog\"\nto = \"tls://localhost:{}\"\nca_file = \"{}\"\n"
-                    "[[notice]]\nname = \"log-tcp\"\nway = "
-                    "\"syslog\"\nto = \"tcp://127.0.0.1:{}\"\n[[notice]]\nname = "
-                    "\"team\"\nway = \"mail\"\nto = \"night@example.net\"\nfrom = "
-                    "\"vantro@example.net\"\nserver = \"smtp://127.0.0.1:{}\"\n",
-                    port("udp"), port("tls"), scratch_ / "cert.pem", port("tcp"),
-                    port("mail")));
-  const auto tested = vantro({"notice", "test"});
-  EXPECT_EQ(tested.code, 0) << tested.out << tested.err << file("server.err");
-  EXPECT_EQ(tested.out,
-            "desk: taken, status 202\nlog: sent; over UDP nobody says whether it came\n"
-            "log-tls: sent\nlog-tcp: sent\nteam: the mail server took it\n");
-  const auto hook = came("webhook-1");
-  const auto body = hook.substr(hook.find("\n\n") + 2);
-  EXPECT_THAT(hook, HasSubstr("Content-Type: application/cloudevents+json\n"));
-  EXPECT_EQ(read_json(body)["type"], "vantro.test.begun");
-  std::array<unsigned char, 32> code{};
-  const std::string key = "marsh-marigold";
-  HMAC(EVP_sha256(), key.data(), static_cast<int>(key.size()),
-       reinterpret_cast<const unsigned char*>(body.data()), body.size(), code.data(),
-       nullptr);
-  EXPECT_THAT(hook, HasSubstr("Vantro-HMAC: " +
-                              base::to_hex(base::ByteView(code.data(), code.size()))));
-  for (const auto* each : {"syslog-1", "syslog-2", "syslog-3"}) {
-    const auto line = came(each);
-    EXPECT_THAT(line, HasSubstr(" test [vantro@32473 event=\"test\""));
-    // Over a stream it is counted (RFC 6587, RFC 5425).
-    if (line.front() == '<') continue;
-    EXPECT_EQ(std::stoul(line), line.size() - line.find(' ') - 1);
-  }
-  const auto letter = came("mail-1");
-  EXPECT_THAT(letter, HasSubstr("RCPT TO:<night@example.net>"));
-  EXPECT_THAT(letter, HasSubstr("\r\nTo: night@example.net\r\n"));
-  EXPECT_EQ(vantro({"notice", "test", "nobody"}).code, 5);
-}
-
-TEST_F(Notices, ComeOnceAndOnceWhenItIsOverAlsoAcrossARestart) {
-  begin(webhook("/away", "\"image-contradicted\""));
-  take_in("x.img", "image");
-  // Nobody takes it yet.
-  ASSERT_EQ(
-      vantro({"image", "vouch", "x.img", "--expect", "md5:" + std::string(32, '0')}).code,
-      6);
-  ASSERT_TRUE(fakes::eventually(
-      [&] {
-        const auto state = vantro_json({"notice", "list"});
-        return state["receivers"][0]["waiting"] == 1 &&
-               state["receivers"][0]["failure"] != "";
-      },
-      std::chrono::milliseconds(100)));
-  stop();
-  fakes::write_file(scratch_ / "back", "");
-  begin(webhook("/away", "\"image-contradicted\""));
-  const auto begun = came("webhook-1");
-  EXPECT_THAT(begun, HasSubstr("\"type\":\"vantro.image-contradicted.begun\""));
-  EXPECT_THAT(begun, HasSubstr("\"subject\":\"x.img\""));
-  EXPECT_THAT(vantro({"notice", "list"}).out, HasSubstr("image-contradicted"));
-  ASSERT_EQ(vantro({"image", "vouch", "x.img", "--retract"}).code, 0);
-  EXPECT_THAT(came("webhook-2"),
-              HasSubstr("\"type\":\"vantro.image-contradicted.over\""));
-  EXPECT_FALSE(fs::exists(scratch_ / "webhook-3"));
 }
 
 // -- Snapshots --

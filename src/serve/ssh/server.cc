@@ -8,7 +8,11 @@
 
 namespace vantro::serve::ssh {
 
-Server::Server(Config config) : config_(std::move(config)), bind_(ssh_bind_new()) {
+Server::Server(std::string key_folder, Config config, base::Log log)
+    : key_folder_(std::move(key_folder)),
+      config_(std::move(config)),
+      log_(std::move(log)),
+      bind_(ssh_bind_new()) {
   bool process_config = false;
   ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_PROCESS_CONFIG, &process_config);
   ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_BANNER, "vantrod");
@@ -31,39 +35,47 @@ void Server::take(std::vector<HostKey> keys) {
   keys_there_.notify_all();
 }
 
-void Server::make_keys(const std::string& folder, const base::Log& log) {
-  auto keys = ssh::host_keys(folder, log);
+void Server::make_keys() {
+  auto keys = ssh::host_keys(key_folder_, log_);
   if (keys) {
     take(std::move(*keys));
     for (const auto& one : host_keys()) {
-      log.info(
-          "an SSH host key was made",
-          {{"type", one.type}, {"fingerprint", one.fingerprint}, {"folder", folder}});
+      log_.info("an SSH host key was made", {{"type", one.type},
+                                             {"fingerprint", one.fingerprint},
+                                             {"folder", key_folder_}});
     }
     return;
   }
-  log.error("the SSH host keys can't be made", {{"why", keys.error().sentence}});
+  log_.error("the SSH host keys can't be made", {{"why", keys.error().sentence}});
   const base::Lock lock(mutex_);
   trouble_ = "SSH does not answer: " + keys.error().sentence;
   keys_there_.notify_all();
 }
 
-base::Outcome<std::shared_ptr<Server>> Server::prepare(const std::string& key_folder,
-                                                       Config config,
-                                                       const base::Log& log) {
+base::Outcome<std::shared_ptr<Server>> Server::create(std::string key_folder,
+                                                      Config config, base::Log log) {
   if (ssh_init() != SSH_OK) {
     return base::refuse(base::Kind::kIo, "libssh can't be used here");
   }
-  std::shared_ptr<Server> server(new Server(std::move(config)));
-  if (host_keys_are_missing(key_folder)) {
-    server->maker_ = std::thread(
-        [made = server.get(), key_folder, log] { made->make_keys(key_folder, log); });
-    return server;
+  return std::shared_ptr<Server>(
+      new Server(std::move(key_folder), std::move(config), std::move(log)));
+}
+
+base::Outcome<void> Server::need_keys() {
+  {
+    const base::Lock lock(mutex_);
+    if (ready_ || (maker_.joinable() && trouble_.empty())) return {};
+    trouble_.clear();
   }
-  auto keys = ssh::host_keys(key_folder, log);
+  if (maker_.joinable()) maker_.join();
+  if (host_keys_are_missing(key_folder_)) {
+    maker_ = std::thread([this] { make_keys(); });
+    return {};
+  }
+  auto keys = ssh::host_keys(key_folder_, log_);
   if (!keys) return base::refuse(keys.error());
-  server->take(std::move(*keys));
-  return server;
+  take(std::move(*keys));
+  return {};
 }
 
 net::TcpProtocol Server::protocol(const Services& services) {

@@ -51,14 +51,17 @@ struct OlderSession {
 // Thread-safe. What speaks its protocol keeps it alive.
 class Server : public std::enable_shared_from_this<Server> {
  public:
-  // Reads the host keys from the folder. Where one is missing, they are made meanwhile,
-  // and connections wait until they are there. kCorrupt, kIo.
-  static base::Outcome<std::shared_ptr<Server>> prepare(const std::string& key_folder,
-                                                        Config config,
-                                                        const base::Log& log);
+  // Its host keys are in that folder. kIo.
+  static base::Outcome<std::shared_ptr<Server>> create(std::string key_folder,
+                                                       Config config, base::Log log);
 
   // Waits for the keys that are being made.
   ~Server();
+
+  // Before it listens. Reads the host keys; where one is missing, they are made
+  // meanwhile, and connections wait until they are there. Again: only if there were none.
+  // kCorrupt, kIo. Not for two threads at once.
+  base::Outcome<void> need_keys();
 
   // For a TcpServer.
   net::TcpProtocol protocol(const Services& services);
@@ -90,9 +93,9 @@ class Server : public std::enable_shared_from_this<Server> {
     void operator()(ssh_bind bind) const { ssh_bind_free(bind); }
   };
 
-  explicit Server(Config config);
+  Server(std::string key_folder, Config config, base::Log log);
   void take(std::vector<HostKey> keys);
-  void make_keys(const std::string& folder, const base::Log& log);
+  void make_keys();
   // Those that have not logged in have places of their own, fewer than there are
   // connections: some of them have to go, by chance, the more the fuller it is.
   void drop_early();
@@ -100,7 +103,9 @@ class Server : public std::enable_shared_from_this<Server> {
   // must not lock everybody else out.
   bool end_one_that_waits();
 
+  const std::string key_folder_;
   const Config config_;
+  const base::Log log_;
   mutable base::Mutex mutex_;
   base::Condition keys_there_;
   bool ready_ VANTRO_GUARDED_BY(mutex_) = false;
