@@ -89,6 +89,28 @@ TEST_F(Notices, GoOverEveryWay) {
   EXPECT_EQ(vantro({"notice", "test", "nobody"}).code, 5);
 }
 
+TEST_F(Notices, TellAMailServerThePasswordUnderTlsOnly) {
+  const auto mail = [&](const std::string& to) {
+    return fmt::format(
+        "[[notice]]\nname = \"team\"\nway = \"mail\"\nto = \"night@example.net\"\nfrom = "
+        "\"vantro@example.net\"\nserver = \"smtp://localhost:{}\"\nuser = \"vantro\"\n"
+        "secret_file = \"{}\"\nca_file = \"{}\"\n",
+        port(to), scratch_ / "secret", scratch_ / "cert.pem");
+  };
+  begin(mail("mail-tls"));
+  EXPECT_EQ(vantro({"notice", "test"}).out, "team: the mail server took it\n");
+  const auto letter = came("mail-1");
+  EXPECT_THAT(letter,
+              HasSubstr("under TLS\nAUTH PLAIN AHZhbnRybwBtYXJzaC1tYXJpZ29sZA=="));
+  // One that has no TLS gets neither.
+  write_settings(mail("mail"));
+  ASSERT_EQ(vantro({"reload"}).code, 0);
+  const auto refused = vantro({"notice", "test"});
+  EXPECT_EQ(refused.code, 1);
+  EXPECT_THAT(refused.out, HasSubstr("team: failed"));
+  EXPECT_FALSE(fs::exists(scratch_ / "mail-2"));
+}
+
 TEST_F(Notices, ComeOnceAndOnceWhenItIsOverAlsoAcrossARestart) {
   begin(webhook("/away", "\"image-contradicted\""));
   take_in("x.img", "image");

@@ -57,28 +57,42 @@ class SyslogDatagram(socketserver.BaseRequestHandler):
 
 
 class Mail(socketserver.StreamRequestHandler):
+    greeting = "250 mail.example.net"
+
     def say(self, text):
         self.wfile.write(text.encode() + b"\r\n")
 
     def handle(self):
         self.say("220 mail.example.net")
         letter = b""
-        for line in self.rfile:
+        while line := self.rfile.readline():
             word = line.strip().upper()
             if word.startswith(b"EHLO"):
-                self.say("250 mail.example.net")
+                self.say(self.greeting)
             elif word == b"DATA":
                 self.say("354 go on")
                 while (text := self.rfile.readline()) not in (b".\r\n", b""):
                     letter += text
                 keep("mail", letter)
                 self.say("250 taken")
+            elif word == b"STARTTLS":
+                self.say("220 go on")
+                secure = context.wrap_socket(self.request, server_side=True)
+                self.rfile, self.wfile = secure.makefile("rb"), secure.makefile("wb", 0)
+                letter += b"under TLS\n"
+            elif word.startswith(b"AUTH"):
+                letter += line
+                self.say("235 you are in")
             elif word == b"QUIT":
                 self.say("221 goodbye")
                 return
             else:
                 letter += line
                 self.say("250 yes")
+
+
+class MailWithTls(Mail):
+    greeting = "250-mail.example.net\r\n250-AUTH PLAIN\r\n250 STARTTLS"
 
 
 context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
@@ -93,6 +107,7 @@ servers = {
     "udp": socketserver.ThreadingUDPServer(("127.0.0.1", 0), SyslogDatagram),
     "tcp": socketserver.ThreadingTCPServer(("127.0.0.1", 0), Syslog),
     "mail": socketserver.ThreadingTCPServer(("127.0.0.1", 0), Mail),
+    "mail-tls": socketserver.ThreadingTCPServer(("127.0.0.1", 0), MailWithTls),
 }
 for server in servers.values():
     threading.Thread(target=server.serve_forever, daemon=True).start()
