@@ -103,7 +103,8 @@ void CallHandler::request(const net::http::Head& head) {
     return call(head, std::move(*matched), anyone);
   }
   // Whoever collects metrics has no name; where it may come from is a setting.
-  if (matched && matched->route->operation->path == api::kMetrics.path &&
+  if (matched &&
+      std::string_view(matched->route->operation->path) == api::kMetrics.path &&
       !way_.on_local_socket && head.field("authorization").empty() &&
       desk_->service.metrics_open_to(way_.peer)) {
     desk::Caller collector;

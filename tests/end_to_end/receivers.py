@@ -81,7 +81,8 @@ class Mail(socketserver.StreamRequestHandler):
                 self.rfile, self.wfile = secure.makefile("rb"), secure.makefile("wb", 0)
                 letter += b"under TLS\n"
             elif word.startswith(b"AUTH"):
-                letter += line
+                self.say("334 ")
+                letter += b"AUTH PLAIN " + self.rfile.readline()
                 self.say("235 you are in")
             elif word == b"QUIT":
                 self.say("221 goodbye")
