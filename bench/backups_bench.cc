@@ -159,7 +159,7 @@ void deposits(const Choice& choice, const Report& report) {
       "transfers_per_network = 10000\n"
       "[ssh]\nlisten = [\"127.0.0.1:0\"]\nconnections = 1000\n",
       1 << 20);
-  server.vantro({"account", "add", "bench", "--may", "deposit", "--from", "loopback"},
+  server.vantro({"account", "add", "bench", "--may", "deposit", "--networks", "loopback"},
                 "bench and more\n");
   const end_to_end::ServerPorts ports{server.tftp_port(),
                                       server.ftp_port(),

@@ -39,14 +39,14 @@ const std::vector<std::vector<std::string>>& questions() {
       {"backup", "revisions", "device-00001", "--json"},
       {"backup", "overdue", "--json"},
       {"backup", "report", "--from", "5d"},
-      {"backup", "thin-out"},
+      {"backup", "thin", "--dry-run"},
       {"device", "list", "--json"},
       {"contact", "--json"},
       {"contact", address_of_device(1)},
       {"ledger", "--limit", "10000", "--json"},
-      {"ledger", "--of", "device-00001", "--limit", "10000", "--json"},
+      {"ledger", "--device", "device-00001", "--limit", "10000", "--json"},
       {"unrecorded", "list"},
-      {"verify", "--rate", "1MiB", "--no-wait"}};
+      {"verify", "--rate", "1MiB", "--start-only"}};
   return all;
 }
 

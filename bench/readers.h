@@ -55,8 +55,8 @@ struct WriteResult {
 WriteResult write_alone(const Target& target, std::size_t block_size, std::size_t window,
                         std::size_t bytes);
 
-// Sends datagrams that are no requests at this rate, in a child process, until the object
-// ends.
+// Sends datagrams that are not requests at this rate, in a child process, until the
+// object ends.
 class Garbage {
  public:
   Garbage(std::uint16_t port, double per_second);

@@ -29,10 +29,10 @@ run() {
 until_says() {
   for _ in $(seq 300); do
     # All is read, so that nobody writes into a pipe that was closed.
-    ! "$vantro" rescue show | grep "$1" > /dev/null || return 0
+    ! "$vantro" rescue info | grep "$1" > /dev/null || return 0
     sleep 0.1
   done
-  "$vantro" rescue show
+  "$vantro" rescue info
   fail "the session never said '$1'"
 }
 
@@ -77,8 +77,8 @@ chmod +x take.sh
 
 printf '\nA router that asks for an address, and for a file with it:\n'
 cable eth1
-run "$vantro" rescue open --on eth1 --profile causeway4-rom || true
-run "$vantro" rescue open --on eth1 --profile causeway4-rom --own-address
+run "$vantro" rescue open --interface eth1 --profile causeway4-console || true
+run "$vantro" rescue open --interface eth1 --profile causeway4-console --own-address
 if [[ -n $stay ]]; then
   echo "$device" > device
   cat > /dev/null
@@ -88,31 +88,31 @@ at_device busybox udhcpc -i wan -n -q -f -s "$work/take.sh" > /dev/null 2>&1
 at_device curl -sS -o got --tftp-blksize 1428 "tftp://192.0.2.1/$(cat boot_file)"
 cmp got causeway4-recovery-2.1.0.img || fail "the router has other bytes"
 until_says 'LAST BLOCK ACKNOWLEDGED'
-run "$vantro" rescue show
+run "$vantro" rescue info
 at_device ip link set wan down   # it starts again
 until_says 'since the last block'
 sleep 7
 at_device ip link set wan up
 until_says 'ANSWERS AGAIN'
-run "$vantro" rescue close
+run "$vantro" rescue end
 [[ -z $(ip -4 -o address show dev eth1) ]] || fail "the address is still there"
 
 printf '\nA switch that calls one address for one name:\n'
 cable eth2
 ip address add 198.51.100.254/24 dev eth2
-run "$vantro" rescue open --on eth2 --profile lattice24-button
+run "$vantro" rescue open --interface eth2 --profile lattice24-button
 at_device ip address add 198.51.100.20/24 dev wan
 at_device busybox tftp -g -r LT24.BlN -l wrong 198.51.100.254 || true
 at_device curl -sS -o got2 tftp://198.51.100.254/LT24.BIN
 cmp got2 "$data/makers/alderbit/lattice24-boot-2.0.img" || fail "the switch has other bytes"
 until_says 'LAST BLOCK ACKNOWLEDGED'
-run "$vantro" rescue close
+run "$vantro" rescue end
 
 printf '\nA firewall that waits for its image, on a bad cable, and is switched on later:\n'
 cable eth3
 ip address add 203.0.113.1/24 dev eth3
 at_device ip address add 203.0.113.7/24 dev wan
-run "$vantro" rescue open --on eth3 --profile weir2-loader
+run "$vantro" rescue open --interface eth3 --profile weir2-loader
 nsenter --net="/proc/$device/ns/net" "$here/waiting_device.py" 203.0.113.7 taken --after 2 --lose 2000 --options > device.out 2>&1 &
 pids+=($!)
 until_says 'was loaded whole'
@@ -122,6 +122,6 @@ for _ in $(seq 100); do
 done
 cat device.out
 cmp taken "$data/makers/mirevault/weir2-system-12.0.5.img" || fail "the firewall has other bytes"
-run "$vantro" rescue close
+run "$vantro" rescue end
 run "$vantro" rescue list
 run "$vantro" ledger

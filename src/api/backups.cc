@@ -443,7 +443,7 @@ const Shape& shape_of<AdoptWanted>() {
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>("version", "its version")
           .field<&T::line>("line", "its release line (else taken from the version)")
-          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::stage>("stage", "new, proven or retiring")
           .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
           .field<&T::remarks>("remarks", "what must be read before it is used")
           .field<&T::source>("source", "where it came from")
@@ -455,7 +455,7 @@ template <>
 const Shape& shape_of<ThinWanted>() {
   using T = ThinWanted;
   static const Shape shape =
-      ShapeOf<T>("ThinWanted", "whether what the rules of keeping let go is removed")
+      ShapeOf<T>("ThinWanted", "whether what retention let go is removed")
           .field<&T::really>("really", "remove it, for good")
           .field<&T::from>("from", "the next of the answer before")
           .done();

@@ -14,7 +14,7 @@ const Shape& shape_of<Facts>() {
           .field<&T::version>("version", "its version")
           .field<&T::line>("line",
                            "its release line, also where only the version tells it")
-          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::stage>("stage", "new, proven or retiring")
           .field<&T::space>("space", "what it needs on a device; null: not known",
                             Unit::kBytes)
           .field<&T::remarks>("remarks", "what must be read before it is used")
@@ -40,7 +40,7 @@ const Shape& shape_of<FactFields>() {
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>("version", "its version")
           .field<&T::line>("line", "its release line (else taken from the version)")
-          .field<&T::stage>("stage", "early, general or ending")
+          .field<&T::stage>("stage", "new, proven or retiring")
           .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
           .field<&T::remarks>("remarks", "what must be read before it is used")
           .field<&T::source>("source", "where it came from")
@@ -121,7 +121,7 @@ const Shape& shape_of<ImageFilter>() {
               "version",
               "7.6 and all that begins so, or a comparison such as \">=7.6.1\"")
           .field<&T::line>("line", "their release line")
-          .field<&T::stage>("stage", "early, general or ending, or withdrawn")
+          .field<&T::stage>("stage", "new, proven or retiring, or withdrawn")
           .field<&T::space>("space", "known to fit into so much, such as \"64 MiB\"")
           .field<&T::remarks>("remarks", "somewhere in the remarks")
           .field<&T::source>("source", "where they came from")
@@ -348,7 +348,7 @@ template <>
 const Shape& shape_of<ImageGiven>() {
   using T = ImageGiven;
   static const Shape shape =
-      ShapeOf<T>("ImageGiven", "how an image is to be taken in")
+      ShapeOf<T>("ImageGiven", "how an image is to be added")
           .field<&T::name>("name", "of it")
           .needed()
           .field<&T::expect>("expect",
@@ -369,7 +369,7 @@ template <>
 const Shape& shape_of<ImageAdded>() {
   using T = ImageAdded;
   static const Shape shape =
-      ShapeOf<T>("ImageAdded", "an image was taken in")
+      ShapeOf<T>("ImageAdded", "an image was added")
           .field<&T::result>("result", "new-name: the bytes were known")
           .choices({"new", "new-name", "already-there"})
           .field<&T::compared>("compared",

@@ -123,7 +123,7 @@ struct ImageDetail {
   std::vector<std::string> kits;
 };
 
-// The answer to an image that was taken in.
+// The answer to an image that was added.
 struct ImageAdded {
   std::string result;
   bool compared = false;

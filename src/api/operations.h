@@ -19,7 +19,7 @@
 namespace vantro::api {
 
 inline constexpr Operation<Nothing, Nothing, Health> kHealth{
-    "GET", "/v1/health", "that the server answers", Permission::kAnyone};
+    "GET", "/v1/alive", "that the server answers", Permission::kAnyone};
 
 inline constexpr Operation<Nothing, Nothing, Status> kStatus{
     "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble",
@@ -207,8 +207,7 @@ inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackup
 
 inline constexpr Operation<Nothing, ThinWanted, ThinnedOut> kThinOutBackups{
     "POST", "/v1/backup-thinning",
-    "what the rules of keeping let go, some thousand revisions at once",
-    Permission::kOperate};
+    "what retention let go, some thousand revisions at once", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, BackupOfferList> kBackupOffers{
     "GET", "/v1/backup-offers", "revisions that are on offer to a device",
@@ -436,7 +435,7 @@ inline constexpr Operation<Named, Nothing, ImageDetail> kImage{
     Permission::kLook};
 
 inline constexpr Operation<ImageGiven, Bytes, ImageAdded> kAddImage{
-    "PUT", "/v1/images/{name}", "take an image in: the body is its bytes",
+    "PUT", "/v1/images/{name}", "add an image: the body is its bytes",
     Permission::kOperate};
 
 inline constexpr Operation<Named, FactFields, FactChanges> kEditImage{
@@ -463,7 +462,7 @@ inline constexpr Operation<Named, ExtractWanted, Extracted> kExtractMember{
     Permission::kOperate};
 
 inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
-    "POST", "/v1/images/{name}/vouches", "hold it against the maker's checksums",
+    "POST", "/v1/images/{name}/vouches", "compare it with the maker's checksums",
     Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Vouched> kRetractVouches{

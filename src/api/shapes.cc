@@ -19,7 +19,7 @@ template <>
 const Shape& shape_of<Transfer>() {
   using T = Transfer;
   static const Shape shape =
-      ShapeOf<T>("Transfer", "one transfer: what is fetched, sent or taken in")
+      ShapeOf<T>("Transfer", "one transfer: what is fetched, sent or added")
           .field<&T::id>("id", "unique while the server runs")
           .field<&T::direction>("direction", "what it is")
           .choices({"fetch", "deposit", "image-add", "push"})

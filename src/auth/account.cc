@@ -115,9 +115,10 @@ base::Outcome<Networks> Networks::parse(std::string_view text) {
     } else {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("'{}' is no network such as 192.0.2.0/24 (nothing set behind the "
-                      "prefix), no address, and none of private, loopback, everywhere",
-                      base::printable(one, 60)));
+          fmt::format(
+              "'{}' is not a network such as 192.0.2.0/24 (nothing set behind the "
+              "prefix), no address, and none of private, loopback, everywhere",
+              base::printable(one, 60)));
     }
     result.text_ += (result.text_.empty() ? "" : ", ") + name;
     return {};
@@ -142,9 +143,10 @@ base::Outcome<std::string> account_name(std::string_view typed) {
   if (name.empty() || name.size() > kLongestName || !sound) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is no name for an account: letters, digits, '.', '_' and '-', "
-                    "{} at most",
-                    base::printable(typed, 80), kLongestName));
+        fmt::format(
+            "'{}' is not a name for an account: letters, digits, '.', '_' and '-', "
+            "{} at most",
+            base::printable(typed, 80), kLongestName));
   }
   return name;
 }

@@ -171,7 +171,7 @@ base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) cons
         "{} ended on {}; {}", what, base::local_time(*token.until),
         token.kind == TokenKind::kSession
             ? again
-            : fmt::format("ask an administrator to renew it: vantro token renew {} --of "
+            : fmt::format("ask an administrator to renew it: vantro token change {} --by "
                           "{}",
                           token.label, token.person)));
   }
@@ -301,7 +301,7 @@ base::Outcome<std::int64_t> People::add_token(db::Transaction& transaction,
       return base::refuse(
           Kind::kExists,
           fmt::format("'{0}' has a token '{1}' already; choose another label, or replace "
-                      "it: vantro token renew '{1}' --of {0}",
+                      "it: vantro token change '{1}' --by {0}",
                       token.person, token.label));
     }
   }
@@ -339,7 +339,7 @@ base::Outcome<Token> People::token(db::Transaction& transaction,
   if (found) return std::move(*found);
   return base::refuse(
       Kind::kNotFound,
-      fmt::format("'{0}' has no token '{1}'; 'vantro token list --of {0}' "
+      fmt::format("'{0}' has no token '{1}'; 'vantro token list --by {0}' "
                   "shows all",
                   person, base::printable(label, 80)));
 }

@@ -1,4 +1,4 @@
-// Two configurations held against each other, ready to be shown.
+// Two configurations compared with each other, ready to be shown.
 #pragma once
 
 #include <cstddef>

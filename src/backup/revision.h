@@ -53,7 +53,7 @@ struct Revision {
   std::string why;      // partial ones: what broke it off
   Ending ending = Ending::kConfirmed;
   bool whole = true;           // complete ones: when they were last read
-  base::WallTime read_at = 0;  // last held against their SHA-256
+  base::WallTime read_at = 0;  // last compared with their SHA-256
   FileKind kind = FileKind::kUnknown;
   bool text = false;
   // From the complete one before it, in substance; false for the first.

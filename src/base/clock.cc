@@ -47,32 +47,6 @@ std::optional<WallTime> parse_iso_time(const std::string& text) {
   return static_cast<WallTime>(timegm(&parts)) * 1000 + milliseconds;
 }
 
-std::optional<WallTime> parse_time(const std::string& text, WallTime now) {
-  if (const auto iso = parse_iso_time(text)) return iso;
-  if (text.size() >= 2 && text.size() <= 7) {
-    constexpr std::int64_t kSecond = 1000;
-    constexpr std::int64_t kMinute = 60 * kSecond;
-    const auto count =
-        parse_number<std::int64_t>(std::string_view(text).substr(0, text.size() - 1));
-    const auto unit = text.back();
-    const auto length = unit == 's'   ? kSecond
-                        : unit == 'm' ? kMinute
-                        : unit == 'h' ? 60 * kMinute
-                        : unit == 'd' ? 24 * 60 * kMinute
-                                      : 0;
-    if (count && *count > 0 && length > 0) return now + *count * length;
-  }
-  for (const auto* form : {"%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%d"}) {
-    std::tm parts{};
-    const char* end = ::strptime(text.c_str(), form, &parts);
-    if (end == nullptr || *end != '\0') continue;
-    parts.tm_isdst = -1;
-    const auto seconds = ::mktime(&parts);
-    if (seconds != -1) return static_cast<WallTime>(seconds) * 1000;
-  }
-  return std::nullopt;
-}
-
 std::string local_time(WallTime time) {
   const std::time_t seconds = time / 1000;
   std::tm parts{};

@@ -35,11 +35,6 @@ std::string iso_time(WallTime time);
 // Reads what iso_time() wrote; nothing for anything else.
 std::optional<WallTime> parse_iso_time(const std::string& text);
 
-// A time that a person types: "2026-11-24 06:00" or "2026-11-24" in this machine's zone,
-// what iso_time() wrote, or a span from `now` on: "30s", "90m", "4h", "3d". Nothing for
-// anything else.
-std::optional<WallTime> parse_time(const std::string& text, WallTime now);
-
 // "2026-11-23 02:14:07" in the zone of the machine that shows it.
 std::string local_time(WallTime time);
 

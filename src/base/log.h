@@ -1,7 +1,7 @@
 // Structured log lines: a sentence for people and named fields for machines.
 //
-//   log.info("image taken in", {{"name", name}, {"bytes", size}});
-//   2026-11-23T02:14:07.120Z info  image taken in name=x.img bytes=41943040
+//   log.info("image added", {{"name", name}, {"bytes", size}});
+//   2026-11-23T02:14:07.120Z info  image added name=x.img bytes=41943040
 //
 // Values from outside are made printable here, so that nobody can write a log line of
 // their own. Thread-safe. Copies share the sink.

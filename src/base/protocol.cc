@@ -57,7 +57,7 @@ Outcome<std::vector<std::string>> parse_protocols(std::string_view text) {
         names += fmt::format("{}{}", names.empty() ? "" : ", ", one.name);
       }
       return refuse(Kind::kInvalid,
-                    fmt::format("'{}' is no protocol that is served here; there is {}",
+                    fmt::format("'{}' is not a protocol that is served here; there is {}",
                                 printable(word, 40), names));
     }
     if (std::find(result.begin(), result.end(), word) == result.end()) {

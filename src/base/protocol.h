@@ -39,7 +39,7 @@ const Protocol* find_protocol(std::string_view name);
 std::vector<std::string> spoken_with(std::string_view name);
 
 // "tftp" and the like separated by commas or spaces, letter case aside; lower-case, each
-// once. kInvalid: a word that is no protocol here.
+// once. kInvalid: a word that is not a protocol here.
 Outcome<std::vector<std::string>> parse_protocols(std::string_view text);
 
 }  // namespace vantro::base

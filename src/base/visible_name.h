@@ -13,7 +13,7 @@
 namespace vantro::base {
 
 // The longest name that is taken, in bytes: the limit of the file systems that
-// "vantro backup save" writes to.
+// "vantro backup write" writes to.
 inline constexpr std::size_t kLongestName = 255;
 
 // The one spelling of a name: no leading slash, no "./", no doubled slashes, "/" for a

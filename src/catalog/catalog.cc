@@ -147,7 +147,7 @@ base::Refusal name_taken(const Image& known) {
 
 base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   using What = Added::What;
-  // What the version says by itself is no fact of its own.
+  // What the version says by itself is not a fact of its own.
   auto& line = image.facts.line;
   if (line == text::Version(image.facts.version).line()) line.clear();
   auto by_name =
@@ -310,6 +310,24 @@ base::Outcome<Image> Catalog::find(db::Transaction& transaction,
                                    const std::string& name) {
   auto image = named(transaction, name);
   if (image) return std::move(*image);
+  // The beginning of a checksum names an image as well, where it begins one only.
+  constexpr std::size_t kShortest = 8, kWhole = 64;
+  const auto digits = base::folded(name);
+  if (digits.size() >= kShortest && digits.size() <= kWhole &&
+      digits.find_first_not_of("0123456789abcdef") == std::string::npos) {
+    // 'g' comes behind every digit.
+    const auto found = transaction.query(
+        "select sha256 from images where sha256 >= :a and sha256 < :b order by sha256 "
+        "limit 2",
+        {digits, digits + "g"});
+    if (found.size() == 1) return *with_content(transaction, found.front().text(0));
+    if (found.size() > 1) {
+      return base::refuse(Kind::kNotFound,
+                          fmt::format("several images have a SHA-256 that begins with "
+                                      "'{}'; type more of it",
+                                      base::printable(name)));
+    }
+  }
   return base::refuse(
       Kind::kNotFound,
       fmt::format("there is no image '{}' in the catalogue", base::printable(name)),

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <fmt/format.h>
+#include <map>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -19,7 +20,7 @@ constexpr std::size_t kLongestRemarks = 4000;
 constexpr std::size_t kMostInList = 50;
 
 const std::vector<std::string> kRoles{"system", "boot", "module", "recovery", "other"};
-const std::vector<std::string> kStages{"early", "general", "ending"};
+const std::vector<std::string> kStages{"new", "proven", "retiring"};
 
 std::vector<std::string> list_of(std::string_view text) {
   std::vector<std::string> items;
@@ -118,12 +119,17 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
           "an image is withdrawn with 'vantro image withdraw', which asks "
           "for the reason that devices are told");
     }
-    return set_word(facts.stage, name, text, kStages);
+    // As the version before wrote them, in its exports and in scripts.
+    static const std::map<std::string, std::string> kFormerly{
+        {"early", "new"}, {"general", "proven"}, {"ending", "retiring"}};
+    const auto old = kFormerly.find(base::folded(text));
+    return set_word(facts.stage, name, old == kFormerly.end() ? text : old->second,
+                    kStages);
   } else if (name == "space") {
     const auto bytes = base::parse_size(text);
     if (!text.empty() && !bytes) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("space: '{}' is no size, such as 812000000 or "
+                          fmt::format("space: '{}' is not a size, such as 812000000 or "
                                       "'800 MiB'",
                                       base::printable(text, 40)));
     }
@@ -135,7 +141,7 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
   } else {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is no fact of an image; there are {}",
+        fmt::format("'{}' is not a fact of an image; there are {}",
                     base::printable(name, 40), fmt::join(fact_names(), ", ")),
         text::nearest(name, fact_names()).value_or(""));
   }

@@ -19,7 +19,7 @@ struct Facts {
   std::string role;                    // "system", "boot", "module", "recovery", "other"
   std::string version;
   std::string line;                    // release line; empty: the version's own
-  std::string stage;                   // "early", "general", "ending", "withdrawn"
+  std::string stage;                   // "new", "proven", "retiring", "withdrawn"
   std::optional<std::uint64_t> space;  // bytes that a device needs for it
   std::string remarks;                 // to be read before it is used
   std::string source;                  // where it came from

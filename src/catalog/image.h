@@ -41,7 +41,7 @@ inline constexpr const char* kImageChanged = "image";
 
 struct Image {
   std::int64_t id = 0;
-  std::string name;  // the one it was taken in under first
+  std::string name;  // the one it was added under first
   std::uint64_t size = 0;
   crypto::Digests digests;
   base::WallTime taken_in_at = 0;
@@ -50,7 +50,7 @@ struct Image {
   Vouching vouching = Vouching::kUnvouched;
   std::optional<Withdrawal> withdrawal;
   bool whole = true;           // when it was last read
-  base::WallTime read_at = 0;  // last held against its SHA-256; it was so as it came in
+  base::WallTime read_at = 0;  // last compared with its SHA-256; it was so as it came in
   std::string verdict;         // of the look inside (probe/report.h); empty: none yet
   std::string kind;
   std::vector<std::string> findings;

@@ -59,11 +59,12 @@ void write_account(const Terminal& terminal, const api::Account& account) {
   }
 }
 
-Result<api::AccountFields> fields_of(const AccountOptions& options) {
+Result<api::AccountFields> fields_of(const Context& context,
+                                     const AccountOptions& options) {
   auto fields = options.fields;
   if (fields.part && base::folded(*fields.part) == "all") fields.part = "";
   if (fields.until) {
-    auto time = iso_of(*fields.until);
+    auto time = iso_of(context, *fields.until);
     if (!time) return tl::unexpected(time.error());
     fields.until = std::move(*time);
   }
@@ -71,7 +72,7 @@ Result<api::AccountFields> fields_of(const AccountOptions& options) {
 }
 
 Done add_account(const Context& context, const AccountOptions& options) {
-  auto fields = fields_of(options);
+  auto fields = fields_of(context, options);
   if (!fields) return tl::unexpected(fields.error());
   auto password = ask_for_password(options.name);
   if (!password) return tl::unexpected(password.error());
@@ -82,7 +83,7 @@ Done add_account(const Context& context, const AccountOptions& options) {
 }
 
 Done change_account(const Context& context, const AccountOptions& options) {
-  auto fields = fields_of(options);
+  auto fields = fields_of(context, options);
   if (!fields) return tl::unexpected(fields.error());
   if (options.new_password) {
     auto password = ask_for_password(options.name);
@@ -104,10 +105,10 @@ Done list_accounts(const Context& context) {
               [](const Terminal& terminal, const api::AccountList& all) {
                 Table table({{"ACCOUNT"},
                              {"MAY"},
-                             {"KEYS", Table::Align::kRight},
-                             {"LAST USED"},
+                             {"KEYS", Table::Align::kRight, 2},
+                             {"LAST USED", Table::Align::kLeft, 1},
                              {"LIMITS"},
-                             {"REMARKS"}});
+                             {"REMARK", Table::Align::kLeft, 3}});
                 for (const auto& one : all.accounts) {
                   table.add({{one.name, one.on ? Tone::kPlain : Tone::kBad},
                              {one.may},
@@ -122,7 +123,10 @@ Done list_accounts(const Context& context) {
               });
 }
 
-Done remove_account(const Context& context, const std::string& name) {
+Done remove_account(const Context& context, const std::string& name, bool yes) {
+  const auto asked = ask_first(
+      context, yes, fmt::format("Remove the account '{}' for good?", shown(name)));
+  if (!asked) return asked;
   return show(
       context, api::kRemoveAccount, {name},
       [&](const Terminal& terminal, const api::AccountRemoved&) {
@@ -156,7 +160,10 @@ Done list_keys(const Context& context, const std::string& account) {
   return show(
       context, api::kAccountKeys, {account},
       [&](const Terminal& terminal, const api::AccountKeys& all) {
-        Table table({{"TYPE"}, {"FINGERPRINT"}, {"ADDED"}, {"REMARK"}});
+        Table table({{"TYPE", Table::Align::kLeft, 1},
+                     {"FINGERPRINT"},
+                     {"ADDED", Table::Align::kLeft, 2},
+                     {"REMARK"}});
         for (const auto& one : all.keys) {
           table.add(
               {{one.type}, {one.fingerprint}, {shown_time(one.added_at)}, {one.remark}});
@@ -166,7 +173,11 @@ Done list_keys(const Context& context, const std::string& account) {
       });
 }
 
-Done remove_key(const Context& context, const api::KeyAsked& options) {
+Done remove_key(const Context& context, const api::KeyAsked& options, bool yes) {
+  const auto asked = ask_first(context, yes,
+                               fmt::format("Remove the key '{}' of '{}'?",
+                                           shown(options.key), shown(options.name)));
+  if (!asked) return asked;
   return show(context, api::kRemoveAccountKey, options,
               [&](const Terminal& terminal, const api::AccountKey& key) {
                 terminal.write(
@@ -210,45 +221,49 @@ Done show_locations(const Context& context, const api::LocationsAsked& options) 
 }
 
 void account_fields(const Command& command, AccountOptions& o) {
-  command.value("NAME", o.name, "its name").required();
+  command.value("ACCOUNT", o.name, "Name of the account").required();
   command.value("--may", o.fields.may,
-                "fetch, deposit, read-back and hand-in, separated by commas, or none "
-                "(a new one: fetch,deposit)");
-  command.value("--from", o.fields.from,
-                "networks, separated by commas: 192.0.2.0/24, private, loopback; or "
-                "everywhere that is open");
-  command.value("--part", o.fields.part,
-                "the folder of the tree that it is kept to, or all");
-  command.value("--until", o.fields.until,
-                "a time, or a span such as 8h or 30d, or ever");
-  command.value("--remarks", o.fields.remarks, "whose it is, and what for");
+                "fetch, deposit, read-back and hand-in, comma-separated, or none (a new "
+                "one: fetch,deposit)");
+  command.value("--networks", o.fields.from,
+                "Allow it from these networks only; or everywhere that is open");
+  command.value("--folder", o.fields.part, "Folder that it is limited to, or all");
+  command.value("--until", o.fields.until, "End it at this time; 'ever' for no end");
+  command.value("--remark", o.fields.remarks, "Whose it is, and what for");
 }
 
 void key_commands(const Command& account) {
-  const auto key =
-      account.group("key", "the public keys that an account logs in with over SSH");
+  const auto key = account.group("key", "Manage the SSH keys of an account");
   {
     auto& o = key.keep<KeyOptions>();
-    const auto add = key.add("add", "one more key; the password stays good as well",
+    const auto add = key.add("add", "Add a key; the password stays good as well",
                              [&o](const Context& c) { return add_key(c, o); });
-    add.value("ACCOUNT", o.account, "whose").required();
-    add.value("FILE", o.file, "the public key (usually *.pub), or - for standard input")
+    add.value("ACCOUNT", o.account, "Name of the account").required();
+    add.value("FILE", o.file, "Public key (usually *.pub); - is standard input")
         .required();
-    add.value("--remark", o.remark, "whose it is (default: what stands behind the key)");
+    add.value("--remark", o.remark, "Whose it is (default: the comment of the key)");
+    add.example("account key add night-shift ~/.ssh/id_ed25519.pub");
   }
   {
     auto& name = key.keep<std::string>();
-    key.add("list", "its keys", [&name](const Context& c) { return list_keys(c, name); })
-        .value("ACCOUNT", name, "whose")
-        .required();
+    const auto list = key.add("list", "List the keys of an account",
+                              [&name](const Context& c) { return list_keys(c, name); });
+    list.value("ACCOUNT", name, "Name of the account").required();
+    list.shows_list().example("account key list night-shift");
   }
   {
-    auto& o = key.keep<api::KeyAsked>();
+    struct Remove {
+      api::KeyAsked asked;
+      bool yes = false;
+    };
+    auto& o = key.keep<Remove>();
     const auto remove =
         key.add("remove", "Remove a key; it is refused from the next log-in on",
-                [&o](const Context& c) { return remove_key(c, o); });
-    remove.value("ACCOUNT", o.name, "whose").required();
-    remove.value("KEY", o.key, "its fingerprint or its remark").required();
+                [&o](const Context& c) { return remove_key(c, o.asked, o.yes); });
+    remove.value("ACCOUNT", o.asked.name, "Name of the account").required();
+    remove.value("KEY", o.asked.key, "Fingerprint or remark of the key").required();
+    yes_flag(remove, o.yes);
+    remove.example("account key remove night-shift \"the crew's laptop\"");
   }
 }
 
@@ -256,51 +271,73 @@ void key_commands(const Command& account) {
 
 void account_commands(const Command& top) {
   const auto account =
-      top.group("account", "who may fetch, send and hand in, with a password");
+      top.group("account", "Manage the accounts that devices and crews log in with");
   {
     auto& o = account.keep<AccountOptions>();
-    account_fields(
+    const auto add =
         account.add("add",
-                    "a new account; the password is asked for, or read from standard "
-                    "input",
-                    [&o](const Context& c) { return add_account(c, o); }),
-        o);
+                    "Add an account; its password is asked for, or read from "
+                    "standard input",
+                    [&o](const Context& c) { return add_account(c, o); });
+    account_fields(add, o);
+    add.example(
+           "account add night-shift --may fetch,deposit --networks 10.20.0.0/16 --until "
+           "30d")
+        .related({"account key add", "account list", "person add"});
   }
-  account.add("list", "all of them; 'anonymous' is everybody without one", list_accounts);
+  account
+      .add("list", "List all accounts; 'anonymous' is everybody without one",
+           list_accounts)
+      .shows_list()
+      .example("account list")
+      .related({"account change"});
   {
     auto& o = account.keep<AccountOptions>();
     const auto change =
-        account.add("change", "what it may, or its password",
+        account.add("change", "Change what an account may do, or its password",
                     [&o](const Context& c) { return change_account(c, o); });
     account_fields(change, o);
     change.flag("--password", o.new_password,
-                "ask for a new one, or read it from standard input");
+                "Ask for a new password, or read it from standard input");
     const auto off = change.flag(
-        "--off", [&o] { o.fields.on = false; }, "switch it off for now");
+        "--off", [&o] { o.fields.on = false; }, "Switch it off for now");
     change
         .flag(
-            "--on", [&o] { o.fields.on = true; }, "and on again")
+            "--on", [&o] { o.fields.on = true; }, "Switch it on again")
         .excludes(off);
+    change.example("account change anonymous --may fetch")
+        .example("account change night-shift --off")
+        .related({"account list"});
   }
   {
-    auto& name = account.keep<std::string>();
-    account
-        .add("remove", "for good; 'change --off' can be taken back",
-             [&name](const Context& c) { return remove_account(c, name); })
-        .value("NAME", name, "its name")
-        .required();
+    struct Remove {
+      std::string name;
+      bool yes = false;
+    };
+    auto& o = account.keep<Remove>();
+    const auto remove =
+        account.add("remove", "Remove an account for good; 'change --off' can be undone",
+                    [&o](const Context& c) { return remove_account(c, o.name, o.yes); });
+    remove.value("ACCOUNT", o.name, "Name of the account").required();
+    yes_flag(remove, o.yes);
+    remove.example("account remove night-shift").related({"account change"});
   }
   key_commands(account);
+}
+
+void location_command(const Command& top) {
   auto& o = top.keep<api::LocationsAsked>();
   const auto location =
-      top.add("location", "the complete text to paste into a device, for each protocol",
+      top.add("location", "Show the complete address to paste, for each protocol",
               [&o](const Context& c) { return show_locations(c, o); });
-  location.value("IMAGE", o.image, "an image, or a name on offer").required();
-  location.value("--for", o.device,
-                 "The device's name or address: it gets the server's address that it "
-                 "would use, and what is closed to it is said");
+  location.value("IMAGE", o.image, "Image, or a name on offer").required();
+  location.value("--device", o.device,
+                 "Device that will ask: its address of the server is shown, and what is "
+                 "closed to it");
   location.value("--account", o.account,
-                 "the account that it logs in with (the password is never shown)");
+                 "Account that it logs in with (the password is never shown)");
+  location.example("location causeway4-system-7.6.0.img --device tidegate-rtr")
+      .related({"job sheet", "offer list"});
 }
 
 }  // namespace vantro::client

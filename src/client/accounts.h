@@ -7,5 +7,6 @@ namespace vantro::client {
 
 // account, location
 void account_commands(const Command& top);
+void location_command(const Command& top);
 
 }  // namespace vantro::client

@@ -13,6 +13,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/interrupt.h"
+#include "client/progress.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
@@ -49,7 +50,7 @@ class Adoption {
     notice_interrupts();
     std::uint64_t all = 0;
     for (const auto& one : images_) all += one.size;
-    bar_.emplace(fmt::format("{} files", images_.size()), all);
+    bar_.emplace(context_.view, fmt::format("{} files", images_.size()), all);
     Done stopped;
     for (const auto& one : images_) {
       if (interrupted()) break;
@@ -274,7 +275,7 @@ class Adoption {
   api::AdoptReport report_;
   std::size_t mismatches_ = 0;
   std::uint64_t done_ = 0;
-  std::optional<ProgressBar> bar_;
+  std::optional<Progress> bar_;
 };
 
 }  // namespace

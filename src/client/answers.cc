@@ -1,18 +1,23 @@
 #include "client/answers.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <iostream>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include "base/clock.h"
+#include "base/typed_time.h"
 #include "base/visible_name.h"
 #include "base/whole_file.h"
 #include "client/render.h"
 #include "crypto/digests.h"
 #include "crypto/signature.h"
+#include "text/csv.h"
+#include "text/nearest.h"
 
 namespace vantro::client {
 
@@ -49,30 +54,107 @@ tl::unexpected<Failure> file_failure(const std::string& file, int error_number) 
       Failure{ExitCode::kFile, fmt::format("{}: {}", file, std::strerror(error_number))});
 }
 
-Result<std::string> iso_of(const std::string& typed) {
-  if (base::folded(typed) == "ever") return std::string();
-  const auto time = base::parse_time(typed, base::SystemClock{}.wall());
+namespace {
+
+Result<std::string> typed_iso(const Context& context, const std::string& typed,
+                              base::Lies lies) {
+  const auto time = base::parse_typed_time(typed, base::SystemClock{}.wall(), lies);
   if (!time) {
-    return wrong_use(
-        fmt::format("'{}' is not a time: write \"2026-11-24 06:00\", or a span "
-                    "such as 4h or 3d, or ever",
-                    shown(typed)));
+    return wrong_use(fmt::format(
+        "'{}' is not a time; examples: 22:00, yesterday, \"2026-11-27 22:00\", "
+        "4h, \"3 days ago\"; 'vantro help times' has them all",
+        base::printable(typed, 60)));
+  }
+  const auto understood = base::local_time(*time);
+  if (!understood.starts_with(typed) && !context.view.for_programs()) {
+    Terminal(stderr).write(fmt::format("'{}' is {}\n", shown(typed, 60), understood));
   }
   return base::iso_time(*time);
 }
 
-Result<std::string> past_iso(const std::string& typed) {
+}  // namespace
+
+Result<std::string> iso_of(const Context& context, const std::string& typed) {
+  if (base::folded(typed) == "ever") return std::string();
+  return typed_iso(context, typed, base::Lies::kAfter);
+}
+
+Result<std::string> past_iso(const Context& context, const std::string& typed) {
+  return typed_iso(context, typed, base::Lies::kBefore);
+}
+
+Result<std::int64_t> time_until(const std::string& typed) {
   const auto now = base::SystemClock{}.wall();
-  const auto time = base::parse_time(typed, now);
-  if (!time) {
-    return wrong_use(
-        fmt::format("'{}' is not a time such as \"2026-11-23 22:00\", and not a "
-                    "span such as 24h or 7d",
-                    base::printable(typed, 60)));
+  const auto time = base::parse_typed_time(typed, now, base::Lies::kAfter);
+  if (!time || *time <= now) {
+    return wrong_use(fmt::format(
+        "--until: '{}' is not a time ahead; examples: 30m, 02:00", shown(typed, 60)));
   }
-  const bool span = typed.find('-') == std::string::npos && !typed.empty() &&
-                    typed.back() >= 'a' && typed.back() <= 'z';
-  return base::iso_time(span ? 2 * now - *time : *time);
+  return (*time - now + 500) / 1000;
+}
+
+Done ask_first(const Context& context, bool yes, const std::string& question) {
+  if (yes) return {};
+  const bool answerable = ::isatty(STDIN_FILENO) == 1 && !context.view.for_programs();
+  if (!answerable) return wrong_use(question + " Say so with --yes; nothing was changed");
+  const Terminal terminal(stderr);
+  terminal.write(question + " [y/N] ");
+  std::string answer;
+  std::getline(std::cin, answer);
+  if (answer == "y" || answer == "Y" || base::folded(answer) == "yes") return {};
+  return wrong_use("nothing was changed");
+}
+
+namespace {
+
+// Where a field of the rows is; names are taken as the heads of tables have them, too.
+Result<std::size_t> place_of(const api::Rows& rows, std::string name) {
+  name = base::folded(name);
+  std::replace(name.begin(), name.end(), '-', '_');
+  const auto found = std::find(rows.names.begin(), rows.names.end(), name);
+  if (found != rows.names.end()) {
+    return static_cast<std::size_t>(found - rows.names.begin());
+  }
+  auto sentence = fmt::format("there is no column '{}'", shown(name, 40));
+  if (const auto near = text::nearest(name, rows.names)) {
+    sentence += fmt::format("; nearest: '{}'", *near);
+  }
+  return wrong_use(sentence + fmt::format("; columns: {}", fmt::join(rows.names, ", ")));
+}
+
+}  // namespace
+
+Done show_rows(const Terminal& terminal, const View& view, const api::Rows& rows) {
+  auto sorted = rows.rows;
+  if (!view.sort.empty()) {
+    const auto by = place_of(rows, view.sort);
+    if (!by) return tl::unexpected(by.error());
+    std::stable_sort(sorted.begin(), sorted.end(), [&](const auto& a, const auto& b) {
+      return compare_cells(a.values[*by], b.values[*by]) < 0;
+    });
+  }
+  if (view.reverse) std::reverse(sorted.begin(), sorted.end());
+  if (view.json_lines) {
+    for (const auto& one : sorted) terminal.write_json(one.json + "\n");
+    return {};
+  }
+  std::vector<std::size_t> columns;
+  for (const auto& name : comma_list(view.columns)) {
+    const auto at = place_of(rows, name);
+    if (!at) return tl::unexpected(at.error());
+    columns.push_back(*at);
+  }
+  if (columns.empty()) {
+    for (std::size_t i = 0; i < rows.names.size(); ++i) columns.push_back(i);
+  }
+  const auto line = [&](const std::vector<std::string>& values) {
+    std::vector<std::string> fields;
+    for (const auto i : columns) fields.push_back(text::no_formula(values[i]));
+    terminal.write(text::csv_line(fields));
+  };
+  line(rows.names);
+  for (const auto& one : sorted) line(one.values);
+  return {};
 }
 
 tl::unexpected<Failure> wrong_use(std::string sentence) {

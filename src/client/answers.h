@@ -6,25 +6,40 @@
 #include <vector>
 
 #include "api/operations.h"
+#include "api/rows.h"
 #include "base/bytes.h"
 #include "base/unique_fd.h"
 #include "client/api_client.h"
+#include "client/table.h"
 #include "client/terminal.h"
+#include "client/view.h"
 
 namespace vantro::client {
 
 struct Context {
   const ApiClient& api;
-  bool json = false;  // the API's answer as it is, instead of a table
+  const View& view;
+  bool json = false;  // the API's answer as it is, instead of text for people
 };
 
 using Done = Result<void>;
 
-// The answer as it is, or by `people(terminal, value)`.
+tl::unexpected<Failure> wrong_use(std::string sentence);
+
+// The rows of a list for programs, as --jsonl or --csv asks.
+Done show_rows(const Terminal& terminal, const View& view, const api::Rows& rows);
+
+// The answer as it is, row by row, or by `people(terminal, value)`.
 template <class T, class F>
 Done show_answer(const Context& context, const Result<Answered<T>>& answer, F people) {
   if (!answer) return tl::unexpected(answer.error());
-  const Terminal terminal(stdout);
+  const Terminal terminal(stdout, &context.view);
+  if (context.view.json_lines || context.view.csv) {
+    const auto& shape = api::shape_of<T>();
+    if (api::list_in(shape) != nullptr) {
+      return show_rows(terminal, context.view, api::rows_of(answer->text, shape));
+    }
+  }
   if (context.json) {
     // An operation that has nothing to tell sends nothing.
     terminal.write_json((answer->text.empty() ? "{}" : api::indented(answer->text)) +
@@ -32,6 +47,7 @@ Done show_answer(const Context& context, const Result<Answered<T>>& answer, F pe
   } else {
     people(terminal, answer->value);
   }
+  if (!terminal.complaint().empty()) return wrong_use(terminal.complaint());
   return {};
 }
 
@@ -65,11 +81,16 @@ void write_digests(const Terminal& terminal, const api::Digests& digests);
 Result<std::string> read_proof(const std::string& file);
 
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
-// A time or a span as it was typed, as the API wants it; empty for "ever".
-Result<std::string> iso_of(const std::string& typed);
-// The same for what was: a time, or a span back from now.
-Result<std::string> past_iso(const std::string& typed);
-tl::unexpected<Failure> wrong_use(std::string sentence);
+// A time ahead as it was typed, as the API wants it; empty for "ever". What was
+// understood is said on standard error where it was not typed in full.
+Result<std::string> iso_of(const Context& context, const std::string& typed);
+// How many seconds it is until then; refused if it is not ahead.
+Result<std::int64_t> time_until(const std::string& typed);
+// The same for what was.
+Result<std::string> past_iso(const Context& context, const std::string& typed);
+// Asks, where `yes` was not given, before something that can't be taken back. `question`:
+// "Remove the image 'x' and its bytes?". Refused where nobody can answer.
+Done ask_first(const Context& context, bool yes, const std::string& question);
 
 // A regular file to read, with its size.
 struct OpenedFile {

@@ -38,6 +38,9 @@ class ApiClient::Request {
     set(CURLOPT_NOPROXY, "*");
     set(CURLOPT_PROTOCOLS_STR, "http,https");
     set(CURLOPT_CONNECTTIMEOUT, kConnectSeconds);
+    if (access.patience_ms > 0) {
+      set(CURLOPT_TIMEOUT_MS, static_cast<long>(access.patience_ms));
+    }
     set(CURLOPT_LOW_SPEED_LIMIT, 1L);
     set(CURLOPT_LOW_SPEED_TIME, kSilentSeconds);
     set(CURLOPT_ERRORBUFFER, error_text_.data());

@@ -22,7 +22,8 @@ struct Access {
   std::string fingerprint =
       {};                   // of its certificate, SHA-256; empty: whom the system trusts
   std::string socket = {};  // the path of a local socket; empty: over the network
-  std::string known_as = {};  // its name in servers.toml, or empty
+  std::string known_as = {};     // its name in servers.toml, or empty
+  std::int64_t patience_ms = 0;  // a call may take so long in all; 0: as long as it takes
 
   // As people know it.
   const std::string& title() const { return socket.empty() ? url : socket; }

@@ -37,7 +37,7 @@ void write_offer(const Terminal& terminal, const api::BackupOffer& offer) {
 Done offer_backup(const Context& context, const OfferOptions& options) {
   auto wanted = options.wanted;
   if (options.until) {
-    auto until = iso_of(*options.until);
+    auto until = iso_of(context, *options.until);
     if (!until) return tl::unexpected(until.error());
     wanted.until = std::move(*until);
   }
@@ -49,11 +49,11 @@ Done list_backup_offers(const Context& context) {
   return show(context, api::kBackupOffers, {},
               [](const Terminal& terminal, const api::BackupOfferList& told) {
                 Table table({{"NAME"},
-                             {"TO"},
-                             {"DEVICE"},
+                             {"OFFERED TO"},
+                             {"DEVICE", Table::Align::kLeft, 1},
                              {"FILE"},
-                             {"REVISION", Align::kRight},
-                             {"SIZE", Align::kRight},
+                             {"REVISION", Table::Align::kRight},
+                             {"SIZE", Table::Align::kRight, 2},
                              {"UNTIL"}});
                 for (const auto& one : told.offers) {
                   table.add({{one.name},
@@ -81,7 +81,7 @@ Done adopt_backup(const Context& context, const AdoptOptions& options) {
       [](const Terminal& terminal, const api::ImageAdded& added) {
         terminal.write(
             fmt::format("{}: {}, {}\n", shown(added.image.name),
-                        added.result == "already-there" ? "known already" : "taken in",
+                        added.result == "already-there" ? "known already" : "added",
                         exact_size(added.image.size)));
         for (const auto& finding : added.findings) {
           terminal.write("  " + shown(finding, 400) + "\n");
@@ -99,35 +99,43 @@ Done adopt_backup(const Context& context, const AdoptOptions& options) {
 
 void backup_offer_commands(const Command& backup) {
   const auto offer =
-      backup.group("offer", "put one revision on offer to one device, for a time");
+      backup.group("offer", "Offer a revision to one device for a limited time");
   {
     auto& o = offer.keep<OfferOptions>();
-    const auto add = offer.add("add", "under a name that the device types",
+    const auto add = offer.add("add", "Offer one revision to a device",
                                [&o](const Context& c) { return offer_backup(c, o); });
     revision_values(add, o.asked);
-    add.value("--as", o.wanted.name, "the name").required();
-    add.value("--to", o.wanted.to,
-              "another device, or an address (default: whose backup it is)");
-    add.value("--until", o.until,
-              "a time, or a span such as 4h; at most 30d (default: a day)");
+    add.value("--name", o.wanted.name, "Name that the device types").required();
+    add.value("--device", o.wanted.to,
+              "Device that may fetch it (default: the one that sent it)");
+    add.value("--until", o.until, "End it at this time, within 30 days (default: a day)");
+    add.example(
+           "backup offer add tidegate-rtr tidegate-rtr.cfg --name restore.cfg --until 4h")
+        .related({"backup write", "rescue open"});
   }
-  offer.add("list", "what is on offer so", list_backup_offers);
+  offer.add("list", "List the revisions on offer", list_backup_offers)
+      .shows_list()
+      .example("backup offer list")
+      .related({"offer list"});
   {
     auto& name = offer.keep<std::string>();
-    offer
-        .add("end", "before its time is over",
-             [&name](const Context& c) { return end_backup_offer(c, name); })
-        .value("NAME", name, "the name that the device types")
-        .required();
+    const auto end = offer.add("end", "End such an offer now", [&name](const Context& c) {
+      return end_backup_offer(c, name);
+    });
+    end.value("NAME", name, "Name that the device types").required();
+    end.example("backup offer end restore.cfg");
   }
   auto& o = backup.keep<AdoptOptions>();
   const auto adopt =
-      backup.add("adopt", "take an image that a device sent into the catalogue",
+      backup.add("adopt", "Add an image that a device sent to the catalogue",
                  [&o](const Context& c) { return adopt_backup(c, o); });
   revision_values(adopt, o.asked);
-  adopt.value("--as", o.wanted.name, "the image's name (default: the name's last part)");
+  adopt.value("--name", o.wanted.name,
+              "Name of the image (default: the last part of the file's name)");
   adopt.fields(o.wanted);
   intake_flags(adopt, o.wanted);
+  adopt.example("backup adopt tidegate-rtr running.img --name causeway4-system-7.4.2.img")
+      .related({"image add", "backup list"});
 }
 
 }  // namespace vantro::client

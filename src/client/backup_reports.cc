@@ -23,7 +23,8 @@ struct CompareOptions {
 
 struct ReportOptions {
   api::ReportAsked asked{"24h", "", 3, "masked"};  // times as they were typed
-  std::string html;  // a file to write the report to as a page
+  bool html = false;
+  std::string out;
   bool force = false;
 };
 
@@ -146,20 +147,21 @@ Done report_changes(const Context& context, const ReportOptions& options) {
   auto asked = options.asked;
   for (auto* time : {&asked.from, &asked.to}) {
     if (time->empty()) continue;
-    auto iso = past_iso(*time);
+    auto iso = past_iso(context, *time);
     if (!iso) return tl::unexpected(iso.error());
     *time = std::move(*iso);
   }
   const auto answer = context.api.call(api::kBackupReport, asked);
-  if (options.html.empty() || !answer) return show_answer(context, answer, write_report);
-  const auto done = write_file(options.html, report_page(answer->value), options.force);
+  if (!options.html || !answer) return show_answer(context, answer, write_report);
+  if (options.out.empty()) return wrong_use("--html needs --out FILE");
+  const auto done = write_file(options.out, report_page(answer->value), options.force);
   if (!done) return done;
   return show_answer(
       context, answer, [&](const Terminal& terminal, const api::ChangeReport& report) {
         const auto changed =
             std::count_if(report.files.begin(), report.files.end(),
                           [](const auto& one) { return one.what == "changed"; });
-        terminal.write(fmt::format("{}: {} file(s) changed from {} to {}\n", options.html,
+        terminal.write(fmt::format("{}: {} file(s) changed from {} to {}\n", options.out,
                                    changed, shown_time(report.from),
                                    shown_time(report.to)));
       });
@@ -171,37 +173,48 @@ void backup_report_commands(const Command& backup) {
   {
     auto& o = backup.keep<CompareOptions>();
     const auto compare =
-        backup.add("compare", "what changed: the newest revision against the one before",
+        backup.add("compare", "Show what changed: the newest revision and the one before",
                    [&o](const Context& c) { return compare_backups(c, o); });
-    compare.value("DEVICE", o.asked.holder, "its name, or an address").required();
-    compare.value("FILE", o.asked.name, "which file (default: its only configuration)");
+    compare.value("DEVICE", o.asked.holder, "Device that sent it").required();
+    compare.value("NAME", o.asked.name,
+                  "File, as the device named it (default: its only configuration)");
     compare
         .value("REVISION", o.revisions,
-               "one: that against the newest; two: the one against the other")
+               "One: compare it with the newest; two: compare them")
         .several()
         .range(1, INT64_MAX);
-    const auto to = compare.value("--to-device", o.asked.other,
-                                  "against the newest one of another device");
-    compare.value("--to-file", o.asked.other_name, "and of this name").needs(to);
-    compare.value("--with", o.file, "against a file on this side").excludes(to);
+    const auto to = compare.value("--with-device", o.asked.other,
+                                  "Compare with the newest revision of another device");
+    compare.value("--with-file", o.asked.other_name, "File of that device").needs(to);
+    compare.value("--with", o.file, "Compare with a local file").excludes(to);
     context_value(compare, o.asked.context);
     secrets_flag(compare, o.asked.secrets);
+    compare.example("backup compare tidegate-rtr")
+        .example("backup compare tidegate-rtr tidegate-rtr.cfg 3 5")
+        .example("backup compare tidegate-rtr --with golden.cfg")
+        .related({"backup report", "backup revisions"});
   }
   {
     auto& o = backup.keep<ReportOptions>();
     const auto report =
-        backup.add("report", "all that changed in a day or a change window",
+        backup.add("report", "Show all changes of a day or of a change window",
                    [&o](const Context& c) { return report_changes(c, o); });
-    report.value("--from", o.asked.from, "a time, or a span back from now such as 7d")
-        .show_default();
-    report.value("--to", o.asked.to, "the same (default: now)");
-    const auto html = report.value("--html", o.html, "write it to this file as a page");
-    report.flag("--force", o.force, "write over a file that exists").needs(html);
+    report.value("--from", o.asked.from, "Beginning of the time").show_default();
+    report.value("--until", o.asked.to, "End of the time (default: now)");
+    const auto html = report.flag("--html", o.html, "A page, with --out");
+    const auto out = report.value("--out", o.out, "Local file to write").needs(html);
+    report.flag("--force", o.force, "Overwrite a file that exists").needs(out);
     context_value(report, o.asked.context);
     secrets_flag(report, o.asked.secrets);
+    report.example("backup report --from 22:00 --until 06:00")
+        .example("backup report --from yesterday --html --out changes.html")
+        .related({"backup compare", "ledger"});
   }
-  backup.add("overdue", "devices whose backup is late; exits with 8 if there are any",
-             show_overdue);
+  backup.add("overdue", "List devices whose backup is late", show_overdue)
+      .shows_list()
+      .example("backup overdue")
+      .related({"device change", "site change"})
+      .exit_codes("8 there are any");
 }
 
 }  // namespace vantro::client

@@ -99,14 +99,14 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
 void write_overview(const Terminal& terminal, const api::BackupOverview& overview) {
   std::map<std::string, const api::Expected*> expected;
   for (const auto& one : overview.expected) expected[one.device] = &one;
-  Table table({{"DEVICE"},
-               {"FILE"},
-               {"KIND"},
+  Table table({{"DEVICE", Align::kLeft, 0, true},
+               {"NAME"},
+               {"KIND", Align::kLeft, 4},
                {"REVISION", Align::kRight},
                {"LAST SEEN", Align::kRight},
-               {"SIZE", Align::kRight},
-               {"USUAL", Align::kRight},
-               {fmt::format("CHANGES IN {} D", overview.days), Align::kRight},
+               {"SIZE", Align::kRight, 1},
+               {"USUAL", Align::kRight, 3},
+               {"CHANGES", Align::kRight, 2},
                {"STATE"}});
   std::map<std::string, bool> seen;
   for (const auto& file : overview.files) {
@@ -146,10 +146,10 @@ Done list_revisions(const Context& context, const std::string& holder,
                     const std::string& name) {
   api::BackupsAsked asked{holder, name, ""};
   const Terminal terminal(stdout);
-  Table table({{"DEVICE"},
-               {"NAME"},
+  Table table({{"DEVICE", Align::kLeft, 0, true},
+               {"NAME", Align::kLeft, 0, true},
                {"REVISION", Align::kRight},
-               {"SIZE", Align::kRight},
+               {"SIZE", Align::kRight, 1},
                {"ARRIVED"},
                {"STATE"}});
   JsonList list(terminal, "backups");
@@ -288,39 +288,55 @@ Done save_backup(const Context& context, const SaveOptions& options) {
 }  // namespace
 
 void backup_commands(const Command& top) {
-  const auto backup = top.group("backup", "files that devices have sent");
+  const auto backup = top.group("backup", "Manage files that devices have sent");
   {
     auto& asked = backup.keep<api::OverviewAsked>();
-    backup
-        .add("list", "a line for each file: the newest, and how it stands",
-             [&asked](const Context& c) { return list_backups(c, asked.days); })
-        .value("--days", asked.days, "count the changes of so many days")
+    const auto list =
+        backup.add("list", "List each file with its newest revision and its state",
+                   [&asked](const Context& c) { return list_backups(c, asked.days); });
+    list.value("--days", asked.days, "Count the changes of so many days")
         .show_default()
         .range(1, 3650);
+    list.shows_list()
+        .example("backup list")
+        .example("backup list --sort changes --reverse")
+        .related({"backup revisions", "backup overdue", "help backups"});
   }
   {
     auto& o = backup.keep<api::BackupsAsked>();
     const auto list = backup.add(
-        "revisions", "all revisions, of one device or of one of its files",
+        "revisions", "List all revisions, of one device or of one file",
         [&o](const Context& c) { return list_revisions(c, o.holder, o.name); });
-    list.value("DEVICE", o.holder, "its name, or an address (default: all)");
-    list.value("NAME", o.name, "one of its files");
+    list.value("DEVICE", o.holder, "Device that sent them (default: all)");
+    list.value("NAME", o.name, "File, as the device named it");
+    list.shows_list()
+        .example("backup revisions tidegate-rtr")
+        .related({"backup info", "backup compare"});
   }
   {
     auto& asked = backup.keep<api::RevisionAsked>();
-    revision_values(
-        backup.add("info", "one revision with its checksums",
-                   [&asked](const Context& c) { return show_backup(c, asked); }),
-        asked);
+    const auto info =
+        backup.add("info", "Show one revision with its checksums",
+                   [&asked](const Context& c) { return show_backup(c, asked); });
+    revision_values(info, asked);
+    info.example("backup info tidegate-rtr tidegate-rtr.cfg")
+        .related({"backup revisions"});
   }
   {
     auto& o = backup.keep<SaveOptions>();
-    const auto command = backup.add("save", "write one revision to a file",
+    const auto command = backup.add("write", "Write one revision to a local file",
                                     [&o](const Context& c) { return save_backup(c, o); });
     revision_values(command, o.asked);
-    save_values(command, o.to, o.force, " (default: the name's last part)");
+    out_values(command, o.to, o.force, " (default: the last part of the name)");
     secrets_flag(command, o.asked.secrets);
-    command.flag("--masked", o.masked, "with its secrets masked, for reading");
+    command.flag("--masked", o.masked, "Mask the secrets");
+    command
+        .example(
+            "backup write tidegate-rtr tidegate-rtr.cfg --revision 1 --out before.cfg "
+            "--masked")
+        .related({"backup compare", "backup offer add"})
+        .exit_codes(
+            "6 the bytes do not match their checksum; 7 the file cannot be written");
   }
   backup_report_commands(backup);
   backup_offer_commands(backup);

@@ -195,7 +195,10 @@ Done canary(const Context& context) {
 }  // namespace
 
 void canary_command(const Command& top) {
-  top.add("canary", "Fetch 'hello' over everything that the server serves", canary);
+  top.add("canary", "Fetch 'hello' over every protocol that the server serves", canary)
+      .example("canary")
+      .related({"contact", "ready", "status"})
+      .exit_codes("1 a protocol did not work");
 }
 
 }  // namespace vantro::client

@@ -8,6 +8,7 @@
 #include "base/clock.h"
 #include "base/sizes.h"
 #include "client/interrupt.h"
+#include "client/progress.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -16,7 +17,6 @@ namespace {
 using Align = Table::Align;
 
 constexpr std::chrono::milliseconds kPause{500};
-constexpr std::int64_t kMinute = 60'000;
 
 std::string value_text(const std::string& value) {
   return value.empty() ? "none" : shown(value, 80);
@@ -59,12 +59,16 @@ Done reload(const Context& context, bool dry_run) {
 struct DrainOptions {
   std::string time = "10m";
   std::string reason;
-  bool end = false;
-  bool no_wait = false;
+  bool undo = false;
+  bool start_only = false;
 };
 
 void write_waits(const Terminal& terminal, const api::Drain& drain) {
-  Table table({{"WAITS FOR"}, {"FILE"}, {"WAY"}, {"MOVED", Align::kRight}, {"LEFT"}});
+  Table table({{"DEVICE"},
+               {"NAME"},
+               {"DIRECTION", Table::Align::kLeft, 1},
+               {"BYTES", Table::Align::kRight, 2},
+               {"LEFT"}});
   for (const auto& one : drain.waits_for) {
     table.add({{one.who},
                {one.name},
@@ -90,34 +94,32 @@ void write_drain(const Terminal& terminal, const api::Drain& drain) {
   if (drain.idle) {
     terminal.write(
         terminal.toned("Nothing runs: the server can be stopped now.", Tone::kGood) +
-        " 'vantro drain --end' takes new transfers again.\n");
+        " 'vantro drain --undo' takes new transfers again.\n");
   } else if (drain.waits_for.empty()) {
     terminal.write("A device may still ask for its next file.\n");
   }
 }
 
 Result<api::DrainWanted> wanted_drain(const DrainOptions& options) {
-  const auto now = base::SystemClock{}.wall();
-  const auto until = base::parse_time(options.time, now);
-  const auto minutes = until ? (*until - now + kMinute - 1) / kMinute : 0;
-  if (minutes < 1 || minutes > 24 * 60) {
+  const auto seconds = time_until(options.time);
+  if (!seconds) return tl::unexpected(seconds.error());
+  const auto minutes = (*seconds + 59) / 60;
+  if (minutes > 24 * 60) {
     return wrong_use(
-        fmt::format("--for: '{}' is not a time from 1 minute to 24 hours; "
-                    "example: 15m",
-                    shown(options.time)));
+        fmt::format("--until: '{}' is more than 24 hours ahead", shown(options.time)));
   }
   return api::DrainWanted{minutes, options.reason};
 }
 
 Done drain(const Context& context, const DrainOptions& options) {
-  if (options.end) {
+  if (options.undo) {
     return show(context, api::kEndDrain, {}, write_drain);
   }
   const auto wanted = wanted_drain(options);
   if (!wanted) return tl::unexpected(wanted.error());
   auto answer = context.api.call(api::kBeginDrain, {}, *wanted);
   if (!answer) return tl::unexpected(answer.error());
-  if (options.no_wait || answer->value.idle) {
+  if (options.start_only || answer->value.idle) {
     return show_answer(context, answer, write_drain);
   }
   notice_interrupts();
@@ -140,7 +142,7 @@ Done drain(const Context& context, const DrainOptions& options) {
       ExitCode::kRefused,
       answer->value.draining
           ? "transfers still run; the server goes on draining, 'vantro drain "
-            "--end' ends that"
+            "--undo' ends that"
           : "the time was over before all transfers had ended; new ones are taken "
             "again"});
 }
@@ -148,7 +150,7 @@ Done drain(const Context& context, const DrainOptions& options) {
 struct SnapshotOptions {
   std::string path;
   bool stop = false;
-  bool no_wait = false;
+  bool start_only = false;
 };
 
 void write_snapshot(const Terminal& terminal, const api::Snapshot& snapshot) {
@@ -199,13 +201,14 @@ Done snapshot(const Context& context, const SnapshotOptions& options) {
     answer = context.api.call(api::kSnapshot);
   } else {
     answer = context.api.call(api::kBeginSnapshot, {}, {options.path});
-    std::optional<ProgressBar> bar;
+    std::optional<Progress> bar;
     const auto runs = [&] {
       return answer &&
              (answer->value.state == "database" || answer->value.state == "contents");
     };
-    while (!options.no_wait && runs()) {
-      if (!bar && answer->value.bytes > 0) bar.emplace("copying", answer->value.bytes);
+    while (!options.start_only && runs()) {
+      if (!bar && answer->value.bytes > 0)
+        bar.emplace(context.view, "copying", answer->value.bytes);
       if (bar) bar->advance(answer->value.bytes_done);
       std::this_thread::sleep_for(kPause / 2);
       answer = context.api.call(api::kSnapshot);
@@ -221,11 +224,11 @@ Done list_notices(const Context& context) {
       context, api::kNotices, {},
       [](const Terminal& terminal, const api::NoticeState& state) {
         Table receivers({{"RECEIVER"},
-                         {"WAY"},
-                         {"TO"},
-                         {"SENT", Align::kRight},
-                         {"WAITING", Align::kRight},
-                         {"LAST TAKEN"},
+                         {"WAY", Table::Align::kLeft, 2},
+                         {"TO", Table::Align::kLeft, 1},
+                         {"SENT", Table::Align::kRight, 3},
+                         {"WAITING", Table::Align::kRight},
+                         {"LAST TAKEN", Table::Align::kLeft, 1},
                          {"LAST FAILURE"}});
         for (const auto& one : state.receivers) {
           receivers.add({{one.name},
@@ -272,40 +275,52 @@ Done test_notices(const Context& context, const std::string& receiver) {
 void care_commands(const Command& top) {
   {
     auto& dry_run = top.keep<bool>();
-    top.add("reload", "Read the settings and certificates again",
-            [&dry_run](const Context& c) { return reload(c, dry_run); })
-        .flag("--dry-run", dry_run, "Only show what would change");
+    const auto command =
+        top.add("reload", "Read the settings and certificates again",
+                [&dry_run](const Context& c) { return reload(c, dry_run); });
+    command.flag("--dry-run", dry_run, "Only show what would change");
+    command.example("reload --dry-run").related({"status", "drain"});
   }
   {
     auto& o = top.keep<DrainOptions>();
     const auto command = top.add(
         "drain", "Take no new transfers, and wait until those that run have ended",
         [&o](const Context& c) { return drain(c, o); });
-    command.value("--for", o.time, "Take new ones again after this time").show_default();
-    command.value("--reason", o.reason, "Tell devices why");
-    command.flag("--end", o.end, "Take new transfers again");
-    command.flag("--no-wait", o.no_wait, "Do not wait for transfers to end");
+    command.value("--until", o.time, "Take new ones again at this time").show_default();
+    command.value("--reason", o.reason, "Why; devices are told it");
+    command.flag("--undo", o.undo, "Take new transfers again");
+    command.flag("--start-only", o.start_only, "Start it and return at once");
+    command.example("drain --until 30m --reason \"disk change\"")
+        .example("drain --undo")
+        .related({"status", "watch"});
   }
   {
     auto& o = top.keep<SnapshotOptions>();
     const auto command =
         top.add("snapshot", "Copy everything that is kept, while the server runs",
                 [&o](const Context& c) { return snapshot(c, o); });
-    command.value("PATH", o.path,
-                  "Folder, or file that ends in .tar, on the server; below "
-                  "snapshot.folder of its settings. Without: show the last one");
-    command.flag("--stop", o.stop, "Give up the one that is being made");
-    command.flag("--no-wait", o.no_wait, "Do not wait for its end");
+    command.value(
+        "PATH", o.path,
+        "Folder, or file that ends in .tar, on the server, below its folder for "
+        "snapshots (default: show the last one)");
+    command.flag("--stop", o.stop, "Stop the one that is being made");
+    command.flag("--start-only", o.start_only, "Start it and return at once");
+    command.example("snapshot nightly").related({"status"});
   }
-  const auto notice = top.group("notice", "who is told when something goes wrong");
-  notice.add("list", "Show who gets notices, and what was told and is not over",
-             list_notices);
+  const auto notice = top.group("notice", "Manage who is told when something goes wrong");
+  notice.add("list", "List who gets notices, and what is not over yet", list_notices)
+      .shows_list()
+      .example("notice list")
+      .related({"status"});
   {
     auto& receiver = notice.keep<std::string>();
-    notice
-        .add("test", "Send a notice that is only a test",
-             [&receiver](const Context& c) { return test_notices(c, receiver); })
-        .value("RECEIVER", receiver, "Only to this one");
+    const auto test =
+        notice.add("test", "Send a notice that is only a test",
+                   [&receiver](const Context& c) { return test_notices(c, receiver); });
+    test.value("RECEIVER", receiver, "Only to this receiver");
+    test.example("notice test")
+        .related({"notice list"})
+        .exit_codes("1 one was not taken");
   }
 }
 

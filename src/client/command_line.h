@@ -12,6 +12,7 @@
 #include "api/shape.h"
 #include "base/outcome.h"
 #include "client/answers.h"
+#include "client/view.h"
 
 namespace CLI {
 class App;
@@ -51,12 +52,22 @@ class Command {
   Command(CLI::App* app, std::shared_ptr<Line> line)
       : app_(app), line_(std::move(line)) {}
 
+  // Commands that are added to the result stand under that title in the help.
+  Command under(const char* title) const;
   Command group(const char* name, const char* about) const;
   Command add(const char* name, const char* about, Run run) const;
   // One behind a command that runs by itself as well.
   Command sub(const char* name, const char* about, Run run) const;
 
-  // "NAME" stands for itself, "--name" is an option.
+  // For the help: lines as they are typed, without "vantro "; paths of other commands.
+  const Command& example(const std::string& line) const;
+  const Command& related(const std::vector<std::string>& paths) const;
+  const Command& exit_codes(const std::string& text) const;
+  // It shows a list: --jsonl, --csv, --columns, --sort and the like are understood.
+  const Command& shows_list() const;
+
+  // "NAME" stands for itself, "--name" is an option; what its value is called is in
+  // client/grammar.
   Option value(const std::string& name, std::string& to, const std::string& about) const;
   Option value(const std::string& name, std::optional<std::string>& to,
                const std::string& about) const;
@@ -89,20 +100,20 @@ class Command {
   }
 
   // It calls no server, or finds its own.
-  void without_server() const;
+  const Command& without_server() const;
 
  private:
   void keep_alive(std::shared_ptr<void> options) const;
 
   CLI::App* app_;
   std::shared_ptr<Line> line_;
+  std::string title_ = {};
 };
 
 // The whole command line of a program.
 class CommandLine {
  public:
-  CommandLine(const char* name, const char* about, const std::string& footer,
-              const char* version);
+  CommandLine(const char* name, const char* about, const char* version);
   ~CommandLine();
   CommandLine(const CommandLine&) = delete;
   CommandLine& operator=(const CommandLine&) = delete;
@@ -117,12 +128,35 @@ class CommandLine {
     std::string wrong;  // the sentence, with kUsage
     bool without_server = false;
   };
-  Parsed parse(int argc, char** argv) const;
-  // Man pages and completions of all of it, below that folder.
+  // `words`: without the program's name.
+  Parsed parse(std::vector<std::string> words) const;
+  // How the answer is to be shown, after parse().
+  const View& view() const;
+  // Man pages, completions and the reference of all of it, below that folder.
   base::Outcome<void> write_manuals(const std::string& folder,
                                     const std::string& version) const;
+  // The reference (docs/reference.md): verbs, options, values and commands.
+  std::string reference() const;
+  // Each command with its path ("offer list"), its options ("--until") and its examples.
+  struct Described {
+    std::string path;
+    std::vector<std::string> options;
+    std::vector<std::string> examples;
+    bool group = false;  // it only has commands
+    bool list = false;
+  };
+  std::vector<Described> commands() const;
+  // What the next word behind these stands for, as client/grammar calls it ("IMAGE";
+  // empty: nothing is known), and the command ("offer end").
+  struct Expected {
+    std::string word;
+    std::string command;
+  };
+  Expected expected(const std::vector<std::string>& words) const;
 
  private:
+  Parsed help_on(const std::vector<std::string>& words) const;
+
   std::unique_ptr<CLI::App> app_;
   std::shared_ptr<Command::Line> line_;
 };
@@ -132,28 +166,29 @@ class CommandLine {
 // "DEVICE NAME [--revision N]"
 template <class T>
 void revision_values(const Command& command, T& asked) {
-  command.value("DEVICE", asked.holder, "its name, or an address").required();
-  command.value("NAME", asked.name, "the file, as the device named it").required();
+  command.value("DEVICE", asked.holder, "Device that sent it").required();
+  command.value("NAME", asked.name, "File, as the device named it").required();
   command
-      .value("--revision", asked.revision,
-             "its number (default: the newest complete one)")
+      .value("--revision", asked.revision, "Revision (default: the newest complete one)")
       .range(1, INT64_MAX);
 }
 // --context N
 void context_value(const Command& command, std::int64_t& lines);
 // --with-secrets
 void secrets_flag(const Command& command, std::string& secrets);
-// --to FILE --force
-void save_values(const Command& command, std::string& to, bool& force,
-                 const char* default_name);
+// --out FILE --force
+void out_values(const Command& command, std::string& out, bool& force,
+                const char* default_name);
+// --yes
+void yes_flag(const Command& command, bool& yes);
 // --until
 void until_value(const Command& command, std::optional<std::string>& until);
 // --hold --despite-findings
 template <class T>
 void intake_flags(const Command& command, T& options) {
-  command.flag("--hold", options.hold, "keep it off offer");
+  command.flag("--hold", options.hold, "Keep it off offer");
   command.flag("--despite-findings", options.despite_findings,
-               "file it though it is cut short or damaged inside");
+               "Add the image even if it is truncated or damaged");
 }
 
 }  // namespace vantro::client

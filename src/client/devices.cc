@@ -51,9 +51,9 @@ void write_device(const Terminal& terminal, const api::Device& device) {
   for (const auto& address : device.unclaimed) {
     terminal.write(terminal.toned(
         fmt::format(
-            "  {} has sent files before that stand under its address. They become "
-            "this device's with:\n  vantro device claim {} {}\n",
-            address, address, shown(device.name)),
+            "  {0} has sent files before; they are listed under its address. Make them "
+            "this device's with:\n  vantro device assign {1} {0}\n",
+            address, shown(device.name)),
         Tone::kBad));
   }
 }
@@ -82,12 +82,12 @@ Done list_devices(const Context& context) {
         Table table({{"DEVICE"},
                      {"ADDRESSES"},
                      {"PLATFORM"},
-                     {"HARDWARE"},
-                     {"RUNS"},
-                     {"SITE"},
-                     {"JOB"},
-                     {"BACKUP EVERY"},
-                     {"REMARKS"}});
+                     {"HARDWARE", Table::Align::kLeft, 4},
+                     {"VERSION"},
+                     {"SITE", Table::Align::kLeft, 1},
+                     {"JOB", Table::Align::kLeft, 2},
+                     {"BACKUP EVERY", Table::Align::kLeft, 3},
+                     {"REMARK", Table::Align::kLeft, 5}});
         for (const auto& one : all.devices) {
           table.add({{one.name},
                      {one.addresses},
@@ -120,13 +120,18 @@ Done edit_device(const Context& context, const std::string& name,
                      write_device);
 }
 
-Done remove_device(const Context& context, const std::string& name) {
+Done remove_device(const Context& context, const std::string& name, bool yes) {
+  const auto asked =
+      ask_first(context, yes,
+                fmt::format("Remove the device '{}'? Its backups stay.", shown(name)));
+  if (!asked) return asked;
   return show(
       context, api::kRemoveDevice, {name},
       [](const Terminal& terminal, const api::Claimed& removed) {
         terminal.write(fmt::format("{}: removed\n", shown(removed.device)));
         if (removed.files.empty()) return;
-        terminal.write("Its backups stand under the addresses that they came from:\n");
+        terminal.write(
+            "Its backups are now listed under the addresses that they came from:\n");
         write_moved(terminal, removed.files);
       });
 }
@@ -231,7 +236,7 @@ Done edit_site(const Context& context, const std::string& site,
 }  // namespace
 
 void device_commands(const Command& top) {
-  const auto device = top.group("device", "the inventory of devices");
+  const auto device = top.group("device", "Manage the inventory of devices");
   struct One {
     std::string name;
     std::string second;
@@ -240,71 +245,104 @@ void device_commands(const Command& top) {
   };
   {
     auto& o = device.keep<One>();
-    const auto add = device.add("add", "make one known", [&o](const Context& c) {
+    const auto add = device.add("add", "Add a device", [&o](const Context& c) {
       return add_device(c, o.name, o.fields);
     });
-    add.value("NAME", o.name, "its name").required();
+    add.value("NAME", o.name, "Name of the device").required();
     add.fields(o.fields, {"name"});
+    add.example(
+           "device add tidegate-rtr --addresses 192.0.2.7 --platform causeway4 --site "
+           "Tidegate --backup-every daily")
+        .related({"device import", "device assign", "device list"});
   }
-  device.add("list", "all of them", list_devices);
+  device.add("list", "List all devices", list_devices)
+      .shows_list()
+      .example("device list --sort site")
+      .related({"device info", "site list"});
   const auto named = [&](const char* name, const char* about, auto run) {
     auto& o = device.keep<One>();
     const auto command =
         device.add(name, about, [&o, run](const Context& c) { return run(c, o); });
-    command.value("NAME", o.name, "its name").required();
+    command.value("DEVICE", o.name, "Device that is meant").required();
     return std::pair<const Command, One&>(command, o);
   };
-  named("info", "one of them",
-        [](const Context& c, const One& o) { return show_device(c, o.name); });
   {
-    auto [edit, o] = named("edit", "change what is given; an empty text takes it away",
-                           [](const Context& c, const One& one) {
-                             return edit_device(c, one.name, one.fields);
-                           });
-    edit.fields(o.fields, {"name"});
-    edit.value("--name", o.fields.name, "another name; its backups stay its own");
+    auto [info, o] =
+        named("info", "Show everything about one device",
+              [](const Context& c, const One& one) { return show_device(c, one.name); });
+    info.example("device info tidegate-rtr").related({"contact", "backup revisions"});
+  }
+  {
+    auto [change, o] = named("change", "Change fields of a device; \"\" clears one",
+                             [](const Context& c, const One& one) {
+                               return edit_device(c, one.name, one.fields);
+                             });
+    change.fields(o.fields, {"name"});
+    change.value("--name", o.fields.name, "New name; its backups stay its own");
+    change.example("device change tidegate-rtr --running-version 7.6.0")
+        .related({"device read", "device info"});
   }
   {
     auto& o = device.keep<One>();
     const auto read = device.add(
-        "read", "Learn a device's state from a listing that was pasted",
+        "read", "Learn the state of a device from a listing that you paste",
         [&o](const Context& c) { return read_report(c, o.name, o.second, o.flag); });
-    read.value("NAME", o.name, "The device").required();
-    read.value("FILE", o.second, "The listing; - for standard input").required();
-    read.flag("--dry-run", o.flag, "Only say what would be learnt");
+    read.value("DEVICE", o.name, "Device that is meant").required();
+    read.value("FILE", o.second, "Listing; - is standard input").required();
+    read.flag("--dry-run", o.flag, "Only show what would be learnt");
+    read.example("device read tidegate-rtr - < listing.txt").related({"device change"});
   }
-  named("remove", "its backups stay, under the addresses that they came from",
-        [](const Context& c, const One& o) { return remove_device(c, o.name); });
+  {
+    auto [remove, o] = named("remove", "Remove a device; its backups stay",
+                             [](const Context& c, const One& one) {
+                               return remove_device(c, one.name, one.flag);
+                             });
+    yes_flag(remove, o.flag);
+    remove.example("device remove tidegate-old").related({"device list"});
+  }
   {
     auto& o = device.keep<One>();
-    const auto claim = device.add(
-        "claim", "what came from an address becomes a device's, with its history",
+    const auto assign = device.add(
+        "assign", "Give everything from an address to a device, with its history",
         [&o](const Context& c) { return claim_address(c, o.second, o.name); });
-    claim.value("ADDRESS", o.second, "the address").required();
-    claim.value("NAME", o.name, "its name").required();
+    assign.value("DEVICE", o.name, "Device that is meant").required();
+    assign.value("ADDRESS", o.second, "Address that it was heard from").required();
+    assign.example("device assign tidegate-rtr 192.0.2.7")
+        .related({"contact", "device add"});
   }
   {
     auto& o = device.keep<One>();
     const auto import =
-        device.add("import", "many at once, from a table (CSV)",
+        device.add("import", "Add or change many devices from a table (CSV)",
                    [&o](const Context& c) { return import_devices(c, o.name, o.flag); });
     import
         .value("FILE", o.name,
-               "its first line names the columns (docs/backups.md); - for standard input")
+               "Table; its first line names the columns; - is standard input")
         .required();
-    import.flag("--dry-run", o.flag, "only say what would change");
+    import.flag("--dry-run", o.flag, "Only show what would change");
+    import.example("device import inventory.csv --dry-run").related({"device list"});
   }
-  auto& o = device.keep<One>();
-  const auto site =
-      device.add("site", "the sites, and how often backups are expected of their devices",
-                 [&o](const Context& c) {
-                   return o.name.empty() ? list_sites(c) : edit_site(c, o.name, o.second);
-                 });
-  const auto name = site.value("SITE", o.name, "one of them");
-  const auto every =
-      site.value("--backup-every", o.second, "daily, weekly, monthly, 12h, 3d, never");
-  every.needs(name);
-  name.needs(every);
+}
+
+void site_commands(const Command& top) {
+  const auto site = top.group("site", "Manage sites");
+  site.add("list", "List the sites, and how often backups are expected there", list_sites)
+      .shows_list()
+      .example("site list")
+      .related({"device list", "backup overdue"});
+  struct Change {
+    std::string name, every;
+  };
+  auto& o = site.keep<Change>();
+  const auto change =
+      site.add("change", "Change how often backups are expected at a site",
+               [&o](const Context& c) { return edit_site(c, o.name, o.every); });
+  change.value("SITE", o.name, "Name of the site").required();
+  change
+      .value("--backup-every", o.every,
+             "daily, weekly, monthly, a span such as 12h, or never")
+      .required();
+  change.example("site change Tidegate --backup-every daily").related({"site list"});
 }
 
 }  // namespace vantro::client

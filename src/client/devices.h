@@ -7,5 +7,6 @@ namespace vantro::client {
 
 // device
 void device_commands(const Command& top);
+void site_commands(const Command& top);
 
 }  // namespace vantro::client

@@ -19,12 +19,6 @@ enum class ExitCode {
   kOverdue = 8,   // backups are overdue
 };
 
-inline constexpr const char* kExitCodeHelp =
-    "Exit codes: 0 done; 1 refused or failed by the server; 2 wrong use; 3 no server\n"
-    "answers; 4 token or certificate missing or wrong; 5 no such thing; 6 checksum "
-    "differs;\n"
-    "7 a file on this side can't be read or written; 8 backups are overdue.";
-
 // Why a command did not do what it should.
 struct Failure {
   ExitCode code;

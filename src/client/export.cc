@@ -22,6 +22,7 @@
 #include "base/whole_file.h"
 #include "client/images.h"
 #include "client/manifest.h"
+#include "client/progress.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
@@ -44,7 +45,9 @@ struct ImportOptions {
 
 constexpr const char* kFormat = "vantro-export";
 constexpr int kVersion = 1;
-constexpr const char* kManifest = "manifest.json";
+constexpr const char* kManifest = "contents.json";
+// What exports of the version before call it.
+constexpr const char* kOldManifest = "manifest.json";
 constexpr const char* kSums = "SHA256SUMS";
 constexpr std::size_t kLongestManifest = 256 << 20;
 
@@ -289,7 +292,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   digester.update(base::as_bytes(text));
   std::string sums = crypto::checksum_line(digester.finish().sha256, kManifest);
   if (auto put = (*target)->put(kManifest, text); !put) return put;
-  ProgressBar bar("exporting", total);
+  Progress bar(context.view, "exporting", total);
   std::uint64_t done_bytes = 0;
   for (const auto& detail : details) {
     const auto& image = detail.image;
@@ -354,7 +357,7 @@ class Importer {
   Done plan(const std::string& text) {
     auto manifest = api::read_answer<Manifest>(text);
     if (!manifest || manifest->format != kFormat) {
-      return bad_file(options_.source, "holds no manifest of an export");
+      return bad_file(options_.source, "has no contents.json of an export");
     }
     manifest_ = std::move(*manifest);
     if (manifest_.version > kVersion) {
@@ -367,7 +370,7 @@ class Importer {
     }
     if (!bad_path_.empty()) {
       return bad_file(options_.source,
-                      fmt::format("the manifest names '{}', which is not a path in it",
+                      fmt::format("contents.json names '{}', which is not a path in it",
                                   shown(bad_path_)));
     }
     return {};
@@ -404,7 +407,7 @@ class Importer {
   Done finish() {
     for (const auto& [path, entry] : expected_) {
       failures_.push_back(path + (cut_ ? ": is in the part that is missing"
-                                       : ": is in the manifest, and missing"));
+                                       : ": is in contents.json, and missing"));
     }
     for (const auto& kit : manifest_.kits) add_kit(kit);
     if (context_.json) {
@@ -414,7 +417,7 @@ class Importer {
       for (const auto& one : failures_) {
         terminal_.write(terminal_.toned("FAILED  " + shown(one), Tone::kBad) + "\n");
       }
-      terminal_.write(fmt::format("{}: {} images taken in, {} known already, {} failed\n",
+      terminal_.write(fmt::format("{}: {} images added, {} known already, {} failed\n",
                                   options_.source, taken_, known_, failures_.size()));
     }
     if (failures_.empty()) return {};
@@ -535,7 +538,8 @@ class Importer {
 };
 
 Done import_folder(Importer& importer, const std::string& folder) {
-  const auto text = read_text(folder + "/" + kManifest, kLongestManifest);
+  auto text = read_text(folder + "/" + kManifest, kLongestManifest);
+  if (!text) text = read_text(folder + "/" + kOldManifest, kLongestManifest);
   if (!text) return tl::unexpected(text.error());
   if (auto planned = importer.plan(*text); !planned) return planned;
   // Images before their documents.
@@ -584,9 +588,9 @@ Done import_tar(Importer& importer, const std::string& file) {
     };
     const auto size = static_cast<std::uint64_t>(::archive_entry_size(entry));
     if (!planned) {
-      if (path == nullptr || std::string_view(path) != kManifest ||
-          size > kLongestManifest) {
-        return bad_file(file, "holds no manifest of an export at its beginning");
+      const std::string_view name = path == nullptr ? "" : path;
+      if ((name != kManifest && name != kOldManifest) || size > kLongestManifest) {
+        return bad_file(file, "does not begin with the contents of an export");
       }
       std::string text(size, '\0');
       std::size_t have = 0;
@@ -608,7 +612,7 @@ Done import_tar(Importer& importer, const std::string& file) {
   return importer.finish();
 }
 
-// Every file is held against its checksum; what differs is not taken in, the rest is.
+// Every file is compared with its checksum; what differs is not added, the rest is.
 // Then it fails with kChecksum.
 Done import_images(const Context& context, const ImportOptions& options) {
   Importer importer(context, options);
@@ -627,17 +631,21 @@ void export_commands(const Command& top) {
   {
     auto& o = top.keep<ExportOptions>();
     const auto command =
-        top.add("export", "write images to a folder or NAME.tar, for another server",
+        top.add("export", "Write images to a folder or NAME.tar for another server",
                 [&o](const Context& c) { return export_images(c, o); });
-    command.value("TARGET", o.target, "a new folder, or NAME.tar").required();
-    command.value("IMAGE", o.images, "only these (default: all)");
-    command.flag("--with-withdrawn", o.with_withdrawn, "Include withdrawn images, too");
+    command.value("TARGET", o.target, "New folder, or NAME.tar").required();
+    command.value("IMAGE", o.images, "Images to write (default: all)");
+    command.flag("--with-withdrawn", o.with_withdrawn, "Include withdrawn images");
+    command.example("export /media/usb/images")
+        .example("export site.tar causeway4-system-7.6.0.img")
+        .related({"import"});
   }
   auto& o = top.keep<ImportOptions>();
-  const auto command = top.add("import", "take in what was exported",
+  const auto command = top.add("import", "Add the images that 'vantro export' wrote",
                                [&o](const Context& c) { return import_images(c, o); });
-  command.value("SOURCE", o.source, "the folder or the tar archive").required();
-  command.flag("--hold", o.hold, "put nothing on offer");
+  command.value("SOURCE", o.source, "Folder or tar archive").required();
+  command.flag("--hold", o.hold, "Keep them off offer");
+  command.example("import /media/usb/images --hold").related({"export", "image add"});
 }
 
 }  // namespace vantro::client

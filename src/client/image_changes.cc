@@ -35,18 +35,17 @@ Result<Answered<api::Vouched>> send_vouches(const ApiClient& api, const std::str
   return api.call(api::kVouchImage, {name}, given);
 }
 
-void checksum_values(const Command& command, ChecksumOptions& options,
-                     const std::string& source_name) {
+void checksum_values(const Command& command, ChecksumOptions& options) {
   command
       .value("--expect", options.expect,
-             "the maker's checksum, ALGO:HEX or bare HEX; more than once if wanted")
+             "Checksum from the maker, HEX or ALGORITHM:HEX; may be given again")
       .several();
   command.value("--list", options.list,
-                "the maker's checksum list (GNU or BSD form); - to paste it");
+                "The maker's checksum list (GNU or BSD form); - is standard input");
   command.value("--signature", options.signature,
-                "a detached signature over the list (minisign or OpenPGP)");
-  command.value("--key", options.key, "the maker's public key");
-  command.value(source_name, options.source, "where the checksum came from, in words");
+                "Detached signature of the list (minisign or OpenPGP)");
+  command.value("--key", options.key, "The maker's public key");
+  command.value("--checksum-source", options.source, "Where the checksum came from");
 }
 
 namespace {
@@ -162,16 +161,11 @@ Done extract(const Context& context, const ExtractOptions& options) {
 }
 
 // Asks for the name a second time, because a removed image cannot be restored.
-Done remove_image(const Context& context, const std::string& name, std::string confirm) {
-  if (confirm.empty()) {
-    const auto typed = ask_at_terminal(fmt::format(
-        "{} and its bytes will be removed for good. Type its name again: ", shown(name)));
-    if (!typed) {
-      return wrong_use("give the name again with --confirm NAME; nothing was removed");
-    }
-    confirm = *typed;
-  }
-  return show_answer(context, context.api.call(api::kRemoveImage, {name, confirm}),
+Done remove_image(const Context& context, const std::string& name, bool yes) {
+  const auto asked = ask_first(
+      context, yes, fmt::format("Remove '{}' and its bytes for good?", shown(name)));
+  if (!asked) return asked;
+  return show_answer(context, context.api.call(api::kRemoveImage, {name, name}),
                      [&](const Terminal& terminal, const api::Nothing&) {
                        terminal.write(fmt::format("{}: removed for good\n", shown(name)));
                      });
@@ -303,11 +297,15 @@ Done save_document(const Context& context, const std::string& image,
 }
 
 Done detach_document(const Context& context, const std::string& image,
-                     const std::string& document) {
+                     const std::string& document, bool yes) {
+  const auto asked = ask_first(
+      context, yes,
+      fmt::format("Remove the document '{}' of '{}'?", shown(document), shown(image)));
+  if (!asked) return asked;
   return show(
       context, api::kDetachDocument, {image, document},
       [&](const Terminal& terminal, const api::Nothing&) {
-        terminal.write(fmt::format("{}: {} taken away\n", shown(image), shown(document)));
+        terminal.write(fmt::format("{}: {} removed\n", shown(image), shown(document)));
       });
 }
 
@@ -319,82 +317,107 @@ struct Named {
 }  // namespace
 
 void image_change_commands(const Command& image) {
-  const auto named = [&](const char* command, const char* about, auto run) {
-    auto& o = image.keep<Named>();
+  const auto named = [](const Command& group, const char* command, const char* about,
+                        auto run) {
+    auto& o = group.keep<Named>();
     const auto sub =
-        image.add(command, about, [&o, run](const Context& c) { return run(c, o); });
-    sub.value("NAME", o.name, "the image's name").required();
+        group.add(command, about, [&o, run](const Context& c) { return run(c, o); });
+    sub.value("IMAGE", o.name, "Image that is meant").required();
     return std::pair<const Command, Named&>(sub, o);
   };
   {
-    struct Edit {
+    struct Change {
       std::string name;
       api::FactFields facts;
     };
-    auto& o = image.keep<Edit>();
-    const auto edit =
-        image.add("edit", "change facts; \"\" forgets one",
+    auto& o = image.keep<Change>();
+    const auto change =
+        image.add("change", "Change facts of an image; \"\" clears one",
                   [&o](const Context& c) { return edit_image(c, o.name, o.facts); });
-    edit.value("NAME", o.name, "the image's name").required();
-    edit.fields(o.facts);
+    change.value("IMAGE", o.name, "Image to change").required();
+    change.fields(o.facts);
+    change.example("image change heron-boot-2.1.img --platform heron --role boot")
+        .example("image change heron-boot-2.1.img --remark \"\"")
+        .related({"image info", "image recognise"});
   }
   {
     struct Vouch {
       std::string name;
       ChecksumOptions checksums;
-      bool retract = false;
+      bool undo = false;
     };
     auto& o = image.keep<Vouch>();
-    const auto vouch = image.add("vouch", "hold it against the maker's checksums",
-                                 [&o](const Context& c) {
-                                   return vouch_image(c, o.name, o.checksums, o.retract);
-                                 });
-    vouch.value("NAME", o.name, "the image's name").required();
-    checksum_values(vouch, o.checksums, "--source");
-    vouch.flag("--retract", o.retract,
-               "take back what differs (or all, if nothing does)");
+    const auto vouch = image.add(
+        "vouch", "Compare an image with the maker's checksums",
+        [&o](const Context& c) { return vouch_image(c, o.name, o.checksums, o.undo); });
+    vouch.value("IMAGE", o.name, "Image to vouch for").required();
+    checksum_values(vouch, o.checksums);
+    vouch.flag("--undo", o.undo,
+               "Take back the comparisons that differ (or all, if none differs)");
+    vouch.example("image vouch causeway4-system-7.6.0.img --list SHA256SUMS")
+        .related({"image info", "image find"})
+        .exit_codes("6 the checksum differs: the image is contradicted");
   }
   {
-    auto [sub, o] = named("withdraw", "end its offers; devices are told why",
-                          [](const Context& c, const Named& n) {
-                            return withdraw_image(c, n.name, n.other);
-                          });
-    sub.value("--reason", o.other, "what devices are told").required();
-  }
-  {
-    auto [sub, o] =
-        named("return", "Undo a withdrawal", [](const Context& c, const Named& n) {
-          return return_image(c, n.name, n.force);
-        });
-    sub.flag("--with-offers", o.force, "Put the offers back that the withdrawal ended");
+    struct Withdraw {
+      std::string name, reason;
+      bool undo = false, with_offers = false;
+    };
+    auto& o = image.keep<Withdraw>();
+    const auto withdraw =
+        image.add("withdraw", "End all offers of an image; devices are told why",
+                  [&o](const Context& c) -> Done {
+                    if (o.undo) return return_image(c, o.name, o.with_offers);
+                    if (o.reason.empty())
+                      return wrong_use("--reason is needed: devices are told it");
+                    return withdraw_image(c, o.name, o.reason);
+                  });
+    withdraw.value("IMAGE", o.name, "Image to withdraw").required();
+    withdraw.value("--reason", o.reason, "Why; devices are told it");
+    const auto undo = withdraw.flag("--undo", o.undo, "Undo a withdrawal");
+    withdraw
+        .flag("--with-offers", o.with_offers,
+              "Restore the offers that the withdrawal ended")
+        .needs(undo);
+    withdraw
+        .example("image withdraw causeway4-system-7.4.2.img --reason \"loses routes\"")
+        .example("image withdraw causeway4-system-7.4.2.img --undo --with-offers")
+        .related({"offer end", "image remove"});
   }
   {
     auto& o = image.keep<ExtractOptions>();
-    const auto command = image.add("extract", "Take members of an archive out",
+    const auto command = image.add("extract", "Make images of members of an archive",
                                    [&o](const Context& c) { return extract(c, o); });
-    command.value("ARCHIVE", o.archive, "The image that is an archive").required();
-    command.value("MEMBER", o.members, "Paths in it, as 'image info' lists them")
+    command.value("ARCHIVE", o.archive, "Image that is an archive").required();
+    command.value("MEMBER", o.members, "Paths in it, as 'vantro image info' lists them")
         .required();
-    command.value("--as", o.wanted.as,
-                  "The new image's name (default: the path's last "
-                  "part)");
-    command.flag("--hold", o.wanted.hold, "Do not put the images on offer");
+    command.value("--name", o.wanted.as,
+                  "Name of the new image (default: the last part of the path)");
+    command.flag("--hold", o.wanted.hold, "Keep them off offer");
     command.value("--document-of", o.wanted.document_of,
                   "Attach them to this image as documents instead");
+    command.example("image extract causeway4-7.6.0.tar images/boot-3.2.bin")
+        .related({"image info", "kit add"});
   }
   {
-    auto [sub, o] = named("remove", "Remove an image and its bytes for good",
+    auto [sub, o] = named(image, "remove", "Remove an image and its bytes for good",
                           [](const Context& c, const Named& n) {
-                            return remove_image(c, n.name, n.other);
+                            return remove_image(c, n.name, n.force);
                           });
-    sub.value("--confirm", o.other, "Its name once more (else it is asked for)");
+    yes_flag(sub, o.force);
+    sub.example("image remove causeway4-system-7.4.2.img")
+        .related({"image withdraw", "offer end"});
   }
   {
-    auto [sub, o] =
-        named("save", "write its bytes to a file", [](const Context& c, const Named& n) {
-          return save_image(c, n.name, n.to, n.force);
-        });
-    save_values(sub, o.to, o.force, "");
+    auto [sub, o] = named(image, "write", "Write the bytes of an image to a local file",
+                          [](const Context& c, const Named& n) {
+                            return save_image(c, n.name, n.to, n.force);
+                          });
+    out_values(sub, o.to, o.force, " (default: the image's name)");
+    sub.example("image write causeway4-system-7.6.0.img --out copy.img")
+        .related({"export", "image find"})
+        .exit_codes(
+            "6 the bytes do not match their checksum; 7 the file cannot be written");
   }
   {
     struct Recognise {
@@ -410,31 +433,39 @@ void image_change_commands(const Command& image) {
           if (o.name.empty()) return Done(wrong_use("give a NAME, or --all"));
           return recognise(c, o.name);
         });
-    command.value("NAME", o.name, "A file's name");
-    command.flag("--all", o.all, "Show what images lack that their names tell");
+    command.value("NAME", o.name, "Name of a file");
+    command.flag("--all", o.all, "Show the facts that images lack and their names tell");
     command.flag("--fill", o.fill, "Set these facts");
+    command.example("image recognise causeway4-system-7.6.0.img")
+        .example("image recognise --all --fill")
+        .related({"image change"});
   }
+  const auto document = image.group("document", "Manage documents of an image");
   {
-    auto [sub, o] = named("attach", "add release notes (.txt, .md, .pdf)",
+    auto [sub, o] = named(document, "add", "Add release notes (.txt, .md, .pdf)",
                           [](const Context& c, const Named& n) {
                             return attach_document(c, n.name, n.other);
                           });
-    sub.value("FILE", o.other, "the document").required();
+    sub.value("FILE", o.other, "Document on this machine").required();
+    sub.example("image document add causeway4-system-7.6.0.img notes-7.6.0.pdf");
   }
   {
-    auto [sub, o] =
-        named("detach", "take a document away", [](const Context& c, const Named& n) {
-          return detach_document(c, n.name, n.other);
-        });
-    sub.value("DOCUMENT", o.other, "its name").required();
-  }
-  {
-    auto [sub, o] = named("document", "write a document to a file",
+    auto [sub, o] = named(document, "write", "Write a document to a local file",
                           [](const Context& c, const Named& n) {
                             return save_document(c, n.name, n.other, n.to, n.force);
                           });
-    sub.value("DOCUMENT", o.other, "its name").required();
-    save_values(sub, o.to, o.force, "");
+    sub.value("DOCUMENT", o.other, "Name of the document").required();
+    out_values(sub, o.to, o.force, " (default: the document's name)");
+    sub.example("image document write causeway4-system-7.6.0.img notes-7.6.0.pdf");
+  }
+  {
+    auto [sub, o] = named(document, "remove", "Remove a document of an image",
+                          [](const Context& c, const Named& n) {
+                            return detach_document(c, n.name, n.other, n.force);
+                          });
+    sub.value("DOCUMENT", o.other, "Name of the document").required();
+    yes_flag(sub, o.force);
+    sub.example("image document remove causeway4-system-7.6.0.img notes-7.6.0.pdf");
   }
 }
 

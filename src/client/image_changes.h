@@ -18,10 +18,9 @@ struct ChecksumOptions {
 };
 
 // --expect and so on.
-void checksum_values(const Command& command, ChecksumOptions& options,
-                     const std::string& source_name);
+void checksum_values(const Command& command, ChecksumOptions& options);
 
-// Holds the image against the maker's checksums; the API's answer.
+// Compares the image with the maker's checksums; the API's answer.
 Result<Answered<api::Vouched>> send_vouches(const ApiClient& api, const std::string& name,
                                             const ChecksumOptions& options);
 

@@ -12,6 +12,7 @@
 #include "base/visible_name.h"
 #include "client/adopt.h"
 #include "client/image_changes.h"
+#include "client/progress.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
@@ -87,10 +88,10 @@ Done add_expected(std::vector<std::string>& to, const std::string& text) {
 }
 
 // Reads the file through; its SHA-256.
-Result<std::string> sha256_of(const std::string& name) {
+Result<std::string> sha256_of(const View& view, const std::string& name) {
   auto file = open_file(name);
   if (!file) return tl::unexpected(file.error());
-  ProgressBar bar(shown(std::string(base::last_part(name)), 40), file->size);
+  Progress bar(view, shown(std::string(base::last_part(name)), 40), file->size);
   crypto::Digester digester;
   base::ByteBuffer piece(1 << 20);
   std::uint64_t done = 0;
@@ -126,7 +127,7 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
     terminal.write(fmt::format("{}: the same bytes as {}, which now has this name too\n",
                                shown(name), shown(added.image.name)));
   } else {
-    terminal.write(fmt::format("{}: taken in\n", shown(name)));
+    terminal.write(fmt::format("{}: added\n", shown(name)));
   }
   line(terminal, "size", exact_size(added.image.size));
   line(terminal, "SHA-256", added.image.digests.sha256);
@@ -226,19 +227,20 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
   return expected;
 }
 
-Result<Answered<api::ImageAdded>> upload(const ApiClient& api, const OpenedFile& file,
+Result<Answered<api::ImageAdded>> upload(const Context& context, const OpenedFile& file,
                                          const std::string& file_name,
                                          const api::ImageGiven& given) {
-  ProgressBar bar(shown(given.name, 40), file.size);
+  Progress bar(context.view, shown(given.name, 40), file.size);
   std::uint64_t sent = 0;
-  return api.put(api::kAddImage, given, file.size,
-                 [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
-                   const auto got = ::read(file.fd.get(), to, count);
-                   if (got < 0) return file_failure(file_name, errno);
-                   sent += static_cast<std::uint64_t>(got);
-                   bar.advance(sent);
-                   return static_cast<std::size_t>(got);
-                 });
+  return context.api.put(
+      api::kAddImage, given, file.size,
+      [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
+        const auto got = ::read(file.fd.get(), to, count);
+        if (got < 0) return file_failure(file_name, errno);
+        sent += static_cast<std::uint64_t>(got);
+        bar.advance(sent);
+        return static_cast<std::size_t>(got);
+      });
 }
 
 Done add_folder(const Context& context, const ImageAddOptions& options) {
@@ -292,7 +294,7 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     declined = !suggestions.empty() && !asked_and_agreed(suggestions);
     given.suggest = !declined;
   }
-  auto answer = upload(context.api, *file, options.file, given);
+  auto answer = upload(context, *file, options.file, given);
   if (!answer) {
     auto failure = answer.error();
     if (failure.code == ExitCode::kChecksum) {
@@ -321,14 +323,14 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
   return show(
       context, api::kImages, options,
       [&](const Terminal& terminal, const api::ImageList& list) {
-        Table table({{"PLATFORM"},
-                     {"ROLE"},
+        Table table({{"PLATFORM", Table::Align::kLeft, 0, true},
+                     {"ROLE", Table::Align::kLeft, 0, true},
                      {"VERSION"},
-                     {"MARK"},
+                     {"MARK", Table::Align::kLeft, 4},
                      {"IMAGE"},
-                     {"SIZE", Align::kRight},
-                     {"STAGE"},
-                     {"CHECKSUM"},
+                     {"SIZE", Table::Align::kRight, 1},
+                     {"STAGE", Table::Align::kLeft, 5},
+                     {"VOUCHING", Table::Align::kLeft, 3},
                      {"OFFER"}});
         std::string platform = "\n";
         for (const auto& row : list.images) {
@@ -422,7 +424,7 @@ Done show_image(const Context& context, const std::string& name) {
                fmt::format("{} ({})", document.name, base::size_text(document.size)));
         }
         for (const auto& kit : detail.kits) line(terminal, "in kit", kit);
-        line(terminal, "taken in",
+        line(terminal, "added",
              fmt::format("{} by {}", shown_time(image.taken_in_at), image.taken_in_by));
         line(terminal, "last read",
              fmt::format("{}, {}", shown_time(image.read_at),
@@ -446,7 +448,7 @@ Done find_image(const Context& context, const std::string& what) {
   std::string checksum = what;
   const bool is_file = ::access(what.c_str(), F_OK) == 0;
   if (is_file) {
-    auto sum = sha256_of(what);
+    auto sum = sha256_of(context.view, what);
     if (!sum) return tl::unexpected(sum.error());
     checksum = std::move(*sum);
   } else if (const auto parsed = crypto::Expected::parse(what); !parsed) {
@@ -530,65 +532,83 @@ struct ListOptions {
 }  // namespace
 
 void image_commands(const Command& top) {
-  const auto image = top.group("image", "the images that are known");
+  const auto image = top.group("image", "Manage images");
   {
     auto& o = image.keep<ImageAddOptions>();
-    const auto add = image.add("add", "take an image in",
+    const auto add = image.add("add", "Add an image and offer it",
                                [&o](const Context& c) { return add_image(c, o); });
-    add.value("FILE", o.file, "the image").required();
-    add.value("--name", o.name, "another name than the file's");
-    checksum_values(add, o.checksums, "--checksum-source");
+    add.value("FILE", o.file, "Image on this machine").required();
+    add.value("--name", o.name, "Name to give it (default: the file's)");
+    checksum_values(add, o.checksums);
     add.fields(o.facts);
     intake_flags(add, o);
-    add.flag("--yes", o.yes, "take the facts that the name tells without asking");
-    const auto recursive = add.flag("--recursive", o.recursive,
-                                    "FILE is a folder: add all images below it, compared "
-                                    "with the lists beside them");
-    add.flag("--keep-paths", o.keep_paths, "Names with their folders").needs(recursive);
+    add.flag("--yes", o.yes, "Do not ask: take the facts that the name tells");
+    const auto recursive =
+        add.flag("--recursive", o.recursive,
+                 "FILE is a folder: add all images below it, compared with the checksum "
+                 "lists beside them");
+    add.flag("--keep-paths", o.keep_paths, "Keep the folders in the names")
+        .needs(recursive);
+    add.example("image add causeway4-system-7.6.0.img --list SHA256SUMS")
+        .example("image add causeway4-system-7.6.0.img --expect sha256:HEX --hold")
+        .example("image add /srv/old-tftp --recursive --keep-paths")
+        .related({"image vouch", "offer add", "image list", "help offers"})
+        .exit_codes(
+            "6 the checksum differs, nothing was added; 7 the file cannot be read");
   }
   {
     auto& o = image.keep<ListOptions>();
-    const auto list =
-        image.add("list", "images by platform, role and version", [&o](const Context& c) {
-          o.filter.limit = o.limit;
-          return list_images(c, o.filter);
-        });
+    const auto list = image.add("list", "List images by platform, role and version",
+                                [&o](const Context& c) {
+                                  o.filter.limit = o.limit;
+                                  return list_images(c, o.filter);
+                                });
     list.fields(o.filter);
-    list.value("--text", o.filter.text, "somewhere in a name");
+    list.value("--name", o.filter.text, "Only names that contain this");
     list.value("--vouching", o.filter.vouching,
-               "unvouched, vouched-weakly, vouched or contradicted");
+               "Only these: unvouched, vouched-weakly, vouched or contradicted");
     list.flag(
-        "--on-offer", [&o] { o.filter.offered = true; }, "only what is on offer");
+        "--on-offer", [&o] { o.filter.offered = true; }, "Only what is on offer");
     list.flag(
-        "--held", [&o] { o.filter.offered = false; }, "only what is not");
-    list.flag("--newest", o.filter.newest, "only the newest of each line");
-    list.value("--limit", o.limit, "so many rows at most")
+        "--held", [&o] { o.filter.offered = false; }, "Only what is not on offer");
+    list.flag("--newest", o.filter.newest, "Only the newest of each release line");
+    list.value("--limit", o.limit, "Show at most this many rows")
         .show_default()
         .range(1, INT64_MAX);
+    list.shows_list()
+        .example("image list --platform causeway4 --newest")
+        .example("image list --version '>=7.6' --sort size --reverse")
+        .related({"image info", "offer list", "image find"});
   }
   {
     auto& name = image.keep<std::string>();
-    image
-        .add("info", "everything about one image",
-             [&name](const Context& c) { return show_image(c, name); })
-        .value("NAME", name, "the image's name")
-        .required();
+    const auto info =
+        image.add("info", "Show everything about one image",
+                  [&name](const Context& c) { return show_image(c, name); });
+    info.value("IMAGE", name, "Image to show").required();
+    info.example("image info causeway4-system-7.6.0.img")
+        .example("image info d2f9b1c4")
+        .related({"image list", "offer history", "image compare"});
   }
   {
     auto& what = image.keep<std::string>();
-    image
-        .add("find", "is this file, or a checksum, in the catalogue?",
-             [&what](const Context& c) { return find_image(c, what); })
-        .value("FILE|CHECKSUM", what, "a file here, or a checksum")
-        .required();
+    const auto find =
+        image.add("find", "Look up a file or a checksum in the catalogue",
+                  [&what](const Context& c) { return find_image(c, what); });
+    find.value("FILE|CHECKSUM", what, "File on this machine, or a checksum").required();
+    find.example("image find ./unknown.bin")
+        .related({"image info"})
+        .exit_codes("5 no image has that checksum");
   }
   {
     auto& o = image.keep<api::ImagePair>();
     const auto compare =
-        image.add("compare", "two images: facts, versions in words, members",
+        image.add("compare", "Compare two images: facts, versions, members",
                   [&o](const Context& c) { return compare_images(c, o); });
-    compare.value("NAME", o.a, "the image's name").required();
-    compare.value("OTHER", o.b, "the other image").required();
+    compare.value("IMAGE", o.a, "One image").required();
+    compare.value("OTHER", o.b, "The other image").required();
+    compare.example("image compare causeway4-system-7.4.2.img causeway4-system-7.6.0.img")
+        .related({"image info", "route"});
   }
   image_change_commands(image);
 }

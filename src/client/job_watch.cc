@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 #include <thread>
 
+#include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "client/answers.h"

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <map>
 
+#include "base/clock.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "base/whole_file.h"
@@ -112,10 +113,10 @@ void write_job(const Terminal& terminal, const api::Job& job) {
   told.write(terminal);
 }
 
-Result<api::JobWanted> with_times(api::JobWanted wanted) {
+Result<api::JobWanted> with_times(const Context& context, api::JobWanted wanted) {
   for (auto* time : {&wanted.window_from, &wanted.window_until}) {
     if (time->empty()) continue;
-    auto iso = iso_of(*time);
+    auto iso = iso_of(context, *time);
     if (!iso) return tl::unexpected(iso.error());
     *time = std::move(*iso);
   }
@@ -123,7 +124,7 @@ Result<api::JobWanted> with_times(api::JobWanted wanted) {
 }
 
 Done plan_job(const Context& context, const api::JobWanted& options) {
-  const auto wanted = with_times(options);
+  const auto wanted = with_times(context, options);
   if (!wanted) return tl::unexpected(wanted.error());
   return show_answer(context, context.api.call(api::kPlanJob, {}, *wanted), write_job);
 }
@@ -135,10 +136,10 @@ Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) 
       context, api::kJobs, asked, [](const Terminal& terminal, const api::JobList& list) {
         Table table({{"DEVICE"},
                      {"AIM"},
-                     {"HAS IT"},
+                     {"OWNER", Table::Align::kLeft, 2},
                      {"STAGE"},
-                     {"SINCE", Align::kRight},
-                     {"WAITS FOR; WHAT NOT TO DO"}});
+                     {"SINCE", Table::Align::kRight, 1},
+                     {"WAITS FOR"}});
         for (const auto& one : list.jobs) {
           table.add({{one.device, Tone::kHead},
                      {one.aim},
@@ -151,10 +152,10 @@ Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) 
           }
         }
         write_or(table, terminal,
-                 "No jobs. Plan one with 'vantro job plan DEVICE --to IMAGE'.");
+                 "No jobs. Plan one with 'vantro job add DEVICE --image IMAGE'.");
         if (list.more) {
           terminal.write(
-              "There are more; 'vantro rollout show NAME' lists those of a "
+              "There are more; 'vantro rollout info NAME' lists those of a "
               "rollout.\n");
         }
       });
@@ -277,7 +278,7 @@ Done plan_rollout(const Context& context, const api::RolloutWanted& options) {
   auto wanted = options;
   for (auto* time : {&wanted.window_from, &wanted.window_until}) {
     if (time->empty()) continue;
-    auto iso = iso_of(*time);
+    auto iso = iso_of(context, *time);
     if (!iso) return tl::unexpected(iso.error());
     *time = std::move(*iso);
   }
@@ -292,10 +293,10 @@ Done list_rollouts(const Context& context) {
         Table table({{"ROLLOUT"},
                      {"AIM"},
                      {"STATE"},
-                     {"OPEN", Align::kRight},
-                     {"CONFIRMED", Align::kRight},
-                     {"FAILED", Align::kRight},
-                     {"PLANNED BY"}});
+                     {"OPEN", Table::Align::kRight},
+                     {"CONFIRMED", Table::Align::kRight},
+                     {"FAILED", Table::Align::kRight},
+                     {"PLANNED BY", Table::Align::kLeft, 1}});
         for (const auto& one : all.rollouts) {
           table.add({{one.name, Tone::kHead},
                      {one.aim},
@@ -306,7 +307,7 @@ Done list_rollouts(const Context& context) {
                      {one.planned_by}});
         }
         write_or(table, terminal,
-                 "No rollouts. Plan one with 'vantro rollout plan NAME --devices "
+                 "No rollouts. Plan one with 'vantro rollout add NAME --devices "
                  "\"site=Heron\" --to IMAGE'.");
       });
 }
@@ -333,9 +334,8 @@ Done rollout_ready(const Context& context, const std::string& name) {
   return tl::unexpected(Failure{ExitCode::kRefused, ""});
 }
 
-Done show_rollout(const Context& context, const std::string& name, bool csv) {
-  if (!csv) return show(context, api::kRollout, {name}, write_rollout);
-  if (context.json) return wrong_use("--csv and --json are two forms; give one");
+Done show_rollout(const Context& context, const std::string& name) {
+  if (!context.view.csv) return show(context, api::kRollout, {name}, write_rollout);
   const Terminal terminal(stdout);
   return context.api.download(api::kRolloutTable.target({name}),
                               [&](base::ByteView bytes) {
@@ -346,13 +346,13 @@ Done show_rollout(const Context& context, const std::string& name, bool csv) {
 
 template <class T>
 void plan_values(const Command& command, T& wanted) {
-  command.value("--to", wanted.image, "The image or kit to install").required();
+  command.value("--image", wanted.image, "Image or kit to install").required();
   command.value("--purpose", wanted.purpose,
-                "upgrade, downgrade, convert, recover (default: by the versions)");
-  command.value("--slot", wanted.slot, "The slot to write");
+                "upgrade, downgrade, convert or recover (default: by the versions)");
+  command.value("--slot", wanted.slot, "Slot to write");
   command.value("--from", wanted.window_from, "Beginning of the change window");
   command.value("--until", wanted.window_until, "End of the change window");
-  command.value("--remark", wanted.remark, "What to say of it");
+  command.value("--remark", wanted.remark, "What people should know");
   command.flag("--any-platform", wanted.any_platform,
                "Allow an image of another platform");
 }
@@ -370,21 +370,28 @@ void job_commands(const Command& top) {
     const auto command =
         top.add("ready", "Check everything before the point of no return",
                 [&o](const Context& c) { return ready(c, o); });
-    command.value("DEVICE", o.device, "Its name or address").required();
-    command.value("--to", o.image,
-                  "The image or kit to install (default: as its open job has it)");
-    command.value("--over", o.over, "Only these protocols (comma-separated)");
-    command.value("--account", o.account, "As the device logs in");
+    command.value("DEVICE", o.device, "Device to check").required();
+    command.value("--image", o.image,
+                  "Image or kit to install (default: that of its open job)");
+    command.value("--over", o.over, "Only these protocols");
+    command.value("--account", o.account, "Account that the device logs in with");
+    command.example("ready tidegate-rtr --image causeway4-system-7.6.0.img")
+        .related({"job add", "route", "canary", "help jobs"})
+        .exit_codes("1 a check says stop");
   }
-  const auto job = top.group("job", "Planned changes, one device each");
+  const auto job = top.group("job", "Manage planned changes, one device each");
   {
     auto& o = job.keep<api::JobWanted>();
-    const auto plan = job.add("plan", "Plan a change; its steps follow the route",
-                              [&o](const Context& c) { return plan_job(c, o); });
-    plan.value("DEVICE", o.device, "Its name or address").required();
-    plan_values(plan, o);
-    plan.value("--as", o.offer_as,
-               "Offer the image to this device under the name it insists on");
+    const auto add = job.add("add", "Plan a change; its steps follow the route",
+                             [&o](const Context& c) { return plan_job(c, o); });
+    add.value("DEVICE", o.device, "Device to change").required();
+    plan_values(add, o);
+    add.value("--name", o.offer_as,
+              "Offer the image to this device under the name it insists on");
+    add.example(
+           "job add tidegate-rtr --image causeway4-system-7.6.0.img --from 22:00 --until "
+           "\"tomorrow 02:00\"")
+        .related({"ready", "job sheet", "rollout add"});
   }
   {
     struct Which {
@@ -393,26 +400,32 @@ void job_commands(const Command& top) {
     };
     auto& o = job.keep<Which>();
     const auto list =
-        job.add("list", "Show who waits for what, and what not to do now",
+        job.add("list", "List who waits for what, and what not to do now",
                 [&o](const Context& c) { return list_jobs(c, o.asked, o.all); });
-    list.flag("--all", o.all, "Show ended ones as well");
-    list.value("--state", o.asked.state, "open, confirmed, failed, withdrawn");
+    list.flag("--all", o.all, "Show ended jobs as well");
+    list.value("--state", o.asked.state, "open, confirmed, failed or withdrawn");
+    list.shows_list().example("job list").related({"job info", "rollout list"});
   }
   const auto named = [&](const char* name, const char* about, auto run) {
     auto& device = job.keep<std::string>();
-    job.add(name, about, [&device, run](const Context& c) { return run(c, device); })
-        .value("DEVICE", device, "Its name or address")
-        .required();
+    const auto command =
+        job.add(name, about, [&device, run](const Context& c) { return run(c, device); });
+    command.value("DEVICE", device, "Device of the job").required();
+    command.example(fmt::format("job {} tidegate-rtr", name));
+    return command;
   };
-  named("show", "Show one job with all that happened", show_job);
-  named("take", "Take a colleague's job over",
+  named("info", "Show one job with all that happened", show_job)
+      .related({"job list", "job watch"});
+  named("take", "Take over a colleague's job",
         [](const Context& c, const std::string& d) {
           return show(c, api::kTakeJob, {d}, write_job);
-        });
-  named("acknowledge", "Say that the remarks of its images were read",
+        })
+      .related({"job list"});
+  named("acknowledge", "Say that you have read the remarks of its images",
         [](const Context& c, const std::string& d) {
           return show(c, api::kAcknowledgeJob, {d}, write_job);
-        });
+        })
+      .related({"ready"});
   {
     struct One {
       std::string device;
@@ -420,111 +433,128 @@ void job_commands(const Command& top) {
     };
     auto& o = job.keep<One>();
     const auto mark =
-        job.add("mark", "Report what the server can't see",
+        job.add("mark", "Report a step that the server cannot see",
                 [&o](const Context& c) { return mark_job(c, o.device, o.mark); });
-    mark.value("DEVICE", o.device, "Its name or address").required();
+    mark.value("DEVICE", o.device, "Device of the job").required();
     mark.value("MARK", o.mark.mark, "written, next, running, confirmed or failed")
         .required();
-    mark.value("--remark", o.mark.remark, "What to say of it");
+    mark.value("--remark", o.mark.remark, "What people should know");
+    mark.example("job mark tidegate-rtr running").related({"job watch", "job end"});
   }
   {
     auto& o = job.keep<api::JobEnd>();
-    const auto withdraw = job.add("withdraw", "End a job; the offers made for it end",
-                                  [&o](const Context& c) { return withdraw_job(c, o); });
-    withdraw.value("DEVICE", o.device, "Its name or address").required();
-    withdraw.value("--reason", o.reason, "Why");
+    const auto end = job.add("end", "End a job now; the offers made for it end",
+                             [&o](const Context& c) { return withdraw_job(c, o); });
+    end.value("DEVICE", o.device, "Device of the job").required();
+    end.value("--reason", o.reason, "Why");
+    end.example("job end tidegate-rtr --reason \"window cancelled\"")
+        .related({"job list"});
   }
   {
     auto& o = job.keep<JobWatch>();
-    const auto watch = job.add("watch", "Follow one job, stage by stage, in large words",
-                               [&o](const Context& c) { return watch_job(c, o); });
-    watch.value("DEVICE", o.device, "Its name or address").required();
-    watch.flag("--ping", o.ping, "Say when the device answers pings from here");
-    watch.value("--tcp", o.tcp_port, "Say when the device accepts TCP on this port")
+    const auto watch =
+        job.add("watch", "Follow one job, stage by stage, in large letters",
+                [&o](const Context& c) { return watch_job(c, o); });
+    watch.value("DEVICE", o.device, "Device of the job").required();
+    watch.flag("--ping", o.ping, "Report when the device answers pings from here");
+    watch.value("--tcp", o.tcp_port, "Report when the device accepts TCP on this port")
         .range(1, 65535);
     watch.value("--seconds", o.seconds, "End after this time").positive();
+    watch.example("job watch tidegate-rtr --ping").related({"watch", "job mark"});
   }
   {
     struct One {
       api::SheetAsked asked;
       bool text = false, html = false;
-      std::string to;
+      std::string out;
     };
     auto& o = job.keep<One>();
-    const auto sheet = job.add(
-        "sheet", "Show the values to type on the device, in their order",
-        [&o](const Context& c) { return write_sheet(c, o.asked, o.text, o.html, o.to); });
-    sheet.value("DEVICE", o.asked.device, "Its name or address").required();
+    const auto sheet =
+        job.add("sheet", "Show the values to type on the device, in their order",
+                [&o](const Context& c) {
+                  return write_sheet(c, o.asked, o.text, o.html, o.out);
+                });
+    sheet.value("DEVICE", o.asked.device, "Device of the job").required();
     sheet.value("--form", o.asked.form,
                 "running, boot-prompt or maintenance (default: running)");
-    sheet.value("--over", o.asked.over, "The protocol to use");
-    sheet.value("--account", o.asked.account, "As the device logs in");
+    sheet.value("--over", o.asked.over, "Protocol to use");
+    sheet.value("--account", o.asked.account, "Account that the device logs in with");
     const auto text = sheet.flag("--text", o.text, "Plain text");
     sheet.flag("--html", o.html, "A page to print").excludes(text);
-    sheet.value("--out", o.to, "Write it to this file");
+    sheet.value("--out", o.out, "Local file to write");
+    sheet.example("job sheet tidegate-rtr")
+        .example("job sheet tidegate-rtr --html --out sheet.html")
+        .related({"location", "job info"});
   }
-  const auto rollout = top.group("rollout", "The same change for many devices");
+  const auto rollout = top.group("rollout", "Manage the same change for many devices");
   {
     auto& o = rollout.keep<api::RolloutWanted>();
     auto& dry_run = rollout.keep<bool>();
-    const auto plan = rollout.add("plan", "Plan jobs for many devices, in batches",
-                                  [&o, &dry_run](const Context& c) {
-                                    auto wanted = o;
-                                    wanted.really = !dry_run;
-                                    return plan_rollout(c, wanted);
-                                  });
-    plan.value("NAME", o.name, "Its name").required();
-    plan.value("--devices", o.devices,
-               "\"site=Heron,platform=lattice24\", or names of devices")
+    const auto add = rollout.add("add", "Plan jobs for many devices, in batches",
+                                 [&o, &dry_run](const Context& c) {
+                                   auto wanted = o;
+                                   wanted.really = !dry_run;
+                                   return plan_rollout(c, wanted);
+                                 });
+    add.value("NAME", o.name, "Name of the rollout").required();
+    add.value("--devices", o.devices,
+              "\"site=Heron,platform=lattice24\", or names of devices")
         .required();
-    plan_values(plan, o);
-    plan.value("--batch", o.batch, "Devices in each batch")
+    plan_values(add, o);
+    add.value("--batch", o.batch, "Devices of a batch").range(1, 100'000).show_default();
+    add.value("--stop-after", o.stop_after, "Stop after so many failures")
         .range(1, 100'000)
         .show_default();
-    plan.value("--stop-after", o.stop_after, "Stop after this many failures")
-        .range(1, 100'000)
-        .show_default();
-    plan.flag("--dry-run", dry_run, "Only say what would be planned");
+    add.flag("--dry-run", dry_run, "Only show what would be planned");
+    add.example(
+           "rollout add autumn --devices site=Heron,platform=lattice24 --image "
+           "lattice24-system-3.2.0.bin --dry-run")
+        .related({"rollout info", "job add"});
   }
-  rollout.add("list", "Show all rollouts", list_rollouts);
+  rollout.add("list", "List all rollouts", list_rollouts)
+      .shows_list()
+      .example("rollout list")
+      .related({"rollout info"});
   struct Shown {
     std::string name, text;
-    bool csv = false;
   };
   {
     auto& o = rollout.keep<Shown>();
-    const auto show =
-        rollout.add("show", "Show one by site and device",
-                    [&o](const Context& c) { return show_rollout(c, o.name, o.csv); });
-    show.value("NAME", o.name, "Its name").required();
-    show.flag("--csv", o.csv, "Its devices as a table for spreadsheets");
+    const auto info =
+        rollout.add("info", "Show one rollout by site and device",
+                    [&o](const Context& c) { return show_rollout(c, o.name); });
+    info.value("NAME", o.name, "Name of the rollout").required();
+    info.shows_list().example("rollout info autumn").related({"rollout ready"});
   }
   {
     auto& name = rollout.keep<std::string>();
-    rollout
-        .add("ready", "Check every device of its open jobs",
-             [&name](const Context& c) { return rollout_ready(c, name); })
-        .value("NAME", name, "Its name")
-        .required();
+    const auto ready =
+        rollout.add("ready", "Check every device of its open jobs",
+                    [&name](const Context& c) { return rollout_ready(c, name); });
+    ready.value("NAME", name, "Name of the rollout").required();
+    ready.shows_list().example("rollout ready autumn").related({"ready"});
   }
   {
     auto& o = rollout.keep<Shown>();
     const auto go_on =
-        rollout.add("continue", "Let it go on after failures", [&o](const Context& c) {
+        rollout.add("continue", "Go on after failures", [&o](const Context& c) {
           return show_answer(c, c.api.call(api::kContinueRollout, {o.name}, {o.text}),
                              write_rollout);
         });
-    go_on.value("NAME", o.name, "Its name").required();
-    go_on.value("--remark", o.text, "What to say of it");
+    go_on.value("NAME", o.name, "Name of the rollout").required();
+    go_on.value("--remark", o.text, "What people should know");
+    go_on.example("rollout continue autumn --remark \"cause found\"")
+        .related({"rollout info"});
   }
   {
     auto& o = rollout.keep<Shown>();
-    const auto withdraw =
-        rollout.add("withdraw", "End it with its open jobs", [&o](const Context& c) {
+    const auto end = rollout.add(
+        "end", "End a rollout now, with its open jobs", [&o](const Context& c) {
           return show(c, api::kWithdrawRollout, {o.name, o.text}, write_rollout);
         });
-    withdraw.value("NAME", o.name, "Its name").required();
-    withdraw.value("--reason", o.text, "Why");
+    end.value("NAME", o.name, "Name of the rollout").required();
+    end.value("--reason", o.text, "Why");
+    end.example("rollout end autumn --reason \"image withdrawn\"").related({"job end"});
   }
 }
 

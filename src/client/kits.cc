@@ -36,7 +36,7 @@ Done add_kit(const Context& context, const api::KitWanted& options) {
 Done list_kits(const Context& context) {
   return show(
       context, api::kKits, {}, [](const Terminal& terminal, const api::KitList& all) {
-        Table table({{"KIT"}, {"PARTS IN THEIR ORDER"}});
+        Table table({{"KIT"}, {"PARTS"}});
         for (const auto& kit : all.kits) {
           for (std::size_t i = 0; i < kit.parts.size(); ++i) {
             table.add({{i == 0 ? kit.name : "", Tone::kHead},
@@ -90,7 +90,10 @@ Done change_kit(const Context& context, const KitChange& change) {
                      write_kit);
 }
 
-Done remove_kit(const Context& context, const std::string& name) {
+Done remove_kit(const Context& context, const std::string& name, bool yes) {
+  const auto asked =
+      ask_first(context, yes, fmt::format("Remove the kit '{}'?", shown(name)));
+  if (!asked) return asked;
   return show(
       context, api::kRemoveKit, {name},
       [&](const Terminal& terminal, const api::Nothing&) {
@@ -101,36 +104,53 @@ Done remove_kit(const Context& context, const std::string& name) {
 }  // namespace
 
 void kit_commands(const Command& top) {
-  const auto kit = top.group("kit", "images that belong together");
+  const auto kit = top.group("kit", "Manage images that belong together");
   {
     auto& o = kit.keep<api::KitWanted>();
-    const auto add = kit.add("add", "make one, in the order of installing",
+    const auto add = kit.add("add", "Make a kit; the order is that of installing",
                              [&o](const Context& c) { return add_kit(c, o); });
-    add.value("NAME", o.name, "the kit's name").required();
-    add.value("IMAGE", o.images, "its images, in their order").required();
-    add.value("--remarks", o.remarks, "about the whole");
+    add.value("NAME", o.name, "Name of the kit").required();
+    add.value("IMAGE", o.images, "Images, in their order").required();
+    add.value("--remark", o.remarks, "What people should know of the whole");
     add.value("--part-remark", o.part_remarks,
-              "about a part; once for each, in their order")
+              "Remark on a part; once for each, in their order")
         .once_for_each();
+    add.example("kit add causeway4-7.6 causeway4-boot-3.2.bin causeway4-system-7.6.0.img")
+        .related({"kit info", "job add"});
   }
   {
     auto& o = kit.keep<KitChange>();
     const auto change = kit.add("change", "Add parts to a kit, or take some out",
                                 [&o](const Context& c) { return change_kit(c, o); });
-    change.value("NAME", o.name, "The kit's name").required();
-    change.value("--add", o.add, "Put these images behind its parts").once_for_each();
-    change.value("--drop", o.drop, "Take these images out").once_for_each();
-    change.value("--remarks", o.remarks, "Change what is said about the whole");
+    change.value("NAME", o.name, "Name of the kit").required();
+    change.value("--add", o.add, "Add this image behind the others").once_for_each();
+    change.value("--drop", o.drop, "Take this image out").once_for_each();
+    change.value("--remark", o.remarks, "What people should know of the whole");
+    change.example("kit change causeway4-7.6 --add causeway4-power-1.1.bin")
+        .related({"kit info"});
   }
-  kit.add("list", "all kits", list_kits);
-  const auto named = [&](const char* command, const char* about, auto run) {
+  kit.add("list", "List all kits", list_kits)
+      .shows_list()
+      .example("kit list")
+      .related({"kit info"});
+  {
     auto& name = kit.keep<std::string>();
-    kit.add(command, about, [&name, run](const Context& c) { return run(c, name); })
-        .value("NAME", name, "the kit's name")
-        .required();
+    const auto info = kit.add("info", "Show everything about one kit",
+                              [&name](const Context& c) { return show_kit(c, name); });
+    info.value("NAME", name, "Name of the kit").required();
+    info.example("kit info causeway4-7.6").related({"kit list", "image info"});
+  }
+  struct Remove {
+    std::string name;
+    bool yes = false;
   };
-  named("info", "one kit", show_kit);
-  named("remove", "forget a kit; its images stay", remove_kit);
+  auto& o = kit.keep<Remove>();
+  const auto remove =
+      kit.add("remove", "Remove a kit; its images stay",
+              [&o](const Context& c) { return remove_kit(c, o.name, o.yes); });
+  remove.value("NAME", o.name, "Name of the kit").required();
+  yes_flag(remove, o.yes);
+  remove.example("kit remove causeway4-7.4").related({"kit list"});
 }
 
 }  // namespace vantro::client

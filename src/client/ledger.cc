@@ -16,7 +16,6 @@ using Align = Table::Align;
 
 struct Options {
   std::int64_t rows = 50;
-  bool csv = false;
   api::LedgerAsked asked;
   std::string from, until;  // as they were typed
 };
@@ -39,15 +38,16 @@ void write_page(const Terminal& terminal, const Options& options,
   const bool any_moved = std::any_of(entries.begin(), entries.end(), moved);
   const bool any_resent = std::any_of(entries.begin(), entries.end(),
                                       [](const auto& entry) { return entry.resent > 0; });
-  std::vector<Table::Column> columns{{"WHEN"}, {"WHO"},  {"WHAT"},
-                                     {"OVER"}, {"NAME"}, {"SHA-256"}};
+  std::vector<Table::Column> columns{{"WHEN"},  {"BY"},
+                                     {"EVENT"}, {"OVER", Align::kLeft, 1},
+                                     {"NAME"},  {"SHA-256", Align::kLeft, 5}};
   if (any_moved) {
-    columns.push_back({"BYTES", Align::kRight});
-    columns.push_back({"TOOK", Align::kRight});
+    columns.push_back({"BYTES", Align::kRight, 2});
+    columns.push_back({"TOOK", Align::kRight, 4});
   }
-  if (any_resent) columns.push_back({"RESENT", Align::kRight});
+  if (any_resent) columns.push_back({"RESENT", Align::kRight, 3});
   columns.push_back({"OUTCOME"});
-  columns.push_back({""});
+  columns.push_back({"NOTE"});
   Table table(std::move(columns));
   for (const auto& entry : entries) {
     const bool timed = moved(entry) && entry.duration_ms > 0;
@@ -87,16 +87,22 @@ Done show_ledger(const Context& context, Options options) {
   for (const auto& [typed, time] :
        {std::pair(&options.from, &asked.from), std::pair(&options.until, &asked.until)}) {
     if (typed->empty()) continue;
-    auto iso = past_iso(*typed);
+    auto iso = past_iso(context, *typed);
     if (!iso) return tl::unexpected(iso.error());
     *time = std::move(*iso);
   }
-  if (options.csv) {
-    const api::LedgerExportAsked all{asked.whose,   asked.by,
-                                     asked.from,    asked.until,
-                                     asked.event,   asked.name,
-                                     asked.outcome, asked.sha256,
-                                     asked.request, context.json ? "json-lines" : "csv"};
+  // For programs all rows that match, oldest first, as they come.
+  if (context.view.csv || context.view.json_lines) {
+    const auto& view = context.view;
+    if (!view.sort.empty() || !view.columns.empty() || view.reverse) {
+      return wrong_use("the ledger is written in its own order, with all columns");
+    }
+    const api::LedgerExportAsked all{
+        asked.whose,   asked.by,
+        asked.from,    asked.until,
+        asked.event,   asked.name,
+        asked.outcome, asked.sha256,
+        asked.request, context.view.json_lines ? "json-lines" : "csv"};
     bool written = true;
     auto done =
         context.api.download(api::kLedgerExport.target(all), [&](base::ByteView bytes) {
@@ -149,28 +155,33 @@ void ledger_commands(const Command& top) {
   const auto ledger =
       top.add("ledger", "Show who transferred and changed what, newest last",
               [&o](const Context& c) { return show_ledger(c, o); });
-  ledger.value("--limit", o.rows, "Show at most this many of the newest rows")
+  ledger
+      .value("--limit", o.rows,
+             "Show at most this many of the newest rows; not with --csv and --jsonl")
       .show_default()
       .range(1, 10'000);
-  ledger.value("--of", o.asked.whose, "Show only one device, by its name or an address");
-  ledger.value("--by", o.asked.by, "Show only what this person did");
-  ledger.value("--from", o.from,
-               "Show only rows from this time on, or a span such as 7d");
-  ledger.value("--until", o.until, "Show only rows before this time");
+  ledger.value("--device", o.asked.whose, "Only this device");
+  ledger.value("--by", o.asked.by, "Only what this person did");
+  ledger.value("--from", o.from, "Only rows from this time on");
+  ledger.value("--until", o.until, "Only rows before this time");
   ledger.value("--event", o.asked.event,
-               "Show only these events, comma-separated, such as image-withdraw");
-  ledger.value("--name", o.asked.name, "Show only this name; * stands for anything");
+               "Only these events, such as fetch,image-withdraw");
+  ledger.value("--name", o.asked.name, "Only this name; * stands for anything");
   ledger.value("--outcome", o.asked.outcome,
-               "Show only this outcome: complete, failed, abandoned, refused or done");
+               "Only this outcome: complete, failed, abandoned, refused or done");
   ledger.value("--request", o.asked.request,
-               "Show only rows of this request, as the log names it");
-  ledger.flag("--csv", o.csv,
-              "Write all rows that fit as CSV, oldest first (with --json: JSON lines)");
+               "Only rows of this request, as the log names it");
+  ledger.shows_list()
+      .example("ledger --device tidegate-rtr --from yesterday")
+      .example("ledger --event fetch --outcome refused")
+      .example("ledger --from 2026-11-01 --csv > november.csv")
+      .related({"contact", "changes", "ledger verify"});
   auto& noted = top.keep<std::string>();
-  ledger
-      .sub("verify", "Check that no row of the ledger is missing or was changed",
-           [&noted](const Context& c) { return verify_ledger(c, noted); })
-      .value("--noted", noted, "ROW:HASH that an earlier check showed");
+  const auto verify =
+      ledger.sub("verify", "Check that no row of the ledger is missing or was changed",
+                 [&noted](const Context& c) { return verify_ledger(c, noted); });
+  verify.value("--noted", noted, "ROW:HASH that an earlier check showed");
+  verify.example("ledger verify").exit_codes("6 rows are missing or were changed");
 }
 
 }  // namespace vantro::client

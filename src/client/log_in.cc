@@ -192,7 +192,11 @@ Done list_servers(const Context& context) {
     list.end();
     return {};
   }
-  Table table({{"SERVER"}, {"ADDRESS"}, {"PERSON"}, {""}, {"CERTIFICATE"}});
+  Table table({{"SERVER"},
+               {"ADDRESS"},
+               {"PERSON"},
+               {"IN USE"},
+               {"CERTIFICATE", Table::Align::kLeft, 1}});
   for (const auto& one : known->servers) {
     table.add(
         {{one.name},
@@ -232,30 +236,36 @@ void log_in_commands(const Command& top) {
         top.add("login", "Log in to a server, with a token or a password",
                 [&o](const Context& c) { return log_in(c, o); });
     command.without_server();
-    command.value("URL", o.url, "Its address, such as https://192.0.2.10:7443")
-        .required();
-    command.value("--as", o.as, "Log in with this person's password, not with a token");
-    command.value("--name", o.name, "What to call the server (default: its host)");
+    command.value("URL", o.url, "Address of the server").required();
+    command.value("--by", o.as, "Log in with this person's password, not with a token");
+    command.value("--name", o.name, "Name to call the server by (default: its host)");
     command.value("--fingerprint", o.fingerprint,
-                  "Take only the certificate with this SHA-256");
+                  "SHA-256 of the only certificate to accept");
+    command.example("login https://192.0.2.10:7443")
+        .related({"logout", "server list", "token add"});
   }
   {
     auto& name = top.keep<std::string>();
     const auto command = top.add("logout", "End a log-in and forget its token",
                                  [&name](const Context& c) { return log_out(c, name); });
     command.without_server();
-    command.value("SERVER", name, "Its name (default: the usual one)");
+    command.value("SERVER", name, "Name of the server (default: the usual one)");
+    command.example("logout").related({"login"});
   }
   const auto server = top.group("server", "Manage the servers that you logged in to");
   server.add("list", "List the servers that you logged in to", list_servers)
-      .without_server();
+      .without_server()
+      .shows_list()
+      .example("server list")
+      .related({"login"});
   {
     auto& name = server.keep<std::string>();
     const auto command =
         server.add("use", "Choose the server that is called without a name",
                    [&name](const Context& c) { return use_server(c, name); });
     command.without_server();
-    command.value("NAME", name, "Its name").required();
+    command.value("SERVER", name, "Name of the server").required();
+    command.example("server use hq").related({"server list"});
   }
 }
 

@@ -21,9 +21,9 @@ struct OfferOptions {
 };
 
 // A time as it was typed, as the API wants it.
-Done settle_until(std::optional<std::string>& until) {
+Done settle_until(const Context& context, std::optional<std::string>& until) {
   if (!until) return {};
-  auto time = iso_of(*until);
+  auto time = iso_of(context, *until);
   if (!time) return tl::unexpected(time.error());
   until = std::move(*time);
   return {};
@@ -48,7 +48,7 @@ std::string limits_of(const api::Offer& offer) {
 
 Done add_offer(const Context& context, const OfferOptions& options) {
   auto until = options.changes.until;
-  if (auto settled = settle_until(until); !settled) return settled;
+  if (auto settled = settle_until(context, until); !settled) return settled;
   const auto& changes = options.changes;
   return show_answer(context,
                      context.api.call(api::kAddOffer, {},
@@ -60,11 +60,11 @@ Done add_offer(const Context& context, const OfferOptions& options) {
 
 Done change_offer(const Context& context, const OfferOptions& options) {
   auto changes = options.changes;
-  if (auto settled = settle_until(changes.until); !settled) return settled;
+  if (auto settled = settle_until(context, changes.until); !settled) return settled;
   if (api::given_texts(changes).empty() ||
       (changes.of && api::given_texts(changes).size() == 1)) {
     return wrong_use(
-        "nothing to change: give --image, --to, --over, --until or --any-platform");
+        "nothing to change: give --image, --networks, --over, --until or --any-platform");
   }
   return show_answer(
       context, context.api.call(api::kChangeOffer, {options.name}, changes), write_offer);
@@ -81,17 +81,17 @@ Done end_offer(const Context& context, const OfferOptions& options) {
 Done list_offers(const Context& context, const std::string& at) {
   api::OffersAsked asked;
   if (!at.empty()) {
-    auto time = past_iso(at);
+    auto time = past_iso(context, at);
     if (!time) return tl::unexpected(time.error());
     asked.at = std::move(*time);
   }
   return show(
       context, api::kOffers, asked,
       [&](const Terminal& terminal, const api::OfferList& all) {
-        Table table({{"DEVICES TYPE"},
+        Table table({{"NAME"},
                      {"IMAGE"},
-                     {"SIZE", Align::kRight},
-                     {"SINCE"},
+                     {"SIZE", Table::Align::kRight, 1},
+                     {"SINCE", Table::Align::kLeft, 2},
                      {"LIMITS"}});
         for (const auto& offer : all.offers) {
           table.add(
@@ -103,7 +103,7 @@ Done list_offers(const Context& context, const std::string& at) {
         }
         write_or(table, terminal,
                  at.empty()
-                     ? "Nothing is on offer. Take an image in with: vantro image add FILE"
+                     ? "Nothing is on offer. Add an image with: vantro image add FILE"
                      : "Nothing was on offer then.");
       });
 }
@@ -111,7 +111,11 @@ Done list_offers(const Context& context, const std::string& at) {
 Done show_offer_history(const Context& context, const std::string& name) {
   return show(context, api::kOfferHistory, {name},
               [](const Terminal& terminal, const api::OfferList& all) {
-                Table table({{"FROM"}, {"TO"}, {"STOOD FOR"}, {"SHA-256"}, {"ENDED AS"}});
+                Table table({{"SINCE"},
+                             {"UNTIL"},
+                             {"IMAGE"},
+                             {"SHA-256", Table::Align::kLeft, 1},
+                             {"REASON"}});
                 for (const auto& offer : all.offers) {
                   table.add({{shown_time(offer.since)},
                              {offer.ended_at ? shown_time(*offer.ended_at) : "now"},
@@ -149,71 +153,95 @@ Done write_checksums(const Context& context, const api::ChecksumsAsked& asked) {
 }
 
 void limit_values(const Command& command, api::OfferChanges& changes) {
-  command.value("--to", changes.to, "only to this network, such as 192.0.2.0/24; or all");
-  command.value("--over", changes.over, "only over these protocols; or all");
+  command.value("--networks", changes.to,
+                "Offer it to this network only; all: to everybody");
+  command.value("--over", changes.over,
+                "Offer it over these protocols only; all: over every one");
   until_value(command, changes.until);
 }
 
 void which_value(const Command& command, api::OfferChanges& changes) {
-  command.value("--of", changes.of,
-                "where the name is on offer to several networks: to which");
+  command.value("--offered-to", changes.of,
+                "Which offer, where the name is on offer to several networks");
 }
 
 }  // namespace
 
 void offer_commands(const Command& top) {
-  const auto offer = top.group("offer", "the names under which devices can fetch");
+  const auto offer = top.group("offer", "Manage the names under which devices can fetch");
   {
     auto& o = offer.keep<OfferOptions>();
-    const auto add = offer.add("add", "offer an image",
+    const auto add = offer.add("add", "Offer an image to devices",
                                [&o](const Context& c) { return add_offer(c, o); });
-    add.value("IMAGE", o.changes.image, "its name").required();
-    add.value("--as", o.name,
-              "what devices type; with folders, if wanted (default: the image's name)");
+    add.value("IMAGE", o.changes.image, "Image to offer").required();
+    add.value(
+        "--name", o.name,
+        "Name that devices type, with folders if wanted (default: the image's name)");
     limit_values(add, o.changes);
-    add.flag("--any-platform", o.any_platform,
-             "Let devices of other platforms have it as well");
+    add.flag("--any-platform", o.any_platform, "Allow devices of other platforms");
+    add.example(
+           "offer add causeway4-system-7.6.0.img --name fixed/boot.bin --networks "
+           "192.0.2.0/24 --until 4h")
+        .related({"offer list", "offer end", "location"});
   }
   {
-    auto& o = offer.keep<OfferOptions>();
+    struct Change {
+      OfferOptions options;
+      bool any = false, own = false;
+    };
+    auto& o = offer.keep<Change>();
     const auto change =
-        offer.add("change", "let a name stand for another image, or change its limits",
-                  [&o](const Context& c) { return change_offer(c, o); });
-    change.value("NAME", o.name, "what devices type").required();
-    change.value("--image", o.changes.image, "the image that it stands for from now on");
-    limit_values(change, o.changes);
-    change.value("--any-platform", o.changes.any_platform,
-                 "yes or no: whether devices of other platforms may have it");
-    which_value(change, o.changes);
+        offer.add("change", "Change which image a name gives, or its limits",
+                  [&o](const Context& c) {
+                    auto options = o.options;
+                    if (o.any) options.changes.any_platform = "yes";
+                    if (o.own) options.changes.any_platform = "no";
+                    return change_offer(c, options);
+                  });
+    change.value("NAME", o.options.name, "Name that devices type").required();
+    change.value("--image", o.options.changes.image, "Image that it gives from now on");
+    limit_values(change, o.options.changes);
+    const auto any =
+        change.flag("--any-platform", o.any, "Allow devices of other platforms");
+    change.flag("--own-platform", o.own, "Allow devices of the image's platforms only")
+        .excludes(any);
+    which_value(change, o.options.changes);
+    change.example("offer change fixed/boot.bin --image causeway4-system-7.6.1.img")
+        .related({"offer history", "offer list"});
   }
   {
     auto& o = offer.keep<OfferOptions>();
-    const auto end = offer.add("end", "take a name off offer",
+    const auto end = offer.add("end", "End an offer now",
                                [&o](const Context& c) { return end_offer(c, o); });
-    end.value("NAME", o.name, "what devices type").required();
+    end.value("NAME", o.name, "Name that devices type").required();
     which_value(end, o.changes);
+    end.example("offer end fixed/boot.bin").related({"image withdraw", "offer list"});
   }
   {
     auto& at = offer.keep<std::string>();
-    offer
-        .add("list", "what devices can type, and what they get",
-             [&at](const Context& c) { return list_offers(c, at); })
-        .value("--at", at, "as it was at a time in the past");
+    const auto list = offer.add("list", "List what devices can type, and what they get",
+                                [&at](const Context& c) { return list_offers(c, at); });
+    list.value("--at", at, "Show what was on offer at this time");
+    list.shows_list()
+        .example("offer list")
+        .example("offer list --at yesterday")
+        .related({"image list", "location", "offer history"});
   }
   {
     auto& name = offer.keep<std::string>();
-    offer
-        .add("history", "what a name stood for, newest first",
-             [&name](const Context& c) { return show_offer_history(c, name); })
-        .value("NAME", name, "what devices type")
-        .required();
+    const auto history =
+        offer.add("history", "Show what a name stood for, newest first",
+                  [&name](const Context& c) { return show_offer_history(c, name); });
+    history.value("NAME", name, "Name that devices type").required();
+    history.shows_list().example("offer history fixed/boot.bin").related({"ledger"});
   }
   auto& o = offer.keep<api::ChecksumsAsked>();
-  offer
-      .add("checksums", "a checksum list of all names on offer",
-           [&o](const Context& c) { return write_checksums(c, o); })
-      .value("--algorithm", o.algorithm, "md5, sha1, sha256 or sha512")
+  const auto checksums =
+      offer.add("checksums", "Print a checksum list of all offers",
+                [&o](const Context& c) { return write_checksums(c, o); });
+  checksums.value("--algorithm", o.algorithm, "md5, sha1, sha256 or sha512")
       .show_default();
+  checksums.example("offer checksums > SHA256SUMS").related({"image find"});
 }
 
 }  // namespace vantro::client

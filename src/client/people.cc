@@ -58,16 +58,18 @@ void write_token_text(const Terminal& terminal, const api::TokenMade& made) {
                              made.text));
 }
 
-Result<std::optional<std::string>> time_given(const std::optional<std::string>& typed) {
+Result<std::optional<std::string>> time_given(const Context& context,
+                                              const std::optional<std::string>& typed) {
   if (!typed) return std::nullopt;
-  auto time = iso_of(*typed);
+  auto time = iso_of(context, *typed);
   if (!time) return tl::unexpected(time.error());
   return std::optional<std::string>(std::move(*time));
 }
 
-Result<api::PersonFields> fields_of(const PersonOptions& options) {
+Result<api::PersonFields> fields_of(const Context& context,
+                                    const PersonOptions& options) {
   auto fields = options.fields;
-  auto until = time_given(fields.until);
+  auto until = time_given(context, fields.until);
   if (!until) return tl::unexpected(until.error());
   fields.until = std::move(*until);
   if (options.no_password) fields.password = "";
@@ -80,7 +82,7 @@ Result<api::PersonFields> fields_of(const PersonOptions& options) {
 }
 
 Done add_person(const Context& context, const PersonOptions& options) {
-  auto fields = fields_of(options);
+  auto fields = fields_of(context, options);
   if (!fields) return tl::unexpected(fields.error());
   fields->name = options.name;
   const auto person = context.api.call(api::kAddPerson, {}, *fields);
@@ -107,7 +109,7 @@ Done add_person(const Context& context, const PersonOptions& options) {
 }
 
 Done change_person(const Context& context, const PersonOptions& options) {
-  auto fields = fields_of(options);
+  auto fields = fields_of(context, options);
   if (!fields) return tl::unexpected(fields.error());
   if (api::given_texts(*fields).empty() && !fields->on) {
     return wrong_use(
@@ -124,11 +126,11 @@ Done list_people(const Context& context) {
               [](const Terminal& terminal, const api::PersonList& all) {
                 Table table({{"PERSON"},
                              {"ROLE"},
-                             {"RIGHTS"},
-                             {"KNOWN BY"},
+                             {"RIGHTS", Table::Align::kLeft, 2},
+                             {"KNOWN BY", Table::Align::kLeft, 3},
                              {"LAST SEEN"},
-                             {"LIMITS"},
-                             {"REMARKS"}});
+                             {"LIMITS", Table::Align::kLeft, 1},
+                             {"REMARK", Table::Align::kLeft, 4}});
                 for (const auto& one : all.people) {
                   auto known_by = one.known_by;
                   if (known_by == "tokens") {
@@ -152,7 +154,10 @@ Done list_people(const Context& context) {
               });
 }
 
-Done remove_person(const Context& context, const std::string& name) {
+Done remove_person(const Context& context, const std::string& name, bool yes) {
+  const auto asked = ask_first(
+      context, yes, fmt::format("Remove '{}' for good, with all tokens?", shown(name)));
+  if (!asked) return asked;
   return show(context, api::kRemovePerson, {name},
               [&](const Terminal& terminal, const api::PersonRemoved&) {
                 terminal.write(fmt::format(
@@ -174,7 +179,11 @@ Done list_tokens(const Context& context, const TokenOptions& options) {
   if (!name) return tl::unexpected(name.error());
   return show(context, api::kTokens, {*name},
               [&](const Terminal& terminal, const api::TokenList& all) {
-                Table table({{"TOKEN"}, {"STATE"}, {"MADE"}, {"UNTIL"}, {"LAST USED"}});
+                Table table({{"TOKEN"},
+                             {"STATE"},
+                             {"MADE", Table::Align::kLeft, 2},
+                             {"UNTIL"},
+                             {"LAST USED", Table::Align::kLeft, 1}});
                 for (const auto& one : all.tokens) {
                   const bool good = one.state == "good" || one.state == "log-in";
                   table.add({{one.label},
@@ -192,7 +201,7 @@ Done list_tokens(const Context& context, const TokenOptions& options) {
 Done add_token(const Context& context, const TokenOptions& options) {
   const auto name = whose(context, options.of);
   if (!name) return tl::unexpected(name.error());
-  const auto until = time_given(options.until);
+  const auto until = time_given(context, options.until);
   if (!until) return tl::unexpected(until.error());
   return show_answer(context,
                      context.api.call(api::kAddToken, {*name}, {options.label, *until}),
@@ -202,7 +211,7 @@ Done add_token(const Context& context, const TokenOptions& options) {
 Done renew_token(const Context& context, const TokenOptions& options) {
   const auto name = whose(context, options.of);
   if (!name) return tl::unexpected(name.error());
-  const auto until = time_given(options.until);
+  const auto until = time_given(context, options.until);
   if (!until) return tl::unexpected(until.error());
   return show_answer(
       context,
@@ -228,87 +237,101 @@ Done revoke_token(const Context& context, const TokenOptions& options) {
 }
 
 void person_fields(const Command& command, PersonOptions& o) {
-  command.value("NAME", o.name, "The person's name").required();
+  command.value("PERSON", o.name, "Name of the person").required();
   command.value("--role", o.fields.role, "look, operate or administer");
   command.value("--rights", o.fields.rights,
                 "secrets and push, comma-separated; or none");
-  command.value("--until", o.fields.until, "A time, a span such as 90d, or ever");
-  command.value("--remarks", o.fields.remarks, "Who it is, and what for");
+  command.value("--until", o.fields.until, "End it at this time; 'ever' for no end");
+  command.value("--remark", o.fields.remarks, "Who it is, and what for");
   command.flag("--password", o.password,
                "Ask for a password to log in with, or read it from standard input");
 }
 
 void token_values(const Command& command, TokenOptions& o) {
-  command.value("LABEL", o.label, "Which token, such as the machine that it is for")
+  command
+      .value("LABEL", o.label, "Label of the token, such as the machine that it is for")
       .required();
-  command.value("--of", o.of, "Whose (default: your own)");
+  command.value("--by", o.of, "Person whose it is (default: you)");
 }
 
 }  // namespace
 
 void people_commands(const Command& top) {
-  const auto person =
-      top.group("person", "Manage the people who may use this API, and what each may");
+  const auto person = top.group("person", "Manage the people who manage this server");
   {
     auto& o = person.keep<PersonOptions>();
     const auto add =
         person.add("add", "Add a person and show a token, once (default role: look)",
                    [&o](const Context& c) { return add_person(c, o); });
     person_fields(add, o);
-    add.flag("--no-token", o.no_token, "Make no token, such as for a password only");
+    add.flag("--no-token", o.no_token, "Make no token");
+    add.example("person add night-desk --role operate --until 90d")
+        .related({"token add", "login", "account add"});
   }
-  person.add("list", "List the people, and when each was last seen", list_people);
+  person.add("list", "List the people, and when each was last seen", list_people)
+      .shows_list()
+      .example("person list")
+      .related({"token list"});
   {
     auto& o = person.keep<PersonOptions>();
     const auto change =
         person.add("change", "Change a person's role, rights, end or password",
                    [&o](const Context& c) { return change_person(c, o); });
     person_fields(change, o);
-    change.flag("--no-password", o.no_password, "Take the password away");
+    change.flag("--no-password", o.no_password, "Remove the password");
     const auto off = change.flag(
         "--off", [&o] { o.fields.on = false; }, "Switch the person off for now");
     change
         .flag(
             "--on", [&o] { o.fields.on = true; }, "Switch the person on again")
         .excludes(off);
+    change.example("person change night-desk --role administer").related({"person list"});
   }
   {
-    auto& name = person.keep<std::string>();
-    person
-        .add("remove", "Remove a person for good, with all tokens",
-             [&name](const Context& c) { return remove_person(c, name); })
-        .value("NAME", name, "The person's name")
-        .required();
+    struct Remove {
+      std::string name;
+      bool yes = false;
+    };
+    auto& o = person.keep<Remove>();
+    const auto remove =
+        person.add("remove", "Remove a person for good, with all tokens",
+                   [&o](const Context& c) { return remove_person(c, o.name, o.yes); });
+    remove.value("PERSON", o.name, "Name of the person").required();
+    yes_flag(remove, o.yes);
+    remove.example("person remove night-desk").related({"person change"});
   }
   const auto token = top.group("token", "Manage tokens: your own, or those of others");
   {
     auto& o = token.keep<TokenOptions>();
-    token
-        .add("list", "List tokens and log-ins, and when each was used",
-             [&o](const Context& c) { return list_tokens(c, o); })
-        .value("--of", o.of, "Whose (default: your own)");
+    const auto list = token.add("list", "List tokens and log-ins, and when each was used",
+                                [&o](const Context& c) { return list_tokens(c, o); });
+    list.value("--by", o.of, "Person whose they are (default: you)");
+    list.shows_list().example("token list").related({"token end"});
   }
   {
     auto& o = token.keep<TokenOptions>();
     const auto add = token.add("add", "Make one more token and show it, once",
                                [&o](const Context& c) { return add_token(c, o); });
     token_values(add, o);
-    add.value("--until", o.until, "A time, or a span such as 30d");
+    add.value("--until", o.until, "End it at this time");
+    add.example("token add backup-host --until 90d").related({"login", "token list"});
   }
   {
     auto& o = token.keep<TokenOptions>();
-    const auto renew = token.add("renew", "Let a token end later, or replace its text",
-                                 [&o](const Context& c) { return renew_token(c, o); });
-    token_values(renew, o);
-    renew.value("--until", o.until,
-                "A time, or a span such as 30d (default: as long as the person)");
-    renew.flag("--replace", o.replace, "Make another text, and end the old one");
+    const auto change = token.add("change", "Let a token end later, or replace its text",
+                                  [&o](const Context& c) { return renew_token(c, o); });
+    token_values(change, o);
+    change.value("--until", o.until,
+                 "End it at this time (default: as long as the person)");
+    change.flag("--replace", o.replace, "Make a new text and end the old one");
+    change.example("token change backup-host --until 90d").related({"token list"});
   }
   {
     auto& o = token.keep<TokenOptions>();
-    token_values(token.add("revoke", "End a token now",
-                           [&o](const Context& c) { return revoke_token(c, o); }),
-                 o);
+    const auto end = token.add("end", "End a token now",
+                               [&o](const Context& c) { return revoke_token(c, o); });
+    token_values(end, o);
+    end.example("token end backup-host").related({"token list"});
   }
 }
 

@@ -7,7 +7,9 @@
 
 #include "base/clock.h"
 #include "base/sizes.h"
+#include "base/typed_time.h"
 #include "client/password.h"
+#include "client/progress.h"
 #include "client/render.h"
 #include "client/rescue.h"
 
@@ -22,7 +24,7 @@ constexpr std::chrono::milliseconds kBetween{300};
 struct Push {
   api::PushWanted wanted;
   std::string wait = "10m";
-  bool background = false;
+  bool start_only = false;
 };
 
 bool needs_password(const api::PushWanted& wanted) { return !wanted.account.empty(); }
@@ -47,7 +49,7 @@ Done follow(const Context& context, const api::Push& push) {
   std::signal(SIGINT, interrupt);
   const Terminal terminal(stdout);
   const Terminal notes(stderr);
-  std::unique_ptr<ProgressBar> bar;
+  std::optional<Progress> bar;
   bool told = false;
   for (;;) {
     const auto answer = context.api.call(api::kPush, {push.number});
@@ -58,7 +60,7 @@ Done follow(const Context& context, const api::Push& push) {
       told = true;
     }
     if (state.state == "sending") {
-      if (!bar) bar = std::make_unique<ProgressBar>(push.name, push.total);
+      if (!bar) bar.emplace(context.view, push.name, push.total);
       bar->advance(state.bytes);
     }
     if (state.state == "complete" || state.state == "failed") {
@@ -81,13 +83,12 @@ Done follow(const Context& context, const api::Push& push) {
 }
 
 Done push_image(const Context& context, Push options) {
-  const auto now = base::SystemClock{}.wall();
-  const auto end = base::parse_time(options.wait, now);
-  if (!end || *end <= now || options.wait.find('-') != std::string::npos) {
-    return wrong_use(
-        fmt::format("--wait: '{}' is not a time; example: \"10m\"", options.wait));
+  const auto wait = base::parse_span(options.wait);
+  if (!wait) {
+    return wrong_use(fmt::format("--wait: '{}' is not a length of time; example: 10m",
+                                 shown(options.wait, 40)));
   }
-  options.wanted.wait_s = (*end - now + 500) / 1000;
+  options.wanted.wait_s = (*wait + 500) / 1000;
   if (needs_password(options.wanted)) {
     auto password = ask_hidden(
         fmt::format("Password of '{}' on the device: ", options.wanted.account),
@@ -97,7 +98,7 @@ Done push_image(const Context& context, Push options) {
   }
   const auto begun = context.api.call(api::kBeginPush, {}, options.wanted);
   if (!begun) return tl::unexpected(begun.error());
-  if (options.background) {
+  if (options.start_only) {
     return show_answer(
         context, begun, [](const Terminal& terminal, const api::Push& push) {
           terminal.write(
@@ -114,29 +115,30 @@ void push_command(const Command& top) {
   auto& o = top.keep<Push>();
   const auto command = top.add("push", "Send an image to a device that waits for it",
                                [&o](const Context& c) { return push_image(c, o); });
-  command.value("IMAGE", o.wanted.image, "By any of its names").required();
+  command.value("IMAGE", o.wanted.image, "Image to send").required();
   command
-      .value("--to", o.wanted.to,
-             "Address of the device, with a port if it is not the usual one; or its name")
+      .value("--device", o.wanted.to,
+             "Device that waits: its name, or its address, with a port if it is not the "
+             "usual one")
       .required();
   command.value("--name", o.wanted.name,
                 "Name that the device is told (default: the image's)");
-  command.value("--wait", o.wait, "Ask so long until it listens").show_default();
+  command.value("--wait", o.wait, "Try for this long until it listens").show_default();
   command.value("--over", o.wanted.over, "tftp, http, scp or sftp").show_default();
   command.value("--account", o.wanted.account,
-                "The device's account; its password is asked for, and not kept");
-  command.value("--block-size", o.wanted.block_size, "TFTP: bytes of a block")
+                "Account on the device; its password is asked for, and not kept");
+  command.value("--block-size", o.wanted.block_size, "TFTP block size")
       .range(8, 65464)
       .show_default();
-  command
-      .value("--window-size", o.wanted.window_size,
-             "TFTP: blocks for one acknowledgement")
+  command.value("--window-size", o.wanted.window_size, "TFTP window size in blocks")
       .range(1, 64)
       .show_default();
-  command.flag("--post", o.wanted.post, "HTTP: POST in place of PUT");
+  command.flag("--post", o.wanted.post, "HTTP: POST instead of PUT");
   command.value("--host-key", o.wanted.host_key,
-                "SSH: the fingerprint that is right from now on (\"SHA256:...\")");
-  command.flag("--background", o.background, "Do not wait for its end");
+                "SSH host key to accept from now on (\"SHA256:...\")");
+  command.flag("--start-only", o.start_only, "Start it and return at once");
+  command.example("push heron-boot-2.1.img --device 192.0.2.7 --wait 30m")
+      .related({"rescue open", "watch"});
 }
 
 }  // namespace vantro::client

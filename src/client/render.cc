@@ -117,14 +117,13 @@ std::string who_text(const std::string& peer, const std::string& device,
 }
 
 Table transfer_table(const std::vector<api::Transfer>& transfers) {
-  using Align = Table::Align;
   Table table({{"DEVICE"},
-               {"DOES"},
+               {"DIRECTION", Table::Align::kLeft, 3},
                {"NAME"},
-               {"BYTES", Align::kRight},
-               {"RATE", Align::kRight},
-               {"LEFT", Align::kRight},
-               {"RESENT", Align::kRight},
+               {"BYTES", Table::Align::kRight},
+               {"RATE", Table::Align::kRight, 1},
+               {"LEFT", Table::Align::kRight},
+               {"RESENT", Table::Align::kRight, 2},
                {"STATE"}});
   for (const auto& t : transfers) {
     const auto tone = t.state == "running" ? Tone::kPlain : Tone::kFaint;

@@ -6,6 +6,7 @@
 
 #include "api/catalogue.h"
 #include "api/shapes.h"
+#include "client/table.h"
 #include "client/terminal.h"
 
 namespace vantro::client {

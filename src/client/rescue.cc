@@ -17,7 +17,7 @@ struct Open {
   std::string hold = "60m";
   std::string text_file;
   bool dry_run = false;
-  bool watch = false;
+  bool follow = false;
 };
 
 Tone tone_of_line(const std::string& what) {
@@ -43,7 +43,7 @@ void write_opened(const Terminal& terminal, const api::RescueOpened& opened,
     terminal.write("\n");
     write_rescue(terminal, *opened.rescue);
     terminal.write(fmt::format(
-        "Follow it with 'vantro rescue watch'; end it with 'vantro rescue close {}'.\n",
+        "Follow it with 'vantro rescue watch'; end it with 'vantro rescue end {}'.\n",
         opened.rescue->number));
     return;
   }
@@ -60,13 +60,9 @@ void write_opened(const Terminal& terminal, const api::RescueOpened& opened,
 }
 
 Done open(const Context& context, Open options) {
-  const auto now = base::SystemClock{}.wall();
-  const auto end = base::parse_time(options.hold, now);
-  if (!end || *end <= now || options.hold.find('-') != std::string::npos) {
-    return wrong_use(
-        fmt::format("--for: '{}' is not a time; example: \"60m\"", options.hold));
-  }
-  options.wanted.for_s = (*end - now + 500) / 1000;
+  const auto length = time_until(options.hold);
+  if (!length) return tl::unexpected(length.error());
+  options.wanted.for_s = *length;
   options.wanted.really = !options.dry_run;
   if (!options.text_file.empty()) {
     auto text = read_text(options.text_file);
@@ -82,7 +78,7 @@ Done open(const Context& context, Open options) {
   for (const auto& one : answer->value.checks) {
     if (one.verdict == "stop") return tl::unexpected(Failure{ExitCode::kRefused, ""});
   }
-  if (!options.watch || !answer->value.rescue) return {};
+  if (!options.follow || !answer->value.rescue) return {};
   return watch_rescue(context, {answer->value.rescue->number, {}, false});
 }
 
@@ -95,12 +91,12 @@ void write_undo(const Terminal& terminal, const api::Rescue& rescue) {
 Done list(const Context& context) {
   return show(context, api::kRescues, {},
               [](const Terminal& terminal, const api::RescueList& all) {
-                Table table({{"NUMBER", Align::kRight},
+                Table table({{"NUMBER", Table::Align::kRight},
                              {"DEVICE"},
-                             {"ON"},
-                             {"PROFILE"},
-                             {"OPENED"},
-                             {"BY"},
+                             {"INTERFACE", Table::Align::kLeft, 1},
+                             {"PROFILE", Table::Align::kLeft, 2},
+                             {"OPENED", Table::Align::kLeft, 3},
+                             {"BY", Table::Align::kLeft, 4},
                              {"STAGE"},
                              {"ENDS"}});
                 for (const auto& one : all.rescues) {
@@ -225,17 +221,19 @@ Result<std::int64_t> rescue_number(const Context& context, std::int64_t number,
 }
 
 void rescue_commands(const Command& top) {
-  const auto rescue = top.group("rescue", "Bring a device without a system back");
+  const auto rescue = top.group("rescue", "Recover a device that has no working system");
   {
     auto& o = rescue.keep<Open>();
     const auto command =
-        rescue.add("open", "Check a wire, and open it to the device for a time",
+        rescue.add("open", "Check a wire, and open it to a device for a time",
                    [&o](const Context& c) { return open(c, o); });
-    command.value("DEVICE", o.wanted.device, "Its name, if the inventory has it");
-    command.value("--on", o.wanted.interface, "Network interface of the wire").required();
+    command.value("DEVICE", o.wanted.device,
+                  "Device to recover, if the inventory has it");
+    command.value("--interface", o.wanted.interface, "Network interface of the wire")
+        .required();
     command.value("--profile", o.wanted.profile,
-                  "How the device is brought back (default: the one of its platform)");
-    command.value("--for", o.hold, "End it by itself after this time").show_default();
+                  "How the device is recovered (default: as its platform is)");
+    command.value("--until", o.hold, "End it by itself at this time").show_default();
     command
         .value("--link-address", o.wanted.link_addresses,
                "Serve this device only: MAC, MAC=DEVICE or MAC=DEVICE@ADDRESS")
@@ -249,26 +247,32 @@ void rescue_commands(const Command& top) {
     command.flag("--own-address", o.wanted.own_address,
                  "Let the server add the address that the device calls, for the session");
     command.flag("--despite-other", o.wanted.despite_other,
-                 "Open it although another address server answers there");
+                 "Open it although another DHCP server answers there");
     command.value("--image", o.wanted.image,
-                  "Give this image in place of the profile's last one");
-    command.value("--text", o.text_file, "File with the text that the profile asks for");
+                  "Image to give instead of the profile's last one");
+    command.value("--file", o.text_file,
+                  "Local file with the text that the profile asks for");
     command.flag("--dry-run", o.dry_run, "Only check; open nothing");
-    command.flag("--watch", o.watch, "Follow it at once");
+    command.flag("--follow", o.follow, "Follow it live");
+    command.example("rescue open tidegate-rtr --interface eth1 --own-address --dry-run")
+        .example("rescue open tidegate-rtr --interface eth1 --own-address --follow")
+        .related({"rescue watch", "rescue profiles", "push", "help rescue"});
   }
   const auto numbered = [&](const char* name, const char* about, auto run) {
     auto& number = rescue.keep<std::int64_t>(0);
-    rescue.add(name, about, [&number, run](const Context& c) { return run(c, number); })
-        .value("NUMBER", number, "Of the session (default: the open one)")
+    const auto command = rescue.add(
+        name, about, [&number, run](const Context& c) { return run(c, number); });
+    command.value("NUMBER", number, "Session (default: the open one)")
         .range(0, INT64_MAX);
+    command.example(fmt::format("rescue {}", name)).related({"rescue list"});
   };
-  numbered("show", "Show one session: its stage, and what happened",
+  numbered("info", "Show one session: its stage, and what happened",
            [](const Context& c, std::int64_t number) -> Done {
              const auto which = rescue_number(c, number, true);
              if (!which) return tl::unexpected(which.error());
              return client::show(c, api::kRescue, {*which}, write_rescue);
            });
-  numbered("close", "End it now; everything that it opened is closed",
+  numbered("end", "End a session now; everything is put back",
            [](const Context& c, std::int64_t number) -> Done {
              const auto which = rescue_number(c, number, false);
              if (!which) return tl::unexpected(which.error());
@@ -279,13 +283,20 @@ void rescue_commands(const Command& top) {
     const auto watch =
         rescue.add("watch", "Follow one session, stage by stage, in large letters",
                    [&o](const Context& c) { return watch_rescue(c, o); });
-    watch.value("NUMBER", o.number, "Of the session (default: the open one)")
+    watch.value("NUMBER", o.number, "Session (default: the open one)")
         .range(0, INT64_MAX);
     watch.value("--seconds", o.seconds, "End after this time").positive();
     watch.flag("--quiet", o.quiet, "Without the bell");
+    watch.example("rescue watch").related({"rescue info", "rescue end"});
   }
-  rescue.add("list", "Show the sessions, newest first", list);
-  rescue.add("profiles", "Show how each kind of device is brought back", profiles);
+  rescue.add("list", "List the sessions, newest first", list)
+      .shows_list()
+      .example("rescue list")
+      .related({"rescue info"});
+  rescue.add("profiles", "List how each kind of device is recovered", profiles)
+      .shows_list()
+      .example("rescue profiles")
+      .related({"rescue open"});
 }
 
 }  // namespace vantro::client

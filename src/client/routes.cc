@@ -65,8 +65,8 @@ Done find_route(const Context& context, const Wanted& wanted) {
   if (asked.to.empty() ||
       (!of_device && (asked.platform.empty() || asked.from.empty()))) {
     return wrong_use(
-        "say from where to where: vantro route PLATFORM --from V --to W, or "
-        "vantro route --device DEVICE --to IMAGE");
+        "say from where to where: vantro route PLATFORM --running V --wanted W, or "
+        "vantro route --device DEVICE --wanted IMAGE");
   }
   const auto route = of_device
                          ? context.api.call(api::kDeviceRoute, {wanted.device, asked.to})
@@ -171,7 +171,10 @@ Done import_rules(const Context& context, const std::string& file, bool dry_run)
       });
 }
 
-Done forget_rules(const Context& context, const std::string& platform) {
+Done remove_rules(const Context& context, const std::string& platform, bool yes) {
+  const auto asked =
+      ask_first(context, yes, fmt::format("Remove all rules of '{}'?", shown(platform)));
+  if (!asked) return asked;
   return show(context, api::kRemoveRules, {platform},
               [](const Terminal& terminal, const api::RulesRemoved& removed) {
                 terminal.write(fmt::format("{}: {} rule(s) removed\n",
@@ -186,16 +189,21 @@ void route_commands(const Command& top) {
   const auto route =
       top.add("route", "Find the shortest permitted way from one version to another",
               [&o](const Context& c) { return find_route(c, o); });
-  route.value("PLATFORM", o.asked.platform, "The platform, with --from and --to");
-  route.value("--from", o.asked.from, "The running version");
-  route.value("--to", o.asked.to, "The wanted version; with --device an image or a kit");
+  route.value("PLATFORM", o.asked.platform, "Platform, with --running and --wanted");
+  route.value("--running", o.asked.from, "Version to start from");
+  route.value("--wanted", o.asked.to,
+              "Version to reach; with --device also an image or a kit");
   route.value("--device", o.device, "Start from what this device runs");
+  route.example("route causeway4 --running 7.4.2 --wanted 7.6.0")
+      .example("route --device tidegate-rtr --wanted causeway4-system-7.6.0.img")
+      .related({"ready", "job add"});
   {
     auto& platform = top.keep<std::string>();
-    route
-        .sub("rules", "Show the rules in words",
-             [&platform](const Context& c) { return list_rules(c, platform); })
-        .value("PLATFORM", platform, "Only those of this platform");
+    const auto rules =
+        route.sub("rules", "Show the rules in words",
+                  [&platform](const Context& c) { return list_rules(c, platform); });
+    rules.value("PLATFORM", platform, "Only those of this platform");
+    rules.shows_list().example("route rules causeway4");
   }
   {
     struct One {
@@ -206,16 +214,21 @@ void route_commands(const Command& top) {
     const auto import = route.sub(
         "import", "Import a table of rules; it replaces those of its platforms",
         [&one](const Context& c) { return import_rules(c, one.file, one.dry_run); });
-    import.value("FILE", one.file, "CSV, or .toml with [[rule]] tables (docs/jobs.md)")
-        .required();
-    import.flag("--dry-run", one.dry_run, "Only say what would change");
+    import.value("FILE", one.file, "CSV, or .toml with [[rule]] tables").required();
+    import.flag("--dry-run", one.dry_run, "Only show what would change");
+    import.example("route import rules.csv --dry-run").related({"route rules"});
   }
-  auto& platform = top.keep<std::string>();
-  route
-      .sub("forget", "Remove the rules of a platform",
-           [&platform](const Context& c) { return forget_rules(c, platform); })
-      .value("PLATFORM", platform, "The platform")
-      .required();
+  struct Remove {
+    std::string platform;
+    bool yes = false;
+  };
+  auto& r = top.keep<Remove>();
+  const auto remove =
+      route.sub("remove", "Remove the rules of a platform",
+                [&r](const Context& c) { return remove_rules(c, r.platform, r.yes); });
+  remove.value("PLATFORM", r.platform, "Platform").required();
+  yes_flag(remove, r.yes);
+  remove.example("route remove causeway4");
 }
 
 }  // namespace vantro::client

@@ -179,11 +179,11 @@ Done show_contacts(const Context& context, const std::string& address) {
         context, api::kContacts, {},
         [](const Terminal& terminal, const api::ContactList& all) {
           const auto now = base::SystemClock{}.wall();
-          Table table({{"LAST HEARD", Align::kRight},
-                       {"FROM"},
-                       {"JOB"},
-                       {"ON"},
-                       {"WHAT HAPPENED LAST"}});
+          Table table({{"LAST HEARD", Table::Align::kRight},
+                       {"DEVICE"},
+                       {"JOB", Table::Align::kLeft, 1},
+                       {"ON", Table::Align::kLeft, 2},
+                       {"OUTCOME"}});
           for (const auto& one : all.contacts) {
             const auto at = base::parse_iso_time(one.last_heard_at).value_or(now);
             const auto ago =
@@ -200,54 +200,70 @@ Done show_contacts(const Context& context, const std::string& address) {
               "server: check the address that it was given, the route, and firewalls.");
         });
   }
-  return show(context, api::kContact, {address},
-              [](const Terminal& terminal, const api::Story& story) {
-                if (!story.job.empty()) {
-                  terminal.write(fmt::format("{}: its open job installs '{}'\n",
-                                             shown(story.device), shown(story.job)));
-                }
-                Table table({{"WHEN"}, {"STATE"}, {"ON"}, {"WHAT HAPPENED"}});
-                for (const auto& line : story.lines) {
-                  table.add({{shown_time(line.at)},
-                             {line.state, tone_of(line.state)},
-                             {line.heard_on},
-                             {line.sentence, line.caution ? Tone::kBad : Tone::kPlain}});
-                }
-                table.write(terminal);
-              });
+  return show(
+      context, api::kContact, {address},
+      [](const Terminal& terminal, const api::Story& story) {
+        if (!story.job.empty()) {
+          terminal.write(fmt::format("{}: its open job installs '{}'\n",
+                                     shown(story.device), shown(story.job)));
+        }
+        Table table({{"WHEN"}, {"STATE"}, {"ON", Table::Align::kLeft, 1}, {"OUTCOME"}});
+        for (const auto& line : story.lines) {
+          table.add({{shown_time(line.at)},
+                     {line.state, tone_of(line.state)},
+                     {line.heard_on},
+                     {line.sentence, line.caution ? Tone::kBad : Tone::kPlain}});
+        }
+        table.write(terminal);
+      });
 }
 
 }  // namespace
 
 void server_commands(const Command& top) {
-  const auto transfer = top.group("transfer", "what is being fetched and sent");
-  transfer.add("list", "running transfers, and those that ended just now",
-               list_transfers);
+  const auto transfer = top.group("transfer", "Show what is being fetched and sent");
+  transfer
+      .add("list", "List running transfers, and those that ended just now",
+           list_transfers)
+      .shows_list()
+      .example("transfer list")
+      .related({"watch", "ledger"});
   {
     auto& address = top.keep<std::string>();
-    top.add("contact",
-            "who was heard, and what became of it: is it that nothing arrives?",
-            [&address](const Context& c) { return show_contacts(c, address); })
-        .value("ADDRESS", address, "the story of one address, in order");
+    const auto contact =
+        top.add("contact", "Show who contacted the server, and the outcome",
+                [&address](const Context& c) { return show_contacts(c, address); });
+    contact.value("DEVICE", address,
+                  "Only this device or address, with all that happened");
+    contact.shows_list()
+        .example("contact")
+        .example("contact 192.0.2.7")
+        .related({"canary", "ledger", "device assign"});
   }
   {
     auto& asked = top.keep<api::ChangesAsked>();
-    top.add("changes", "List the changes of the last week, numbered, oldest first",
-            [&asked](const Context& c) { return show_changes(c, asked); })
-        .value("--after", asked.after, "Show only changes with a higher number")
+    const auto changes =
+        top.add("changes", "List the changes of the last week, numbered, oldest first",
+                [&asked](const Context& c) { return show_changes(c, asked); });
+    changes.value("--after", asked.after, "Only changes with a higher number")
         .range(0, INT64_MAX);
+    changes.shows_list().example("changes --after 120").related({"ledger"});
   }
   {
     auto& seconds = top.keep<std::optional<double>>();
-    top.add("watch", "follow transfers live",
-            [&seconds](const Context& c) { return watch(c, seconds); })
-        .value("--seconds", seconds, "end after this time")
-        .positive();
+    const auto command =
+        top.add("watch", "Follow all transfers live",
+                [&seconds](const Context& c) { return watch(c, seconds); });
+    command.value("--seconds", seconds, "End after this time").positive();
+    command.example("watch").related({"transfer list", "job watch", "rescue watch"});
   }
 }
 
 void status_command(const Command& top) {
-  top.add("status", "what the server listens on, holds, and what is wrong", show_status);
+  top.add("status", "Show where the server listens, what it holds, and what is wrong",
+          show_status)
+      .example("status")
+      .related({"contact", "watch", "notice list"});
 }
 
 }  // namespace vantro::client

@@ -1,25 +1,28 @@
-// What goes to a terminal: tables, emphasis, a progress bar.
+// What goes to a terminal: emphasis, what may not get through, a pager.
 #pragma once
 
-#include <cstdint>
 #include <cstdio>
-#include <functional>
 #include <string>
 #include <string_view>
-#include <vector>
+#include <utility>
 
-#include "base/clock.h"
+#include "client/view.h"
 
 namespace vantro::client {
 
 enum class Tone { kPlain, kHead, kGood, kCaution, kBad, kFaint };
 
-// Emphasis is written only where `to` is a terminal and NO_COLOR is not set (or empty).
+// Emphasis is written only where `to` is a terminal that is not "dumb" (TERM), and
+// NO_COLOR is not set (or empty).
 class Terminal {
  public:
-  explicit Terminal(std::FILE* to);
+  // `view`: how lists are to be shown; must outlive it.
+  explicit Terminal(std::FILE* to, const View* view = nullptr);
 
   bool is_terminal() const { return is_terminal_; }
+  // It moves its cursor as it is told.
+  bool can_redraw() const { return is_terminal_ && !dumb_; }
+  const View& view() const;
   // What COLUMNS says, else those of the window; 80 where both are unknown.
   std::size_t columns() const;
   // What LINES says, else those of the window; 24 where both are unknown.
@@ -28,70 +31,34 @@ class Terminal {
   // Everything that is printed goes through these. Whatever in it a terminal would act on
   // is written as \xNN, but for line ends, tabs, and what toned() has put there.
   void write(std::string_view text) const;
+  // The same through the user's pager ($PAGER, else less) if it is longer than the
+  // terminal. With an empty PAGER, or "cat", always as it is.
+  void write_long(const std::string& text) const;
   // As \uNNNN, on a terminal: in JSON that is the same text. Elsewhere as it is.
   void write_json(std::string_view json) const;
   // Our own control sequences: never with text from elsewhere.
   void control(std::string_view sequence) const;
 
+  // What of the view can't be done: a sentence, for whoever shows the answer.
+  void complain(std::string sentence) const { complaint_ = std::move(sentence); }
+  const std::string& complaint() const { return complaint_; }
+
  private:
+  std::string safe(std::string_view text) const;
+
   std::FILE* to_;
+  const View* view_;
   bool is_terminal_;
+  bool dumb_;
   bool coloured_;
-};
-
-struct Cell {
-  std::string text;
-  Tone tone = Tone::kPlain;
-};
-
-// Columns as wide as their widest cell, two spaces apart; where that is too wide for the
-// terminal, the widest are narrowed, and their text is broken. Text from the server is
-// made printable here.
-class Table {
- public:
-  enum class Align { kLeft, kRight };
-  struct Column {
-    std::string title;
-    Align align = Align::kLeft;
-  };
-
-  explicit Table(std::vector<Column> columns) : columns_(std::move(columns)) {}
-  void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
-  bool empty() const { return rows_.empty(); }
-  // Lines, the title line first, without spaces at their ends. A last column that does
-  // not fit in `room` columns is broken at spaces and goes on below itself, or stands
-  // below the others where they leave too little.
-  std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
-  void write(const Terminal& terminal) const;
-
- private:
-  std::vector<Column> columns_;
-  std::vector<std::vector<Cell>> rows_;
+  mutable std::string complaint_;
 };
 
 // How many columns UTF-8 text takes on a terminal: two for wide characters, none for
 // those that join the one before.
 std::size_t width(std::string_view text);
 
-// "[#######-----] 58%  18.2 MiB of 31.4 MiB  5.1 MiB/s  3 s left", on standard error and
-// only if that is a terminal; redrawn ten times a second at most.
-class ProgressBar {
- public:
-  ProgressBar(std::string label, std::uint64_t total);
-  ~ProgressBar();
-  ProgressBar(const ProgressBar&) = delete;
-  ProgressBar& operator=(const ProgressBar&) = delete;
-  void advance(std::uint64_t done);
-
- private:
-  void draw(std::uint64_t done, base::Instant now);
-
-  Terminal terminal_;
-  base::SystemClock clock_;
-  std::string label_;
-  std::uint64_t total_;
-  base::Instant began_;
-  base::Instant drawn_{};
-};
+// Bytes of the characters that fit in so many columns; at least one character.
+std::size_t bytes_that_fit(std::string_view text, std::size_t columns);
 
 }  // namespace vantro::client

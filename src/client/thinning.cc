@@ -24,11 +24,17 @@ Done pin_backup(const Context& context, const api::RevisionAsked& asked,
                      write_pinned);
 }
 
-Done thin_out(const Context& context, bool really, bool all) {
+Done thin_out(const Context& context, bool yes, bool all, bool dry_run) {
+  if (!dry_run) {
+    const auto asked = ask_first(
+        context, yes,
+        "Remove all revisions that retention no longer keeps? --dry-run lists them.");
+    if (!asked) return asked;
+  }
   // It comes in portions; what people see is one.
   api::ThinnedOut whole;
   do {
-    auto told = context.api.call(api::kThinOutBackups, {}, {really, whole.next});
+    auto told = context.api.call(api::kThinOutBackups, {}, {!dry_run, whole.next});
     if (!told) return tl::unexpected(told.error());
     auto& portion = told->value;
     whole.done = portion.done;
@@ -42,13 +48,13 @@ Done thin_out(const Context& context, bool really, bool all) {
   return show_answer(
       context, Result<Answered<api::ThinnedOut>>(answered(std::move(whole))),
       [&](const Terminal& terminal, const api::ThinnedOut& thinned) {
-        Table table({{"DEVICE"},
-                     {"FILE"},
-                     {"REVISION", Align::kRight},
-                     {"ARRIVED"},
-                     {"SIZE", Align::kRight},
-                     {"WHAT"},
-                     {"WHY"}});
+        Table table({{"DEVICE", Table::Align::kLeft, 0, true},
+                     {"NAME", Table::Align::kLeft, 0, true},
+                     {"REVISION", Table::Align::kRight},
+                     {"ARRIVED", Table::Align::kLeft, 1},
+                     {"SIZE", Table::Align::kRight, 2},
+                     {"OUTCOME"},
+                     {"REASON"}});
         for (const auto& file : thinned.files) {
           for (const auto& one : file.revisions) {
             if (!one.goes && !all) continue;
@@ -65,9 +71,7 @@ Done thin_out(const Context& context, bool really, bool all) {
         if (!table.empty()) table.write(terminal);
         if (thinned.revisions == 0) {
           terminal.write(
-              fmt::format("Nothing goes: the rules of keeping let all {} "
-                          "revisions stay.\n",
-                          thinned.kept));
+              fmt::format("Retention keeps all {} revisions.\n", thinned.kept));
           return;
         }
         // Bytes that revisions of different portions share are not in the sum of a dry
@@ -78,43 +82,48 @@ Done thin_out(const Context& context, bool really, bool all) {
             thinned.done ? base::size_text(thinned.bytes)
                          : "at least " + base::size_text(thinned.bytes),
             thinned.done ? "are free" : "would be free",
-            thinned.done ? "" : " Nothing was removed; --really does it."));
+            thinned.done ? "" : " Nothing was removed."));
       });
 }
 
 }  // namespace
 
 void keeping_commands(const Command& backup) {
-  struct Pin {
-    api::RevisionAsked asked;
-    api::PinWanted wanted;
-  };
   {
-    auto& o = backup.keep<Pin>();
-    const auto pin =
-        backup.add("pin", "keep one revision for ever",
-                   [&o](const Context& c) { return pin_backup(c, o.asked, o.wanted); });
-    revision_values(pin, o.asked);
-    pin.value("--why", o.wanted.why, "the reason, for those who find it later");
-  }
-  {
-    auto& o = backup.keep<Pin>();
-    o.wanted.pinned = false;
-    revision_values(
-        backup.add("unpin", "it is kept as the rules say again",
-                   [&o](const Context& c) { return pin_backup(c, o.asked, o.wanted); }),
-        o.asked);
+    struct Keep {
+      api::RevisionAsked asked;
+      api::PinWanted wanted;
+      bool undo = false;
+    };
+    auto& o = backup.keep<Keep>();
+    const auto keep = backup.add("keep", "Keep one revision whatever retention says",
+                                 [&o](const Context& c) {
+                                   auto wanted = o.wanted;
+                                   wanted.pinned = !o.undo;
+                                   return pin_backup(c, o.asked, wanted);
+                                 });
+    revision_values(keep, o.asked);
+    const auto reason =
+        keep.value("--reason", o.wanted.why, "Why, for those who find it later");
+    keep.flag("--undo", o.undo, "Apply the retention rules to it again").excludes(reason);
+    keep.example(
+            "backup keep tidegate-rtr tidegate-rtr.cfg --reason \"before the migration\"")
+        .example("backup keep tidegate-rtr tidegate-rtr.cfg --undo")
+        .related({"backup thin", "backup revisions"});
   }
   struct Thin {
-    bool really = false;
-    bool all = false;
+    bool yes = false, all = false, dry_run = false;
   };
   auto& o = backup.keep<Thin>();
   const auto thin =
-      backup.add("thin-out", "show what the rules of keeping let go; --really removes it",
-                 [&o](const Context& c) { return thin_out(c, o.really, o.all); });
-  thin.flag("--really", o.really, "remove it, for good");
-  thin.flag("--all", o.all, "also show what stays of these files, and why");
+      backup.add("thin", "Remove the revisions that retention no longer keeps",
+                 [&o](const Context& c) { return thin_out(c, o.yes, o.all, o.dry_run); });
+  const auto dry = thin.flag("--dry-run", o.dry_run, "Only list them");
+  thin.flag("--all", o.all, "Also list what stays of these files, and why");
+  const auto yes = thin.flag("--yes", o.yes, "Do not ask");
+  yes.excludes(dry);
+  thin.example("backup thin --dry-run --all")
+      .related({"backup keep", "backup revisions"});
 }
 
 }  // namespace vantro::client

@@ -1,4 +1,4 @@
-// What the rules of keeping let go, and what they keep.
+// What retention let go, and what they keep.
 #pragma once
 
 #include "client/command_line.h"

@@ -16,24 +16,26 @@ constexpr std::size_t kShortestBeginning = 4;
 
 struct Chosen {
   std::vector<std::string> names;
-  bool all = false;
+  bool all = false, yes = false;
 };
 
 Done list_unrecorded(const Context& context) {
-  return show(
-      context, api::kUnrecorded, {},
-      [](const Terminal& terminal, const api::UnrecordedList& all) {
-        Table table(
-            {{"FILE"}, {"IN"}, {"SIZE", Align::kRight}, {"SINCE"}, {"ENCRYPTED"}});
-        for (const auto& one : all.files) {
-          table.add({{one.name},
-                     {one.place},
-                     {base::size_text(one.size)},
-                     {shown_time(one.since)},
-                     {one.encrypted ? "yes" : ""}});
-        }
-        write_or(table, terminal, "Every file of the server has its record.");
-      });
+  return show(context, api::kUnrecorded, {},
+              [](const Terminal& terminal, const api::UnrecordedList& all) {
+                Table table({{"FILE"},
+                             {"FOLDER"},
+                             {"SIZE", Table::Align::kRight},
+                             {"SINCE", Table::Align::kLeft, 1},
+                             {"ENCRYPTED", Table::Align::kLeft, 2}});
+                for (const auto& one : all.files) {
+                  table.add({{one.name},
+                             {one.place},
+                             {base::size_text(one.size)},
+                             {shown_time(one.since)},
+                             {one.encrypted ? "yes" : ""}});
+                }
+                write_or(table, terminal, "Every file of the server has its record.");
+              });
 }
 
 // A name, or enough of its beginning to mean one file only.
@@ -77,6 +79,13 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
     // What broke off can't be kept; with --all only the others are meant.
     if (chosen.all && !(keep && one.place == "partial")) names.push_back(one.name);
   }
+  if (!keep && !names.empty()) {
+    const auto asked = ask_first(
+        context, chosen.yes,
+        names.size() == 1 ? fmt::format("Remove '{}' for good?", shown(names.front()))
+                          : fmt::format("Remove {} files for good?", names.size()));
+    if (!asked) return asked;
+  }
   api::UnrecordedDecisions decided;
   const Terminal terminal(stdout);
   Done result;
@@ -104,18 +113,25 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
 }  // namespace
 
 void unrecorded_commands(const Command& top) {
-  const auto group = top.group("unrecorded", "stored files that have no record");
-  group.add("list", "list them, the oldest first", list_unrecorded);
+  const auto group =
+      top.group("unrecorded", "Decide on stored files that have no record");
+  group.add("list", "List them, the oldest first", list_unrecorded)
+      .shows_list()
+      .example("unrecorded list")
+      .related({"status"});
   for (const bool keep : {true, false}) {
     auto& chosen = group.keep<Chosen>();
     const auto command =
         group.add(keep ? "keep" : "remove",
-                  keep ? "record them again, as held images named recovered-..."
-                       : "remove them for good",
+                  keep ? "Record them again, as held images named recovered-..."
+                       : "Remove them for good",
                   [&chosen, keep](const Context& c) { return decide(c, chosen, keep); });
     command.value("FILE", chosen.names,
-                  "SHA-256 or file name, or its first 4 characters or more");
-    command.flag("--all", chosen.all, "all of them");
+                  "SHA-256 or name of the file; 4 characters are enough");
+    command.flag("--all", chosen.all, "All of them");
+    if (!keep) yes_flag(command, chosen.yes);
+    command.example(keep ? "unrecorded keep --all" : "unrecorded remove 3f9a")
+        .related({"unrecorded list"});
   }
 }
 

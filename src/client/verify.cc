@@ -5,6 +5,7 @@
 #include <thread>
 
 #include "base/sizes.h"
+#include "client/progress.h"
 #include "client/render.h"
 
 namespace vantro::client {
@@ -15,12 +16,12 @@ struct VerifyOptions {
   std::int64_t unread_days = 0;
   std::optional<std::string> rate;  // "32 MiB" for a second; "0": as fast as can be
   bool follow_only = false;         // begin nothing
-  bool no_wait = false;
+  bool start_only = false;
 };
 
-using Progress = Result<Answered<api::Verification>>;
+using Verified = Result<Answered<api::Verification>>;
 
-Progress begin_verification(const Context& context, const VerifyOptions& options) {
+Verified begin_verification(const Context& context, const VerifyOptions& options) {
   api::VerifyWanted wanted{options.image, options.unread_days, std::nullopt};
   if (options.rate) {
     const auto rate = base::parse_size(*options.rate);
@@ -36,11 +37,11 @@ Progress begin_verification(const Context& context, const VerifyOptions& options
 }
 
 // Until it has ended; the last answer.
-Progress follow_verification(const Context& context) {
+Verified follow_verification(const Context& context) {
   constexpr std::chrono::milliseconds kPause{200};
   auto answer = context.api.call(api::kVerification);
   if (!answer || !answer->value.running) return answer;
-  ProgressBar bar("reading", answer->value.bytes);
+  Progress bar(context.view, "reading", answer->value.bytes);
   while (answer && answer->value.running) {
     bar.advance(answer->value.bytes_read);
     std::this_thread::sleep_for(kPause);
@@ -50,14 +51,14 @@ Progress follow_verification(const Context& context) {
 }
 
 Done verify(const Context& context, const VerifyOptions& options) {
-  Progress answer;
+  Verified answer;
   bool nothing_due = false;
   if (!options.follow_only) {
     answer = begin_verification(context, options);
     if (!answer) return tl::unexpected(answer.error());
     nothing_due = answer->value.contents == 0;
   }
-  if (!nothing_due && !options.no_wait) answer = follow_verification(context);
+  if (!nothing_due && !options.start_only) answer = follow_verification(context);
   bool damaged = false;
   const auto done = show_answer(
       context, answer, [&](const Terminal& terminal, const api::Verification& state) {
@@ -119,15 +120,18 @@ Done verify(const Context& context, const VerifyOptions& options) {
 void verify_command(const Command& top) {
   auto& o = top.keep<VerifyOptions>();
   const auto command =
-      top.add("verify", "read everything that is stored again, and compare",
+      top.add("verify", "Read all stored bytes and compare their checksums",
               [&o](const Context& c) { return verify(c, o); });
-  command.value("IMAGE", o.image, "only this image");
-  command.value("--unread-for", o.unread_days, "only what was not read for DAYS")
+  command.value("IMAGE", o.image, "Only this image");
+  command.value("--unread-for", o.unread_days, "Only what was not read for so many days")
       .range(0, INT64_MAX);
-  command.value("--rate", o.rate,
-                "bytes for each second, such as \"32 MiB\"; 0: as fast as can be");
-  command.flag("--follow", o.follow_only, "begin nothing; follow what runs");
-  command.flag("--no-wait", o.no_wait, "begin it, and come back");
+  command.value("--rate", o.rate, "Bytes to read each second; 0: as fast as possible");
+  command.flag("--follow", o.follow_only, "Start nothing; follow what runs");
+  command.flag("--start-only", o.start_only, "Start it and return at once");
+  command.example("verify")
+      .example("verify --unread-for 30 --rate \"32 MiB\"")
+      .related({"image find", "status"})
+      .exit_codes("6 stored bytes are damaged");
 }
 
 }  // namespace vantro::client

@@ -240,18 +240,20 @@ base::Outcome<Expected> Expected::parse(std::string_view text) {
   if (colon != std::string_view::npos) {
     named = by_name(text.substr(0, colon));
     if (!named) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' is no checksum algorithm that is known here; "
-                                      "use md5, sha1, sha256 or sha512",
-                                      base::printable(text.substr(0, colon), 40)));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("'{}' is not a checksum algorithm that is known here; "
+                      "use md5, sha1, sha256 or sha512",
+                      base::printable(text.substr(0, colon), 40)));
     }
     text.remove_prefix(colon + 1);
   }
   const auto hex = base::folded(text);
   if (hex.empty() || !base::from_hex(hex + (hex.size() % 2 == 0 ? "" : "0"))) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is no checksum: it must be hexadecimal digits",
-                                    base::printable(text, 140)));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' is not a checksum: it must be hexadecimal digits",
+                    base::printable(text, 140)));
   }
   for (const auto algorithm : kAlgorithms) {
     if (hex.size() == hex_length(algorithm) && named.value_or(algorithm) == algorithm) {

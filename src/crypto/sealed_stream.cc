@@ -115,7 +115,7 @@ base::Outcome<SealKeys> SealKeys::parse(std::string_view text) {
     if (!bytes) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("line {} is no key: 64 hexadecimal digits are one", line));
+          fmt::format("line {} is not a key: 64 hexadecimal digits are one", line));
     }
     keys.keys_.emplace_back(*bytes);
   }

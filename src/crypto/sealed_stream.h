@@ -81,7 +81,7 @@ class Sealer {
   base::ByteBuffer head_;
 };
 
-// The id of the key that the file was sealed with; nothing if it is no sealed file.
+// The id of the key that the file was sealed with; nothing if it is not a sealed file.
 std::optional<std::string> sealed_with(int file);
 // How many plain bytes its pieces hold, as far as they are whole. Needs no key. kIo.
 base::Outcome<std::uint64_t> sealed_size(int file);

@@ -108,7 +108,7 @@ base::Outcome<Signature> check_minisign(std::string_view text, std::string_view 
   const auto key = minisign_key(public_key);
   if (!key) {
     return base::refuse(Kind::kInvalid,
-                        "the signature is minisign's, and the key is no minisign key");
+                        "the signature is minisign's, and the key is not a minisign key");
   }
   const auto lines = lines_of(signature);
   const auto broken = base::refuse(Kind::kInvalid,
@@ -238,7 +238,7 @@ base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view s
   if (rnp_import_keys(handle, keys.get(), RNP_LOAD_SAVE_PUBLIC_KEYS, nullptr) !=
       RNP_SUCCESS) {
     return base::refuse(Kind::kInvalid,
-                        "the signature is OpenPGP's, and the key is no OpenPGP key");
+                        "the signature is OpenPGP's, and the key is not an OpenPGP key");
   }
   const auto signed_text = input_of(text);
   const auto made = input_of(signature);

@@ -166,7 +166,7 @@ void say_where(const Options& options, const char* version,
       "offer list'.\n",
       reachable(first), first.port == 69 ? "" : fmt::format(", port {}", first.port));
   if (repository.offer_index()->size() == 0) {
-    lines += "Nothing is on offer yet; take an image in with 'vantro image add FILE'.\n";
+    lines += "Nothing is on offer yet; add an image with 'vantro image add FILE'.\n";
   }
   lines += "Ready.\n";
   std::cout << lines << std::flush;

@@ -63,7 +63,7 @@ serve::ftp::Config ftp_config(const Settings& settings, const char* version, boo
   config.idle_patience = std::chrono::seconds(settings.ftp.idle_s);
   config.stall_patience = std::chrono::seconds(settings.ftp.stalled_s);
   config.come_patience = std::chrono::seconds(settings.ftp.data_connection_s);
-  config.passive_ports = settings.ftp.passive_ports;
+  config.data_ports = settings.ftp.data_ports;
   config.announced_address = settings.ftp.announce;
   config.cut_ends_from = settings.ftp.cut_ends_from;
   config.same_session = settings.ftp.same_session;

@@ -9,6 +9,7 @@
 #include <iterator>
 #include <unistd.h>
 
+#include "base/typed_time.h"
 #include "base/unique_fd.h"
 #include "base/visible_name.h"
 #include "gate/intake.h"
@@ -62,14 +63,14 @@ base::Outcome<void> RescueOnly::open() {
   wanted.own_address = options_.own_address;
   wanted.despite_other = options_.despite_other;
   wanted.any_device = options_.any_device;
-  const auto now = base::SystemClock{}.wall();
-  const auto end = base::parse_time(options_.hold, now);
-  if (!end || *end <= now) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("--rescue-for: '{}' is not a time; example: \"60m\"",
-                                    base::printable(options_.hold, 40)));
+  const auto hold = base::parse_span(options_.hold);
+  if (!hold) {
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("--rescue-for: '{}' is not a length of time; example: 60m",
+                    base::printable(options_.hold, 40)));
   }
-  wanted.hold = std::chrono::seconds((*end - now + 500) / 1000);
+  wanted.hold = std::chrono::seconds((*hold + 500) / 1000);
   const auto profiles = rescues_.profiles();
   if (wanted.profile.empty() && profiles.size() == 1) {
     wanted.profile = profiles.front().name;

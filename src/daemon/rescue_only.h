@@ -15,7 +15,7 @@ namespace vantro::daemon {
 struct RescueOptions {
   std::string interface;  // empty: this is not what the program was started for
   std::string profile;
-  std::string image;  // a file that is taken in first; empty: the catalogue has it
+  std::string image;  // a file that is added first; empty: the catalogue has it
   std::string hold = "60m";
   std::string text;  // file
   std::vector<std::string> link_addresses;

@@ -45,7 +45,7 @@ base::Outcome<std::vector<base::Endpoint>> parse_listen(
     const auto endpoint = base::Endpoint::parse(text, usual_port);
     if (!endpoint) {
       return no_value(
-          fmt::format("'{}' is no IP address with or without a port, such as "
+          fmt::format("'{}' is not an IP address with or without a port, such as "
                       "192.0.2.10:{} or [2001:db8::10]:{}",
                       base::printable(text, 60), usual_port, usual_port));
     }
@@ -210,9 +210,15 @@ Fields& Fields::choice(const char* name,
   return *this;
 }
 
+Fields& Fields::formerly(const char* name) {
+  all_.back().formerly = section_.empty() ? name : section_ + "." + name;
+  return *this;
+}
+
 const Field* Fields::find(const std::string& key) const {
-  const auto found = std::find_if(all_.begin(), all_.end(),
-                                  [&](const Field& one) { return one.about.key == key; });
+  const auto found = std::find_if(all_.begin(), all_.end(), [&](const Field& one) {
+    return one.about.key == key || (!key.empty() && one.formerly == key);
+  });
   return found == all_.end() ? nullptr : &*found;
 }
 

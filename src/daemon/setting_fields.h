@@ -17,7 +17,8 @@ namespace vantro::daemon {
 
 // Of one Settings, which must outlive it.
 struct Field {
-  SettingAbout about;  // without its value
+  SettingAbout about;         // without its value
+  std::string formerly = {};  // its key in the version before; empty: it had none
   // Refused with what the value must be.
   std::function<base::Outcome<void>(const toml::node&)> set;
   // As it stands in the file; empty: it is not set.
@@ -75,6 +76,9 @@ class Fields {
     all_.back().about.reloadable = true;
     return *this;
   }
+
+  // What the one declared last was called in the version before: such a file is read.
+  Fields& formerly(const char* name);
 
   const std::vector<Field>& all() const { return all_; }
   // Null: there is none.

@@ -151,8 +151,8 @@ std::string text_of_range(const std::optional<PortRange>& range) {
   return range ? fmt::format("{}-{}", range->first, range->second) : "any";
 }
 
-base::Outcome<void> apply_passive_ports(std::optional<PortRange>& ports,
-                                        const toml::node& node) {
+base::Outcome<void> apply_data_ports(std::optional<PortRange>& ports,
+                                     const toml::node& node) {
   const auto value = text_of(node);
   if (!value) return base::refuse(value.error());
   ports = port_range(*value);
@@ -253,13 +253,14 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
       std::vector<std::string> names;
       for (const auto& one : all) names.push_back(one.about.key);
       const auto near = text::nearest(name, names);
-      return no_value(fmt::format("{}{} is no setting{}", at, base::printable(name, 80),
+      return no_value(fmt::format("{}{} is not a setting{}", at,
+                                  base::printable(name, 80),
                                   near ? fmt::format("; nearest: {}", *near) : ""));
     }
     if (auto done = field->set(node); !done) {
       return no_value(fmt::format("{}{}: {}", at, name, done.error().sentence));
     }
-    given[name] = written(node);
+    given[field->about.key] = written(node);
   }
   return {};
 }
@@ -301,10 +302,11 @@ void FtpSettings::fields(Fields& add) {
       .reloadable();
   add.number("threads", threads, kThreads, "", "Threads that serve connections");
   add.other(
-      "passive_ports", "\"any\", or a range of ports",
+      "data_ports", "\"any\", or a range of ports",
       "Ports of data connections in passive mode",
-      [this](const toml::node& node) { return apply_passive_ports(passive_ports, node); },
-      [this] { return quoted(text_of_range(passive_ports)); });
+      [this](const toml::node& node) { return apply_data_ports(data_ports, node); },
+      [this] { return quoted(text_of_range(data_ports)); });
+  add.formerly("passive_ports");
   add.other(
       "announce", "an IPv4 address", "Address that PASV tells in place of its own",
       [this](const toml::node& node) { return apply_announce(announce, node); },
@@ -706,7 +708,7 @@ base::Outcome<void> set(Settings& settings, const std::string& key,
   const auto* field = fields.find(key);
   auto done = texts.size() == 1 ? field->set(single) : field->set(list);
   if (!done) return no_value(fmt::format("{}: {}", key, done.error().sentence));
-  settings.given[key] = fmt::format("{}", fmt::join(texts, ", "));
+  settings.given[field->about.key] = fmt::format("{}", fmt::join(texts, ", "));
   return done;
 }
 

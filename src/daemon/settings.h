@@ -59,8 +59,8 @@ struct FtpSettings {
   std::vector<base::Endpoint> listen = {{base::Address::v4(0), 21},
                                         {base::Address(), 21}};
   std::int64_t threads = 2;
-  std::optional<PortRange> passive_ports;  // nothing: any
-  std::optional<base::Address> announce;   // IPv4
+  std::optional<PortRange> data_ports;    // nothing: any
+  std::optional<base::Address> announce;  // IPv4
   // Where uploads under TLS may end without close_notify; nothing: nowhere.
   std::optional<auth::Networks> cut_ends_from;
   bool same_session = false;
@@ -286,7 +286,7 @@ struct SettingAbout {
 std::vector<SettingAbout> about(const Settings& settings);
 
 // Reads the file over the defaults. Refused with a sentence that begins "file:line: " for
-// anything that is no setting, or no value for it.
+// anything that is not a setting, or no value for it.
 base::Outcome<Settings> read_settings(const std::string& file);
 
 // The same for a text; `file` is what its sentences call it.

@@ -667,6 +667,12 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index notices_due on notices_waiting (receiver, id)",
            "insert into numbers values ('notices', 0)",
        }},
+      {"other words for the stage of a release",
+       {
+           "update images set stage = 'new' where stage = 'early'",
+           "update images set stage = 'proven' where stage = 'general'",
+           "update images set stage = 'retiring' where stage = 'ending'",
+       }},
   };
   return versions;
 }

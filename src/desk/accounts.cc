@@ -57,7 +57,7 @@ base::Outcome<void> apply(const AccountChange& wanted, Account& account) {
                           "can be asked about them");
     }
     account.may = *wanted.may;
-    // It goes with fetching, and is no right of its own.
+    // It goes with fetching, and is not a right of its own.
     account.may.erase(Action::kList);
   }
   if (wanted.networks) account.networks = *wanted.networks;

@@ -174,7 +174,7 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
   }
   options.size = revision.size;
   options.by = caller_.by();
-  // What was recorded when it arrived must be what is taken in.
+  // What was recorded when it arrived must be what is added.
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
   intake->expect({{crypto::Algorithm::kSha256, revision.digests.sha256}});
@@ -238,8 +238,8 @@ void Backups::remove_file(const ThinnedOut::File& file,
         Revision about;
         about.name = file.name;
         record(t, change, "backup-thin-out", about,
-               fmt::format("{}: revision {} removed, as the rules of keeping say",
-                           file.holder.name, numbers_text(numbers)));
+               fmt::format("{}: revision {} removed, as retention say", file.holder.name,
+                           numbers_text(numbers)));
         return {};
       });
   if (!removed) {

@@ -47,7 +47,7 @@ class Backups {
   Backups(repository::Repository& repository, gate::Gate& gate, Caller caller)
       : repository_(repository), gate_(gate), caller_(std::move(caller)) {}
 
-  // Kept for ever, whatever the rules of keeping say. kInvalid: it broke off.
+  // Kept for ever, whatever retention say. kInvalid: it broke off.
   base::Outcome<void> pin(const backup::Revision& revision, const std::string& why);
   base::Outcome<void> unpin(const backup::Revision& revision);
 
@@ -59,12 +59,12 @@ class Backups {
   base::Outcome<std::size_t> end_offer(const std::string& name);
 
   // kInvalid: it is a configuration. Its bytes become an image of the catalogue as any
-  // other that is taken in; they are read once more for that, and looked into, which may
+  // other that is added; they are read once more for that, and looked into, which may
   // take a minute.
   base::Outcome<gate::Taken> adopt(const backup::Revision& revision,
                                    gate::IntakeOptions options);
 
-  // By the rules of keeping. `really` false: nothing is removed. A portion of some
+  // By retention. `really` false: nothing is removed. A portion of some
   // thousand revisions, from where the one before says.
   base::Outcome<ThinnedOut> thin_out(bool really, std::int64_t from = 0);
   // All of it, really.

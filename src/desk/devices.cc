@@ -283,7 +283,7 @@ base::Outcome<Claimed> Devices::claim(const std::string& typed_address,
                                       const std::string& typed_name) {
   const auto address = base::Address::parse(typed_address);
   if (!address) {
-    return base::refuse(Kind::kInvalid, fmt::format("'{}' is no IP address",
+    return base::refuse(Kind::kInvalid, fmt::format("'{}' is not an IP address",
                                                     base::printable(typed_address, 60)));
   }
   return changing([&](db::Transaction& t, Change& change) -> base::Outcome<Claimed> {
@@ -430,7 +430,7 @@ base::Outcome<std::string> Devices::known_site(const std::string& typed) const {
   std::erase(known, "");
   return base::refuse(
       Kind::kNotFound,
-      fmt::format("no device is at site '{0}'; put one there first: vantro device edit "
+      fmt::format("no device is at site '{0}'; put one there first: vantro device change "
                   "NAME --site '{0}'",
                   base::printable(checked.site)),
       text::nearest(checked.site, known).value_or(""));

@@ -203,13 +203,13 @@ base::Outcome<void> Images::remove(const std::string& typed) {
         if (!jobs.empty()) {
           return base::refuse(
               Kind::kDenied, fmt::format("the open job of {0} needs '{1}'; withdraw that "
-                                         "job first: vantro job withdraw {0}",
+                                         "job first: vantro job end {0}",
                                          jobs.front().device_name, name));
         }
         auto gone = Catalog::remove(t, *image);
         change.record(
             t, "image-remove", image->name, image->digests.sha256,
-            fmt::format("for good: {}, taken in {} by {}", base::size_text(image->size),
+            fmt::format("for good: {}, added {} by {}", base::size_text(image->size),
                         base::local_time(image->taken_in_at), image->taken_in_by));
         return gone;
       });

@@ -24,7 +24,7 @@ base::Outcome<jobs::Sheet> Jobs::sheet(
   if (job.state != jobs::JobState::kOpen) {
     return base::refuse(
         base::Kind::kNotFound,
-        fmt::format("{} has no open job; plan one with 'vantro job plan {} "
+        fmt::format("{} has no open job; plan one with 'vantro job add {} "
                     "--to IMAGE'",
                     device->name, device->name));
   }

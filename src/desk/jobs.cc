@@ -185,7 +185,7 @@ base::Outcome<jobs::Job> Jobs::open_job(db::Transaction& t,
   auto job = jobs::Jobs::open_of(t, device.id);
   if (job) return std::move(*job);
   return base::refuse(Kind::kNotFound,
-                      fmt::format("{} has no open job; plan one with 'vantro job plan {} "
+                      fmt::format("{} has no open job; plan one with 'vantro job add {} "
                                   "--to IMAGE'",
                                   device.name, device.name));
 }
@@ -196,7 +196,7 @@ base::Outcome<void> Jobs::offer(db::Transaction& t, Change& change,
   if (device.networks.empty()) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("{} has no address to offer '{}' to; set one with "
-                                    "'vantro device edit {} --addresses ...'",
+                                    "'vantro device change {} --addresses ...'",
                                     device.name, name, device.name));
   }
   for (const auto& network : device.networks) {
@@ -531,7 +531,7 @@ base::Outcome<JobView> Jobs::find(const std::string& typed) {
   if (jobs->empty()) {
     return base::refuse(
         Kind::kNotFound,
-        fmt::format("{} has no job; plan one with 'vantro job plan {} --to "
+        fmt::format("{} has no job; plan one with 'vantro job add {} --image "
                     "IMAGE'",
                     device->name, device->name));
   }

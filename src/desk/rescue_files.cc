@@ -147,7 +147,7 @@ class Finder {
           "'{}' has the role '{}', and the device needs '{}'", found->name,
           found->facts.role.empty() ? "not known" : found->facts.role, file.role);
       facts.advice =
-          fmt::format("vantro image edit {} --role {}", found->name, file.role);
+          fmt::format("vantro image change {} --role {}", found->name, file.role);
     } else if (!profile_.platform.empty() && !found->facts.platforms.empty() &&
                std::none_of(found->facts.platforms.begin(), found->facts.platforms.end(),
                             [&](const auto& one) {

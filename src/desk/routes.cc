@@ -18,7 +18,7 @@ base::Outcome<RulesImported> RouteRules::import(const std::vector<jobs::Rule>& r
   if (rules.empty()) {
     return base::refuse(
         Kind::kInvalid,
-        "the table holds no rules; 'vantro route forget PLATFORM' removes "
+        "the table holds no rules; 'vantro route remove PLATFORM' removes "
         "those of a platform");
   }
   RulesImported result;

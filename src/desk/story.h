@@ -49,7 +49,7 @@ struct Known {
 };
 
 // Oldest first; at most one line for each entry and running transfer, and one for
-// what came and was no request.
+// what came and was not a request.
 std::vector<StoryLine> story(const Known& known, base::WallTime now);
 
 }  // namespace vantro::desk

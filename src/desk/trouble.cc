@@ -59,17 +59,17 @@ base::Outcome<std::vector<std::string>> trouble(
                  "where whole = 0 union all select sha256, read_at from revisions where "
                  "whole = 0 union all select sha256, added_at from documents where "
                  "whole = 0) group by sha256 order by 2, 1")) {
-      sentences.push_back(fmt::format(
-          "damaged or gone, found {}: {}; the same bytes taken in again mend it",
-          base::local_time(row.integer(1)),
-          repository::Contents::names_of(t, row.text(0))));
+      sentences.push_back(
+          fmt::format("damaged or gone, found {}: {}; the same bytes added again mend it",
+                      base::local_time(row.integer(1)),
+                      repository::Contents::names_of(t, row.text(0))));
     }
     for (const auto& row : t.query("select name from images where vouching = "
                                    "'contradicted' and withdrawn_at is null order by "
                                    "name")) {
       sentences.push_back(fmt::format(
           "'{}' differs from the checksum of its maker and is not handed out: withdraw "
-          "it, or take the checksum back with 'vantro image vouch --retract'",
+          "it, or take the checksum back with 'vantro image vouch --undo'",
           row.text(0)));
     }
     return sentences;

@@ -53,7 +53,7 @@ base::Outcome<std::vector<base::Network>> parse_networks(std::string_view text) 
       const auto network = base::Network::parse(part);
       if (!network) {
         return base::refuse(Kind::kInvalid,
-                            fmt::format("'{}' is no address or network such as "
+                            fmt::format("'{}' is not an address or network such as "
                                         "192.0.2.7, 192.0.2.0/28 or 2001:db8::7",
                                         base::printable(std::string(part), 60)));
       }
@@ -91,9 +91,10 @@ base::Outcome<std::string> device_name(std::string_view typed) {
   if (!sound) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is no name for a device: letters, digits, '.', '-' and '_', at "
-                    "most {}, a letter or digit first",
-                    base::printable(std::string(typed), 80), kLongestName));
+        fmt::format(
+            "'{}' is not a name for a device: letters, digits, '.', '-' and '_', at "
+            "most {}, a letter or digit first",
+            base::printable(std::string(typed), 80), kLongestName));
   }
   if (base::Address::parse(typed)) {
     return base::refuse(Kind::kInvalid,
@@ -156,7 +157,7 @@ base::Outcome<void> set_field(Device& device, std::string_view field,
     if (!sound) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("'{}' is no link address such as 02:00:5e:10:00:01", shown));
+          fmt::format("'{}' is not a link address such as 02:00:5e:10:00:01", shown));
     }
     device.link_address = *sound;
   } else if (field == "backup_every") {
@@ -171,7 +172,7 @@ base::Outcome<void> set_field(Device& device, std::string_view field,
     device.quota = base::parse_size(text);
     if (!device.quota && !text.empty()) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' is no size such as 500 MiB", shown));
+                          fmt::format("'{}' is not a size such as 500 MiB", shown));
     }
   } else {
     return base::refuse(Kind::kInvalid,

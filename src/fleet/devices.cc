@@ -5,6 +5,7 @@
 #include <set>
 #include <unordered_map>
 
+#include "base/link_address.h"
 #include "base/numbers.h"
 #include "base/visible_name.h"
 #include "text/nearest.h"
@@ -282,16 +283,41 @@ void Devices::remove(db::Transaction& t, std::int64_t id) {
   t.changed(kDeviceChanged, std::to_string(id));
 }
 
+namespace {
+
+// The rows of the one that this is an address or the link address of; none: of none.
+std::vector<db::Row> by_address(db::Transaction& t, const std::string& typed) {
+  if (const auto link = base::LinkAddress::parse(typed)) {
+    return t.query(kSelect + "where link_address = :l limit 1", {link->text()});
+  }
+  const auto address = base::Address::parse(typed);
+  if (!address) return {};
+  std::optional<base::Network> narrowest;
+  std::int64_t device = 0;
+  for (const auto& row : t.query("select network, device from device_networks", {})) {
+    const auto network = base::Network::parse(row.text(0));
+    if (!network || !network->contains(*address)) continue;
+    if (narrowest && network->prefix() < narrowest->prefix()) continue;
+    narrowest = network;
+    device = row.integer(1);
+  }
+  if (!narrowest) return {};
+  return t.query(kSelect + "where id = :i", {device});
+}
+
+}  // namespace
+
 base::Outcome<Device> Devices::get(db::Transaction& t, const std::string& name) {
-  const auto rows = t.query(kSelect + "where folded = :f", {base::folded(name)});
+  auto rows = t.query(kSelect + "where folded = :f", {base::folded(name)});
+  if (rows.empty()) rows = by_address(t, name);
   if (rows.empty()) {
     std::vector<std::string> names;
     for (const auto& row : t.query("select name from devices order by name")) {
       names.push_back(row.text(0));
     }
     return base::refuse(Kind::kNotFound,
-                        fmt::format("there is no device '{}'; 'vantro device list' shows "
-                                    "what there is",
+                        fmt::format("unknown device '{}'; 'vantro device list' shows "
+                                    "them",
                                     base::printable(name, 80)),
                         text::nearest(name, names).value_or(""));
   }

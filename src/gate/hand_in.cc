@@ -63,7 +63,7 @@ base::Outcome<std::vector<Claim>> HandedFile::claims() const {
             return base::refuse(
                 Kind::kInvalid,
                 fmt::format("'{}', which was handed in for it, does not name "
-                            "'{}'; nothing was filed",
+                            "'{}'; nothing was added",
                             row.text(0), image));
           }
           for (const auto& one : own) {

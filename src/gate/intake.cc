@@ -110,8 +110,8 @@ base::Outcome<void> ImageIntake::compare() {
     differing_ = expected;
     return base::refuse(
         Kind::kMismatch,
-        fmt::format("the {} checksum of what came differs from the expected one; nothing "
-                    "was filed",
+        fmt::format("the {} checksum of the file differs from the expected one; nothing "
+                    "was added",
                     crypto::title(expected.algorithm)));
   }
   return {};
@@ -201,7 +201,7 @@ base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
   if (!bad || options_.despite_findings) return {};
   return base::refuse(
       Kind::kInvalid,
-      fmt::format("'{}' ({}) is {}; nothing was filed. Fetch it again from its maker; if "
+      fmt::format("'{}' ({}) is {}; nothing was added. Fetch it again from its maker; if "
                   "it is meant to be so, add it with --despite-findings",
                   options_.name, taken.inside.kind, taken.inside.findings.front()));
 }
@@ -242,7 +242,7 @@ void ImageIntake::note_what_stays(Taken& taken) const {
     const auto stays = catalog::fact(known.facts, fact);
     if (catalog::fact(given, fact) == stays) continue;
     taken.not_done.push_back(fmt::format(
-        "its {0} stays '{1}', as it was known; to change it: vantro image edit "
+        "its {0} stays '{1}', as it was known; to change it: vantro image change "
         "{2} --{0} {3}",
         fact, stays, known.name, text));
   }
@@ -312,7 +312,7 @@ std::string ImageIntake::sentence(const Taken& taken) const {
   std::string text;
   switch (taken.added.what) {
     case What::kNew:
-      text = "taken in";
+      text = "added";
       break;
     case What::kNewName:
       text = fmt::format("another name of '{}'", taken.added.image.name);

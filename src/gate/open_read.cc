@@ -170,7 +170,7 @@ base::Outcome<void> Gate::check_device(const Asker& asker, const catalog::Offer&
     return base::refuse(
         Kind::kDenied,
         fmt::format("'{}' is refused: {}; to allow it: 'vantro offer change {} "
-                    "--any-platform yes'",
+                    "--any-platform'",
                     offer.name, other, offer.name));
   }
   if (job != nullptr && needed == nullptr) {
@@ -381,7 +381,7 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   start.heard_on = asker.heard_on;
   start.name = found.name;
   start.total = part ? part->bytes : found.size;
-  // A part and a checksum are no fetch of the image.
+  // A part and a checksum are not a fetch of the image.
   start.note = asker.remark;
   if (found.rescue != 0 && start.note.empty()) {
     start.note = fmt::format("rescue session {}", found.rescue);

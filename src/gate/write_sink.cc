@@ -15,7 +15,7 @@ std::optional<crypto::Expected> differing(const crypto::Digests& digests,
 base::Refusal differs(const crypto::Digests& digests, const crypto::Expected& expected) {
   return {base::Kind::kMismatch,
           fmt::format("the {} of what came is {}, the sender announced {}; nothing was "
-                      "filed, send it again",
+                      "added, send it again",
                       crypto::title(expected.algorithm),
                       crypto::value_of(digests, expected.algorithm), expected.hex)};
 }

@@ -204,7 +204,7 @@ base::Outcome<Job> Jobs::add(db::Transaction& t, Job job) {
     return base::refuse(
         Kind::kExists,
         fmt::format("{} planned '{}' for {} at {}{}; take it over with 'vantro job take "
-                    "{}', or withdraw it with 'vantro job withdraw {}'",
+                    "{}', or withdraw it with 'vantro job end {}'",
                     known->planned_by, known->aim, known->device_name,
                     base::local_time(known->planned_at),
                     known->owner == known->planned_by

@@ -105,7 +105,7 @@ class Checker {
   void whole() {
     of_images([](const ImageFacts& one) -> Check {
       if (one.whole) {
-        return {"image whole", Verdict::kPass, "as it was when it was taken in", ""};
+        return {"image whole", Verdict::kPass, "as it was when it was added", ""};
       }
       return {"image whole", Verdict::kStop, "damaged on the server's disk",
               fmt::format("add '{}' again with 'vantro image add'", one.name)};
@@ -160,14 +160,14 @@ class Checker {
   void stage() {
     of_images([](const ImageFacts& one) -> Check {
       const char* name = "release stage";
-      if (one.stage == "general") return {name, Verdict::kPass, "general", ""};
+      if (one.stage == "proven") return {name, Verdict::kPass, "proven", ""};
       if (one.stage.empty()) {
         return {name, Verdict::kUnknown, "not known",
-                fmt::format("vantro image edit {} --stage general", one.name)};
+                fmt::format("vantro image change {} --stage proven", one.name)};
       }
       return {name, Verdict::kWarn,
-              one.stage == "early" ? "an early release"
-                                   : fmt::format("its stage is '{}'", one.stage),
+              one.stage == "new" ? "a new release"
+                                 : fmt::format("its stage is '{}'", one.stage),
               "read its release notes"};
     });
   }
@@ -177,7 +177,7 @@ class Checker {
     if (f_.platform.empty()) {
       return unknown("platform",
                      fmt::format("the platform of {} is not known", f_.device),
-                     fmt::format("vantro device edit {} --platform P", f_.device));
+                     fmt::format("vantro device change {} --platform P", f_.device));
     }
     const auto& model = f_.model;
     if (!model.empty() && base::folded(model) != base::folded(f_.platform)) {
@@ -189,13 +189,13 @@ class Checker {
     if (one.platforms.empty()) {
       return unknown(
           "platform", "the image does not say which platform it is for",
-          fmt::format("vantro image edit {} --platform {}", one.name, f_.platform));
+          fmt::format("vantro image change {} --platform {}", one.name, f_.platform));
     }
     if (among(one.platforms, f_.platform)) {
       if (one.platform_guessed) {
         return warn("platform",
                     fmt::format("guessed from the file's name: {}", f_.platform),
-                    fmt::format("confirm it: vantro image edit {} --platform {}",
+                    fmt::format("confirm it: vantro image change {} --platform {}",
                                 one.name, f_.platform));
       }
       return pass("platform", f_.platform);
@@ -215,7 +215,7 @@ class Checker {
       return unknown("hardware revision",
                      fmt::format("the image is for {}; that of {} is not known",
                                  fmt::join(one.hardware, ", "), f_.device),
-                     fmt::format("vantro device edit {} --hardware R", f_.device));
+                     fmt::format("vantro device change {} --hardware R", f_.device));
     }
     if (among(one.hardware, f_.hardware)) return pass("hardware revision", f_.hardware);
     stop("hardware revision",
@@ -228,7 +228,7 @@ class Checker {
     const auto& role = f_.aim->role;
     if (role.empty()) {
       return unknown("role", "the image does not say what it is for",
-                     fmt::format("vantro image edit {} --role system", f_.aim->name));
+                     fmt::format("vantro image change {} --role system", f_.aim->name));
     }
     const bool recover = f_.job && f_.job->purpose == Purpose::kRecover;
     if (role == "recovery" && !recover) {
@@ -254,7 +254,7 @@ class Checker {
       case RouteResult::kUnknown:
         return unknown(
             "route", r.sentence,
-            fmt::format("vantro device edit {} --running-version V", f_.device));
+            fmt::format("vantro device change {} --running-version V", f_.device));
       case RouteResult::kMissing:
         return stop("route", r.sentence, "add the missing images");
       case RouteResult::kFound:
@@ -270,7 +270,7 @@ class Checker {
     const auto fact = fmt::format("{}: {}", r.sentence, fmt::join(ways, ", then "));
     if (f_.for_the_job) return pass("route", fact);
     warn("route", fact,
-         fmt::format("install {} first; 'vantro job plan' has all steps",
+         fmt::format("install {} first; 'vantro job add' has all steps",
                      r.steps.front().version));
   }
 
@@ -307,12 +307,13 @@ class Checker {
       where = storage;
     }
     if (f_.free.empty()) {
-      return unknown("space",
-                     fmt::format("'{}' needs {} ({}); what is free is not known",
-                                 one.name, base::size_text(need), what),
-                     fmt::format("send a report, or: vantro device edit {} --free \"120 "
-                                 "MiB\"",
-                                 f_.device));
+      return unknown(
+          "space",
+          fmt::format("'{}' needs {} ({}); what is free is not known", one.name,
+                      base::size_text(need), what),
+          fmt::format("send a report, or: vantro device change {} --free \"120 "
+                      "MiB\"",
+                      f_.device));
     }
     const auto fact = fmt::format("{} free{}{}, '{}' needs {} ({})",
                                   base::size_text(most), where.empty() ? "" : " on ",

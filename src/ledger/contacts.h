@@ -1,5 +1,5 @@
 // Who has been heard lately, and how often: what the ledger's rows do not say. Datagrams
-// that are no request and requests over a limit leave their trace here, so that a flood
+// that are not requests and requests over a limit leave their trace here, so that a flood
 // of them can't fill the disk. In memory only; bounded; thread-safe, and cheap enough
 // for an I/O thread.
 #pragma once
@@ -23,7 +23,7 @@ struct Contact {
   std::string heard_on;          // the listener and the network interface
   std::uint64_t requests = 0;    // understood, whatever became of them
   std::uint64_t unanswered = 0;  // of them: over a limit, so that no answer was sent
-  std::uint64_t strays = 0;      // what was no request, or came to none
+  std::uint64_t strays = 0;      // what was not a request, or came to none
   base::WallTime stray_at = 0;   // the last of them
   std::string stray_why;         // and what was wrong with it
 };

@@ -88,7 +88,7 @@ class Ledger {
   // As part of a transaction of the caller's.
   static void record(db::Transaction& transaction, const Entry& entry);
 
-  // The rows of an actor that are no device's become that device's. Returns how many.
+  // The rows of an actor that are not a device's become that device's. Returns how many.
   static std::int64_t give(db::Transaction& transaction, const std::string& actor,
                            const std::string& device);
   // The device has another name; empty: it is gone, and the rows are nobody's.

@@ -84,7 +84,7 @@ Answer CallHandler::problem(int status, const std::string& why) {
 }
 
 void CallHandler::stray(const std::string& why) {
-  desk_->log.debug("management: what came is no call",
+  desk_->log.debug("management: what came is not a call",
                    {{"peer", way_.from()}, {"why", why}});
 }
 

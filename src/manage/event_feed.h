@@ -29,7 +29,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   EventFeed(Service& service, net::WorkPool& pool) : service_(service), pool_(pool) {}
 
   // From now on `tell` gets what happens, on any thread; first the transfers that run.
-  // What had ended before is no event.
+  // What had ended before is not an event.
   Id add(std::function<void(Text)> tell);
   // It may still be called by what is under way.
   void remove(Id reader);

@@ -201,7 +201,7 @@ std::string drain_sentence(const gate::Gate& gate) {
                      view->stopping ? "the server is being stopped" : "draining",
                      view->reason.empty() ? "" : " (" + view->reason + ")",
                      base::local_time(view->until),
-                     view->stopping ? "" : "; 'vantro drain --end' takes them again");
+                     view->stopping ? "" : "; 'vantro drain --undo' takes them again");
 }
 
 void service_routes(Routes& routes) {

@@ -29,6 +29,14 @@ std::string roff(const std::string& text) {
   return out;
 }
 
+// Within double quotes of a request.
+std::string quotable(const std::string& text) {
+  std::string out;
+  for (const char c : roff(text))
+    out += c == '"' ? std::string("\\(dq") : std::string(1, c);
+  return out;
+}
+
 std::string upper(std::string text) {
   for (auto& c : text) c = static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
   return text;
@@ -50,42 +58,11 @@ std::string head(const std::string& name, const std::string& what, const About& 
       upper(roff(name)), about.section, about.version, roff(name), roff(what));
 }
 
-std::vector<const CLI::App*> commands_of(const CLI::App& app) {
-  auto all =
-      app.get_subcommands([](const CLI::App* one) { return !one->get_name().empty(); });
-  return {all.begin(), all.end()};
-}
-
-std::vector<const CLI::Option*> options_of(const CLI::App& app, bool positional) {
-  std::vector<const CLI::Option*> all;
-  for (const auto* one : app.get_options([&](const CLI::Option* option) {
-         return option->get_positional() == positional && !option->get_group().empty();
-       })) {
-    all.push_back(one);
-  }
-  return all;
-}
-
-bool takes_value(const CLI::Option& option) {
-  return option.get_items_expected_max() > 0;
-}
-
-std::string value_name(const CLI::Option& option) {
-  const auto type = option.get_type_name();
-  return type.empty() || type == "TEXT" ? "VALUE" : type;
-}
-
-// "[OPTION...] DEVICE NAME [FILE]"
+// "DEVICE NAME [FILE] [OPTION...]"
 std::string synopsis(const CLI::App& app) {
   std::string text;
-  const auto add = [&](const std::string& word) {
-    text += (text.empty() ? "" : " ") + word;
-  };
-  if (!options_of(app, false).empty()) add("[\\fIOPTION\\fR...]");
-  for (const auto* one : options_of(app, true)) {
-    const auto name = "\\fI" + roff(one->get_name(true)) + "\\fR";
-    add(one->get_required() ? name : "[" + name + "]");
-  }
+  for (const auto& one : arguments_of(app)) text += "\\fI" + roff(one) + "\\fR ";
+  if (!options_of(app, false).empty()) text += "[\\fIOPTION\\fR...]";
   return text;
 }
 
@@ -99,22 +76,38 @@ std::string options_text(const CLI::App& app) {
       if (!positional && takes_value(*one))
         name += " \\fI" + roff(value_name(*one)) + "\\fR";
       text += fmt::format(".TP\n{}\n{}\n", name, roff(sentence(one->get_description())));
-      const auto usual = one->get_default_str();
-      if (!usual.empty() && usual != "false" && usual != "[]" && usual != "\"\"") {
-        text += fmt::format("Default: {}.\n", roff(usual));
-      }
+      const auto usual = default_of(*one);
+      if (!usual.empty()) text += fmt::format("Default: {}.\n", roff(usual));
     }
   }
   return text;
 }
 
+std::string notes_text(const Notes& notes) {
+  std::string text;
+  if (!notes.examples.empty()) {
+    text += ".PP\nExamples:\n.PP\n.nf\n";
+    for (const auto& one : notes.examples) text += ".B \"" + quotable(one) + "\"\n";
+    text += ".fi\n";
+  }
+  if (!notes.exit_codes.empty()) {
+    text += fmt::format(".PP\nExit codes: {}.\n", roff(notes.exit_codes));
+  }
+  if (!notes.related.empty()) {
+    text += fmt::format(".PP\nSee also {}.\n",
+                        roff(fmt::format("{}", fmt::join(notes.related, ", "))));
+  }
+  return text;
+}
+
 // A command with its options, and those below it.
-std::string command_text(const CLI::App& app, const std::string& path) {
-  const auto own = path + " " + app.get_name();
+std::string command_text(const CLI::App& app, const NotesOf& notes) {
+  const auto own = path_of(app);
   std::string text = fmt::format(".SS \"{}\"\n.B {}\n{}\n.PP\n{}\n", roff(own), roff(own),
                                  synopsis(app), roff(sentence(app.get_description())));
   text += options_text(app);
-  for (const auto* one : commands_of(app)) text += command_text(*one, own);
+  if (notes) text += notes_text(notes(app));
+  for (const auto* one : commands_of(app)) text += command_text(*one, notes);
   return text;
 }
 
@@ -154,7 +147,7 @@ Files man_pages(const CLI::App& program, const About& about) {
   for (const auto* one : commands_of(program)) {
     const auto below = commands_of(*one);
     if (below.empty()) {
-      alone += command_text(*one, name);
+      alone += command_text(*one, about.notes);
       continue;
     }
     const auto page = name + "-" + one->get_name();
@@ -169,8 +162,7 @@ Files man_pages(const CLI::App& program, const About& about) {
     const auto options = options_text(*one);
     if (!options.empty()) text += ".SH OPTIONS\n" + options;
     text += ".SH COMMANDS\n";
-    for (const auto* each : below)
-      text += command_text(*each, name + " " + one->get_name());
+    for (const auto* each : below) text += command_text(*each, about.notes);
     files[file(page)] = text + end(own_about);
   }
   if (!list.empty()) own += ".SH \"COMMANDS WITH PAGES OF THEIR OWN\"\n" + list;
@@ -253,7 +245,8 @@ std::string path_finder(const std::vector<Place>& places, const char* words,
       from, to, words, known.empty() ? "none" : known, words);
 }
 
-std::string bash(const std::string& program, const std::vector<Place>& places) {
+std::string bash(const std::string& program, const std::vector<Place>& places,
+                 const std::string& names_option) {
   auto text =
       fmt::format("# bash completion of {}\n{}() {{\n", program, function_name(program));
   text += path_finder(places, "COMP_WORDS", "1", "COMP_CWORD");
@@ -266,14 +259,22 @@ std::string bash(const std::string& program, const std::vector<Place>& places) {
       "  esac\n  local word=${{COMP_WORDS[COMP_CWORD]}}\n  if [[ $word == -* ]]; then\n  "
       "  "
       "COMPREPLY=($(compgen -W \"$options\" -- \"$word\"))\n  elif [[ -n $commands ]]; "
-      "then\n    COMPREPLY=($(compgen -W \"$commands\" -- \"$word\"))\n  "
+      "then\n    COMPREPLY=($(compgen -W \"$commands\" -- \"$word\"))\n{}  "
       "fi\n}}\ncomplete "
       "-o default -F {} {}\n",
+      names_option.empty()
+          ? ""
+          : fmt::format(
+                "  else\n    local IFS=$'\\n'\n    COMPREPLY=($(compgen -W "
+                "\"$({} {} \"${{COMP_WORDS[@]:1:COMP_CWORD-1}}\" 2>/dev/null)\" -- "
+                "\"$word\"))\n",
+                program, names_option),
       function_name(program), program);
   return text;
 }
 
-std::string zsh(const std::string& program, const std::vector<Place>& places) {
+std::string zsh(const std::string& program, const std::vector<Place>& places,
+                const std::string& names_option) {
   auto text = fmt::format("#compdef {}\n# zsh completion\n{}() {{\n", program,
                           function_name(program));
   text += path_finder(places, "words", "2", "CURRENT");
@@ -294,13 +295,21 @@ std::string zsh(const std::string& program, const std::vector<Place>& places) {
   }
   text += fmt::format(
       "  esac\n  if [[ $PREFIX == -* ]]; then\n    _describe option options\n  elif (( "
-      "$#commands )); then\n    _describe command commands\n  else\n    _files\n  "
+      "$#commands )); then\n    _describe command commands\n  else\n{}    _files\n  "
       "fi\n}}\n{} \"$@\"\n",
+      names_option.empty()
+          ? ""
+          : fmt::format(
+                "    local -a names\n    names=(\"${{(@f)$({} {} "
+                "\"${{words[@]:1:CURRENT-2}}\" 2>/dev/null)}}\")\n    [[ -z $names ]] "
+                "|| compadd -a names\n",
+                program, names_option),
       function_name(program));
   return text;
 }
 
-std::string fish(const std::string& program, const std::vector<Place>& places) {
+std::string fish(const std::string& program, const std::vector<Place>& places,
+                 const std::string& names_option) {
   const auto function = "_" + function_name(program) + "_at";
   std::string known;
   for (const auto& one : places) {
@@ -324,18 +333,23 @@ std::string fish(const std::string& program, const std::vector<Place>& places) {
                           quoted(what));
     }
   }
+  if (!names_option.empty()) {
+    text +=
+        fmt::format("complete -c {} -a '({} {} (commandline -opc)[2..-1] 2>/dev/null)'\n",
+                    program, program, names_option);
+  }
   return text;
 }
 
 }  // namespace
 
-Files completions(const CLI::App& program) {
+Files completions(const CLI::App& program, const std::string& names_option) {
   std::vector<Place> places;
   collect(program, "", places);
   const auto& name = program.get_name();
-  return {{"bash/" + name, bash(name, places)},
-          {"zsh/_" + name, zsh(name, places)},
-          {"fish/" + name + ".fish", fish(name, places)}};
+  return {{"bash/" + name, bash(name, places, names_option)},
+          {"zsh/_" + name, zsh(name, places, names_option)},
+          {"fish/" + name + ".fish", fish(name, places, names_option)}};
 }
 
 base::Outcome<void> write(const Files& files, const std::string& folder) {

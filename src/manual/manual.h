@@ -9,10 +9,7 @@
 #include <vector>
 
 #include "base/outcome.h"
-
-namespace CLI {
-class App;
-}
+#include "manual/help.h"
 
 namespace vantro::manual {
 
@@ -22,14 +19,17 @@ struct About {
   // What stands behind the options: title and text, whose lines stay as they are.
   std::vector<std::pair<std::string, std::string>> more = {};
   std::vector<std::string> see_also = {};  // "vantrod(8)"
+  NotesOf notes = {};                      // none: nothing is known beside the tree
 };
 
 // File names with their texts, below a folder "man": the program's own page
 // ("man1/vantro.1") and one for each of its groups of commands ("man1/vantro-backup.1").
 using Files = std::map<std::string, std::string>;
 Files man_pages(const CLI::App& program, const About& about);
-// For bash, zsh and fish: commands and options, and files where a value is wanted.
-Files completions(const CLI::App& program);
+// For bash, zsh and fish: commands and options, and files where a value is wanted. Before
+// files come the names that the program prints when it is called with `names_option` and
+// the words so far, one in each line; empty: it knows none.
+Files completions(const CLI::App& program, const std::string& names_option = "");
 
 // A page of the manual made of its parts. `name`: "vantro.toml"; `entries`: what is
 // explained, each with its lines.

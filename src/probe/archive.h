@@ -1,5 +1,5 @@
 // Compressed files and archives: gzip, xz, bzip2 and zstd in any layers, and tar, cpio or
-// zip in them. Read to their end, every check value held against its bytes; nothing is
+// zip in them. Read to their end, every check value compared with its bytes; nothing is
 // written anywhere, and archives in archives stay closed.
 #pragma once
 

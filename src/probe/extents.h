@@ -1,5 +1,5 @@
 // Formats that say how long they are, and carry no check value: ELF programs and ISO 9660
-// disc images. Only their length can be held against the file's.
+// disc images. Only their length can be compared with the file's.
 #pragma once
 
 #include <optional>

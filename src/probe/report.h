@@ -11,8 +11,8 @@
 namespace vantro::probe {
 
 enum class Verdict {
-  kUnknown,   // nothing in it that could be held against itself, or no time for all of it
-  kWhole,     // its own check values and lengths fit
+  kUnknown,  // nothing in it that could be compared with itself, or no time for all of it
+  kWhole,    // its own check values and lengths fit
   kCutShort,  // it ends before its own end
   kDamaged,   // its own check values do not fit
 };

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/link_address.h"
 #include "base/visible_name.h"
 #include "repository/repository.h"
 #include "text/nearest.h"
@@ -39,6 +40,11 @@ base::Outcome<Holder> Inventory::holder(const std::string& typed) const {
   }
   const auto known = repository_.snapshot()->devices;
   if (const auto* device = known->find(typed)) return Holder{device->id, device->name};
+  if (base::LinkAddress::parse(typed)) {
+    if (const auto device = repository_.devices.find(typed)) {
+      return Holder{device->id, device->name};
+    }
+  }
   return base::refuse(Kind::kNotFound,
                       fmt::format("'{}' is neither a known device nor an IP address; "
                                   "'vantro device list' shows the devices",

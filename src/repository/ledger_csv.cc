@@ -1,6 +1,6 @@
 #include "repository/ledger_csv.h"
 
-#include <string_view>
+#include <utility>
 #include <vector>
 
 #include "base/clock.h"
@@ -36,12 +36,7 @@ std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
                                   entry.request,
                                   entry.chain};
   if (for_spreadsheets) {
-    for (auto& one : fields) {
-      constexpr std::string_view kBegins = "=+-@\t\r";
-      if (!one.empty() && kBegins.find(one.front()) != std::string_view::npos) {
-        one.insert(one.begin(), '\'');
-      }
-    }
+    for (auto& one : fields) one = text::no_formula(std::move(one));
   }
   return text::csv_line(fields);
 }

@@ -1,5 +1,5 @@
 // Names that mean something of their own on every protocol, and under which nothing else
-// can be put on offer or taken in.
+// can be put on offer or added.
 #pragma once
 
 #include <string>

@@ -57,7 +57,7 @@ base::Outcome<std::string> read_stored_text(Repository& repository,
   text::ContentTeller content;
   content.update(base::as_bytes(*text));
   if (!content.is_text()) {
-    return base::refuse(Kind::kInvalid, what + " is no text");
+    return base::refuse(Kind::kInvalid, what + " is not text");
   }
   return text;
 }

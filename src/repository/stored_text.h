@@ -13,7 +13,7 @@ struct Repository;
 // From the file's beginning, at most `most` bytes.
 base::Outcome<std::string> read_for_comparing(int file, std::uint64_t most);
 
-// kInvalid: it is no text, or larger than a configuration may be. kNotFound: it is not
+// kInvalid: it is not text, or larger than a configuration may be. kNotFound: it is not
 // kept any more. Else as opening and reading it.
 base::Outcome<std::string> read_stored_text(Repository& repository,
                                             const backup::Revision& revision);

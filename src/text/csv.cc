@@ -75,6 +75,14 @@ base::Outcome<std::vector<CsvRow>> parse_csv(std::string_view text) {
   return rows;
 }
 
+std::string no_formula(std::string field) {
+  constexpr std::string_view kBegins = "=+-@\t\r";
+  if (!field.empty() && kBegins.find(field.front()) != std::string_view::npos) {
+    field.insert(field.begin(), '\'');
+  }
+  return field;
+}
+
 std::string csv_line(const std::vector<std::string>& fields) {
   std::string result;
   for (const auto& field : fields) {

@@ -20,6 +20,10 @@ struct CsvRow {
 // Empty lines, and such that begin with '#', are left out. kInvalid names the line.
 base::Outcome<std::vector<CsvRow>> parse_csv(std::string_view text);
 
+// A spreadsheet takes what begins with one of "=+-@" for a formula: such a field with an
+// apostrophe in front, any other as it is.
+std::string no_formula(std::string field);
+
 // One row, with what needs quotes in quotes, and its end.
 std::string csv_line(const std::vector<std::string>& fields);
 

@@ -1,4 +1,4 @@
-// Two texts held against each other, line by line, for people who read configurations:
+// Two texts compared with each other, line by line, for people who read configurations:
 // what differs, some lines around it, and the sections that it is in.
 #pragma once
 

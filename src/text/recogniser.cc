@@ -18,11 +18,12 @@ constexpr std::int64_t kMostMemory = 1 << 20;
 base::Outcome<void> check_fact(const Pattern& pattern, const std::string& fact,
                                const std::vector<std::string>& allowed) {
   if (std::find(allowed.begin(), allowed.end(), fact) != allowed.end()) return {};
-  return base::refuse(Kind::kInvalid,
-                      fmt::format("recogniser '{}': '{}' is no fact of an image; there "
-                                  "are {}",
-                                  pattern.name, fact, fmt::join(allowed, ", ")),
-                      nearest(fact, allowed).value_or(""));
+  return base::refuse(
+      Kind::kInvalid,
+      fmt::format("recogniser '{}': '{}' is not a fact of an image; there "
+                  "are {}",
+                  pattern.name, fact, fmt::join(allowed, ", ")),
+      nearest(fact, allowed).value_or(""));
 }
 
 }  // namespace

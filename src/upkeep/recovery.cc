@@ -96,7 +96,7 @@ base::Outcome<void> compare_partials(
   return {};
 }
 
-// Until they are taken in again; verifying would find the same. In one transaction: a
+// Until they are added again; verifying would find the same. In one transaction: a
 // whole vault may be gone.
 base::Outcome<void> mark_lost(repository::Repository& repository,
                               const RecoveryReport& report, base::WallTime now) {

@@ -1,5 +1,5 @@
-// Keeping knowing that what is stored is whole: every byte is read again and held against
-// its SHA-256, at a polite pace, on a thread of its own.
+// Keeping knowing that what is stored is whole: every byte is read again and compared
+// with its SHA-256, at a polite pace, on a thread of its own.
 #pragma once
 
 #include <cstdint>

@@ -29,9 +29,10 @@ TEST(Networks, AreEverywhereWhereNoneIsNamed) {
 }
 
 TEST(Networks, SayWhichWordIsNone) {
-  EXPECT_EQ(Networks::parse("private 192.0.2.1/24").error().sentence,
-            "'192.0.2.1/24' is no network such as 192.0.2.0/24 (nothing set behind the "
-            "prefix), no address, and none of private, loopback, everywhere");
+  EXPECT_EQ(
+      Networks::parse("private 192.0.2.1/24").error().sentence,
+      "'192.0.2.1/24' is not a network such as 192.0.2.0/24 (nothing set behind the "
+      "prefix), no address, and none of private, loopback, everywhere");
 }
 
 TEST(Actions, AreReadAndWrittenInOneOrder) {

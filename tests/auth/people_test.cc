@@ -67,7 +67,7 @@ TEST_F(PeopleTest, EachBadTokenIsToldWithWhatToDo) {
   EXPECT_NE(who(short_lived).find("the token 'phone' of 'anna' ended on "),
             std::string::npos)
       << who(short_lived);
-  EXPECT_NE(who(short_lived).find("vantro token renew phone --of anna"),
+  EXPECT_NE(who(short_lived).find("vantro token change phone --by anna"),
             std::string::npos);
   EXPECT_EQ(who(laptop), "anna may operate");
   // Renewed it is good again; with another text the old one is not.
@@ -138,7 +138,7 @@ TEST_F(PeopleTest, SeeToTheirOwnTokensAndToThoseOfNobodyElse) {
   EXPECT_FALSE(anna.tokens("olaf"));
   EXPECT_FALSE(anna.revoke("olaf", "x"));
   EXPECT_EQ(anna.revoke("", "lap-top").error().sentence,
-            "'anna' has no token 'lap-top'; 'vantro token list --of anna' shows all");
+            "'anna' has no token 'lap-top'; 'vantro token list --by anna' shows all");
   EXPECT_TRUE(anna.revoke("", "laptop"));
   EXPECT_EQ(anna.add_token("", "", std::nullopt).error().kind, base::Kind::kInvalid);
   EXPECT_EQ(anna.add_token("", "past", clock_.wall() - 1).error().kind,

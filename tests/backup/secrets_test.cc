@@ -1,4 +1,4 @@
-// What is masked, held against several hundred lines in the manners of many devices.
+// What is masked, compared with several hundred lines in the manners of many devices.
 #include "text/secrets.h"
 
 #include <fstream>

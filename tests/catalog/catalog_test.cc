@@ -26,7 +26,7 @@ class CatalogTest : public fakes::RepositoryFixture {
     add("c4-7.6b.img", {{"platform", "causeway4"},
                         {"role", "system"},
                         {"version", "7.6.10"},
-                        {"stage", "general"}});
+                        {"stage", "proven"}});
     add("c4-boot.img", {{"platform", "causeway4"}, {"role", "boot"}, {"version", "2.1"}});
     add("odd.bin", {});
   }
@@ -123,7 +123,7 @@ TEST_F(CatalogTest, FiltersOnEveryFact) {
   EXPECT_EQ(list("platform", "CAUSEWAY6"), "causeway6:c4-7.6a.img* ");
   EXPECT_EQ(list("maker", "fenrock"), "causeway4:c4-7.6a.img causeway6:c4-7.6a.img* ");
   EXPECT_EQ(list("role", "boot"), "causeway4:c4-boot.img* ");
-  EXPECT_EQ(list("stage", "general"), "causeway4:c4-7.6b.img* ");
+  EXPECT_EQ(list("stage", "proven"), "causeway4:c4-7.6b.img* ");
   EXPECT_EQ(list("line", "7.6"),
             "causeway4:c4-7.6b.img* causeway4:c4-7.6a.img causeway6:c4-7.6a.img* ");
   EXPECT_EQ(list("version", "7.6.1"), "");
@@ -218,7 +218,7 @@ TEST_F(CatalogTest, KeepsDocumentsAndWhatTheyWereBefore) {
             "the image has no document 'note.md'; nearest: 'notes.md'");
   EXPECT_EQ(
       changes.attach("x.img", "notes.exe", base::as_bytes("x")).error().sentence,
-      "'notes.exe' is no document: release notes are text (.txt), Markdown (.md) or "
+      "'notes.exe' is not a document: release notes are text (.txt), Markdown (.md) or "
       "PDF (.pdf)");
   ASSERT_TRUE(changes.detach("x.img", "notes.md"));
   EXPECT_TRUE(repository_->documents.of(id)->empty());

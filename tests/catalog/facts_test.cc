@@ -14,7 +14,7 @@ std::string set(const std::string& name, const std::string& text) {
 TEST(Facts, AreReadAsTheyAreTyped) {
   EXPECT_EQ(set("platform", " causeway4 , causeway6,,causeway4"), "causeway4, causeway6");
   EXPECT_EQ(set("role", "System"), "system");
-  EXPECT_EQ(set("stage", "GENERAL"), "general");
+  EXPECT_EQ(set("stage", "PROVEN"), "proven");
   EXPECT_EQ(set("space", "800 MiB"), "838860800");
   EXPECT_EQ(set("space", ""), "");
   EXPECT_EQ(set("version", " 7.6.0 "), "7.6.0");
@@ -28,9 +28,10 @@ TEST(Facts, AreRefusedWithWhatWouldHaveWorked) {
   EXPECT_EQ(set("stage", "withdrawn").rfind("refused: an image is withdrawn with", 0),
             0u);
   EXPECT_EQ(set("space", "much"),
-            "refused: space: 'much' is no size, such as 812000000 or '800 MiB'");
-  EXPECT_EQ(set("plattform", "x").rfind("refused: 'plattform' is no fact of an image", 0),
-            0u);
+            "refused: space: 'much' is not a size, such as 812000000 or '800 MiB'");
+  EXPECT_EQ(
+      set("plattform", "x").rfind("refused: 'plattform' is not a fact of an image", 0),
+      0u);
   EXPECT_EQ(set("maker", std::string(201, 'x')),
             "refused: maker: at most 200 bytes, these are 201");
 }

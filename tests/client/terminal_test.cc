@@ -7,74 +7,6 @@
 namespace vantro::client {
 namespace {
 
-TEST(Table, AlignsItsColumnsAndTrimsItsLines) {
-  Table table({{"NAME"}, {"SIZE", Table::Align::kRight}, {"STATE"}});
-  table.add({{"x.img"}, {"9.0 MiB"}, {"on offer"}});
-  table.add({{"caf\xc3\xa9"}, {"1 B"}, {""}});
-  const Terminal terminal(stdout);
-  const auto lines = table.lines(terminal, 200);
-  ASSERT_EQ(lines.size(), 3u);
-  if (terminal.is_terminal()) return;  // emphasis would stand in between
-  EXPECT_EQ(lines[0], "NAME      SIZE  STATE");
-  EXPECT_EQ(lines[1], "x.img  9.0 MiB  on offer");
-  EXPECT_EQ(lines[2], "caf\xc3\xa9       1 B");
-}
-
-TEST(Table, BreaksALastColumnThatDoesNotFit) {
-  Table table({{"NAME"}, {"WHY"}});
-  table.add({{"x.img"}, {"the device went silent after nine bytes"}});
-  const Terminal terminal(stdout);
-  if (terminal.is_terminal()) return;  // emphasis would stand in between
-  EXPECT_EQ(table.lines(terminal, 30),
-            (std::vector<std::string>{"NAME   WHY", "x.img  the device went silent",
-                                      "       after nine bytes"}));
-  // Beside the name too little is left.
-  EXPECT_EQ(table.lines(terminal, 26),
-            (std::vector<std::string>{"NAME   WHY", "x.img", "    the device went silent",
-                                      "    after nine bytes"}));
-  // Or it would make too many lines there.
-  table.add({{"y.img"},
-             {"a sentence that is so long that it would need four lines of its "
-              "own here, or five"}});
-  EXPECT_EQ(table.lines(terminal, 30)[4], "    a sentence that is so long");
-  EXPECT_EQ(table.lines(terminal, 20).size(), 3u);  // too narrow to be worth it
-}
-
-TEST(Table, BreaksAWordThatIsWiderThanTheLastColumn) {
-  Table table({{"NAME"}, {"WHY"}});
-  table.add({{"x.img"}, {"'a-name-of-thirty-charact\xc3\xa9rs-x' is not on offer"}});
-  const Terminal terminal(stdout);
-  if (terminal.is_terminal()) return;  // emphasis would stand in between
-  EXPECT_EQ(
-      table.lines(terminal, 33),
-      (std::vector<std::string>{"NAME   WHY", "x.img  'a-name-of-thirty-charact\xc3\xa9",
-                                "       rs-x' is not on offer"}));
-}
-
-TEST(Table, CountsTheColumnsThatCharactersTake) {
-  EXPECT_EQ(width("abc"), 3u);
-  EXPECT_EQ(width("\xe6\xb0\xb4\xe4\xbd\x8d"), 4u);  // two wide ones
-  EXPECT_EQ(width("e\xcc\x81"), 1u);                 // a combining accent
-  Table table({{"NAME"}, {"STATE"}});
-  table.add({{"\xe6\xb0\xb4\xe4\xbd\x8d.img"}, {"on offer"}});
-  const Terminal terminal(stdout);
-  if (terminal.is_terminal()) return;  // emphasis would stand in between
-  EXPECT_EQ(table.lines(terminal, 80)[0], "NAME      STATE");
-}
-
-TEST(Table, NarrowsWhatIsTooWideForTheTerminal) {
-  Table table({{"NAME"}, {"SIZE", Table::Align::kRight}, {"STATE"}});
-  table.add({{std::string(60, 'a')}, {"9.0 MiB"}, {"on offer"}});
-  table.add({{"x.img"}, {"1 B"}, {"held"}});
-  const Terminal terminal(stdout);
-  if (terminal.is_terminal()) return;  // emphasis would stand in between
-  const auto lines = table.lines(terminal, 60);
-  ASSERT_EQ(lines.size(), 4u);
-  EXPECT_EQ(lines[1], std::string(41, 'a') + "  9.0 MiB  on offer");
-  EXPECT_EQ(lines[2], std::string(19, 'a'));
-  EXPECT_EQ(lines[3], "x.img" + std::string(42, ' ') + "1 B  held");
-}
-
 TEST(Terminal, LetsNothingThroughThatDrivesATerminal) {
   const auto written = [](auto write) {
     std::FILE* file = std::tmpfile();
@@ -95,12 +27,6 @@ TEST(Terminal, LetsNothingThroughThatDrivesATerminal) {
   // A program reads it.
   EXPECT_EQ(written([](const Terminal& t) { t.write_json("\"\xc2\x9b\""); }),
             "\"\xc2\x9b\"");
-}
-
-TEST(Table, MakesWhatComesFromOutsidePrintable) {
-  Table table({{"NAME"}});
-  table.add({{"a\x1b[2J"}});
-  EXPECT_EQ(table.lines(Terminal(stdout), 200)[1], "a\\x1b[2J");
 }
 
 TEST(TransferLine, SaysHowATransferStandsAndHowItEnded) {

@@ -48,7 +48,7 @@ TEST(Expected, SaysWhatIsWrongWithIt) {
   };
   EXPECT_EQ(
       sentence("crc32:00000000"),
-      "'crc32' is no checksum algorithm that is known here; use md5, sha1, sha256 or "
+      "'crc32' is not a checksum algorithm that is known here; use md5, sha1, sha256 or "
       "sha512");
   EXPECT_EQ(sentence("sha256:" + std::string(63, '0')),
             "the checksum has 63 digits; SHA-256 has 64. Was all of it copied?");
@@ -56,8 +56,8 @@ TEST(Expected, SaysWhatIsWrongWithIt) {
       sentence("0011"),
       "the checksum has 4 digits; MD5 has 32, SHA-1 40, SHA-256 64, SHA-512 128. Was all "
       "of it copied?");
-  EXPECT_EQ(sentence("xyz"), "'xyz' is no checksum: it must be hexadecimal digits");
-  EXPECT_EQ(sentence(""), "'' is no checksum: it must be hexadecimal digits");
+  EXPECT_EQ(sentence("xyz"), "'xyz' is not a checksum: it must be hexadecimal digits");
+  EXPECT_EQ(sentence(""), "'' is not a checksum: it must be hexadecimal digits");
 }
 
 TEST(Secret, IsLongAndNeverTheSame) {

@@ -105,7 +105,7 @@ TEST(SealKeys, AreReadFromLines) {
   EXPECT_EQ(keys("off\n" + kOne).current(), nullptr);
   EXPECT_NE(keys("off\n" + kOne).find(keys(kOne).current()->id()), nullptr);
   EXPECT_EQ(SealKeys::parse(kOne + "12345\n").error().sentence,
-            "line 2 is no key: 64 hexadecimal digits are one");
+            "line 2 is not a key: 64 hexadecimal digits are one");
   EXPECT_EQ(SealKeys::parse("# nothing\n").error().sentence,
             "it holds no key; 'vantrod --new-key FILE' writes one");
   EXPECT_TRUE(SealKeys::parse(new_seal_key()));

@@ -113,9 +113,9 @@ TEST(Signature, TheLibraryWritesNothingToStandardError) {
 TEST(Signature, RefusesKeysThatAreNone) {
   const Maker maker;
   EXPECT_EQ(told(check_signature("x", maker.sign("x"), "no key")),
-            "refused: the signature is minisign's, and the key is no minisign key");
+            "refused: the signature is minisign's, and the key is not a minisign key");
   EXPECT_EQ(told(check_signature("x", "no signature", maker.key())),
-            "refused: the signature is OpenPGP's, and the key is no OpenPGP key");
+            "refused: the signature is OpenPGP's, and the key is not an OpenPGP key");
 }
 
 }  // namespace

@@ -54,12 +54,12 @@ TEST_F(SettingsTest, AreReadFromTheFile) {
 }
 
 TEST_F(SettingsTest, RefuseAnUnknownKeyWithItsLineAndTheNearest) {
-  EXPECT_EQ(
-      refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_unanswere = 3\n"),
-      "vantro.toml:4: tftp.most_unanswere is no setting; nearest: tftp.most_unanswered");
+  EXPECT_EQ(refusal("\n[tftp]\nlisten = \"192.0.2.10\"\nmost_unanswere = 3\n"),
+            "vantro.toml:4: tftp.most_unanswere is not a setting; nearest: "
+            "tftp.most_unanswered");
   EXPECT_EQ(refusal("sate = \"/x\"\n"),
-            "vantro.toml:1: sate is no setting; nearest: state");
-  EXPECT_EQ(refusal("[zzz]\nx = 1\n"), "vantro.toml:1: zzz is no setting");
+            "vantro.toml:1: sate is not a setting; nearest: state");
+  EXPECT_EQ(refusal("[zzz]\nx = 1\n"), "vantro.toml:1: zzz is not a setting");
 }
 
 TEST_F(SettingsTest, SayWhatAValueMustBe) {
@@ -67,10 +67,11 @@ TEST_F(SettingsTest, SayWhatAValueMustBe) {
             "vantro.toml:1: tftp.most_unanswered: must be a whole number from 0 to 20");
   EXPECT_EQ(refusal("tftp.most_unanswered = \"3\"\n"),
             "vantro.toml:1: tftp.most_unanswered: must be a whole number from 0 to 20");
-  EXPECT_EQ(refusal("tftp.listen = [\"router:69\"]\n"),
-            "vantro.toml:1: tftp.listen: 'router:69' is no IP address with or without "
-            "a port, "
-            "such as 192.0.2.10:69 or [2001:db8::10]:69");
+  EXPECT_EQ(
+      refusal("tftp.listen = [\"router:69\"]\n"),
+      "vantro.toml:1: tftp.listen: 'router:69' is not an IP address with or without "
+      "a port, "
+      "such as 192.0.2.10:69 or [2001:db8::10]:69");
   for (const auto* ports : {"80-90", "50000", "60000-50000", "some"}) {
     EXPECT_EQ(
         refusal("tftp.reply_ports = \"" + std::string(ports) + "\"\n"),
@@ -109,10 +110,11 @@ facts = { maker = "Fenrock" }
   EXPECT_EQ(good->recognisers[1].facts.at("maker"), "Fenrock");
   EXPECT_EQ(refusal("[[recogniser]]\nname = \"x\"\n"),
             "vantro.toml:1: recogniser: a recogniser needs a name and a pattern");
-  EXPECT_EQ(refusal("[[recogniser]]\nname = \"x\"\npattern = \"(?P<verson>.)\"\n"),
-            "vantro.toml:1: recogniser: recogniser 'x': 'verson' is no fact of an image; "
-            "there are maker, platform, hardware, role, version, line, stage, space, "
-            "remarks, source; nearest: 'version'");
+  EXPECT_EQ(
+      refusal("[[recogniser]]\nname = \"x\"\npattern = \"(?P<verson>.)\"\n"),
+      "vantro.toml:1: recogniser: recogniser 'x': 'verson' is not a fact of an image; "
+      "there are maker, platform, hardware, role, version, line, stage, space, "
+      "remarks, source; nearest: 'version'");
   EXPECT_EQ(
       refusal("[[recogniser]]\nnames = \"x\"\n"),
       "vantro.toml:1: recogniser: 'names' is not a part of a recogniser; there are name, "
@@ -231,18 +233,17 @@ TEST_F(SettingsTest, SayWhatIsListenedOn) {
 
 TEST_F(SettingsTest, SayHowFtpIsReached) {
   const auto settings = read(
-      "[ftp]\nlisten = [\"192.0.2.10\"]\npassive_ports = \"50000-50999\"\n"
+      "[ftp]\nlisten = [\"192.0.2.10\"]\ndata_ports = \"50000-50999\"\n"
       "announce = \"203.0.113.5\"\ncertificate = \"/etc/vantro.pem\"\n");
   ASSERT_TRUE(settings) << settings.error().sentence;
   EXPECT_EQ(settings->ftp.listen[0].text(), "192.0.2.10:21");
-  EXPECT_EQ(settings->ftp.passive_ports, (PortRange{50000, 50999}));
+  EXPECT_EQ(settings->ftp.data_ports, (PortRange{50000, 50999}));
   EXPECT_EQ(settings->ftp.announce->text(), "203.0.113.5");
-  EXPECT_FALSE(read("[ftp]\npassive_ports = \"any\"\n")->ftp.passive_ports);
+  EXPECT_FALSE(read("[ftp]\ndata_ports = \"any\"\n")->ftp.data_ports);
   for (const auto* wrong : {"80-90", "50999-50000", "50000", "50000-70000", "x-y"}) {
-    EXPECT_EQ(
-        refusal(std::string("[ftp]\npassive_ports = \"") + wrong + "\"\n"),
-        "vantro.toml:2: ftp.passive_ports: must be \"any\" or two ports from 1024 up "
-        "such as \"50000-50999\"");
+    EXPECT_EQ(refusal(std::string("[ftp]\ndata_ports = \"") + wrong + "\"\n"),
+              "vantro.toml:2: ftp.data_ports: must be \"any\" or two ports from 1024 up "
+              "such as \"50000-50999\"");
   }
   EXPECT_EQ(refusal("[ftp]\nannounce = \"2001:db8::1\"\n"),
             "vantro.toml:2: ftp.announce: must be an IPv4 address such as "
@@ -278,7 +279,7 @@ TEST_F(SettingsTest, RefuseARuleThatOpensMoreThanItSays) {
             "vantro.toml:1: rule: a rule needs 'may', such as [\"fetch\"]");
   EXPECT_EQ(
       refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nover = \"gopher\"\n"),
-      "vantro.toml:1: rule: over: 'gopher' is no protocol that is served here; there "
+      "vantro.toml:1: rule: over: 'gopher' is not a protocol that is served here; there "
       "is tftp, ftp, ftps, http, https, scp, sftp");
   EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nnot = 1\n"),
             "vantro.toml:1: rule: 'not' is nothing of a rule; there are from, may, over, "
@@ -305,10 +306,10 @@ TEST_F(SettingsTest, AllowOlderSshByNameForNamedNetworks) {
             line + "needs 'from' with the networks of the devices that can't do better");
   EXPECT_EQ(refusal("[[ssh.older]]\nfrom = \"private\"\n"),
             line + "needs 'algorithms', such as [\"diffie-hellman-group14-sha1\"]");
-  EXPECT_TRUE(refusal("[[ssh.older]]\nfrom = \"private\"\nalgorithms = \"rot13\"\n")
-                  .starts_with(line +
-                               "algorithms: 'rot13' is no older algorithm that can be "
-                               "allowed; there is diffie-hellman-group14-sha1, "));
+  EXPECT_TRUE(
+      refusal("[[ssh.older]]\nfrom = \"private\"\nalgorithms = \"rot13\"\n")
+          .starts_with(line + "algorithms: 'rot13' is not an older algorithm that can be "
+                              "allowed; there is diffie-hellman-group14-sha1, "));
   EXPECT_EQ(refusal("[ssh]\nolder = 3\n"),
             "vantro.toml:2: ssh.older: must be written as [[ssh.older]]");
 }

@@ -291,7 +291,7 @@ TEST_F(BackupsTest, TellWhatIsOverdueAndWhatShrank) {
   Devices devices(*repository_, operator_);
   EXPECT_EQ(*devices.set_site("EAST", kDay), "east");
   EXPECT_EQ(base::in_full(devices.set_site("eats", kDay).error()),
-            "no device is at site 'eats'; put one there first: vantro device edit NAME "
+            "no device is at site 'eats'; put one there first: vantro device change NAME "
             "--site 'eats'; nearest: 'East'");
   for (int i = 0; i < 3; ++i) {
     deposit("192.0.2.7", "x.cfg", std::string(1000, static_cast<char>('a' + i)));
@@ -481,7 +481,7 @@ TEST_F(BackupsTest, WithoutAReplyThatArrivedItDoesNotCount) {
   // Cut off at the same place again: the bytes are known, and still in doubt.
   gate_->reply_lost(file("host a\n"));
   EXPECT_FALSE(revision("192.0.2.7", "x.cfg", 2).good());
-  // The whole file is no change: what counts is the good one.
+  // The whole file is not a change: what counts is the good one.
   file("host a\nport 1\n");
   EXPECT_EQ(told("192.0.2.7"), "x.cfg 1 seen 2, x.cfg 2 changed seen 2");
   file("host a\nport 2\n");

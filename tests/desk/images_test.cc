@@ -174,7 +174,7 @@ TEST_F(CatalogueDeskTest, WithdrawingEndsAllOffersAndTellsDevicesWhy) {
   EXPECT_EQ(
       offer("a.img", "again"),
       "refused: 'a.img' was withdrawn: loses its routes; take that back with 'vantro "
-      "image return' first");
+      "image withdraw --undo' first");
   EXPECT_EQ(images().withdraw("a.img", "x").error().sentence,
             "'a.img' is withdrawn already: loses its routes");
   const auto returned = images().take_back_withdrawal("a.img", false);
@@ -257,9 +257,10 @@ TEST_F(CatalogueDeskTest, AddingWhatIsKnownSaysWhatItDidNotDo) {
   const auto taken = intake->commit();
   ASSERT_TRUE(taken) << taken.error().sentence;
   ASSERT_EQ(taken->not_done.size(), 2u);
-  EXPECT_EQ(taken->not_done[0],
-            "its version stays '7.6.0', as it was known; to change it: vantro image edit "
-            "a.img --version 7.6.1");
+  EXPECT_EQ(
+      taken->not_done[0],
+      "its version stays '7.6.0', as it was known; to change it: vantro image change "
+      "a.img --version 7.6.1");
   EXPECT_EQ(taken->not_done[1].substr(0, 17), "it stays on offer");
   EXPECT_EQ(fetch("a.img"), "a");
 }

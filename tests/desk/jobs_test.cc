@@ -40,7 +40,7 @@ class JobsTest : public fakes::RepositoryFixture {
                     .edit(name, {{"platform", platform},
                                  {"role", role},
                                  {"version", version},
-                                 {"stage", "general"}}));
+                                 {"stage", "proven"}}));
   }
   void add_device(const std::string& name, const std::string& address,
                   const std::string& version, const std::string& site = "Osier Works",
@@ -158,8 +158,8 @@ TEST_F(JobsTest, AreRefusedWhereTheyMakeNoSense) {
   EXPECT_EQ(plan("osier-sw", {.aim = "sytsem-4.0.1.img"}),
             "there is no image 'sytsem-4.0.1.img' in the catalogue; nearest: "
             "'system-4.0.1.img'");
-  EXPECT_EQ(plan("osier-sv", {.aim = "system-4.0.1.img"}).substr(0, 29),
-            "there is no device 'osier-sv'");
+  EXPECT_EQ(plan("osier-sv", {.aim = "system-4.0.1.img"}).substr(0, 25),
+            "unknown device 'osier-sv'");
   EXPECT_EQ(plan("192.0.2.99", {.aim = "system-4.0.1.img"}),
             "192.0.2.99 belongs to no device; add one with 'vantro device add NAME "
             "--addresses 192.0.2.99'");
@@ -223,7 +223,7 @@ TEST_F(JobsTest, ShowAtOnceThatAnImageIsWithdrawn) {
   EXPECT_EQ(
       removed.error().sentence,
       "the open job of osier-sw needs 'system-3.12.0.img'; withdraw that job first: "
-      "vantro job withdraw osier-sw");
+      "vantro job end osier-sw");
 }
 
 TEST_F(JobsTest, EndWithTheirDevice) {
@@ -458,7 +458,7 @@ TEST_F(JobsTest, TheWrongFileIsRefusedUnlessItIsAllowed) {
   add_image("weir-1.img", "system", "1.0", "weir2");
   const std::string refused =
       "refused: 'weir-1.img' is refused: it is for weir2, and the device is a lattice24; "
-      "to allow it: 'vantro offer change weir-1.img --any-platform yes'";
+      "to allow it: 'vantro offer change weir-1.img --any-platform'";
   EXPECT_EQ(fetch_from("192.0.2.7", "weir-1.img"), refused);
   // Nobody knows what an address is.
   EXPECT_EQ(fetch_from("192.0.2.99", "weir-1.img"), "sent");
@@ -490,7 +490,7 @@ TEST_F(JobsTest, TheWrongHardwareIsRefusedAndARecoveryImageIsDoubted) {
   EXPECT_EQ(
       fetch_from("192.0.2.7", "system-4.0.1.img"),
       "refused: 'system-4.0.1.img' is refused: it is for hardware C, and the device "
-      "is B; to allow it: 'vantro offer change system-4.0.1.img --any-platform yes'");
+      "is B; to allow it: 'vantro offer change system-4.0.1.img --any-platform'");
   add_image("rescue-1.img", "recovery", "1");
   EXPECT_EQ(fetch_from("192.0.2.7", "rescue-1.img"), "sent: it is an image for recovery");
 }

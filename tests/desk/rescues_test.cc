@@ -253,7 +253,7 @@ TEST_F(RescuesTest, WhatIsCheckedSaysWhatToDo) {
   what.image = "recovery-1.img";
   EXPECT_EQ(stopped(what),
             "'Fixed-Name.img': 'recovery-1.img' has the role 'system', and the device "
-            "needs 'recovery'; vantro image edit recovery-1.img --role recovery\n");
+            "needs 'recovery'; vantro image change recovery-1.img --role recovery\n");
   EXPECT_EQ(hands_.open_wires, 0);
   EXPECT_TRUE(rescues_->list(10)->empty());
 }

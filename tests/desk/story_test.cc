@@ -157,14 +157,15 @@ TEST_F(StoryTest, NamesAStalledTransferAndWhatItMayMean) {
 TEST_F(StoryTest, CountsWhatWasNoRequest) {
   const auto address = *base::Address::parse("192.0.2.7");
   for (int i = 0; i < 3; ++i) {
-    gate_->contacts().stray(address, "192.0.2.10:69 on eth0", "99 is no TFTP opcode");
+    gate_->contacts().stray(address, "192.0.2.10:69 on eth0", "99 is not a TFTP opcode");
   }
   const auto lines = told();
   ASSERT_EQ(lines.size(), 1u);
   EXPECT_EQ(lines[0].state, "heard");
   EXPECT_NE(lines[0].sentence.find("3 attempts came to nothing since "),
             std::string::npos);
-  EXPECT_NE(lines[0].sentence.find("the last: 99 is no TFTP opcode"), std::string::npos);
+  EXPECT_NE(lines[0].sentence.find("the last: 99 is not a TFTP opcode"),
+            std::string::npos);
 }
 
 TEST_F(StoryTest, GoesOnAfterTheServerWasStartedAgain) {

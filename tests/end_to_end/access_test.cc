@@ -36,10 +36,10 @@ class Access : public ServerFixture {
 };
 
 TEST_F(Access, AnAccountIsMadeChangedAndRemoved) {
-  const auto added =
-      vantro_with("night-pass\n", {"account", "add", "Night", "--may", "fetch,hand-in",
-                                   "--from", "loopback,192.0.2.0/24", "--part", "/north/",
-                                   "--until", "30d", "--remarks", "the night crew"});
+  const auto added = vantro_with(
+      "night-pass\n", {"account", "add", "Night", "--may", "fetch,hand-in", "--networks",
+                       "loopback,192.0.2.0/24", "--folder", "/north/", "--until", "30d",
+                       "--remark", "the night crew"});
   EXPECT_EQ(added.code, 0) << added.err;
   EXPECT_THAT(
       added.out,
@@ -52,21 +52,21 @@ TEST_F(Access, AnAccountIsMadeChangedAndRemoved) {
             "vantro: no password came from standard input\n");
   EXPECT_EQ(vantro({"account", "change", "night"}).code, 2);
   EXPECT_EQ(vantro({"account", "change", "nigth", "--off"}).code, 5);
-  EXPECT_EQ(vantro({"account", "change", "night", "--from", "10.0.0.1/8"}).code, 2);
+  EXPECT_EQ(vantro({"account", "change", "night", "--networks", "10.0.0.1/8"}).code, 2);
   EXPECT_EQ(vantro({"account", "change", "night", "--on", "--off"}).code, 2);
-  EXPECT_THAT(
-      vantro({"account", "change", "night", "--off", "--part", "all", "--until", "ever"})
-          .out,
-      HasSubstr("  switched off\n"));
+  EXPECT_THAT(vantro({"account", "change", "night", "--off", "--folder", "all", "--until",
+                      "ever"})
+                  .out,
+              HasSubstr("  switched off\n"));
   const auto list = vantro({"account", "list"}).out;
   EXPECT_THAT(list, HasSubstr("anonymous  fetch, deposit"));
   EXPECT_THAT(list, HasSubstr("switched off"));
   EXPECT_THAT(list, Not(HasSubstr("argon2")));
   EXPECT_THAT(vantro({"--json", "account", "list"}).out, Not(HasSubstr("argon2")));
-  EXPECT_EQ(vantro({"account", "remove", "anonymous"}).code, 2);
-  EXPECT_EQ(vantro({"account", "remove", "night"}).out,
+  EXPECT_EQ(vantro({"account", "remove", "anonymous", "--yes"}).code, 2);
+  EXPECT_EQ(vantro({"account", "remove", "night", "--yes"}).out,
             "night: removed; what it has fetched and sent stays on record\n");
-  EXPECT_EQ(vantro({"account", "remove", "night"}).code, 5);
+  EXPECT_EQ(vantro({"account", "remove", "night", "--yes"}).code, 5);
 }
 
 // script(1) plays the terminal.
@@ -140,14 +140,14 @@ TEST_F(Access, AColleagueHandsAnImageIn) {
               HasSubstr("log in with an account that may"));
   EXPECT_THAT(hand_in("pump-7.img.sha256"), HasSubstr("is kept for 7 days"));
   EXPECT_THAT(hand_in("pump-7.img"),
-              HasSubstr("'pump-7.img' taken in, on offer; SHA-256 as expected"));
+              HasSubstr("'pump-7.img' added, on offer; SHA-256 as expected"));
   EXPECT_EQ(curl({http_url("/pump-7.img")}).out, "image bytes");
   const auto image = vantro_json({"image", "info", "pump-7.img"})["image"];
   EXPECT_EQ(image["vouching"], "vouched");
   // A download that broke off, inside an archive: the look finds it.
   const auto archive = run({"sh", "-c", "head -c 200000 /dev/urandom | gzip -c"}).out;
   fakes::write_file(scratch_ / "cut.gz", archive.substr(0, 100'000));
-  EXPECT_THAT(hand_in("cut.gz"), HasSubstr("nothing was filed"));
+  EXPECT_THAT(hand_in("cut.gz"), HasSubstr("nothing was added"));
   EXPECT_EQ(vantro({"image", "info", "cut.gz"}).code, 5);
 }
 
@@ -165,7 +165,7 @@ TEST_F(Access, ALocationIsCompleteToThePaste) {
   take_in("north/pump 7.img", "the image");
   add_night("fetch");
   const auto told = vantro(
-      {"location", "north/pump 7.img", "--for", "127.3.2.1", "--account", "night"});
+      {"location", "north/pump 7.img", "--device", "127.3.2.1", "--account", "night"});
   ASSERT_EQ(told.code, 0) << told.err;
   const auto tftp =
       "tftp://127.0.0.1:" + std::to_string(tftp_port_) + "/north/pump%207.img\n";
@@ -180,19 +180,20 @@ TEST_F(Access, ALocationIsCompleteToThePaste) {
                         "  account night  name north/pump 7.img  mode binary\n"));
   ASSERT_EQ(vantro({"device", "add", "heron", "--addresses", "127.3.2.1"}).code, 0);
   EXPECT_EQ(
-      vantro({"location", "north/pump 7.img", "--for", "heron", "--account", "night"})
+      vantro({"location", "north/pump 7.img", "--device", "heron", "--account", "night"})
           .out,
       told.out);
   EXPECT_THAT(told.out, HasSubstr("  SHA-256  "));
   EXPECT_THAT(
-      vantro({"location", "north/pump 7.img", "--for", "203.0.113.9"}).out,
+      vantro({"location", "north/pump 7.img", "--device", "203.0.113.9"}).out,
       HasSubstr(
           "    not for 203.0.113.9: fetching is not open to 203.0.113.9 over http\n"));
   EXPECT_EQ(vantro({"location", "none.img"}).code, 5);
-  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--for", "somewhere"}).code, 5);
+  EXPECT_EQ(vantro({"location", "north/pump 7.img", "--device", "somewhere"}).code, 5);
   EXPECT_EQ(vantro({"location", "north/pump 7.img", "--account", "nobody"}).code, 5);
   // What stands in it works.
-  const auto text = vantro_json({"location", "north/pump 7.img", "--for", "127.0.0.1"});
+  const auto text =
+      vantro_json({"location", "north/pump 7.img", "--device", "127.0.0.1"});
   EXPECT_EQ(curl({text["locations"][2]["text"]}).out, "the image");
 }
 

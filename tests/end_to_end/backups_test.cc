@@ -46,8 +46,8 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
   put("site.cfg", before_);
   EXPECT_THAT(out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--platform",
                    "Sluice"}),
-              HasSubstr("vantro device claim 127.0.0.1 tidegate"));
-  EXPECT_EQ(out({"device", "claim", "127.0.0.1", "tidegate"}),
+              HasSubstr("vantro device assign tidegate 127.0.0.1"));
+  EXPECT_EQ(out({"device", "assign", "tidegate", "127.0.0.1"}),
             "127.0.0.1 is tidegate's, and so is what came from it:\n"
             "  site.cfg: 1 revision(s)\n  1 row(s) of the ledger\n");
   put("site.cfg", after_);
@@ -65,13 +65,13 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
                    scratch_ / "mine.cfg"}),
               HasSubstr("the same in substance; 2 lines do not count; secrets were not "
                         "compared (--with-secrets compares them)\n"));
-  EXPECT_EQ(
-      out({"backup", "compare", "tidegate", "site.cfg", "1", "--to-device", "127.0.0.7"},
-          5),
-      "vantro: nothing was ever received from '127.0.0.7'; 'vantro backup list' "
-      "shows what there is\n");
+  EXPECT_EQ(out({"backup", "compare", "tidegate", "site.cfg", "1", "--with-device",
+                 "127.0.0.7"},
+                5),
+            "vantro: nothing was ever received from '127.0.0.7'; 'vantro backup list' "
+            "shows what there is\n");
   // Nothing gives a secret away but the token that may, and only when asked.
-  EXPECT_THAT(out({"backup", "save", "tidegate", "site.cfg", "--to", "-"}, 1),
+  EXPECT_THAT(out({"backup", "write", "tidegate", "site.cfg", "--out", "-"}, 1),
               HasSubstr("'site.cfg' holds 1 secret(s): ask for it with them "
                         "('--with-secrets'"));
   EXPECT_THAT(
@@ -79,7 +79,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
       HasSubstr("'operator' may not see secrets; an administrator can give the right"));
   EXPECT_THAT(out({"--json", "backup", "report", "--from", "1h"}),
               Not(HasSubstr("rushes")));
-  EXPECT_THAT(out({"backup", "save", "tidegate", "site.cfg", "--masked", "--to", "-"}),
+  EXPECT_THAT(out({"backup", "write", "tidegate", "site.cfg", "--masked", "--out", "-"}),
               HasSubstr("community <masked:"));
   auto environment = client_environment();
   for (auto& [name, value] : environment) {
@@ -91,7 +91,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
   EXPECT_EQ(saved.out, after_) << saved.err;
 }
 
-// In an encoding of their own, as many devices write; and what is no text at all.
+// In an encoding of their own, as many devices write; and what is not text at all.
 TEST_F(BackupCommands, TakeFilesInAnyEncoding) {
   put("site.cfg", "host Z\xfcrich\n mtu 1500\n");
   fakes::write_file(scratch_ / "mine.cfg", "host Z\xfcrich\n mtu 9000\n");
@@ -111,7 +111,7 @@ TEST_F(BackupCommands, TakeFilesInAnyEncoding) {
 // What is too large to be searched for secrets is treated as if it held some.
 TEST_F(BackupCommands, GiveOutNoLargeTextUnsearched) {
   put("large.txt", std::string(17 << 20, 'x') + "\npassword reeds\n");
-  EXPECT_THAT(out({"backup", "save", "127.0.0.1", "large.txt", "--to", "-"}, 1),
+  EXPECT_THAT(out({"backup", "write", "127.0.0.1", "large.txt", "--out", "-"}, 1),
               HasSubstr("can't be looked through for secrets"));
 }
 
@@ -119,7 +119,7 @@ TEST_F(BackupCommands, TellWhatIsOverdue) {
   EXPECT_THAT(out({"backup", "overdue"}), HasSubstr("No backups are expected"));
   out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--site", "East"});
   out({"device", "add", "heron", "--backup-every", "never", "--site", "east"});
-  out({"device", "site", "east", "--backup-every", "daily"});
+  out({"site", "change", "east", "--backup-every", "daily"});
   put("site.cfg", before_);
   EXPECT_EQ(out({"backup", "overdue"}), "None is overdue, of 1 that are expected.\n");
   stop();
@@ -136,7 +136,7 @@ TEST_F(BackupCommands, TellWhatIsOverdue) {
   const auto late = out({"backup", "overdue"}, 8);
   EXPECT_THAT(late, HasSubstr("tidegate  East  expected daily; the last 3 days ago"));
   EXPECT_THAT(out({"backup", "list"}), HasSubstr("overdue: expected daily"));
-  EXPECT_THAT(out({"device", "edit", "tidegate", "--backup-every", "often"}, 2),
+  EXPECT_THAT(out({"device", "change", "tidegate", "--backup-every", "often"}, 2),
               HasSubstr("'often' says not how often"));
 }
 
@@ -144,7 +144,7 @@ TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
   put("site.cfg", "old\n");
   put("site.cfg", "new\n");
   EXPECT_THAT(out({"backup", "offer", "add", "127.0.0.1", "site.cfg", "--revision", "1",
-                   "--as", "restore.cfg", "--to", "127.0.0.5", "--until", "1h"}),
+                   "--name", "restore.cfg", "--device", "127.0.0.5", "--until", "1h"}),
               StartsWith("restore.cfg: revision 1 of site.cfg from 127.0.0.1, 4 bytes\n"
                          "  on offer to 127.0.0.5 until "));
   const auto fetched = [&](const std::string& from) {
@@ -183,7 +183,7 @@ TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
   put("site.cfg", before_);
   put("site.cfg", after_);
   put("<b>&.cfg", "x\n");
-  EXPECT_THAT(out({"backup", "report", "--html", scratch_ / "report.html"}),
+  EXPECT_THAT(out({"backup", "report", "--html", "--out", scratch_ / "report.html"}),
               HasSubstr("report.html: 1 file(s) changed from "));
   const auto page = file("report.html");
   EXPECT_THAT(page, StartsWith("<!doctype html>"));
@@ -191,11 +191,11 @@ TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
   EXPECT_THAT(page, HasSubstr("&lt;b&gt;&amp;.cfg from"));
   EXPECT_THAT(page, HasSubstr("<tr class=\"new\">"));
   EXPECT_THAT(page, Not(HasSubstr("rushes")));
-  EXPECT_THAT(out({"backup", "report", "--html", scratch_ / "report.html"}, 7),
+  EXPECT_THAT(out({"backup", "report", "--html", "--out", scratch_ / "report.html"}, 7),
               HasSubstr("File exists"));
   EXPECT_THAT(out({"backup", "report", "--from", "soon"}, 2),
               HasSubstr("'soon' is not a time"));
-  EXPECT_THAT(out({"backup", "report", "--from", "1h", "--to", "2h"}, 2),
+  EXPECT_THAT(out({"backup", "report", "--from", "1h", "--until", "2h"}, 2),
               HasSubstr("the report must begin before it ends"));
 }
 
@@ -204,12 +204,13 @@ TEST_F(BackupCommands, NameTheDeviceWhereItsTransfersAreShown) {
   put("site.cfg", before_);
   EXPECT_THAT(out({"transfer", "list"}), HasSubstr("tidegate (127.0.0.1)"));
   row("deposit", "complete");
-  EXPECT_THAT(out({"ledger", "--of", "TideGate"}), HasSubstr("tidegate (127.0.0.1)"));
-  EXPECT_EQ(vantro_json({"ledger", "--of", "127.0.0.1"})["entries"][0]["device"],
+  EXPECT_THAT(out({"ledger", "--device", "TideGate"}), HasSubstr("tidegate (127.0.0.1)"));
+  EXPECT_EQ(vantro_json({"ledger", "--device", "127.0.0.1"})["entries"][0]["device"],
             "tidegate");
-  EXPECT_EQ(out({"ledger", "--of", "127.0.0.9"}),
+  EXPECT_EQ(out({"ledger", "--device", "127.0.0.9"}),
             "The ledger has nothing of 127.0.0.9.\n");
-  EXPECT_THAT(out({"ledger", "--of", "tidegat"}, 5), HasSubstr("nearest: 'tidegate'"));
+  EXPECT_THAT(out({"ledger", "--device", "tidegat"}, 5),
+              HasSubstr("nearest: 'tidegate'"));
 }
 
 TEST_F(BackupCommands, SayThatAnImageIsNotWhatItShouldBe) {
@@ -241,7 +242,7 @@ TEST_F(BackupCommands, SayThatAnImageIsNotWhatItShouldBe) {
   EXPECT_THAT(vantro({"backup", "info", "127.0.0.1", "whole.gz"}).out,
               testing::Not(testing::HasSubstr("CAUTION")));
   EXPECT_THAT(
-      vantro({"backup", "save", "127.0.0.1", "empty.cfg", "--to", scratch_ / "saved"})
+      vantro({"backup", "write", "127.0.0.1", "empty.cfg", "--out", scratch_ / "saved"})
           .out,
       testing::HasSubstr("CAUTION: it is empty (0 bytes)"));
 }
@@ -252,7 +253,7 @@ TEST_F(BackupCommands, RecogniseAnImageAndTakeItIn) {
   EXPECT_THAT(out({"backup", "info", "127.0.0.1", "running.bin"}),
               HasSubstr("identical to image 'sluice-9.img', unvouched"));
   put("other.bin", fakes::noise(6000));
-  EXPECT_THAT(out({"backup", "adopt", "127.0.0.1", "other.bin", "--as", "sluice-10.img",
+  EXPECT_THAT(out({"backup", "adopt", "127.0.0.1", "other.bin", "--name", "sluice-10.img",
                    "--platform", "sluice"}),
               HasSubstr("devices type: sluice-10.img"));
   EXPECT_EQ(vantro_json({"image", "info", "sluice-10.img"})["image"]["size"], 6000);
@@ -269,10 +270,18 @@ TEST_F(BackupCommands, ImportAnInventory) {
             "2 as they were: tidegate, heron\n");
   put("site.cfg", "a\n", "127.0.0.2");
   EXPECT_EQ(vantro_json({"backup", "revisions", "heron"})["backups"].size(), 1u);
-  EXPECT_THAT(out({"device", "remove", "heron"}),
-              HasSubstr("Its backups stand under the addresses that they came from:"));
+  EXPECT_THAT(
+      out({"device", "remove", "heron", "--yes"}),
+      HasSubstr("Its backups are now listed under the addresses that they came from:"));
   EXPECT_EQ(vantro_json({"backup", "revisions", "127.0.0.2"})["backups"].size(), 1u);
-  EXPECT_THAT(out({"device", "info", "hero"}, 5), HasSubstr("there is no device 'hero'"));
+  // By its link address and by where it is heard from as well.
+  out({"device", "add", "sedge", "--link-address", "02:00:5e:10:00:09", "--addresses",
+       "127.9.0.0/24"});
+  for (const auto* each : {"sedge", "SEDGE", "0200.5e10.0009", "127.9.0.7"}) {
+    EXPECT_THAT(out({"device", "info", each}), HasSubstr("sedge")) << each;
+  }
+  out({"device", "remove", "0200.5e10.0009", "--yes"});
+  EXPECT_THAT(out({"device", "info", "hero"}, 5), HasSubstr("unknown device 'hero'"));
 }
 
 // The server starts without the key, lists, and refuses with the key's id.
@@ -288,7 +297,7 @@ TEST_F(BackupCommands, WithoutItsKeyTheServerSaysSo) {
   stop();
   start();
   EXPECT_THAT(out({"backup", "list"}), HasSubstr("site.cfg"));
-  EXPECT_THAT(out({"backup", "save", "127.0.0.1", "site.cfg", "--to", "-"}, 1),
+  EXPECT_THAT(out({"backup", "write", "127.0.0.1", "site.cfg", "--out", "-"}, 1),
               HasSubstr("it is encrypted with key"));
   EXPECT_TRUE(eventually([&] {
     return out({"status"}).find("1 of 1 configurations can't be read") !=

@@ -22,7 +22,7 @@ ip link set lo up
 ip tuntap add tap0 mode tap
 ip addr add 192.0.2.1/24 dev tap0
 ip link set tap0 up
-# The device's address is no private one.
+# The device's address is not a private one.
 printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "fetch"\n' > "$work/vantro.toml"
 "$vantrod" --config "$work/vantro.toml" --state "$work/state" --tftp-listen 192.0.2.1 \
   --http-listen none --management-socket "$work/management.sock" > "$work/server" 2>&1 &

@@ -112,7 +112,7 @@ TEST_F(Catalogue, FilesNothingThatIsCutShortUnlessItIsTold) {
   EXPECT_TRUE(std::regex_search(
       refused.err, std::regex("'cut\\.tgz' \\(tar archive in gzip\\) is cut short: the "
                               "gzip stream ends after .* in the middle; nothing was "
-                              "filed\\. .*--despite-findings")))
+                              "added\\. .*--despite-findings")))
       << refused.err;
   EXPECT_EQ(vantro({"image", "find", cut}).code, 5);
   EXPECT_EQ(vantro({"image", "add", cut, "--despite-findings"}).code, 0);
@@ -248,8 +248,8 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
     ASSERT_EQ(vantro({"image", "add", scratch_ / archive, "--hold"}).code, 0);
     const std::string in = archive == "release.tgz" ? "r/" : "";
     const auto as = archive + ".img";
-    const auto out =
-        vantro({"image", "extract", archive, in + "causeway4-sys-7.7.0.img", "--as", as});
+    const auto out = vantro(
+        {"image", "extract", archive, in + "causeway4-sys-7.7.0.img", "--name", as});
     EXPECT_EQ(out.code, 0) << out.err;
     EXPECT_THAT(out.out, HasSubstr("the checksum is as the archive's own list has it"));
     const auto info = vantro({"image", "info", as}).out;
@@ -263,13 +263,15 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
     EXPECT_EQ(
         vantro({"image", "extract", archive, in + "notes.txt", "--document-of", as}).code,
         0);
-    EXPECT_EQ(vantro({"image", "document", as, "notes.txt", "--to", "-"}).out,
+    EXPECT_EQ(vantro({"image", "document", "write", as, "notes.txt", "--out", "-"}).out,
               "what is new");
   }
-  EXPECT_EQ(vantro({"image", "remove", "release.zip", "--confirm", "release.tgz"}).code,
-            2);
-  const auto gone =
-      vantro({"image", "remove", "release.zip", "--confirm", "release.zip"});
+  // Nobody is there to be asked.
+  EXPECT_EQ(
+      vantro({"image", "remove", "release.zip"}).err,
+      "vantro: Remove 'release.zip' and its bytes for good? Say so with --yes; nothing "
+      "was changed\n");
+  const auto gone = vantro({"image", "remove", "release.zip", "--yes"});
   EXPECT_EQ(gone.code, 0) << gone.err;
   EXPECT_EQ(vantro({"image", "info", "release.zip"}).code, 5);
 }
@@ -305,22 +307,23 @@ TEST_F(Catalogue, AContradictionTakesAnImageOffOfferAtOnce) {
   EXPECT_EQ(fetch("a.img"), "curl 69");
   EXPECT_NE(vantro({"status"}).out.find("TROUBLE     'a.img' differs"),
             std::string::npos);
-  EXPECT_EQ(vantro({"image", "vouch", "a.img", "--retract"}).code, 0);
+  EXPECT_EQ(vantro({"image", "vouch", "a.img", "--undo"}).code, 0);
   EXPECT_EQ(fetch("a.img"), "abc");
 }
 
 TEST_F(Catalogue, OffersUnderFixedNamesToNetworksForATime) {
   take_in("a.img", "first");
   take_in("b.img", "second");
-  ASSERT_EQ(vantro({"offer", "add", "a.img", "--as", "fixed/boot.bin"}).code, 0);
-  const auto narrower = vantro({"offer", "add", "b.img", "--as", "fixed/boot.bin", "--to",
-                                "127.0.0.0/8", "--until", "2h"});
+  ASSERT_EQ(vantro({"offer", "add", "a.img", "--name", "fixed/boot.bin"}).code, 0);
+  const auto narrower = vantro({"offer", "add", "b.img", "--name", "fixed/boot.bin",
+                                "--networks", "127.0.0.0/8", "--until", "2h"});
   EXPECT_NE(narrower.out.find("beside   fixed/boot.bin, which gives a.img; the narrower "
                               "network wins"),
             std::string::npos)
       << narrower.out << narrower.err;
   EXPECT_EQ(fetch("fixed/boot.bin"), "second");
-  ASSERT_EQ(vantro({"offer", "end", "fixed/boot.bin", "--of", "127.0.0.0/8"}).code, 0);
+  ASSERT_EQ(
+      vantro({"offer", "end", "fixed/boot.bin", "--offered-to", "127.0.0.0/8"}).code, 0);
   EXPECT_EQ(fetch("fixed/boot.bin"), "first");
   ASSERT_EQ(vantro({"offer", "change", "fixed/boot.bin", "--image", "b.img"}).code, 0);
   EXPECT_EQ(fetch("fixed/boot.bin"), "second");
@@ -335,7 +338,7 @@ TEST_F(Catalogue, OffersUnderFixedNamesToNetworksForATime) {
   for (const auto& row : ledger()) {
     EXPECT_FALSE(row["event"] == "fetch" && row["sha256"].is_null()) << row;
   }
-  EXPECT_EQ(vantro({"offer", "add", "a.img", "--to", "192.0.2.1/24"}).code, 2);
+  EXPECT_EQ(vantro({"offer", "add", "a.img", "--networks", "192.0.2.1/24"}).code, 2);
   EXPECT_EQ(vantro({"offer", "add", "a.img", "--until", "soon"}).code, 2);
   const auto list = vantro({"offer", "checksums"});
   file("SUMS", list.out);
@@ -422,13 +425,14 @@ TEST_F(Catalogue, CarriesImagesToAServerThatNoNetworkReaches) {
       image("causeway4-boot-2.1.img")["digests"]["sha512"].get<std::string>();
   ASSERT_EQ(vantro({"image", "vouch", "causeway4-boot-2.1.img", "--expect", sum}).code,
             0);
-  ASSERT_EQ(vantro({"offer", "add", "causeway4-boot-2.1.img", "--as", "fixed/b"}).code,
+  ASSERT_EQ(vantro({"offer", "add", "causeway4-boot-2.1.img", "--name", "fixed/b"}).code,
             0);
   file("notes.md", "# Notes\n");
-  ASSERT_EQ(
-      vantro({"image", "attach", "causeway4-sys-7.6.0.tgz", scratch_ / "notes.md"}).code,
-      0);
-  ASSERT_EQ(vantro({"image", "edit", "causeway4-sys-7.6.0.tgz", "--remarks",
+  ASSERT_EQ(vantro({"image", "document", "add", "causeway4-sys-7.6.0.tgz",
+                    scratch_ / "notes.md"})
+                .code,
+            0);
+  ASSERT_EQ(vantro({"image", "change", "causeway4-sys-7.6.0.tgz", "--remark",
                     "boot loader first", "--space", "80 MiB"})
                 .code,
             0);
@@ -449,23 +453,23 @@ TEST_F(Catalogue, CarriesImagesToAServerThatNoNetworkReaches) {
     start({"--config", scratch_ / "settings.toml"});
     const auto taken = vantro({"import", scratch_ / from});
     EXPECT_EQ(taken.code, 0) << taken.out << taken.err;
-    EXPECT_NE(taken.out.find("2 images taken in, 0 known already, 0 failed"),
+    EXPECT_NE(taken.out.find("2 images added, 0 known already, 0 failed"),
               std::string::npos)
         << taken.out;
     EXPECT_EQ(fetch("fixed/b"), "boot");
     EXPECT_EQ(image("causeway4-boot-2.1.img")["vouching"], "vouched");
     EXPECT_EQ(image("causeway4-sys-7.6.0.tgz")["facts"]["space"], 83886080);
-    EXPECT_EQ(
-        vantro({"image", "document", "causeway4-sys-7.6.0.tgz", "notes.md", "--to", "-"})
-            .out,
-        "# Notes\n");
+    EXPECT_EQ(vantro({"image", "document", "write", "causeway4-sys-7.6.0.tgz", "notes.md",
+                      "--out", "-"})
+                  .out,
+              "# Notes\n");
     EXPECT_EQ(vantro_json({"kit", "list"})["kits"][0]["parts"],
               before["kits"][0]["parts"]);
     EXPECT_NE(vantro({"import", scratch_ / from}).out.find("2 known already"),
               std::string::npos);
     stop();
   }
-  // One file that went bad on the way is told, and the other is taken in.
+  // One file that went bad on the way is told, and the other is added.
   fs::remove_all(state());
   start({"--config", scratch_ / "settings.toml"});
   fakes::write_file(scratch_ / "stick/images/causeway4-boot-2.1.img", "BOOT");

@@ -26,7 +26,7 @@ TEST_F(Cli, TakesAnImageInAndSaysWhatToType) {
   EXPECT_EQ(added.code, 0);
   EXPECT_EQ(
       added.out,
-      "x-1.img: taken in\n"
+      "x-1.img: added\n"
       "  size        3 bytes\n"
       "  SHA-256     ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad\n"
       "  inside      nothing inside that could be checked: its format is not known here\n"
@@ -41,9 +41,9 @@ TEST_F(Cli, ShowsBothChecksumsWhenTheyDiffer) {
                              "SHA-1:0000000000000000000000000000000000000000"});
   EXPECT_EQ(added.code, 6);
   EXPECT_EQ(added.err,
-            "vantro: the SHA-1 checksum of what came differs from the expected one; "
+            "vantro: the SHA-1 checksum of the file differs from the expected one; "
             "nothing was "
-            "filed\n"
+            "added\n"
             "  expected  0000000000000000000000000000000000000000\n"
             "  came      a9993e364706816aba3e25717850c26c9cd0d89d\n");
   EXPECT_EQ(vantro({"image", "list"}).out,
@@ -67,8 +67,8 @@ TEST_F(Cli, RefusesWhatItCannotRead) {
   EXPECT_EQ(burn.code, 2);
   EXPECT_EQ(
       burn.err,
-      "vantro: 'burn' is not understood here; add --help to a command to see what it "
-      "takes\n");
+      "vantro: unknown command 'vantro image burn'; 'vantro image --help' lists the "
+      "commands\n");
   // What only the server can judge is wrong use all the same.
   EXPECT_EQ(vantro({"offer", "list", "--at", "2199-01-01"}).code, 2);
   EXPECT_EQ(vantro({"person", "add", "ida", "--role", "foo"}).code, 2);
@@ -101,6 +101,11 @@ TEST_F(Cli, GivesTheNearestNameWhenThereIsNoSuchImage) {
             "'x-system-1.img'\n");
   const auto found = vantro({"image", "info", "x-system-1.img"});
   EXPECT_NE(found.out.find(kAbcSha256), std::string::npos);
+  // The beginning of its checksum names it as well; less than that does not.
+  const std::string sum = kAbcSha256;
+  EXPECT_EQ(vantro({"image", "info", sum.substr(0, 8)}).out, found.out);
+  EXPECT_EQ(vantro({"image", "info", sum}).out, found.out);
+  EXPECT_EQ(vantro({"image", "info", sum.substr(0, 7)}).code, 5);
 }
 
 TEST_F(Cli, ShowsAndSavesBackups) {
@@ -118,21 +123,21 @@ TEST_F(Cli, ShowsAndSavesBackups) {
   EXPECT_NE(info.out.find("the device announced 6 bytes"), std::string::npos);
 
   const auto first = vantro(
-      {"backup", "save", "127.0.0.1", "site/x.cfg", "--revision", "1"}, scratch_.path());
+      {"backup", "write", "127.0.0.1", "site/x.cfg", "--revision", "1"}, scratch_.path());
   EXPECT_EQ(first.code, 0) << first.err;
   EXPECT_EQ(fakes::read_file(scratch_ / "x.cfg"), "first\n");
   const auto again =
-      vantro({"backup", "save", "127.0.0.1", "site/x.cfg"}, scratch_.path());
+      vantro({"backup", "write", "127.0.0.1", "site/x.cfg"}, scratch_.path());
   EXPECT_EQ(again.code, 7);
   EXPECT_EQ(
       again.err,
       "vantro: x.cfg exists; give another file with --to, or --force to write over it\n");
   EXPECT_EQ(
-      vantro({"backup", "save", "127.0.0.1", "site/x.cfg", "--force"}, scratch_.path())
+      vantro({"backup", "write", "127.0.0.1", "site/x.cfg", "--force"}, scratch_.path())
           .code,
       0);
   EXPECT_EQ(fakes::read_file(scratch_ / "x.cfg"), "second\n");
-  EXPECT_EQ(vantro({"backup", "save", "127.0.0.1", "x.cfg"}).err,
+  EXPECT_EQ(vantro({"backup", "write", "127.0.0.1", "x.cfg"}).err,
             "vantro: there is no backup 'x.cfg' from 127.0.0.1; nearest: 'site/x.cfg'\n");
   EXPECT_EQ(
       vantro({"backup", "revisions", "router"}).err,
@@ -204,10 +209,10 @@ TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
 TEST_F(Cli, TheLogTellsOfEachChangeOnceItIsMade) {
   send("x.cfg", "config");
   EXPECT_EQ(vantro({"device", "add", "pump", "--addresses", "192.0.2.7"}).code, 0);
-  // What was refused is no change.
+  // What was refused is not a change.
   EXPECT_EQ(vantro({"device", "add", "pump"}).code, 1);
   EXPECT_EQ(vantro({"account", "change", "anonymous", "--may", "fetch"}).code, 0);
-  EXPECT_EQ(vantro({"backup", "pin", "127.0.0.1", "x.cfg"}).code, 0);
+  EXPECT_EQ(vantro({"backup", "keep", "127.0.0.1", "x.cfg"}).code, 0);
   const auto log = fakes::read_file(scratch_ / "server.err");
   for (const auto* event : {"device-add", "account-change", "backup-pin"}) {
     const auto first = log.find(event);
@@ -296,7 +301,7 @@ TEST_F(Cli, HoldsTheApiToHttp) {
                       "-H", "Authorization: Bearer " + token()});
     return run(arguments).out;
   };
-  EXPECT_EQ(curl({url() + "/v1/health"}), "200 application/json");
+  EXPECT_EQ(curl({url() + "/v1/alive"}), "200 application/json");
   EXPECT_EQ(curl({url() + "/v1/none"}), "404 application/problem+json");
   EXPECT_EQ(curl({"-X", "POST", url() + "/v1/images/x"}), "400 application/problem+json");
   // Chunked, so of unknown length; and a name that was taken by other bytes.
@@ -315,7 +320,7 @@ TEST_F(Cli, HoldsTheApiToHttp) {
             "400 application/problem+json");
   const auto problem = read_json(fakes::read_file(scratch_ / "body"));
   EXPECT_EQ(problem["kind"], "invalid");
-  EXPECT_EQ(problem["detail"], "'zz' is no checksum: it must be hexadecimal digits");
+  EXPECT_EQ(problem["detail"], "'zz' is not a checksum: it must be hexadecimal digits");
 }
 
 }  // namespace

@@ -60,12 +60,12 @@ class ConsoleTest : public ServerFixture {
   // A device on a platform with a running version, images for it, and a job.
   void plan_a_job() {
     take_in("lattice24-system-4.0.1.img", std::string(300'000, 'n'));
-    run_vantro({"image", "edit", "lattice24-system-4.0.1.img", "--platform", "lattice24",
-                "--role", "system", "--version", "4.0.1", "--remarks",
+    run_vantro({"image", "change", "lattice24-system-4.0.1.img", "--platform",
+                "lattice24", "--role", "system", "--version", "4.0.1", "--remark",
                 "needs a cold start"});
     run_vantro({"device", "add", "osier-sw", "--addresses", "127.1.0.3", "--platform",
                 "lattice24", "--site", "Osier Works", "--running-version", "3.12.0"});
-    run_vantro({"job", "plan", "osier-sw", "--to", "lattice24-system-4.0.1.img"});
+    run_vantro({"job", "add", "osier-sw", "--image", "lattice24-system-4.0.1.img"});
   }
   void expect_no_errors() { EXPECT_THAT(browser_->errors(), IsEmpty()); }
 
@@ -89,13 +89,13 @@ TEST_F(ConsoleTest, SomebodyLogsInWithNameAndPasswordOrWithAToken) {
   page.click("button", "Log out");
   page.find("button", "Log in");
 
-  const auto made = vantro_json({"token", "add", "console", "--of", "day-desk"});
+  const auto made = vantro_json({"token", "add", "console", "--by", "day-desk"});
   page.click("button", "With a token");
   page.type("Token", made["text"].get<std::string>());
   page.click("button", "Log in");
   page.find("heading", "Images");
   // A log-in ends with the token that it was made with.
-  run_vantro({"token", "revoke", "console", "--of", "day-desk"});
+  run_vantro({"token", "end", "console", "--by", "day-desk"});
   page.says("The page behind this stays as it is");
 }
 
@@ -107,7 +107,7 @@ TEST_F(ConsoleTest, AFileIsHandedInAndOneThatDiffersIsNot) {
   page.give_file(page.find("button", "Drop image files here, or choose them"), image);
   page.type("The maker's checksum, or checksum list", std::string(64, '0'));
   page.click("button", "Send 19.1 MiB");
-  page.says("differs from the expected one; nothing was filed.");
+  page.says("differs from the expected one; nothing was added.");
   page.says(std::string(64, '0'));
   page.says(sha256_of(image));
   EXPECT_THAT(vantro_json({"image", "list"})["images"], IsEmpty());
@@ -137,13 +137,13 @@ TEST_F(ConsoleTest, AFileThatIsCutShortIsNotAdded) {
   fakes::write_file(whole, std::string(3'000'000, 'b') + "x");
   run({"/usr/bin/gzip", "-n", "-k", whole});
   const auto all = file("bundle.gz");
-  const auto cut = scratch_ / "weir2-bundle-12.0.5.tgz";
+  const auto cut = scratch_ / "weir2-release-12.0.5.tgz";
   fakes::write_file(cut, all.substr(0, all.size() - 20));
   log_in("day-desk", "/hand-in");
   page.give_file(page.find("button", "Drop image files here, or choose them"), cut);
   page.click("button",
              fmt::format("Send {:.1f} KiB", static_cast<double>(all.size() - 20) / 1024));
-  page.says("nothing was filed. Fetch it again from its maker");
+  page.says("nothing was added. Fetch it again from its maker");
   EXPECT_THAT(vantro_json({"image", "list"})["images"], IsEmpty());
 }
 
@@ -225,7 +225,7 @@ TEST_F(ConsoleTest, ImagesAreBrowsedByPlatformAndLine) {
   for (const std::string version : {"7.4.1", "7.4.2", "7.6.0"}) {
     const auto name = "causeway4-system-" + version + ".img";
     take_in(name, "bytes of " + version);
-    run_vantro({"image", "edit", name, "--platform", "causeway4", "--role", "system",
+    run_vantro({"image", "change", name, "--platform", "causeway4", "--role", "system",
                 "--version", version});
   }
   take_in("weir2-system-12.0.5.img", "other bytes");
@@ -261,7 +261,7 @@ TEST_F(ConsoleTest, ImagesAreBrowsedByPlatformAndLine) {
 TEST_F(ConsoleTest, AJobIsPlannedCheckedCopiedAndMarked) {
   auto& page = *browser_;
   plan_a_job();
-  run_vantro({"job", "withdraw", "osier-sw"});
+  run_vantro({"job", "end", "osier-sw"});
   log_in("day-desk", "/plan?device=osier-sw");
   page.type(page.find("combobox", "Image or kit"), "lattice24-system-4.0.1.img");
   page.click("button", "Plan it");
@@ -283,7 +283,7 @@ TEST_F(ConsoleTest, AJobIsPlannedCheckedCopiedAndMarked) {
   page.says("The job ends");
   page.click("button", "All is well");
   page.says("confirmed");
-  EXPECT_EQ(vantro_json({"job", "show", "osier-sw"})["state"], "confirmed");
+  EXPECT_EQ(vantro_json({"job", "info", "osier-sw"})["state"], "confirmed");
   expect_no_errors();
 }
 
@@ -297,7 +297,7 @@ TEST_F(ConsoleTest, AColleaguesClaimIsShownAndTakenOver) {
   page.says("operator has it now, and sees that you took it.");
   page.click("button", "Take it over");
   page.stops_saying("Take it over");
-  EXPECT_EQ(vantro_json({"job", "show", "osier-sw"})["owner"], "day-desk");
+  EXPECT_EQ(vantro_json({"job", "info", "osier-sw"})["owner"], "day-desk");
 }
 
 TEST_F(ConsoleTest, ATransferIsSeenToStallAndToEnd) {
@@ -519,7 +519,7 @@ TEST_F(ConsoleTest, EveryPageIsAccessibleAndFitsTheScreen) {
   run({"/usr/bin/curl", "-sS", "--interface", "127.1.0.3", http_url("/nothing.img")});
   run_vantro({"device", "add", "pump-sw-01", "--addresses", "127.1.1.1", "--platform",
               "lattice24", "--running-version", "3.12.0"});
-  run_vantro({"rollout", "plan", "Lattice", "--devices", "pump-sw-01", "--to",
+  run_vantro({"rollout", "add", "Lattice", "--devices", "pump-sw-01", "--image",
               "lattice24-system-4.0.1.img"});
   look_at(full, "full");
   expect_no_errors();
@@ -542,11 +542,11 @@ TEST(ConsoleRescue, ASessionIsOpenedFollowedAndEnded) {
     void TestBody() override {
       auto& page = *browser_;
       take_in("c4-recovery.img", std::string(200'000, 'r'));
-      run_vantro({"image", "edit", "c4-recovery.img", "--platform", "causeway4", "--role",
-                  "recovery"});
+      run_vantro({"image", "change", "c4-recovery.img", "--platform", "causeway4",
+                  "--role", "recovery"});
       log_in("day-desk", "/rescue");
       page.choose("Network interface of the wire", "eth1");
-      page.choose("Profile", "causeway4-rom");
+      page.choose("Profile", "causeway4-console");
       page.click("button", "Check the wire");
       page.says("In order");
       page.click("button", "Open the session");
@@ -568,7 +568,7 @@ TEST(ConsoleRescue, ASessionIsOpenedFollowedAndEnded) {
     void SetUp() override {
       fakes::write_file(scratch_ / "vantro.toml", R"toml(
 [[rescue]]
-profile = "causeway4-rom"
+profile = "causeway4-console"
 platform = "causeway4"
 way = "asks"
 server = "192.0.2.1/24"

@@ -33,7 +33,8 @@ TEST_F(ContactCommand, SaysSoWhenNobodyWasHeard) {
 TEST_F(ContactCommand, TellsTheStoryOfOneAddressInOrder) {
   Peer peer("127.6.0.1");
   ask(peer, {0xff, 0xff, 1});
-  EXPECT_EQ(peer.hear(), "ERROR 4 this is no TFTP request: 65535 is no TFTP opcode");
+  EXPECT_EQ(peer.hear(),
+            "ERROR 4 this is not a TFTP request: 65535 is not a TFTP opcode");
   // The next one is of a later millisecond.
   const auto heard_at = base::SystemClock{}.wall();
   ASSERT_TRUE(eventually([&] { return base::SystemClock{}.wall() > heard_at; }));

@@ -156,8 +156,9 @@ TEST_F(Durability, WrongSettingsDoNotStart) {
   fakes::write_file(scratch_ / "vantro.toml", "[tftp]\nlisten_on = \"127.0.0.1\"\n");
   const auto refused = start_fails({"--config", scratch_ / "vantro.toml"});
   EXPECT_EQ(refused.code, 2);
-  EXPECT_EQ(refused.err, "vantrod: " + (scratch_ / "vantro.toml") +
-                             ":2: tftp.listen_on is no setting; nearest: tftp.listen\n");
+  EXPECT_EQ(refused.err,
+            "vantrod: " + (scratch_ / "vantro.toml") +
+                ":2: tftp.listen_on is not a setting; nearest: tftp.listen\n");
   EXPECT_EQ(start_fails({"--log-form", "xml"}).code, 2);
   EXPECT_EQ(start_fails({"--check"}).out, "The settings are sound.\n");
 }
@@ -247,7 +248,7 @@ TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
   EXPECT_THAT(refused, testing::AnyOf(testing::HasSubstr("no room on the server's disk"),
                                       testing::HasSubstr("the server's disk is full")));
   for (const auto& name : filed) {
-    const auto saved = client({"backup", "save", "127.0.0.1", name, "--to", "-"});
+    const auto saved = client({"backup", "write", "127.0.0.1", name, "--out", "-"});
     EXPECT_EQ(saved.out.size(), 600'000 + name.size() - 9) << name << saved.err;
   }
 }

@@ -194,7 +194,7 @@ TEST_F(FtpWire, AThirdAddressGetsNoDataConnection) {
 }
 
 TEST_F(FtpWire, KeepsItsPassivePortsInTheRange) {
-  restart_with("[ftp]\npassive_ports = \"21110-21112\"\nannounce = \"203.0.113.5\"\n");
+  restart_with("[ftp]\ndata_ports = \"21110-21112\"\nannounce = \"203.0.113.5\"\n");
   take_in("x.img", "the image");
   FtpPeer peers[3] = {FtpPeer(ftp_port_), FtpPeer(ftp_port_), FtpPeer(ftp_port_)};
   std::set<int> ports;

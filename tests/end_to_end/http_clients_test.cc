@@ -148,7 +148,7 @@ TEST_F(HttpClients, SeeFoldersInThreeForms) {
 
 TEST_F(HttpClients, AreToldOverWhatAnOfferIs) {
   ASSERT_EQ(
-      vantro({"offer", "add", "north/pump 7.img", "--as", "boot.bin", "--over", "tftp"})
+      vantro({"offer", "add", "north/pump 7.img", "--name", "boot.bin", "--over", "tftp"})
           .code,
       0);
   EXPECT_EQ(curl({http_url("/boot.bin")}).out,
@@ -157,7 +157,7 @@ TEST_F(HttpClients, AreToldOverWhatAnOfferIs) {
   ASSERT_EQ(curl({"-o", scratch_ / "got", http_url("/boot.bin")}).code, 0);
   EXPECT_EQ(file("got"), image_);
   EXPECT_EQ(vantro({"offer", "change", "boot.bin", "--over", "gopher"}).err,
-            "vantro: 'gopher' is no protocol that is served here; there is tftp, ftp, "
+            "vantro: 'gopher' is not a protocol that is served here; there is tftp, ftp, "
             "ftps, http, https, scp, sftp\n");
 }
 

@@ -39,8 +39,8 @@ class JobsEndToEnd : public SshFixture {
                                               {"system-3.12.0.img", "system", "3.12.0"},
                                               {"system-4.0.1.img", "system", "4.0.1"}}) {
       take_in(name, std::string("bytes of ") + name);
-      done({"image", "edit", name, "--platform", "lattice24", "--role", role, "--version",
-            version, "--stage", "general"});
+      done({"image", "change", name, "--platform", "lattice24", "--role", role,
+            "--version", version, "--stage", "proven"});
     }
     fakes::write_file(scratch_ / "rules.csv",
                       "platform,rule,to,needs,source\n"
@@ -70,7 +70,7 @@ class JobsEndToEnd : public SshFixture {
     ASSERT_EQ(osier({"-T", scratch_ / "sent", ftp(name)}).code, 0);
   }
   std::string stage(const std::string& device = "osier-sw") {
-    return vantro_json({"job", "show", device})["stage"];
+    return vantro_json({"job", "info", device})["stage"];
   }
 };
 
@@ -105,11 +105,11 @@ TEST_F(JobsEndToEnd, TheCanaryCanBeFetchedOverEveryProtocol) {
 }
 
 TEST_F(JobsEndToEnd, AJobGoesFromItsPlanToItsConfirmation) {
-  EXPECT_THAT(done({"route", "--device", "osier-sw", "--to", "system-4.0.1.img"}),
+  EXPECT_THAT(done({"route", "--device", "osier-sw", "--wanted", "system-4.0.1.img"}),
               HasSubstr("from 3.10.1 to 4.0.1 in 2 steps"));
-  EXPECT_THAT(done({"ready", "osier-sw", "--to", "system-4.0.1.img"}, 1),
+  EXPECT_THAT(done({"ready", "osier-sw", "--image", "system-4.0.1.img"}, 1),
               HasSubstr("stop: configuration backup"));
-  done({"job", "plan", "osier-sw", "--to", "system-4.0.1.img", "--slot", "B"});
+  done({"job", "add", "osier-sw", "--image", "system-4.0.1.img", "--slot", "B"});
   // Somebody else's second plan is refused, with whose the first is.
   const auto second = run({"curl", "-sS", "-X", "POST", "-H",
                            "Authorization: Bearer " + std::string(kSecretsToken), "-d",
@@ -166,7 +166,7 @@ TEST_F(JobsEndToEnd, AJobGoesFromItsPlanToItsConfirmation) {
   EXPECT_THAT(done({"job", "watch", "osier-sw", "--seconds", "0.5", "--tcp", "1"}),
               HasSubstr("osier-sw: running; waits for somebody to confirm it"));
   done({"job", "mark", "osier-sw", "confirmed", "--remark", "all ports are up"});
-  const auto ended = done({"job", "show", "osier-sw"});
+  const auto ended = done({"job", "info", "osier-sw"});
   EXPECT_THAT(ended, HasSubstr("'nothing.img' is not on offer"));
   EXPECT_THAT(ended, HasSubstr("all ports are up"));
   EXPECT_THAT(done({"job", "list"}), HasSubstr("No jobs."));
@@ -179,10 +179,10 @@ TEST_F(JobsEndToEnd, AJobGoesFromItsPlanToItsConfirmation) {
 
 TEST_F(JobsEndToEnd, TheWrongFileIsRefusedOnTheDevicesConsole) {
   take_in("weir-1.img", "not for it");
-  done({"image", "edit", "weir-1.img", "--platform", "weir2", "--role", "system"});
+  done({"image", "change", "weir-1.img", "--platform", "weir2", "--role", "system"});
   const std::string why =
       "it is for weir2, and the device is a lattice24; to allow it: "
-      "'vantro offer change weir-1.img --any-platform yes'";
+      "'vantro offer change weir-1.img --any-platform'";
   EXPECT_THAT(osier({"-v", ftp("weir-1.img")}).err, HasSubstr(why));
   EXPECT_THAT(osier({http_url("/weir-1.img")}).out, HasSubstr(why));
   const auto tftp =
@@ -195,15 +195,13 @@ TEST_F(JobsEndToEnd, TheWrongFileIsRefusedOnTheDevicesConsole) {
            std::to_string(tftp_port_)});
   EXPECT_THAT(tftp.out, HasSubstr(why));
   EXPECT_THAT(done({"contact", "127.0.0.3"}), HasSubstr(why));
-  EXPECT_THAT(done({"location", "weir-1.img", "--for", "osier-sw"}),
+  EXPECT_THAT(done({"location", "weir-1.img", "--device", "osier-sw"}),
               HasSubstr("not for osier-sw: 'weir-1.img' is refused"));
-  done({"offer", "change", "weir-1.img", "--any-platform", "yes"});
+  done({"offer", "change", "weir-1.img", "--any-platform"});
   EXPECT_EQ(osier({http_url("/weir-1.img")}).out, "not for it");
   EXPECT_THAT(done({"contact", "127.0.0.3"}), HasSubstr("CAUTION: it is for weir2"));
-  EXPECT_THAT(done({"offer", "change", "weir-1.img", "--any-platform", "maybe"}, 2),
-              HasSubstr("any_platform: 'maybe' is neither yes nor no"));
   // With the setting it is only said; that takes a reload.
-  done({"offer", "change", "weir-1.img", "--any-platform", "no"});
+  done({"offer", "change", "weir-1.img", "--own-platform"});
   EXPECT_THAT(osier({http_url("/weir-1.img")}).out, HasSubstr(why));
   fakes::write_file(scratch_ / "vantro.toml",
                     std::string(kSettings) + "\n[fetch]\nother_platform = \"warn\"\n");
@@ -220,11 +218,11 @@ TEST_F(JobsEndToEnd, ARolloutGoesByBatchesAndIsATable) {
           "--running-version", "3.12.0", "--boot-version", "2.0"});
   }
   const Arguments plan{"rollout",
-                       "plan",
+                       "add",
                        "spring",
                        "--devices",
                        "name=pump-*",
-                       "--to",
+                       "--image",
                        "system-4.0.1.img",
                        "--batch",
                        "2",
@@ -239,19 +237,19 @@ TEST_F(JobsEndToEnd, ARolloutGoesByBatchesAndIsATable) {
   EXPECT_THAT(ready, HasSubstr("stop: configuration backup"));
   EXPECT_THAT(ready, HasSubstr("stop: configuration backup, no other job"));
   done({"job", "mark", "pump-1", "failed", "--remark", "no power"});
-  EXPECT_THAT(done({"rollout", "show", "spring"}), HasSubstr("stopped: 1 failed"));
+  EXPECT_THAT(done({"rollout", "info", "spring"}), HasSubstr("stopped: 1 failed"));
   EXPECT_THAT(done({"ready", "pump-2"}, 1), HasSubstr("rollout 'spring' is stopped"));
   EXPECT_THAT(done({"rollout", "continue", "spring"}), HasSubstr("batch 1 of 2"));
   done({"job", "mark", "pump-2", "running"});
   done({"job", "mark", "pump-2", "confirmed"});
   EXPECT_EQ(stage("pump-3"), "planned");
-  const auto csv = done({"rollout", "show", "spring", "--csv"});
+  const auto csv = done({"rollout", "info", "spring", "--csv"});
   EXPECT_THAT(csv,
               HasSubstr("device,site,batch,state,stage,waits_for,since,owner,ended_why"));
   EXPECT_THAT(csv, HasSubstr("pump-1,Heron,1,failed,failed,"));
   EXPECT_THAT(csv, HasSubstr("pump-3,Sedge,2,open,planned,"));
   EXPECT_THAT(done({"rollout", "list"}), HasSubstr("running"));
-  done({"rollout", "withdraw", "spring", "--reason", "autumn"});
+  done({"rollout", "end", "spring", "--reason", "autumn"});
   EXPECT_EQ(stage("pump-4"), "withdrawn");
 }
 
@@ -272,8 +270,9 @@ TEST_F(JobsEndToEnd, RulesComeAsTomlToo) {
   EXPECT_THAT(wrong("x = 1\n"), HasSubstr("no rules in it"));
   EXPECT_THAT(wrong("[[rule]]\nplatform = \"x\"\nrule = \"nevr\"\n"),
               HasSubstr("rule 1: 'nevr' is not a rule"));
-  EXPECT_THAT(done({"route", "forget", "weir2"}), HasSubstr("1 rule(s) removed"));
-  done({"route", "forget", "weir2"}, 5);
+  EXPECT_THAT(done({"route", "remove", "weir2", "--yes"}),
+              HasSubstr("1 rule(s) removed"));
+  done({"route", "remove", "weir2", "--yes"}, 5);
 }
 
 TEST_F(JobsEndToEnd, SettingsThatCannotBeReadAreNamedWithTheirLine) {

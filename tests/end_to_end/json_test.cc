@@ -29,11 +29,16 @@ class Json : public ServerFixture {
     auto asked = path;
     asked.push_back("--help");
     const auto help = vantro(asked).out;
-    const auto begin = help.find("Subcommands:\n");
-    std::istringstream lines(begin == std::string::npos ? "" : help.substr(begin + 13));
-    bool any = false;
-    for (std::string line; std::getline(lines, line) && line.starts_with("  ");) {
-      if (line[2] == ' ') continue;  // the help of the one above goes on
+    std::istringstream lines(help);
+    bool any = false, listed = false;
+    for (std::string line; std::getline(lines, line);) {
+      // Commands stand below titles of their own.
+      if (line.ends_with(':') && line[0] != ' ') {
+        listed = line != "Options:" && line != "Examples:";
+      }
+      const bool is_command = listed && line.size() > 2 && line.starts_with("  ") &&
+                              std::islower(static_cast<unsigned char>(line[2])) != 0;
+      if (!is_command) continue;
       auto below = path;
       below.push_back(line.substr(2, line.find(' ', 2) - 2));
       find_commands(below);
@@ -97,17 +102,18 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   EXPECT_EQ(ask({"image", "info", "gate-7.4.1.img"})["image"]["name"], "gate-7.4.1.img");
   ask({"image", "find", scratch_ / "gate-7.4.1.img"});
   ask({"image", "compare", "gate-7.4.1.img", "gate-7.4.2.img"});
-  ask({"image", "edit", "gate-7.4.1.img", "--remarks", "for the weirs"});
+  ask({"image", "change", "gate-7.4.1.img", "--remark", "for the weirs"});
   ask({"image", "vouch", "gate-7.4.1.img", "--expect",
        "sha256:7692c3ad3540bb803c020b3aee66cd8887123234ea0c6e7143c0add73ff431ed"});
   ask({"image", "recognise", "gate-7.4.9.img"});
-  ask({"image", "attach", "gate-7.4.1.img", make("notes.txt", "read this")});
-  ask({"image", "document", "gate-7.4.1.img", "notes.txt", "--to", scratch_ / "out.txt"});
-  ask({"image", "detach", "gate-7.4.1.img", "notes.txt"});
-  ask({"image", "save", "gate-7.4.1.img", "--to", scratch_ / "out.img"});
+  ask({"image", "document", "add", "gate-7.4.1.img", make("notes.txt", "read this")});
+  ask({"image", "document", "write", "gate-7.4.1.img", "notes.txt", "--out",
+       scratch_ / "out.txt"});
+  ask({"image", "document", "remove", "gate-7.4.1.img", "notes.txt", "--yes"});
+  ask({"image", "write", "gate-7.4.1.img", "--out", scratch_ / "out.img"});
   ask({"image", "withdraw", "gate-7.4.2.img", "--reason", "it restarts"});
-  ask({"image", "return", "gate-7.4.2.img"});
-  ask({"offer", "add", "gate-7.4.1.img", "--as", "gate.img"});
+  ask({"image", "withdraw", "--undo", "gate-7.4.2.img"});
+  ask({"offer", "add", "gate-7.4.1.img", "--name", "gate.img"});
   ask({"offer", "change", "gate.img", "--until", "2d"});
   EXPECT_FALSE(ask({"offer", "list"})["offers"].empty());
   ask({"offer", "history", "gate.img"});
@@ -115,19 +121,19 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   ask({"offer", "end", "gate.img"});
   ask({"location", "gate-7.4.1.img"});
   ask({"kit", "add", "weir", "gate-7.4.1.img", "inside.img"});
-  ask({"kit", "change", "weir", "--remarks", "in this order"});
+  ask({"kit", "change", "weir", "--remark", "in this order"});
   EXPECT_EQ(ask({"kit", "list"})["kits"].size(), 1u);
   ask({"kit", "info", "weir"});
-  ask({"kit", "remove", "weir"});
+  ask({"kit", "remove", "weir", "--yes"});
   ask({"export", scratch_ / "exported", "gate-7.4.1.img"});
   ask({"import", scratch_ / "exported"});
   ask({"offer", "end", "inside.img"});
-  ask({"image", "remove", "inside.img", "--confirm", "inside.img"});
+  ask({"image", "remove", "inside.img", "--yes"});
   ask({"verify"});
   EXPECT_EQ(ask({"snapshot", "nightly"})["state"], "complete");
   EXPECT_EQ(ask({"reload", "--dry-run"})["dry_run"], true);
-  EXPECT_EQ(ask({"drain", "--for", "5m"})["idle"], true);
-  EXPECT_EQ(ask({"drain", "--end"})["draining"], false);
+  EXPECT_EQ(ask({"drain", "--until", "5m"})["idle"], true);
+  EXPECT_EQ(ask({"drain", "--undo"})["draining"], false);
   EXPECT_EQ(ask({"notice", "list"})["receivers"].size(), 1u);
   EXPECT_EQ(ask({"notice", "test"})["results"][0]["ok"], true);
 
@@ -138,51 +144,53 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
   EXPECT_FALSE(ask({"backup", "list"})["files"].empty());
   EXPECT_EQ(ask({"backup", "revisions"})["backups"].size(), 3u);
   ask({"backup", "info", "weir-1", "site.cfg"});
-  ask({"backup", "save", "weir-1", "site.cfg", "--to", scratch_ / "saved.cfg"});
+  ask({"backup", "write", "weir-1", "site.cfg", "--out", scratch_ / "saved.cfg"});
   EXPECT_EQ(ask({"backup", "compare", "weir-1"})["comparison"]["added"], 1);
   EXPECT_EQ(ask({"backup", "compare", "weir-1", "--with",
                  scratch_ / "saved.cfg"})["comparison"]["same"],
             true);
   ask({"backup", "report", "--from", "1h"});
   ask({"backup", "overdue"});
-  ask({"backup", "offer", "add", "weir-1", "site.cfg", "--as", "back.cfg"});
+  ask({"backup", "offer", "add", "weir-1", "site.cfg", "--name", "back.cfg"});
   ask({"backup", "offer", "list"});
   ask({"backup", "offer", "end", "back.cfg"});
   ask({"backup", "adopt", "weir-1", "gate.bin"});
-  ask({"backup", "pin", "weir-1", "site.cfg", "--why", "before the flood"});
-  ask({"backup", "unpin", "weir-1", "site.cfg"});
-  ask({"backup", "thin-out"});
+  ask({"backup", "keep", "weir-1", "site.cfg", "--reason", "before the flood"});
+  ask({"backup", "keep", "--undo", "weir-1", "site.cfg"});
+  ask({"backup", "thin", "--dry-run"});
   EXPECT_EQ(ask({"device", "list"})["devices"].size(), 1u);
   ask({"device", "info", "weir-1"});
-  ask({"device", "edit", "weir-1", "--platform", "sluice"});
+  ask({"device", "change", "weir-1", "--platform", "sluice"});
   EXPECT_EQ(
       ask({"device", "read", "weir-1", make("said.txt", "runs 7.4\n")})["learnt"].size(),
       1u);
-  ask({"device", "site", "north", "--backup-every", "weekly"});
+  ask({"site", "change", "north", "--backup-every", "weekly"});
+  EXPECT_EQ(ask({"site", "list"})["sites"][0]["name"], "north");
   ask({"device", "import", make("devices.csv", "name,addresses\nweir-2,127.0.0.2\n")});
-  ask({"device", "claim", "127.0.0.3", "weir-2"});
-  ask({"device", "remove", "weir-2"});
+  ask({"device", "assign", "weir-2", "127.0.0.3"});
+  ask({"device", "remove", "weir-2", "--yes"});
 
   ask({"device", "add", "sluice-9", "--platform", "sluice", "--addresses", "127.0.0.9"});
   ask({"route", "import",
        make("rules.csv", "platform,rule,from,to\nsluice,never,1,9\n")});
   EXPECT_EQ(ask({"route", "rules"})["rules"].size(), 1u);
-  EXPECT_EQ(ask({"route", "sluice", "--from", "7.4", "--to", "7.4.0"})["result"],
+  EXPECT_EQ(ask({"route", "sluice", "--running", "7.4", "--wanted", "7.4.0"})["result"],
             "there");
-  ask({"route", "forget", "sluice"});
-  ask({"image", "edit", "gate-7.4.1.img", "--platform", "sluice", "--version", "7.4.1",
-       "--role", "system", "--remarks", "cold start"});
+  ask({"route", "remove", "sluice", "--yes"});
+  ask({"image", "change", "gate-7.4.1.img", "--platform", "sluice", "--version", "7.4.1",
+       "--role", "system", "--remark", "cold start"});
   EXPECT_FALSE(ask({"canary"})["ways"].empty());
-  EXPECT_EQ(ask({"job", "plan", "sluice-9", "--to", "gate-7.4.1.img"})["state"], "open");
+  EXPECT_EQ(ask({"job", "add", "sluice-9", "--image", "gate-7.4.1.img"})["state"],
+            "open");
   EXPECT_EQ(ask({"job", "list"})["jobs"].size(), 1u);
-  ask({"job", "show", "sluice-9"});
+  ask({"job", "info", "sluice-9"});
   ask({"job", "acknowledge", "sluice-9"});
   send_from("127.0.0.9", "sluice-9.cfg", "host sluice-9\n");
   EXPECT_NE(ask({"ready", "sluice-9"})["verdict"], "stop");
   ask({"job", "sheet", "sluice-9"});
   ask({"job", "mark", "sluice-9", "running"});
   ask({"job", "watch", "sluice-9", "--seconds", "1"});
-  EXPECT_EQ(ask({"job", "withdraw", "sluice-9"})["state"], "withdrawn");
+  EXPECT_EQ(ask({"job", "end", "sluice-9"})["state"], "withdrawn");
   // One that somebody else has planned.
   const auto planned =
       run({"curl", "-sSf", "-X", "POST", "-H",
@@ -190,17 +198,17 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
            R"({"device": "sluice-9", "image": "gate-7.4.1.img"})", url() + "/v1/jobs"});
   ASSERT_EQ(planned.code, 0) << planned.err;
   EXPECT_NE(ask({"job", "take", "sluice-9"})["owner"], "secrets");
-  ask({"job", "withdraw", "sluice-9"});
-  ask({"device", "edit", "sluice-9", "--running-version", ""});
-  EXPECT_EQ(ask({"rollout", "plan", "spring", "--devices", "platform=sluice", "--to",
+  ask({"job", "end", "sluice-9"});
+  ask({"device", "change", "sluice-9", "--running-version", ""});
+  EXPECT_EQ(ask({"rollout", "add", "spring", "--devices", "platform=sluice", "--image",
                  "gate-7.4.1.img", "--batch", "1"})["batches"],
             2);
   EXPECT_EQ(ask({"rollout", "list"})["rollouts"].size(), 1u);
-  ask({"rollout", "show", "spring"});
+  ask({"rollout", "info", "spring"});
   EXPECT_EQ(ask_and_be_stopped({"rollout", "ready", "spring"})["stopped"], 1);
   ask({"job", "mark", "sluice-9", "failed"});
   EXPECT_EQ(ask({"rollout", "continue", "spring"})["state"], "running");
-  EXPECT_EQ(ask({"rollout", "withdraw", "spring"})["state"], "withdrawn");
+  EXPECT_EQ(ask({"rollout", "end", "spring"})["state"], "withdrawn");
 
   ask({"account", "add", "night", "--may", "fetch"}, "night and day\n");
   EXPECT_EQ(ask({"account", "list"})["accounts"].size(), 2u);
@@ -211,42 +219,43 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
             0);
   ask({"account", "key", "add", "night", scratch_ / "key.pub"});
   ask({"account", "key", "list", "night"});
-  ask({"account", "key", "remove", "night", "of a test"});
-  ask({"account", "remove", "night"});
+  ask({"account", "key", "remove", "night", "of a test", "--yes"});
+  ask({"account", "remove", "night", "--yes"});
 
   auto added = ask({"person", "add", "anna", "--role", "operate"});
   EXPECT_EQ(added["tokens"], 1);
   EXPECT_FALSE(ask({"person", "list"})["people"].empty());
   ask({"person", "change", "anna", "--role", "look"});
-  ask({"token", "add", "desk", "--of", "anna"});
-  ask({"token", "list", "--of", "anna"});
-  ask({"token", "renew", "desk", "--of", "anna", "--until", "2d"});
-  ask({"token", "revoke", "desk", "--of", "anna"});
+  ask({"token", "add", "desk", "--by", "anna"});
+  ask({"token", "list", "--by", "anna"});
+  ask({"token", "change", "desk", "--by", "anna", "--until", "2d"});
+  ask({"token", "end", "desk", "--by", "anna"});
   ask({"login", secure_url(), "--fingerprint", fingerprint()},
       added["token"].get<std::string>() + "\n");
   const auto server = ask({"server", "list"})["servers"][0]["name"].get<std::string>();
   ask({"server", "use", server});
   ask({"logout", server});
-  ask({"person", "remove", "anna"});
+  ask({"person", "remove", "anna", "--yes"});
 
   take_in("rescue.img", "what is pushed");
   EXPECT_EQ(ask({"rescue", "profiles"})["profiles"].size(), 1u);
-  const auto session = ask({"rescue", "open", "--on", "lo", "--profile", "waiting"});
+  const auto session =
+      ask({"rescue", "open", "--interface", "lo", "--profile", "waiting"});
   EXPECT_EQ(session["opened"], true);
   EXPECT_EQ(session["rescue"]["names"][0]["name"], "boot.img");
   EXPECT_EQ(ask({"rescue", "list"})["rescues"].size(), 1u);
-  EXPECT_EQ(ask({"rescue", "show"})["stage"], "waiting");
+  EXPECT_EQ(ask({"rescue", "info"})["stage"], "waiting");
   std::istringstream stages(answer_to({"rescue", "watch", "--seconds", "1"}));
   for (std::string line; std::getline(stages, line);) {
     EXPECT_FALSE(read_json(line).is_discarded()) << line;
   }
-  EXPECT_EQ(ask({"push", "rescue.img", "--to", "127.1.0.9", "--background"})["total"],
+  EXPECT_EQ(ask({"push", "rescue.img", "--device", "127.1.0.9", "--start-only"})["total"],
             14);
-  EXPECT_EQ(ask({"rescue", "close"})["stage"], "closed");
+  EXPECT_EQ(ask({"rescue", "end"})["stage"], "closed");
 
   ask({"unrecorded", "list"});
   ask({"unrecorded", "keep", "--all"});
-  ask({"unrecorded", "remove", "--all"});
+  ask({"unrecorded", "remove", "--all", "--yes"});
   ask({"status"});
   ask({"transfer", "list"});
   ask({"contact"});

@@ -76,7 +76,8 @@ TEST_F(KeyChange, KilledInTheMiddleOfItNothingIsLost) {
   EXPECT_EQ(verified.code, 0) << verified.out << verified.err;
   EXPECT_EQ(encryption()["locked"], 0);
   for (int i = 0; i < kFiles; i += 13) {
-    EXPECT_EQ(vantro({"backup", "save", "127.9.7.1", name(i), "--to", "-"}).out, text(i));
+    EXPECT_EQ(vantro({"backup", "write", "127.9.7.1", name(i), "--out", "-"}).out,
+              text(i));
   }
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/partial"));

@@ -132,7 +132,7 @@ TEST_F(Notices, ComeOnceAndOnceWhenItIsOverAlsoAcrossARestart) {
   EXPECT_THAT(begun, HasSubstr("\"type\":\"vantro.image-contradicted.begun\""));
   EXPECT_THAT(begun, HasSubstr("\"subject\":\"x.img\""));
   EXPECT_THAT(vantro({"notice", "list"}).out, HasSubstr("image-contradicted"));
-  ASSERT_EQ(vantro({"image", "vouch", "x.img", "--retract"}).code, 0);
+  ASSERT_EQ(vantro({"image", "vouch", "x.img", "--undo"}).code, 0);
   EXPECT_THAT(came("webhook-2"),
               HasSubstr("\"type\":\"vantro.image-contradicted.over\""));
   EXPECT_FALSE(fs::exists(scratch_ / "webhook-3"));

@@ -109,15 +109,15 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
            std::string::npos;
   }));
   // A revoked token is told as that, and what was stored can be forgotten.
-  ASSERT_EQ(here({"token", "revoke", "first", "--of", "anna"}).code, 0);
+  ASSERT_EQ(here({"token", "end", "first", "--by", "anna"}).code, 0);
   const auto gone = as("anna", {"status"});
   EXPECT_EQ(gone.code, 4);
   EXPECT_THAT(gone.err, HasSubstr("the token 'first' of 'anna' was revoked on "));
   EXPECT_TRUE(eventually([&] { return !reading.running(); }));
   EXPECT_EQ(as("anna", {"logout"}).code, 0);
   EXPECT_THAT(as("anna", {"server", "list"}).out, HasSubstr("No servers yet."));
-  EXPECT_EQ(here({"person", "remove", "operator"}).code, 0);
-  EXPECT_EQ(here({"person", "remove", "secrets"}).err,
+  EXPECT_EQ(here({"person", "remove", "operator", "--yes"}).code, 0);
+  EXPECT_EQ(here({"person", "remove", "secrets", "--yes"}).err,
             "vantro: 'secrets' is the last administrator; give another person that "
             "role first: vantro person add NAME --role administer\n");
   // Closed files of others are not read.
@@ -233,12 +233,12 @@ TEST_F(People, LogInWithAPasswordForATime) {
            "right-pass\n");
   ASSERT_EQ(added.code, 0) << added.err;
   const auto wrong =
-      as("anna", {"login", secure_url(), "--fingerprint", fingerprint(), "--as", "anna"},
+      as("anna", {"login", secure_url(), "--fingerprint", fingerprint(), "--by", "anna"},
          "wrong-pass\n");
   EXPECT_EQ(wrong.code, 4);
   EXPECT_EQ(wrong.err, "vantro: the name or its password is wrong\n");
   ASSERT_EQ(
-      as("anna", {"login", secure_url(), "--fingerprint", fingerprint(), "--as", "Anna"},
+      as("anna", {"login", secure_url(), "--fingerprint", fingerprint(), "--by", "Anna"},
          "right-pass\n")
           .code,
       0);
@@ -303,7 +303,7 @@ TEST_F(People, LogInThroughPam) {
                         "rights = \"secrets\"\n");
   start({"--config", scratch_ / "vantro.toml", "--management-tls-listen", "127.0.0.1:0"});
   const auto log_in_as = [&](const std::string& name, const std::string& password) {
-    return as(name, {"login", secure_url(), "--fingerprint", fingerprint(), "--as", name},
+    return as(name, {"login", secure_url(), "--fingerprint", fingerprint(), "--by", name},
               password + "\n");
   };
   EXPECT_EQ(log_in_as("nobody", "wrong").code, 4);
@@ -382,7 +382,7 @@ TEST_F(People, TheLedgerIsExportedWholeAndShowsWhatWasTakenOut) {
   const auto some =
       here({"ledger", "--csv", "--name", "=x2500*", "--event", "fetch"}).out;
   EXPECT_EQ(std::count(some.begin(), some.end(), '\n'), 3) << some;
-  const auto lines = here({"--json", "ledger", "--csv", "--name", "y.img"}).out;
+  const auto lines = here({"ledger", "--jsonl", "--name", "y.img"}).out;
   EXPECT_EQ(read_json(lines.substr(0, lines.find('\n')))["name"], "y.img") << lines;
   // Chunked and on a connection that goes on; and for a client of before.
   const auto twice =
@@ -477,7 +477,7 @@ TEST_F(People, ReadingSecretsAndSavingIsRecorded) {
       0);
   take_in("x.img", "bytes");
   EXPECT_EQ(
-      here({"backup", "save", "127.0.0.1", "site.cfg", "--with-secrets", "--to", "-"})
+      here({"backup", "write", "127.0.0.1", "site.cfg", "--with-secrets", "--out", "-"})
           .code,
       0);
   EXPECT_THAT(row("secrets-read", "done")["name"].get<std::string>(),

@@ -82,7 +82,7 @@ void ServerFixture::take_in(const std::string& name, const std::string& bytes) {
 }
 
 std::string ServerFixture::saved(const std::string& address, const std::string& name) {
-  const auto output = vantro({"backup", "save", address, name, "--to", "-"});
+  const auto output = vantro({"backup", "write", address, name, "--out", "-"});
   EXPECT_EQ(output.code, 0) << output.err;
   return output.out;
 }

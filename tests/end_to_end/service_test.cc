@@ -167,7 +167,7 @@ TEST_F(Service, DrainWaitsForWhatRunsAndTellsOthersWhenToComeAgain) {
   ask(peer, "x.img");
   EXPECT_EQ(peer.hear(), "DATA 1 [512]");
   const auto state =
-      vantro_json({"drain", "--no-wait", "--for", "5m", "--reason", "disk"});
+      vantro_json({"drain", "--start-only", "--until", "5m", "--reason", "disk"});
   EXPECT_EQ(state["draining"], true);
   EXPECT_EQ(state["idle"], false);
   EXPECT_EQ(state["waits_for"][0]["name"], "x.img");
@@ -180,16 +180,16 @@ TEST_F(Service, DrainWaitsForWhatRunsAndTellsOthersWhenToComeAgain) {
   EXPECT_THAT(refused, HasSubstr("the server takes no new transfers (disk); try again in "
                                  "5 minutes"));
   EXPECT_THAT(vantro({"status"}).out, HasSubstr("DRAINING    draining (disk)"));
-  EXPECT_EQ(vantro_json({"drain", "--no-wait", "--for", "5m"})["refused"], 1);
+  EXPECT_EQ(vantro_json({"drain", "--start-only", "--until", "5m"})["refused"], 1);
   peer.answer(ack(1));
   EXPECT_EQ(peer.hear(), "DATA 2 [388]");
   peer.answer(ack(2));
-  const auto output = vantro({"drain", "--for", "5m"});
+  const auto output = vantro({"drain", "--until", "5m"});
   EXPECT_EQ(output.code, 0) << output.err;
   EXPECT_THAT(output.out, HasSubstr("Nothing runs: the server can be stopped now."));
-  EXPECT_EQ(vantro({"drain", "--end"}).out, "New transfers are taken; 0 running.\n");
+  EXPECT_EQ(vantro({"drain", "--undo"}).out, "New transfers are taken; 0 running.\n");
   EXPECT_EQ(fetched(http, "x.img"), std::string(900, 'x'));
-  EXPECT_EQ(vantro({"drain", "--for", "pears"}).code, 2);
+  EXPECT_EQ(vantro({"drain", "--until", "pears"}).code, 2);
 }
 
 // A boot loader fetches one file after the other: a stop between them must not cut it
@@ -209,7 +209,7 @@ TEST_F(Service, StoppingLetsADeviceFetchItsNextFile) {
   // People still see what it waits for.
   EXPECT_THAT(vantro({"status"}).out,
               HasSubstr("DRAINING    the server is being stopped"));
-  EXPECT_EQ(vantro({"drain", "--end"}).code, 1);
+  EXPECT_EQ(vantro({"drain", "--undo"}).code, 1);
   peer.answer(ack(1));
   EXPECT_EQ(peer.hear(), "DATA 2 [88]");
   peer.answer(ack(2));
@@ -484,7 +484,7 @@ TEST_F(Service, AKilledSnapshotLeavesTheOneBeforeItWhole) {
   for (int round = 0; round < 6; ++round) {
     SCOPED_TRACE(round);
     take_in(fmt::format("round-{}.img", round), fakes::noise(3'000'000, 100 + round));
-    ASSERT_EQ(vantro({"snapshot", "nightly", "--no-wait"}).code, 0);
+    ASSERT_EQ(vantro({"snapshot", "nightly", "--start-only"}).code, 0);
     std::this_thread::sleep_for(std::chrono::milliseconds(3 * round));
     server_->signal(SIGKILL);
     server_->wait();

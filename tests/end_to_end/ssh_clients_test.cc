@@ -392,7 +392,8 @@ TEST_F(SshClients, OnlyAccountsGetIn) {
   EXPECT_EQ(scp(true, {"v:causeway.img", "got"}).code, 1);
   EXPECT_TRUE(eventually([&] {
     return newest("log-in") ==
-           "refused: the key that it showed is no key of that account; 'vantro account "
+           "refused: the key that it showed is not a key of that account; 'vantro "
+           "account "
            "key add' lets one in";
   }));
   EXPECT_EQ(row("log-in", "refused")["name"], "night");
@@ -402,9 +403,9 @@ TEST_F(SshClients, OnlyAccountsGetIn) {
             0);
   EXPECT_EQ(scp(true, {"v:causeway.img", "got"}).code, 0);
   EXPECT_THAT(vantro({"account", "key", "list", "night"}).out, HasSubstr("old laptop"));
-  ASSERT_EQ(vantro({"account", "key", "remove", "night", "old laptop"}).code, 0);
+  ASSERT_EQ(vantro({"account", "key", "remove", "night", "old laptop", "--yes"}).code, 0);
   EXPECT_EQ(scp(true, {"v:causeway.img", "got"}).code, 1);
-  EXPECT_EQ(vantro({"account", "key", "remove", "night", "old laptop"}).code, 5);
+  EXPECT_EQ(vantro({"account", "key", "remove", "night", "old laptop", "--yes"}).code, 5);
 }
 
 TEST_F(SshClients, RsaAndEcdsaKeysAreGoodToo) {
@@ -458,7 +459,7 @@ TEST_F(SshClients, AnAccountThatIsSwitchedOffGetsNoMore) {
   EXPECT_THAT(done.out,
               HasSubstr("sending a backup with account 'night' is switched off\n"));
   EXPECT_THAT(done.out, testing::EndsWith("\n3000017\n"));
-  ASSERT_EQ(vantro({"account", "remove", "night"}).code, 0);
+  ASSERT_EQ(vantro({"account", "remove", "night", "--yes"}).code, 0);
   EXPECT_EQ(scp(true, {"v:causeway.img", "got"}).code, 1);
 }
 
@@ -545,7 +546,7 @@ TEST_F(SshClients, LocationsCanBePasted) {
     const auto got = scp(false, {"-i", scratch_ / "key", text, "got"});
     EXPECT_EQ(scheme == "scp" ? got.code : 0, 0) << got.err;
   }
-  EXPECT_THAT(vantro({"location", "causeway.img", "--for", "127.0.0.1"}).out,
+  EXPECT_THAT(vantro({"location", "causeway.img", "--device", "127.0.0.1"}).out,
               HasSubstr("needs an account: give one with --account NAME"));
 }
 

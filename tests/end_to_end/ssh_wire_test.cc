@@ -278,12 +278,13 @@ TEST_F(SshWire, SaysWhatIsWrongAtTheFirstWrongLine) {
       "c = t.open_session(); c.invoke_subsystem('sftp'); "
       "c.sendall(b'\\xff\\xff\\xff\\xff')\n"
       "print(c.recv(10), c.recv_stderr(100), c.recv_exit_status())\n");
-  EXPECT_EQ(told.out,
-            "b\"\\x00\\x01vantrod: 'X' is no line of SCP: it begins with none of C, D, E "
-            "and T\\n\" 1\n"
-            "b'\\x00\\x00\\x01vantrod: more bytes came than were announced\\n' 1\n"
-            "b'' b'vantrod: an SFTP packet of 4294967295 bytes; up to 262144 are "
-            "taken\\n' 1\n")
+  EXPECT_EQ(
+      told.out,
+      "b\"\\x00\\x01vantrod: 'X' is not a line of SCP: it begins with none of C, D, E "
+      "and T\\n\" 1\n"
+      "b'\\x00\\x00\\x01vantrod: more bytes came than were announced\\n' 1\n"
+      "b'' b'vantrod: an SFTP packet of 4294967295 bytes; up to 262144 are "
+      "taken\\n' 1\n")
       << told.err;
   backups(1);
 }

@@ -169,11 +169,12 @@ TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
   EXPECT_EQ(answer(wire::encode(wire::Request{false, "x.img", "mail", {}})),
             "ERROR 2 mode 'mail' is not served; set the client to binary (octet)");
   EXPECT_EQ(answer({0, 1, 'x'}),
-            "ERROR 4 this is no TFTP request: the name in the request does not end");
-  EXPECT_EQ(answer({0, 99}), "ERROR 4 this is no TFTP request: 99 is no TFTP opcode");
+            "ERROR 4 this is not a TFTP request: the name in the request does not end");
+  EXPECT_EQ(answer({0, 99}),
+            "ERROR 4 this is not a TFTP request: 99 is not a TFTP opcode");
   EXPECT_EQ(answer(ack(1)), "ERROR 5 no transfer with this address and port is running");
   EXPECT_EQ(answer(base::ByteBuffer(60'000, 'x')),
-            "ERROR 4 this is no TFTP request: 30840 is no TFTP opcode");
+            "ERROR 4 this is not a TFTP request: 30840 is not a TFTP opcode");
   // An error is never answered.
   ask(peer, wire::encode(wire::Error{0, "x"}));
   EXPECT_EQ(named("none"), "ERROR 1 'none' is not on offer");
@@ -259,7 +260,7 @@ TEST_F(TftpWire, ADepositThatBreaksOffIsKeptAsPartial) {
   EXPECT_EQ(backup["complete"], false);
   EXPECT_EQ(backup["size"], 512);
   EXPECT_EQ(backup["announced"], 900);
-  const auto saved_part = vantro({"backup", "save", "127.5.5.5", "x.cfg", "--to", "-"});
+  const auto saved_part = vantro({"backup", "write", "127.5.5.5", "x.cfg", "--out", "-"});
   EXPECT_EQ(saved_part.out, std::string(512, 'x'));
   EXPECT_EQ(backup["why"], "the device ended it with error 0 'cancelled'");
 }

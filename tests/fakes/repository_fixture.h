@@ -19,7 +19,7 @@ namespace vantro::fakes {
 
 class RepositoryFixture : public testing::Test {
  protected:
-  // The addresses of the texts are no private ones: here they are devices'.
+  // The addresses of the texts are not private ones: here they are devices'.
   RepositoryFixture() {
     config_.rules.push_back(
         {*auth::Networks::parse("192.0.2.0/24 198.51.100.0/24 203.0.113.0/24 "

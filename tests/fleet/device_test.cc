@@ -26,10 +26,10 @@ TEST(Device, ReadsItsFields) {
 
 TEST(Device, SaysWhatIsWrongWithAField) {
   EXPECT_EQ(set_and_show("addresses", "router"),
-            "'router' is no address or network such as 192.0.2.7, 192.0.2.0/28 or "
+            "'router' is not an address or network such as 192.0.2.7, 192.0.2.0/28 or "
             "2001:db8::7");
   EXPECT_EQ(set_and_show("link_address", "02:00"),
-            "'02:00' is no link address such as 02:00:5e:10:00:01");
+            "'02:00' is not a link address such as 02:00:5e:10:00:01");
   EXPECT_EQ(set_and_show("backup_every", "often"),
             "'often' says not how often a backup is expected: daily, weekly, monthly, "
             "12h, 3d, never");

@@ -210,7 +210,7 @@ TEST_F(AccessTest, FilesNothingWhoseAnnouncedDigestDiffers) {
   EXPECT_EQ(
       sent(over_http(), "site.cfg", "config", {right, wrong}),
       "the MD5 of what came is 2245023265ae4cf87d02c8b6ba991139, the sender announced "
-      "00000000000000000000000000000000; nothing was filed, send it again");
+      "00000000000000000000000000000000; nothing was added, send it again");
   EXPECT_EQ(repository_->backups.revisions()->size(), 1u);
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
@@ -282,7 +282,7 @@ TEST_F(AccessTest, TakesImagesInFromWhoMayHandIn) {
   EXPECT_EQ(sent(device("192.0.2.7"), "intake/y.img", "bytes"),
             "handing an image in needs an account, and tftp carries none");
   EXPECT_EQ(sent(over_http("maker"), "intake/south/y.img", "bytes"),
-            "'south/y.img' taken in, on offer -> south/y.img");
+            "'south/y.img' added, on offer -> south/y.img");
   EXPECT_EQ(fetched(over_http(), "south/y.img"), "bytes");
   EXPECT_EQ(repository_->catalog.find("south/y.img")->taken_in_by, "maker");
   EXPECT_EQ(sent(over_http("maker"), "intake/x.img", "other").substr(0, 7), "'x.img'");
@@ -337,17 +337,16 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
   EXPECT_EQ(sent(over_http("maker"), "intake/y.img.sha256", line("right", "y.img")),
             "'y.img.sha256' is kept for 7 days: images that it names are compared with "
             "it when they are handed in");
-  EXPECT_EQ(
-      sent(over_http("maker"), "intake/y.img", "wrong").substr(0, 92),
-      "the SHA-256 checksum of what came differs from the expected one; nothing was "
-      "filed (expected");
+  EXPECT_EQ(sent(over_http("maker"), "intake/y.img", "wrong").substr(0, 91),
+            "the SHA-256 checksum of the file differs from the expected one; nothing was "
+            "added (expected");
   EXPECT_EQ(sent(over_http("maker"), "intake/y.img", "right"),
-            "'y.img' taken in, on offer; SHA-256 as expected -> y.img");
+            "'y.img' added, on offer; SHA-256 as expected -> y.img");
   EXPECT_EQ(repository_->catalog.find("y.img")->vouching, catalog::Vouching::kVouched);
   // A list for many, and one that comes behind its image.
   sent(over_http("maker"), "intake/SHA256SUMS", line("a", "a.img") + line("b", "b.img"));
   EXPECT_EQ(sent(over_http("maker"), "intake/a.img", "a"),
-            "'a.img' taken in, on offer; SHA-256 as expected -> a.img");
+            "'a.img' added, on offer; SHA-256 as expected -> a.img");
   sent(over_http("maker"), "intake/late.img", "late");
   EXPECT_EQ(sent(over_http("maker"), "intake/late.img.sha256", line("late", "late.img")),
             "'late.img.sha256' is kept for 7 days: images that it names are compared "
@@ -357,14 +356,14 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
   EXPECT_EQ(repository_->catalog.find("late.img")->vouching, catalog::Vouching::kVouched);
   sent(over_http("other"), "intake/c.img.sha256", line("lie", "c.img"));
   EXPECT_EQ(sent(over_http("maker"), "intake/c.img", "c").substr(0, 15),
-            "'c.img' taken i");
+            "'c.img' added, ");
   EXPECT_EQ(sent(over_http("maker"), "intake/bad.sha256", "no list").substr(0, 26),
             "this is not a checksum lis");
   // One that is not for the file that it is named after.
   sent(over_http("maker"), "intake/d.img.sha256", line("d", "e.img"));
   EXPECT_EQ(sent(over_http("maker"), "intake/d.img", "d"),
             "'d.img.sha256', which was handed in for it, does not name 'd.img'; nothing "
-            "was filed");
+            "was added");
 }
 
 TEST_F(AccessTest, ListsWhatIsOnesOwnBesideWhatIsOnOffer) {
@@ -648,7 +647,7 @@ TEST_F(AccessTest, TakesNoListNoSignatureAndNothingEmptyForAnImage) {
   EXPECT_THAT(sent(over_http("maker"), "intake/release 7.6 sums", list),
               testing::HasSubstr("is kept for 7 days"));
   EXPECT_EQ(sent(over_http("maker"), "intake/y.img", "bytes"),
-            "'y.img' taken in, on offer; SHA-256 as expected -> y.img");
+            "'y.img' added, on offer; SHA-256 as expected -> y.img");
   EXPECT_THAT(sent(over_http("maker"), "intake/SHA256SUMS.asc",
                    "-----BEGIN PGP SIGNATURE-----\n\nxyz\n"),
               testing::HasSubstr("is a signature, not an image; nothing was added"));

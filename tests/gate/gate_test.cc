@@ -13,7 +13,7 @@ using namespace std::chrono_literals;
 class GateTest : public fakes::RepositoryFixture {
  protected:
   std::string sentence(const base::Outcome<catalog::Added>& added) {
-    return added ? "taken in" : added.error().sentence;
+    return added ? "added" : added.error().sentence;
   }
   // "event outcome name: sentence" of each row, oldest first.
   std::vector<std::string> ledger() {
@@ -88,7 +88,7 @@ TEST_F(GateTest, HoldsAnImageBackUntilItIsTakenInAgainWithoutHold) {
 TEST_F(GateTest, FilesNothingWhenTheChecksumDiffers) {
   EXPECT_EQ(
       sentence(take_in("x.img", "bytes", "md5:" + std::string(32, '0'))),
-      "the MD5 checksum of what came differs from the expected one; nothing was filed");
+      "the MD5 checksum of the file differs from the expected one; nothing was added");
   EXPECT_EQ(repository_->catalog.count(), 0u);
   EXPECT_TRUE(repository_->folder.list_vault()->empty());
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
@@ -208,9 +208,9 @@ TEST_F(GateTest, WritesEverythingIntoTheLedger) {
                 "fetch complete x.img",
                 "fetch failed x.img: the server dropped it before its end",
                 "fetch refused nothing.img: 'nothing.img' is not on offer",
-                "image-add complete x.img: taken in, on offer",
-                "image-add failed y.img: the MD5 checksum of what came differs from the "
-                "expected one; nothing was filed",
+                "image-add complete x.img: added, on offer",
+                "image-add failed y.img: the MD5 checksum of the file differs from the "
+                "expected one; nothing was added",
             }));
 }
 

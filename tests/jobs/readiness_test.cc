@@ -31,7 +31,7 @@ class ReadinessChecks : public testing::Test {
     image.sha256 = "s";
     image.role = "system";
     image.version = "3.12.0";
-    image.stage = "general";
+    image.stage = "proven";
     image.size = 32 << 20;
     image.platforms = {"lattice24"};
     image.vouching = "vouched";
@@ -87,7 +87,7 @@ TEST_F(ReadinessChecks, SayEachByItselfWhatIsWrong) {
          f.next->sha256 = "other";
          f.next->withdrawn = "bad";
        }},
-      {"release stage", "warn", [](auto& f) { f.aim->stage = "early"; }},
+      {"release stage", "warn", [](auto& f) { f.aim->stage = "new"; }},
       // The one to fetch next counts as well.
       {"vouched", "stop",
        [](auto& f) {

@@ -22,7 +22,7 @@ class ContactsTest : public testing::Test {
 TEST_F(ContactsTest, CountWhatWasHeardAndWhere) {
   contacts_.request(host(1), "192.0.2.10:69 on eth0");
   clock_.advance(2s);
-  contacts_.stray(host(1), "192.0.2.10:69 on eth1", "99 is no TFTP opcode");
+  contacts_.stray(host(1), "192.0.2.10:69 on eth1", "99 is not a TFTP opcode");
   contacts_.unanswered(host(1));
   const auto contact = contacts_.find(host(1));
   ASSERT_TRUE(contact);
@@ -30,7 +30,7 @@ TEST_F(ContactsTest, CountWhatWasHeardAndWhere) {
   EXPECT_EQ(contact->strays, 1u);
   EXPECT_EQ(contact->unanswered, 1u);
   EXPECT_EQ(contact->heard_on, "192.0.2.10:69 on eth1");
-  EXPECT_EQ(contact->stray_why, "99 is no TFTP opcode");
+  EXPECT_EQ(contact->stray_why, "99 is not a TFTP opcode");
   EXPECT_EQ(contact->last_at - contact->first_at, 2000);
   EXPECT_FALSE(contacts_.find(host(2)));
 }

@@ -115,7 +115,7 @@ TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
   const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
   std::filesystem::remove(vault_path(sha256));
   ASSERT_TRUE(upkeep::recover(*repository_, 0, log_));
-  EXPECT_NE(get("/v1/status").find("x.img; the same bytes taken in again mend it"),
+  EXPECT_NE(get("/v1/status").find("x.img; the same bytes added again mend it"),
             std::string::npos)
       << get("/v1/status");
   ASSERT_TRUE(take_in("x.img", "bytes"));
@@ -133,7 +133,7 @@ TEST_F(RoutesTest, AnswerEveryOperationOfTheTableInItsOrder) {
 // What each role may call, written down. Whoever adds an operation decides it here, too.
 TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
   const std::map<std::string, std::set<std::string>> written{
-      {"anyone", {"GET /v1/health", "POST /v1/log-in"}},
+      {"anyone", {"GET /v1/alive", "POST /v1/log-in"}},
       {"look",
        {"GET /v1/status", "GET /v1/transfers", "GET /v1/events", "GET /v1/changes",
         "GET /v1/contacts", "GET /v1/contacts/{address}", "GET /v1/ledger",

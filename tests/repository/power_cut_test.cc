@@ -255,7 +255,7 @@ TEST_F(PowerCut, WhileDamageGoesToQuarantineAndIsMended) {
     world.take_in("x.img", "image", power);
     world.deposit("x.cfg", "config\n", power);
   });
-  // It is damaged: only what is taken in again is promised.
+  // It is damaged: only what is added again is promised.
   const auto path = scratch_ / ("base/vault/" + fakes::sha256_of("image").substr(0, 2) +
                                 "/" + fakes::sha256_of("image"));
   fs::permissions(path, fs::perms::owner_all);

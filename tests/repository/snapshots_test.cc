@@ -68,7 +68,7 @@ TEST_F(SnapshotsTest, EachChangeIsInTheLogWithWhoMadeIt) {
   // What is refused changes nothing.
   EXPECT_FALSE(devices().add("pump", {}));
   EXPECT_EQ(changes(last), "");
-  // Reading stored bytes is no change, losing them is.
+  // Reading stored bytes is not a change, losing them is.
   const auto sha256 = repository_->catalog.find("x.img")->digests.sha256;
   ASSERT_TRUE(repository_->contents.whole(sha256));
   EXPECT_EQ(changes(last), "");

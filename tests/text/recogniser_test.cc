@@ -42,11 +42,12 @@ TEST(Recogniser, SaysWhatIsWrongWithAPattern) {
   EXPECT_EQ(refusal({"x", "(?P<version", {}, {}})
                 .rfind("recogniser 'x': the pattern can't be read: ", 0),
             0u);
-  EXPECT_EQ(refusal({"x", "(?P<verson>.*)", {}, {}}),
-            "recogniser 'x': 'verson' is no fact of an image; there are maker, platform, "
-            "role, version; nearest: 'version'");
+  EXPECT_EQ(
+      refusal({"x", "(?P<verson>.*)", {}, {}}),
+      "recogniser 'x': 'verson' is not a fact of an image; there are maker, platform, "
+      "role, version; nearest: 'version'");
   EXPECT_EQ(refusal({"x", ".*", {{"colour", "blue"}}, {}})
-                .rfind("recogniser 'x': 'colour' is no fact", 0),
+                .rfind("recogniser 'x': 'colour' is not a fact", 0),
             0u);
   EXPECT_EQ(refusal({"x", ".*", {}, {}}),
             "recogniser 'x' says nothing: give it a group such as (?P<version>...), or "

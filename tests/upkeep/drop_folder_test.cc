@@ -185,7 +185,7 @@ TEST_F(DropFolderTest, WaitsForASlowWriter) {
       ::open(drop("slow.img").c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0644));
   for (const auto* quick : {"a.img", "b.img"}) {
     ASSERT_EQ(::write(out.get(), "slow ", 5), 5);
-    // It pauses for longer than it takes to settle: what came after it has been taken in.
+    // It pauses for longer than it takes to settle: what came after it has been added.
     put(quick, quick);
     ASSERT_TRUE(is_taken_in(quick));
   }
@@ -241,7 +241,7 @@ TEST_F(DropFolderTest, StoppingDoesNotWaitForTheFileThatIsBeingTakenIn) {
   const auto began = std::chrono::steady_clock::now();
   watched_.reset();
   EXPECT_LT(std::chrono::steady_clock::now() - began, std::chrono::seconds(20));
-  // It is there as it was, without a word of trouble, and is taken in after the start.
+  // It is there as it was, without a word of trouble, and is added after the start.
   EXPECT_TRUE(fs::exists(drop("large.img")));
   EXPECT_FALSE(fs::exists(drop("large.img.trouble.txt")));
   EXPECT_EQ(repository_->ledger.newest(1, {})->front().sentence,

@@ -541,7 +541,7 @@ export interface Image {
   readonly kind: string;
 }
 
-/** an image was taken in */
+/** an image was added */
 export interface ImageAdded {
   readonly result: "new" | "new-name" | "already-there";
   readonly compared: boolean;
@@ -1616,7 +1616,7 @@ export interface TextGiven {
   readonly base64?: string;
 }
 
-/** whether what the rules of keeping let go is removed */
+/** whether what retention let go is removed */
 export interface ThinWanted {
   readonly really?: boolean;
   readonly from?: number;
@@ -1682,7 +1682,7 @@ export interface TokenWanted {
   readonly until?: string;
 }
 
-/** one transfer: what is fetched, sent or taken in */
+/** one transfer: what is fetched, sent or added */
 export interface Transfer {
   readonly id: number;
   readonly direction: "fetch" | "deposit" | "image-add" | "push";
@@ -1835,7 +1835,7 @@ export interface WithdrawalGiven {
 
 /** What each operation asks for in path and query, takes and gives. */
 export interface Operations {
-  "GET /v1/health": {
+  "GET /v1/alive": {
     asked: Nothing;
     body: undefined;
     answer: Health;
@@ -2845,7 +2845,7 @@ export type OperationName = keyof Operations;
 
 /** The role that each operation needs. */
 export const roles = {
-  "GET /v1/health": "anyone",
+  "GET /v1/alive": "anyone",
   "GET /v1/status": "look",
   "GET /v1/settings": "look",
   "GET /metrics": "look",

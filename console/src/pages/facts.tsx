@@ -104,7 +104,7 @@ export function FactForm({ facts }: { facts: FactState }) {
         label="Stage"
         value={values.stage}
         set={(value) => set("stage", value)}
-        choices={choices(["early", "general", "ending"])}
+        choices={choices(["new", "proven", "retiring"])}
       />
       <Field
         label="Needs on a device"

@@ -1,6 +1,6 @@
 // Finds anything, and does what is asked for by name: a combobox with a list (WAI-ARIA
 // APG). Images, devices, addresses and checksums come from the server.
-import { useEffect, useId, useRef, useState } from "preact/hooks";
+import { useEffect, useId, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { useAnswer } from "../store/answers";
 import { go, pageOf } from "../store/place";
 import { may } from "../store/session";
@@ -77,7 +77,8 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
   const [text, setText] = useState("");
   const [asked, setAsked] = useState("");
   const [at, setAt] = useState(0);
-  useEffect(() => dialog.current?.showModal(), []);
+  // Before the next key: what is typed at once behind "/" is for the field.
+  useLayoutEffect(() => dialog.current?.showModal(), []);
   useEffect(() => {
     const timer = setTimeout(() => setAsked(text.trim()), 120);
     return () => clearTimeout(timer);
@@ -94,15 +95,21 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
     })),
   ];
   const current = Math.min(at, entries.length - 1);
+  // The dialog tells that it is closed only later; a "/" before that would be lost.
+  const leave = () => {
+    dialog.current?.close();
+    close();
+  };
   const choose = (entry: Entry | undefined) => {
     if (!entry) return;
-    dialog.current?.close();
+    leave();
     entry.act();
   };
   const press = (event: KeyboardEvent) => {
     if (event.key === "ArrowDown") setAt(Math.min(current + 1, entries.length - 1));
     else if (event.key === "ArrowUp") setAt(Math.max(current - 1, 0));
     else if (event.key === "Enter") choose(entries[current]);
+    else if (event.key === "Escape") leave();
     else return;
     event.preventDefault();
   };

@@ -115,7 +115,7 @@ base::Outcome<void> Sessions::beside(const Session& other, const Session& wanted
     return base::refuse(
         Kind::kExists,
         fmt::format("rescue session {} uses the network {} on {}; this machine can't "
-                    "have it on two wires; to end it: 'vantro rescue close {}'",
+                    "have it on two wires; to end it: 'vantro rescue end {}'",
                     other.id, other.network().text(), other.interface, other.id));
   }
   return {};

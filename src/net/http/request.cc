@@ -21,7 +21,7 @@ Malformed malformed(const beast::error_code& error) {
                              RequestReader::kLongestHead)};
   }
   if (error == bh::error::bad_version) return {505, "HTTP/1.0 and 1.1 are spoken here"};
-  return {400, "this is no sound HTTP request: " + error.message()};
+  return {400, "this is not a sound HTTP request: " + error.message()};
 }
 
 // What Beast takes, and we do not.
@@ -35,7 +35,7 @@ std::optional<Malformed> dubious(const Head& head) {
   }
   const auto length = head.field("content-length");
   if (length.find_first_not_of("0123456789") != std::string::npos) {
-    return bad("the Content-Length is no number");
+    return bad("the Content-Length is not a number");
   }
   if (head.count("transfer-encoding") == 0) return std::nullopt;
   if (head.count("content-length") > 0) {

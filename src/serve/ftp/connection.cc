@@ -423,7 +423,7 @@ void Connection::record_unasked() {
 }
 
 void Connection::listen() {
-  auto way = DataWay::listen(*loop_, local_, asker_.peer.address, config_->passive_ports,
+  auto way = DataWay::listen(*loop_, local_, asker_.peer.address, config_->data_ports,
                              [this](const base::Endpoint& stranger) {
                                shared_.gate.contacts().stray(
                                    stranger.address, asker_.heard_on,

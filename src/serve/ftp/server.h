@@ -18,7 +18,7 @@ struct Config {
   base::Duration idle_patience = std::chrono::seconds(300);
   base::Duration come_patience = std::chrono::seconds(20);   // for a data connection
   base::Duration stall_patience = std::chrono::seconds(60);  // while nothing moves in it
-  std::optional<Ports> passive_ports;                        // nothing: any
+  std::optional<Ports> data_ports;                           // nothing: any
   std::optional<base::Address> announced_address;            // for PASV; IPv4
   // Clients there may end an upload under TLS without close_notify; none: nobody may.
   std::optional<auth::Networks> cut_ends_from;

@@ -168,7 +168,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
   } else if (!packet) {
     stray(listener, key, heard_on, packet.error().sentence,
           error_packet(wire::ErrorCode::kIllegalOperation,
-                       "this is no TFTP request: " + packet.error().sentence));
+                       "this is not a TFTP request: " + packet.error().sentence));
   } else if (std::holds_alternative<wire::Error>(*packet)) {
     stray(listener, key, heard_on, "an error without a transfer", {});
   } else {
@@ -184,7 +184,7 @@ void Lane::stray(Listener& listener, const ExchangeKey& key, const std::string& 
   shared_.gate.contacts().stray(key.first.address, heard_on, why);
   if (answer.empty()) return;
   if (shared_.may_answer(key.first.address, For::kStray) != Verdict::kAnswer) return;
-  shared_.log.debug("a datagram is no TFTP request",
+  shared_.log.debug("a datagram is not a TFTP request",
                     {{"peer", key.first.text()}, {"why", why}});
   listener.send(key, answer);
 }

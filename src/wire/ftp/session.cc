@@ -121,7 +121,7 @@ void Session::came(const Command& command) {
       std::find_if(commands().begin(), commands().end(),
                    [&](const auto& one) { return one.verb == command.verb; });
   if (known == commands().end()) {
-    say(500, fmt::format("'{}' is no command here; HELP lists those that are",
+    say(500, fmt::format("'{}' is not a command here; HELP lists those that are",
                          base::printable(command.verb, 40)));
   } else if (!logged_in_ && !known->before_log_in) {
     say(530, "Log in first: USER and PASS, with 'anonymous' or your account");

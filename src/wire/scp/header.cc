@@ -16,7 +16,7 @@ using base::Kind;
 constexpr std::size_t kLongestComplaint = 1500;
 
 tl::unexpected<base::Refusal> no_line(std::string_view line, const char* why) {
-  return base::refuse(Kind::kInvalid, fmt::format("'{}' is no line of SCP: {}",
+  return base::refuse(Kind::kInvalid, fmt::format("'{}' is not a line of SCP: {}",
                                                   base::printable(line, 80), why));
 }
 
@@ -62,7 +62,7 @@ base::Outcome<Header> parse_header(std::string_view line) {
       if (!is_mode(mode)) return no_line(line, "the mode is not of octal digits");
       // Offsets of files are signed.
       if (!size || *size > std::uint64_t{std::numeric_limits<std::int64_t>::max()}) {
-        return no_line(line, "the size is no number");
+        return no_line(line, "the size is not a number");
       }
       if (rest.empty()) return no_line(line, "the name is missing");
       if (rest.find('/') != std::string_view::npos || rest == "." || rest == "..") {

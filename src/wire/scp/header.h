@@ -12,7 +12,7 @@
 
 namespace vantro::wire::scp {
 
-// Longer lines are no lines, in bytes.
+// Longer lines are not lines, in bytes.
 inline constexpr std::size_t kLongestLine = 1024;
 
 struct FileHeader {

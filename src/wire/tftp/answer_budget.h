@@ -4,7 +4,7 @@
 //
 // Three purses for each address, and eight times as much for each IPv6 /64, in which one
 // host has as many addresses as it likes, each filled up again with time: transfers begun
-// that were never acknowledged, refusals, and answers to datagrams that are no request.
+// that were never acknowledged, refusals, and answers to datagrams that are not requests.
 // Not thread-safe; bounded in memory.
 #pragma once
 

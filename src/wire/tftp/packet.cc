@@ -115,7 +115,7 @@ base::Outcome<Packet> parse(ByteView datagram) {
       return OptionAck{std::move(*options)};
     }
     default:
-      return base::refuse(Kind::kInvalid, fmt::format("{} is no TFTP opcode", opcode));
+      return base::refuse(Kind::kInvalid, fmt::format("{} is not a TFTP opcode", opcode));
   }
   return base::refuse(Kind::kInvalid, "the packet ends before its number");
 }

@@ -392,7 +392,7 @@ TEST_F(FtpSession, RefusesWhatIsNotDoneHereWithItsReason) {
             "504 'SITE CHMOD 644 x' is not known; there is SITE HELP\n");
   EXPECT_EQ(say("SITE HELP").substr(0, 4), "214-");
   EXPECT_EQ(say("FROB\x01"),
-            "500 'FROB\\x01' is no command here; HELP lists those that "
+            "500 'FROB\\x01' is not a command here; HELP lists those that "
             "are\n");
   EXPECT_EQ(say(""), "");
   EXPECT_EQ(step(CameTooLong{}), "500 That line is too long for a command\n");

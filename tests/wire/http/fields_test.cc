@@ -99,7 +99,7 @@ TEST(Target, IsDecodedOnceAndNeverLeavesTheTree) {
   EXPECT_EQ(target("/a/b/"), "/a/b/ folder");
   EXPECT_EQ(target("http://198.51.100.1:80/x.img"), "/x.img");
   EXPECT_EQ(target("HTTP://198.51.100.1"), "/ folder");
-  EXPECT_EQ(target("http://h?q"), "the address 'http://h?q' is no path");
+  EXPECT_EQ(target("http://h?q"), "the address 'http://h?q' is not a path");
   // Decoded once only: what is left is a name with a '%' in it.
   EXPECT_EQ(target("/%252e%252e/x"), "/%2e%2e/x");
   for (const auto* bad : {"/../etc/passwd", "/a/../../b", "/%2e%2e/x", "/..%2fx",

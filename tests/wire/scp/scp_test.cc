@@ -95,7 +95,7 @@ TEST(ScpHeader, IsReadAndRefused) {
     EXPECT_TRUE(header_text(line).starts_with("no: ")) << line;
   }
   EXPECT_EQ(header_text("C0644 12 .."),
-            "no: 'C0644 12 ..' is no line of SCP: the name must not lead elsewhere");
+            "no: 'C0644 12 ..' is not a line of SCP: the name must not lead elsewhere");
   EXPECT_EQ(file_line(12, "a"), "C0644 12 a\n");
   EXPECT_EQ(times_line(-5), "T-5 0 -5 0\n");
   EXPECT_EQ(complaint("a\nb"), "\1vantrod: a\\x0ab\n");

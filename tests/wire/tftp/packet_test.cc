@@ -35,8 +35,8 @@ TEST(TftpPacket, ReadsEachKind) {
 TEST(TftpPacket, RefusesWhatIsNone) {
   EXPECT_EQ(told(""sv), "refused: there is no opcode");
   EXPECT_EQ(told("\0"sv), "refused: there is no opcode");
-  EXPECT_EQ(told("\0\7x"sv), "refused: 7 is no TFTP opcode");
-  EXPECT_EQ(told("GET / HTTP/1.1\r\n"sv), "refused: 18245 is no TFTP opcode");
+  EXPECT_EQ(told("\0\7x"sv), "refused: 7 is not a TFTP opcode");
+  EXPECT_EQ(told("GET / HTTP/1.1\r\n"sv), "refused: 18245 is not a TFTP opcode");
   EXPECT_EQ(told("\0\1x.img"sv), "refused: the name in the request does not end");
   EXPECT_EQ(told("\0\1x.img\0octet"sv), "refused: the mode in the request does not end");
   EXPECT_EQ(told("\0\1x\0octet\0tsize\0"sv), "refused: an option does not end");

@@ -1,0 +1,69 @@
+// Tables as people read them: fitted to the terminal, sorted and cut as the options say.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "client/terminal.h"
+
+namespace vantro::client {
+
+struct Cell {
+  std::string text;
+  Tone tone = Tone::kPlain;
+};
+
+// Columns two spaces apart. Text from the server is made printable here. Where a terminal
+// is too narrow, the columns that matter least are left out (and said to be), and then
+// long names are shortened in their middle. What a program reads has all columns as wide
+// as they are.
+class Table {
+ public:
+  enum class Align { kLeft, kRight };
+  struct Column {
+    std::string title;
+    Align align = Align::kLeft;
+    int rank = 0;  // 0: stays; else the highest is left out first
+    // A value that is that of the row above is not repeated on a terminal. Only for the
+    // first columns.
+    bool grouped = false;
+  };
+
+  explicit Table(std::vector<Column> columns) : columns_(std::move(columns)) {}
+  void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
+  bool empty() const { return rows_.empty(); }
+  // Lines, the title line first, without spaces at their ends. A last column that does
+  // not fit in `room` columns is broken at spaces and goes on below itself, or stands
+  // below the others where they leave too little.
+  std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
+  // As the terminal's view says; complains to the terminal of a column that is not there.
+  void write(const Terminal& terminal) const;
+
+ private:
+  // Those that `names` lists (--columns), or the complaint.
+  std::vector<std::size_t> chosen(const Terminal& terminal) const;
+  std::optional<std::size_t> column(const Terminal& terminal,
+                                    std::string_view name) const;
+  Table only(const std::vector<std::size_t>& columns) const;
+  // Those that fit, by their rank.
+  std::vector<std::size_t> fitting(std::size_t room) const;
+  void sort(std::size_t column, bool reverse);
+
+  std::vector<Column> columns_;
+  std::vector<std::vector<Cell>> rows_;
+};
+
+// What commas separate, without the blanks around it and what is empty.
+std::vector<std::string> comma_list(std::string_view text);
+
+// How a cell is sorted: by the number in front with its unit ("31.4 MiB", "1.5 s", "12"),
+// else by its text with the numbers in it as numbers ("x-9" before "x-10"), letter case
+// aside. Below 0: `a` comes first.
+int compare_cells(std::string_view a, std::string_view b);
+
+// "causeway4-sy...-7.6.0.img": at most so many columns, at least 5.
+std::string shortened(const std::string& text, std::size_t columns);
+
+}  // namespace vantro::client
