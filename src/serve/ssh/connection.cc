@@ -346,10 +346,11 @@ void Connection::record_unknown_keys() {
   shared_.gate.record_refusal(
       asker_, "log-in", key_owner_,
       {base::Kind::kAccountNeeded,
-       fmt::format("{} no key of that account; 'vantro account key add' lets one in",
-                   key_offers_ == 1
-                       ? std::string("the key that it showed is")
-                       : fmt::format("the {} keys that it showed are", key_offers_))});
+       fmt::format(
+           "{} of that account; 'vantro account key add' lets one in",
+           key_offers_ == 1
+               ? std::string("the key that it showed is not a key")
+               : fmt::format("the {} keys that it showed are not keys", key_offers_))});
 }
 
 void Connection::logged_in(const std::string& account) { asker_.account = account; }
