@@ -106,7 +106,7 @@ Done show_overdue(const Context& context) {
             expected == 0
                 ? "No backups are expected of any device. Say how often with 'vantro "
                   "device edit NAME --backup-every daily', or for a whole site with "
-                  "'vantro device site SITE --backup-every daily'."
+                  "'vantro site change SITE --backup-every daily'."
                 : fmt::format("None is overdue, of {} that are expected.", expected));
       });
   if (!done) return done;
