@@ -133,7 +133,7 @@ const Shape& shape_of<BackupFile>() {
           .field<&T::usual_size>("usual_size", "of those before it", Unit::kBytes)
           .field<&T::shrunk>("shrunk", "to less than half of that, or to nothing")
           .field<&T::doubt>("doubt",
-                            "that its bytes are cut short, damaged, or not those of the "
+                            "that its bytes are truncated, damaged, or not those of the "
                             "image of that name; empty: nothing is known")
           .field<&T::changes>("changes", "in the days that were asked for")
           .field<&T::broken_at>("broken_at", "when one broke off last", Unit::kTime)
@@ -434,7 +434,7 @@ const Shape& shape_of<AdoptWanted>() {
           .field<&T::name>("name", "of the image (else the last part of the file's)")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is cut short or damaged inside")
+                                       "file it though it is truncated or damaged inside")
           .field<&T::maker>("maker", "who makes it")
           .field<&T::platform>("platform",
                                "device platforms that it is for, separated by commas")

@@ -358,7 +358,7 @@ const Shape& shape_of<ImageGiven>() {
           .field<&T::vouch>("vouch", "false: they are compared, and not recorded")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is cut short or damaged inside")
+                                       "file it though it is truncated or damaged inside")
           .field<&T::suggest>("suggest", "false: take no facts from name and content")
           .field<&T::fact>("fact", "what is known of it: fact.version=7.6.0 and so on")
           .done();

@@ -41,18 +41,51 @@ const Field* list_in(const Shape& shape) {
   return nullptr;
 }
 
+namespace {
+
+// Where a value lies: in the row, or in an object in it.
+struct Place {
+  std::string name;
+  std::string object;  // empty: in the row itself
+  std::string field;
+};
+
+std::vector<Place> places_in(const Shape& row) {
+  std::vector<Place> places;
+  for (const auto& field : row.fields()) {
+    if (has_one_value(*field.type)) places.push_back({field.name, "", field.name});
+  }
+  for (const auto& field : row.fields()) {
+    if (field.type->kind != ValueKind::kObject) continue;
+    for (const auto& inner : field.type->shape().fields()) {
+      if (!has_one_value(*inner.type)) continue;
+      std::string name = inner.name;
+      for (const auto& other : places) {
+        if (other.name == name) name = std::string(field.name) + "_" + inner.name;
+      }
+      places.push_back({name, field.name, inner.name});
+    }
+  }
+  return places;
+}
+
+}  // namespace
+
 Rows rows_of(std::string_view text, const Shape& shape) {
   Rows all;
   const auto* list = list_in(shape);
-  for (const auto& field : shape_in(*list).fields()) {
-    if (has_one_value(*field.type)) all.names.emplace_back(field.name);
-  }
+  const auto places = places_in(shape_in(*list));
+  for (const auto& one : places) all.names.push_back(one.name);
   const auto answer = json::parse(text, nullptr, /*allow_exceptions=*/false);
   if (!answer.is_object() || !answer.contains(list->name)) return all;
   for (const auto& one : answer[list->name]) {
     Rows::Row row{one.dump(-1, ' ', false, json::error_handler_t::replace), {}};
-    for (const auto& name : all.names) {
-      row.values.push_back(one.contains(name) ? text_of(one[name]) : "");
+    for (const auto& place : places) {
+      const bool inside = !place.object.empty() && one.contains(place.object);
+      const auto& from = inside ? one[place.object] : one;
+      row.values.push_back(from.is_object() && from.contains(place.field)
+                               ? text_of(from[place.field])
+                               : "");
     }
     all.rows.push_back(std::move(row));
   }

@@ -14,7 +14,9 @@ struct Rows {
     std::string json;                 // the whole object, in one line
     std::vector<std::string> values;  // one for each name; none is empty
   };
-  std::vector<std::string> names;  // fields with one value, or with a list of texts
+  // Fields with one value or with a list of texts, those of an object in the row among
+  // them; where two would have one name, the inner one has the object's in front.
+  std::vector<std::string> names;
   std::vector<Row> rows;
 };
 

@@ -16,7 +16,7 @@ const Shape& shape_of<UploadDescription>() {
           .field<&T::source>("source", "where the checksums came from")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is cut short or damaged inside")
+                                       "file it though it is truncated or damaged inside")
           .field<&T::facts>("facts", "what is known of it, by the names of FactFields")
           .done();
   return shape;

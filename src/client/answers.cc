@@ -10,9 +10,12 @@
 #include <unistd.h>
 
 #include "base/clock.h"
+#include "base/sizes.h"
 #include "base/typed_time.h"
 #include "base/visible_name.h"
 #include "base/whole_file.h"
+#include "client/interrupt.h"
+#include "client/progress.h"
 #include "client/render.h"
 #include "crypto/digests.h"
 #include "crypto/signature.h"
@@ -201,18 +204,18 @@ Result<std::string> read_proof(const std::string& file) {
   return *text;
 }
 
-Done save(const ApiClient& api, const std::string& target, const std::string& file,
+Done save(const Context& context, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded) {
   const bool to_stdout = file == "-";
   const auto beside = file + ".part";
   base::UniqueFd opened;
   if (!to_stdout) {
     if (!force && ::access(file.c_str(), F_OK) == 0) {
-      return tl::unexpected(Failure{
-          ExitCode::kFile,
-          fmt::format("{} exists; give another file with --to, or --force to write "
-                      "over it",
-                      file)});
+      return tl::unexpected(
+          Failure{ExitCode::kFile,
+                  fmt::format("{} exists; give another file with --out, or --force to "
+                              "overwrite it",
+                              file)});
     }
     opened.reset(::open(beside.c_str(),
                         O_WRONLY | O_CREAT | O_TRUNC | O_NOFOLLOW | O_CLOEXEC, 0600));
@@ -222,9 +225,14 @@ Done save(const ApiClient& api, const std::string& target, const std::string& fi
   crypto::Digester digester;
   std::uint64_t size = 0;
   int write_error = 0;
-  const auto done = api.download(target, [&](base::ByteView bytes) {
+  notice_interrupts();
+  std::optional<Progress> bar(std::in_place, context.view,
+                              shown(std::string(base::last_part(file)), 40),
+                              recorded.size.value_or(0));
+  const auto done = context.api.download(target, [&](base::ByteView bytes) {
+    if (interrupted()) return false;
     digester.update(bytes);
-    size += bytes.size();
+    bar->advance(size += bytes.size());
     if (base::write_all(fd, bytes)) return true;
     write_error = errno;
     return false;
@@ -233,14 +241,20 @@ Done save(const ApiClient& api, const std::string& target, const std::string& fi
     if (!to_stdout) ::unlink(beside.c_str());
     return tl::unexpected(std::move(failure));
   };
+  bar.reset();
+  if (interrupted()) {
+    return give_up(
+        {ExitCode::kRefused,
+         fmt::format("interrupted after {}; nothing was saved", base::size_text(size))});
+  }
   if (!done) return give_up(done.error());
   if (write_error != 0) return give_up(file_failure(file, write_error).value());
   const auto digests = digester.finish();
   const bool same = recorded.sha256.empty() || digests.sha256 == recorded.sha256;
   if ((recorded.size && size != *recorded.size) || !same) {
     return give_up({ExitCode::kChecksum,
-                    fmt::format("what came is not what is on record; nothing was saved\n"
-                                "  recorded  {}\n  came      {}",
+                    fmt::format("checksum mismatch; nothing was saved\n"
+                                "  recorded  {}\n  received  {}",
                                 recorded.sha256.empty() ? "(partial)" : recorded.sha256,
                                 digests.sha256)});
   }

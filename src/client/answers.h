@@ -108,7 +108,7 @@ struct Recorded {
 };
 // Bytes of the server into a file, first beside it, so that it is there whole or not at
 // all. "-" is standard output. A file that is there is written over only with `force`.
-Done save(const ApiClient& api, const std::string& target, const std::string& file,
+Done save(const Context& context, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded);
 
 }  // namespace vantro::client

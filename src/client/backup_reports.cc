@@ -62,7 +62,9 @@ void write_report(const Terminal& terminal, const api::ChangeReport& report) {
       ++unchanged;
     }
   }
-  if (unchanged > 0) terminal.write(fmt::format("unchanged  {} file(s)\n", unchanged));
+  if (unchanged > 0)
+    terminal.write(fmt::format("unchanged  {}\n",
+                               counted(static_cast<std::uint64_t>(unchanged), "file")));
   bool any = false;
   for (const auto& file : report.files) {
     if (file.what != "changed") continue;
@@ -161,9 +163,9 @@ Done report_changes(const Context& context, const ReportOptions& options) {
         const auto changed =
             std::count_if(report.files.begin(), report.files.end(),
                           [](const auto& one) { return one.what == "changed"; });
-        terminal.write(fmt::format("{}: {} file(s) changed from {} to {}\n", options.out,
-                                   changed, shown_time(report.from),
-                                   shown_time(report.to)));
+        terminal.write(fmt::format("{}: {} changed from {} to {}\n", options.out,
+                                   counted(static_cast<std::uint64_t>(changed), "file"),
+                                   shown_time(report.from), shown_time(report.to)));
       });
 }
 

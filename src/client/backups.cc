@@ -65,7 +65,7 @@ std::string state_of(const api::Backup& backup) {
                          base::times_text(static_cast<std::uint64_t>(backup.times_seen)),
                          shown_time(backup.last_seen_at));
   }
-  if (backup.pinned) state += ", pinned";
+  if (backup.pinned) state += ", kept";
   if (!backup.recognised.empty()) state += ": " + backup.recognised;
   return state;
 }
@@ -226,7 +226,7 @@ Done show_backup(const Context& context, const api::RevisionAsked& asked) {
         }
         if (backup.pinned) {
           terminal.write(
-              "  pinned   it is kept for ever" +
+              "  kept     whatever retention says" +
               (backup.pinned_why.empty() ? "" : ": " + shown(backup.pinned_why, 300)) +
               "\n");
         }
@@ -250,7 +250,7 @@ Done save_backup(const Context& context, const SaveOptions& options) {
 
   const auto target =
       options.to.empty() ? std::string(base::last_part(backup.name)) : options.to;
-  const auto saved = save(context.api, from, target, options.force, recorded);
+  const auto saved = save(context, from, target, options.force, recorded);
   if (!saved) return tl::unexpected(saved.error());
   if (target == "-") return {};
   const Terminal terminal(stdout);

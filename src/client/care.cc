@@ -175,8 +175,9 @@ void write_snapshot(const Terminal& terminal, const api::Snapshot& snapshot) {
         base::size_text(snapshot.bytes_done), base::size_text(snapshot.bytes)));
     return;
   }
-  terminal.write(fmt::format("{}: {} files, {}", shown(snapshot.path, 400),
-                             snapshot.files, base::size_text(snapshot.bytes)));
+  terminal.write(fmt::format("{}: {}, {}", shown(snapshot.path, 400),
+                             counted(snapshot.files, "file"),
+                             base::size_text(snapshot.bytes)));
   if (snapshot.linked > 0) {
     terminal.write(fmt::format("; {} share their bytes with the vault", snapshot.linked));
   }
@@ -206,7 +207,8 @@ Done snapshot(const Context& context, const SnapshotOptions& options) {
       return answer &&
              (answer->value.state == "database" || answer->value.state == "contents");
     };
-    while (!options.start_only && runs()) {
+    notice_interrupts();
+    while (!options.start_only && runs() && !interrupted()) {
       if (!bar && answer->value.bytes > 0)
         bar.emplace(context.view, "copying", answer->value.bytes);
       if (bar) bar->advance(answer->value.bytes_done);

@@ -21,6 +21,7 @@
 #include "base/visible_name.h"
 #include "base/whole_file.h"
 #include "client/images.h"
+#include "client/interrupt.h"
 #include "client/manifest.h"
 #include "client/progress.h"
 #include "client/render.h"
@@ -62,7 +63,7 @@ class Target {
   virtual ~Target() = default;
   virtual Done put(const std::string& name, const std::string& bytes) = 0;
   // The bytes that the API gives under this path.
-  virtual Done fetch(const ApiClient& api, const std::string& path,
+  virtual Done fetch(const Context& context, const std::string& path,
                      const std::string& name, const Recorded& recorded) = 0;
   virtual Done finish() = 0;
 };
@@ -82,10 +83,14 @@ class FolderTarget final : public Target {
     }
     return {};
   }
-  Done fetch(const ApiClient& api, const std::string& path, const std::string& name,
+  Done fetch(const Context& context, const std::string& path, const std::string& name,
              const Recorded& recorded) override {
     if (auto made = make_way(name); !made) return made;
-    return save(api, path, folder_ + "/" + name, false, recorded);
+    // There is one bar for all of it.
+    auto quiet = context.view;
+    quiet.progress = View::Progress::kNone;
+    return save({context.api, quiet, context.json}, path, folder_ + "/" + name, false,
+                recorded);
   }
   Done finish() override { return {}; }
 
@@ -118,20 +123,23 @@ class TarTarget final : public Target {
     if (auto begun = begin(name, bytes.size()); !begun) return begun;
     return add(base::as_bytes(bytes)) ? Done{} : bad_file(file_, why());
   }
-  Done fetch(const ApiClient& api, const std::string& path, const std::string& name,
+  Done fetch(const Context& context, const std::string& path, const std::string& name,
              const Recorded& recorded) override {
     if (auto begun = begin(name, recorded.size.value_or(0)); !begun) return begun;
     crypto::Digester digester;
     bool written = true;
-    const auto done = api.download(path, [&](base::ByteView bytes) {
+    const auto done = context.api.download(path, [&](base::ByteView bytes) {
+      if (interrupted()) return false;
       digester.update(bytes);
       return written = add(bytes);
     });
+    if (interrupted()) {
+      return tl::unexpected(Failure{ExitCode::kRefused, "interrupted"});
+    }
     if (!written) return bad_file(file_, why());
     if (!done) return done;
     if (digester.finish().sha256 == recorded.sha256) return {};
-    return tl::unexpected(
-        Failure{ExitCode::kChecksum, name + ": what came is not what is on record"});
+    return tl::unexpected(Failure{ExitCode::kChecksum, name + ": checksum mismatch"});
   }
   Done finish() override {
     const auto part = file_ + ".part";
@@ -254,6 +262,17 @@ Result<void> only_names(const std::vector<api::ImageDetail>& details) {
   return {};
 }
 
+// What is there of an export that did not come to its end, and what to do.
+Done incomplete(const std::string& target, const Done& why, std::uint64_t done,
+                std::uint64_t total) {
+  auto failure = why.error();
+  failure.sentence +=
+      fmt::format("; '{}' has {} of {} and is not complete: remove it, and export again",
+                  target.ends_with(".tar") ? target + ".part" : target,
+                  base::size_text(done), base::size_text(total));
+  return tl::unexpected(std::move(failure));
+}
+
 Done export_images(const Context& context, const ExportOptions& options) {
   const auto chosen = names_to_export(context, options);
   if (!chosen) return tl::unexpected(chosen.error());
@@ -292,6 +311,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   digester.update(base::as_bytes(text));
   std::string sums = crypto::checksum_line(digester.finish().sha256, kManifest);
   if (auto put = (*target)->put(kManifest, text); !put) return put;
+  notice_interrupts();
   Progress bar(context.view, "exporting", total);
   std::uint64_t done_bytes = 0;
   for (const auto& detail : details) {
@@ -299,19 +319,19 @@ Done export_images(const Context& context, const ExportOptions& options) {
     const auto fetch = [&](const std::string& from, const std::string& to,
                            std::uint64_t size, const std::string& sha256) {
       sums += crypto::checksum_line(sha256, to);
-      return (*target)->fetch(context.api, from, to, {size, sha256});
+      return (*target)->fetch(context, from, to, {size, sha256});
     };
     if (auto done = fetch(api::kImageContent.target({image.name}), "images/" + image.name,
                           image.size, image.digests.sha256);
         !done) {
-      return done;
+      return incomplete(options.target, done, done_bytes, total);
     }
     for (const auto& one : detail.documents) {
       if (auto done =
               fetch(api::kDocument.target({image.name, one.name}),
                     "documents/" + image.name + "/" + one.name, one.size, one.sha256);
           !done) {
-        return done;
+        return incomplete(options.target, done, done_bytes, total);
       }
     }
     bar.advance(done_bytes += image.size);
@@ -334,7 +354,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   }
   terminal.write(fmt::format(
       "{}: {} images, {}, with {} and {}\n  check it anywhere with: sha256sum -c {}\n  "
-      "take it in elsewhere with: vantro import {}\n",
+      "add it elsewhere with: vantro import {}\n",
       options.target, details.size(), base::size_text(total), kManifest, kSums, kSums,
       options.target));
   return {};
@@ -398,7 +418,7 @@ class Importer {
   // The archive ends before it should; what came before is in.
   void cut(const std::string& why) {
     failures_.push_back(
-        fmt::format("{} is cut short or damaged ({}); what came before that "
+        fmt::format("{} is truncated or damaged ({}); what came before that "
                     "is in. Copy it again, and import it once more",
                     options_.source, why));
     cut_ = true;

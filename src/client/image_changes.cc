@@ -212,7 +212,7 @@ Done save_image(const Context& context, const std::string& name, const std::stri
   if (!answer) return tl::unexpected(answer.error());
   const auto& image = answer->value.image;
   const auto file = to.empty() ? std::string(base::last_part(name)) : to;
-  const auto saved = save(context.api, api::kImageContent.target({name}), file, force,
+  const auto saved = save(context, api::kImageContent.target({name}), file, force,
                           {image.size, image.digests.sha256});
   if (!saved || file == "-") return saved;
   return show_answer(
@@ -279,7 +279,7 @@ Done save_document(const Context& context, const std::string& image,
   for (const auto& one : answer->value.documents) {
     if (one.name != document) continue;
     const auto file = to.empty() ? std::string(base::last_part(document)) : to;
-    const auto saved = save(context.api, api::kDocument.target({image, document}), file,
+    const auto saved = save(context, api::kDocument.target({image, document}), file,
                             force, {one.size, one.sha256});
     if (!saved || file == "-") return saved;
     const Terminal terminal(stdout);

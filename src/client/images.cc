@@ -12,6 +12,7 @@
 #include "base/visible_name.h"
 #include "client/adopt.h"
 #include "client/image_changes.h"
+#include "client/interrupt.h"
 #include "client/progress.h"
 #include "client/render.h"
 #include "crypto/checksum_list.h"
@@ -230,11 +231,18 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
 Result<Answered<api::ImageAdded>> upload(const Context& context, const OpenedFile& file,
                                          const std::string& file_name,
                                          const api::ImageGiven& given) {
+  notice_interrupts();
   Progress bar(context.view, shown(given.name, 40), file.size);
   std::uint64_t sent = 0;
   return context.api.put(
       api::kAddImage, given, file.size,
       [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
+        if (interrupted()) {
+          return tl::unexpected(
+              Failure{ExitCode::kRefused,
+                      fmt::format("interrupted after {} of {}; nothing was added",
+                                  base::size_text(sent), base::size_text(file.size))});
+        }
         const auto got = ::read(file.fd.get(), to, count);
         if (got < 0) return file_failure(file_name, errno);
         sent += static_cast<std::uint64_t>(got);
@@ -332,20 +340,14 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
                      {"STAGE", Table::Align::kLeft, 5},
                      {"VOUCHING", Table::Align::kLeft, 3},
                      {"OFFER"}});
-        std::string platform = "\n";
         for (const auto& row : list.images) {
           const auto& image = row.image;
-          const bool first = row.platform != platform;
-          platform = row.platform;
           // Of its line: an older line has a newest one, too.
           std::string mark = !row.newest                ? ""
                              : image.facts.line.empty() ? "newest"
                                                         : "newest in " + image.facts.line;
           if (row.confusable) mark += row.newest ? ", look-alike" : "look-alike";
-          table.add({{!first             ? ""
-                      : platform.empty() ? "(none)"
-                                         : platform,
-                      Tone::kHead},
+          table.add({{row.platform.empty() ? "(none)" : row.platform, Tone::kHead},
                      {image.facts.role},
                      {image.facts.version},
                      {mark, row.confusable ? Tone::kBad : Tone::kGood},
@@ -360,10 +362,10 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
         const bool filtered = api::json_of(options) != api::json_of(all);
         write_or(table, terminal,
                  filtered ? "Not in the catalogue: no image is like that."
-                          : "No images yet. Take one in with: vantro image add FILE");
+                          : "No images yet. Add one with: vantro image add FILE");
         if (list.in_all > list.images.size()) {
           terminal.write(fmt::format(
-              "{} of {} shown; filter (--platform, --version, --text ...) or raise "
+              "{} of {} shown; filter (--platform, --version, --name ...) or raise "
               "--limit.\n",
               list.images.size(), list.in_all));
         }
@@ -428,7 +430,7 @@ Done show_image(const Context& context, const std::string& name) {
              fmt::format("{} by {}", shown_time(image.taken_in_at), image.taken_in_by));
         line(terminal, "last read",
              fmt::format("{}, {}", shown_time(image.read_at),
-                         image.whole ? "whole" : "DAMAGED: take the same bytes in again"),
+                         image.whole ? "whole" : "DAMAGED: add the same bytes again"),
              image.whole ? Tone::kPlain : Tone::kBad);
         if (image.withdrawn) {
           line(terminal, "withdrawn",

@@ -128,11 +128,12 @@ Done verify_ledger(const Context& context, const std::string& noted) {
                terminal.write(
                    terminal.toned("  " + shown(one.sentence, 200), Tone::kBad) + "\n");
              }
-             terminal.write(
-                 terminal.toned(fmt::format("{} rows: {}\n", found.rows,
-                                            found.sound ? "no row is missing or changed"
-                                                        : "rows are missing or changed"),
-                                found.sound ? Tone::kGood : Tone::kBad));
+             terminal.write(terminal.toned(
+                 fmt::format("{}: {}\n",
+                             counted(static_cast<std::uint64_t>(found.rows), "row"),
+                             found.sound ? "no row is missing or changed"
+                                         : "rows are missing or changed"),
+                 found.sound ? Tone::kGood : Tone::kBad));
              if (found.unchained > 0) {
                terminal.write(
                    fmt::format("{} of them have no hash, as an earlier version wrote "

@@ -139,9 +139,10 @@ void write_wrong(Screen& screen, const Parts& parts) {
 void write_all(const Terminal& terminal, const Parts& parts) {
   const auto& status = parts.status.value;
   terminal.write(fmt::format(
-      "vantrod {}, up {}; {} images, {} names on offer, {} revisions; {} free\n",
-      status.version, base::duration_text(static_cast<double>(status.uptime_ms) / 1000),
-      status.images, status.offers, status.backups, base::size_text(status.disk_free)));
+      "vantrod {}, up {}; {}, {} on offer, {}; {} free\n", status.version,
+      base::duration_text(static_cast<double>(status.uptime_ms) / 1000),
+      counted(status.images, "image"), counted(status.offers, "name"),
+      counted(status.backups, "revision"), base::size_text(status.disk_free)));
   if (!status.drain.empty()) {
     terminal.write(terminal.toned(shown(status.drain), Tone::kCaution) + "\n");
   }

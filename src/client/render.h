@@ -17,6 +17,9 @@ std::string shown_time(const std::string& iso);
 // "31.4 MiB (32911360 bytes)", or "812 bytes".
 std::string exact_size(std::uint64_t bytes);
 
+// "1 image", "3 images"
+std::string counted(std::uint64_t count, const char* what);
+
 // Text from the server, safe on a terminal.
 std::string shown(const std::string& text, std::size_t longest = 255);
 

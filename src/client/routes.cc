@@ -177,8 +177,9 @@ Done remove_rules(const Context& context, const std::string& platform, bool yes)
   if (!asked) return asked;
   return show(context, api::kRemoveRules, {platform},
               [](const Terminal& terminal, const api::RulesRemoved& removed) {
-                terminal.write(fmt::format("{}: {} rule(s) removed\n",
-                                           shown(removed.platform), removed.rules));
+                terminal.write(fmt::format(
+                    "{}: {} removed\n", shown(removed.platform),
+                    counted(static_cast<std::uint64_t>(removed.rules), "rule")));
               });
 }
 

@@ -13,9 +13,9 @@ namespace {
 using Align = Table::Align;
 
 void write_pinned(const Terminal& terminal, const api::Backup& backup) {
-  terminal.write(
-      fmt::format("{}: {}\n", title_of(backup),
-                  backup.pinned ? "pinned; it is kept for ever" : "not pinned any more"));
+  terminal.write(fmt::format(
+      "{}: {}\n", title_of(backup),
+      backup.pinned ? "kept whatever retention says" : "retention applies to it again"));
 }
 
 Done pin_backup(const Context& context, const api::RevisionAsked& asked,

@@ -5,6 +5,7 @@
 #include <thread>
 
 #include "base/sizes.h"
+#include "client/interrupt.h"
 #include "client/progress.h"
 #include "client/render.h"
 
@@ -42,7 +43,8 @@ Verified follow_verification(const Context& context) {
   auto answer = context.api.call(api::kVerification);
   if (!answer || !answer->value.running) return answer;
   Progress bar(context.view, "reading", answer->value.bytes);
-  while (answer && answer->value.running) {
+  notice_interrupts();
+  while (answer && answer->value.running && !interrupted()) {
     bar.advance(answer->value.bytes_read);
     std::this_thread::sleep_for(kPause);
     answer = context.api.call(api::kVerification);

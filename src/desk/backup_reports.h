@@ -36,7 +36,7 @@ struct FileState {
   backup::FileOverview file;
   std::int64_t changes = 0;  // in the days that were asked for
   bool shrunk = false;       // to less than half of what is usual, or to nothing
-  // What is wrong with its bytes: they are cut short, damaged, or not those of the image
+  // What is wrong with its bytes: they are truncated, damaged, or not those of the image
   // of that name; empty: nothing is known.
   std::string doubt;
 };
@@ -96,7 +96,7 @@ class BackupReports {
 
   base::Outcome<Recognition> recognise(const backup::Revision& revision) const;
   // What whoever relies on it, or gives it back, must know: that it is empty or much
-  // smaller than usual, cut short or damaged. Empty: nothing.
+  // smaller than usual, truncated or damaged. Empty: nothing.
   base::Outcome<std::string> caution(const backup::Revision& revision) const;
   // Its text with its secrets masked, or with them.
   base::Outcome<std::string> shown_text(const backup::Revision& revision,

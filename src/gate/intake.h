@@ -36,7 +36,7 @@ struct IntakeOptions {
   std::vector<Claim> claims;     // what differs is not filed
   bool record_claims = true;     // else they are compared, and forgotten
   bool take_suggestions = true;  // facts that nobody gave, from name and content
-  // File it though it is cut short, damaged, or looks like something else than an image.
+  // File it though it is truncated, damaged, or looks like something else than an image.
   bool despite_findings = false;
   bool hold = false;  // not on offer for now
   // Asked at every piece, and while it is looked into: true ends it, and nothing of it
@@ -85,7 +85,7 @@ class ImageIntake {
 
   // Compares with the claims and looks inside before anything is filed: kMismatch if a
   // checksum differs, kInvalid if it is empty, a checksum list or a signature, or the
-  // look finds it cut short or damaged. May return kExists: the name stands for other
+  // look finds it truncated or damaged. May return kExists: the name stands for other
   // bytes. Takes as long as the look does. REQUIRES: no write() was refused.
   base::Outcome<Taken> commit();
   // Before commit(): what is said of it takes the place of what was said when it was

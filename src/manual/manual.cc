@@ -250,25 +250,23 @@ std::string bash(const std::string& program, const std::vector<Place>& places,
   auto text =
       fmt::format("# bash completion of {}\n{}() {{\n", program, function_name(program));
   text += path_finder(places, "COMP_WORDS", "1", "COMP_CWORD");
-  text += "  local commands='' options=''\n  case \"$where\" in\n";
+  text += "  local commands='' options='' names=''\n  case \"$where\" in\n";
   for (const auto& one : places) {
     text += fmt::format("    {}) commands={} options={} ;;\n", quoted(one.path),
                         quoted(names(one.commands)), quoted(names(one.options)));
   }
+  text +=
+      "  esac\n  local word=${COMP_WORDS[COMP_CWORD]}\n  if [[ $word == -* ]]; then\n"
+      "    COMPREPLY=($(compgen -W \"$options\" -- \"$word\"))\n    return\n  fi\n";
+  if (!names_option.empty()) {
+    text += fmt::format(
+        "  [[ -z $where ]] || names=$({} {} \"${{COMP_WORDS[@]:1:COMP_CWORD-1}}\" "
+        "2>/dev/null)\n",
+        program, names_option);
+  }
   text += fmt::format(
-      "  esac\n  local word=${{COMP_WORDS[COMP_CWORD]}}\n  if [[ $word == -* ]]; then\n  "
-      "  "
-      "COMPREPLY=($(compgen -W \"$options\" -- \"$word\"))\n  elif [[ -n $commands ]]; "
-      "then\n    COMPREPLY=($(compgen -W \"$commands\" -- \"$word\"))\n{}  "
-      "fi\n}}\ncomplete "
-      "-o default -F {} {}\n",
-      names_option.empty()
-          ? ""
-          : fmt::format(
-                "  else\n    local IFS=$'\\n'\n    COMPREPLY=($(compgen -W "
-                "\"$({} {} \"${{COMP_WORDS[@]:1:COMP_CWORD-1}}\" 2>/dev/null)\" -- "
-                "\"$word\"))\n",
-                program, names_option),
+      "  local IFS=$' \\n'\n  COMPREPLY=($(compgen -W \"$commands $names\" -- "
+      "\"$word\"))\n}}\ncomplete -o default -F {} {}\n",
       function_name(program), program);
   return text;
 }

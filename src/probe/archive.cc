@@ -148,7 +148,7 @@ class MemberLook {
     const bool cut = reason.find("runcated") != std::string::npos ||
                      reason.find("Unexpected end") != std::string::npos;
     const auto verdict = cut ? Verdict::kCutShort : Verdict::kDamaged;
-    report_.judge(verdict, fmt::format("{}: {} ({})", cut ? "cut short" : "damaged", what,
+    report_.judge(verdict, fmt::format("{}: {} ({})", cut ? "truncated" : "damaged", what,
                                        base::printable(reason, 120)));
   }
 
@@ -193,7 +193,7 @@ void look_at_members(Stream& stream, bool tar, const Source& source, Report& rep
   if (!report.findings.empty()) return;
   if (tar && (watched.zeros() < 2 * kTarBlock || watched.total() % kTarBlock != 0)) {
     report.judge(Verdict::kCutShort,
-                 "cut short: the two empty blocks that end a tar archive are missing; "
+                 "truncated: the two empty blocks that end a tar archive are missing; "
                  "members may be missing, too");
     return;
   }
@@ -261,7 +261,7 @@ Report look_at_zip(const Source& source) {
   report.kind = "zip archive";
   if (!has_zip_end(source)) {
     report.judge(Verdict::kCutShort,
-                 "cut short: the directory that ends a zip archive is missing");
+                 "truncated: the directory that ends a zip archive is missing");
     return report;
   }
   const auto archive = new_archive();

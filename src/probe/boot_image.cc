@@ -28,7 +28,7 @@ std::optional<Report> look_at_boot_image(const Source& source) {
   report.kind = "boot image";
   if (header.size() < kHeader) {
     report.judge(Verdict::kCutShort,
-                 fmt::format("cut short: {} of the 64 bytes of its header are there",
+                 fmt::format("truncated: {} of the 64 bytes of its header are there",
                              header.size()));
     return report;
   }
@@ -47,7 +47,7 @@ std::optional<Report> look_at_boot_image(const Source& source) {
   if (source.size() < whole) {
     report.judge(
         Verdict::kCutShort,
-        fmt::format("cut short: {} of {} bytes are there, {} are missing", source.size(),
+        fmt::format("truncated: {} of {} bytes are there, {} are missing", source.size(),
                     whole, base::size_text(whole - source.size())));
     return report;
   }

@@ -13,7 +13,7 @@ namespace {
 void compare_length(Report& report, std::uint64_t wanted, std::uint64_t there) {
   if (there < wanted) {
     report.judge(Verdict::kCutShort,
-                 fmt::format("cut short: {} of {} bytes are there, {} are missing", there,
+                 fmt::format("truncated: {} of {} bytes are there, {} are missing", there,
                              wanted, base::size_text(wanted - there)));
     return;
   }

@@ -95,7 +95,7 @@ class TreeLook {
     const auto [offset, size] = *bytes;
     if (offset > source_.size() || size > source_.size() - offset) {
       report_.judge(Verdict::kCutShort,
-                    fmt::format("cut short: image '{}' lies up to {} bytes behind the "
+                    fmt::format("truncated: image '{}' lies up to {} bytes behind the "
                                 "file's end",
                                 name, offset + size - source_.size()));
       return;
@@ -193,7 +193,7 @@ std::optional<Report> look_at_image_tree(const Source& source) {
   if (head.size() < sizeof(fdt_header) || source.size() < whole) {
     report.judge(
         Verdict::kCutShort,
-        fmt::format("cut short: {} of {} bytes are there, {} are missing", source.size(),
+        fmt::format("truncated: {} of {} bytes are there, {} are missing", source.size(),
                     whole, base::size_text(whole - std::min(whole, source.size()))));
     return report;
   }

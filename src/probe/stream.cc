@@ -77,7 +77,7 @@ class GzipStream final : public Unpacking {
         ended_ = true;
         if (in_member_) {
           broke(Verdict::kCutShort,
-                fmt::format("cut short: the gzip stream ends after {} unpacked, in the "
+                fmt::format("truncated: the gzip stream ends after {} unpacked, in the "
                             "middle",
                             base::size_text(unpacked_)));
         }
@@ -195,7 +195,7 @@ class FilterStream final : public Unpacking {
       // Too short to be told from plain bytes, it would come through as it is.
       ended_ = true;
       broke(Verdict::kCutShort,
-            fmt::format("cut short: the {} stream ends within its header", name_));
+            fmt::format("truncated: the {} stream ends within its header", name_));
       return false;
     }
     fail();
@@ -213,7 +213,7 @@ class FilterStream final : public Unpacking {
     const auto so_far = base::size_text(unpacked_);
     if (cut) {
       broke(Verdict::kCutShort,
-            fmt::format("cut short: the {} stream ends after {} unpacked, in the middle",
+            fmt::format("truncated: the {} stream ends after {} unpacked, in the middle",
                         name_, so_far));
     } else {
       broke(Verdict::kDamaged,

@@ -1,4 +1,4 @@
-// Looks into what devices send, as into images: a backup of an image that was cut short
+// Looks into what devices send, as into images: a backup of an image that was truncated
 // on the device must not pass for a good one. On a thread of its own, after the device
 // was told that its file has come.
 #pragma once

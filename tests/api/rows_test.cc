@@ -45,6 +45,24 @@ TEST(Rows, PutTheTextsOfAListIntoOneValue) {
             "tftp http");
 }
 
+TEST(Rows, HaveTheFieldsOfAnObjectInThem) {
+  ImageList list;
+  list.images.resize(1);
+  list.images[0].platform = "causeway4";
+  list.images[0].image.name = "x.img";
+  list.images[0].image.size = 12;
+  const auto rows = rows_of(json_of(list), shape_of<ImageList>());
+  const auto value = [&](const std::string& name) {
+    const auto at = std::find(rows.names.begin(), rows.names.end(), name);
+    return at == rows.names.end()
+               ? "no such name"
+               : rows.rows[0].values[static_cast<std::size_t>(at - rows.names.begin())];
+  };
+  EXPECT_EQ(value("platform"), "causeway4");
+  EXPECT_EQ(value("name"), "x.img");
+  EXPECT_EQ(value("size"), "12");
+}
+
 TEST(Rows, AreThereForLists) {
   EXPECT_NE(list_in(shape_of<ContactList>()), nullptr);
   EXPECT_EQ(list_in(shape_of<Contact>()), nullptr);

@@ -184,7 +184,7 @@ TEST_F(BackupCommands, WriteAReportThatCanBeSentOn) {
   put("site.cfg", after_);
   put("<b>&.cfg", "x\n");
   EXPECT_THAT(out({"backup", "report", "--html", "--out", scratch_ / "report.html"}),
-              HasSubstr("report.html: 1 file(s) changed from "));
+              HasSubstr("report.html: 1 file changed from "));
   const auto page = file("report.html");
   EXPECT_THAT(page, StartsWith("<!doctype html>"));
   EXPECT_THAT(page, HasSubstr("<h2>site.cfg from 127.0.0.1</h2>"));
@@ -230,15 +230,15 @@ TEST_F(BackupCommands, SayThatAnImageIsNotWhatItShouldBe) {
   fakes::write_file(scratch_ / "empty", "");
   sent("empty", "empty.cfg");
   ASSERT_TRUE(eventually([&] {
-    return vantro({"backup", "list"}).out.find("cut short") != std::string::npos;
+    return vantro({"backup", "list"}).out.find("truncated") != std::string::npos;
   }));
   const auto list = vantro({"backup", "list"}).out;
-  EXPECT_THAT(list, testing::ContainsRegex("cut.gz .*complete, but cut short"));
+  EXPECT_THAT(list, testing::ContainsRegex("cut.gz .*complete, but truncated"));
   EXPECT_THAT(list, testing::ContainsRegex("empty.cfg .*empty"));
   EXPECT_THAT(list,
               testing::HasSubstr("differs from the image of that name, 'running.img'"));
   EXPECT_THAT(vantro({"backup", "info", "127.0.0.1", "cut.gz"}).out,
-              testing::HasSubstr("CAUTION  cut short"));
+              testing::HasSubstr("CAUTION  truncated"));
   EXPECT_THAT(vantro({"backup", "info", "127.0.0.1", "whole.gz"}).out,
               testing::Not(testing::HasSubstr("CAUTION")));
   EXPECT_THAT(

@@ -110,7 +110,7 @@ TEST_F(Catalogue, FilesNothingThatIsCutShortUnlessItIsTold) {
   const auto refused = vantro({"image", "add", cut});
   EXPECT_EQ(refused.code, 1);
   EXPECT_TRUE(std::regex_search(
-      refused.err, std::regex("'cut\\.tgz' \\(tar archive in gzip\\) is cut short: the "
+      refused.err, std::regex("'cut\\.tgz' \\(tar archive in gzip\\) is truncated: the "
                               "gzip stream ends after .* in the middle; nothing was "
                               "added\\. .*--despite-findings")))
       << refused.err;

@@ -1,4 +1,8 @@
 // vantro as a person uses it: what it prints, and what it exits with.
+#include <algorithm>
+#include <csignal>
+#include <filesystem>
+#include <fmt/format.h>
 #include <regex>
 
 #include "tests/end_to_end/server_fixture.h"
@@ -47,7 +51,7 @@ TEST_F(Cli, ShowsBothChecksumsWhenTheyDiffer) {
             "  expected  0000000000000000000000000000000000000000\n"
             "  came      a9993e364706816aba3e25717850c26c9cd0d89d\n");
   EXPECT_EQ(vantro({"image", "list"}).out,
-            "No images yet. Take one in with: vantro image add FILE\n");
+            "No images yet. Add one with: vantro image add FILE\n");
 }
 
 TEST_F(Cli, RefusesWhatItCannotRead) {
@@ -108,6 +112,90 @@ TEST_F(Cli, GivesTheNearestNameWhenThereIsNoSuchImage) {
   EXPECT_EQ(vantro({"image", "info", sum.substr(0, 7)}).code, 5);
 }
 
+TEST_F(Cli, CompletesTheNamesThatTheServerHas) {
+  take_in("x-system-1.img", "abc");
+  EXPECT_EQ(vantro({"device", "add", "weir-1"}).code, 0);
+  EXPECT_EQ(vantro({"--complete", "image", "info"}).out, "x-system-1.img\n");
+  EXPECT_EQ(vantro({"--complete", "job", "add", "--image"}).out, "x-system-1.img\n");
+  EXPECT_EQ(vantro({"--complete", "ledger", "--device"}).out, "weir-1\n");
+  EXPECT_EQ(vantro({"--complete", "status"}).out, "");
+  // As a shell uses it.
+  ASSERT_EQ(vantro({"--write-manuals", scratch_ / "man"}).code, 0);
+  const auto completed = [&](const std::string& words, int at) {
+    auto environment = client_environment();
+    environment.emplace_back(
+        "PATH", std::filesystem::path(vantro_program()).parent_path().string() +
+                    ":/usr/bin:/bin");
+    return run({"bash", "-c",
+                fmt::format("source {}/bash/vantro; COMP_WORDS=({} ''); COMP_CWORD={}; "
+                            "_vantro; printf '%s\\n' \"${{COMPREPLY[@]}}\"",
+                            scratch_ / "man", words, at)},
+               environment)
+        .out;
+  };
+  EXPECT_EQ(completed("vantro image info", 3), "x-system-1.img\n");
+  EXPECT_EQ(completed("vantro site", 2), "list\nchange\n");
+  // Silent where no server is.
+  stop();
+  const auto none = vantro({"--complete", "image", "info"});
+  EXPECT_EQ(none.out + none.err, "");
+  EXPECT_EQ(none.code, 0);
+}
+
+TEST_F(Cli, ShowsInOneScreenWhatGoesOn) {
+  take_in("x-system-1.img", "abc");
+  run({"curl", "-s", http_url("/x-sytsem-1.img")});
+  const auto all = vantro({});
+  EXPECT_EQ(all.code, 0) << all.err;
+  EXPECT_NE(all.out.find("1 image, 1 name on offer"), std::string::npos) << all.out;
+  EXPECT_NE(all.out.find("refused fetch 'x-sytsem-1.img'"), std::string::npos) << all.out;
+  const auto json = read_json(vantro({"--json"}).out);
+  EXPECT_EQ(json["status"]["images"], 1);
+  EXPECT_EQ(json["refused"]["entries"].size(), 1u);
+}
+
+TEST_F(Cli, SaysWhatWasDoneWhenItIsInterrupted) {
+  // Large enough that it is still being sent.
+  fakes::write_file(scratch_ / "large.img", "");
+  std::filesystem::resize_file(scratch_ / "large.img", 4ull << 30);
+  Process adding({vantro_program(), "--progress", "plain", "image", "add",
+                  scratch_ / "large.img", "--yes"},
+                 client_environment(), scratch_ / "add.out", scratch_ / "add.err");
+  EXPECT_TRUE(eventually([&] {
+    for (const auto& one : std::filesystem::directory_iterator(state() + "/arriving")) {
+      if (one.file_size() > 1000) return true;
+    }
+    return false;
+  }));
+  adding.signal(SIGINT);
+  EXPECT_EQ(adding.wait(), 1);
+  const auto said = file("add.err");
+  EXPECT_NE(said.find("interrupted after "), std::string::npos) << said;
+  EXPECT_NE(said.find("of 4.0 GiB; nothing was added"), std::string::npos) << said;
+  EXPECT_TRUE(vantro_json({"image", "list"})["images"].empty());
+}
+
+TEST_F(Cli, WritesListsForPrograms) {
+  take_in("b.img", "abc");
+  take_in("a.img", "abcdef");
+  const auto csv = [&](Arguments more) {
+    more.insert(more.begin(), {"image", "list", "--csv", "--columns", "name,size"});
+    return vantro(more).out;
+  };
+  EXPECT_EQ(csv({"--sort", "size"}), "name,size\nb.img,3\na.img,6\n");
+  EXPECT_EQ(csv({"--sort", "size", "--reverse"}), "name,size\na.img,6\nb.img,3\n");
+  const auto lines = vantro({"offer", "list", "--jsonl", "--sort", "name"}).out;
+  EXPECT_EQ(read_json(lines.substr(0, lines.find('\n')))["name"], "a.img");
+  EXPECT_EQ(std::count(lines.begin(), lines.end(), '\n'), 2);
+  const auto wrong = vantro({"--json", "image", "info", "c.img"});
+  EXPECT_EQ(wrong.code, 5);
+  const auto error = read_json(wrong.err)["error"];
+  EXPECT_EQ(error["exit_code"], 5);
+  EXPECT_EQ(error["message"],
+            "there is no image 'c.img' in the catalogue; nearest: 'a.img'");
+  EXPECT_EQ(error["nearest"], "a.img");
+}
+
 TEST_F(Cli, ShowsAndSavesBackups) {
   send("site/x.cfg", "first\n");
   send("site/x.cfg", "second\n");
@@ -131,7 +219,7 @@ TEST_F(Cli, ShowsAndSavesBackups) {
   EXPECT_EQ(again.code, 7);
   EXPECT_EQ(
       again.err,
-      "vantro: x.cfg exists; give another file with --to, or --force to write over it\n");
+      "vantro: x.cfg exists; give another file with --out, or --force to overwrite it\n");
   EXPECT_EQ(
       vantro({"backup", "write", "127.0.0.1", "site/x.cfg", "--force"}, scratch_.path())
           .code,

@@ -128,7 +128,7 @@ TEST(LookInside, SaysHowMuchIsMissingWhereTheFileKnows) {
   const auto boot = samples::boot_image("x", samples::noise(5000));
   EXPECT_EQ(
       told(look(boot.substr(0, 3000))),
-      "boot image: cut-short | cut short: 3000 of 5064 bytes are there, 2.0 KiB are "
+      "boot image: cut-short | truncated: 3000 of 5064 bytes are there, 2.0 KiB are "
       "missing");
   EXPECT_EQ(told(look(boot + "more")),
             "boot image: whole | whole: the CRCs of header and data fit | 4 B follow "
@@ -136,7 +136,7 @@ TEST(LookInside, SaysHowMuchIsMissingWhereTheFileKnows) {
   const auto gzip = compressed("gzip", samples::noise(5000));
   EXPECT_EQ(
       told(look(gzip.substr(0, gzip.size() - 3))),
-      "gzip: cut-short | cut short: the gzip stream ends after 4.9 KiB unpacked, in "
+      "gzip: cut-short | truncated: the gzip stream ends after 4.9 KiB unpacked, in "
       "the middle");
   EXPECT_EQ(look(gzip + gzip).verdict, Verdict::kWhole);
   EXPECT_EQ(look(gzip + std::string(100, '\0')).verdict, Verdict::kWhole);
@@ -154,7 +154,7 @@ TEST(LookInside, SaysWhereThereIsNothingToCheck) {
 TEST(LookInside, FindsATarCutAtAMembersBorder) {
   const auto tar = archive("ustar", "none", {{"a", "12345"}, {"b", "67890"}});
   EXPECT_EQ(told(look(tar.substr(0, 1024))),
-            "tar archive: cut-short | cut short: the two empty blocks that end a tar "
+            "tar archive: cut-short | truncated: the two empty blocks that end a tar "
             "archive are missing; members may be missing, too");
 }
 
@@ -190,7 +190,7 @@ TEST(LookInside, KeepsToItsLimits) {
 TEST(Report, SurvivesTheWayToAnotherProcess) {
   Report report;
   report.kind = "tar archive";
-  report.judge(Verdict::kCutShort, "cut short: here");
+  report.judge(Verdict::kCutShort, "truncated: here");
   report.judge(Verdict::kWhole, "and a\nline end");
   report.members = {{"a b", 5}, {"c", 0}};
   report.members_in_all = 7;

@@ -109,7 +109,7 @@ function Chosen({ one, again }: { one: HandedIn; again: boolean }) {
       <Tick label="Keep it off offer for now" value={hold} set={setHold} />
       {again && (
         <Tick
-          label="Add it though it looks cut short or damaged"
+          label="Add it though it looks truncated or damaged"
           value={despiteFindings}
           set={setDespite}
         />

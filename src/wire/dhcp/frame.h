@@ -23,7 +23,7 @@ struct Datagram {
   base::ByteView bytes;  // parsed: a view into the frame
 };
 
-// Nothing for a frame that is anything else: another protocol, a fragment, cut short, or
+// Nothing for a frame that is anything else: another protocol, a fragment, truncated, or
 // with a wrong checksum of its IP header or of UDP. `checksum_there`: false for a frame
 // of this machine's own, whose checksum the kernel leaves to an interface that never
 // sends it (packet(7), TP_STATUS_CSUMNOTREADY).

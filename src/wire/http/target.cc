@@ -23,7 +23,7 @@ base::Outcome<Target> parse_target(std::string_view target) {
     rest = slash == std::string_view::npos ? std::string_view("/") : rest.substr(slash);
     break;
   }
-  if (!rest.starts_with('/')) return bad("is no path");
+  if (!rest.starts_with('/')) return bad("is not a path");
   Target result;
   const auto question = rest.find('?');
   if (question != std::string_view::npos) result.query = rest.substr(question + 1);

@@ -101,7 +101,7 @@ void WriteSession::arrived(const Data& data, base::Instant now, Actions& actions
   end_window(now, actions);
 }
 
-// A datagram that was cut short on its way looks like the last block. Where the device
+// A datagram that was truncated on its way looks like the last block. Where the device
 // has said how much will come, a block that ends too early is taken only when it has come
 // three times as it was: from a device that was wrong about its size.
 bool WriteSession::believable_end(std::size_t size) {

@@ -109,7 +109,7 @@ TEST(Target, IsDecodedOnceAndNeverLeavesTheTree) {
   }
   EXPECT_NE(target("/a%00b").find("holds a NUL"), std::string::npos);
   EXPECT_NE(target("/a%4").find("not followed by two digits"), std::string::npos);
-  EXPECT_NE(target("*").find("is no path"), std::string::npos);
+  EXPECT_NE(target("*").find("is not a path"), std::string::npos);
   EXPECT_NE(target("/a#b").find("holds a '#'"), std::string::npos);
   EXPECT_EQ(path_of("north site/x+\xc3\xa9.img"), "/north%20site/x%2B%C3%A9.img");
 }
