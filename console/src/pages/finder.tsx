@@ -95,8 +95,12 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
     })),
   ];
   const current = Math.min(at, entries.length - 1);
-  // The dialog tells that it is closed only later; a "/" before that would be lost.
+  // The dialog tells that it is closed only later: by then the next one may be open, which
+  // must not be closed with it.
+  const left = useRef(false);
   const leave = () => {
+    if (left.current) return;
+    left.current = true;
     dialog.current?.close();
     close();
   };
@@ -114,7 +118,7 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
     event.preventDefault();
   };
   return (
-    <dialog ref={dialog} class="finder" aria-label="Find" onClose={close}>
+    <dialog ref={dialog} class="finder" aria-label="Find" onClose={leave}>
       <label for={`${id}-text`}>Find an image, device, address or checksum, or what to do</label>
       <input
         id={`${id}-text`}
