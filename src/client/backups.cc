@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <iterator>
 #include <map>
 
 #include "base/clock.h"
@@ -145,7 +146,9 @@ Done list_backups(const Context& context, std::int64_t days) {
 Done list_revisions(const Context& context, const std::string& holder,
                     const std::string& name) {
   api::BackupsAsked asked{holder, name, ""};
-  const Terminal terminal(stdout);
+  const bool rows_wanted = context.view.csv || context.view.json_lines;
+  api::Rows rows;
+  const Terminal terminal(stdout, &context.view);
   Table table({{"DEVICE", Align::kLeft, 0, true},
                {"NAME", Align::kLeft, 0, true},
                {"REVISION", Align::kRight},
@@ -157,6 +160,12 @@ Done list_revisions(const Context& context, const std::string& holder,
     const auto answer = context.api.call(api::kBackups, asked);
     if (!answer) return tl::unexpected(answer.error());
     asked.after = answer->value.next;
+    if (rows_wanted) {
+      auto more = api::rows_of(answer->text, api::shape_of<api::BackupPage>());
+      rows.names = std::move(more.names);
+      std::move(more.rows.begin(), more.rows.end(), std::back_inserter(rows.rows));
+      continue;
+    }
     for (const auto& backup : answer->value.backups) {
       if (context.json) {
         list.add(api::json_of(backup));
@@ -170,6 +179,7 @@ Done list_revisions(const Context& context, const std::string& holder,
                  {state_of(backup), looks_damaged(backup) ? Tone::kBad : Tone::kGood}});
     }
   } while (!asked.after.empty());
+  if (rows_wanted) return show_rows(terminal, context.view, rows);
   if (context.json) {
     list.end();
     return {};
@@ -177,6 +187,7 @@ Done list_revisions(const Context& context, const std::string& holder,
   write_or(table, terminal,
            holder.empty() ? "No backups yet: no device has sent a file."
                           : "No backups from " + base::printable(holder) + ".");
+  if (!terminal.complaint().empty()) return wrong_use(terminal.complaint());
   return {};
 }
 

@@ -9,7 +9,7 @@ namespace {
 
 // Somebody waits with a finger on the key.
 constexpr std::int64_t kPatienceMs = 400;
-// More is no help in a shell.
+// A longer list does not help in a shell.
 constexpr std::int64_t kMost = 2000;
 
 template <class T, class List, class Name>

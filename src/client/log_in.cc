@@ -178,17 +178,23 @@ Done log_out(const Context& context, const std::string& name) {
 Done list_servers(const Context& context) {
   const auto known = read_servers();
   if (!known) return tl::unexpected(known.error());
-  const Terminal terminal(stdout);
-  if (context.json) {
+  const Terminal terminal(stdout, &context.view);
+  if (context.view.for_programs()) {
+    api::Rows rows{{"name", "url", "person", "certificate", "usual"}, {}};
     JsonList list(terminal, "servers");
     for (const auto& one : known->servers) {
-      list.add(api::json_of(std::map<std::string, std::string>{
-          {"name", one.name},
-          {"url", one.url},
-          {"person", one.person},
-          {"certificate", one.fingerprint},
-          {"usual", one.name == known->usual ? "yes" : "no"}}));
+      const std::string usual = one.name == known->usual ? "yes" : "no";
+      auto json = api::json_of(
+          std::map<std::string, std::string>{{"name", one.name},
+                                             {"url", one.url},
+                                             {"person", one.person},
+                                             {"certificate", one.fingerprint},
+                                             {"usual", usual}});
+      if (context.json) list.add(json);
+      rows.rows.push_back(
+          {std::move(json), {one.name, one.url, one.person, one.fingerprint, usual}});
     }
+    if (!context.json) return show_rows(terminal, context.view, rows);
     list.end();
     return {};
   }
@@ -206,6 +212,7 @@ Done list_servers(const Context& context) {
          {one.fingerprint.empty() ? "none" : one.fingerprint.substr(0, 23) + "..."}});
   }
   write_or(table, terminal, "No servers yet. Log in to one: vantro login URL");
+  if (!terminal.complaint().empty()) return wrong_use(terminal.complaint());
   return {};
 }
 

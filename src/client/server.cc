@@ -8,6 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/address.h"
 #include "base/clock.h"
 #include "base/protocol.h"
 #include "base/sizes.h"
@@ -173,8 +174,28 @@ Done show_changes(const Context& context, const api::ChangesAsked& asked) {
       });
 }
 
-Done show_contacts(const Context& context, const std::string& address) {
-  if (address.empty()) {
+// The address that a device was heard from last; an address is itself.
+Result<std::string> heard_from(const Context& context, const std::string& typed) {
+  if (base::Address::parse(typed)) return typed;
+  const auto answer = context.api.call(api::kContacts);
+  if (!answer) return tl::unexpected(answer.error());
+  const api::Contact* last = nullptr;
+  for (const auto& one : answer->value.contacts) {
+    if (base::folded(one.device) != base::folded(typed)) continue;
+    if (last == nullptr || one.last_heard_at > last->last_heard_at) last = &one;
+  }
+  if (last != nullptr) return last->address;
+  const auto device = context.api.call(api::kDevice, {typed});
+  if (!device) return tl::unexpected(device.error());
+  return tl::unexpected(
+      Failure{ExitCode::kNotFound,
+              fmt::format("nothing was heard from '{}' lately; 'vantro contact' "
+                          "lists who was heard",
+                          shown(typed, 80))});
+}
+
+Done show_contacts(const Context& context, const std::string& device) {
+  if (device.empty()) {
     return show(
         context, api::kContacts, {},
         [](const Terminal& terminal, const api::ContactList& all) {
@@ -200,8 +221,10 @@ Done show_contacts(const Context& context, const std::string& address) {
               "server: check the address that it was given, the route, and firewalls.");
         });
   }
+  const auto address = heard_from(context, device);
+  if (!address) return tl::unexpected(address.error());
   return show(
-      context, api::kContact, {address},
+      context, api::kContact, {*address},
       [](const Terminal& terminal, const api::Story& story) {
         if (!story.job.empty()) {
           terminal.write(fmt::format("{}: its open job installs '{}'\n",

@@ -1,9 +1,11 @@
 // vantro as a person uses it: what it prints, and what it exits with.
 #include <algorithm>
+#include <cctype>
 #include <csignal>
 #include <filesystem>
 #include <fmt/format.h>
 #include <regex>
+#include <sstream>
 
 #include "tests/end_to_end/server_fixture.h"
 
@@ -152,6 +154,39 @@ TEST_F(Cli, ShowsInOneScreenWhatGoesOn) {
   const auto json = read_json(vantro({"--json"}).out);
   EXPECT_EQ(json["status"]["images"], 1);
   EXPECT_EQ(json["refused"]["entries"].size(), 1u);
+}
+
+// Each of them, so that none prints a table where a program asked for values.
+TEST_F(Cli, EveryListIsWrittenForPrograms) {
+  take_in("b.img", "abc");
+  std::size_t lists = 0;
+  std::istringstream reference(fakes::read_file(VANTRO_SOURCE_DIR "/docs/reference.md"));
+  Arguments command;
+  for (std::string line; std::getline(reference, line);) {
+    if (line.starts_with("Usage: vantro ")) {
+      command.clear();
+      std::istringstream words(line.substr(14));
+      for (std::string word; words >> word && std::islower(word[0]) != 0;) {
+        command.push_back(word);
+      }
+      // Others need to be told of what.
+      if (line.find(" [OPTION...]") == std::string::npos) command.clear();
+    }
+    if (!line.starts_with("  --csv ") || command.empty()) continue;
+    command.emplace_back("--csv");
+    const auto csv = vantro(command);
+    if (csv.code == 2 && csv.err.find("required") != std::string::npos) continue;
+    const auto head = csv.out.substr(0, csv.out.find('\n'));
+    EXPECT_TRUE(std::regex_match(head, std::regex("[a-z0-9_ ]+(,[a-z0-9_ ]+)+")))
+        << testing::PrintToString(command) << csv.out << csv.err;
+    ++lists;
+  }
+  EXPECT_GT(lists, 18u);
+  // By its name as well, once it was heard.
+  run({"curl", "-s", http_url("/b.img")});
+  EXPECT_EQ(vantro({"device", "add", "weir-1", "--addresses", "127.0.0.1"}).code, 0);
+  EXPECT_NE(vantro({"contact", "WEIR-1"}).out.find("b.img"), std::string::npos);
+  EXPECT_EQ(vantro({"contact", "weir-2"}).code, 5);
 }
 
 TEST_F(Cli, SaysWhatWasDoneWhenItIsInterrupted) {
