@@ -32,8 +32,7 @@ set(CMAKE_POSITION_INDEPENDENT_CODE ON)
 # one flag more for it).
 target_compile_options(vantro_flags INTERFACE -fstack-protector-strong)
 if(CMAKE_CXX_COMPILER_ID STREQUAL "GNU")
-  # The program says what it was compiled with (.GCC.command.line).
-  target_compile_options(vantro_flags INTERFACE -ftrivial-auto-var-init=zero -frecord-gcc-switches)
+  target_compile_options(vantro_flags INTERFACE -ftrivial-auto-var-init=zero)
 endif()
 # Nothing of the folder it was built in gets into a program: two builds are the same bytes.
 target_compile_options(vantro_flags INTERFACE "-ffile-prefix-map=${CMAKE_SOURCE_DIR}=.")

@@ -106,10 +106,10 @@ Done show_overdue(const Context& context) {
         write_or(
             table, terminal,
             expected == 0
-                ? "No backups are expected of any device. Say how often with 'vantro "
-                  "device edit NAME --backup-every daily', or for a whole site with "
-                  "'vantro site change SITE --backup-every daily'."
-                : fmt::format("None is overdue, of {} that are expected.", expected));
+                ? "No backups are expected of any device; set it with 'vantro device "
+                  "change DEVICE --backup-every daily', or for a whole site with "
+                  "'vantro site change SITE --backup-every daily'"
+                : fmt::format("No backup is overdue; {} expected", expected));
       });
   if (!done) return done;
   if (!answer->value.overdue.empty()) {

@@ -308,7 +308,7 @@ Done list_rollouts(const Context& context) {
         }
         write_or(table, terminal,
                  "No rollouts. Plan one with 'vantro rollout add NAME --devices "
-                 "\"site=Heron\" --to IMAGE'.");
+                 "\"site=Heron\" --image IMAGE'.");
       });
 }
 

@@ -162,7 +162,7 @@ Done profiles(const Context& context) {
               [](const Terminal& terminal, const api::RescueProfileList& all) {
                 if (all.profiles.empty()) {
                   terminal.write(
-                      "The settings have no rescue profiles; docs/rescue.md says how to "
+                      "The settings have no rescue profiles; docs/guide/rescue.md says how to "
                       "write one.\n");
                 }
                 for (const auto& one : all.profiles) write_profile(terminal, one);

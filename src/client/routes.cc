@@ -84,7 +84,7 @@ Done list_rules(const Context& context, const std::string& platform) {
                 if (all.rules.empty()) {
                   terminal.write(
                       "No rules. Import a table with 'vantro route import FILE'; "
-                      "docs/jobs.md has an example.\n");
+                      "docs/guide/changes.md has an example.\n");
                 }
                 for (const auto& one : all.rules) {
                   terminal.write(shown(one.sentence, 1000) + "\n");

@@ -25,7 +25,7 @@ base::Outcome<jobs::Sheet> Jobs::sheet(
     return base::refuse(
         base::Kind::kNotFound,
         fmt::format("{} has no open job; plan one with 'vantro job add {} "
-                    "--to IMAGE'",
+                    "--image IMAGE'",
                     device->name, device->name));
   }
   if (auto known = known_account(repository_, wanted.account); !known) {

@@ -186,7 +186,7 @@ base::Outcome<jobs::Job> Jobs::open_job(db::Transaction& t,
   if (job) return std::move(*job);
   return base::refuse(Kind::kNotFound,
                       fmt::format("{} has no open job; plan one with 'vantro job add {} "
-                                  "--to IMAGE'",
+                                  "--image IMAGE'",
                                   device.name, device.name));
 }
 

@@ -323,7 +323,7 @@ base::Outcome<Way> Planning::way(const fleet::Device& device,
   if (addresses(device).empty()) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("the address of {} is not known; set it with 'vantro "
-                                    "device edit {} --addresses ...'",
+                                    "device change {} --addresses ...'",
                                     device.name, device.name));
   }
   auto one = **known;

@@ -81,7 +81,7 @@ base::Outcome<rescue::Profile> Rescues::profile_for(const RescueWanted& wanted,
   if (all.empty()) {
     return base::refuse(
         Kind::kNotFound,
-        "the settings have no rescue profiles; docs/rescue.md says how to "
+        "the settings have no rescue profiles; docs/guide/rescue.md says how to "
         "write one ([[rescue]])");
   }
   std::vector<std::string> names;

@@ -151,7 +151,7 @@ class Checker {
   void not_withdrawn() {
     of_images([](const ImageFacts& one) -> Check {
       if (one.withdrawn.empty())
-        return {"not withdrawn", Verdict::kPass, "it stands", ""};
+        return {"not withdrawn", Verdict::kPass, "it is not withdrawn", ""};
       return {"not withdrawn", Verdict::kStop, "withdrawn: " + one.withdrawn,
               "plan another image"};
     });

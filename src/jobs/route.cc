@@ -212,7 +212,7 @@ class Search {
     if (to.empty()) {
       route.sentence = asked_.to.empty()
                            ? "the wanted version is unknown; set it with 'vantro image "
-                             "edit IMAGE --version V'"
+                             "change IMAGE --version V'"
                            : fmt::format(
                                  "'{}' cannot be compared with other versions, "
                                  "so the route is unknown",

@@ -167,7 +167,7 @@ base::Outcome<std::optional<base::Address>> device_address(Service& service,
   if (own.empty()) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("the address of {} is not known; set it with 'vantro "
-                                    "device edit {} --addresses ...'",
+                                    "device change {} --addresses ...'",
                                     device->name, device->name));
   }
   return std::optional(own.front());

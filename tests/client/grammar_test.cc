@@ -7,6 +7,8 @@
 #include <filesystem>
 #include <fstream>
 #include <gtest/gtest.h>
+#include <map>
+#include <regex>
 #include <set>
 #include <sstream>
 
@@ -170,7 +172,7 @@ TEST_F(Grammar, KnowsWhatTheNextWordStandsFor) {
 TEST_F(Grammar, IsWhatTheDocumentationShows) {
   namespace fs = std::filesystem;
   std::vector<fs::path> pages{VANTRO_SOURCE_DIR "/README.md"};
-  for (const auto& one : fs::directory_iterator(VANTRO_SOURCE_DIR "/docs")) {
+  for (const auto& one : fs::recursive_directory_iterator(VANTRO_SOURCE_DIR "/docs")) {
     if (one.path().extension() == ".md") pages.push_back(one.path());
   }
   std::size_t seen = 0;
@@ -188,7 +190,7 @@ TEST_F(Grammar, IsWhatTheDocumentationShows) {
       if (words.empty() || words[0] != "vantro") continue;
       words.erase(words.begin());
       const auto end = std::find_if(words.begin(), words.end(), [](const auto& one) {
-        return one == "#" || one == "&&";
+        return one == "#" || one == "&&" || one == "||";
       });
       words.erase(end, words.end());
       EXPECT_TRUE(in_todays_words(words).notes.empty()) << page << ": " << line;
@@ -196,7 +198,54 @@ TEST_F(Grammar, IsWhatTheDocumentationShows) {
       ++seen;
     }
   }
-  EXPECT_GT(seen, 40u);
+  EXPECT_GT(seen, 80u);
+}
+
+// What a refusal tells people to type must be there, in today's words.
+TEST_F(Grammar, IsWhatMessagesName) {
+  namespace fs = std::filesystem;
+  const auto line = make();
+  std::map<std::string, std::set<std::string>> known;  // a command and its options
+  for (const auto& one : line->commands()) {
+    known[one.path].insert(one.options.begin(), one.options.end());
+  }
+  const std::set<std::string> everywhere{"--server", "--url",  "--token-file", "--json",
+                                         "--help",   "--csv",  "--jsonl",      "--wide",
+                                         "--watch",  "--sort", "--columns"};
+  // A literal goes on in the next line; a command stands in quotes.
+  const std::regex broken("\"\\s*\n\\s*\""), named("'vantro ([a-z][^'\n]*)'");
+  std::size_t seen = 0;
+  for (const auto* folder : {"/src", "/console/src"}) {
+    for (const auto& one :
+         fs::recursive_directory_iterator(VANTRO_SOURCE_DIR + std::string(folder))) {
+      const auto kind = one.path().extension();
+      if ((kind != ".cc" && kind != ".tsx" && kind != ".ts") ||
+          one.path().filename() == "old_spellings.cc") {
+        continue;
+      }
+      std::stringstream written;
+      written << std::ifstream(one.path()).rdbuf();
+      const auto text = std::regex_replace(written.str(), broken, "");
+      for (std::sregex_iterator at(text.begin(), text.end(), named), end; at != end; ++at) {
+        const auto words = words_of((*at)[1].str());
+        EXPECT_TRUE(in_todays_words(words).notes.empty()) << one.path() << ": " << at->str();
+        std::string path = words[0];
+        std::size_t i = 1;
+        while (i < words.size() && known.contains(path + " " + words[i])) {
+          path += " " + words[i++];
+        }
+        EXPECT_TRUE(path == "help" || known.contains(path)) << one.path() << ": " << at->str();
+        for (; i < words.size(); ++i) {
+          if (!words[i].starts_with("--")) continue;
+          const auto option = words[i].substr(0, words[i].find_first_of("=,;:)"));
+          EXPECT_TRUE(known[path].contains(option) || everywhere.contains(option))
+              << one.path() << ": " << at->str();
+        }
+        ++seen;
+      }
+    }
+  }
+  EXPECT_GT(seen, 60u);
 }
 
 TEST_F(Grammar, IsWrittenDown) {

@@ -121,7 +121,7 @@ TEST_F(BackupCommands, TellWhatIsOverdue) {
   out({"device", "add", "heron", "--backup-every", "never", "--site", "east"});
   out({"site", "change", "east", "--backup-every", "daily"});
   put("site.cfg", before_);
-  EXPECT_EQ(out({"backup", "overdue"}), "None is overdue, of 1 that are expected.\n");
+  EXPECT_EQ(out({"backup", "overdue"}), "No backup is overdue; 1 expected\n");
   stop();
   // Days pass.
   ASSERT_EQ(

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "tests/end_to_end/process.h"
+#include "tests/end_to_end/server_fixture.h"
 #include "tests/fakes/scratch_folder.h"
 
 namespace vantro::end_to_end {
@@ -57,6 +58,33 @@ TEST(Hardening, TheProgramsAreLinkedForIt) {
     EXPECT_THAT(symbols, HasSubstr("_chk@GLIBC"));
 #endif
   }
+}
+
+// The programs' own record is of one unit each; this is of all of them.
+TEST(Hardening, EveryUnitIsCompiledForIt) {
+  const auto commands = read_json(
+      fakes::read_file(std::string(VANTRO_PROGRAMS_BUILT) + "/../compile_commands.json"));
+  const auto folder = std::string(VANTRO_SOURCE_DIR) + "/src/";
+  int units = 0;
+  for (const auto& unit : commands) {
+    const auto file = unit["file"].get<std::string>();
+    if (file.rfind(folder, 0) != 0) {
+      continue;
+    }
+    ++units;
+    const auto command = unit["command"].get<std::string>();
+    for (const auto* flag :
+         {"-fstack-protector-strong", "-fPI", "-D_GLIBCXX_ASSERTIONS", "-D_FORTIFY_SOURCE=2"}) {
+#if !defined(NDEBUG)
+      // With optimisation only.
+      if (std::string_view(flag).starts_with("-D_")) {
+        continue;
+      }
+#endif
+      EXPECT_THAT(command, HasSubstr(flag)) << file;
+    }
+  }
+  EXPECT_GT(units, 300);
 }
 
 }  // namespace

@@ -174,7 +174,7 @@ address)
   sleep 7
   at "$device" ip link set wan up
   until_true says 'ANSWERS AGAIN'
-  "$vantro" rescue close
+  "$vantro" rescue end
   remains
   "$vantro" ledger --of 192.0.2.20
   ;;
@@ -220,7 +220,7 @@ two)
   # Each name is on its own wire only.
   at "$first" curl -s tftp://192.0.2.1/fixed/levee.bin || echo "refused on the first wire"
   at "$second" curl -s tftp://198.51.100.1/dyke200-recovery.img || echo "refused on the second wire"
-  "$vantro" rescue close 2 > /dev/null
+  "$vantro" rescue end 2 > /dev/null
   ip -4 -o address show dev eth2 | grep -c 198.51.100.1
   "$vantro" rescue list
   ;;
@@ -305,7 +305,7 @@ push)
     begin_at "$device" "device.out" python3 "$here/../../demo/waiting_device.py" 192.0.2.77 taken --after 0.5 $habit
     "$vantro" rescue open --on eth1 --profile sluice-rom --image small.img > /dev/null
     until_true says "'sluice.bin' was loaded whole"
-    "$vantro" rescue close > /dev/null
+    "$vantro" rescue end > /dev/null
     until_true test -s device.out
     cmp taken small.img && echo "whole with $habit"
     rm taken device.out

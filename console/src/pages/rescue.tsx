@@ -61,7 +61,7 @@ function Open() {
       <Section title="Open a session">
         <Empty>
           No profile yet: the settings say how each kind of device is brought back ([[rescue]]; see
-          docs/rescue.md).
+          docs/guide/rescue.md).
         </Empty>
       </Section>
     );

@@ -108,7 +108,7 @@ base::Outcome<void> Sessions::beside(const Session& other, const Session& wanted
     return base::refuse(
         Kind::kExists,
         fmt::format("rescue session {} is open on {} until {}; to end it: 'vantro rescue "
-                    "close {}'",
+                    "end {}'",
                     other.id, other.interface, base::local_time(other.until), other.id));
   }
   if (other.network().overlaps(wanted.network())) {
