@@ -113,7 +113,7 @@ double store(std::uint16_t port, const std::string& name, std::size_t bytes) {
   for (std::size_t done = 0; done < bytes;) {
     const auto put =
         ::send(data, piece.data(), std::min(piece.size(), bytes - done), MSG_NOSIGNAL);
-    if (put <= 0) throw std::runtime_error("the upload broke off");
+    if (put <= 0) throw std::runtime_error("the upload was interrupted");
     done += static_cast<std::size_t>(put);
   }
   ::close(data);

@@ -1,9 +1,9 @@
 #!/usr/bin/env bash
 # Devices without a working system, on wires that this script makes for them: a server in a
 # network namespace, and each device in one of its own at the other end of a cable.
-#   unshare --net --mount demo/rescue.sh PROGRAMS DATA WORK [--stay]
+#   unshare --net --mount demo/rescue.sh PROGRAMS DATA WORK [--stay|--first]
 # PROGRAMS is the folder with vantro and vantrod, DATA the demo's data, WORK an empty folder.
-# --stay: the router is at hand, and its session stays open until standard input ends.
+# --first: only the router. --stay: the router is at hand, and its session stays open until standard input ends.
 set -euo pipefail
 
 programs=$1
@@ -75,11 +75,11 @@ esac
 SCRIPT
 chmod +x take.sh
 
-printf '\nA router that asks for an address, and for a file with it:\n'
+[[ $stay == --first ]] || printf '\nA router that asks for an address, and for a file with it:\n'
 cable eth1
-run "$vantro" rescue open --interface eth1 --profile causeway4-console || true
+[[ $stay == --first ]] || run "$vantro" rescue open --interface eth1 --profile causeway4-console || true
 run "$vantro" rescue open --interface eth1 --profile causeway4-console --own-address
-if [[ -n $stay ]]; then
+if [[ $stay == --stay ]]; then
   echo "$device" > device
   cat > /dev/null
   exit 0
@@ -88,7 +88,7 @@ at_device busybox udhcpc -i wan -n -q -f -s "$work/take.sh" > /dev/null 2>&1
 at_device curl -sS -o got --tftp-blksize 1428 "tftp://192.0.2.1/$(cat boot_file)"
 cmp got causeway4-recovery-2.1.0.img || fail "the router has other bytes"
 until_says 'LAST BLOCK ACKNOWLEDGED'
-run "$vantro" rescue info
+[[ $stay == --first ]] || run "$vantro" rescue info
 at_device ip link set wan down   # it starts again
 until_says 'since the last block'
 sleep 7
@@ -96,6 +96,7 @@ at_device ip link set wan up
 until_says 'ANSWERS AGAIN'
 run "$vantro" rescue end
 [[ -z $(ip -4 -o address show dev eth1) ]] || fail "the address is still there"
+[[ $stay != --first ]] || exit 0
 
 printf '\nA switch that calls one address for one name:\n'
 cable eth2
@@ -115,7 +116,7 @@ at_device ip address add 203.0.113.7/24 dev wan
 run "$vantro" rescue open --interface eth3 --profile weir2-loader
 nsenter --net="/proc/$device/ns/net" "$here/waiting_device.py" 203.0.113.7 taken --after 2 --lose 2000 --options > device.out 2>&1 &
 pids+=($!)
-until_says 'was loaded whole'
+until_says 'was loaded completely'
 for _ in $(seq 100); do
   [[ ! -s device.out ]] || break
   sleep 0.1

@@ -119,7 +119,7 @@ const Shape& shape_of<Location>() {
   static const Shape shape =
       ShapeOf<T>("Location", "where one image can be fetched over one protocol")
           .field<&T::protocol>("protocol", "over which")
-          .field<&T::server>("server", "the address that stands in the text")
+          .field<&T::server>("server", "the server's address in the text")
           .field<&T::text>("text", "what to paste into the device")
           .field<&T::open>("open", "to the device that was asked for")
           .field<&T::note>("note", "why it is not")

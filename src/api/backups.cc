@@ -13,7 +13,7 @@ const Shape& shape_of<Backup>() {
           .field<&T::address>("address", "where it came from")
           .field<&T::name>("name", "of the file")
           .field<&T::revision>("revision", "its number")
-          .field<&T::complete>("complete", "it did not break off")
+          .field<&T::complete>("complete", "it is complete")
           .field<&T::size>("size", "that came", Unit::kBytes)
           .field<&T::announced>("announced",
                                 "that the device said would come; null: it said nothing",
@@ -28,7 +28,8 @@ const Shape& shape_of<Backup>() {
               "how it is known that a complete one came whole: empty, unknown-size, cut "
               "or unconfirmed; the last does not count as a good backup")
           .field<&T::kept>("kept", "its bytes can be had")
-          .field<&T::kind>("kind", "configuration, image or other; empty: it broke off")
+          .field<&T::kind>("kind",
+                           "configuration, image or other; empty: it was interrupted")
           .field<&T::text>("text", "it is text")
           .field<&T::changed>("changed", "from the one before it, in substance")
           .field<&T::last_seen_at>("last_seen_at", "when these bytes came last",
@@ -136,7 +137,7 @@ const Shape& shape_of<BackupFile>() {
                             "that its bytes are truncated, damaged, or not those of the "
                             "image of that name; empty: nothing is known")
           .field<&T::changes>("changes", "in the days that were asked for")
-          .field<&T::broken_at>("broken_at", "when one broke off last", Unit::kTime)
+          .field<&T::broken_at>("broken_at", "when one was last interrupted", Unit::kTime)
           .done();
   return shape;
 }
@@ -442,7 +443,7 @@ const Shape& shape_of<AdoptWanted>() {
                                "their hardware revisions, separated by commas")
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>("version", "its version")
-          .field<&T::line>("line", "its release line (else taken from the version)")
+          .field<&T::line>("line", "its release line (else from the version)")
           .field<&T::stage>("stage", "new, proven or retiring")
           .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
           .field<&T::remarks>("remarks", "what must be read before it is used")

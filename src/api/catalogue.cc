@@ -39,7 +39,7 @@ const Shape& shape_of<FactFields>() {
                                "their hardware revisions, separated by commas")
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>("version", "its version")
-          .field<&T::line>("line", "its release line (else taken from the version)")
+          .field<&T::line>("line", "its release line (else from the version)")
           .field<&T::stage>("stage", "new, proven or retiring")
           .field<&T::space>("space", "what it needs on a device, such as \"800 MiB\"")
           .field<&T::remarks>("remarks", "what must be read before it is used")
@@ -764,7 +764,7 @@ template <>
 const Shape& shape_of<UnrecordedDecision>() {
   using T = UnrecordedDecision;
   static const Shape shape =
-      ShapeOf<T>("UnrecordedDecision", "what became of one of them")
+      ShapeOf<T>("UnrecordedDecision", "the outcome for one file")
           .field<&T::name>("name", "in the vault, its SHA-256")
           .field<&T::kept_as>("kept_as",
                               "the name of its new record; null: it was removed")
@@ -776,9 +776,10 @@ const Shape& shape_of<UnrecordedDecision>() {
 template <>
 const Shape& shape_of<UnrecordedDecisions>() {
   using T = UnrecordedDecisions;
-  static const Shape shape = ShapeOf<T>("UnrecordedDecisions", "what became of several")
-                                 .field<&T::files>("files", "each of them")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("UnrecordedDecisions", "the outcomes for several files")
+          .field<&T::files>("files", "each of them")
+          .done();
   return shape;
 }
 

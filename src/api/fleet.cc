@@ -148,7 +148,7 @@ const Shape& shape_of<MovedFile>() {
           .field<&T::name>("name", "of it")
           .field<&T::revisions>("revisions", "of it")
           .field<&T::merged>("merged",
-                             "with one of the same name: numbered anew, by time")
+                             "with one of the same name: numbered again by time")
           .done();
   return shape;
 }
@@ -157,7 +157,7 @@ template <>
 const Shape& shape_of<Claimed>() {
   using T = Claimed;
   static const Shape shape =
-      ShapeOf<T>("Claimed", "what became a device's, or was taken from it")
+      ShapeOf<T>("Claimed", "what a device got, or lost")
           .field<&T::device>("device", "its name")
           .field<&T::files>("files", "whose revisions moved")
           .field<&T::ledger_rows>("ledger_rows", "what else was seen of the address")

@@ -70,7 +70,7 @@ template <>
 const Shape& shape_of<ReleaseLine>() {
   using T = ReleaseLine;
   static const Shape shape =
-      ShapeOf<T>("ReleaseLine", "what there is of one platform, role and release line")
+      ShapeOf<T>("ReleaseLine", "the images of one platform, role and release line")
           .field<&T::platform>("platform", "empty: the images tell none")
           .field<&T::role>("role", "of the images")
           .field<&T::line>("line", "its name; empty: the images tell none")
@@ -97,7 +97,7 @@ const Shape& shape_of<Setting>() {
   static const Shape shape =
       ShapeOf<T>("Setting", "a setting in force")
           .field<&T::name>("name", "as in the file: tftp.threads")
-          .field<&T::value>("value", "as it stands in the file; empty: it is not set")
+          .field<&T::value>("value", "as in the file; empty: it is not set")
           .field<&T::usual>("usual", "its value where nothing is set")
           .field<&T::unit>("unit", "of the value, or empty")
           .field<&T::meaning>("meaning", "of it")

@@ -17,7 +17,7 @@ template <>
 const Shape& shape_of<AdoptReport>() {
   using T = AdoptReport;
   static const Shape shape =
-      ShapeOf<T>("AdoptReport", "what became of a folder of images")
+      ShapeOf<T>("AdoptReport", "the result of adding a folder of images")
           .field<&T::folder>("folder", "that was added")
           .field<&T::interrupted>("interrupted", "not all of it was looked at")
           .field<&T::added>("added", "new images")

@@ -125,7 +125,7 @@ const Shape& shape_of<LedgerAsked>() {
           .field<&T::from>("from", "only from this time on", Unit::kTime)
           .field<&T::until>("until", "only before this time", Unit::kTime)
           .field<&T::event>("event", "only these events, separated by commas")
-          .field<&T::name>("name", "only of this name; * stands for anything")
+          .field<&T::name>("name", "only of this name; * matches anything")
           .field<&T::outcome>("outcome", "only with this outcome")
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
@@ -145,7 +145,7 @@ const Shape& shape_of<LedgerExportAsked>() {
           .field<&T::from>("from", "only from this time on", Unit::kTime)
           .field<&T::until>("until", "only before this time", Unit::kTime)
           .field<&T::event>("event", "only these events, separated by commas")
-          .field<&T::name>("name", "only of this name; * stands for anything")
+          .field<&T::name>("name", "only of this name; * matches anything")
           .field<&T::outcome>("outcome", "only with this outcome")
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
@@ -431,7 +431,7 @@ const Shape& shape_of<Encryption>() {
           .field<&T::contents>("contents", "configurations")
           .field<&T::done>("done", "of them, as the key of today wants them")
           .field<&T::locked>("locked", "of them, with keys that the server does not have")
-          .field<&T::running>("running", "the others are being brought to it")
+          .field<&T::running>("running", "the others are being encrypted with it")
           .done();
   return shape;
 }

@@ -17,6 +17,8 @@ const Shape& shape_of<UploadDescription>() {
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
                                        "file it though it is truncated or damaged inside")
+          .field<&T::vouch>("vouch", "record that the checksums agreed")
+          .field<&T::suggest>("suggest", "use what name and content tell of it")
           .field<&T::facts>("facts", "what is known of it, by the names of FactFields")
           .done();
   return shape;
@@ -46,7 +48,7 @@ const Shape& shape_of<Upload>() {
           .field<&T::bytes>("bytes", "that have come: the next piece goes on there",
                             Unit::kBytes)
           .field<&T::size>("size", "of the whole file", Unit::kBytes)
-          .field<&T::state>("state", "what it waits for, or what became of it")
+          .field<&T::state>("state", "its state")
           .choices({"receiving", "filing", "filed", "refused"})
           .field<&T::why>("why", "it was refused")
           .done();
@@ -82,8 +84,9 @@ const Shape& shape_of<PieceAsked>() {
       ShapeOf<T>("PieceAsked", "which piece of which upload")
           .field<&T::number>("number", "its number")
           .needed()
-          .field<&T::offset>("offset", "where in the file the piece begins", Unit::kBytes)
-          .needed()
+          .field<&T::offset>("offset",
+                             "where in the file the piece begins; 0 if not given",
+                             Unit::kBytes)
           .range(0)
           .done();
   return shape;

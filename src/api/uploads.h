@@ -17,6 +17,8 @@ struct UploadDescription {
   std::string source;
   bool hold = false;
   bool despite_findings = false;
+  bool vouch = true;
+  bool suggest = true;
   std::map<std::string, std::string> facts;
 };
 

@@ -79,8 +79,8 @@ base::Outcome<std::set<Action>> parse_actions(std::string_view text) {
       return {};
     }
     return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is nothing that one may; there is fetch, "
-                                    "deposit, list, read-back, hand-in",
+                        fmt::format("'{}' is not a right; the rights are fetch, deposit, "
+                                    "list, read-back, hand-in",
                                     base::printable(one, 40)));
   });
   if (!read) return base::refuse(read.error());
@@ -116,7 +116,7 @@ base::Outcome<Networks> Networks::parse(std::string_view text) {
       return base::refuse(
           Kind::kInvalid,
           fmt::format(
-              "'{}' is not a network such as 192.0.2.0/24 (nothing set behind the "
+              "'{}' is not a network such as 192.0.2.0/24 (no bits set behind the "
               "prefix), no address, and none of private, loopback, everywhere",
               base::printable(one, 60)));
     }
@@ -161,7 +161,7 @@ base::Outcome<void> sound_password(std::string_view password) {
   if (std::any_of(password.begin(), password.end(), [](char c) {
         return static_cast<unsigned char>(c) < 0x20 || c == 0x7f;
       })) {
-    return base::refuse(Kind::kInvalid, "the password holds a control character");
+    return base::refuse(Kind::kInvalid, "the password contains a control character");
   }
   return {};
 }

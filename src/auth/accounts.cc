@@ -109,8 +109,7 @@ base::Outcome<Account> Accounts::get(db::Transaction& transaction,
                                      const std::string& name) {
   if (auto account = find_account(transaction, name)) return std::move(*account);
   return base::refuse(Kind::kNotFound,
-                      fmt::format("there is no account '{}'; 'vantro account list' shows "
-                                  "what there is",
+                      fmt::format("unknown account '{}'; 'vantro account list' shows all",
                                   base::printable(name, 80)));
 }
 
@@ -119,7 +118,7 @@ base::Outcome<void> Accounts::add(db::Transaction& transaction, const Account& a
            .empty()) {
     return base::refuse(
         Kind::kExists,
-        fmt::format("there is an account '{0}' already; change it with 'vantro account "
+        fmt::format("account '{0}' exists already; change it with 'vantro account "
                     "change {0}'",
                     account.name));
   }
@@ -153,7 +152,7 @@ base::Outcome<void> Accounts::remove(db::Transaction& transaction,
                                      const std::string& name) {
   if (name == kAnonymous) {
     return base::refuse(Kind::kInvalid,
-                        "'anonymous' stands for everybody without an account and can't "
+                        "'anonymous' is everybody without an account and can't "
                         "be removed; switch it off with 'vantro account change anonymous "
                         "--off'");
   }
@@ -170,7 +169,7 @@ base::Outcome<void> Accounts::add_key(db::Transaction& transaction,
   if (!account) return base::refuse(account.error());
   if (account->anonymous()) {
     return base::refuse(Kind::kInvalid,
-                        "'anonymous' stands for everybody without an account and has no "
+                        "'anonymous' is everybody without an account and has no "
                         "keys");
   }
   for (const auto& one : account->keys) {
@@ -179,9 +178,9 @@ base::Outcome<void> Accounts::add_key(db::Transaction& transaction,
         Kind::kExists, fmt::format("{} is a key of '{}' already", key.fingerprint, name));
   }
   if (account->keys.size() >= kMostKeys) {
-    return base::refuse(Kind::kBusy, fmt::format("'{}' has {} keys, as many as are kept; "
-                                                 "remove one first",
-                                                 name, kMostKeys));
+    return base::refuse(
+        Kind::kBusy,
+        fmt::format("'{}' has {} keys, the limit; remove one first", name, kMostKeys));
   }
   transaction.run(
       "insert into account_keys (account, fingerprint, type, blob, remark, added_at) "
@@ -211,7 +210,7 @@ base::Outcome<SshKey> Accounts::remove_key(db::Transaction& transaction,
   if (found == nullptr) {
     return base::refuse(Kind::kNotFound,
                         fmt::format("'{0}' has no key '{1}'; 'vantro account key list "
-                                    "{0}' shows what there is",
+                                    "{0}' shows all",
                                     name, base::printable(which, 80)));
   }
   transaction.run("delete from account_keys where account = :n and fingerprint = :f",

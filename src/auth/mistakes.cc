@@ -19,7 +19,7 @@ base::Outcome<void> wait(base::Duration left, const char* what, const std::strin
   if (left <= base::Duration::zero()) return {};
   return base::refuse(
       base::Kind::kBusy,
-      fmt::format("too many wrong {} came {}; try again in {}", what, from,
+      fmt::format("too many wrong {} {}; try again in {}", what, from,
                   base::duration_text(std::chrono::duration<double>(left).count())));
 }
 

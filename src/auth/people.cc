@@ -156,12 +156,12 @@ base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) cons
       token.kind == TokenKind::kSession
           ? fmt::format("the log-in of '{}'", token.person)
           : fmt::format("the token '{}' of '{}'", token.label, token.person);
-  const auto again = token.kind == TokenKind::kSession
-                         ? std::string("log in again: vantro login URL")
-                         : fmt::format(
-                               "ask an administrator for another one: vantro "
-                               "token add {} --of {}",
-                               token.label, token.person);
+  const auto again =
+      token.kind == TokenKind::kSession
+          ? std::string("log in again: vantro login URL")
+          : fmt::format(
+                "ask an administrator for another one: vantro token add {} --by {}",
+                token.label, token.person);
   if (token.revoked_at) {
     return not_good(fmt::format("{} was revoked on {}; {}", what,
                                 base::local_time(*token.revoked_at), again));
@@ -246,7 +246,7 @@ base::Outcome<void> People::add(db::Transaction& transaction, const Person& pers
   if (!transaction.query("select 1 from people where name = :n", {person.name}).empty()) {
     return base::refuse(
         Kind::kExists,
-        fmt::format("there is a person '{0}' already; change them with 'vantro person "
+        fmt::format("person '{0}' exists already; change them with 'vantro person "
                     "change {0}'",
                     person.name));
   }
@@ -346,7 +346,7 @@ base::Outcome<Token> People::token(db::Transaction& transaction,
 
 base::Outcome<Token> People::token(db::Transaction& transaction, std::int64_t id) {
   auto found = tokens_in(transaction, "where id = :i", {id});
-  if (found.empty()) return base::refuse(Kind::kNotFound, "the log-in has ended already");
+  if (found.empty()) return base::refuse(Kind::kNotFound, "the log-in has ended");
   return std::move(found.front());
 }
 

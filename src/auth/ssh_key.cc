@@ -61,7 +61,7 @@ std::size_t bits(ByteView number) {
 }
 
 base::Outcome<void> check(ByteView blob, const std::string& type) {
-  const auto damaged = [] { return no_key("the key is damaged: copy it once more"); };
+  const auto damaged = [] { return no_key("the key is damaged; copy it again"); };
   const auto inner = field(blob);
   if (!inner || base::as_text(*inner) != type) return damaged();
   const auto first = field(blob);
@@ -93,15 +93,15 @@ base::Outcome<void> check(ByteView blob, const std::string& type) {
 base::Outcome<SshKey> make(std::string type, std::string_view base64,
                            std::string_view remark) {
   const auto blob = base::parse_base64(base64);
-  if (!blob) return no_key("the key is damaged: copy it once more");
+  if (!blob) return no_key("the key is damaged; copy it again");
   if (type.empty()) {
     ByteView rest(*blob);
     if (const auto inner = field(rest)) type = base::as_text(*inner);
   }
   if (!known_type(type)) {
     return no_key(
-        fmt::format("keys of type '{}' are not taken; ssh-ed25519, "
-                    "ecdsa-sha2-nistp256 and ssh-rsa are",
+        fmt::format("keys of type '{}' are not accepted; use ssh-ed25519, "
+                    "ecdsa-sha2-nistp256 or ssh-rsa",
                     base::printable(type, 60)));
   }
   if (auto sound = check(*blob, type); !sound) return base::refuse(sound.error());
@@ -133,7 +133,7 @@ base::Outcome<SshKey> from_block(const std::vector<std::string_view>& lines) {
       base64 += line;
     }
   }
-  if (!ended) return no_key("the key's end is missing: copy all of it");
+  if (!ended) return no_key("the key's end is missing; copy all of it");
   return make("", base64, remark);
 }
 
@@ -156,7 +156,7 @@ base::Outcome<SshKey> parse_ssh_key(std::string_view text) {
     at = end + 1;
     if (!line.empty() && line.front() != '#') lines.push_back(line);
   }
-  if (lines.empty()) return no_key("there is no key in it");
+  if (lines.empty()) return no_key("it has no key");
   if (text.find("PRIVATE KEY") != std::string_view::npos ||
       lines.front().starts_with("PuTTY-User-Key-File")) {
     return no_key(
@@ -164,7 +164,7 @@ base::Outcome<SshKey> parse_ssh_key(std::string_view text) {
         "in a file whose name ends in .pub");
   }
   if (lines.front().starts_with("---- BEGIN SSH2 PUBLIC KEY")) return from_block(lines);
-  if (lines.size() > 1) return no_key("there are several lines: give one key at a time");
+  if (lines.size() > 1) return no_key("several lines; give one key at a time");
   auto rest = lines.front();
   const auto next_word = [&] {
     const auto end = std::min(rest.find_first_of(" \t"), rest.size());
@@ -177,7 +177,7 @@ base::Outcome<SshKey> parse_ssh_key(std::string_view text) {
   if (base64.empty() || (!known_type(type) && known_type(base64))) {
     return no_key(
         "a key is TYPE BASE64 REMARK, such as 'ssh-ed25519 AAAA... night "
-        "shift', without anything in front");
+        "shift', with nothing before it");
   }
   return make(std::string(type), base64, rest);
 }

@@ -497,7 +497,7 @@ base::Outcome<std::vector<Revision>> Backups::portion(
     }
     if (!here) {
       return base::refuse(Kind::kInvalid,
-                          "what was listed last is not there any more; list them again");
+                          "the revision listed last was removed; list them again");
     }
     return found;
   });
@@ -531,11 +531,10 @@ base::Outcome<Revision> Backups::find(const Holder& holder, const std::string& n
                                       "order by f.newest_at desc, f.id desc limit 1",
                                   {device_of(holder), address_of(holder)});
       if (others.empty()) {
-        return base::refuse(
-            Kind::kNotFound,
-            fmt::format("nothing was ever received from '{}'; 'vantro backup "
-                        "list' shows what there is",
-                        shown_holder));
+        return base::refuse(Kind::kNotFound,
+                            fmt::format("nothing was ever received from '{}'; 'vantro "
+                                        "backup list' shows all files",
+                                        shown_holder));
       }
       return base::refuse(
           Kind::kNotFound,

@@ -56,7 +56,7 @@ std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule
       result.goes = !young;
       result.why = young           ? "not old enough"
                    : one->complete ? "end not confirmed, long ago"
-                                   : "broke off long ago";
+                                   : "interrupted long ago";
     } else if (complete == 1) {
       result.why = "the newest complete one";
     } else if (complete <= rule.at_least) {
@@ -66,11 +66,11 @@ std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule
     } else if (age_days < rule.weekly_days) {
       result.goes = weeks.contains(week);
       result.why = result.goes
-                       ? fmt::format("a newer one of the week from {} is kept", week)
+                       ? fmt::format("a newer revision of the week from {} is kept", week)
                        : fmt::format("the newest of the week from {}", week);
     } else if (rule.monthly_days == 0 || age_days < rule.monthly_days) {
       result.goes = months.contains(month);
-      result.why = result.goes ? fmt::format("a newer one of {} is kept", month)
+      result.why = result.goes ? fmt::format("a newer revision of {} is kept", month)
                                : fmt::format("the newest of {}", month);
     } else {
       result.goes = true;

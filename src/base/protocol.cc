@@ -14,7 +14,7 @@ constexpr std::array kProtocols{
     Protocol{"ftp", true, false, false, 21, "ftp", ""},
     // With AUTH TLS on FTP's own port (RFC 4217): "ftps:" stands for another way.
     Protocol{"ftps", true, false, true, 21, "ftp",
-             "under TLS: the client must be told to use it"},
+             "under TLS; tell the client to use it"},
     Protocol{"http", true, false, false, 80, "http", ""},
     Protocol{"https", true, false, true, 443, "https", ""},
     Protocol{"scp", true, true, true, 22, "scp", "always with an account"},
@@ -57,7 +57,7 @@ Outcome<std::vector<std::string>> parse_protocols(std::string_view text) {
         names += fmt::format("{}{}", names.empty() ? "" : ", ", one.name);
       }
       return refuse(Kind::kInvalid,
-                    fmt::format("'{}' is not a protocol that is served here; there is {}",
+                    fmt::format("'{}' is not a protocol of this server; it has {}",
                                 printable(word, 40), names));
     }
     if (std::find(result.begin(), result.end(), word) == result.end()) {

@@ -120,10 +120,8 @@ std::string printable(std::string_view text, std::size_t longest) {
 
 Outcome<std::string> visible_name(std::string_view typed) {
   if (typed.size() > kLongestName) {
-    return refuse(
-        Kind::kInvalid,
-        fmt::format("the name is {} bytes long; the longest that is taken is {}",
-                    typed.size(), kLongestName));
+    return refuse(Kind::kInvalid, fmt::format("the name has {} bytes, limit {}",
+                                              typed.size(), kLongestName));
   }
   const auto bad = [&](const char* why) {
     return refuse(Kind::kInvalid, fmt::format("'{}' {}", printable(typed, 80), why));
@@ -138,15 +136,14 @@ Outcome<std::string> visible_name(std::string_view typed) {
     rest = slash == std::string_view::npos ? std::string_view{} : rest.substr(slash + 1);
     ends_as_folder = part.empty() || part == ".";
     if (ends_as_folder) continue;
-    if (part == "..") return bad("holds '..', which is never followed");
+    if (part == "..") return bad("contains '..', which is never followed");
     for (auto left = part; !left.empty();) {
       const auto one = first_character(left);
       if (!one.visible) {
         const bool control = one.point < 0x20 || (one.point >= 0x7f && one.point < 0xa0);
         const auto why =
-            control
-                ? std::string("holds a control character")
-                : fmt::format("holds a character that nobody sees, U+{:04X}", one.point);
+            control ? std::string("holds a control character")
+                    : fmt::format("contains an invisible character, U+{:04X}", one.point);
         return bad(why.c_str());
       }
       left.remove_prefix(one.bytes.size());

@@ -138,11 +138,9 @@ void give_up_name(db::Transaction& transaction, const Image& image,
 }  // namespace
 
 base::Refusal name_taken(const Image& known) {
-  return {
-      Kind::kExists,
-      fmt::format("'{}' is known with other bytes (SHA-256 {}...); images never change, "
-                  "so give this one another name",
-                  known.name, known.digests.sha256.substr(0, 16))};
+  return {Kind::kExists, fmt::format("'{}' is known with other bytes (SHA-256 {}...); "
+                                     "images never change, so use another name",
+                                     known.name, known.digests.sha256.substr(0, 16))};
 }
 
 base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
@@ -322,16 +320,16 @@ base::Outcome<Image> Catalog::find(db::Transaction& transaction,
         {digits, digits + "g"});
     if (found.size() == 1) return *with_content(transaction, found.front().text(0));
     if (found.size() > 1) {
-      return base::refuse(Kind::kNotFound,
-                          fmt::format("several images have a SHA-256 that begins with "
-                                      "'{}'; type more of it",
-                                      base::printable(name)));
+      return base::refuse(
+          Kind::kNotFound,
+          fmt::format(
+              "several images have a SHA-256 that begins with '{}'; type more digits",
+              base::printable(name)));
     }
   }
-  return base::refuse(
-      Kind::kNotFound,
-      fmt::format("there is no image '{}' in the catalogue", base::printable(name)),
-      text::nearest(name, all_names(transaction)).value_or(""));
+  return base::refuse(Kind::kNotFound,
+                      fmt::format("unknown image '{}'", base::printable(name)),
+                      text::nearest(name, all_names(transaction)).value_or(""));
 }
 
 base::Outcome<Image> Catalog::find(const std::string& name) const {

@@ -52,11 +52,10 @@ base::Outcome<void> Documents::check_name(const std::string& name) {
   for (const auto* ending : {".txt", ".md", ".pdf"}) {
     if (folded.ends_with(ending)) return {};
   }
-  return base::refuse(
-      Kind::kInvalid,
-      fmt::format("'{}' is not a document: release notes are text (.txt), "
-                  "Markdown (.md) or PDF (.pdf)",
-                  base::printable(name)));
+  return base::refuse(Kind::kInvalid,
+                      fmt::format("'{}' is not a document; release notes are text "
+                                  "(.txt), Markdown (.md) or PDF (.pdf)",
+                                  base::printable(name)));
 }
 
 void Documents::attach(db::Transaction& transaction, std::int64_t image,

@@ -33,7 +33,7 @@ base::Refusal no_such_kit(db::Transaction& transaction, const std::string& name)
   for (const auto& row : transaction.query("select name from kits order by name")) {
     names.push_back(row.text(0));
   }
-  return {Kind::kNotFound, fmt::format("there is no kit '{}'", base::printable(name)),
+  return {Kind::kNotFound, fmt::format("unknown kit '{}'", base::printable(name)),
           text::nearest(name, names).value_or("")};
 }
 
@@ -66,10 +66,10 @@ void write_parts(db::Transaction& transaction, const Kit& kit) {
 
 base::Outcome<void> Kits::add(db::Transaction& transaction, Kit kit) {
   if (!kits_where(transaction, "where k.name = :n", {kit.name}).empty()) {
-    return base::refuse(Kind::kExists, fmt::format("there is a kit '{}' already; remove "
-                                                   "it first, or give this one another "
-                                                   "name",
-                                                   kit.name));
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("kit '{}' exists already; remove it first, or use another name",
+                    kit.name));
   }
   if (auto fine = sound(kit); !fine) return fine;
   kit.id = transaction.next_number("kits");

@@ -140,16 +140,15 @@ void OfferIndex::replace(const std::string& name,
 std::string OfferIndex::held_back(const Image& image) const {
   if (image.withdrawal) return "was withdrawn: " + image.withdrawal->why;
   if (!image.whole) {
-    return "is damaged on the server's disk and is not handed out; the operator must "
-           "take "
-           "it in again";
+    return "is damaged on the server's disk and is not handed out; the operator must add "
+           "it again";
   }
   switch (image.vouching) {
     case Vouching::kContradicted:
       return "differs from the checksum that its maker publishes and is not handed out";
     case Vouching::kUnvouched:
       if (only_vouched_) {
-        return "is not handed out before somebody has held it against its maker's "
+        return "is not handed out until somebody has compared it with its maker's "
                "checksum";
       }
       break;
@@ -232,13 +231,11 @@ base::Outcome<const Offer*> OfferIndex::find(const std::string& name,
   if (meant.size() == 1) return choose(**by_name_.find(meant.front()), asking);
   const auto shown = base::printable(name, 80);
   if (meant.size() > 1) {
-    return base::refuse(
-        Kind::kNotFound,
-        fmt::format(
-            "'{}' is not on offer, and several names differ from it only in upper "
-            "and lower case",
-            shown),
-        meant.front());
+    return base::refuse(Kind::kNotFound,
+                        fmt::format("'{}' is not on offer; several names differ from it "
+                                    "only in upper and lower case",
+                                    shown),
+                        meant.front());
   }
   for (const auto& one : spellings) {
     for (const auto& gone : (*by_name_.find(one))->withdrawn) {

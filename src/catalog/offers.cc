@@ -84,14 +84,14 @@ base::Outcome<Offer> Offers::add(db::Transaction& transaction, Offer offer) {
   if (!standing.empty()) {
     const auto& known = standing.front();
     if (known.image.id == offer.image.id) {
-      return base::refuse(Kind::kExists,
-                          fmt::format("'{}' stands for this image already {}; change it "
-                                      "with 'vantro offer change'",
-                                      offer.name, whom(offer.network)));
+      return base::refuse(
+          Kind::kExists, fmt::format("'{}' is a name of this image already {}; change it "
+                                     "with 'vantro offer change'",
+                                     offer.name, whom(offer.network)));
     }
     return base::refuse(
         Kind::kExists,
-        fmt::format("'{}' stands for '{}' {}; let it stand for another image with "
+        fmt::format("'{}' is a name of '{}' {}; point it at another image with "
                     "'vantro offer change', or end it",
                     offer.name, known.image.name, whom(offer.network)));
   }
@@ -164,11 +164,10 @@ base::Outcome<Offer> Offers::find(
     networks.push_back(whom(one.network));
   }
   if (!network) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("'{}' is on offer {}; say which with --of NETWORK, or "
-                    "--of all",
-                    name, fmt::join(networks, ", and ")));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("'{}' is on offer {}; say which with --offered-to "
+                                    "NETWORK, or --offered-to all",
+                                    name, fmt::join(networks, ", and ")));
   }
   return base::refuse(Kind::kNotFound,
                       fmt::format("'{}' is not on offer {}; it is {}", name,

@@ -80,8 +80,9 @@ base::Outcome<std::size_t> Vouches::retract(db::Transaction& transaction, Image&
     ++count;
   }
   if (count == 0) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("nobody has vouched for '{}'", image.name));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("'{}' was not compared with its maker's checksum", image.name));
   }
   bring_up_to_date(transaction, image);
   return count;

@@ -92,7 +92,8 @@ Done change_account(const Context& context, const AccountOptions& options) {
   }
   if (api::given_texts(*fields).empty() && !fields->on) {
     return wrong_use(
-        "nothing to change: give --password, --may, --from, --part, --until, --remarks, "
+        "nothing to change: give --password, --may, --networks, --folder, --until, "
+        "--remark, "
         "--on or --off");
   }
   return show_answer(context,
@@ -131,7 +132,7 @@ Done remove_account(const Context& context, const std::string& name, bool yes) {
       context, api::kRemoveAccount, {name},
       [&](const Terminal& terminal, const api::AccountRemoved&) {
         terminal.write(fmt::format(
-            "{}: removed; what it has fetched and sent stays on record\n", shown(name)));
+            "{}: removed; the ledger keeps what it fetched and sent\n", shown(name)));
       });
 }
 
@@ -180,10 +181,9 @@ Done remove_key(const Context& context, const api::KeyAsked& options, bool yes) 
   if (!asked) return asked;
   return show(context, api::kRemoveAccountKey, options,
               [&](const Terminal& terminal, const api::AccountKey& key) {
-                terminal.write(
-                    fmt::format("{}: {} no longer opens; what runs with it goes on to "
-                                "its end\n",
-                                shown(options.name), key.fingerprint));
+                terminal.write(fmt::format(
+                    "{}: {} no longer opens sessions; open ones go on to their end\n",
+                    shown(options.name), key.fingerprint));
               });
 }
 
@@ -236,12 +236,13 @@ void key_commands(const Command& account) {
   const auto key = account.group("key", "Manage the SSH keys of an account");
   {
     auto& o = key.keep<KeyOptions>();
-    const auto add = key.add("add", "Add a key; the password stays good as well",
+    const auto add = key.add("add", "Add a key; the password stays valid",
                              [&o](const Context& c) { return add_key(c, o); });
     add.value("ACCOUNT", o.account, "Name of the account").required();
     add.value("FILE", o.file, "Public key (usually *.pub); - is standard input")
         .required();
-    add.value("--remark", o.remark, "Whose it is (default: the comment of the key)");
+    add.value("--remark", o.remark,
+              "Remark, such as whose key it is (default: the key's comment)");
     add.example("account key add night-shift ~/.ssh/id_ed25519.pub");
   }
   {
@@ -258,7 +259,7 @@ void key_commands(const Command& account) {
     };
     auto& o = key.keep<Remove>();
     const auto remove =
-        key.add("remove", "Remove a key; it is refused from the next log-in on",
+        key.add("remove", "Remove a key; the next log-in with it is refused",
                 [&o](const Context& c) { return remove_key(c, o.asked, o.yes); });
     remove.value("ACCOUNT", o.asked.name, "Name of the account").required();
     remove.value("KEY", o.asked.key, "Fingerprint or remark of the key").required();
@@ -332,7 +333,7 @@ void location_command(const Command& top) {
               [&o](const Context& c) { return show_locations(c, o); });
   location.value("IMAGE", o.image, "Image, or a name on offer").required();
   location.value("--device", o.device,
-                 "Device that will ask: its address of the server is shown, and what is "
+                 "Device that will ask: shows the server's address for it, and what is "
                  "closed to it");
   location.value("--account", o.account,
                  "Account that it logs in with (the password is never shown)");

@@ -67,8 +67,7 @@ class Adoption {
     if (!stopped) return stopped;
     if (report_.interrupted) {
       return tl::unexpected(Failure{ExitCode::kRefused,
-                                    "interrupted; the same command goes on where this "
-                                    "one ended"});
+                                    "interrupted; run the same command again to resume"});
     }
     if (mismatches_ > 0) return tl::unexpected(Failure{ExitCode::kChecksum, ""});
     if (!report_.not_added.empty()) {
@@ -246,13 +245,14 @@ class Adoption {
       terminal.write_json(api::indented(api::json_of(report_)) + "\n");
       return;
     }
-    terminal.write(fmt::format("{}: {} added ({}), {} there already, {} not added\n",
+    terminal.write(fmt::format("{}: {} added ({}), {} known already, {} not added\n",
                                shown(options_.folder, 400), report_.added,
                                base::size_text(report_.bytes), report_.there_already,
                                report_.not_added.size()));
     if (!report_.lists.empty()) {
-      terminal.write(fmt::format("{} were compared with {} lists of their makers\n",
-                                 report_.compared, report_.lists.size()));
+      terminal.write(fmt::format("compared with their makers' checksums: {} from {}\n",
+                                 counted(report_.compared, "image"),
+                                 counted(report_.lists.size(), "list")));
     }
     const auto table = [&](const char* title, const char* what,
                            const std::vector<api::AdoptedFile>& files, Tone tone) {

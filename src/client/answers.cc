@@ -118,7 +118,7 @@ Result<std::size_t> place_of(const api::Rows& rows, std::string name) {
   if (found != rows.names.end()) {
     return static_cast<std::size_t>(found - rows.names.begin());
   }
-  auto sentence = fmt::format("there is no column '{}'", shown(name, 40));
+  auto sentence = fmt::format("unknown column '{}'", shown(name, 40));
   if (const auto near = text::nearest(name, rows.names)) {
     sentence += fmt::format("; nearest: '{}'", *near);
   }

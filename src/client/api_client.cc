@@ -162,8 +162,7 @@ class ApiClient::Request {
     if (!read || read->detail.empty()) {
       return {ExitCode::kRefused,
               fmt::format(
-                  "{} answered with HTTP status {}, and not as a vantrod does; is the "
-                  "address right?",
+                  "{} answered with HTTP status {}, unlike a vantrod; check the address",
                   access_.title(), status())};
     }
     const auto& problem = *read;
@@ -207,8 +206,8 @@ class ApiClient::Request {
                   "--server",
                   access_.title(), why)};
     }
-    return {ExitCode::kNoServer,
-            fmt::format("the connection to {} broke off ({})", access_.title(), why)};
+    return {ExitCode::kNoServer, fmt::format("the connection to {} was interrupted ({})",
+                                             access_.title(), why)};
   }
 
   const Access& access_;
@@ -226,15 +225,15 @@ class ApiClient::Request {
 };
 
 tl::unexpected<Failure> ApiClient::not_json() {
-  return tl::unexpected(Failure{ExitCode::kRefused,
-                                "the answer is not JSON; is this address a vantrod's?"});
+  return tl::unexpected(
+      Failure{ExitCode::kRefused,
+              "the answer is not JSON; check that the address is a vantrod's"});
 }
 
 tl::unexpected<Failure> ApiClient::not_utf8() {
   // Made fit, it would be another text without anybody noticing.
-  return tl::unexpected(
-      Failure{ExitCode::kUsage,
-              "what was given is not text in UTF-8; save it in that encoding first"});
+  return tl::unexpected(Failure{
+      ExitCode::kUsage, "the input is not UTF-8 text; save it in that encoding first"});
 }
 
 Result<std::string> ApiClient::send(const api::OperationInfo& operation,

@@ -71,7 +71,7 @@ Done list_backup_offers(const Context& context) {
 Done end_backup_offer(const Context& context, const std::string& name) {
   return show(context, api::kEndBackupOffer, {name},
               [&](const Terminal& terminal, const api::BackupOfferEnded&) {
-                terminal.write(fmt::format("{}: not on offer any more\n", shown(name)));
+                terminal.write(fmt::format("{}: no longer on offer\n", shown(name)));
               });
 }
 
@@ -119,7 +119,7 @@ void backup_offer_commands(const Command& backup) {
       .related({"offer list"});
   {
     auto& name = offer.keep<std::string>();
-    const auto end = offer.add("end", "End such an offer now", [&name](const Context& c) {
+    const auto end = offer.add("end", "End an offer now", [&name](const Context& c) {
       return end_backup_offer(c, name);
     });
     end.value("NAME", name, "Name that the device types").required();

@@ -51,7 +51,7 @@ void write_report(const Terminal& terminal, const api::ChangeReport& report) {
   std::size_t unchanged = 0;
   for (const auto& file : report.files) {
     if (file.what == "broke-off") {
-      terminal.write(terminal.toned(fmt::format("broke off  {}: {}", file_title(file),
+      terminal.write(terminal.toned(fmt::format("partial    {}: {}", file_title(file),
                                                 shown(file.why, 400)),
                                     Tone::kBad) +
                      "\n");

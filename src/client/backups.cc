@@ -91,8 +91,9 @@ Cell file_state(const api::BackupFile& file, const api::Expected* expected) {
   }
   if (!file.doubt.empty()) return {"complete, but " + file.doubt, Tone::kBad};
   if (file.broken_at && *file.broken_at > file.seen_at.value_or("")) {
-    return {"complete; a later one was cut off or not confirmed " + ago(*file.broken_at),
-            Tone::kBad};
+    return {
+        "complete; a later one was interrupted or not confirmed " + ago(*file.broken_at),
+        Tone::kBad};
   }
   return {"complete", Tone::kGood};
 }
@@ -289,7 +290,7 @@ Done save_backup(const Context& context, const SaveOptions& options) {
     terminal.write(fmt::format("  SHA-256 {} as recorded\n", backup.digests->sha256));
   } else {
     terminal.write(
-        terminal.toned("  Partial: the transfer broke off, the rest is missing",
+        terminal.toned("  Partial: the transfer was interrupted; the rest is missing",
                        Tone::kBad) +
         "\n");
   }

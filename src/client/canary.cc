@@ -71,7 +71,7 @@ Fetched fetch(const api::CanaryWay& way) {
   if (code != CURLE_OK) {
     fetched.fact = curl_easy_strerror(code);
   } else if (!is_whole(text)) {
-    fetched.fact = "what came is not what was sent";
+    fetched.fact = "the received bytes differ from those that were sent";
   } else {
     fetched.works = true;
     fetched.fact =

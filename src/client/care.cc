@@ -82,7 +82,7 @@ void write_waits(const Terminal& terminal, const api::Drain& drain) {
 void write_drain(const Terminal& terminal, const api::Drain& drain) {
   if (!drain.draining) {
     terminal.write(
-        fmt::format("New transfers are taken; {} running.\n", drain.waits_for.size()));
+        fmt::format("New transfers are accepted; {} running.\n", drain.waits_for.size()));
     return;
   }
   terminal.write(
@@ -94,7 +94,7 @@ void write_drain(const Terminal& terminal, const api::Drain& drain) {
   if (drain.idle) {
     terminal.write(
         terminal.toned("Nothing runs: the server can be stopped now.", Tone::kGood) +
-        " 'vantro drain --undo' takes new transfers again.\n");
+        " 'vantro drain --undo' accepts new transfers again.\n");
   } else if (drain.waits_for.empty()) {
     terminal.write("A device may still ask for its next file.\n");
   }
@@ -138,13 +138,12 @@ Done drain(const Context& context, const DrainOptions& options) {
   if (!answer) return tl::unexpected(answer.error());
   const auto done = show_answer(context, answer, write_drain);
   if (!done || answer->value.idle) return done;
-  return tl::unexpected(Failure{
-      ExitCode::kRefused,
-      answer->value.draining
-          ? "transfers still run; the server goes on draining, 'vantro drain "
-            "--undo' ends that"
-          : "the time was over before all transfers had ended; new ones are taken "
-            "again"});
+  return tl::unexpected(
+      Failure{ExitCode::kRefused, answer->value.draining
+                                      ? "transfers still run, and the server goes on "
+                                        "draining; 'vantro drain --undo' ends it"
+                                      : "the time was over before all transfers had "
+                                        "ended; new ones are accepted again"});
 }
 
 struct SnapshotOptions {
@@ -182,7 +181,7 @@ void write_snapshot(const Terminal& terminal, const api::Snapshot& snapshot) {
     terminal.write(fmt::format("; {} share their bytes with the vault", snapshot.linked));
   }
   if (snapshot.kept > 0) {
-    terminal.write(fmt::format("; {} were there already", snapshot.kept));
+    terminal.write(fmt::format("; {} were in it already", snapshot.kept));
   }
   terminal.write("\n");
   const bool archive = snapshot.path.ends_with(".tar");
@@ -242,7 +241,7 @@ Done list_notices(const Context& context) {
                          {shown(one.failure, 200), Tone::kBad}});
         }
         write_or(receivers, terminal,
-                 "Nobody gets notices. Name receivers in the settings, [[notice]].");
+                 "No receivers of notices; name them in the settings, [[notice]]");
         Table standing({{"SINCE"}, {"EVENT"}, {"WHICH"}, {"WHAT"}});
         for (const auto& one : state.standing) {
           standing.add({{shown_time(one.since)},
@@ -250,7 +249,7 @@ Done list_notices(const Context& context) {
                         {one.subject},
                         {shown(one.sentence, 300)}});
         }
-        write_or(standing, terminal, "Nothing is wrong that somebody is told of.");
+        write_or(standing, terminal, "No open events.");
       });
 }
 
@@ -286,10 +285,11 @@ void care_commands(const Command& top) {
   {
     auto& o = top.keep<DrainOptions>();
     const auto command = top.add(
-        "drain", "Take no new transfers, and wait until those that run have ended",
+        "drain", "Accept no new transfers, and wait until the running ones have ended",
         [&o](const Context& c) { return drain(c, o); });
-    command.value("--until", o.time, "Take new ones again at this time").show_default();
-    command.value("--reason", o.reason, "Why; devices are told it");
+    command.value("--until", o.time, "Accept new transfers again at this time")
+        .show_default();
+    command.value("--reason", o.reason, "Reason that devices are told");
     command.flag("--undo", o.undo, "Take new transfers again");
     command.flag("--start-only", o.start_only, "Start it and return at once");
     command.example("drain --until 30m --reason \"disk change\"")
@@ -310,7 +310,7 @@ void care_commands(const Command& top) {
     command.example("snapshot nightly").related({"status"});
   }
   const auto notice = top.group("notice", "Manage who is told when something goes wrong");
-  notice.add("list", "List who gets notices, and what is not over yet", list_notices)
+  notice.add("list", "List receivers of notices and open events", list_notices)
       .shows_list()
       .example("notice list")
       .related({"status"});
@@ -322,7 +322,7 @@ void care_commands(const Command& top) {
     test.value("RECEIVER", receiver, "Only to this receiver");
     test.example("notice test")
         .related({"notice list"})
-        .exit_codes("1 one was not taken");
+        .exit_codes("1 a receiver did not accept it");
   }
 }
 

@@ -153,7 +153,7 @@ const Command& Command::shows_list() const {
   value("--columns", view.columns, "Show these columns, in this order");
   flag("--wide", view.wide, "Show all columns, as wide as they are");
   value("--sort", view.sort, "Sort by this column");
-  flag("--reverse", view.reverse, "Sort the other way round");
+  flag("--reverse", view.reverse, "Sort in the opposite order");
   value("--watch", view.every, "Ask and show again after this time, until Ctrl-C")
       .positive();
   return *this;
@@ -369,7 +369,7 @@ std::string what_is_wrong(const CLI::App& program, const std::vector<std::string
                           option_names(*found.app)) +
              see;
     }
-    return fmt::format("'{}' has no use for '{}'", path, word) + see;
+    return fmt::format("'{}' does not take '{}'", path, word) + see;
   }
   return std::string(error.what()) + see;
 }

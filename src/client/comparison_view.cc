@@ -153,7 +153,7 @@ void write_hunks(const Terminal& terminal, const api::TextComparison& comparison
 
 std::string expected_text(const api::Expected& expected) {
   if (!expected.seen_at) {
-    return fmt::format("expected {} since {}; none has come", expected.every,
+    return fmt::format("expected {} since {}; none received", expected.every,
                        shown_time(expected.since));
   }
   const auto now = base::SystemClock{}.wall();

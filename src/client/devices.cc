@@ -61,9 +61,10 @@ void write_device(const Terminal& terminal, const api::Device& device) {
 void write_moved(const Terminal& terminal, const std::vector<api::MovedFile>& files) {
   for (const auto& one : files) {
     terminal.write(fmt::format("  {}: {} revision(s){}\n", shown(one.name), one.revisions,
-                               one.merged ? ", numbered anew by time together with those "
-                                            "that were there"
-                                          : ""));
+                               one.merged
+                                   ? ", numbered again by time together with those "
+                                     "that were there"
+                                   : ""));
   }
 }
 
@@ -76,34 +77,33 @@ Done add_device(const Context& context, const std::string& name,
 }
 
 Done list_devices(const Context& context) {
-  return show(
-      context, api::kDevices, {},
-      [](const Terminal& terminal, const api::DeviceList& all) {
-        Table table({{"DEVICE"},
-                     {"ADDRESSES"},
-                     {"PLATFORM"},
-                     {"HARDWARE", Table::Align::kLeft, 4},
-                     {"VERSION"},
-                     {"SITE", Table::Align::kLeft, 1},
-                     {"JOB", Table::Align::kLeft, 2},
-                     {"BACKUP EVERY", Table::Align::kLeft, 3},
-                     {"REMARK", Table::Align::kLeft, 5}});
-        for (const auto& one : all.devices) {
-          table.add({{one.name},
-                     {one.addresses},
-                     {one.platform},
-                     {one.hardware},
-                     {one.running_version},
-                     {one.site},
-                     {one.job},
-                     {one.backup_every},
-                     {one.remarks}});
-        }
-        write_or(
-            table, terminal,
-            "No devices yet. Make one known with 'vantro device add NAME --addresses "
-            "192.0.2.7', or many with 'vantro device import FILE'.");
-      });
+  return show(context, api::kDevices, {},
+              [](const Terminal& terminal, const api::DeviceList& all) {
+                Table table({{"DEVICE"},
+                             {"ADDRESSES"},
+                             {"PLATFORM"},
+                             {"HARDWARE", Table::Align::kLeft, 4},
+                             {"VERSION"},
+                             {"SITE", Table::Align::kLeft, 1},
+                             {"JOB", Table::Align::kLeft, 2},
+                             {"BACKUP EVERY", Table::Align::kLeft, 3},
+                             {"REMARK", Table::Align::kLeft, 5}});
+                for (const auto& one : all.devices) {
+                  table.add({{one.name},
+                             {one.addresses},
+                             {one.platform},
+                             {one.hardware},
+                             {one.running_version},
+                             {one.site},
+                             {one.job},
+                             {one.backup_every},
+                             {one.remarks}});
+                }
+                write_or(
+                    table, terminal,
+                    "No devices yet. Add one with 'vantro device add NAME --addresses "
+                    "192.0.2.7', or many with 'vantro device import FILE'.");
+              });
 }
 
 Done show_device(const Context& context, const std::string& name) {
@@ -113,8 +113,7 @@ Done show_device(const Context& context, const std::string& name) {
 Done edit_device(const Context& context, const std::string& name,
                  const api::DeviceFields& fields) {
   if (api::given_texts(fields).empty()) {
-    return wrong_use(
-        "say what changes, such as --site harbour; --help shows what there is");
+    return wrong_use("nothing to change; give an option such as --site harbour");
   }
   return show_answer(context, context.api.call(api::kChangeDevice, {name}, fields),
                      write_device);
@@ -219,7 +218,7 @@ Done list_sites(const Context& context) {
         for (const auto& one : all.sites) {
           table.add({{one.name}, {std::to_string(one.devices)}, {one.backup_every}});
         }
-        write_or(table, terminal, "No device has a site yet.");
+        write_or(table, terminal, "No device has a site.");
       });
 }
 
@@ -278,7 +277,7 @@ void device_commands(const Command& top) {
                                return edit_device(c, one.name, one.fields);
                              });
     change.fields(o.fields, {"name"});
-    change.value("--name", o.fields.name, "New name; its backups stay its own");
+    change.value("--name", o.fields.name, "New name; its backups stay with it");
     change.example("device change tidegate-rtr --running-version 7.6.0")
         .related({"device read", "device info"});
   }
@@ -289,7 +288,7 @@ void device_commands(const Command& top) {
         [&o](const Context& c) { return read_report(c, o.name, o.second, o.flag); });
     read.value("DEVICE", o.name, "Device that is meant").required();
     read.value("FILE", o.second, "Listing; - is standard input").required();
-    read.flag("--dry-run", o.flag, "Only show what would be learnt");
+    read.flag("--dry-run", o.flag, "Only show what would change");
     read.example("device read tidegate-rtr - < listing.txt").related({"device change"});
   }
   {

@@ -187,7 +187,7 @@ Result<std::unique_ptr<Target>> open_target(const std::string& target) {
   std::error_code error;
   if (fs::exists(target, error) &&
       !(fs::is_directory(target, error) && fs::is_empty(target, error))) {
-    return bad_file(target, "is there already; give another name, or an empty folder");
+    return bad_file(target, "exists already; give another name, or an empty folder");
   }
   if (base::folded(target).ends_with(".tar")) return TarTarget::open(target);
   fs::create_directories(target, error);
@@ -254,10 +254,9 @@ Result<void> only_names(const std::vector<api::ImageDetail>& details) {
     }
     if (bad == nullptr) continue;
     return tl::unexpected(Failure{
-        ExitCode::kRefused,
-        fmt::format("the server names a file '{}', which is not a name that a file can "
-                    "have here; nothing was written",
-                    shown(*bad))});
+        ExitCode::kRefused, fmt::format("the server names a file '{}', which is not a "
+                                        "valid file name here; nothing was written",
+                                        shown(*bad))});
   }
   return {};
 }
@@ -278,7 +277,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   if (!chosen) return tl::unexpected(chosen.error());
   const auto* names = &chosen->names;
   if (names->empty()) {
-    return tl::unexpected(Failure{ExitCode::kNotFound, "there is no image to export"});
+    return tl::unexpected(Failure{ExitCode::kNotFound, "no image to export"});
   }
   std::vector<api::ImageDetail> details;
   std::set<std::string> seen;  // two names of one image
@@ -389,9 +388,10 @@ class Importer {
       for (const auto& one : image.documents) expect(one.file, {&image, &one});
     }
     if (!bad_path_.empty()) {
-      return bad_file(options_.source,
-                      fmt::format("contents.json names '{}', which is not a path in it",
-                                  shown(bad_path_)));
+      return bad_file(
+          options_.source,
+          fmt::format("contents.json names '{}', which is not a path in the export",
+                      shown(bad_path_)));
     }
     return {};
   }
@@ -418,16 +418,17 @@ class Importer {
   // The archive ends before it should; what came before is in.
   void cut(const std::string& why) {
     failures_.push_back(
-        fmt::format("{} is truncated or damaged ({}); what came before that "
+        fmt::format("{} is truncated or damaged ({}); the members before that "
                     "is in. Copy it again, and import it once more",
                     options_.source, why));
     cut_ = true;
   }
 
   Done finish() {
+    bar_.reset();
     for (const auto& [path, entry] : expected_) {
-      failures_.push_back(path + (cut_ ? ": is in the part that is missing"
-                                       : ": is in contents.json, and missing"));
+      failures_.push_back(path + (cut_ ? ": is in the missing part"
+                                       : ": is missing, but named in contents.json"));
     }
     for (const auto& kit : manifest_.kits) add_kit(kit);
     if (context_.json) {
@@ -476,7 +477,17 @@ class Importer {
                   {"source", facts.source}};
     for (const auto& guessed : facts.guessed) given.fact.erase(guessed);
     std::erase_if(given.fact, [](const auto& one) { return one.second.empty(); });
-    const auto added = context_.api.put(api::kAddImage, given, file.size, file.read);
+    if (!bar_) {
+      std::uint64_t total = 0;
+      for (const auto& one : manifest_.images) total += one.size;
+      bar_.emplace(context_.view, "importing", total);
+    }
+    const auto added = context_.api.put(api::kAddImage, given, file.size,
+                                        [&](char* to, std::size_t count) {
+                                          auto got = file.read(to, count);
+                                          if (got) bar_->advance(done_ += *got);
+                                          return got;
+                                        });
     if (!added) return tl::unexpected(added.error());
     const bool was_known = added->value.result == "already-there";
     ++(was_known ? known_ : taken_);
@@ -549,6 +560,8 @@ class Importer {
   Terminal terminal_;
   Manifest manifest_;  // constant once it is planned
   std::map<std::string, Entry> expected_;
+  std::optional<Progress> bar_;  // once there is an image to import
+  std::uint64_t done_ = 0;       // bytes of images
   std::string bad_path_;
   std::vector<std::string> failures_;
   std::size_t taken_ = 0;

@@ -94,7 +94,7 @@ Done return_image(const Context& context, const std::string& name, bool with_off
           terminal.write(fmt::format("  on offer again: {}\n", offer_text(offer)));
         }
         for (const auto& offer : answer.not_back) {
-          terminal.write(fmt::format("  not on offer any more: {}\n", offer_text(offer)));
+          terminal.write(fmt::format("  no longer on offer: {}\n", offer_text(offer)));
         }
         if (answer.back.empty() && answer.not_back.empty()) {
           terminal.write(
@@ -102,11 +102,11 @@ Done return_image(const Context& context, const std::string& name, bool with_off
         } else if (!answer.not_back.empty() && !with_offers) {
           terminal.write(
               fmt::format("The withdrawal ended these offers. Put one back with: vantro "
-                          "offer add {} --as NAME\n",
+                          "offer add {} --name NAME\n",
                           shown(name)));
         } else if (!answer.not_back.empty()) {
           terminal.write(
-              "These could not be put back: their time is over, or their names stand for "
+              "These could not be restored: their time is over, or their names belong to "
               "something else now.\n");
         }
       });
@@ -120,7 +120,7 @@ struct ExtractOptions {
 
 Done extract(const Context& context, const ExtractOptions& options) {
   if (options.members.size() > 1 && !options.wanted.as.empty()) {
-    return wrong_use("--as is for one member; give each its own call");
+    return wrong_use("--name is for one member; use one call for each");
   }
   const Terminal terminal(stdout);
   JsonList list(terminal, "extracted");
@@ -139,15 +139,14 @@ Done extract(const Context& context, const ExtractOptions& options) {
       continue;
     }
     const auto& added = *answer->value.added;
-    terminal.write(fmt::format("{}: {}, {}{}\n", shown(member),
-                               added.result == "already-there"
-                                   ? "known already as " + shown(added.image.name)
-                                   : "added as " + shown(added.image.name),
-                               exact_size(added.image.size),
-                               added.compared ? ", the checksum is as the archive's own "
-                                                "list has it"
-                                              : ", no list in the archive has its "
-                                                "checksum"));
+    terminal.write(fmt::format(
+        "{}: {}, {}{}\n", shown(member),
+        added.result == "already-there" ? "known already as " + shown(added.image.name)
+                                        : "added as " + shown(added.image.name),
+        exact_size(added.image.size),
+        added.compared ? ", the checksum matches the archive's own list"
+                       : ", no list in the archive has its "
+                         "checksum"));
     if (!added.offer.empty()) {
       terminal.write(
           fmt::format("  On offer. Devices must type exactly: {}\n", shown(added.offer)));
@@ -198,8 +197,8 @@ Done vouch_image(const Context& context, const std::string& name,
         if (image.vouching != "contradicted") return;
         contradicted = true;
         terminal.write(
-            "  It is off offer from now on. If that was another file's checksum, take it "
-            "back with --retract.\n");
+            "  It is off offer now. If that was another file's checksum, undo it with "
+            "--undo.\n");
       });
   if (!done) return done;
   if (contradicted) return tl::unexpected(Failure{ExitCode::kChecksum, ""});
@@ -224,17 +223,19 @@ Done save_image(const Context& context, const std::string& name, const std::stri
 }
 
 Done recognise(const Context& context, const std::string& name) {
-  return show(context, api::kSuggestions, {name},
-              [&](const Terminal& terminal, const api::SuggestionList& all) {
-                Table table({{"FACT"}, {"WOULD BE"}, {"ORIGIN"}});
-                for (const auto& one : all.suggestions) {
-                  table.add({{one.fact}, {one.text}, {one.origin, Tone::kFaint}});
-                }
-                write_or(table, terminal,
-                         fmt::format("No recogniser fits '{}'. They are written in the "
-                                     "settings, under [[recogniser]].",
-                                     shown(name)));
-              });
+  return show(
+      context, api::kSuggestions, {name},
+      [&](const Terminal& terminal, const api::SuggestionList& all) {
+        Table table({{"FACT"}, {"WOULD BE"}, {"ORIGIN"}});
+        for (const auto& one : all.suggestions) {
+          table.add({{one.fact}, {one.text}, {one.origin, Tone::kFaint}});
+        }
+        write_or(
+            table, terminal,
+            fmt::format(
+                "No recogniser matches '{}'; add one to the settings, [[recogniser]]",
+                shown(name)));
+      });
 }
 
 Done recognise_all(const Context& context, bool fill) {
@@ -245,7 +246,7 @@ Done recognise_all(const Context& context, bool fill) {
         for (const auto& one : answer.recognised) {
           table.add({{one.image}, {one.fact}, {one.text}, {one.origin, Tone::kFaint}});
         }
-        write_or(table, terminal, "No image lacks anything that its name tells.");
+        write_or(table, terminal, "No image lacks a fact that its name tells.");
         if (!fill && !answer.recognised.empty()) {
           terminal.write(
               "Nothing was changed; set these facts with: vantro image "
@@ -353,7 +354,7 @@ void image_change_commands(const Command& image) {
     vouch.value("IMAGE", o.name, "Image to vouch for").required();
     checksum_values(vouch, o.checksums);
     vouch.flag("--undo", o.undo,
-               "Take back the comparisons that differ (or all, if none differs)");
+               "Undo the comparisons that differ (or all, if none differs)");
     vouch.example("image vouch causeway4-system-7.6.0.img --list SHA256SUMS")
         .related({"image info", "image find"})
         .exit_codes("6 the checksum differs: the image is contradicted");
@@ -373,7 +374,7 @@ void image_change_commands(const Command& image) {
                     return withdraw_image(c, o.name, o.reason);
                   });
     withdraw.value("IMAGE", o.name, "Image to withdraw").required();
-    withdraw.value("--reason", o.reason, "Why; devices are told it");
+    withdraw.value("--reason", o.reason, "Reason that devices are told");
     const auto undo = withdraw.flag("--undo", o.undo, "Undo a withdrawal");
     withdraw
         .flag("--with-offers", o.with_offers,

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <iostream>
+#include <optional>
 #include <unistd.h>
 
 #include "api/catalogue.h"
@@ -12,9 +13,9 @@
 #include "base/visible_name.h"
 #include "client/adopt.h"
 #include "client/image_changes.h"
-#include "client/interrupt.h"
 #include "client/progress.h"
 #include "client/render.h"
+#include "client/send_image.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
 #include "crypto/signature.h"
@@ -113,7 +114,7 @@ bool asked_and_agreed(const std::vector<api::Suggestion>& suggestions) {
     terminal.write(
         fmt::format("  {:<10}{}  ({})\n", one.fact, shown(one.text), shown(one.origin)));
   }
-  terminal.write("Take these facts? [Y/n] ");
+  terminal.write("Use these facts? [Y/n] ");
   std::string answer;
   return std::getline(std::cin, answer) &&
          (answer.empty() || answer.front() == 'y' || answer.front() == 'Y');
@@ -138,8 +139,8 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
   }
   if (added.members_in_all > 0) {
     line(terminal, "",
-         fmt::format("it holds {} files; 'vantro image info' lists them",
-                     added.members_in_all));
+         fmt::format("it contains {}; 'vantro image info' lists them",
+                     counted(added.members_in_all, "file")));
   }
   write_facts(terminal, added.image.facts);
   // Where facts come from that nobody gave.
@@ -186,7 +187,7 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
   }
   if (options.list.empty()) {
     if (!options.signature.empty() || !options.key.empty()) {
-      return wrong_use("--signature and --key belong to a checksum list: give --list");
+      return wrong_use("--signature and --key need a checksum list; give --list");
     }
     return expected;
   }
@@ -194,8 +195,7 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
   if (!list) return tl::unexpected(list.error());
   if (options.signature.empty() != options.key.empty()) {
     return wrong_use(
-        "a signature is checked with the maker's key: give both --signature "
-        "and --key");
+        "a signature needs the maker's key; give both --signature and --key");
   }
   if (!options.signature.empty()) {
     const auto signature = read_proof(options.signature);
@@ -228,35 +228,12 @@ Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
   return expected;
 }
 
-Result<Answered<api::ImageAdded>> upload(const Context& context, const OpenedFile& file,
-                                         const std::string& file_name,
-                                         const api::ImageGiven& given) {
-  notice_interrupts();
-  Progress bar(context.view, shown(given.name, 40), file.size);
-  std::uint64_t sent = 0;
-  return context.api.put(
-      api::kAddImage, given, file.size,
-      [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
-        if (interrupted()) {
-          return tl::unexpected(
-              Failure{ExitCode::kRefused,
-                      fmt::format("interrupted after {} of {}; nothing was added",
-                                  base::size_text(sent), base::size_text(file.size))});
-        }
-        const auto got = ::read(file.fd.get(), to, count);
-        if (got < 0) return file_failure(file_name, errno);
-        sent += static_cast<std::uint64_t>(got);
-        bar.advance(sent);
-        return static_cast<std::size_t>(got);
-      });
-}
-
 Done add_folder(const Context& context, const ImageAddOptions& options) {
   if (!options.name.empty() || !options.checksums.expect.empty() ||
       !options.checksums.list.empty()) {
     return wrong_use(
-        "a folder's files keep their names, and lists are found beside them: "
-        "leave out --name, --expect and --list");
+        "the files of a folder keep their names, and lists beside them are found; leave "
+        "out --name, --expect and --list");
   }
   AdoptOptions adopted{options.file, options.keep_paths, {}};
   adopted.given.source = options.checksums.source;
@@ -302,11 +279,11 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     declined = !suggestions.empty() && !asked_and_agreed(suggestions);
     given.suggest = !declined;
   }
-  auto answer = upload(context, *file, options.file, given);
+  auto answer = send_image(context, *file, options.file, given);
   if (!answer) {
     auto failure = answer.error();
     if (failure.code == ExitCode::kChecksum) {
-      failure.sentence += fmt::format("\n  expected  {}\n  came      {}",
+      failure.sentence += fmt::format("\n  expected  {}\n  received  {}",
                                       failure.problem.expected, failure.problem.actual);
     }
     return tl::unexpected(std::move(failure));
@@ -361,7 +338,7 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
         all.limit = options.limit;
         const bool filtered = api::json_of(options) != api::json_of(all);
         write_or(table, terminal,
-                 filtered ? "Not in the catalogue: no image is like that."
+                 filtered ? "Not in the catalogue: no image matches."
                           : "No images yet. Add one with: vantro image add FILE");
         if (list.in_all > list.images.size()) {
           terminal.write(fmt::format(
@@ -386,7 +363,7 @@ Done show_image(const Context& context, const std::string& name) {
         write_facts(terminal, image.facts);
         for (const auto& other : detail.look_alikes) {
           line(terminal, "CAUTION",
-               fmt::format("easily taken for {} ({})", other.version, other.name),
+               fmt::format("easily mistaken for {} ({})", other.version, other.name),
                Tone::kBad);
         }
         line(terminal, "MD5", image.digests.md5);
@@ -454,9 +431,8 @@ Done find_image(const Context& context, const std::string& what) {
     if (!sum) return tl::unexpected(sum.error());
     checksum = std::move(*sum);
   } else if (const auto parsed = crypto::Expected::parse(what); !parsed) {
-    return wrong_use(
-        fmt::format("'{}' is neither a file that is there nor a checksum ({})",
-                    shown(what), parsed.error().sentence));
+    return wrong_use(fmt::format("'{}' is neither a file here nor a checksum ({})",
+                                 shown(what), parsed.error().sentence));
   }
   const auto answer = context.api.call(api::kContent, {checksum});
   bool found = false;
@@ -544,7 +520,7 @@ void image_commands(const Command& top) {
     checksum_values(add, o.checksums);
     add.fields(o.facts);
     intake_flags(add, o);
-    add.flag("--yes", o.yes, "Do not ask: take the facts that the name tells");
+    add.flag("--yes", o.yes, "Do not ask; use the facts that the name tells");
     const auto recursive =
         add.flag("--recursive", o.recursive,
                  "FILE is a folder: add all images below it, compared with the checksum "
@@ -570,9 +546,9 @@ void image_commands(const Command& top) {
     list.value("--vouching", o.filter.vouching,
                "Only these: unvouched, vouched-weakly, vouched or contradicted");
     list.flag(
-        "--on-offer", [&o] { o.filter.offered = true; }, "Only what is on offer");
+        "--on-offer", [&o] { o.filter.offered = true; }, "Only images on offer");
     list.flag(
-        "--held", [&o] { o.filter.offered = false; }, "Only what is not on offer");
+        "--held", [&o] { o.filter.offered = false; }, "Only images not on offer");
     list.flag("--newest", o.filter.newest, "Only the newest of each release line");
     list.value("--limit", o.limit, "Show at most this many rows")
         .show_default()

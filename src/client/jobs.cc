@@ -155,8 +155,7 @@ Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) 
                  "No jobs. Plan one with 'vantro job add DEVICE --image IMAGE'.");
         if (list.more) {
           terminal.write(
-              "There are more; 'vantro rollout info NAME' lists those of a "
-              "rollout.\n");
+              "More jobs exist; 'vantro rollout info NAME' lists those of a rollout.\n");
         }
       });
 }
@@ -220,7 +219,7 @@ void write_rollout(const Terminal& terminal, const api::Rollout& rollout) {
       shown(rollout.aim),
       terminal.toned(shown(rollout.sentence, 400),
                      rollout.state == "stopped" ? Tone::kBad : Tone::kPlain)));
-  if (!rollout.done) terminal.write("Nothing was planned; this is what would be.\n");
+  if (!rollout.done) terminal.write("Nothing was planned; this would be:\n");
   if (!rollout.rows.empty()) {
     // A line for each site, to be read at a glance.
     struct Counts {
@@ -414,7 +413,7 @@ void job_commands(const Command& top) {
     command.example(fmt::format("job {} tidegate-rtr", name));
     return command;
   };
-  named("info", "Show one job with all that happened", show_job)
+  named("info", "Show one job and its whole story", show_job)
       .related({"job list", "job watch"});
   named("take", "Take over a colleague's job",
         [](const Context& c, const std::string& d) {

@@ -63,7 +63,7 @@ struct KitChange {
 
 Done change_kit(const Context& context, const KitChange& change) {
   if (change.add.empty() && change.drop.empty() && !change.remarks) {
-    return wrong_use("say what to change: --add, --drop or --remarks");
+    return wrong_use("nothing to change; give --add, --drop or --remark");
   }
   const auto kit = context.api.call(api::kKit, {change.name});
   if (!kit) return tl::unexpected(kit.error());
@@ -111,7 +111,7 @@ void kit_commands(const Command& top) {
                              [&o](const Context& c) { return add_kit(c, o); });
     add.value("NAME", o.name, "Name of the kit").required();
     add.value("IMAGE", o.images, "Images, in their order").required();
-    add.value("--remark", o.remarks, "What people should know of the whole");
+    add.value("--remark", o.remarks, "Remark on the whole kit");
     add.value("--part-remark", o.part_remarks,
               "Remark on a part; once for each, in their order")
         .once_for_each();
@@ -120,12 +120,12 @@ void kit_commands(const Command& top) {
   }
   {
     auto& o = kit.keep<KitChange>();
-    const auto change = kit.add("change", "Add parts to a kit, or take some out",
+    const auto change = kit.add("change", "Add parts to a kit, or remove some",
                                 [&o](const Context& c) { return change_kit(c, o); });
     change.value("NAME", o.name, "Name of the kit").required();
-    change.value("--add", o.add, "Add this image behind the others").once_for_each();
+    change.value("--add", o.add, "Add this image after the others").once_for_each();
     change.value("--drop", o.drop, "Take this image out").once_for_each();
-    change.value("--remark", o.remarks, "What people should know of the whole");
+    change.value("--remark", o.remarks, "Remark on the whole kit");
     change.example("kit change causeway4-7.6 --add causeway4-power-1.1.bin")
         .related({"kit info"});
   }

@@ -79,7 +79,7 @@ void write_page(const Terminal& terminal, const Options& options,
            filtered ? "No row of the ledger matches."
            : asked.whose.empty()
                ? "The ledger is empty."
-               : fmt::format("The ledger has nothing of {}.", shown(asked.whose, 60)));
+               : fmt::format("The ledger has no rows of {}.", shown(asked.whose, 60)));
 }
 
 Done show_ledger(const Context& context, Options options) {
@@ -136,8 +136,8 @@ Done verify_ledger(const Context& context, const std::string& noted) {
                  found.sound ? Tone::kGood : Tone::kBad));
              if (found.unchained > 0) {
                terminal.write(
-                   fmt::format("{} of them have no hash, as an earlier version wrote "
-                               "them; they can't be checked.\n",
+                   fmt::format("{} of them have no hash (written by an earlier version) "
+                               "and can't be checked.\n",
                                found.unchained));
              }
              terminal.write(
@@ -163,11 +163,11 @@ void ledger_commands(const Command& top) {
       .range(1, 10'000);
   ledger.value("--device", o.asked.whose, "Only this device");
   ledger.value("--by", o.asked.by, "Only what this person did");
-  ledger.value("--from", o.from, "Only rows from this time on");
+  ledger.value("--from", o.from, "Only rows since this time");
   ledger.value("--until", o.until, "Only rows before this time");
   ledger.value("--event", o.asked.event,
                "Only these events, such as fetch,image-withdraw");
-  ledger.value("--name", o.asked.name, "Only this name; * stands for anything");
+  ledger.value("--name", o.asked.name, "Only this name; * matches anything");
   ledger.value("--outcome", o.asked.outcome,
                "Only this outcome: complete, failed, abandoned, refused or done");
   ledger.value("--request", o.asked.request,

@@ -132,7 +132,7 @@ Done log_in(const Context& context, LogInOptions options) {
         terminal.write(fmt::format(
             "{}\n",
             known->usual == server.name
-                ? "'vantro' calls it from now on."
+                ? "'vantro' calls this server from now on."
                 : fmt::format("Call it with 'vantro --server {}'; without, 'vantro' "
                               "calls '{}'.",
                               shown(server.name), shown(known->usual))));
@@ -157,7 +157,8 @@ Done log_out(const Context& context, const std::string& name) {
     const auto ended =
         ApiClient({gone.url, gone.token, gone.fingerprint}).call(api::kLogOut);
     if (!ended && ended.error().code != ExitCode::kToken) {
-      note = fmt::format("the server could not be told: {}", ended.error().sentence);
+      note =
+          fmt::format("the server did not get the log-out: {}", ended.error().sentence);
     }
   } else {
     note = "its token stays valid, as 'vantro token list' shows";

@@ -67,8 +67,8 @@ int main(int argc, char** argv) {
   const auto top = line.top();
   Wanted wanted{environment("VANTRO_SERVER"), environment("VANTRO_URL"), "",
                 environment("VANTRO_TOKEN")};
-  const auto server = top.value("--server", wanted.server,
-                                "Call this one of the servers that you logged in to");
+  const auto server =
+      top.value("--server", wanted.server, "Call this server that you logged in to");
   top.value("--url", wanted.url,
             "Call this address or local socket (default: the vantrod on this machine)")
       .excludes(server);

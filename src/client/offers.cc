@@ -103,7 +103,7 @@ Done list_offers(const Context& context, const std::string& at) {
         }
         write_or(table, terminal,
                  at.empty()
-                     ? "Nothing is on offer. Add an image with: vantro image add FILE"
+                     ? "Nothing is on offer; add an image with: vantro image add FILE"
                      : "Nothing was on offer then.");
       });
 }
@@ -156,7 +156,7 @@ void limit_values(const Command& command, api::OfferChanges& changes) {
   command.value("--networks", changes.to,
                 "Offer it to this network only; all: to everybody");
   command.value("--over", changes.over,
-                "Offer it over these protocols only; all: over every one");
+                "Offer it over these protocols only; all: over every protocol");
   until_value(command, changes.until);
 }
 
@@ -190,16 +190,15 @@ void offer_commands(const Command& top) {
       bool any = false, own = false;
     };
     auto& o = offer.keep<Change>();
-    const auto change =
-        offer.add("change", "Change which image a name gives, or its limits",
-                  [&o](const Context& c) {
-                    auto options = o.options;
-                    if (o.any) options.changes.any_platform = "yes";
-                    if (o.own) options.changes.any_platform = "no";
-                    return change_offer(c, options);
-                  });
+    const auto change = offer.add("change", "Change the image of a name, or its limits",
+                                  [&o](const Context& c) {
+                                    auto options = o.options;
+                                    if (o.any) options.changes.any_platform = "yes";
+                                    if (o.own) options.changes.any_platform = "no";
+                                    return change_offer(c, options);
+                                  });
     change.value("NAME", o.options.name, "Name that devices type").required();
-    change.value("--image", o.options.changes.image, "Image that it gives from now on");
+    change.value("--image", o.options.changes.image, "New image of the name");
     limit_values(change, o.options.changes);
     const auto any =
         change.flag("--any-platform", o.any, "Allow devices of other platforms");

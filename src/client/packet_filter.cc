@@ -312,7 +312,7 @@ FilterAnswer judge_nftables(std::string_view ruleset, std::string_view protocol,
       chain->rules.push_back(nft_rule(line, table, asked));
     }
   }
-  FilterAnswer worst{Filtering::kPasses, "no rule for what comes in", ""};
+  FilterAnswer worst{Filtering::kPasses, "no rule for incoming packets", ""};
   for (const auto& [where, one] : chains) {
     if (!one.hooked) continue;
     auto answer = Judge(chains).judge(one);
@@ -344,7 +344,8 @@ FilterAnswer judge_iptables(std::string_view rules, std::string_view protocol,
     }
   }
   const auto input = chains.find("INPUT");
-  if (input == chains.end()) return {Filtering::kPasses, "no rule for what comes in", ""};
+  if (input == chains.end())
+    return {Filtering::kPasses, "no rule for incoming packets", ""};
   auto answer = Judge(chains).judge(input->second);
   if (answer.what == Filtering::kDropped) {
     answer.command =

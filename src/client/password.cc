@@ -60,13 +60,13 @@ std::optional<std::string> ask(const std::string& question) {
 Result<std::string> ask_for_password(const std::string& account) {
   if (::isatty(STDIN_FILENO) == 0) {
     auto line = read_line();
-    if (!line) return wrong_use("no password came from standard input");
+    if (!line) return wrong_use("standard input has no password");
     return *line;
   }
   const NoEcho no_echo;
   if (!no_echo.holds()) {
     return wrong_use(
-        "this terminal can't hide what is typed; give the password on "
+        "this terminal can't hide the input; give the password on "
         "standard input");
   }
   const auto first = ask(fmt::format("Password for '{}': ", account));
@@ -80,13 +80,13 @@ Result<std::string> ask_for_password(const std::string& account) {
 Result<std::string> ask_hidden(const std::string& question, const std::string& what) {
   if (::isatty(STDIN_FILENO) == 0) {
     auto line = read_line();
-    if (!line) return wrong_use(fmt::format("no {} came from standard input", what));
+    if (!line) return wrong_use(fmt::format("standard input has no {}", what));
     return *line;
   }
   const NoEcho no_echo;
   if (!no_echo.holds()) {
     return wrong_use(fmt::format(
-        "this terminal can't hide what is typed; give the {} on standard input", what));
+        "this terminal can't hide the input; give the {} on standard input", what));
   }
   auto line = ask(question);
   if (!line) return wrong_use(fmt::format("no {} was typed", what));

@@ -103,7 +103,7 @@ Done add_person(const Context& context, const PersonOptions& options) {
       context, token, [&](const Terminal& terminal, const api::TokenMade& made) {
         write_person(terminal, person->value);
         write_token_text(terminal, made);
-        terminal.write(fmt::format("Give it to {0}, to type after 'vantro login URL'.\n",
+        terminal.write(fmt::format("{0} types it after 'vantro login URL'.\n",
                                    shown(person->value.name)));
       });
 }
@@ -113,7 +113,7 @@ Done change_person(const Context& context, const PersonOptions& options) {
   if (!fields) return tl::unexpected(fields.error());
   if (api::given_texts(*fields).empty() && !fields->on) {
     return wrong_use(
-        "nothing to change: give --role, --rights, --until, --remarks, --password, "
+        "nothing to change: give --role, --rights, --until, --remark, --password, "
         "--no-password, --on or --off");
   }
   return show_answer(context,
@@ -242,7 +242,7 @@ void person_fields(const Command& command, PersonOptions& o) {
   command.value("--rights", o.fields.rights,
                 "secrets and push, comma-separated; or none");
   command.value("--until", o.fields.until, "End it at this time; 'ever' for no end");
-  command.value("--remark", o.fields.remarks, "Who it is, and what for");
+  command.value("--remark", o.fields.remarks, "Remark, such as who it is");
   command.flag("--password", o.password,
                "Ask for a password to log in with, or read it from standard input");
 }
@@ -251,7 +251,7 @@ void token_values(const Command& command, TokenOptions& o) {
   command
       .value("LABEL", o.label, "Label of the token, such as the machine that it is for")
       .required();
-  command.value("--by", o.of, "Person whose it is (default: you)");
+  command.value("--by", o.of, "Owner of the token (default: you)");
 }
 
 }  // namespace
@@ -305,12 +305,12 @@ void people_commands(const Command& top) {
     auto& o = token.keep<TokenOptions>();
     const auto list = token.add("list", "List tokens and log-ins, and when each was used",
                                 [&o](const Context& c) { return list_tokens(c, o); });
-    list.value("--by", o.of, "Person whose they are (default: you)");
+    list.value("--by", o.of, "Owner of the tokens (default: you)");
     list.shows_list().example("token list").related({"token end"});
   }
   {
     auto& o = token.keep<TokenOptions>();
-    const auto add = token.add("add", "Make one more token and show it, once",
+    const auto add = token.add("add", "Add a token and show it, once",
                                [&o](const Context& c) { return add_token(c, o); });
     token_values(add, o);
     add.value("--until", o.until, "End it at this time");

@@ -49,6 +49,19 @@ void Progress::advance(std::uint64_t done) {
   draw(done, now);
 }
 
+void Progress::note(const std::string& what) {
+  if (view_.progress == View::Progress::kPlain) {
+    terminal_.write(fmt::format("{}: {}\n", label_, what));
+    return;
+  }
+  if (view_.progress != View::Progress::kAuto || !terminal_.can_redraw()) return;
+  terminal_.control("\r");
+  terminal_.write(fmt::format("{}: {}", label_, what));
+  terminal_.control("\x1b[K");
+  drawn_ = true;
+  shown_ = clock_.now();
+}
+
 std::string Progress::amount(std::uint64_t count) const {
   return of_ == Of::kBytes ? base::size_text(count)
                            : fmt::format("{} file{}", count, count == 1 ? "" : "s");

@@ -23,6 +23,8 @@ class Progress {
   Progress(const Progress&) = delete;
   Progress& operator=(const Progress&) = delete;
   void advance(std::uint64_t done);
+  // What happens besides, at once: "resumes at 18.2 MiB".
+  void note(const std::string& what);
   // Of work whose size shows only while it runs.
   void advance(std::uint64_t done, std::uint64_t total);
 

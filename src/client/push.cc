@@ -101,9 +101,9 @@ Done push_image(const Context& context, Push options) {
   if (options.start_only) {
     return show_answer(
         context, begun, [](const Terminal& terminal, const api::Push& push) {
-          terminal.write(
-              fmt::format("Push {} of '{}' to {} has begun; 'vantro watch' follows it\n",
-                          push.number, shown(push.image), push.to));
+          terminal.write(fmt::format(
+              "Push {} of '{}' to {} started; follow it with 'vantro watch'\n",
+              push.number, shown(push.image), push.to));
         });
   }
   return follow(context, begun->value);
@@ -125,8 +125,9 @@ void push_command(const Command& top) {
                 "Name that the device is told (default: the image's)");
   command.value("--wait", o.wait, "Try for this long until it listens").show_default();
   command.value("--over", o.wanted.over, "tftp, http, scp or sftp").show_default();
-  command.value("--account", o.wanted.account,
-                "Account on the device; its password is asked for, and not kept");
+  command.value(
+      "--account", o.wanted.account,
+      "Account on the device; vantro asks for its password, and does not keep it");
   command.value("--block-size", o.wanted.block_size, "TFTP block size")
       .range(8, 65464)
       .show_default();

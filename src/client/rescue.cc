@@ -51,7 +51,7 @@ void write_opened(const Terminal& terminal, const api::RescueOpened& opened,
   for (const auto& one : opened.checks) stops += one.verdict == "stop" ? 1 : 0;
   terminal.write(
       stops > 0
-          ? terminal.toned(fmt::format("Not opened: {} to settle first.\n",
+          ? terminal.toned(fmt::format("Not opened; {} to settle first.\n",
                                        stops == 1 ? std::string("1 check")
                                                   : fmt::format("{} checks", stops)),
                            Tone::kBad)
@@ -158,15 +158,16 @@ void write_profile(const Terminal& terminal, const api::RescueProfile& profile) 
 }
 
 Done profiles(const Context& context) {
-  return show(context, api::kRescueProfiles, {},
-              [](const Terminal& terminal, const api::RescueProfileList& all) {
-                if (all.profiles.empty()) {
-                  terminal.write(
-                      "The settings have no rescue profiles; docs/guide/rescue.md says how to "
-                      "write one.\n");
-                }
-                for (const auto& one : all.profiles) write_profile(terminal, one);
-              });
+  return show(
+      context, api::kRescueProfiles, {},
+      [](const Terminal& terminal, const api::RescueProfileList& all) {
+        if (all.profiles.empty()) {
+          terminal.write(
+              "The settings have no rescue profiles; docs/guide/rescue.md says how to "
+              "write one.\n");
+        }
+        for (const auto& one : all.profiles) write_profile(terminal, one);
+      });
 }
 
 }  // namespace
@@ -248,8 +249,7 @@ void rescue_commands(const Command& top) {
                  "Let the server add the address that the device calls, for the session");
     command.flag("--despite-other", o.wanted.despite_other,
                  "Open it although another DHCP server answers there");
-    command.value("--image", o.wanted.image,
-                  "Image to give instead of the profile's last one");
+    command.value("--image", o.wanted.image, "Image instead of the profile's last one");
     command.value("--file", o.text_file,
                   "Local file with the text that the profile asks for");
     command.flag("--dry-run", o.dry_run, "Only check; open nothing");

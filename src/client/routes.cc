@@ -59,13 +59,12 @@ Done find_route(const Context& context, const Wanted& wanted) {
   const bool of_device = !wanted.device.empty();
   if (of_device && !(asked.platform.empty() && asked.from.empty())) {
     return wrong_use(
-        "--device stands for the platform and for --from; give only --to "
-        "IMAGE beside it");
+        "--device gives platform and running version; add only --wanted IMAGE");
   }
   if (asked.to.empty() ||
       (!of_device && (asked.platform.empty() || asked.from.empty()))) {
     return wrong_use(
-        "say from where to where: vantro route PLATFORM --running V --wanted W, or "
+        "say which versions: vantro route PLATFORM --running V --wanted W, or "
         "vantro route --device DEVICE --wanted IMAGE");
   }
   const auto route = of_device
@@ -126,8 +125,8 @@ Result<std::vector<api::RuleGiven>> rules_of_toml(const std::string& text,
       const auto line = value.source().begin.line;
       if (found == known.end()) {
         return wrong(
-            fmt::format("line {}: '{}' is not a part of a rule; there are "
-                        "platform, rule, role, from, to, needs, source",
+            fmt::format("line {}: unknown key '{}'; a rule has platform, rule, role, "
+                        "from, to, needs, source",
                         line, shown(std::string(key.str()), 40)));
       }
       const auto text_value = value.value_exact<std::string>();
@@ -164,7 +163,7 @@ Done import_rules(const Context& context, const std::string& file, bool dry_run)
           terminal.write(terminal.toned("- " + shown(one, 1000), Tone::kBad) + "\n");
         }
         terminal.write(
-            fmt::format("{}: {}{} added, {} removed, {} as they were\n",
+            fmt::format("{}: {}{} added, {} removed, {} unchanged\n",
                         shown(fmt::format("{}", fmt::join(done.platforms, ", ")), 400),
                         done.done ? "" : "would be: ", done.added.size(),
                         done.removed.size(), done.unchanged));

@@ -32,7 +32,7 @@ void write_encryption(const Terminal& terminal, const api::Encryption& encryptio
           ? fmt::format("configurations, with key {}", shown(encryption.key))
           : fmt::format("configurations, with key {}; {} of {} are",
                         shown(encryption.key), encryption.done, encryption.contents),
-      encryption.running ? ", the others are being brought to it" : ""));
+      encryption.running ? ", the others are being encrypted with it" : ""));
 }
 
 // What is compared at a device's console, and what is weaker than it should be.
@@ -147,7 +147,7 @@ Done list_transfers(const Context& context) {
   return show(context, api::kTransfers, {},
               [](const Terminal& terminal, const api::TransferList& all) {
                 write_or(transfer_table(all.transfers), terminal,
-                         "No transfer is running. What ended is in: vantro ledger");
+                         "No transfer is running; for ended ones: vantro ledger");
               });
 }
 
@@ -168,7 +168,7 @@ Done show_changes(const Context& context, const api::ChangesAsked& asked) {
                      ? "Nothing was changed in the last week."
                      : fmt::format("Nothing was changed after number {}.", asked.after));
         if (page.more) {
-          terminal.write(fmt::format("There are more: vantro changes --after {}\n",
+          terminal.write(fmt::format("More: vantro changes --after {}\n",
                                      page.changes.back().sequence));
         }
       });
@@ -187,11 +187,11 @@ Result<std::string> heard_from(const Context& context, const std::string& typed)
   if (last != nullptr) return last->address;
   const auto device = context.api.call(api::kDevice, {typed});
   if (!device) return tl::unexpected(device.error());
-  return tl::unexpected(
-      Failure{ExitCode::kNotFound,
-              fmt::format("nothing was heard from '{}' lately; 'vantro contact' "
-                          "lists who was heard",
-                          shown(typed, 80))});
+  return tl::unexpected(Failure{
+      ExitCode::kNotFound,
+      fmt::format(
+          "'{}' did not contact the server lately; 'vantro contact' lists who did",
+          shown(typed, 80))});
 }
 
 Done show_contacts(const Context& context, const std::string& device) {
@@ -215,10 +215,9 @@ Done show_contacts(const Context& context, const std::string& device) {
                        {one.heard_on},
                        {one.sentence, one.caution ? Tone::kBad : tone_of(one.state)}});
           }
-          write_or(
-              table, terminal,
-              "Nobody was heard yet. A device that says it has asked did not reach this "
-              "server: check the address that it was given, the route, and firewalls.");
+          write_or(table, terminal,
+                   "No device has contacted the server yet. If a device says that it "
+                   "has, check the server's address on it, the route, and firewalls.");
         });
   }
   const auto address = heard_from(context, device);
@@ -244,7 +243,7 @@ Done show_contacts(const Context& context, const std::string& device) {
 }  // namespace
 
 void server_commands(const Command& top) {
-  const auto transfer = top.group("transfer", "Show what is being fetched and sent");
+  const auto transfer = top.group("transfer", "Show running transfers");
   transfer
       .add("list", "List running transfers, and those that ended just now",
            list_transfers)
@@ -256,8 +255,7 @@ void server_commands(const Command& top) {
     const auto contact =
         top.add("contact", "Show who contacted the server, and the outcome",
                 [&address](const Context& c) { return show_contacts(c, address); });
-    contact.value("DEVICE", address,
-                  "Only this device or address, with all that happened");
+    contact.value("DEVICE", address, "Only this device or address, with its whole story");
     contact.shows_list()
         .example("contact")
         .example("contact 192.0.2.7")
@@ -283,8 +281,7 @@ void server_commands(const Command& top) {
 }
 
 void status_command(const Command& top) {
-  top.add("status", "Show where the server listens, what it holds, and what is wrong",
-          show_status)
+  top.add("status", "Show listeners, contents and trouble", show_status)
       .example("status")
       .related({"contact", "watch", "notice list"});
 }

@@ -79,7 +79,7 @@ Result<void> usable(const std::string& path) {
 Result<std::string> token_in(const std::string& file) {
   std::ifstream in(file);
   std::string token;
-  if (!(in >> token)) return bad_file(file, "no token can be read from it");
+  if (!(in >> token)) return bad_file(file, "it has no valid token");
   return token;
 }
 
@@ -124,7 +124,7 @@ Result<KnownServers> read_servers() {
     return bad_file(file, std::strerror(errno));
   }
   if ((info.st_mode & 077) != 0) {
-    return bad_file(file, fmt::format("others can read the tokens in it; close it with "
+    return bad_file(file, fmt::format("other users can read its tokens; close it with "
                                       "'chmod 600 {}', and renew the tokens",
                                       file));
   }
@@ -146,9 +146,9 @@ Result<KnownServers> read_servers() {
       }
     }
   } catch (const toml::parse_error& error) {
-    return bad_file(file, fmt::format("line {}: {}; mend it, or remove it and log in "
-                                      "again",
-                                      error.source().begin.line, error.description()));
+    return bad_file(file,
+                    fmt::format("line {}: {}; correct it, or remove it and log in again",
+                                error.source().begin.line, error.description()));
   }
   return known;
 }

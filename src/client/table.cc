@@ -191,7 +191,7 @@ std::optional<std::size_t> Table::column(const Terminal& terminal,
     if (own == wanted) return i;
     names.push_back(std::move(own));
   }
-  auto sentence = fmt::format("there is no column '{}'", base::printable(name, 40));
+  auto sentence = fmt::format("unknown column '{}'", base::printable(name, 40));
   if (const auto near = text::nearest(wanted, names)) {
     sentence += fmt::format("; nearest: '{}'", *near);
   }

@@ -104,7 +104,7 @@ void keeping_commands(const Command& backup) {
                                  });
     revision_values(keep, o.asked);
     const auto reason =
-        keep.value("--reason", o.wanted.why, "Why, for those who find it later");
+        keep.value("--reason", o.wanted.why, "Reason, for colleagues who find it later");
     keep.flag("--undo", o.undo, "Apply the retention rules to it again").excludes(reason);
     keep.example(
             "backup keep tidegate-rtr tidegate-rtr.cfg --reason \"before the migration\"")
@@ -119,7 +119,7 @@ void keeping_commands(const Command& backup) {
       backup.add("thin", "Remove the revisions that retention no longer keeps",
                  [&o](const Context& c) { return thin_out(c, o.yes, o.all, o.dry_run); });
   const auto dry = thin.flag("--dry-run", o.dry_run, "Only list them");
-  thin.flag("--all", o.all, "Also list what stays of these files, and why");
+  thin.flag("--all", o.all, "Also list the revisions of these files that stay, and why");
   const auto yes = thin.flag("--yes", o.yes, "Do not ask");
   yes.excludes(dry);
   thin.example("backup thin --dry-run --all")

@@ -10,7 +10,7 @@ const std::vector<Topic>& topics() {
       {"options", "options that every command takes",
        R"(Options of every command
 
-  --server NAME      Call this one of the servers that you logged in to
+  --server NAME      Call this server that you logged in to
                      (or VANTRO_SERVER)
   --url URL          Call this address or local socket (or VANTRO_URL;
                      default: the vantrod on this machine)

@@ -34,7 +34,7 @@ Done list_unrecorded(const Context& context) {
                              {shown_time(one.since)},
                              {one.encrypted ? "yes" : ""}});
                 }
-                write_or(table, terminal, "Every file of the server has its record.");
+                write_or(table, terminal, "Every stored file has a record.");
               });
 }
 
@@ -58,8 +58,8 @@ Result<std::string> meant(const Files& files, const std::string& typed) {
           ? fmt::format("no file without a record begins with '{}'; 'vantro unrecorded "
                         "list' shows them",
                         shown(typed, 80))
-          : fmt::format("'{}' is the beginning of {} files; give more of the name",
-                        shown(typed, 80), found.size())});
+          : fmt::format("'{}' matches {} files; give more of the name", shown(typed, 80),
+                        found.size())});
 }
 
 Done decide(const Context& context, const Chosen& chosen, bool keep) {
@@ -127,7 +127,7 @@ void unrecorded_commands(const Command& top) {
                        : "Remove them for good",
                   [&chosen, keep](const Context& c) { return decide(c, chosen, keep); });
     command.value("FILE", chosen.names,
-                  "SHA-256 or name of the file; 4 characters are enough");
+                  "SHA-256 or name of the file, 4 characters or more");
     command.flag("--all", chosen.all, "All of them");
     if (!keep) yes_flag(command, chosen.yes);
     command.example(keep ? "unrecorded keep --all" : "unrecorded remove 3f9a")

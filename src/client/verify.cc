@@ -66,7 +66,7 @@ Done verify(const Context& context, const VerifyOptions& options) {
       context, answer, [&](const Terminal& terminal, const api::Verification& state) {
         damaged = !state.damages.empty();
         if (nothing_due) {
-          terminal.write("Nothing to read: all was read lately enough.\n");
+          terminal.write("Nothing to read; everything was read lately.\n");
           return;
         }
         if (state.began_at.empty()) {
@@ -85,7 +85,7 @@ Done verify(const Context& context, const VerifyOptions& options) {
                                    base::size_text(state.bytes_read)));
         if (state.locked > 0) {
           terminal.write(terminal.toned(
-              fmt::format("{} are encrypted with keys that the server has not got, and "
+              fmt::format("{} are encrypted with keys that the server does not have, and "
                           "were not read.\n",
                           state.locked),
               Tone::kBad));
@@ -105,8 +105,8 @@ Done verify(const Context& context, const VerifyOptions& options) {
         if (!state.trouble.empty()) {
           terminal.write(terminal.toned(shown(state.trouble), Tone::kBad) + "\n");
         } else if (!damaged) {
-          terminal.write(terminal.toned(state.locked > 0 ? "What was read is whole."
-                                                         : "All of it is whole.",
+          terminal.write(terminal.toned(state.locked > 0 ? "All bytes read are whole."
+                                                         : "Everything is whole.",
                                         Tone::kGood) +
                          "\n");
         }
@@ -125,10 +125,10 @@ void verify_command(const Command& top) {
       top.add("verify", "Read all stored bytes and compare their checksums",
               [&o](const Context& c) { return verify(c, o); });
   command.value("IMAGE", o.image, "Only this image");
-  command.value("--unread-for", o.unread_days, "Only what was not read for so many days")
+  command.value("--unread-for", o.unread_days, "Only contents not read for so many days")
       .range(0, INT64_MAX);
   command.value("--rate", o.rate, "Bytes to read each second; 0: as fast as possible");
-  command.flag("--follow", o.follow_only, "Start nothing; follow what runs");
+  command.flag("--follow", o.follow_only, "Follow a running verification; start nothing");
   command.flag("--start-only", o.start_only, "Start it and return at once");
   command.example("verify")
       .example("verify --unread-for 30 --rate \"32 MiB\"")

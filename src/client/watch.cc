@@ -120,8 +120,8 @@ class Tally {
           base::rate_text(seconds > 0 ? static_cast<double>(bytes_) / seconds : 0),
           resent_);
     }
-    text += broken_off_ == 0 ? "; none broke off"
-                             : fmt::format("; {} broke off", broken_off_);
+    text += broken_off_ == 0 ? "; none was interrupted"
+                             : fmt::format("; {} interrupted", broken_off_);
     if (running > 0) text += fmt::format("; {} still running", running);
     return text + ".\n";
   }
@@ -213,7 +213,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
   if (!context.json) terminal.write(tally.text(running()));
   if (!done || interrupted() || seconds) return done;
   return tl::unexpected(
-      Failure{ExitCode::kNoServer, "the server ended the stream of events"});
+      Failure{ExitCode::kNoServer, "the server closed the event stream"});
 }
 
 }  // namespace vantro::client

@@ -242,9 +242,9 @@ base::Outcome<Expected> Expected::parse(std::string_view text) {
     if (!named) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("'{}' is not a checksum algorithm that is known here; "
-                      "use md5, sha1, sha256 or sha512",
-                      base::printable(text.substr(0, colon), 40)));
+          fmt::format(
+              "'{}' is not a known checksum algorithm; use md5, sha1, sha256 or sha512",
+              base::printable(text.substr(0, colon), 40)));
     }
     text.remove_prefix(colon + 1);
   }
@@ -263,12 +263,12 @@ base::Outcome<Expected> Expected::parse(std::string_view text) {
   if (named) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("the checksum has {} digits; {} has {}. Was all of it copied?",
+        fmt::format("the checksum has {} digits; {} has {}. Was it copied completely?",
                     hex.size(), title(*named), hex_length(*named)));
   }
   return base::refuse(Kind::kInvalid,
                       fmt::format("the checksum has {} digits; MD5 has 32, SHA-1 40, "
-                                  "SHA-256 64, SHA-512 128. Was all of it copied?",
+                                  "SHA-256 64, SHA-512 128. Was it copied completely?",
                                   hex.size()));
 }
 

@@ -23,7 +23,7 @@ std::string password_hash(std::string_view password) {
   if (crypto_pwhash_argon2id_str(hash.data(), password.data(), password.size(),
                                  crypto_pwhash_argon2id_OPSLIMIT_INTERACTIVE,
                                  crypto_pwhash_argon2id_MEMLIMIT_INTERACTIVE) != 0) {
-    throw std::runtime_error("there is not enough memory to hash a password");
+    throw std::runtime_error("too little memory to hash a password");
   }
   return hash.data();
 }

@@ -115,13 +115,13 @@ base::Outcome<SealKeys> SealKeys::parse(std::string_view text) {
     if (!bytes) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("line {} is not a key: 64 hexadecimal digits are one", line));
+          fmt::format("line {} is not a key; a key is 64 hexadecimal digits", line));
     }
     keys.keys_.emplace_back(*bytes);
   }
   if (keys.keys_.empty()) {
     return base::refuse(Kind::kInvalid,
-                        "it holds no key; 'vantrod --new-key FILE' writes one");
+                        "it has no key; 'vantrod --new-key FILE' writes one");
   }
   keys.seals_ = !off;
   return keys;
@@ -191,17 +191,18 @@ base::Outcome<std::uint64_t> sealed_size(int file) {
 base::Outcome<void> unseal(
     int file, const SealKeys& keys, bool may_break_off,
     const std::function<base::Outcome<void>(base::ByteView)>& take) {
-  const base::Refusal damaged{Kind::kCorrupt,
-                              "the server's stored copy is damaged: what is encrypted in "
-                              "it does not open"};
+  const base::Refusal damaged{
+      Kind::kCorrupt,
+      "the server's stored copy is damaged: the encrypted part in "
+      "it does not open"};
   const auto id = sealed_with(file);
   if (!id) return base::refuse(damaged);
   const auto* key = keys.find(*id);
   if (key == nullptr) {
     return base::refuse(
         Kind::kDenied,
-        fmt::format("it is encrypted with key {}, which the server has not got: put it "
-                    "back into the file of backups.key_file",
+        fmt::format("it is encrypted with key {}, which the server does not have: put "
+                    "the key back into the file of backups.key_file",
                     *id));
   }
   std::array<std::uint8_t, kSealedHead> head{};

@@ -108,7 +108,7 @@ base::Outcome<Signature> check_minisign(std::string_view text, std::string_view 
   const auto key = minisign_key(public_key);
   if (!key) {
     return base::refuse(Kind::kInvalid,
-                        "the signature is minisign's, and the key is not a minisign key");
+                        "the signature is minisign's, but the key is not a minisign key");
   }
   const auto lines = lines_of(signature);
   const auto broken = base::refuse(Kind::kInvalid,
@@ -120,9 +120,8 @@ base::Outcome<Signature> check_minisign(std::string_view text, std::string_view 
   if (!made || !over_all || (*made)[0] != 'E') return broken;
   const auto name = minisign_name(*key);
   if (!std::equal(key->begin() + 2, key->begin() + 10, made->begin() + 2)) {
-    return base::refuse(
-        Kind::kMismatch,
-        fmt::format("the signature was made with another key than {}", name));
+    return base::refuse(Kind::kMismatch,
+                        fmt::format("the signature was not made with key {}", name));
   }
   base::ByteBuffer message;
   if ((*made)[1] == 'D') {  // over the text's BLAKE2b-512, else over the text
@@ -138,9 +137,8 @@ base::Outcome<Signature> check_minisign(std::string_view text, std::string_view 
   all.insert(all.end(), comment.begin(), comment.end());
   if (!signed_by(*key, made->data() + 10, message) ||
       !signed_by(*key, over_all->data(), all)) {
-    return base::refuse(
-        Kind::kMismatch,
-        fmt::format("the signature does not fit: {} has not signed this list", name));
+    return base::refuse(Kind::kMismatch,
+                        fmt::format("wrong signature: {} did not sign this list", name));
   }
   return Signature{name, base::printable(comment, 200), ""};
 }
@@ -223,8 +221,7 @@ std::string not_counted(rnp_op_verify_signature_t signature, rnp_key_handle_t ke
   rnp_buffer_destroy(text);
   if (hash != "SHA1" && hash != "MD5") return "";
   return fmt::format(
-      "the signature is over {}, which can be forged; ask the maker for one "
-      "over SHA-256",
+      "the signature uses {}, which can be forged; ask the maker for one with SHA-256",
       hash == "SHA1" ? "SHA-1" : hash);
 }
 
@@ -238,7 +235,7 @@ base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view s
   if (rnp_import_keys(handle, keys.get(), RNP_LOAD_SAVE_PUBLIC_KEYS, nullptr) !=
       RNP_SUCCESS) {
     return base::refuse(Kind::kInvalid,
-                        "the signature is OpenPGP's, and the key is not an OpenPGP key");
+                        "the signature is OpenPGP's, but the key is not an OpenPGP key");
   }
   const auto signed_text = input_of(text);
   const auto made = input_of(signature);
@@ -273,7 +270,7 @@ base::Outcome<Signature> check_openpgp(std::string_view text, std::string_view s
     return base::refuse(Kind::kInvalid, "the OpenPGP signature can't be read");
   }
   return base::refuse(Kind::kMismatch,
-                      "the signature does not fit: this OpenPGP key has not signed this "
+                      "wrong signature: this OpenPGP key did not sign this "
                       "list");
 }
 

@@ -83,8 +83,9 @@ void say_waiting(const gate::Gate& gate, base::WallTime until, const base::Log& 
                                   : fmt::format("{}", fmt::join(names, "; "));
   log.info("waiting for transfers to end; a second signal ends them",
            {{"running", count}, {"until", base::local_time(until)}, {"what", what}});
-  ServiceManager::status(fmt::format("stopping: waits for {} transfers until {} at most",
-                                     count, base::local_time(until)));
+  ServiceManager::status(
+      fmt::format("stopping: waiting for {} transfers, until {} at most", count,
+                  base::local_time(until)));
 }
 
 void say_where(const Options& options, const char* version,
@@ -117,7 +118,7 @@ void say_where(const Options& options, const char* version,
                  : fmt::format("{} listens on {}.\n", title(protocol), where.text());
   }
   if (ssh != nullptr && ssh->host_keys().empty()) {
-    lines += "SSH host keys are being made; 'vantro status' shows them in a moment.\n";
+    lines += "Making SSH host keys; 'vantro status' shows them in a moment.\n";
   }
   if (ssh != nullptr) {
     for (const auto& [type, fingerprint] : ssh->host_keys()) {
@@ -125,7 +126,7 @@ void say_where(const Options& options, const char* version,
     }
   }
   const auto say_certificate = [&](const std::string& of, const crypto::TlsServer& tls) {
-    lines += fmt::format("{} certificate is good until {}; SHA-256 {}.\n", of,
+    lines += fmt::format("{} certificate is valid until {}; SHA-256 {}.\n", of,
                          base::local_time(tls.valid_until()), tls.fingerprint());
   };
   if (options.ftp_tls == options.tls && options.tls) {
@@ -162,8 +163,8 @@ void say_where(const Options& options, const char* version,
   }
   const auto& first = devices.front().where;
   lines += fmt::format(
-      "A device types: protocol TFTP, server {}{}, and a name from 'vantro "
-      "offer list'.\n",
+      "On a device, type: protocol TFTP, server {}{}, and a name from 'vantro offer "
+      "list'.\n",
       reachable(first), first.port == 69 ? "" : fmt::format(", port {}", first.port));
   if (repository.offer_index()->size() == 0) {
     lines += "Nothing is on offer yet; add an image with 'vantro image add FILE'.\n";

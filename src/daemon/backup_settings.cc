@@ -79,7 +79,7 @@ base::Outcome<void> apply_keep_rule(backup::KeepRule& rule, const toml::node& no
     const auto found = known.find(std::string(key.str()));
     if (found == known.end()) {
       return no_value(
-          fmt::format("'{}' is nothing of it; there are all_days, weekly_days, "
+          fmt::format("unknown setting '{}'; known: all_days, weekly_days, "
                       "monthly_days, at_least",
                       base::printable(std::string(key.str()), 40)));
     }

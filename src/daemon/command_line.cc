@@ -110,7 +110,7 @@ std::string against_running(const Settings& settings) {
   const auto running = in_force_at(settings.state);
   if (!running) return "";
   const auto keys = differing(*running, settings.given);
-  if (keys.empty()) return "The vantrod that runs here goes by these settings.\n";
+  if (keys.empty()) return "The running vantrod has these settings.\n";
   std::string now, later;
   for (const auto& one : about(settings)) {
     if (!keys.contains(one.key)) continue;
@@ -123,7 +123,7 @@ std::string against_running(const Settings& settings) {
                                  : base::printable(before->second, kLongestShown));
   }
   if (!now.empty()) {
-    now = "For the vantrod that runs here, 'vantro reload' changes:\n" + now;
+    now = "In the running vantrod, 'vantro reload' changes:\n" + now;
   }
   if (!later.empty()) later = "A restart changes:\n" + later;
   return now + later;
@@ -159,10 +159,10 @@ base::Outcome<Settings> settings_of(const Options& options) {
 
 std::optional<int> read_options(int argc, char** argv, const char* version,
                                 Options& options) {
-  CLI::App app{"vantrod: hands out device images and takes backups in", "vantrod"};
+  CLI::App app{"vantrod: hands out device images and receives backups", "vantrod"};
   app.set_version_flag("--version", version);
   app.add_option("--config", options.config,
-                 "settings file (TOML); flags here win over it");
+                 "settings file (TOML); these flags override it");
   // Settings that have a flag; what they may be is told by their fields().
   struct Flag {
     const char* name;
@@ -199,23 +199,22 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     option->type_name(flag.what)->group("Settings");
     if (*flag.more == '\0') option->expected(1);
   }
-  app.add_flag("--check", options.check,
-               "read the settings, say if they are sound, and end");
+  app.add_flag("--check", options.check, "check the settings, and end");
   app.add_flag(
       "--recover-database", options.recover_database,
-      "when vantro.db is lost or damaged: put it aside and record the files in vault/ "
-      "anew, as held images without their names");
+      "if vantro.db is lost or damaged: move it away and record the files in vault/ "
+      "again, as held images without their names");
   app.add_flag("--accept-older-database", options.accept_older_database,
-               "Start with a vantro.db that is older than vault/, such as a copy that "
-               "was put back; files that it does not know wait for 'vantro unrecorded'");
+               "Start with a vantro.db that is older than vault/, such as a restored "
+               "copy; for files that it does not know, see 'vantro unrecorded'");
   app.add_option("--restore", options.restore,
                  "Make the state folder from a snapshot (a folder, or a .tar file), "
                  "compare every byte with its checksums, and end")
       ->type_name("SNAPSHOT");
   auto& rescue = options.rescue;
-  auto* on = app.add_option("--rescue", rescue.interface,
-                            "Serve one device without a system on this interface, and "
-                            "nothing else; end with it");
+  auto* on = app.add_option(
+      "--rescue", rescue.interface,
+      "Serve one device without a system on this interface, and nothing else");
   on->type_name("INTERFACE")->group("Rescue");
   const auto for_rescue = [&](CLI::Option* option, const char* what) {
     if (*what != '\0') option->type_name(what);
@@ -244,10 +243,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
                           "Go on although another address server answers there"),
              "");
   std::string describe_api;
-  app.add_option(
-         "--describe-api", describe_api,
-         "write what the management API can do, and end: openapi (OpenAPI 3.1), markdown "
-         "or typescript")
+  app.add_option("--describe-api", describe_api,
+                 "write the description of the management API, and end: openapi (OpenAPI "
+                 "3.1), markdown "
+                 "or typescript")
       ->check(CLI::IsMember({"openapi", "markdown", "typescript"}));
   std::string new_key;
   app.add_option("--new-key", new_key,
@@ -276,9 +275,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
     const auto id = daemon::add_new_key(new_key);
     if (!id) return fail(id.error().sentence, kFailed);
     std::cout << fmt::format(
-        "{}: key {} was added. Keep a copy of this file apart from the server: without "
-        "it nobody reads what was encrypted.\nName it in the settings (backups.key_file) "
-        "and restart vantrod; 'vantro status' shows how far it is.\n",
+        "{}: key {} was added. Keep a copy of this file away from the server: without it "
+        "nobody can read the encrypted files.\nName it in the settings "
+        "(backups.key_file) "
+        "and restart vantrod; 'vantro status' shows the progress.\n",
         new_key, *id);
     return kDone;
   }

@@ -170,7 +170,7 @@ bool confine_calls(std::string& why) {
   done = done && ::seccomp_rule_add_array(filter.get(), SCMP_ACT_ALLOW,
                                           SCMP_SYS(mprotect), 1, &not_run) == 0;
   done = done && ::seccomp_load(filter.get()) == 0;
-  if (!done) why = "seccomp: the system does not take the filter";
+  if (!done) why = "seccomp: the system does not accept the filter";
   return done;
 }
 
@@ -252,7 +252,7 @@ Confined confine(const Places& places) {
     return confined;
   }
   if (::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) != 0) {
-    confined.why = "the system does not keep privileges from growing";
+    confined.why = "the system can't prevent new privileges";
     return confined;
   }
   confined.files = confine_files(places, confined.why);

@@ -44,8 +44,8 @@ base::Outcome<std::optional<std::string>> token_in(const std::string& file) {
   if (!sound) {
     return base::refuse(
         Kind::kCorrupt,
-        fmt::format("{} does not hold a token ({} to {} letters, digits, '-' and '_' in "
-                    "one line); move it away, and start again",
+        fmt::format("{} has no valid token ({} to {} letters, digits, '-' and '_' in one "
+                    "line); move it away, and start again",
                     file, kShortest, kLongest));
   }
   return text;

@@ -57,9 +57,10 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   schedules.every(kSweepInterval, pools.slow, [&] {
     const auto given = repository.database->give_room_back();
     if (given && *given > 0) {
-      repository.log.info("the database gave room back to the disk", {{"bytes", *given}});
+      repository.log.info("the database gave space back to the disk",
+                          {{"bytes", *given}});
     }
-    say(repository.log, "the database can't give room back", given);
+    say(repository.log, "the database can't give space back", given);
   });
   schedules.every(kThinOutInterval, pools.slow, [&] {
     if (!live.get()->backups.thin_out_daily) return;

@@ -26,8 +26,8 @@ base::Outcome<std::string> read(const std::string& file) {
   }
   if ((found.st_mode & 077) != 0) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("{}: others than its owner may read or write it, and "
-                                    "it holds keys; 'chmod 600 {}' mends that",
+                        fmt::format("{}: other users can read or write it, and it "
+                                    "contains keys; close it with 'chmod 600 {}'",
                                     file, file));
   }
   std::string text(kLongest, '\0');

@@ -62,7 +62,7 @@ base::Outcome<void> make_way(const std::string& path, const sockaddr_un& address
   if (::lstat(path.c_str(), &info) != 0) return {};
   if (!S_ISSOCK(info.st_mode)) {
     return bad(
-        fmt::format("{} is there already, and is not a socket; move it away, or "
+        fmt::format("{} exists already and is not a socket; move it away, or "
                     "name another socket with management.socket",
                     path));
   }

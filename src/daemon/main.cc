@@ -213,8 +213,8 @@ int main(int argc, char** argv) try {
   }
   if (::geteuid() == 0 && options.rescue.interface.empty()) {
     log.warning(
-        "vantrod runs as root, and needs only the ports below 1024; start it with --user "
-        "NAME, or as a service");
+        "vantrod runs as root, but needs root for ports below 1024 only; start it with "
+        "--user NAME, or as a service");
   }
   repository.record_event("server-start", "server",
                           fmt::format("vantrod {}", VANTRO_VERSION));
@@ -229,9 +229,9 @@ int main(int argc, char** argv) try {
           db::check_database(repository.folder.database(), [&] { return !shutting; });
       if (sound || sound.error().kind == base::Kind::kBusy) return;
       log.error(sound.error().sentence);
-      repository.troubles.set("database", {sound.error().sentence +
-                                           "; stop the server and go back to a snapshot "
-                                           "(vantrod --restore)"});
+      repository.troubles.set(
+          "database", {sound.error().sentence +
+                       "; stop the server and restore a snapshot (vantrod --restore)"});
     });
   }
   // Also while it waits for the last transfers.

@@ -114,7 +114,7 @@ base::Outcome<NoticeReceiver> receiver_of(const toml::table& table) {
       *found->second = std::move(*text);
     } else {
       return no_value(fmt::format(
-          "'{}' is not a part of a notice; there are name, way, to, events, secret_file, "
+          "unknown key '{}' of a notice; known: name, way, to, events, secret_file, "
           "ca_file, and for mail server, from, user",
           base::printable(name, 40)));
     }
@@ -142,7 +142,7 @@ base::Outcome<void> apply_notices(std::vector<NoticeReceiver>& receivers,
             std::any_of(receivers.begin(), receivers.end(),
                         [&](const auto& one) { return one.name == receiver->name; });
         if (twice) {
-          return no_value(fmt::format("two receivers are called '{}'",
+          return no_value(fmt::format("duplicate receiver '{}'",
                                       base::printable(receiver->name, 40)));
         }
         receivers.push_back(std::move(*receiver));

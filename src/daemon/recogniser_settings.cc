@@ -26,7 +26,7 @@ base::Outcome<text::Pattern> pattern_of(const toml::table& table) {
       (name == "name" ? pattern.name : pattern.pattern) = std::move(*one);
     } else {
       return no_value(fmt::format(
-          "'{}' is not a part of a recogniser; there are name, pattern, facts, words",
+          "unknown key '{}' of a recogniser; known: name, pattern, facts, words",
           base::printable(name, 40)));
     }
   }

@@ -38,7 +38,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   const base::Lock lock(one_at_a_time_);
   auto read = settings_of(options_);
   if (!read) {
-    log_.error("the settings were not reloaded; those from before stay",
+    log_.error("the settings were not reloaded; the old ones stay",
                {{"why", read.error().sentence}});
     return base::refuse(read.error());
   }
@@ -58,7 +58,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   done.at_restart = told(later, options_.settings, *read);
   if (dry_run) return done;
   if (auto moved = move_listeners(*before, *read); !moved) {
-    log_.error("the settings were not reloaded; those from before stay",
+    log_.error("the settings were not reloaded; the old ones stay",
                {{"why", moved.error().sentence}});
     return base::refuse(moved.error());
   }
@@ -122,7 +122,7 @@ void Reload::certificates(api::Reloaded& done) {
     if (!one) continue;
     const auto other = one->reload();
     if (!other) {
-      log_.error("a certificate was not reloaded; the one from before stays",
+      log_.error("a certificate was not reloaded; the old one stays",
                  {{"why", other.error().sentence}});
       done.failures.push_back(other.error().sentence);
     } else if (*other) {

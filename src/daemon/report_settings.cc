@@ -28,7 +28,7 @@ base::Outcome<text::ReportPattern> report_of(const toml::table& table) {
       (name == "platform" ? pattern.platform : pattern.pattern) = std::move(*one);
     } else {
       return no_value(fmt::format(
-          "'{}' is not a part of a report; there are platform, pattern, facts, words",
+          "unknown key '{}' of a report; known: platform, pattern, facts, words",
           base::printable(name, 40)));
     }
   }
@@ -79,9 +79,9 @@ base::Outcome<jobs::SheetTemplate> sheet_of(const toml::table& table) {
       sheet.text = std::move(*text);
       sheet.file = std::move(*one);
     } else {
-      return no_value(fmt::format(
-          "'{}' is not a part of a sheet; there are platform, form, order, file",
-          base::printable(name, 40)));
+      return no_value(
+          fmt::format("unknown key '{}' of a sheet; known: platform, form, order, file",
+                      base::printable(name, 40)));
     }
   }
   if (sheet.text.empty() && sheet.order.empty()) {

@@ -207,7 +207,8 @@ rescue::WireFacts WireHands::look(const std::string& interface,
     const base::Endpoint where{profile.server, port_of(profile), 0};
     if (profile.over != "tftp" && profile.over != "http") {
       facts.cannot_listen = fmt::format(
-          "start vantrod with --{}-listen {}; a session opens tftp and http by itself",
+          "start vantrod with --{}-listen {}; a session opens only tftp and http by "
+          "itself",
           profile.over, where.text());
     } else if (const int error = try_port(where, is_udp(profile)); error != 0) {
       facts.cannot_listen =
@@ -254,7 +255,7 @@ void WireHands::remove_address(const std::string& interface, const base::Address
                                unsigned prefix) {
   const int error = net::remove_address(interface, address, prefix);
   if (error == 0 || error == EADDRNOTAVAIL || error == ENODEV) return;
-  services_.log.error("an address of a rescue session could not be taken away",
+  services_.log.error("an address of a rescue session could not be removed",
                       {{"interface", interface},
                        {"address", address.text()},
                        {"why", base::system_refusal(error, "the kernel").sentence}});

@@ -97,8 +97,9 @@ base::Outcome<void> RescueOnly::open() {
                     one.name, one.fact, one.advice.empty() ? "" : "; " + one.advice));
   }
   if (!opened->view) {
-    return base::refuse(Kind::kDenied,
-                        "the wire was not opened: settle what is marked 'stop' first");
+    return base::refuse(
+        Kind::kDenied,
+        "the session was not opened; settle the checks marked 'stop' first");
   }
   session_ = opened->view->session.id;
   say(fmt::format("The wire is open until {}; Ctrl-C ends it.",

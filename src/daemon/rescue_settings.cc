@@ -151,7 +151,7 @@ base::Outcome<void> take_all(const toml::table& table,
     if (found == takes.end()) {
       std::vector<std::string> names;
       for (const auto& [known, take] : takes) names.push_back(known);
-      return no_value(fmt::format("'{}' is not a part of {}; there are {}",
+      return no_value(fmt::format("unknown key '{}' of {}; known: {}",
                                   base::printable(name, 40), what,
                                   fmt::join(names, ", ")));
     }
@@ -238,7 +238,7 @@ base::Outcome<void> apply_rescues(std::vector<rescue::Profile>& profiles,
         if (!profile) return base::refuse(profile.error());
         for (const auto& one : profiles) {
           if (base::folded(one.name) == base::folded(profile->name)) {
-            return no_value(fmt::format("there are two rescue profiles '{}'",
+            return no_value(fmt::format("duplicate rescue profile '{}'",
                                         base::printable(profile->name, 40)));
           }
         }

@@ -72,14 +72,14 @@ base::Outcome<std::vector<std::string>> list_of_texts(const toml::node& node,
     for (const auto& item : *list) {
       auto value = text_of(item);
       if (!value) {
-        return no_value(fmt::format("must be a list of texts such as {}", example));
+        return no_value(fmt::format("must be a list of texts, such as {}", example));
       }
       texts.push_back(std::move(*value));
     }
   } else if (const auto one = node.value_exact<std::string>()) {
     texts.push_back(*one);
   } else {
-    return no_value(fmt::format("must be a list of texts such as {}", example));
+    return no_value(fmt::format("must be a list of texts, such as {}", example));
   }
   return texts;
 }

@@ -54,7 +54,7 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
     }
     if (name != "from" && name != "may" && name != "over") {
       return no_value(
-          fmt::format("'{}' is nothing of a rule; there are from, may, over, "
+          fmt::format("unknown setting '{}' of a rule; known: from, may, over, "
                       "needs_account",
                       base::printable(name, 40)));
     }
@@ -76,7 +76,8 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
     }
   }
   // Left out by mistake, it must not open something to the whole world.
-  if (!from_given) return no_value("a rule needs 'from'; \"everywhere\" is written out");
+  if (!from_given)
+    return no_value("a rule needs 'from', such as \"private\" or \"everywhere\"");
   if (rule.may.empty()) return no_value("a rule needs 'may', such as [\"fetch\"]");
   return rule;
 }
@@ -96,7 +97,7 @@ base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
   for (const auto& [key, node] : table) {
     const auto name = std::string(key.str());
     if (name != "from" && name != "algorithms") {
-      return no_value(fmt::format("'{}' is nothing of it; there are from and algorithms",
+      return no_value(fmt::format("unknown setting '{}'; known: from and algorithms",
                                   base::printable(name, 40)));
     }
     const auto texts =
@@ -118,7 +119,7 @@ base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
   }
   // What is weak is opened to devices that are known, never to everybody.
   if (older.networks.everywhere()) {
-    return no_value("needs 'from' with the networks of the devices that can't do better");
+    return no_value("needs 'from', the networks of these old devices");
   }
   if (older.algorithms.empty()) {
     return no_value("needs 'algorithms', such as [\"diffie-hellman-group14-sha1\"]");
@@ -167,7 +168,7 @@ base::Outcome<void> apply_cut_ends(std::optional<auth::Networks>& from,
   auto networks = auth::Networks::parse(joined(*texts));
   if (!networks) return no_value(networks.error().sentence);
   if (networks->everywhere()) {
-    return no_value("must name the networks of the devices that can't do better");
+    return no_value("must name the networks of these old devices");
   }
   from = std::move(*networks);
   return {};
@@ -275,7 +276,7 @@ void TftpSettings::fields(Fields& add) {
       .reloadable();
   add.other(
       "reply_ports", "\"any\", \"listening\", or a range of ports",
-      "The port that answers leave from",
+      "Port that answers leave from",
       [this](const toml::node& node) { return apply_reply_ports(reply_ports, node); },
       [this] {
         return quoted(reply_ports.listening_port ? "listening"
@@ -283,7 +284,7 @@ void TftpSettings::fields(Fields& add) {
       });
   add.number("threads", threads, kThreads, "", "Threads that serve transfers");
   add.number("resend_after_ms", resend_after_ms, {50, 60'000}, "milliseconds",
-             "First wait for an acknowledgement");
+             "First time to wait for an acknowledgement");
   add.yes_or_no("timeout_to_the_letter", timeout_to_the_letter,
                 "Whether nothing is sent before a device's own timeout is over");
   add.number("most_unanswered", most_unanswered, {0, 20}, "",
@@ -308,7 +309,7 @@ void FtpSettings::fields(Fields& add) {
       [this] { return quoted(text_of_range(data_ports)); });
   add.formerly("passive_ports");
   add.other(
-      "announce", "an IPv4 address", "Address that PASV tells in place of its own",
+      "announce", "an IPv4 address", "Address that PASV announces instead of its own",
       [this](const toml::node& node) { return apply_announce(announce, node); },
       [this] { return announce ? quoted(announce->text()) : ""; });
   add.other(
@@ -321,7 +322,7 @@ void FtpSettings::fields(Fields& add) {
   add.number("log_in_s", log_in_s, kSeconds, "seconds", "Time to log in");
   add.number("idle_s", idle_s, kSeconds, "seconds", "Time without a command");
   add.number("data_connection_s", data_connection_s, kSeconds, "seconds",
-             "Time for a data connection to come about");
+             "Time until a data connection is open");
   add.number("stalled_s", stalled_s, kSeconds, "seconds",
              "Time that a transfer may stand still");
   add.text("certificate", certificate, "Certificate with its chain, a PEM file");
@@ -376,7 +377,7 @@ void LimitsSettings::fields(Fields& add) {
              "Transfers of one address at once")
       .reloadable();
   add.size("arriving_per_device", arriving_per_device,
-           "Uploads of one address that are on their way, together")
+           "Bytes of one address that are arriving at once")
       .reloadable();
   add.size("deposited_per_day", deposited_per_day,
            "What one address may send in 24 hours")
@@ -397,7 +398,7 @@ void LimitsSettings::fields(Fields& add) {
 void CatalogueSettings::fields(Fields& add) {
   add.section("catalogue");
   add.yes_or_no("only_vouched", only_vouched,
-                "Whether images that nobody has vouched for are kept back");
+                "Whether only vouched images are handed out");
   add.number("look_inside_s", look_inside_s, kSeconds, "seconds",
              "Time that a look inside a file may take");
 }
@@ -422,7 +423,7 @@ void VerifySettings::fields(Fields& add) {
 void ManagementSettings::fields(Fields& add) {
   add.section("management");
   add.listens("listen", listen, kManagementPort, true,
-              "Loopback addresses of the management API, in the clear",
+              "Loopback addresses of the management API, without TLS",
               refused_in_the_clear);
   add.listens("tls_listen", tls_listen, kManagementTlsPort, true,
               "Addresses of the management API under TLS");
@@ -441,10 +442,10 @@ void ManagementSettings::fields(Fields& add) {
   add.text("socket_group", socket_group,
            "Group that may connect to it: \"auto\", \"none\", or a group");
   add.other(
-      "group", "tables", "What members of this machine's groups may",
+      "group", "tables", "Roles of members of this machine's groups",
       [this](const toml::node& node) { return apply_groups(groups, node); },
       counted(groups));
-  add.text("pam_service", pam_service, "PAM service that looks at passwords");
+  add.text("pam_service", pam_service, "PAM service that checks passwords");
   add.number("session_hours", session_hours, {1, 8760}, "hours",
              "Time after which a log-in with a password ends");
 }
@@ -463,20 +464,20 @@ void LedgerSettings::fields(Fields& add) {
 
 void BackupsSettings::fields(Fields& add) {
   add.section("backups");
-  add.size("largest", largest, "Largest backup that is taken").reloadable();
+  add.size("largest", largest, "Largest backup that is accepted").reloadable();
   add.number("keep_partial_days", keep_partial_days, kDays, "days",
              "Time that interrupted uploads are kept")
       .reloadable();
   add.size("configuration_up_to", treatment.configuration_up_to,
            "Largest text that counts as a configuration", kMostCompared);
-  add.size_or_none("per_device", per_device, "What is kept of one device").reloadable();
+  add.size_or_none("per_device", per_device, "Most bytes of backups kept of one device")
+      .reloadable();
   add.size_or_none("reserve", reserve,
-                   "Free space under which only configurations are taken")
+                   "Free space below which only configurations are accepted")
       .reloadable();
   add.yes_or_no("usual_secrets", treatment.usual_secrets,
-                "Whether what devices usually write as secrets is masked");
-  add.text("key_file", key_file,
-           "File with the keys that configurations are sealed with");
+                "Whether usual forms of secrets are masked");
+  add.text("key_file", key_file, "File with the keys that encrypt configurations");
   add.yes_or_no("thin_out_daily", thin_out_daily,
                 "Whether retention removes revisions every day")
       .reloadable();
@@ -494,7 +495,7 @@ void BackupsSettings::fields(Fields& add) {
       [this](const toml::node& node) { return apply_secrets(treatment, node); },
       counted(treatment.secrets));
   add.other(
-      "kind", "tables", "What files are, by their names",
+      "kind", "tables", "Kinds of files, by their names",
       [this](const toml::node& node) { return apply_kinds(treatment, node); },
       counted(treatment.kinds));
 }
@@ -505,8 +506,7 @@ void FetchSettings::fields(Fields& add) {
   add.choice<OtherPlatform>(
          "other_platform", other_platform,
          {{"refuse", OtherPlatform::kRefuse}, {"warn", OtherPlatform::kWarn}},
-         "What happens when a device asks for an image for another "
-         "platform")
+         "Answer to a device that asks for an image for another platform")
       .reloadable();
 }
 
@@ -536,7 +536,7 @@ void PushSettings::fields(Fields& add) {
 void StopSettings::fields(Fields& add) {
   add.section("stop");
   add.number("grace_s", grace_s, {0, 3600}, "seconds",
-             "Time that running transfers get when the server is stopped")
+             "Time for running transfers when the server stops")
       .reloadable();
 }
 
@@ -565,7 +565,7 @@ void ProcessSettings::fields(Fields& add) {
   add.section("process");
   add.text("user", user, "User that vantrod becomes when root starts it");
   add.yes_or_no("confine", confine,
-                "Whether vantrod keeps itself to its folders and system calls");
+                "Whether vantrod confines itself to its folders and system calls");
 }
 
 void LogSettings::fields(Fields& add) {
@@ -576,13 +576,13 @@ void LogSettings::fields(Fields& add) {
                        {"text", LogForm::kText},
                        {"json", LogForm::kJson},
                        {"journal", LogForm::kJournal}},
-                      "How lines of the log are written");
+                      "Form of the log's lines");
   add.choice<Log::Level>("level", level,
                          {{"debug", Log::Level::kDebug},
                           {"info", Log::Level::kInfo},
                           {"warning", Log::Level::kWarning},
                           {"error", Log::Level::kError}},
-                         "What goes to the log")
+                         "Level of the log")
       .reloadable();
 }
 
@@ -596,7 +596,7 @@ void Settings::fields(Fields& add) {
   ssh.fields(add);
   add.section("");
   add.other(
-         "rule", "tables", "Who may do what without further ado",
+         "rule", "tables", "Rules: who may do what",
          [this](const toml::node& node) { return apply_rules(rules, node); },
          counted(rules))
       .reloadable();
@@ -604,7 +604,7 @@ void Settings::fields(Fields& add) {
   catalogue.fields(add);
   add.section("");
   add.other(
-         "recogniser", "tables", "What names of files tell",
+         "recogniser", "tables", "Recognisers of file names",
          [this](const toml::node& node) { return apply_recognisers(recognisers, node); },
          counted(recognisers))
       .reloadable();
@@ -623,7 +623,7 @@ void Settings::fields(Fields& add) {
   push.fields(add);
   add.section("");
   add.other(
-         "rescue", "tables", "How devices without a system are brought back",
+         "rescue", "tables", "Profiles of devices without a system",
          [this](const toml::node& node) { return apply_rescues(rescues, node); },
          counted(rescues))
       .reloadable();
@@ -635,7 +635,7 @@ void Settings::fields(Fields& add) {
   metrics.fields(add);
   add.section("");
   add.other(
-         "notice", "tables", "Who is told of what",
+         "notice", "tables", "Receivers of notices",
          [this](const toml::node& node) { return apply_notices(notices, node); },
          counted(notices))
       .reloadable();
@@ -693,7 +693,7 @@ base::Outcome<Settings> read_settings(const std::string& file) {
   in.read(text.data(), static_cast<std::streamsize>(text.size()));
   text.resize(static_cast<std::size_t>(in.gcount()));
   if (in.bad() || text.size() > kLongest) {
-    return no_value(fmt::format("{}: it can't be read as a settings file", file));
+    return no_value(fmt::format("{}: not a valid settings file", file));
   }
   return parse_settings(text, file);
 }

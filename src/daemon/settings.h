@@ -275,7 +275,7 @@ struct Settings {
 // What people are told of one setting.
 struct SettingAbout {
   std::string key;          // "tftp.threads"
-  std::string value;        // as it stands in the file; empty: it is not set
+  std::string value;        // as in the file; empty: it is not set
   std::string allowed;      // "1 to 64"
   std::string unit;         // "seconds"; empty: none
   std::string meaning;      // a line

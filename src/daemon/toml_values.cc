@@ -35,7 +35,7 @@ base::Outcome<std::map<std::string, std::string>> texts_of_table(
   for (const auto& [key, node] : table) {
     const auto name = std::string(key.str());
     if (std::find(known.begin(), known.end(), name) == known.end()) {
-      return no_value(fmt::format("'{}' is nothing of {}; there are {}",
+      return no_value(fmt::format("unknown setting '{}' in {}; known: {}",
                                   base::printable(name, 40), what,
                                   fmt::join(known, ", ")));
     }

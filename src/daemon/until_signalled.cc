@@ -62,7 +62,7 @@ class Run {
     }
     if (stopping_) {
       log_.warning(
-          "stopping at once; what still runs is interrupted",
+          "stopping at once; running transfers are interrupted",
           {{"signal", name_of(number)}, {"running", gate_.transfers().running()}});
       return loop_.stop();
     }

@@ -342,7 +342,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table ledger add column device text not null default ''",
            "create index ledger_by_device on ledger (device, at, id)",
        }},
-      {"what is kept of uploads that broke off; how an upload's end was known; which "
+      {"interrupted uploads are kept; how an upload's end was known; which "
        "vault this belongs to; each address's last row",
        {
            // Of the plain bytes in partial/; null: they are not sure to be on the disk,

@@ -43,9 +43,9 @@ base::Outcome<void> sound_remarks(const std::string& remarks) {
 base::Outcome<void> apply(const AccountChange& wanted, Account& account) {
   if (wanted.password) {
     if (account.anonymous()) {
-      return base::refuse(Kind::kInvalid,
-                          "'anonymous' stands for everybody without an "
-                          "account and has no password");
+      return base::refuse(
+          Kind::kInvalid,
+          "'anonymous' is everybody without an account and has no password");
     }
     if (auto sound = auth::sound_password(*wanted.password); !sound) return sound;
     account.hash = crypto::password_hash(*wanted.password);

@@ -57,10 +57,11 @@ base::Outcome<std::string> BackupReports::only_name(const std::string& holder) c
   if (names.size() == 1) return names.front();
   if (files->size() == 1) return files->front().name;
   if (files->empty()) {
-    return base::refuse(Kind::kNotFound,
-                        fmt::format("nothing was ever received from '{}'; 'vantro backup "
-                                    "list' shows what there is",
-                                    base::printable(whose->name, 80)));
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format(
+            "nothing was ever received from '{}'; 'vantro backup list' shows all files",
+            base::printable(whose->name, 80)));
   }
   return base::refuse(Kind::kInvalid, fmt::format("say which file of {}: {}",
                                                   base::printable(whose->name, 80), all));

@@ -37,8 +37,8 @@ base::Outcome<void> whole(const Revision& revision) {
   if (revision.complete && revision.whole) return {};
   return base::refuse(
       Kind::kDenied,
-      title(revision) + (revision.complete ? " is damaged on the server's disk"
-                                           : " broke off while it was sent"));
+      title(revision) +
+          (revision.complete ? " is damaged on the server's disk" : " was interrupted"));
 }
 
 void record(db::Transaction& t, Change& change, const std::string& event,
@@ -64,9 +64,10 @@ std::string numbers_text(std::vector<std::int64_t> numbers) {
 
 base::Outcome<void> Backups::pin(const Revision& revision, const std::string& why) {
   if (!revision.complete) {
-    return base::refuse(Kind::kInvalid, title(revision) +
-                                            " broke off; only complete ones are kept for "
-                                            "ever");
+    return base::refuse(Kind::kInvalid,
+                        title(revision) +
+                            " was interrupted; only complete ones are kept for "
+                            "ever");
   }
   if (why.size() > kLongestWhy || base::printable(why, kLongestWhy) != why) {
     return base::refuse(

@@ -57,7 +57,7 @@ base::Outcome<void> set_fields(Device& device, fleet::Fields fields, base::WallT
   }
   if (!any_of_member) {
     return base::refuse(Kind::kInvalid,
-                        "member: say what is known of that member, such as its running "
+                        "member: give a value of that member, such as its running "
                         "version");
   }
   return {};
@@ -114,7 +114,7 @@ std::string moved_text(const std::vector<backup::Moved>& files) {
     }
   }
   return fmt::format("{} revision(s) of {} file(s){}", revisions, files.size(),
-                     merged.empty() ? "" : "; numbered anew by time: " + merged);
+                     merged.empty() ? "" : "; numbered again by time: " + merged);
 }
 
 // The table's first line: which field each column is.
@@ -401,10 +401,9 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
     }
     all = true;
     if (!really) return base::refuse(dry);
-    change.record(
-        t, "device-import", "", "",
-        fmt::format("{} added, {} changed, {} as they were", result.added.size(),
-                    result.changed.size(), result.unchanged.size()));
+    change.record(t, "device-import", "", "",
+                  fmt::format("{} added, {} changed, {} unchanged", result.added.size(),
+                              result.changed.size(), result.unchanged.size()));
     return result;
   });
   if (!done && all && !really) return result;

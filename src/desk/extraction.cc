@@ -33,7 +33,7 @@ base::Outcome<Extraction::Opened> Extraction::open(const std::string& typed,
   if (!members) return base::refuse(members.error());
   if (members->empty()) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is not an archive that was looked into",
+                        fmt::format("'{}' is not an archive whose members are known",
                                     base::printable(archive->name, 80)));
   }
   const auto found = std::find_if(members->begin(), members->end(), [&](const auto& one) {

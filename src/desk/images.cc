@@ -201,10 +201,10 @@ base::Outcome<void> Images::remove(const std::string& typed) {
         }
         const auto jobs = jobs::Jobs::needing(t, image->digests.sha256);
         if (!jobs.empty()) {
-          return base::refuse(
-              Kind::kDenied, fmt::format("the open job of {0} needs '{1}'; withdraw that "
-                                         "job first: vantro job end {0}",
-                                         jobs.front().device_name, name));
+          return base::refuse(Kind::kDenied,
+                              fmt::format("the open job of {0} needs '{1}'; end that job "
+                                          "first: vantro job end {0}",
+                                          jobs.front().device_name, name));
         }
         auto gone = Catalog::remove(t, *image);
         change.record(
@@ -245,7 +245,7 @@ base::Outcome<catalog::Image> Images::retract(const std::string& typed) {
         if (!count) return base::refuse(count.error());
         change.record(
             t, "image-retract", image.name, image.digests.sha256,
-            fmt::format("{} checksum(s) taken back; {} -> {}", *count,
+            fmt::format("{} comparison(s) undone; {} -> {}", *count,
                         catalog::word(found->vouching), catalog::word(image.vouching)));
         return image;
       });

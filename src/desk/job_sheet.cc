@@ -100,7 +100,8 @@ base::Outcome<jobs::Sheet> Jobs::sheet(
     }
   }
   facts.never.emplace_back(
-      "Do not power the device off after the fetch, before it says that it has written.");
+      "Do not power the device off after the fetch until it says that it has written the "
+      "image.");
   if (job.images.size() > 1) {
     facts.never.emplace_back("Do not skip a step, and do not change their order.");
   }

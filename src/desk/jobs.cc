@@ -170,10 +170,11 @@ base::Outcome<fleet::Device> Jobs::device(const std::string& typed) const {
   if (const auto address = base::Address::parse(typed)) {
     const auto name = repository_.inventory.device_at(*address);
     if (name.empty()) {
-      return base::refuse(Kind::kNotFound,
-                          fmt::format("{} belongs to no device; add one with 'vantro "
-                                      "device add NAME --addresses {}'",
-                                      address->text(), address->text()));
+      return base::refuse(
+          Kind::kNotFound,
+          fmt::format("{} belongs to no device; add the device with 'vantro "
+                      "device add NAME --addresses {}'",
+                      address->text(), address->text()));
     }
     return repository_.devices.find(name);
   }
@@ -335,7 +336,7 @@ base::Outcome<JobView> Jobs::take(const std::string& typed) {
                   [](db::Transaction& t, Change& change,
                      const jobs::Job& job) -> base::Outcome<void> {
                     if (job.owner == change.by()) {
-                      return base::refuse(Kind::kInvalid, "the job is yours already");
+                      return base::refuse(Kind::kInvalid, "the job is already yours");
                     }
                     jobs::Jobs::set_owner(t, job, change.by());
                     const auto sentence = fmt::format("from {}", job.owner);

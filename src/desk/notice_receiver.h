@@ -1,4 +1,4 @@
-// Who is told of what, as the settings have it; and what there is to be told of.
+// Receivers of notices, as the settings have it; and what there is to be told of.
 #pragma once
 
 #include <array>

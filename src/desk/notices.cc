@@ -120,7 +120,8 @@ void Notices::note(const std::vector<Notice>& notices,
         return {};
       });
   for (const auto& name : dropped) {
-    repository_.log.error("notices were dropped, as too many wait", {{"receiver", name}});
+    repository_.log.error("notices were dropped, because too many wait",
+                          {{"receiver", name}});
   }
   for (const auto& one : notices) {
     repository_.log.warning(
@@ -185,7 +186,7 @@ void Notices::deliver_to(const NoticeReceiver& receiver) {
     const auto now = repository_.clock.wall();
     const bool too_old = waiting.notice.at + milliseconds(kKeptFor) < now;
     if (!answer) {
-      repository_.log.warning("a notice was not taken",
+      repository_.log.warning("a receiver did not accept a notice",
                               {{"receiver", receiver.name},
                                {"event", waiting.notice.event},
                                {"tries", waiting.tries + 1},
@@ -193,7 +194,7 @@ void Notices::deliver_to(const NoticeReceiver& receiver) {
     }
     if (!answer && too_old) {
       repository_.log.error(
-          "a notice was dropped, as nobody took it in time",
+          "a notice was dropped, because its receiver did not accept it in time",
           {{"receiver", receiver.name}, {"event", waiting.notice.event}});
     }
     const auto noted =
@@ -257,7 +258,7 @@ Notices::test(const std::string& wanted, const std::string& by) {
                         one.name,
                         false,
                         repository_.clock.wall(),
-                        fmt::format("a test that {} asked for; nothing is wrong", by)};
+                        fmt::format("a test by {}; nothing is wrong", by)};
     auto answer = send_(one, notice);
     tried(one, answer);
     results.emplace_back(one.name, std::move(answer));
@@ -265,8 +266,7 @@ Notices::test(const std::string& wanted, const std::string& by) {
   if (!results.empty()) return results;
   return base::refuse(
       base::Kind::kNotFound,
-      names.empty() ? std::string("nobody gets notices; name receivers in the settings, "
-                                  "[[notice]]")
+      names.empty() ? std::string("no receivers; name them in the settings, [[notice]]")
                     : fmt::format("unknown receiver '{}'; there are {}", wanted,
                                   fmt::join(names, ", ")));
 }

@@ -56,7 +56,7 @@ base::Outcome<OfferMade> Offers::add(const std::string& typed, catalog::Offer of
   if (image->withdrawal) {
     return base::refuse(
         Kind::kDenied,
-        fmt::format("'{}' {}; take that back with 'vantro image withdraw --undo' first",
+        fmt::format("'{}' {}; undo that first with 'vantro image withdraw --undo'",
                     image->name, repository_.offer_index()->held_back(*image)));
   }
   offer.name = *name;

@@ -121,9 +121,9 @@ base::Outcome<Person> People::change(const std::string& typed,
         }
         // Whoever knew the old password is out.
         if (wanted.password) auth::People::end_sessions(t, person->name, now);
-        change.record(t, "person-change", person->name, "",
-                      (wanted.password ? "another password, log-ins ended; " : "") +
-                          about(*person));
+        change.record(
+            t, "person-change", person->name, "",
+            (wanted.password ? "new password, log-ins ended; " : "") + about(*person));
         return person;
       });
 }
@@ -279,9 +279,9 @@ base::Outcome<TokenMade> People::log_in(const std::string& person, base::WallTim
 
 base::Outcome<void> People::log_out() {
   if (caller_.token == 0) {
-    return base::refuse(Kind::kInvalid,
-                        "nothing to log out from: on this machine the server knows you "
-                        "by your login");
+    return base::refuse(
+        Kind::kInvalid,
+        "no log-in to end; on this machine the server knows you by your login");
   }
   return repository::change(
       repository_, caller_.by(),

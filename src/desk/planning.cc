@@ -232,8 +232,8 @@ base::Outcome<jobs::Route> Planning::route(const std::string& name,
   if (!known) return base::refuse(known.error());
   if ((*known)->held.empty() && (*known)->rules.empty()) {
     return base::refuse(Kind::kNotFound,
-                        fmt::format("no image and no rule is known for platform '{}'; "
-                                    "'vantro image list' shows the platforms",
+                        fmt::format("no image and no rule for platform '{}'; 'vantro "
+                                    "image list' shows the platforms",
                                     base::printable(name, 60)));
   }
   return jobs::find_route({name, "system", from, to, "", {}, false}, (*known)->held,
@@ -302,7 +302,7 @@ void Planning::add_ways(jobs::ReadinessFacts& facts, const fleet::Device& device
     if (way.hindrance.empty() && !way.name.empty()) {
       const auto reached = addresses_of(surroundings_, where, own.front());
       if (reached.empty()) {
-        way.hindrance = "this machine has no way to the device";
+        way.hindrance = "this machine has no route to the device";
       } else {
         way.server = base::Endpoint{reached.front(), where.port}.text();
       }

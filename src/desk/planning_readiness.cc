@@ -217,8 +217,7 @@ base::Outcome<Readiness> Planning::readiness(const fleet::Device& device,
     if (!facts.job) {
       return base::refuse(
           Kind::kInvalid,
-          fmt::format("{} has no open job; say what it is to be ready for "
-                      "with --to IMAGE",
+          fmt::format("{} has no open job; name the image with --image IMAGE",
                       device.name));
     }
     auto found = this->aim(facts.job->aim);

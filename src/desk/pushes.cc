@@ -62,8 +62,9 @@ base::Outcome<base::Endpoint> Pushes::target(const PushWanted& wanted) const {
   }
   return base::refuse(
       Kind::kInvalid,
-      fmt::format("{} has no single address in the inventory; give one with --to",
-                  holder->name));
+      fmt::format(
+          "{} has no single address in the inventory; give the address with --device",
+          holder->name));
 }
 
 base::Outcome<PushBegun> Pushes::begin(const PushWanted& wanted) {
@@ -71,8 +72,8 @@ base::Outcome<PushBegun> Pushes::begin(const PushWanted& wanted) {
     return base::refuse(
         Kind::kDenied,
         fmt::format(
-            "sending into devices needs the right 'push', which {} does not have; "
-            "an administrator gives it: 'vantro person change {} --rights push'",
+            "sending to devices needs the right 'push', which {} does not have; an "
+            "administrator can give it: 'vantro person change {} --rights push'",
             caller_.name, caller_.name));
   }
   const auto image = find_image(repository_, wanted.image);
@@ -154,7 +155,7 @@ base::Outcome<PushView> Pushes::find(std::uint64_t id) const {
 
 base::Outcome<void> Pushes::end(std::uint64_t id) {
   if (hands_.end_push(id)) return {};
-  return base::refuse(Kind::kNotFound, fmt::format("push {} does not run", id));
+  return base::refuse(Kind::kNotFound, fmt::format("push {} is not running", id));
 }
 
 }  // namespace vantro::desk

@@ -141,7 +141,7 @@ class Finder {
           fmt::format("'{}' was withdrawn: {}", found->name, found->withdrawal->why);
     } else if (!found->whole) {
       facts.trouble = fmt::format("'{}' is damaged on the server's disk", found->name);
-      facts.advice = "add the same file once more: 'vantro image add FILE'";
+      facts.advice = "add the same file again: 'vantro image add FILE'";
     } else if (!file.role.empty() && found->facts.role != file.role) {
       facts.trouble = fmt::format(
           "'{}' has the role '{}', and the device needs '{}'", found->name,
@@ -166,7 +166,7 @@ class Finder {
   base::Outcome<void> backup(const Wanted& wanted, rescue::FileFacts& facts,
                              rescue::GivenName& given) const {
     if (wanted.device.empty()) {
-      facts.trouble = "it gives the device's backup, and which device it is was not said";
+      facts.trouble = "it gives the device's backup, but the device is not named";
       facts.advice = "name it: 'vantro rescue open DEVICE', or --link-address MAC=DEVICE";
       return {};
     }
@@ -199,11 +199,11 @@ class Finder {
 
   void text(rescue::FileFacts& facts, rescue::GivenName& given) const {
     if (text_.empty()) {
-      facts.trouble = "it gives a text, and none was handed in";
-      facts.advice = "hand it in with --text FILE";
+      facts.trouble = "it gives a text, but none was given";
+      facts.advice = "give it with --file FILE";
       return;
     }
-    given.stands_for = "the text that was handed in";
+    given.stands_for = "the text that was given";
     given.content = text_;
     given.size = text_.size();
   }
@@ -228,7 +228,7 @@ base::Outcome<RescueFiles> rescue_files(const repository::Repository& repository
     if (wanted.empty()) {
       rescue::FileFacts facts;
       facts.name = file.name;
-      facts.trouble = "its name depends on the device, and no device was given";
+      facts.trouble = "its name depends on the device, but no device is named";
       facts.advice = "--link-address MAC=DEVICE, or --serial SERIAL=DEVICE";
       files.facts.push_back(std::move(facts));
     }

@@ -57,10 +57,11 @@ base::Outcome<Guest> parse_guest(const std::string& text, bool serial) {
   if (serial) {
     constexpr std::size_t kShortest = 4;
     if (rest.size() < kShortest) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' is too short for a serial number: 4 signs at "
-                                      "the least",
-                                      base::printable(rest, 40)));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format(
+              "'{}' is too short for a serial number; it needs 4 characters or more",
+              base::printable(rest, 40)));
     }
     guest.serial = rest;
     return guest;
@@ -135,12 +136,10 @@ base::Outcome<RescueOpened> Rescues::open(const Caller& caller,
   const auto profile = profile_for(wanted, device ? device->platform : std::string());
   if (!profile) return base::refuse(profile.error());
   if (profile->way == rescue::Way::kWaits && !caller.powers.has(auth::Right::kPush)) {
-    return base::refuse(
-        Kind::kDenied,
-        fmt::format(
-            "the profile '{}' sends an image into the device, which needs the right "
-            "'push'; {} does not have it",
-            profile->name, caller.name));
+    return base::refuse(Kind::kDenied,
+                        fmt::format("the profile '{}' sends an image to the device, "
+                                    "which needs the right 'push'; {} does not have it",
+                                    profile->name, caller.name));
   }
   std::vector<Guest> guests;
   for (const bool serial : {false, true}) {

@@ -72,8 +72,8 @@ std::vector<std::string> undo_lines(const rescue::Session& session) {
   std::vector<std::string> lines;
   const auto address = fmt::format("{}/{}", session.server.text(), session.prefix);
   if (session.own_address) {
-    lines.push_back(fmt::format("{} was taken away from {} again: nothing to do", address,
-                                session.interface));
+    lines.push_back(
+        fmt::format("{} was removed from {}; nothing to do", address, session.interface));
   } else {
     lines.push_back(fmt::format("if you added {} for this: ip address del {} dev {}",
                                 address, address, session.interface));
@@ -317,7 +317,7 @@ void Rescues::keep(Running& running) {
       });
   if (!kept) {
     repository_.log.error(
-        "what happens in a rescue session could not be recorded",
+        "events of a rescue session could not be recorded",
         {{"session", running.session.id}, {"why", kept.error().sentence}});
   }
 }
@@ -355,13 +355,13 @@ void Rescues::end_left_over() {
   for (const auto& one : left->all()) {
     give_back(*one);
     const std::string why = "the server stopped without ending it";
-    const auto done = record_end(*one, "server", why,
-                                 "what had been opened was closed at the next start", {});
+    const auto done =
+        record_end(*one, "server", why, "everything was closed at the next start", {});
     if (!done) {
-      repository_.log.error("a rescue session of before could not be ended",
+      repository_.log.error("an earlier rescue session could not be ended",
                             {{"session", one->id}, {"why", done.error().sentence}});
     } else {
-      repository_.log.warning("a rescue session of before was ended",
+      repository_.log.warning("an earlier rescue session was ended",
                               {{"session", one->id}, {"interface", one->interface}});
     }
   }

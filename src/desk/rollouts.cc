@@ -105,7 +105,7 @@ base::Outcome<std::vector<fleet::Device>> Rollouts::select(
     for (const auto& [key, name] : *parts) {
       if (!key.empty()) {
         return base::refuse(Kind::kInvalid,
-                            "name devices, or select them by what is known of them; not "
+                            "name devices, or select them by their facts; not "
                             "both");
       }
       auto device = repository_.devices.find(name);
@@ -123,8 +123,7 @@ base::Outcome<std::vector<fleet::Device>> Rollouts::select(
   if (found.empty()) {
     return base::refuse(
         Kind::kNotFound,
-        fmt::format("no device fits '{}'; 'vantro device list' shows what "
-                    "is known of them",
+        fmt::format("no device matches '{}'; 'vantro device list' shows them",
                     base::printable(text, 100)));
   }
   return found;

@@ -16,10 +16,9 @@ using repository::Change;
 base::Outcome<RulesImported> RouteRules::import(const std::vector<jobs::Rule>& rules,
                                                 bool really) {
   if (rules.empty()) {
-    return base::refuse(
-        Kind::kInvalid,
-        "the table holds no rules; 'vantro route remove PLATFORM' removes "
-        "those of a platform");
+    return base::refuse(Kind::kInvalid,
+                        "the table has no rules; 'vantro route remove PLATFORM' removes "
+                        "those of a platform");
   }
   RulesImported result;
   std::map<std::string, std::string> platforms;  // folded, as spelled
@@ -47,10 +46,10 @@ base::Outcome<RulesImported> RouteRules::import(const std::vector<jobs::Rule>& r
     result.unchanged = after.size() - result.added.size();
     if (!really) return {};
     jobs::Jobs::set_rules(t, rules);
-    change.record(
-        t, "route-rules", fmt::format("{}", fmt::join(result.platforms, ", ")), "",
-        fmt::format("{} added, {} removed, {} as they were", result.added.size(),
-                    result.removed.size(), result.unchanged));
+    change.record(t, "route-rules", fmt::format("{}", fmt::join(result.platforms, ", ")),
+                  "",
+                  fmt::format("{} added, {} removed, {} unchanged", result.added.size(),
+                              result.removed.size(), result.unchanged));
     return {};
   };
   if (!really) {
@@ -72,9 +71,9 @@ base::Outcome<std::size_t> RouteRules::remove(const std::string& platform) {
       [&](db::Transaction& t, Change& change) -> base::Outcome<std::size_t> {
         const auto rules = jobs::Jobs::rules(t, platform);
         if (platform.empty() || rules.empty()) {
-          return base::refuse(Kind::kNotFound,
-                              fmt::format("no rules are known for platform '{}'",
-                                          base::printable(platform, 60)));
+          return base::refuse(
+              Kind::kNotFound,
+              fmt::format("platform '{}' has no rules", base::printable(platform, 60)));
         }
         jobs::Jobs::remove_rules(t, platform);
         change.record(t, "route-rules", platform, "",

@@ -94,7 +94,7 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
     constexpr base::WallTime kSoonAfter = 10'000;
     if (known.running.empty() && one.contact.last_at > one.last.at + kSoonAfter &&
         one.last.state != "heard") {
-      one.last.sentence = fmt::format("heard since, without a file; before that, {}: {}",
+      one.last.sentence = fmt::format("heard since, without a file; before that {}: {}",
                                       base::local_time(one.last.at), one.last.sentence);
     }
   }
@@ -111,11 +111,9 @@ base::Outcome<Told> Stories::of(const base::Address& address) const {
   if (rows->empty() && known.running.empty() && !known.contact) {
     return base::refuse(
         Kind::kNotFound,
-        fmt::format(
-            "nothing was ever heard from {}; if it has asked, its packets do "
-            "not arrive here: check the address that it was given, the route, and "
-            "firewalls on the way",
-            address.text()));
+        fmt::format("{} never contacted the server; if it has asked, its packets do not "
+                    "arrive: check the server's address on it, the route, and firewalls",
+                    address.text()));
   }
   if (!rows->empty()) known.absence = absence_after(rows->front());
   known.entries.assign(std::make_move_iterator(rows->rbegin()),

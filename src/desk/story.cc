@@ -67,8 +67,8 @@ class Teller {
     if (lines_.empty() && known_.contact) {
       // A session or a listing.
       lines_.push_back({known_.contact->last_at, "heard", "", known_.contact->heard_on,
-                        "was heard and answered, and has asked for no file; the way "
-                        "here works"});
+                        "contacted the server and got an answer, but asked for no file; "
+                        "the path works"});
     }
     std::stable_sort(lines_.begin(), lines_.end(),
                      [](const auto& a, const auto& b) { return a.at < b.at; });
@@ -89,7 +89,7 @@ class Teller {
           fmt::format("'{}' sent: {} in {}{}", shown, base::size_text(e.bytes), took,
                       e.sentence.empty() ? "" : " (" + e.sentence + ")");
     } else if (e.outcome == "complete" && e.event == "fetch") {
-      line.sentence = fmt::format("'{}' sent in full: {} in {}", shown,
+      line.sentence = fmt::format("'{}' sent completely: {} in {}", shown,
                                   base::size_text(e.bytes), took);
       const auto other = for_another_platform(e);
       line.sentence += other;
@@ -103,15 +103,16 @@ class Teller {
         line.sentence += "; its job waits for " + known_.job_waits_for;
       }
     } else if (e.outcome == "complete") {
-      line.sentence = fmt::format("{} '{}', filed to its last byte: {} in {} ({})",
+      line.sentence = fmt::format("{} '{}', filed completely: {} in {} ({})",
                                   e.event == "image-add" ? "handed in" : "sent", shown,
                                   base::size_text(e.bytes), took, e.sentence);
     } else if (e.total == e.bytes && e.event != "fetch") {
-      line.sentence = fmt::format("'{}' came in full, {} in {}, and was not filed: {}",
-                                  shown, base::size_text(e.bytes), took, e.sentence);
+      line.sentence =
+          fmt::format("'{}' arrived completely, {} in {}, and was not filed: {}", shown,
+                      base::size_text(e.bytes), took, e.sentence);
     } else {
-      line.sentence = fmt::format("'{}' broke off after {} and {}: {}", shown, amount(e),
-                                  took, e.sentence);
+      line.sentence = fmt::format("'{}' was interrupted after {} and {}: {}", shown,
+                                  amount(e), took, e.sentence);
     }
     line.sentence = with_account(e.account) + line.sentence;
     lines_.push_back(std::move(line));
@@ -181,7 +182,7 @@ class Teller {
         text += fmt::format("; with it all {} parts of kit '{}' were fetched",
                             kit.parts.size(), kit.name);
       } else {
-        text += fmt::format("; of kit '{}' still to be fetched: {}", kit.name,
+        text += fmt::format("; still to fetch of kit '{}': {}", kit.name,
                             fmt::join(missing, ", "));
       }
     }
@@ -222,15 +223,15 @@ class Teller {
     std::string sentence;
     if (c.strays > 0) {
       sentence =
-          fmt::format("{} came to nothing since {}, the last: {}",
+          fmt::format("{} failed since {}, the last: {}",
                       c.strays == 1 ? "1 attempt" : fmt::format("{} attempts", c.strays),
                       base::local_time(c.first_at), c.stray_why);
     }
     if (c.unanswered > 0) {
       if (!sentence.empty()) sentence += "; ";
       sentence += fmt::format(
-          "{} got no answer, as there were too many at once or too many that it never "
-          "acknowledged",
+          "{} got no answer, because there were too many at once or too many that it "
+          "never acknowledged",
           c.unanswered == 1 ? "1 attempt" : fmt::format("{} attempts", c.unanswered));
     }
     lines_.push_back({std::max(c.stray_at, c.strays > 0 ? c.stray_at : c.last_at),
@@ -259,8 +260,8 @@ class Teller {
       }
       if (view.bytes == 0 && fetch) {
         line.sentence +=
-            "; we answer, but nothing comes back: look for a firewall or a wrong route "
-            "between the server and the device";
+            "; no reply to our answers: look for a firewall or a wrong route between the "
+            "server and the device";
       }
     }
     lines_.push_back(std::move(line));

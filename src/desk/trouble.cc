@@ -25,15 +25,14 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
                                     base::size_text(free)));
   }
   if (auto written = folder.try_writing(); !written) {
-    sentences.push_back("nothing can be written to the state folder: " +
-                        written.error().sentence);
+    sentences.push_back("the state folder can't be written: " + written.error().sentence);
   } else if (auto failure = repository.database->write_failure()) {
     sentences.push_back("the last change could not be written: " + failure->sentence);
   }
   if (const auto failing = repository.ledger.failing()) {
     sentences.push_back(
-        fmt::format("the ledger can't be written ({}); rows that wait: {}{}",
-                    failing->why, failing->waiting,
+        fmt::format("the ledger can't be written ({}); waiting rows: {}{}", failing->why,
+                    failing->waiting,
                     failing->dropped == 0
                         ? ""
                         : fmt::format(", and {} more were dropped", failing->dropped)));
@@ -59,17 +58,17 @@ base::Outcome<std::vector<std::string>> trouble(
                  "where whole = 0 union all select sha256, read_at from revisions where "
                  "whole = 0 union all select sha256, added_at from documents where "
                  "whole = 0) group by sha256 order by 2, 1")) {
-      sentences.push_back(
-          fmt::format("damaged or gone, found {}: {}; the same bytes added again mend it",
-                      base::local_time(row.integer(1)),
-                      repository::Contents::names_of(t, row.text(0))));
+      sentences.push_back(fmt::format(
+          "damaged or missing, found {}: {}; the same bytes added again mend it",
+          base::local_time(row.integer(1)),
+          repository::Contents::names_of(t, row.text(0))));
     }
     for (const auto& row : t.query("select name from images where vouching = "
                                    "'contradicted' and withdrawn_at is null order by "
                                    "name")) {
       sentences.push_back(fmt::format(
           "'{}' differs from the checksum of its maker and is not handed out: withdraw "
-          "it, or take the checksum back with 'vantro image vouch --undo'",
+          "it, or undo the comparison with 'vantro image vouch --undo'",
           row.text(0)));
     }
     return sentences;

@@ -29,8 +29,8 @@ base::Outcome<std::string> Unrecorded::keep(const std::string& name) {
   if (found->partial) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is an upload that broke off, and can't be recorded; copy what "
-                    "you need of it from {}/partial/, then remove it",
+        fmt::format("'{}' is an interrupted upload and can't be recorded; copy what you "
+                    "need from {}/partial/, then remove it",
                     base::printable(name, 80), repository_.folder.path()));
   }
   const auto handle = repository_.folder.open_as_it_lies(name);
@@ -48,11 +48,9 @@ base::Outcome<std::string> Unrecorded::keep(const std::string& name) {
       return base::refuse(moved.error());
     }
     repository_.unrecorded.forget(name);
-    return base::refuse(
-        Kind::kCorrupt,
-        name +
-            " is damaged: its bytes no longer match their SHA-256; it is in "
-            "quarantine/ now");
+    return base::refuse(Kind::kCorrupt, name +
+                                            " is damaged: its bytes do not match their "
+                                            "SHA-256; it is in quarantine/ now");
   }
   auto kept = repository::change(
       repository_, caller_.by(),

@@ -49,7 +49,7 @@ base::Outcome<void> Uploads::receiving(const Upload& one) {
 base::Outcome<Uploads::View> Uploads::begin(const Caller& caller,
                                             gate::IntakeOptions options) {
   if (!options.size) {
-    return base::refuse(Kind::kInvalid, "size: it is missing; give the file's bytes");
+    return base::refuse(Kind::kInvalid, "size: missing; give the number of bytes");
   }
   {
     const base::Lock lock(mutex_);
@@ -143,7 +143,7 @@ base::Outcome<Uploads::View> Uploads::append(const Caller& caller, std::int64_t 
   if (auto open = receiving(one); !open) return base::refuse(open.error());
   if (offset != one.bytes) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("cannot add to upload {} at byte {}; go on at {}",
+                        fmt::format("cannot add to upload {} at byte {}; resume at {}",
                                     number, offset, one.bytes));
   }
   if (piece.size() > one.size - one.bytes) {
@@ -234,7 +234,7 @@ void Uploads::tick() {
       if (silent < kPatience) continue;
       if (one->intake) {
         one->intake->fail(gate::State::kAbandoned,
-                          "nothing came for an hour; send the file again");
+                          "the upload received nothing for an hour; send the file again");
         one->intake.reset();
       }
     }

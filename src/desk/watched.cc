@@ -47,7 +47,7 @@ void Watched::place(Wrong& wrong) const {
   }
   if (auto written = folder.try_writing(); !written) {
     wrong[{"database-failing", ""}] =
-        "nothing can be written to the state folder: " + written.error().sentence;
+        "the state folder can't be written: " + written.error().sentence;
   } else if (auto failure = repository_.database->write_failure()) {
     wrong[{"database-failing", ""}] =
         "the last change could not be written: " + failure->sentence;
@@ -95,7 +95,7 @@ base::Outcome<void> Watched::records(Wrong& wrong) const {
                  "whole = 0 and removed_at is null")) {
       const auto names = repository::Contents::names_of(t, row.text(0));
       wrong[{"damage-found", row.text(0).substr(0, 16)}] = fmt::format(
-          "stored bytes are damaged or gone: {}; add the same file again to "
+          "stored bytes are damaged or missing: {}; add the same file again to "
           "mend it",
           names);
     }
@@ -115,17 +115,17 @@ base::Outcome<void> Watched::backups(Wrong& wrong) const {
     if (!one.overdue) continue;
     if (one.seen_at == 0) {
       wrong[{"backup-missing", one.device}] =
-          fmt::format("no backup of {} has ever come; expected since {}", one.device,
+          fmt::format("no backup of {} was ever received; expected since {}", one.device,
                       base::local_time(one.since));
     } else {
       wrong[{"backup-overdue", one.device}] = fmt::format(
-          "the last backup of {} came {}", one.device, base::local_time(one.seen_at));
+          "the last backup of {} arrived {}", one.device, base::local_time(one.seen_at));
     }
   }
   for (const auto& one : overview->files) {
     if (!one.shrunk) continue;
     wrong[{"backup-shrunken", one.file.holder.name + " " + one.file.name}] = fmt::format(
-        "'{}' of {} has {}, usual are {}", one.file.name, one.file.holder.name,
+        "'{}' of {} has {}; the usual size is {}", one.file.name, one.file.holder.name,
         base::size_text(one.file.size), base::size_text(one.file.usual_size.value_or(0)));
   }
   return {};
@@ -189,7 +189,7 @@ Wrong Watched::look(
   for (const auto& one : repository_.snapshot()->rescues->all()) {
     wrong[{"rescue-opened", fmt::format("#{}", one->id)}] = fmt::format(
         "a rescue session is open on {} for {}", one->interface,
-        one->device_name.empty() ? "the device on its wire" : one->device_name);
+        one->device_name.empty() ? "the device on its interface" : one->device_name);
   }
   if (!records(wrong)) as_before(wrong, {"damage-found", "image-contradicted"});
   if (now >= backups_looked_at_ + milliseconds(kLooksAtBackupsEvery) ||

@@ -45,10 +45,9 @@ base::Outcome<std::string> known_account(const repository::Repository& repositor
   auto sound = auth::account_name(typed);
   if (!sound) return sound;
   if (*sound == auth::kAnonymous || !repository.snapshot()->accounts->find(*sound)) {
-    return base::refuse(base::Kind::kNotFound,
-                        fmt::format("there is no account '{}'; 'vantro account list' "
-                                    "shows what there is",
-                                    *sound));
+    return base::refuse(
+        base::Kind::kNotFound,
+        fmt::format("unknown account '{}'; 'vantro account list' shows all", *sound));
   }
   return sound;
 }

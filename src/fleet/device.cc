@@ -91,16 +91,13 @@ base::Outcome<std::string> device_name(std::string_view typed) {
   if (!sound) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format(
-            "'{}' is not a name for a device: letters, digits, '.', '-' and '_', at "
-            "most {}, a letter or digit first",
-            base::printable(std::string(typed), 80), kLongestName));
+        fmt::format("'{}' is not a name for a device; use at most {} letters, digits, "
+                    "'.', '-' and '_', a letter or digit first",
+                    base::printable(std::string(typed), 80), kLongestName));
   }
   if (base::Address::parse(typed)) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is an address; a device needs a name that is "
-                                    "none",
-                                    typed));
+                        fmt::format("'{}' is an address; a device needs a name", typed));
   }
   return std::string(typed);
 }
@@ -164,7 +161,7 @@ base::Outcome<void> set_field(Device& device, std::string_view field,
     device.backup_every = parse_every(text);
     if (!device.backup_every && !text.empty()) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' says not how often a backup is expected: "
+                          fmt::format("'{}' is not an interval; example: "
                                       "daily, weekly, monthly, 12h, 3d, never",
                                       shown));
     }
@@ -176,7 +173,7 @@ base::Outcome<void> set_field(Device& device, std::string_view field,
     }
   } else {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is nothing of a device; there are {}",
+                        fmt::format("a device has no '{}'; it has {}",
                                     base::printable(std::string(field), 40),
                                     fmt::join(field_names(), ", ")),
                         text::nearest(std::string(field), field_names()).value_or(""));

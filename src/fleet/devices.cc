@@ -128,7 +128,7 @@ base::Outcome<void> check_name(db::Transaction& t, const Device& device) {
                              {base::folded(device.name), device.id});
   if (taken.empty()) return {};
   return base::refuse(Kind::kExists,
-                      fmt::format("there is a device {} already", taken.front().text(0)));
+                      fmt::format("device {} exists already", taken.front().text(0)));
 }
 
 }  // namespace

@@ -171,7 +171,7 @@ base::Outcome<void> enter(State& state, std::string_view field, std::string_view
   if (!is_state_field(field)) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is not a part of a device's state; there are {}",
+        fmt::format("'{}' is not a value of a device's state; known: {}",
                     base::printable(field, 40), fmt::join(state_field_names(), ", ")),
         text::nearest(std::string(field), state_field_names()).value_or(""));
   }

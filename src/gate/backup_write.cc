@@ -42,7 +42,7 @@ base::Outcome<void> DepositLimits::check_quota(std::uint64_t bytes) const {
 
 base::Refusal only_configurations() {
   return {Kind::kFull,
-          "the server's disk is nearly full, and what is left is kept for "
+          "the server's disk is nearly full; the rest is reserved for "
           "configurations; the operator must free some space"};
 }
 
@@ -65,7 +65,7 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   if (size > workings_.config()->largest_deposit) {
     return base::refuse(
         Kind::kTooLarge,
-        fmt::format("backups larger than {} are not taken",
+        fmt::format("backups larger than {} are not accepted",
                     base::size_text(workings_.config()->largest_deposit)));
   }
   if (auto room = limits_.check_quota(size); !room) return room;
@@ -232,7 +232,7 @@ std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
   }
   const auto announced = revision_.announced.value_or(0);
   if (announced != 0 && announced != revision_.size) {
-    rest += fmt::format("; the device had announced {} bytes, {} came", announced,
+    rest += fmt::format("; the device had announced {} bytes, {} arrived", announced,
                         revision_.size);
   }
   return rest;

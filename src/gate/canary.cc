@@ -61,8 +61,8 @@ bool holds(const std::string& path, std::uint64_t bytes, const std::string& sha2
 std::string hello_text(const Asker& asker, base::WallTime now) {
   auto text = fmt::format(
       "Hello. The path from this device to vantrod works.\n"
-      "You came over {} from {}{}.\n"
-      "The server heard you on {}.\n"
+      "You asked over {} from {}{}.\n"
+      "You asked the server's address {}.\n"
       "Its time is {}.\n",
       asker.protocol, asker.peer.address.text(),
       asker.account.empty() ? "" : fmt::format(" as '{}'", asker.account), asker.heard_on,

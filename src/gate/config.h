@@ -28,7 +28,8 @@ struct Config {
   std::uint64_t rows_per_day = 50'000;
   // Nothing is handed out or taken while the ledger can't be written.
   bool only_recorded = false;
-  // What is kept of one device, in bytes, if nothing else is said of it; 0: no limit.
+  // Most bytes of backups kept of one device, in bytes, if nothing else is said of it; 0:
+  // no limit.
   std::uint64_t kept_per_device = 0;
   // Of the disk, in bytes: when less is free, only configurations are taken.
   std::uint64_t reserve = 0;

@@ -81,8 +81,8 @@ base::Outcome<Place> Gate::admit(const Asker& asker, Direction direction,
   };
   if (workings_->config()->only_recorded && workings_->repository.ledger.failing()) {
     return refused({base::Kind::kBusy,
-                    "the server can't record transfers at the moment, so it makes none; "
-                    "see 'vantro status'"});
+                    "the server can't record transfers at the moment, so it refuses "
+                    "them; see 'vantro status'"});
   }
   if (workings_->repository.snapshot()->rescues->at(asker.interface(), asker.peer.address,
                                                     workings_->clock.wall()) != nullptr) {

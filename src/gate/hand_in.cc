@@ -50,30 +50,29 @@ base::Outcome<void> HandedFile::write(base::ByteView bytes) {
 base::Outcome<std::vector<Claim>> HandedFile::claims() const {
   using Claims = std::vector<Claim>;
   const auto& image = intake_.name();
-  return workings_.repository.database->read(
-      [&](db::Transaction& t) -> base::Outcome<Claims> {
-        Claims claims;
-        for (const auto& row : t.query(
-                 "select name, text from handed_lists where account = :a and at >= :t",
+  return workings_.repository.database->read([&](db::Transaction& t)
+                                                 -> base::Outcome<Claims> {
+    Claims claims;
+    for (const auto& row :
+         t.query("select name, text from handed_lists where account = :a and at >= :t",
                  {account_, workings_.clock.wall() - kListsKeptDays * kDay})) {
-          const auto list = crypto::parse_checksum_list(row.text(1));
-          if (!list) continue;  // it was read when it came
-          const auto own = list->of(image);
-          if (own.empty() && is_own_list(row.text(0), image)) {
-            return base::refuse(
-                Kind::kInvalid,
-                fmt::format("'{}', which was handed in for it, does not name "
-                            "'{}'; nothing was added",
-                            row.text(0), image));
-          }
-          for (const auto& one : own) {
-            // A list for one file may hold a bare checksum; one for many must name it.
-            if (one.name.empty() && !is_own_list(row.text(0), image)) continue;
-            claims.push_back({one.expected, source(account_, row.text(0)), ""});
-          }
-        }
-        return claims;
-      });
+      const auto list = crypto::parse_checksum_list(row.text(1));
+      if (!list) continue;  // it was read when it came
+      const auto own = list->of(image);
+      if (own.empty() && is_own_list(row.text(0), image)) {
+        return base::refuse(
+            Kind::kInvalid,
+            fmt::format("the checksum list '{}' does not name '{}'; nothing was added",
+                        row.text(0), image));
+      }
+      for (const auto& one : own) {
+        // A list for one file may hold a bare checksum; one for many must name it.
+        if (one.name.empty() && !is_own_list(row.text(0), image)) continue;
+        claims.push_back({one.expected, source(account_, row.text(0)), ""});
+      }
+    }
+    return claims;
+  });
 }
 
 base::Outcome<Filed> HandedFile::commit() {
@@ -157,8 +156,7 @@ base::Outcome<Filed> HandedFile::keep_list() {
   const auto text = intake_.text();
   if (!text) return refused(text.error());
   if (text->size() > kLongestList) {
-    return refused(
-        {Kind::kTooLarge, "a checksum list that is handed in has at most 1 MiB"});
+    return refused({Kind::kTooLarge, "a checksum list can have 1 MiB at most"});
   }
   Filed filed;
   filed.size = text->size();

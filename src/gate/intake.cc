@@ -49,7 +49,7 @@ ImageIntake::ImageIntake(ImageIntake&& other) noexcept
       transfer_(std::move(other.transfer_)) {}
 
 ImageIntake::~ImageIntake() {
-  if (open_) fail(State::kFailed, "the upload broke off");
+  if (open_) fail(State::kFailed, "the upload was interrupted");
 }
 
 base::Outcome<void> ImageIntake::stopped() const {
@@ -178,9 +178,8 @@ base::Outcome<void> ImageIntake::is_an_image() const {
   if (*form_ == crypto::FileForm::kOther && named != crypto::FileForm::kOther) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is named as {}, and its content is not one; nothing was added. "
-                    "If it is an image, give it another name, or add it with "
-                    "--despite-findings",
+        fmt::format("'{}' has the name of {}, but not the content; nothing was added. If "
+                    "it is an image, use another name, or add it with --despite-findings",
                     shown, crypto::title(named)));
   }
   if (*form_ == crypto::FileForm::kOther) return {};
@@ -202,7 +201,7 @@ base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
   return base::refuse(
       Kind::kInvalid,
       fmt::format("'{}' ({}) is {}; nothing was added. Fetch it again from its maker; if "
-                  "it is meant to be so, add it with --despite-findings",
+                  "it is as it should be, add it with --despite-findings",
                   options_.name, taken.inside.kind, taken.inside.findings.front()));
 }
 
@@ -290,7 +289,7 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
                                               std::optional<base::Network>(std::nullopt));
   if (standing && standing->image.id != known.id) {
     taken.note = fmt::format(
-        "the name '{}' stands for '{}'; let it stand for this image with 'vantro offer "
+        "the name '{}' belongs to '{}'; point it at this image with 'vantro offer "
         "change'",
         options_.name, standing->image.name);
     return {};

@@ -57,7 +57,7 @@ base::Outcome<std::shared_ptr<const auth::Account>> Gate::account_of(
   auto account = log_ins_.find(asker.account);
   if (!account) {
     return base::refuse(Kind::kAccountNeeded,
-                        fmt::format("there is no account '{}' any more", asker.account));
+                        fmt::format("account '{}' was removed", asker.account));
   }
   return account;
 }
@@ -199,8 +199,8 @@ base::Outcome<Found> Gate::find_backup(const Asker& asker, const std::string& re
         fmt::format("revision {} of '{}' {}", revision->number,
                     base::printable(wanted.name, 80),
                     revision->complete ? "is damaged on the server's disk"
-                                       : "broke off while it was sent; the operator can "
-                                         "save what came"));
+                                       : "was interrupted; the operator can write the "
+                                         "part that arrived to a file"));
   }
   Found found;
   found.name = backup_path(revision->name, revision->number);
@@ -257,10 +257,11 @@ std::optional<base::Outcome<Found>> Gate::find_in_rescue(const Asker& asker,
   const auto image = workings_->repository.catalog.with_content(given->sha256);
   if (!image) return base::refuse(image.error());
   if (!*image || !(*image)->whole) {
-    return base::refuse(Kind::kCorrupt,
-                        fmt::format("'{}' is not whole on the server's disk any more; "
-                                    "'vantro image info {}' says more",
-                                    given->name, given->stands_for));
+    return base::refuse(
+        Kind::kCorrupt,
+        fmt::format(
+            "'{}' is damaged on the server's disk; 'vantro image info {}' says more",
+            given->name, given->stands_for));
   }
   if ((*image)->withdrawal) {
     return base::refuse(Kind::kDenied,

@@ -51,7 +51,7 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
   if (!name) return refused(name.error());
   if (announced.size.value_or(0) > workings_->config()->largest_deposit) {
     return refused({Kind::kTooLarge,
-                    fmt::format("files larger than {} are not taken; this one has {}",
+                    fmt::format("files larger than {} are not accepted; this one has {}",
                                 base::size_text(workings_->config()->largest_deposit),
                                 base::size_text(*announced.size))});
   }
@@ -113,7 +113,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
                            announced.size.value_or(0), may_encrypt(revision));
   if (!arrival) return base::refuse(arrival.error());
   if (arrival->size() > 0) {
-    start.note = fmt::format("went on behind {} bytes{}{}", arrival->size(),
+    start.note = fmt::format("resumed at byte {}{}{}", arrival->size(),
                              asker.remark.empty() ? "" : "; ", asker.remark);
   }
   return WriteGrant(std::make_unique<BackupWrite>(
@@ -184,23 +184,22 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                                                may_encrypt(revision));
   }
   if (!*last) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("nothing of '{}' has come from {} before: send all "
-                                    "of it",
-                                    shown, revision.address));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("nothing of '{}' has arrived from {}; send the whole file", shown,
+                    revision.address));
   }
   const auto& broken = **last;
   if (broken.complete) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("'{}' has come whole (revision {}), and nothing is put behind it: "
-                    "send all of it, and it becomes revision {}",
-                    shown, broken.number, broken.number + 1));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("cannot append to '{}': revision {} is complete; "
+                                    "send the whole file, and it becomes revision {}",
+                                    shown, broken.number, broken.number + 1));
   }
   if (broken.account != revision.account) {
     return base::refuse(
         Kind::kDenied,
-        fmt::format("'{}' was begun {}, and only that one goes on with it", shown,
+        fmt::format("'{}' was begun {}; only that one can resume it", shown,
                     broken.account.empty()
                         ? "without an account"
                         : fmt::format("with account '{}'", broken.account)));
@@ -208,28 +207,26 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
   if (broken.partial_file.empty()) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("what came of '{}' is not kept any more: send all of it", shown));
+        fmt::format("the partial '{}' is no longer kept; send the whole file", shown));
   }
   if (announced.behind && *announced.behind != broken.size) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' broke off behind {} bytes: go on there, not at {}, or send all "
-                    "of it",
-                    shown, broken.size, *announced.behind));
+        fmt::format("cannot resume '{}' at byte {}; resume at {}, or send the whole file",
+                    shown, *announced.behind, broken.size));
   }
   if (!really_there(broken)) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("what came of '{}' before is not sure to be whole on the server's "
-                    "disk: send all of it",
-                    shown));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("the partial '{}' may be incomplete on the server's "
+                                    "disk; send the whole file",
+                                    shown));
   }
   auto arrival = workings_->repository.folder.arrive_again(
       {broken.partial_file, broken.size, broken.partial_sha256}, label,
       workings_->clock.wall(), may_encrypt(revision),
       [&](base::ByteView bytes) { content.update(bytes); });
   if (!arrival && arrival.error().kind == Kind::kCorrupt) {
-    workings_->log.error("a partial file is damaged and can't be gone on with",
+    workings_->log.error("a partial file is damaged and can't be resumed",
                          {{"file", broken.partial_file}});
     // So that it is not tried again; the file stays for a person to look at.
     if (auto done =
@@ -239,9 +236,9 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
     }
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("what came of '{}' before is damaged on the server's disk: send all "
-                    "of it",
-                    shown));
+        fmt::format(
+            "the partial '{}' is damaged on the server's disk; send the whole file",
+            shown));
   }
   if (!arrival) return arrival;
   // Its record stays, as that of an upload that was gone on with.
@@ -283,8 +280,7 @@ base::Outcome<WriteGrant> Gate::open_hand_in(const Asker& asker, Place place,
                                              Announced announced) {
   if (announced.goes_on && announced.behind) {
     return base::refuse(Kind::kInvalid,
-                        "of what is handed in nothing is kept that broke off: send all "
-                        "of it");
+                        "interrupted hand-ins are not kept; send the whole file");
   }
   auto start = transfer_of(asker, Direction::kIntake, name, announced);
   start.device = workings_->repository.inventory.device_at(asker.peer.address);

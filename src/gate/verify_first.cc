@@ -105,7 +105,7 @@ void VerifyFirst::tell(const Then& then) const {
   try {
     then();
   } catch (const std::exception& error) {
-    workings_.log.error("a fetch that waited for its bytes to be verified is lost",
+    workings_.log.error("a fetch that waited for verification was lost",
                         {{"why", error.what()}});
   }
 }
@@ -142,7 +142,7 @@ std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
       workings_.repository, sha256, size, false,
       [&](std::uint64_t bytes) { return piece_read(sha256, bytes); });
   if (!result.noted) {
-    workings_.log.error("what was verified before a fetch could not be put on record",
+    workings_.log.error("the result of verifying before a fetch could not be recorded",
                         {{"sha256", sha256}, {"why", result.noted.error().sentence}});
   }
   switch (result.reading) {

@@ -93,11 +93,11 @@ probe::Report Workings::look_inside(int fd, std::uint64_t size,
   const auto now = config();
   if (!now->look.program.empty()) {
     auto report = probe::look_apart(now->look, fd, size, stop);
-    repository.troubles.set("look-inside",
-                            report.confined
-                                ? std::vector<std::string>()
-                                : std::vector{std::string("files are not looked into: ") +
-                                              probe::kCannotConfine});
+    repository.troubles.set(
+        "look-inside",
+        report.confined ? std::vector<std::string>()
+                        : std::vector{std::string("Vantro does not look inside files: ") +
+                                      probe::kCannotConfine});
     return report;
   }
   probe::Report report;

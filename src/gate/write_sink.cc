@@ -14,10 +14,11 @@ std::optional<crypto::Expected> differing(const crypto::Digests& digests,
 
 base::Refusal differs(const crypto::Digests& digests, const crypto::Expected& expected) {
   return {base::Kind::kMismatch,
-          fmt::format("the {} of what came is {}, the sender announced {}; nothing was "
-                      "added, send it again",
-                      crypto::title(expected.algorithm),
-                      crypto::value_of(digests, expected.algorithm), expected.hex)};
+          fmt::format(
+              "the {} of the received bytes is {}, the sender announced {}; nothing was "
+              "added, send it again",
+              crypto::title(expected.algorithm),
+              crypto::value_of(digests, expected.algorithm), expected.hex)};
 }
 
 }  // namespace vantro::gate

@@ -204,7 +204,7 @@ base::Outcome<Job> Jobs::add(db::Transaction& t, Job job) {
     return base::refuse(
         Kind::kExists,
         fmt::format("{} planned '{}' for {} at {}{}; take it over with 'vantro job take "
-                    "{}', or withdraw it with 'vantro job end {}'",
+                    "{}', or end it with 'vantro job end {}'",
                     known->planned_by, known->aim, known->device_name,
                     base::local_time(known->planned_at),
                     known->owner == known->planned_by
@@ -369,8 +369,8 @@ base::Outcome<Rollout> Jobs::add(db::Transaction& t, Rollout rollout) {
   const auto known = t.query("select name from rollouts where folded = :f",
                              {base::folded(rollout.name)});
   if (!known.empty()) {
-    return base::refuse(Kind::kExists, fmt::format("there is a rollout '{}' already",
-                                                   known.front().text(0)));
+    return base::refuse(
+        Kind::kExists, fmt::format("rollout '{}' exists already", known.front().text(0)));
   }
   rollout.id = t.next_number("rollouts");
   t.run(

@@ -162,7 +162,7 @@ class Judge {
     if (!facts_.held.empty()) return waits("held", facts_.held, job_.planned_at);
     if (result_.at_hand == 0) {
       return waits(
-          "running", "somebody to confirm it: vantro job mark " + device + " confirmed",
+          "running", "confirmation: vantro job mark " + device + " confirmed",
           result_.images.empty() ? job_.planned_at : result_.images.back().since);
     }
     const auto index = static_cast<std::size_t>(result_.at_hand - 1);
@@ -212,8 +212,7 @@ class Judge {
     const auto& device = job_.device_name;
     const auto ready = last("readiness");
     if (!ready && result_.at_hand == 1) {
-      return waits("planned",
-                   fmt::format("a look at its readiness: vantro ready {}", device),
+      return waits("planned", fmt::format("a readiness check: vantro ready {}", device),
                    job_.planned_at);
     }
     constexpr std::string_view kStop = "stop: ";
@@ -242,16 +241,14 @@ class Judge {
 
   void sent(const JobImage& image, const ImageProgress& one) {
     const auto& device = job_.device_name;
-    waits(
-        one.fetches > 1 ? "sent twice" : "sent",
-        fmt::format("{}: vantro job mark {} written",
-                    one.fetches > 1
-                        ? "word that it is written (usually the first fetch loads it to "
-                          "memory, the second to storage)"
-                        : "word that it is written, or a second fetch (some devices "
-                          "load to memory first)",
-                    device),
-        one.since);
+    waits(one.fetches > 1 ? "sent twice" : "sent",
+          fmt::format("{}: vantro job mark {} written",
+                      one.fetches > 1 ? "a report that it is written (usually the first "
+                                        "fetch loads it to memory, the second to storage)"
+                                      : "a report that it is written, or a second fetch "
+                                        "(some devices load to memory first)",
+                      device),
+          one.since);
     result_.caution = "do not power it off: it may be writing";
     if (facts_.silence)
       result_.caution += ", which took " + span(*facts_.silence) + " before";
@@ -361,12 +358,13 @@ base::Outcome<void> may_mark(const Job& job, const Progress& progress, Mark mark
     if (left.empty()) return {};
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("not all of it runs: {}; report 'running' first, or withdraw the job",
-                    fmt::join(left, ", ")));
+        fmt::format(
+            "some parts do not run yet: {}; report 'running' first, or end the job",
+            fmt::join(left, ", ")));
   }
   if (progress.at_hand == 0) {
     return base::refuse(Kind::kInvalid,
-                        "all of it runs already; what is left is 'confirmed'");
+                        "everything runs already; only 'confirmed' is left");
   }
   const auto& one = progress.images[static_cast<std::size_t>(progress.at_hand - 1)];
   const auto& image = job.images[static_cast<std::size_t>(progress.at_hand - 1)];

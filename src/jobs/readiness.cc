@@ -125,8 +125,7 @@ class Checker {
         return {"vouched", Verdict::kStop, "differs from the maker's checksum",
                 "download it again"};
       }
-      return {"vouched", Verdict::kWarn,
-              "nobody has compared it with the maker's checksum",
+      return {"vouched", Verdict::kWarn, "it was not compared with the maker's checksum",
               fmt::format("vantro image vouch {}", one.name)};
     });
   }
@@ -135,12 +134,12 @@ class Checker {
     of_images([](const ImageFacts& one) -> Check {
       const char* name = "sound inside";
       if (one.verdict == "whole") {
-        return {name, Verdict::kPass, "its own check values fit", ""};
+        return {name, Verdict::kPass, "its own check values match", ""};
       }
       if (one.verdict.empty() || one.verdict == "unknown") {
         return {name, Verdict::kUnknown,
-                one.verdict.empty() ? "it was not looked into"
-                                    : "its kind has no check values that are known",
+                one.verdict.empty() ? "Vantro has not looked inside"
+                                    : "its format has no known check values",
                 "rely on the maker's checksum"};
       }
       return {name, Verdict::kStop, one.finding.empty() ? one.verdict : one.finding,
@@ -200,7 +199,7 @@ class Checker {
       }
       return pass("platform", f_.platform);
     }
-    const auto fact = fmt::format("the image is for {}, {} is a {}",
+    const auto fact = fmt::format("the image is for {}, but {} is a {}",
                                   fmt::join(one.platforms, ", "), f_.device, f_.platform);
     if (f_.job && f_.for_the_job && f_.job->any_platform) {
       return warn("platform", fact, "the job allows it");
@@ -219,7 +218,7 @@ class Checker {
     }
     if (among(one.hardware, f_.hardware)) return pass("hardware revision", f_.hardware);
     stop("hardware revision",
-         fmt::format("the image is for {}, {} is {}", fmt::join(one.hardware, ", "),
+         fmt::format("the image is for {}, but {} is {}", fmt::join(one.hardware, ", "),
                      f_.device, f_.hardware),
          "plan an image for this hardware");
   }
@@ -309,7 +308,7 @@ class Checker {
     if (f_.free.empty()) {
       return unknown(
           "space",
-          fmt::format("'{}' needs {} ({}); what is free is not known", one.name,
+          fmt::format("'{}' needs {} ({}); the free space is not known", one.name,
                       base::size_text(need), what),
           fmt::format("send a report, or: vantro device change {} --free \"120 "
                       "MiB\"",
@@ -350,7 +349,7 @@ class Checker {
       if (meant) written = &one;
     }
     if (written != nullptr) {
-      const auto fact = fmt::format("slot {} would be overwritten, which holds '{}'",
+      const auto fact = fmt::format("slot {} with '{}' would be overwritten",
                                     written->label, written->content);
       if (written->label == running) {
         return stop("way back", fact + " and runs now",
@@ -363,21 +362,21 @@ class Checker {
                         running.empty() ? "" : fmt::format("; slot {} stays", running)));
       }
       const auto stays = running.empty() ? "" : fmt::format("; slot {} stays", running);
-      if (written->held) return pass("way back", fact + "; the server holds it" + stays);
-      return warn("way back", fact + "; the server does not hold it" + stays,
-                  "send it as a backup first if it is wanted again");
+      if (written->held) return pass("way back", fact + "; the server has it" + stays);
+      return warn("way back", fact + "; the server does not have it" + stays,
+                  "send it as a backup first, if you want it again");
     }
     if (f_.running_held || f_.image_backup) {
-      return pass("way back", "the server holds what runs now");
+      return pass("way back", "the server has the running image");
     }
     if (f_.running_version.empty()) {
       return unknown("way back", "neither slots nor the running version are known",
                      "send a report of the device");
     }
     warn("way back",
-         fmt::format("the server does not hold {} {}, which runs now", f_.platform,
+         fmt::format("the server does not have {} {}, which runs now", f_.platform,
                      f_.running_version),
-         "add that image, or let the device send what it runs");
+         "add that image, or let the device send it");
   }
 
   void backups() {
@@ -402,7 +401,7 @@ class Checker {
       pass("image backup", fmt::format("'{}' revision {}", f_.image_backup->name,
                                        f_.image_backup->revision));
     } else if (f_.running_held) {
-      pass("image backup", "what runs is in the catalogue");
+      pass("image backup", "the running image is in the catalogue");
     } else {
       warn("image backup", "none of what runs", "let the device send its running image");
     }
@@ -449,7 +448,7 @@ class Checker {
   void proven() {
     const auto how = fmt::format("fetch 'hello' from {}", f_.device);
     if (!f_.proven) {
-      return warn("path proven", "nothing was fetched to prove it", how);
+      return warn("path proven", "the device fetched nothing that proves it", how);
     }
     const auto age = std::max<std::int64_t>(f_.now - f_.proven->at, 0);
     const auto fact = fmt::format(
@@ -503,7 +502,7 @@ class Checker {
   void durations() {
     if (f_.durations.empty()) {
       if (f_.next) {
-        unknown("expected time", "nothing is known of earlier ones",
+        unknown("expected time", "no earlier ones are known",
                 fmt::format("fetch 'hello-1M' from {} to measure the path", f_.device));
       }
       return;
@@ -522,7 +521,7 @@ class Checker {
     if (f_.disk_free < f_.disk_reserve) {
       stop("server in order",
            fmt::format("{} free on the server's disk", base::size_text(f_.disk_free)),
-           "free some space there: backups would be refused");
+           "free some space there; backups would be refused");
     } else if (!f_.trouble.empty()) {
       warn("server in order", fmt::format("{}", fmt::join(f_.trouble, "; ")),
            "see 'vantro status'");

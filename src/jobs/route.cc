@@ -340,10 +340,9 @@ class Search {
       route.sentence +=
           fmt::format("; not in the catalogue: {}", fmt::join(missing, ", "));
     } else if (!route.any_rules) {
-      route.sentence += fmt::format(
-          "; no rules are known for {} {}, so nothing is known "
-          "to forbid it",
-          asked_.platform, asked_.role);
+      route.sentence +=
+          fmt::format("; {} {} has no rules, so nothing is known to forbid it",
+                      asked_.platform, asked_.role);
     }
   }
 

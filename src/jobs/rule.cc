@@ -75,7 +75,7 @@ base::Outcome<void> read_needs(Rule& rule, const std::string& typed) {
     case RuleKind::kNever:
     case RuleKind::kRecoveryOnly:
       if (empty) return {};
-      return bad(fmt::format("needs: a rule '{}' takes none", word(rule.kind)));
+      return bad(fmt::format("needs: a rule '{}' has none", word(rule.kind)));
     case RuleKind::kNeedsVersion:
     case RuleKind::kThrough: {
       if (empty) {
@@ -202,7 +202,7 @@ base::Outcome<Rule> make_rule(const RuleText& text) {
   }
   const bool goes_from = rule.kind == RuleKind::kThrough || rule.kind == RuleKind::kNever;
   if (!goes_from && !rule.from.is_any()) {
-    return bad(fmt::format("from: a rule '{}' takes none", word(rule.kind)));
+    return bad(fmt::format("from: a rule '{}' has none", word(rule.kind)));
   }
   if (goes_from && rule.from.is_any() && rule.to.is_any()) {
     return bad("from: name the versions that it is about, in 'from' or in 'to'");

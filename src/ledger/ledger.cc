@@ -226,7 +226,7 @@ base::Outcome<void> Ledger::write_saved() {
     });
   });
   if (!written) return written;
-  log_.info("rows of the ledger that had waited in a file were written",
+  log_.info("rows of the ledger that waited in a file were written",
             {{"rows", saved_.rows()}});
   saved_.remove();
   const base::Lock lock(mutex_);

@@ -138,15 +138,14 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
     if (!found) {
       return base::refuse(
           Kind::kDenied,
-          fmt::format(
-              "'{}' can't be looked through for secrets ({}); ask for it as if it "
-              "held some: '--with-secrets', ?secrets=shown",
-              base::printable(revision->name, 80), found.error().sentence));
+          fmt::format("'{}' can't be searched for secrets ({}); ask for it as if it had "
+                      "some: '--with-secrets', ?secrets=shown",
+                      base::printable(revision->name, 80), found.error().sentence));
     }
     if (const auto hidden = found->masked; hidden > 0) {
       return base::refuse(
           Kind::kDenied,
-          fmt::format("'{}' holds {} secret(s): ask for it with them "
+          fmt::format("'{}' has {} secret(s); ask for it with them "
                       "('--with-secrets', ?secrets=shown), or with them masked "
                       "('--masked', .../text)",
                       base::printable(revision->name, 80), hidden));
@@ -162,7 +161,7 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
   if (revision->partial_file.empty()) {
     return base::refuse(
         Kind::kNotFound,
-        fmt::format("revision {} broke off, and its bytes were kept only for "
+        fmt::format("revision {} was interrupted, and its bytes were kept only for "
                     "some days",
                     revision->number));
   }

@@ -84,7 +84,7 @@ Answer CallHandler::problem(int status, const std::string& why) {
 }
 
 void CallHandler::stray(const std::string& why) {
-  desk_->log.debug("management: what came is not a call",
+  desk_->log.debug("management: the request is not a call of the API",
                    {{"peer", way_.from()}, {"why", why}});
 }
 
@@ -285,7 +285,7 @@ void CallHandler::streaming(base::Instant now) {
   looked_at_ = now;
   const auto& repository = desk_->service.repository;
   if (repository.snapshot()->people->still_good(token_, repository.clock.wall())) return;
-  connection_.cut("the token is not good any more");
+  connection_.cut("the token is no longer valid");
 }
 
 void CallHandler::closed() {

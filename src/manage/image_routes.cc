@@ -160,8 +160,7 @@ base::Outcome<api::Nothing> remove_image(Service& service, const Call& call,
 base::Outcome<std::string> signer_of(const api::VouchGiven& given) {
   if (given.signature.empty() && given.key.empty()) return std::string();
   if (given.signature.empty() || given.key.empty()) {
-    return base::refuse(Kind::kInvalid,
-                        "a signature is checked with the maker's key: give both");
+    return base::refuse(Kind::kInvalid, "a signature needs the maker's key; give both");
   }
   const auto made = crypto::check_signature(*given.list, given.signature, given.key);
   if (!made) return base::refuse(made.error());
@@ -291,7 +290,7 @@ base::Outcome<api::ImagesCompared> comparison(Service& service, const Call&,
     const text::Version to(b->facts.version);
     result.versions = text::difference(from, to).sentence;
     if (text::easily_confused(from, to)) {
-      result.versions += "; CAUTION: easily taken for each other";
+      result.versions += "; CAUTION: easily mistaken for each other";
     }
   }
   for (const auto& name : catalog::fact_names()) {

@@ -38,7 +38,7 @@ base::Outcome<desk::JobWanted> wanted_of(const T& given) {
     wanted.purpose = jobs::parse_purpose(given.purpose);
     if (!wanted.purpose) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' is not a purpose; there are upgrade, "
+                          fmt::format("'{}' is not a purpose; known: upgrade, "
                                       "downgrade, convert, recover",
                                       base::printable(given.purpose, 40)));
     }
@@ -141,7 +141,7 @@ base::Outcome<api::JobList> jobs(Service& service, const Call& call,
     filter.state = jobs::parse_job_state(asked.state);
     if (!filter.state) {
       return base::refuse(Kind::kInvalid,
-                          fmt::format("'{}' is not a state; there are open, confirmed, "
+                          fmt::format("'{}' is not a state; known: open, confirmed, "
                                       "failed, withdrawn",
                                       base::printable(asked.state, 40)));
     }
@@ -201,7 +201,7 @@ base::Outcome<api::Sheet> sheet(Service& service, const Call& call,
   const auto form = jobs::parse_sheet_form(asked.form.empty() ? "running" : asked.form);
   if (!form) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("'{}' is not a form of a sheet; there are running, "
+                        fmt::format("'{}' is not a form of a sheet; known: running, "
                                     "boot-prompt, maintenance",
                                     base::printable(asked.form, 40)));
   }

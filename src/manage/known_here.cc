@@ -119,11 +119,9 @@ base::Outcome<KnownHere::Login> KnownHere::by_name(const std::string& name) {
   const auto found =
       user([&](auto... rest) { return ::getpwnam_r(name.c_str(), rest...); });
   if (!found) {
-    return base::refuse(
-        Kind::kDenied,
-        fmt::format("this machine does not know the user '{}', and so no group of "
-                    "theirs; {}",
-                    base::printable(name, 80), groups_text()));
+    return base::refuse(Kind::kDenied,
+                        fmt::format("this machine does not know the user '{}'; {}",
+                                    base::printable(name, 80), groups_text()));
   }
   return find(found->uid, false);
 }

@@ -135,7 +135,7 @@ void add_transfers(Page& page, const gate::Gate& gate) {
   }
   page.gauge("vantro_transfers_stalled", "Transfers that run and do not move.", {},
              number(stalled));
-  page.gauge("vantro_draining", "1 while no new transfers are taken.", {},
+  page.gauge("vantro_draining", "1 while no new transfers are accepted.", {},
              gate.drain().view() ? 1 : 0);
   if (running.empty()) running[{"tftp", "fetch"}] = 0;
   for (const auto& [key, count] : running) {
@@ -152,23 +152,23 @@ void add_threads_and_sockets(Page& page, Service& service) {
                  "Connections, or transfers of a server without connections.", labels,
                  number(one.open));
       page.counter("vantro_connections_turned_away_total",
-                   "Connections that there was no room for.", labels,
+                   "Connections refused over the limits.", labels,
                    number(one.turned_away));
     }
   }
   for (const auto& [name, load] : service.pools()) {
     const Labels labels{{"pool", name}};
     page.gauge("vantro_pool_threads", "Threads of a pool.", labels, number(load.threads));
-    page.gauge("vantro_pool_running", "Pieces of work that a pool is at.", labels,
+    page.gauge("vantro_pool_running", "Tasks that a pool works on.", labels,
                number(load.running));
-    page.gauge("vantro_pool_waiting", "Pieces of work that wait for a thread.", labels,
+    page.gauge("vantro_pool_waiting", "Tasks that wait for a thread.", labels,
                number(load.waiting));
   }
 }
 
 void add_place(Page& page, Service& service) {
   const auto& repository = service.repository;
-  page.gauge("vantro_disk_free_bytes", "Room on the disk of the state folder.", {},
+  page.gauge("vantro_disk_free_bytes", "Free space on the disk of the state folder.", {},
              number(repository.folder.free_bytes()));
   std::error_code failed;
   const auto size = std::filesystem::file_size(repository.folder.database(), failed);
@@ -191,9 +191,8 @@ void add_place(Page& page, Service& service) {
   page.gauge("vantro_rescue_sessions_open", "Rescue sessions that are open.", {},
              number(repository.snapshot()->rescues->all().size()));
   for (const auto& [what, until] : service.certificates()) {
-    page.gauge("vantro_certificate_expiry_time_seconds",
-               "Until when a certificate is good.", {{"use", what}},
-               static_cast<double>(until) * kMilli);
+    page.gauge("vantro_certificate_expiry_time_seconds", "When a certificate expires.",
+               {{"use", what}}, static_cast<double>(until) * kMilli);
   }
 }
 
@@ -279,15 +278,15 @@ void add_kept(Page& page, Service& service) {
   page.gauge("vantro_backups_overdue", "Devices whose backup is overdue.", {},
              number(slow.overdue));
   page.gauge("vantro_backups_missing",
-             "Devices of which no backup has come although one is overdue.", {},
+             "Devices with an overdue backup that never sent any.", {},
              number(slow.missing));
   page.gauge("vantro_backups_shrunken", "Files that are much smaller than usual.", {},
              number(slow.shrunken));
   page.histogram("vantro_backup_age_seconds",
                  "Ages of the last backups of the devices whose backups are expected.",
                  {}, histogram_of(kAges, slow.ages, slow.ages_sum));
-  page.gauge("vantro_contents_damaged", "Stored contents that are damaged or gone.", {},
-             static_cast<double>(slow.damaged));
+  page.gauge("vantro_contents_damaged", "Stored contents that are damaged or missing.",
+             {}, static_cast<double>(slow.damaged));
   page.gauge("vantro_images_contradicted",
              "Images that differ from their makers' checksums.", {},
              static_cast<double>(slow.contradicted));
@@ -310,7 +309,7 @@ void add_notices(Page& page, Service& service) {
       const Labels labels{{"receiver", one.receiver.name}};
       page.gauge("vantro_notices_waiting", "Notices that a receiver does not have yet.",
                  labels, number(one.waiting));
-      page.counter("vantro_notices_sent_total", "Notices that a receiver has taken.",
+      page.counter("vantro_notices_sent_total", "Notices that a receiver has accepted.",
                    labels, number(one.sent));
     }
   }

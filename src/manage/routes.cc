@@ -207,10 +207,10 @@ base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view 
                         fmt::format("{} is called with {}, not {}", base::printable(path),
                                     other_methods, base::printable(method, 20)));
   }
-  return base::refuse(Kind::kNotFound,
-                      fmt::format("there is nothing at {}; GET /v1/routes "
-                                  "lists what there is",
-                                  base::printable(path)));
+  return base::refuse(
+      Kind::kNotFound,
+      fmt::format("there is nothing at {}; GET /v1/routes lists all calls",
+                  base::printable(path)));
 }
 
 }  // namespace vantro::manage

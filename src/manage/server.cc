@@ -15,7 +15,7 @@ constexpr net::http::Patience kPatience{
 
 std::string no_room() {
   const auto body =
-      refusal({base::Kind::kBusy, "there are too many connections at once"}).body.front();
+      refusal({base::Kind::kBusy, "too many connections at once"}).body.front();
   return fmt::format(
       "HTTP/1.1 503 Service Unavailable\r\nServer: vantrod\r\nContent-Type: {}\r\n"
       "Content-Length: {}\r\nConnection: close\r\n\r\n{}",

@@ -24,7 +24,7 @@ base::Outcome<api::Reloaded> reload(Service& service, const Call& call,
                                     const api::Nothing&,
                                     const api::ReloadWanted& wanted) {
   if (!service.reload) {
-    return base::refuse(Kind::kInvalid, "this server has no settings to read again");
+    return base::refuse(Kind::kInvalid, "this server has no settings file");
   }
   return service.reload(wanted.dry_run, call.caller.by());
 }
@@ -86,7 +86,7 @@ base::Outcome<api::Drain> end_drain(Service& service, const Call& call,
   service.gate.drain().end();
   if (view) {
     service.repository.record_event("drain-end", call.caller.by(),
-                                    "new transfers are taken again");
+                                    "new transfers are accepted again");
   }
   return drain_of(service.gate);
 }
@@ -201,7 +201,7 @@ std::string drain_sentence(const gate::Gate& gate) {
                      view->stopping ? "the server is being stopped" : "draining",
                      view->reason.empty() ? "" : " (" + view->reason + ")",
                      base::local_time(view->until),
-                     view->stopping ? "" : "; 'vantro drain --undo' takes them again");
+                     view->stopping ? "" : "; 'vantro drain --undo' accepts them again");
 }
 
 void service_routes(Routes& routes) {

@@ -22,7 +22,7 @@ base::Outcome<api::Upload> answer_of(const base::Outcome<desk::Uploads::View>& v
 
 base::Outcome<desk::Uploads*> uploads(Service& service) {
   if (service.uploads != nullptr) return service.uploads;
-  return base::refuse(Kind::kInvalid, "this server takes no images in pieces");
+  return base::refuse(Kind::kInvalid, "this server accepts no images in pieces");
 }
 
 base::Outcome<gate::IntakeOptions> options_of(const std::string& name,
@@ -33,6 +33,8 @@ base::Outcome<gate::IntakeOptions> options_of(const std::string& name,
   image.source = given.source;
   image.hold = given.hold;
   image.despite_findings = given.despite_findings;
+  image.vouch = given.vouch;
+  image.suggest = given.suggest;
   image.fact = given.facts;
   auto options = intake_options(image);
   if (!options || given.list.empty()) return options;

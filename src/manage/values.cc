@@ -35,7 +35,7 @@ base::Outcome<std::optional<base::Network>> network_of(const std::string& text) 
   if (!network) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("'{}' is not a network such as 192.0.2.0/24 (nothing set behind the "
+        fmt::format("'{}' is not a network such as 192.0.2.0/24 (no bits set behind the "
                     "prefix), not an address, and not 'all'",
                     base::printable(text, 60)));
   }

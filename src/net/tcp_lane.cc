@@ -48,7 +48,7 @@ TcpLane::TcpLane(std::shared_ptr<TcpShared> shared)
       scratch_(kScratch) {
   loop_->on_tick([this] { tick(); });
   loop_->on_failure([this](const char* why) {
-    shared_->log.error("what a connection needed was given up",
+    shared_->log.error("a connection was dropped",
                        {{"protocol", shared_->protocol.name}, {"why", why}});
   });
 }

@@ -29,7 +29,7 @@ tl::expected<void, BindFailure> TcpServer::bind() {
         tls ? shared_->config.listen_tls : shared_->config.listen,
         [&](const auto& where) { return lanes_.front()->listen(where, tls, lanes_); },
         [&](const auto& where) {
-          shared_->log.warning("there is no IPv6 here",
+          shared_->log.warning("this machine has no IPv6",
                                {{"not listening on", where.text()}});
         });
     if (!bound) return bound;

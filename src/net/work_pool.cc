@@ -27,7 +27,7 @@ void run_on(asio::io_context& context, const base::Log& log) {
       context.run();
       return;
     } catch (const std::exception& error) {
-      log.error("a piece of work was given up", {{"why", error.what()}});
+      log.error("a task was dropped", {{"why", error.what()}});
       std::this_thread::sleep_for(kPause);
     }
   }

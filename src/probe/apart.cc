@@ -95,7 +95,7 @@ Child start(const Apart& apart, int fd, std::vector<std::string> arguments) {
   Child child;
   std::array<int, 2> pipe{};
   if (::pipe2(pipe.data(), O_CLOEXEC) != 0) {
-    child.trouble = "the server has no descriptors left";
+    child.trouble = "the server has no file descriptors left";
     return child;
   }
   child.from.reset(pipe[0]);
@@ -155,7 +155,7 @@ Report look_apart(const Apart& apart, int fd, std::uint64_t size,
     return unconfined;
   }
   return not_looked(
-      "the look inside broke down; the file may be made to do that, so do not trust it");
+      "the look inside crashed; the file may be made to do that, so do not trust it");
 }
 
 base::Outcome<void> take_out_apart(
@@ -190,8 +190,8 @@ base::Outcome<void> take_out_apart(
     return base::refuse(Kind::kIo, kCannotConfine);
   }
   return base::refuse(Kind::kCorrupt,
-                      ended ? "the archive breaks off before the member's end"
-                            : "taking the member out takes longer than is allowed "
+                      ended ? "the archive ends before the member's end"
+                            : "extracting the member takes longer than is allowed "
                               "(catalogue.look_inside_s)");
 }
 
@@ -235,9 +235,9 @@ int child_main(const std::string& seconds) {
     report = look_inside(
         Source(STDIN_FILENO, static_cast<std::uint64_t>(about.st_size), limits));
   } catch (const std::bad_alloc&) {
-    report = not_looked("not looked at to its end: it needs more memory than is allowed");
+    report = not_looked("not read to its end: it needs more memory than is allowed");
   } catch (const std::exception&) {
-    report = not_looked("not looked at to its end: the disk failed");
+    report = not_looked("not read to its end: the disk failed");
   }
   const auto text = encode(report);
   std::fwrite(text.data(), 1, text.size(), stdout);

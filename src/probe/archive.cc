@@ -109,7 +109,7 @@ class MemberLook {
       }
     }
     if (::archive_entry_is_encrypted(entry) > 0) {
-      report_.say(fmt::format("'{}' is encrypted and was not looked into", name));
+      report_.say(fmt::format("'{}' is encrypted and was not checked", name));
       return true;
     }
     const void* bytes = nullptr;
@@ -124,15 +124,14 @@ class MemberLook {
       const int result = ::archive_read_data_block(archive_, &bytes, &count, &offset);
       if (result == ARCHIVE_EOF) return true;
       if (result != ARCHIVE_OK) {
-        trouble(fmt::format("'{}' breaks off after {} of {} bytes", name, have, size));
+        trouble(fmt::format("'{}' ends after {} of {} bytes", name, have, size));
         return false;
       }
       have += count;
       expanded_ += count;
       if (expanded_ > source_.limits().expanded) {
-        report_.say(
-            fmt::format("not looked at to its end: its members are larger than {}",
-                        base::size_text(source_.limits().expanded)));
+        report_.say(fmt::format("not read to its end: its members are larger than {}",
+                                base::size_text(source_.limits().expanded)));
         return false;
       }
     }
@@ -140,7 +139,7 @@ class MemberLook {
 
   void trouble(const std::string& what) {
     if (::archive_errno(archive_) == ENOMEM) {
-      report_.say("not looked at to its end: it needs more memory than is allowed");
+      report_.say("not read to its end: it needs more memory than is allowed");
       return;
     }
     const char* said = ::archive_error_string(archive_);
@@ -197,7 +196,7 @@ void look_at_members(Stream& stream, bool tar, const Source& source, Report& rep
                  "members may be missing, too");
     return;
   }
-  report.judge(Verdict::kWhole, "whole: read to its end, all check values fit");
+  report.judge(Verdict::kWhole, "whole: read to its end, all check values match");
 }
 
 // The size of a zip archive's end record, and the longest comment behind it.
@@ -273,7 +272,7 @@ Report look_at_zip(const Source& source) {
   }
   MemberLook(archive.get(), source, report).look();
   if (report.verdict == Verdict::kUnknown && report.findings.empty()) {
-    report.judge(Verdict::kWhole, "whole: read to its end, all check values fit");
+    report.judge(Verdict::kWhole, "whole: read to its end, all check values match");
   }
   return report;
 }
@@ -323,7 +322,7 @@ std::string without_check_value(const Source& source, const std::string& layers)
   if (!layers.ends_with("zstd")) return "";
   const auto head = source.read(4, 1);
   if (head.empty() || (head[0] & kChecksumFlag) != 0) return "";
-  return "it was packed without a check value, so damage in it may go unnoticed";
+  return "it was packed without a check value, so damage may go unnoticed";
 }
 
 }  // namespace
@@ -391,7 +390,7 @@ std::optional<Report> look_at_archive(const Source& source) {
   note_trouble(report, *stream);
   if (report.findings.empty()) {
     report.judge(Verdict::kWhole,
-                 fmt::format("whole: unpacks to {}, all check values fit",
+                 fmt::format("whole: unpacks to {}, all check values match",
                              base::size_text(unpacked)));
   }
   if (!unchecked.empty()) report.say(unchecked);

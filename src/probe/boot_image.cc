@@ -40,7 +40,7 @@ std::optional<Report> look_at_boot_image(const Source& source) {
   const auto data_crc = word_at(header, 24);
   std::fill_n(header.begin() + 4, 4, 0);
   if (::crc32(0, header.data(), kHeader) != header_crc) {
-    report.judge(Verdict::kDamaged, "damaged: the header's CRC does not fit");
+    report.judge(Verdict::kDamaged, "damaged: the header's CRC is wrong");
     return report;
   }
   const auto whole = kHeader + std::uint64_t{data_size};
@@ -55,14 +55,12 @@ std::optional<Report> look_at_boot_image(const Source& source) {
   if (!crc) {
     report.say(kOutOfTime);
   } else if (*crc != data_crc) {
-    report.judge(Verdict::kDamaged,
-                 "damaged: the CRC of the data behind the header does not fit");
+    report.judge(Verdict::kDamaged, "damaged: the CRC of the data is wrong");
   } else {
-    report.judge(Verdict::kWhole, "whole: the CRCs of header and data fit");
+    report.judge(Verdict::kWhole, "whole: the CRCs of header and data match");
   }
   if (source.size() > whole) {
-    report.say(
-        fmt::format("{} follow behind its end", base::size_text(source.size() - whole)));
+    report.say(fmt::format("{} after its end", base::size_text(source.size() - whole)));
   }
   return report;
 }

@@ -18,8 +18,8 @@ void compare_length(Report& report, std::uint64_t wanted, std::uint64_t there) {
     return;
   }
   report.judge(Verdict::kWhole,
-               "long enough: the file holds all that its header names; the format has no "
-               "check value of its own");
+               "long enough: the file has everything that its header names; the format "
+               "has no check value");
 }
 
 // Either byte order.

@@ -65,7 +65,7 @@ class TreeLook {
   void look() {
     const int images = fdt_path_offset(tree_, "/images");
     if (images < 0) {
-      report_.judge(Verdict::kWhole, "whole: the tree is sound; it holds no images");
+      report_.judge(Verdict::kWhole, "whole: the tree is valid; it has no images");
       return;
     }
     int node = 0;
@@ -76,7 +76,7 @@ class TreeLook {
     }
     if (checked_ > 0 && report_.verdict == Verdict::kUnknown) {
       report_.judge(Verdict::kWhole,
-                    fmt::format("whole: {} of the images in the tree fit",
+                    fmt::format("whole: {} of the images in the tree match",
                                 checked_ == 1 ? "the hash"
                                               : fmt::format("all {} hashes", checked_)));
     }
@@ -94,10 +94,10 @@ class TreeLook {
     report_.members.push_back({name, bytes->second});
     const auto [offset, size] = *bytes;
     if (offset > source_.size() || size > source_.size() - offset) {
-      report_.judge(Verdict::kCutShort,
-                    fmt::format("truncated: image '{}' lies up to {} bytes behind the "
-                                "file's end",
-                                name, offset + size - source_.size()));
+      report_.judge(
+          Verdict::kCutShort,
+          fmt::format("truncated: image '{}' ends {} bytes after the file's end", name,
+                      offset + size - source_.size()));
       return;
     }
     int sub = 0;
@@ -140,15 +140,14 @@ class TreeLook {
     if (!found) {
       report_.say(source_.out_of_time()
                       ? std::string(kOutOfTime)
-                      : fmt::format("'{}' of image '{}' is a hash that is not known here",
+                      : fmt::format("'{}' of image '{}' is an unknown hash",
                                     base::printable(algorithm, 40), image));
       return;
     }
     ++checked_;
     if (*found == wanted) return;
-    report_.judge(Verdict::kDamaged,
-                  fmt::format("damaged: the {} of image '{}' does not fit",
-                              base::printable(algorithm, 40), image));
+    report_.judge(Verdict::kDamaged, fmt::format("damaged: the {} of image '{}' is wrong",
+                                                 base::printable(algorithm, 40), image));
   }
 
   std::optional<std::string> digest(const std::string& algorithm, std::uint64_t offset,
@@ -199,11 +198,11 @@ std::optional<Report> look_at_image_tree(const Source& source) {
   }
   const Mapped file(source);
   if (!file) {
-    report.say("not looked at to its end: it needs more memory than is allowed");
+    report.say("not read to its end: it needs more memory than is allowed");
     return report;
   }
   if (fdt_check_full(file.data(), static_cast<std::size_t>(whole)) != 0) {
-    report.judge(Verdict::kDamaged, "damaged: the tree does not hold together");
+    report.judge(Verdict::kDamaged, "damaged: the tree is inconsistent");
     return report;
   }
   TreeLook(source, file.data(), report).look();

@@ -13,7 +13,7 @@ Report look_inside(const Source& source) {
     if (auto report = look(source)) return std::move(*report);
   }
   Report report;
-  report.say("nothing inside that could be checked: its format is not known here");
+  report.say("nothing inside that could be checked: unknown format");
   return report;
 }
 

@@ -40,6 +40,6 @@ class Source {
 
 // The time was not enough to look at all of it.
 inline constexpr const char* kOutOfTime =
-    "not looked at to its end: it took longer than is allowed (catalogue.look_inside_s)";
+    "not read to its end: it took longer than is allowed (catalogue.look_inside_s)";
 
 }  // namespace vantro::probe

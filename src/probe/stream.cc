@@ -47,7 +47,7 @@ class Unpacking : public Stream {
     unpacked_ += bytes;
     if (unpacked_ <= source_.limits().expanded) return true;
     trouble_ = {Verdict::kUnknown,
-                fmt::format("not looked at to its end: unpacked it is larger than {}",
+                fmt::format("not read to its end: unpacked it is larger than {}",
                             base::size_text(source_.limits().expanded))};
     return false;
   }
@@ -127,7 +127,7 @@ class GzipStream final : public Unpacking {
     }
     if (members_ > 0 && *zlib_.next_in != 0x1f) {
       ended_ = true;
-      broke(Verdict::kUnknown, "other bytes follow behind the gzip stream's end");
+      broke(Verdict::kUnknown, "other bytes follow after the gzip stream's end");
       return false;
     }
     if (members_ > 0) ::inflateReset(&zlib_);

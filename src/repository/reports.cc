@@ -21,7 +21,7 @@ void settle(ReportRead& read, fleet::Device& device, const char* field,
   }
   read.doubts.push_back(
       fmt::format("{}: the inventory says {}, the device says {}; "
-                  "nothing was changed of it",
+                  "nothing was changed",
                   field, known, said));
 }
 

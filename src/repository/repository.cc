@@ -24,7 +24,7 @@ std::string vault_sentence(const std::vector<store::StoredFile>& vault) {
     newest = std::max(newest, file.changed_at);
   }
   if (vault.empty()) return "vault/ holds no files";
-  return fmt::format("vault/ holds {} {} ({}), the newest from {}", vault.size(),
+  return fmt::format("vault/ has {} {} ({}), the newest from {}", vault.size(),
                      vault.size() == 1 ? "file" : "files", base::size_text(bytes),
                      base::local_time(newest));
 }
@@ -106,8 +106,8 @@ base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
     const bool made = folder.reserve().give_up();
     if (made) {
       log.error(
-          "the disk is full; the room that is kept for changes is used now, and "
-          "uploads are refused until there is space again");
+          "the disk is full; the reserve for changes is used now, and uploads are "
+          "refused until there is space again");
     }
     return made;
   };
@@ -169,8 +169,8 @@ base::Outcome<std::unique_ptr<Repository>> Repository::open(
     auto refusal = database.error();
     if (refusal.kind == Kind::kCorrupt) {
       refusal.sentence +=
-          "; the files in vault/ are untouched. Put a sound copy of the database in its "
-          "place, or start once with --recover-database to record the files anew";
+          "; the files in vault/ are untouched. Put a good copy of the database in its "
+          "place, or start once with --recover-database to record the files again";
     }
     return base::refuse(std::move(refusal));
   }
@@ -223,7 +223,7 @@ base::Outcome<void> Repository::end_expired_offers() {
       entry.sha256 = offer.image.digests.sha256;
       entry.outcome = "done";
       entry.sentence =
-          fmt::format("its time was over; it stood for image '{}'", offer.image.name);
+          fmt::format("its time was over; its image was '{}'", offer.image.name);
       ledger::Ledger::record(t, entry);
     }
     return {};

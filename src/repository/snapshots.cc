@@ -82,7 +82,7 @@ base::Outcome<void> Snapshots::follow(db::Transaction& t) {
 
 void Snapshots::follow_or_log() {
   if (auto done = follow(); !done) {
-    log_.error("what has changed could not be read; requests see what was there before",
+    log_.error("the changes could not be read; requests see the state from before",
                {{"why", done.error().sentence}});
   }
 }

@@ -38,15 +38,16 @@ base::Outcome<std::string> read_stored_text(Repository& repository,
   if (revision.size > most) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("{} has {}, and files up to {} are compared", what,
+        fmt::format("{} has {}; only files up to {} are compared", what,
                     base::size_text(revision.size), base::size_text(most)));
   }
   auto& folder = repository.folder;
   if (!revision.complete && revision.partial_file.empty()) {
-    return base::refuse(Kind::kNotFound,
-                        fmt::format("{} broke off, and its bytes were kept only for some "
-                                    "days",
-                                    what));
+    return base::refuse(
+        Kind::kNotFound,
+        fmt::format("{} was interrupted, and its bytes were kept only for some "
+                    "days",
+                    what));
   }
   const auto file = revision.complete
                         ? folder.open_stored(revision.digests.sha256, revision.size)

@@ -41,12 +41,12 @@ Verified read(Repository& repository, const std::string& sha256, std::uint64_t s
   if (done && got == size && digest.finish() == sha256) return {};
   if (done && got != size) {
     return {Reading::kLost,
-            fmt::format("it has {} bytes instead of {}; what is there is in quarantine/",
+            fmt::format("it has {} bytes instead of {}; the bytes are in quarantine/",
                         got, size),
             {}};
   }
   return {Reading::kLost,
-          "its bytes no longer match their SHA-256; what is there is in quarantine/",
+          "its bytes no longer match their SHA-256; the bytes are in quarantine/",
           {}};
 }
 

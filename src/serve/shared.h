@@ -36,7 +36,7 @@ struct Shared : Services {
               const std::string& password,
               std::function<void(base::Outcome<std::string>)> then);
   static constexpr const char* kTooManyLogIns =
-      "too many passwords are being looked at; try again in a moment";
+      "too many passwords are being checked; try again in a moment";
 
  private:
   static constexpr std::size_t kMostAtTheDoors = 64;

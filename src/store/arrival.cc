@@ -108,7 +108,8 @@ base::Outcome<void> Arrival::sync_whole() {
 base::Outcome<base::UniqueFd> Arrival::open_for_reading() const {
   base::UniqueFd file(
       ::open(folder_->arriving(file_name_).c_str(), O_RDONLY | O_CLOEXEC));
-  if (!file) return base::refuse(base::system_refusal(errno, "what came can't be read"));
+  if (!file)
+    return base::refuse(base::system_refusal(errno, "the received bytes can't be read"));
   if (!sealed_) return file;
   return unsealed(file.get(), *folder_->keys(), true, kMostUnsealed);
 }
@@ -118,7 +119,8 @@ base::Outcome<void> Arrival::encrypt(bool on) {
   const auto old_name = file_name_;
   const base::UniqueFd old(
       ::open(folder_->arriving(old_name).c_str(), O_RDONLY | O_CLOEXEC));
-  if (!old) return base::refuse(base::system_refusal(errno, "what came can't be read"));
+  if (!old)
+    return base::refuse(base::system_refusal(errno, "the received bytes can't be read"));
   auto made = folder_->arrive_beside(old_name, on);
   if (!made) return base::refuse(made.error());
   auto copied = read_plain(old.get(), on ? nullptr : folder_->keys(), false,

@@ -55,8 +55,7 @@ base::Outcome<base::UniqueFd> unsealed(int file, const crypto::SealKeys& keys,
                                        bool may_break_off, std::uint64_t most) {
   base::UniqueFd plain(::memfd_create("vantro-unsealed", MFD_CLOEXEC));
   if (!plain) {
-    return base::refuse(
-        base::system_refusal(errno, "there is no memory to decrypt into"));
+    return base::refuse(base::system_refusal(errno, "too little memory to decrypt"));
   }
   std::uint64_t size = 0;
   auto done = crypto::unseal(
@@ -69,7 +68,7 @@ base::Outcome<base::UniqueFd> unsealed(int file, const crypto::SealKeys& keys,
       });
   if (!done) return base::refuse(done.error());
   if (::lseek(plain.get(), 0, SEEK_SET) < 0) {
-    return base::refuse(base::system_refusal(errno, "what was decrypted can't be read"));
+    return base::refuse(base::system_refusal(errno, "the decrypted bytes can't be read"));
   }
   return plain;
 }
@@ -84,7 +83,7 @@ base::Outcome<void> read_plain(
         ::pread(file, buffer.data(), buffer.size(), static_cast<off_t>(at));
     if (count < 0 && errno == EINTR) continue;
     if (count < 0) {
-      return base::refuse(base::system_refusal(errno, "what came before can't be read"));
+      return base::refuse(base::system_refusal(errno, "the partial file can't be read"));
     }
     if (count == 0) return {};
     const auto bytes = static_cast<std::size_t>(count);

@@ -36,7 +36,7 @@ base::Outcome<base::UniqueFd> open_either(const std::string& plain,
   }
   if (file) return file;
   if (errno == ENOENT) {
-    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+    return base::refuse(Kind::kCorrupt, "the server's stored copy is missing");
   }
   return base::refuse(base::system_refusal(errno, "the stored file can't be opened"));
 }
@@ -152,9 +152,9 @@ base::Outcome<Arrival> StateFolder::arrive(ArrivalLabel label, base::WallTime no
   if (announced > left) {
     return base::refuse(
         Kind::kFull,
-        fmt::format("no room on the server's disk: {} needed, {} left{}",
+        fmt::format("no space on the server's disk: {} needed, {} free{}",
                     base::size_text(announced), base::size_text(left),
-                    left < free_bytes() ? " beside the uploads under way" : ""));
+                    left < free_bytes() ? " beside the running uploads" : ""));
   }
   if (reserve().given_up()) reserve().keep(free_bytes());
   if (auto room = reserve().check(); !room) return base::refuse(room.error());
@@ -190,7 +190,7 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
   if (files_->rename(from, arriving(name)) != 0) {
     if (errno == ENOENT) {
       return base::refuse(Kind::kBusy,
-                          "what came of it is being continued already, or is gone");
+                          "the partial file is being resumed already, or is gone");
     }
     return base::refuse(base::system_refusal(errno, "the partial file can't be moved"));
   }
@@ -206,7 +206,7 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
       return {};
     }
     return base::refuse(Kind::kCorrupt,
-                        "what came of it before is damaged on the server's disk");
+                        "the partial file is damaged on the server's disk");
   };
   const bool to_seal = encrypted && encrypts();
   if (!was_sealed && !to_seal) {
@@ -330,7 +330,7 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
   const base::UniqueFd plain(::open(plain_path.c_str(), O_RDONLY | O_CLOEXEC));
   const base::UniqueFd sealed(::open(sealed_path.c_str(), O_RDONLY | O_CLOEXEC));
   if (!plain && !sealed) {
-    return base::refuse(Kind::kCorrupt, "the server's stored copy is gone");
+    return base::refuse(Kind::kCorrupt, "the server's stored copy is missing");
   }
   const auto* key = keys_->current();
   const auto as_wanted = [&] {

@@ -52,9 +52,8 @@ base::Outcome<std::vector<CsvRow>> parse_csv(std::string_view text) {
         }
         if (at < text.size() && text[at] != separator && text[at] != '\r' &&
             text[at] != '\n') {
-          return base::refuse(
-              Kind::kInvalid,
-              fmt::format("line {}: something stands behind a quoted field", line));
+          return base::refuse(Kind::kInvalid,
+                              fmt::format("line {}: text after a quoted field", line));
         }
       } else {
         while (at < text.size() && text[at] != separator && text[at] != '\r' &&

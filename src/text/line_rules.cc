@@ -76,10 +76,10 @@ base::Outcome<LineRuleSet> LineRuleSet::make(std::vector<LineExpression> express
                       base::printable(one.pattern, 100), expression->error()));
     }
     if (RE2::PartialMatch("", *expression)) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("the pattern '{}' fits an empty line, and so "
-                                      "everything",
-                                      base::printable(one.pattern, 100)));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("the pattern '{}' matches an empty line, so it matches everything",
+                      base::printable(one.pattern, 100)));
     }
     one.platform = base::folded(one.platform);
     set.compiled_.push_back({std::move(one), std::move(expression)});

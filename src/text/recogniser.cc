@@ -50,11 +50,10 @@ base::Outcome<Recogniser> Recogniser::make(Pattern pattern,
     }
   }
   if (expression->NamedCapturingGroups().empty() && pattern.facts.empty()) {
-    return base::refuse(
-        Kind::kInvalid,
-        fmt::format("recogniser '{}' says nothing: give it a group such as "
-                    "(?P<version>...), or facts",
-                    pattern.name));
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("recogniser '{}' has no group; add one such as "
+                                    "(?P<version>...), or facts",
+                                    pattern.name));
   }
   Recogniser made(std::move(pattern));
   made.expression_ = std::move(expression);

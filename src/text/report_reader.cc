@@ -22,8 +22,7 @@ base::Outcome<void> check_group(const ReportPattern& pattern, const std::string&
   if (std::find(known.begin(), known.end(), group) != known.end()) return {};
   return base::refuse(
       Kind::kInvalid,
-      fmt::format("pattern '{}': '{}' is not a part of a report; there "
-                  "are {}",
+      fmt::format("pattern '{}': '{}' is not a value of a report; known: {}",
                   base::printable(pattern.pattern, 60), group, fmt::join(known, ", ")),
       nearest(group, known).value_or(""));
 }
@@ -82,10 +81,10 @@ base::Outcome<ReportReader> ReportReader::make(std::vector<ReportPattern> patter
       if (auto known = check_group(one, fact); !known) return base::refuse(known.error());
     }
     if (expression->NamedCapturingGroups().empty()) {
-      return base::refuse(Kind::kInvalid,
-                          fmt::format("the pattern '{}' catches nothing: give it a group "
-                                      "such as (?P<version>...)",
-                                      base::printable(one.pattern, 60)));
+      return base::refuse(
+          Kind::kInvalid,
+          fmt::format("the pattern '{}' has no group; add one such as (?P<version>...)",
+                      base::printable(one.pattern, 60)));
     }
     reader.compiled_.push_back({std::move(one), std::move(expression)});
   }

@@ -85,7 +85,7 @@ base::Outcome<VersionRange> VersionRange::parse(std::string_view text) {
     at = end + 1;
   }
   if (range.behind_ && *range.behind_ <= range.from_) {
-    return base::refuse(Kind::kInvalid, fmt::format("no version can be in '{}'",
+    return base::refuse(Kind::kInvalid, fmt::format("no version fits '{}'",
                                                     base::printable(range.text_, 80)));
   }
   return range;

@@ -30,7 +30,7 @@ void DepositLooks::start() {
     try {
       run();
     } catch (const std::exception& error) {
-      repository_.log.error("what devices send is no longer looked into",
+      repository_.log.error("Vantro no longer looks inside what devices send",
                             {{"why", error.what()}});
     }
   });
@@ -53,7 +53,7 @@ bool DepositLooks::look_at_some() {
     const auto looked = look_at(revision);
     in_trouble_ = !looked;
     if (!looked) {
-      repository_.log.warning("a backup can't be looked into",
+      repository_.log.warning("Vantro can't look inside a backup",
                               {{"device", revision.holder.name},
                                {"name", revision.name},
                                {"why", looked.error().sentence}});

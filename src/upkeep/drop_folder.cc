@@ -286,9 +286,8 @@ base::Outcome<std::vector<repository::Claim>> DropFolder::claims_for(
   for (const auto& list : lists) {
     const auto& held = seen_.at(list).list;
     if (!held) {
-      return base::refuse(
-          Kind::kInvalid,
-          fmt::format("'{}' is not a checksum list that can be read", list));
+      return base::refuse(Kind::kInvalid,
+                          fmt::format("'{}' is not a readable checksum list", list));
     }
     const auto own = held->of(name);
     if (own.empty()) {
@@ -303,9 +302,9 @@ base::Outcome<std::vector<repository::Claim>> DropFolder::claims_for(
 void DropFolder::use_list(const std::string& name, Seen& seen) {
   (void)folder_.remove(name + std::string(kTrouble));
   if (!seen.list) {
-    write_trouble(name,
-                  "It is named as a checksum list, and no line of it is a checksum and a "
-                  "name.");
+    write_trouble(
+        name,
+        "It has the name of a checksum list, but no line has a checksum and a name.");
     return;
   }
   const auto results =
@@ -363,7 +362,7 @@ base::Outcome<std::string> DropFolder::take_in(const std::string& name,
     auto refusal = taken.error();
     if (const auto& wanted = intake->differing()) {
       refusal.sentence +=
-          fmt::format("\n\nexpected  {}\ncame      {}", wanted->hex,
+          fmt::format("\n\nexpected  {}\nreceived  {}", wanted->hex,
                       crypto::value_of(intake->digests(), wanted->algorithm));
     }
     return base::refuse(refusal);
@@ -417,7 +416,7 @@ void DropFolder::move_to_done(const std::string& name) {
     }
   }
   if (!moved) {
-    log_.error("a file that was added can't be moved aside",
+    log_.error("an added file can't be moved to done/",
                {{"name", name}, {"why", moved.error().sentence}});
     // Not again and again.
     seen_[name].failed = true;
@@ -450,8 +449,7 @@ void DropFolder::say_troubles() const {
   }
   if (others_ > 0) {
     sentences.push_back(fmt::format(
-        "the drop folder {} holds links, pipes or devices ({}); only files are "
-        "added",
+        "the drop folder {} has links, pipes or devices ({}); only files are added",
         config_.path, others_));
   }
   repository_.troubles.set(kBy, std::move(sentences));

@@ -34,7 +34,7 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
     if (!label || (label->purpose != "backup" && !sealed) || file.size == 0) {
       repository.folder.remove_arriving(file.name);
       ++report.removed;
-      log.warning("an upload that the last stop cut off was removed",
+      log.warning("an upload that the last stop interrupted was removed",
                   {{"file", file.name}});
       continue;
     }
@@ -66,7 +66,7 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
         });
     if (!filed) return base::refuse(filed.error());
     ++report.set_aside;
-    log.warning("a backup that the last stop cut off was kept as partial",
+    log.warning("a backup that the last stop interrupted was kept as partial",
                 {{"device", revision.address},
                  {"name", revision.name},
                  {"bytes", revision.size}});
@@ -140,7 +140,7 @@ base::Outcome<void> reconcile_shelf(repository::Repository& repository,
       if (sealed.contains(sha256)) continue;
       report.missing.push_back(sha256);
       if (report.missing.size() > kMostNamed) continue;
-      log.error("a recorded file is gone from vault/",
+      log.error("a recorded file is missing from vault/",
                 {{"sha256", sha256}, {"bytes", size}});
     } else if (found->second != size) {
       // Sizes only: reading all bytes would delay the start by hours. Verifying does
@@ -168,7 +168,7 @@ base::Outcome<void> reconcile(repository::Repository& repository, base::WallTime
     }
   }
   if (report.missing.size() > kMostNamed) {
-    log.error("more recorded files are gone from vault/",
+    log.error("more recorded files are missing from vault/",
               {{"files", report.missing.size() - kMostNamed}});
   }
   return mark_lost(repository, report, now);
@@ -220,7 +220,7 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
     }
     repository.folder.remove_partial(file.name);
     ++swept;
-    log.info("a partial file was kept long enough and is removed", {{"file", file.name}});
+    log.info("a partial file has expired and is removed", {{"file", file.name}});
   }
   return swept;
 }
@@ -257,9 +257,9 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       std::error_code error;
       std::filesystem::rename(from, to, error);
       if (error && error != std::errc::no_such_file_or_directory) {
-        return base::refuse(Kind::kIo, from + " can't be put aside: " + error.message());
+        return base::refuse(Kind::kIo, from + " can't be moved away: " + error.message());
       }
-      if (!error) log.warning("the old database was put aside", {{"file", to}});
+      if (!error) log.warning("the old database was moved away", {{"file", to}});
     }
     auto database = repository::Repository::open_database(*folder, true, log);
     if (!database) return base::refuse(database.error());
@@ -272,7 +272,7 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
     });
     if (!recorded) return recorded;
   }
-  log.warning("the database was made anew; take images in again to give them their names",
+  log.warning("the database was made again; add images again to give them their names",
               {{"files", sound.size()}});
   return {};
 }

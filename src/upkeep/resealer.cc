@@ -137,7 +137,7 @@ void Resealer::run() {
   }
   if (progress_.trouble.empty()) return;
   repository_.log.error(
-      "configurations could not be brought to the key of today",
+      "configurations could not be encrypted with the newest key",
       {{"done", progress_.done}, {"of", progress_.contents}, {"why", progress_.trouble}});
 }
 

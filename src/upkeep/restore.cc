@@ -87,7 +87,7 @@ class ArchiveSource final : public Source {
     if (code != ARCHIVE_OK) return base::refuse(failure());
     const auto* name = ::archive_entry_pathname(entry);
     if (name == nullptr || ::archive_entry_filetype(entry) != AE_IFREG) {
-      return base::refuse(Kind::kCorrupt, "the archive holds what no snapshot does");
+      return base::refuse(Kind::kCorrupt, "the archive is not a snapshot");
     }
     return std::string(name);
   }
@@ -214,8 +214,9 @@ base::Outcome<Restored> restore(const std::string& snapshot, const std::string& 
     }
     const auto place = place_of(*name);
     if (place.empty()) {
-      return base::refuse(Kind::kCorrupt, fmt::format("'{}' is not a part of a snapshot",
-                                                      base::printable(*name, 100)));
+      return base::refuse(
+          Kind::kCorrupt,
+          fmt::format("'{}' does not belong to a snapshot", base::printable(*name, 100)));
     }
     // Nothing writes to a file of the vault again.
     const bool fixed = name->starts_with("vault/");
@@ -230,7 +231,7 @@ base::Outcome<Restored> restore(const std::string& snapshot, const std::string& 
     if (there == found.end()) {
       return base::refuse(
           Kind::kCorrupt,
-          fmt::format("the snapshot is not whole: '{}' is missing", name));
+          fmt::format("the snapshot is not complete: '{}' is missing", name));
     }
     if (there->second != sha256) {
       return base::refuse(Kind::kMismatch,
@@ -240,9 +241,10 @@ base::Outcome<Restored> restore(const std::string& snapshot, const std::string& 
     }
   }
   if (list.empty() || !fs::exists(state + kDatabaseWaits, failed)) {
-    return base::refuse(Kind::kCorrupt, fmt::format("{} is not a whole snapshot: it has "
-                                                    "no {} or no database",
-                                                    snapshot, kListName));
+    return base::refuse(
+        Kind::kCorrupt,
+        fmt::format("{} is not a complete snapshot: it has no {} or no database",
+                    snapshot, kListName));
   }
   if (auto settled = settle(state); !settled) return base::refuse(settled.error());
   return done;

@@ -156,22 +156,22 @@ base::Outcome<void> Snapshots::start(const std::string& wanted, const std::strin
   }
   const bool archive = path.extension() == ".tar";
   if (archive && fs::exists(path, failed)) {
-    return base::refuse(Kind::kExists, fmt::format("{} is there already; choose another "
-                                                   "name, or remove it first",
-                                                   path.string()));
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("{} exists already; choose another name, or remove it first",
+                    path.string()));
   }
   if (!archive && fs::exists(path, failed) && !fs::is_empty(path, failed) &&
       !fs::exists(path / kListName, failed)) {
-    return base::refuse(Kind::kExists,
-                        fmt::format("{} holds something else than a snapshot; choose "
-                                    "another name",
-                                    path.string()));
+    return base::refuse(
+        Kind::kExists,
+        fmt::format("{} is not a snapshot; choose another name", path.string()));
   }
   const auto database = fs::file_size(repository_.folder.database(), failed);
   if (const auto free = repository_.folder.free_bytes(); database + kSpare > free) {
     return base::refuse(
         Kind::kFull,
-        fmt::format("the copy of the database needs {} in the state folder, {} are free",
+        fmt::format("the copy of the database needs {} in the state folder; {} are free",
                     base::size_text(database + kSpare), base::size_text(free)));
   }
   const base::Lock one_at_a_time(thread_mutex_);
@@ -179,9 +179,8 @@ base::Outcome<void> Snapshots::start(const std::string& wanted, const std::strin
     const base::Lock lock(mutex_);
     if (running_) {
       return base::refuse(Kind::kBusy,
-                          fmt::format("a snapshot is being made in {}; wait, "
-                                      "or give it up with 'vantro snapshot "
-                                      "--stop'",
+                          fmt::format("a snapshot is being made in {}; wait, or stop it "
+                                      "with 'vantro snapshot --stop'",
                                       progress_.path));
     }
     running_ = true;
@@ -295,7 +294,7 @@ base::Outcome<void> Snapshots::stage_contents(std::vector<Item>& items) {
   if (!read) return read;
   std::string shelf;
   for (const auto& sha256 : recorded) {
-    if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was given up");
+    if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was stopped");
     if (sha256.compare(0, 2, shelf) != 0) {
       shelf = sha256.substr(0, 2);
       if (auto made = make_folders(staging() + "/vault/" + shelf); !made) return made;
@@ -330,7 +329,7 @@ base::Outcome<void> Snapshots::into_folder(const std::string& folder,
   std::set<std::string> folders;
   std::error_code failed;
   for (auto& item : items) {
-    if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was given up");
+    if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was stopped");
     const auto to = folder + "/" + item.name;
     const auto parent = fs::path(to).parent_path().string();
     if (folders.insert(parent).second) {
@@ -459,7 +458,7 @@ base::Outcome<void> Snapshots::into_archive(const std::string& file,
     SnapshotList list;
     const auto now = repository_.clock.wall();
     for (const auto& item : items) {
-      if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was given up");
+      if (!go_on()) return base::refuse(Kind::kBusy, "the snapshot was stopped");
       if (auto head = add_head(to.get(), item.name, item.size, now); !head) return head;
       crypto::Sha256 digest;
       const auto read =

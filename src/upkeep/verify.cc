@@ -136,7 +136,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
   }
   if (trouble.empty() && !again.empty()) {
     trouble =
-        fmt::format("{} stored {} could not be read and will be tried again: {}",
+        fmt::format("{} stored {} could not be read; the server tries again: {}",
                     again.size(), again.size() == 1 ? "file" : "files", unreadable_why_);
   }
   VerifyProgress done;
@@ -147,13 +147,12 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
   }
   repository_.record_event(
       "verify", by,
-      fmt::format(
-          "{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
-          done.contents, base::size_text(done.bytes_read), done.damaged,
-          done.locked == 0
-              ? ""
-              : fmt::format("; {} encrypted with keys that are not here", done.locked),
-          trouble.empty() ? "" : "; ", trouble));
+      fmt::format("{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
+                  done.contents, base::size_text(done.bytes_read), done.damaged,
+                  done.locked == 0
+                      ? ""
+                      : fmt::format("; {} encrypted with missing keys", done.locked),
+                  trouble.empty() ? "" : "; ", trouble));
   const base::Lock lock(mutex_);
   progress_.running = false;
   progress_.ended_at = repository_.clock.wall();

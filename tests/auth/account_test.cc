@@ -31,7 +31,7 @@ TEST(Networks, AreEverywhereWhereNoneIsNamed) {
 TEST(Networks, SayWhichWordIsNone) {
   EXPECT_EQ(
       Networks::parse("private 192.0.2.1/24").error().sentence,
-      "'192.0.2.1/24' is not a network such as 192.0.2.0/24 (nothing set behind the "
+      "'192.0.2.1/24' is not a network such as 192.0.2.0/24 (no bits set behind the "
       "prefix), no address, and none of private, loopback, everywhere");
 }
 
@@ -39,7 +39,7 @@ TEST(Actions, AreReadAndWrittenInOneOrder) {
   EXPECT_EQ(actions_text(*parse_actions("hand-in, FETCH fetch")), "fetch, hand-in");
   EXPECT_EQ(actions_text(*parse_actions("none")), "none");
   EXPECT_EQ(parse_actions("fetch,delete").error().sentence,
-            "'delete' is nothing that one may; there is fetch, deposit, list, read-back, "
+            "'delete' is not a right; the rights are fetch, deposit, list, read-back, "
             "hand-in");
 }
 
@@ -56,7 +56,7 @@ TEST(Password, IsHeldAgainstItsLimits) {
   EXPECT_EQ(sound_password("short").error().sentence,
             "the password has 5 bytes; it must have 8 to 128");
   EXPECT_EQ(sound_password("tab\tin here").error().sentence,
-            "the password holds a control character");
+            "the password contains a control character");
   EXPECT_TRUE(sound_password("two words, with \xc3\xa9"));
 }
 

@@ -78,12 +78,12 @@ TEST_F(LogInsTest, ForgetAtOnceWhatHasChanged) {
 TEST_F(LogInsTest, LetWhoIsWrongAgainAndAgainWait) {
   for (int i = 0; i < Mistakes::kFree; ++i) tried("wrong-pass");
   EXPECT_EQ(tried("right-pass"),
-            "too many wrong passwords came from 192.0.2.7; try again in 5.0 s");
+            "too many wrong passwords from 192.0.2.7; try again in 5.0 s");
   EXPECT_EQ(tried("right-pass", "night", "192.0.2.8"), "night");
   clock_.advance(6s);
   EXPECT_EQ(tried("wrong-pass"), "the name or its password is wrong");
   EXPECT_EQ(tried("right-pass"),
-            "too many wrong passwords came from 192.0.2.7; try again in 10 s");
+            "too many wrong passwords from 192.0.2.7; try again in 10 s");
   clock_.advance(11s);
   EXPECT_EQ(tried("right-pass"), "night");
   EXPECT_EQ(tried("wrong-pass"), "the name or its password is wrong");
@@ -97,7 +97,7 @@ TEST_F(LogInsTest, CountAnIpv6NetworkAsWellAsItsAddresses) {
           "fd00::" + std::to_string(i + 1));
   }
   EXPECT_EQ(tried("right-pass", "night", "fd00::ffff"),
-            "too many wrong passwords came from fd00::/64; try again in 5.0 s");
+            "too many wrong passwords from fd00::/64; try again in 5.0 s");
   EXPECT_EQ(tried("right-pass", "night", "fd00:0:0:1::1"), "night");
 }
 
@@ -107,7 +107,7 @@ TEST_F(LogInsTest, CountTheNameWhereverItIsTriedFrom) {
     tried("wrong-" + std::to_string(i), "Night", "192.0.2." + std::to_string(i));
   }
   EXPECT_EQ(tried("right-pass", "night", "198.51.100.1"),
-            "too many wrong passwords came for this name; try again in 5.0 s");
+            "too many wrong passwords for this name; try again in 5.0 s");
   // Guessing elsewhere must not keep out who was right before.
   EXPECT_EQ(tried("right-pass", "night", "203.0.113.9"), "night");
   // It is not told whether there is such a name.
@@ -115,7 +115,7 @@ TEST_F(LogInsTest, CountTheNameWhereverItIsTriedFrom) {
     tried("wrong-" + std::to_string(i), "nobody", "192.0.3." + std::to_string(i));
   }
   EXPECT_EQ(tried("x", "nobody", "198.51.100.2"),
-            "too many wrong passwords came for this name; try again in 5.0 s");
+            "too many wrong passwords for this name; try again in 5.0 s");
 }
 
 }  // namespace

@@ -38,8 +38,8 @@ TEST(VisibleName, RefusesWhatCouldReachOutsideOrHide) {
     const auto name = visible_name(typed);
     return name ? "taken: " + *name : name.error().sentence;
   };
-  EXPECT_EQ(sentence("../etc/x"), "'../etc/x' holds '..', which is never followed");
-  EXPECT_EQ(sentence("a/..\\b"), "'a/..\\b' holds '..', which is never followed");
+  EXPECT_EQ(sentence("../etc/x"), "'../etc/x' contains '..', which is never followed");
+  EXPECT_EQ(sentence("a/..\\b"), "'a/..\\b' contains '..', which is never followed");
   EXPECT_EQ(sentence(""), "the name is empty");
   EXPECT_EQ(sentence("/./"), "the name is empty");
   EXPECT_EQ(sentence("site/"), "'site/' is a folder's name, not a file's");
@@ -52,11 +52,10 @@ TEST(VisibleName, RefusesWhatCouldReachOutsideOrHide) {
             "'a\\xc2\\x9bb' holds a control character");
   // RIGHT-TO-LEFT OVERRIDE, ZERO WIDTH SPACE
   EXPECT_EQ(sentence("x\xe2\x80\xaegmi.exe"),
-            "'x\\xe2\\x80\\xaegmi.exe' holds a character that nobody sees, U+202E");
+            "'x\\xe2\\x80\\xaegmi.exe' contains an invisible character, U+202E");
   EXPECT_EQ(sentence("x\xe2\x80\x8b.img"),
-            "'x\\xe2\\x80\\x8b.img' holds a character that nobody sees, U+200B");
-  EXPECT_EQ(sentence(std::string(300, 'a')),
-            "the name is 300 bytes long; the longest that is taken is 255");
+            "'x\\xe2\\x80\\x8b.img' contains an invisible character, U+200B");
+  EXPECT_EQ(sentence(std::string(300, 'a')), "the name has 300 bytes, limit 255");
 }
 
 TEST(Utf8, TakesWhatRfc3629Takes) {

@@ -203,7 +203,7 @@ TEST_F(CatalogTest, FindsByAnyChecksumAndAnyName) {
   EXPECT_EQ(*repository_->catalog.names_of(image.id),
             (std::vector<std::string>{"x.img", "dir/y.img"}));
   EXPECT_EQ(base::in_full(repository_->catalog.find("z.img").error()),
-            "there is no image 'z.img' in the catalogue; nearest: 'x.img'");
+            "unknown image 'z.img'; nearest: 'x.img'");
 }
 
 TEST_F(CatalogTest, KeepsDocumentsAndWhatTheyWereBefore) {
@@ -218,7 +218,7 @@ TEST_F(CatalogTest, KeepsDocumentsAndWhatTheyWereBefore) {
             "the image has no document 'note.md'; nearest: 'notes.md'");
   EXPECT_EQ(
       changes.attach("x.img", "notes.exe", base::as_bytes("x")).error().sentence,
-      "'notes.exe' is not a document: release notes are text (.txt), Markdown (.md) or "
+      "'notes.exe' is not a document; release notes are text (.txt), Markdown (.md) or "
       "PDF (.pdf)");
   ASSERT_TRUE(changes.detach("x.img", "notes.md"));
   EXPECT_TRUE(repository_->documents.of(id)->empty());

@@ -44,9 +44,8 @@ TEST(OfferIndex, PrefersTheExactNameAndForgivesCaseWhereOneIsLeft) {
   EXPECT_EQ(found(index, "Site/x.img"), "Site/x.img");
   EXPECT_EQ(found(index, "site/X.IMG"), "Site/x.img");
   EXPECT_EQ(found(index, "Y.img"), "Y.img");
-  EXPECT_EQ(
-      found(index, "Y.IMG").rfind("refused: 'Y.IMG' is not on offer, and several", 0),
-      0u);
+  EXPECT_EQ(found(index, "Y.IMG").rfind("refused: 'Y.IMG' is not on offer; several", 0),
+            0u);
 }
 
 TEST(OfferIndex, RefusesWithTheNearestOrWithNoneAtAll) {
@@ -147,10 +146,9 @@ TEST(OfferIndex, HandsNothingOutThatIsDamagedContradictedOrWhereAskedUnvouched) 
   weak.image.vouching = Vouching::kWeakly;
   const std::vector<Offer> all{damaged, wrong, weak, offer("plain.img")};
   const OfferIndex index(all, {}, false);
-  EXPECT_EQ(
-      found(index, "damaged.img"),
-      "refused: 'damaged.img' is damaged on the server's disk and is not handed out; "
-      "the operator must take it in again");
+  EXPECT_EQ(found(index, "damaged.img"),
+            "refused: 'damaged.img' is damaged on the server's disk and is not handed "
+            "out; the operator must add it again");
   EXPECT_EQ(found(index, "wrong.img"),
             "refused: 'wrong.img' differs from the checksum that its maker publishes and "
             "is not handed out");
@@ -160,7 +158,7 @@ TEST(OfferIndex, HandsNothingOutThatIsDamagedContradictedOrWhereAskedUnvouched) 
   const OfferIndex strict(all, {}, true);
   EXPECT_EQ(found(strict, "weak.img"), "weak.img");
   EXPECT_EQ(found(strict, "plain.img"),
-            "refused: 'plain.img' is not handed out before somebody has held it against "
+            "refused: 'plain.img' is not handed out until somebody has compared it with "
             "its maker's checksum");
   EXPECT_EQ(strict.size(), 1u);
 }

@@ -146,7 +146,7 @@ TEST_F(TableView, ShowsTheColumnsThatWereChosenInTheirOrder) {
   view_.columns = "nmae";
   EXPECT_EQ(written(), "");
   EXPECT_EQ(complaint_,
-            "there is no column 'nmae'; nearest: 'name'; columns: device, name, size, "
+            "unknown column 'nmae'; nearest: 'name'; columns: device, name, size, "
             "last-seen");
 }
 

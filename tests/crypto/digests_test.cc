@@ -46,16 +46,14 @@ TEST(Expected, SaysWhatIsWrongWithIt) {
     const auto expected = Expected::parse(text);
     return expected ? "taken" : expected.error().sentence;
   };
-  EXPECT_EQ(
-      sentence("crc32:00000000"),
-      "'crc32' is not a checksum algorithm that is known here; use md5, sha1, sha256 or "
-      "sha512");
+  EXPECT_EQ(sentence("crc32:00000000"),
+            "'crc32' is not a known checksum algorithm; use md5, sha1, sha256 or "
+            "sha512");
   EXPECT_EQ(sentence("sha256:" + std::string(63, '0')),
-            "the checksum has 63 digits; SHA-256 has 64. Was all of it copied?");
-  EXPECT_EQ(
-      sentence("0011"),
-      "the checksum has 4 digits; MD5 has 32, SHA-1 40, SHA-256 64, SHA-512 128. Was all "
-      "of it copied?");
+            "the checksum has 63 digits; SHA-256 has 64. Was it copied completely?");
+  EXPECT_EQ(sentence("0011"),
+            "the checksum has 4 digits; MD5 has 32, SHA-1 40, SHA-256 64, SHA-512 128. "
+            "Was it copied completely?");
   EXPECT_EQ(sentence("xyz"), "'xyz' is not a checksum: it must be hexadecimal digits");
   EXPECT_EQ(sentence(""), "'' is not a checksum: it must be hexadecimal digits");
 }

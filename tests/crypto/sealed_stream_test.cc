@@ -47,7 +47,7 @@ class SealedStream : public testing::Test {
   }
 
   const std::string damaged_ =
-      "refused: the server's stored copy is damaged: what is encrypted in it does not "
+      "refused: the server's stored copy is damaged: the encrypted part in it does not "
       "open";
   fakes::ScratchFolder scratch_;
 };
@@ -66,10 +66,10 @@ TEST_F(SealedStream, ComesBackAsItWas) {
 
 TEST_F(SealedStream, SaysWhichKeyIsMissing) {
   seal("secret", keys(kOne));
-  EXPECT_EQ(unsealed(keys(kTwo)),
-            "refused: it is encrypted with key " + keys(kOne).current()->id() +
-                ", which the server has not got: put it back into the file of "
-                "backups.key_file");
+  EXPECT_EQ(unsealed(keys(kTwo)), "refused: it is encrypted with key " +
+                                      keys(kOne).current()->id() +
+                                      ", which the server does not have: put the key "
+                                      "back into the file of backups.key_file");
   EXPECT_EQ(sealed_with(open().get()), keys(kOne).current()->id());
 }
 
@@ -105,9 +105,9 @@ TEST(SealKeys, AreReadFromLines) {
   EXPECT_EQ(keys("off\n" + kOne).current(), nullptr);
   EXPECT_NE(keys("off\n" + kOne).find(keys(kOne).current()->id()), nullptr);
   EXPECT_EQ(SealKeys::parse(kOne + "12345\n").error().sentence,
-            "line 2 is not a key: 64 hexadecimal digits are one");
+            "line 2 is not a key; a key is 64 hexadecimal digits");
   EXPECT_EQ(SealKeys::parse("# nothing\n").error().sentence,
-            "it holds no key; 'vantrod --new-key FILE' writes one");
+            "it has no key; 'vantrod --new-key FILE' writes one");
   EXPECT_TRUE(SealKeys::parse(new_seal_key()));
 }
 

@@ -73,8 +73,7 @@ TEST(Minisign, KnowsItsMakersSignature) {
               "minisign key 0807060504030201, timestamp:1 file:SHA256SUMS");
     EXPECT_EQ(
         told(check_signature("list!\n", maker.sign("list\n", hashed), maker.key())),
-        "refused: the signature does not fit: minisign key 0807060504030201 has not "
-        "signed this list");
+        "refused: wrong signature: minisign key 0807060504030201 did not sign this list");
   }
   const Maker other;
   EXPECT_FALSE(check_signature("list", other.sign("list"), maker.key()));
@@ -113,9 +112,9 @@ TEST(Signature, TheLibraryWritesNothingToStandardError) {
 TEST(Signature, RefusesKeysThatAreNone) {
   const Maker maker;
   EXPECT_EQ(told(check_signature("x", maker.sign("x"), "no key")),
-            "refused: the signature is minisign's, and the key is not a minisign key");
+            "refused: the signature is minisign's, but the key is not a minisign key");
   EXPECT_EQ(told(check_signature("x", "no signature", maker.key())),
-            "refused: the signature is OpenPGP's, and the key is not an OpenPGP key");
+            "refused: the signature is OpenPGP's, but the key is not an OpenPGP key");
 }
 
 }  // namespace

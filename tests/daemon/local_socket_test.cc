@@ -50,7 +50,7 @@ TEST_F(LocalSocketTest, TakesThePlaceOfOneThatNobodyListensOn) {
 TEST_F(LocalSocketTest, RefusesWhatCantBeItsPlace) {
   fakes::write_file(path(), "something");
   EXPECT_EQ(refusal(path()), path() +
-                                 " is there already, and is not a socket; move it away, "
+                                 " exists already and is not a socket; move it away, "
                                  "or name another socket with management.socket");
   EXPECT_EQ(fakes::read_file(path()), "something");
   const auto longest = scratch_ / std::string(120, 'x');

@@ -117,7 +117,7 @@ facts = { maker = "Fenrock" }
       "remarks, source; nearest: 'version'");
   EXPECT_EQ(
       refusal("[[recogniser]]\nnames = \"x\"\n"),
-      "vantro.toml:1: recogniser: 'names' is not a part of a recogniser; there are name, "
+      "vantro.toml:1: recogniser: unknown key 'names' of a recogniser; known: name, "
       "pattern, facts, words");
   EXPECT_EQ(refusal("recogniser = 5\n"),
             "vantro.toml:1: recogniser: must be written as [[recogniser]]");
@@ -227,7 +227,7 @@ TEST_F(SettingsTest, SayWhatIsListenedOn) {
   EXPECT_EQ(refusal("[https]\nlisten = \"192.0.2.10\"\n"),
             "vantro.toml: https.listen needs https.certificate, a file in PEM form");
   EXPECT_EQ(refusal("[http]\nlisten = 80\n"),
-            "vantro.toml:2: http.listen: must be a list of texts such as "
+            "vantro.toml:2: http.listen: must be a list of texts, such as "
             "[\"192.0.2.10:80\"]");
 }
 
@@ -269,21 +269,24 @@ TEST_F(SettingsTest, TakeRulesInPlaceOfTheDefaultOnes) {
 }
 
 TEST_F(SettingsTest, RefuseARuleThatOpensMoreThanItSays) {
-  EXPECT_EQ(refusal("[[rule]]\nmay = \"fetch\"\n"),
-            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
-  EXPECT_EQ(refusal("[[rule]]\nfrom = []\nmay = \"fetch\"\n"),
-            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
-  EXPECT_EQ(refusal("[[rule]]\nfrom = \"\"\nmay = \"fetch\"\n"),
-            "vantro.toml:1: rule: a rule needs 'from'; \"everywhere\" is written out");
+  EXPECT_EQ(
+      refusal("[[rule]]\nmay = \"fetch\"\n"),
+      "vantro.toml:1: rule: a rule needs 'from', such as \"private\" or \"everywhere\"");
+  EXPECT_EQ(
+      refusal("[[rule]]\nfrom = []\nmay = \"fetch\"\n"),
+      "vantro.toml:1: rule: a rule needs 'from', such as \"private\" or \"everywhere\"");
+  EXPECT_EQ(
+      refusal("[[rule]]\nfrom = \"\"\nmay = \"fetch\"\n"),
+      "vantro.toml:1: rule: a rule needs 'from', such as \"private\" or \"everywhere\"");
   EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\n"),
             "vantro.toml:1: rule: a rule needs 'may', such as [\"fetch\"]");
+  EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nover = \"gopher\"\n"),
+            "vantro.toml:1: rule: over: 'gopher' is not a protocol of this server; it "
+            "has tftp, ftp, ftps, http, https, scp, sftp");
   EXPECT_EQ(
-      refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nover = \"gopher\"\n"),
-      "vantro.toml:1: rule: over: 'gopher' is not a protocol that is served here; there "
-      "is tftp, ftp, ftps, http, https, scp, sftp");
-  EXPECT_EQ(refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nnot = 1\n"),
-            "vantro.toml:1: rule: 'not' is nothing of a rule; there are from, may, over, "
-            "needs_account");
+      refusal("[[rule]]\nfrom = \"private\"\nmay = \"fetch\"\nnot = 1\n"),
+      "vantro.toml:1: rule: unknown setting 'not' of a rule; known: from, may, over, "
+      "needs_account");
 }
 
 TEST_F(SettingsTest, AllowOlderSshByNameForNamedNetworks) {
@@ -301,15 +304,14 @@ TEST_F(SettingsTest, AllowOlderSshByNameForNamedNetworks) {
             (std::vector<std::string>{"aes128-cbc", "ssh-rsa"}));
   const std::string line = "vantro.toml:1: ssh.older: ";
   EXPECT_EQ(refusal("[[ssh.older]]\nalgorithms = \"ssh-rsa\"\n"),
-            line + "needs 'from' with the networks of the devices that can't do better");
+            line + "needs 'from', the networks of these old devices");
   EXPECT_EQ(refusal("[[ssh.older]]\nfrom = \"everywhere\"\nalgorithms = \"ssh-rsa\"\n"),
-            line + "needs 'from' with the networks of the devices that can't do better");
+            line + "needs 'from', the networks of these old devices");
   EXPECT_EQ(refusal("[[ssh.older]]\nfrom = \"private\"\n"),
             line + "needs 'algorithms', such as [\"diffie-hellman-group14-sha1\"]");
-  EXPECT_TRUE(
-      refusal("[[ssh.older]]\nfrom = \"private\"\nalgorithms = \"rot13\"\n")
-          .starts_with(line + "algorithms: 'rot13' is not an older algorithm that can be "
-                              "allowed; there is diffie-hellman-group14-sha1, "));
+  EXPECT_TRUE(refusal("[[ssh.older]]\nfrom = \"private\"\nalgorithms = \"rot13\"\n")
+                  .starts_with(line + "algorithms: 'rot13' is not an older algorithm; "
+                                      "known: diffie-hellman-group14-sha1, "));
   EXPECT_EQ(refusal("[ssh]\nolder = 3\n"),
             "vantro.toml:2: ssh.older: must be written as [[ssh.older]]");
 }

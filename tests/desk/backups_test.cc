@@ -208,7 +208,7 @@ TEST_F(BackupsTest, AnAddressIsOneDevices) {
       Devices(*repository_, operator_).add("gate", {{"addresses", "192.0.2.0/28"}});
   EXPECT_EQ(other.error().sentence, "192.0.2.0/28 is device pump's");
   EXPECT_EQ(Devices(*repository_, operator_).add("Pump", {}).error().sentence,
-            "there is a device pump already");
+            "device pump exists already");
   // One address out of a network may be another one's.
   add_device("gate", {{"addresses", "192.0.2.7"}});
   deposit("192.0.2.7", "x.cfg", "a");
@@ -505,7 +505,7 @@ TEST_F(BackupsTest, WhenTheDiskIsNearlyFullOnlyConfigurationsAreTaken) {
     return done ? "" : done.error().sentence;
   };
   const std::string only =
-      "the server's disk is nearly full, and what is left is kept for configurations; "
+      "the server's disk is nearly full; the rest is reserved for configurations; "
       "the "
       "operator must free some space";
   EXPECT_EQ(said("x.bin", fakes::noise(100, 1)), only);

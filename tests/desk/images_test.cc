@@ -74,16 +74,14 @@ TEST_F(CatalogueDeskTest, OfferToNetworksOfWhichTheNarrowerWins) {
   EXPECT_EQ(fetch("boot"), "b");  // from 192.0.2.7
   EXPECT_EQ(
       offer("b.img", "boot", "192.0.2.0/24"),
-      "refused: 'boot' stands for this image already to 192.0.2.0/24; change it with "
+      "refused: 'boot' is a name of this image already to 192.0.2.0/24; change it with "
       "'vantro offer change'");
-  EXPECT_EQ(
-      offer("a.img", "boot", "192.0.2.0/24"),
-      "refused: 'boot' stands for 'b.img' to 192.0.2.0/24; let it stand for another "
-      "image with 'vantro offer change', or end it");
-  EXPECT_EQ(
-      offers().end("boot", {}).error().sentence,
-      "'boot' is on offer to all, and to 192.0.2.0/24; say which with --of NETWORK, "
-      "or --of all");
+  EXPECT_EQ(offer("a.img", "boot", "192.0.2.0/24"),
+            "refused: 'boot' is a name of 'b.img' to 192.0.2.0/24; point it at another "
+            "image with 'vantro offer change', or end it");
+  EXPECT_EQ(offers().end("boot", {}).error().sentence,
+            "'boot' is on offer to all, and to 192.0.2.0/24; say which with --offered-to "
+            "NETWORK, or --offered-to all");
   ASSERT_TRUE(offers().end("boot", base::Network::parse("192.0.2.0/24")));
   EXPECT_EQ(fetch("boot"), "a");
   ASSERT_TRUE(offers().end("boot", std::optional<base::Network>()));
@@ -146,7 +144,7 @@ TEST_F(CatalogueDeskTest, AnOfferEndsAtItsTime) {
   EXPECT_EQ(fetch("a").rfind("refused: 'a' was on offer until", 0), 0u);
   ASSERT_TRUE(repository_->end_expired_offers());
   EXPECT_TRUE(repository_->offers.standing()->empty());
-  EXPECT_NE(all_rows().find("offer-end a: its time was over; it stood for image 'a.img'"),
+  EXPECT_NE(all_rows().find("offer-end a: its time was over; its image was 'a.img'"),
             std::string::npos);
   EXPECT_EQ(repository_->offers.history("a")->front().ended_at, until.until);
   EXPECT_NE(offers().add("a.img", until).error().sentence.find("is over already"),
@@ -171,10 +169,9 @@ TEST_F(CatalogueDeskTest, WithdrawingEndsAllOffersAndTellsDevicesWhy) {
   running->transfer().end(gate::State::kComplete, "");
   ASSERT_TRUE(repository_->ledger.flush());
   EXPECT_EQ(last_row(), "fetch a.img: the image was withdrawn while it was sent");
-  EXPECT_EQ(
-      offer("a.img", "again"),
-      "refused: 'a.img' was withdrawn: loses its routes; take that back with 'vantro "
-      "image withdraw --undo' first");
+  EXPECT_EQ(offer("a.img", "again"),
+            "refused: 'a.img' was withdrawn: loses its routes; undo that first with "
+            "'vantro image withdraw --undo'");
   EXPECT_EQ(images().withdraw("a.img", "x").error().sentence,
             "'a.img' is withdrawn already: loses its routes");
   const auto returned = images().take_back_withdrawal("a.img", false);
@@ -290,7 +287,8 @@ TEST_F(CatalogueDeskTest, VouchingIsRememberedAndAContradictionTakesTheImageOffO
   EXPECT_EQ(repository_->vouches.of(repository_->catalog.find("a.img")->id)->size(), 3u);
   ASSERT_TRUE(images().retract("a.img"));
   EXPECT_EQ(state(), "unvouched");
-  EXPECT_EQ(images().retract("a.img").error().sentence, "nobody has vouched for 'a.img'");
+  EXPECT_EQ(images().retract("a.img").error().sentence,
+            "'a.img' was not compared with its maker's checksum");
 }
 
 TEST_F(CatalogueDeskTest, AKitTellsInADevicesStoryWhatIsStillMissing) {
@@ -314,8 +312,7 @@ TEST_F(CatalogueDeskTest, AKitTellsInADevicesStoryWhatIsStillMissing) {
     return text;
   };
   EXPECT_EQ(fetch("boot.img"), "boot");
-  EXPECT_NE(story().find("of kit 'c4' still to be fetched: 'system.img'"),
-            std::string::npos)
+  EXPECT_NE(story().find("still to fetch of kit 'c4': 'system.img'"), std::string::npos)
       << story();
   clock_.advance(std::chrono::seconds(5));
   EXPECT_EQ(fetch("system.img"), "system");
@@ -325,7 +322,7 @@ TEST_F(CatalogueDeskTest, AKitTellsInADevicesStoryWhatIsStillMissing) {
   EXPECT_EQ(story().find("still to be fetched"), std::string::npos);
   ASSERT_TRUE(kits().remove("c4"));
   EXPECT_EQ(story().find("kit"), std::string::npos);
-  EXPECT_EQ(base::in_full(kits().remove("c4").error()), "there is no kit 'c4'");
+  EXPECT_EQ(base::in_full(kits().remove("c4").error()), "unknown kit 'c4'");
 }
 
 TEST_F(CatalogueDeskTest, IntakeTakesSuggestionsOnlyWhereNothingWasSaid) {
@@ -361,10 +358,9 @@ TEST_F(CatalogueDeskTest, IntakeUnderANameThatStandsForAnotherImageIsHeldWithARe
   const auto taken = take_in(options, "b");
   ASSERT_TRUE(taken);
   EXPECT_EQ(taken->offer, "");
-  EXPECT_EQ(
-      taken->note,
-      "the name 'b.img' stands for 'a.img'; let it stand for this image with 'vantro "
-      "offer change'");
+  EXPECT_EQ(taken->note,
+            "the name 'b.img' belongs to 'a.img'; point it at this image with 'vantro "
+            "offer change'");
   EXPECT_EQ(fetch("b.img"), "a");
 }
 
@@ -377,7 +373,7 @@ TEST_F(CatalogueDeskTest, StrictModeHandsNothingOutThatNobodyVouchedFor) {
   EXPECT_EQ(taken->offer, "");
   EXPECT_EQ(
       taken->note,
-      "it is not handed out before somebody has held it against its maker's checksum");
+      "it is not handed out until somebody has compared it with its maker's checksum");
   ASSERT_TRUE(images().vouch("a.img", {claim(taken->added.image.digests.sha256)}));
   EXPECT_EQ(fetch("a.img"), "a");
 }

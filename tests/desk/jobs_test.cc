@@ -116,7 +116,7 @@ TEST_F(JobsTest, FollowTheRouteFromPlanToConfirmation) {
   EXPECT_EQ(stage("osier-sw"), "sent twice");
   EXPECT_EQ(mark(jobs::Mark::kRunning), "to fetch");
   EXPECT_EQ(fetch_from("192.0.2.7", "system-4.0.1.img"), "sent");
-  EXPECT_EQ(mark(jobs::Mark::kConfirmed).substr(0, 18), "not all of it runs");
+  EXPECT_EQ(mark(jobs::Mark::kConfirmed).substr(0, 18), "some parts do not ");
   EXPECT_EQ(mark(jobs::Mark::kRunning), "running");
   EXPECT_EQ(mark(jobs::Mark::kConfirmed), "confirmed");
   EXPECT_EQ(repository_->devices.find("osier-sw")->state.text("running_version"),
@@ -142,7 +142,7 @@ TEST_F(JobsTest, AreOneForADevice) {
   EXPECT_EQ(second.error().sentence.substr(0, 45),
             "kim planned 'system-3.12.0.img' for osier-sw ");
   EXPECT_NE(second.error().sentence.find("vantro job take osier-sw"), std::string::npos);
-  EXPECT_EQ(jobs().take("osier-sw").error().sentence, "the job is yours already");
+  EXPECT_EQ(jobs().take("osier-sw").error().sentence, "the job is already yours");
   EXPECT_EQ(jobs("lee").take("osier-sw")->job.owner, "lee");
   EXPECT_EQ(jobs("lee").withdraw("osier-sw", "another night")->progress.stage,
             "withdrawn");
@@ -156,13 +156,14 @@ TEST_F(JobsTest, AreRefusedWhereTheyMakeNoSense) {
             "'weir-1.img' does not fit osier-sw: it is for weir2, and the device is a "
             "lattice24; to plan it anyway: --any-platform");
   EXPECT_EQ(plan("osier-sw", {.aim = "sytsem-4.0.1.img"}),
-            "there is no image 'sytsem-4.0.1.img' in the catalogue; nearest: "
+            "unknown image 'sytsem-4.0.1.img'; nearest: "
             "'system-4.0.1.img'");
   EXPECT_EQ(plan("osier-sv", {.aim = "system-4.0.1.img"}).substr(0, 25),
             "unknown device 'osier-sv'");
-  EXPECT_EQ(plan("192.0.2.99", {.aim = "system-4.0.1.img"}),
-            "192.0.2.99 belongs to no device; add one with 'vantro device add NAME "
-            "--addresses 192.0.2.99'");
+  EXPECT_EQ(
+      plan("192.0.2.99", {.aim = "system-4.0.1.img"}),
+      "192.0.2.99 belongs to no device; add the device with 'vantro device add NAME "
+      "--addresses 192.0.2.99'");
   jobs::Window over{{}, clock_.wall() - 1};
   EXPECT_NE(plan("osier-sw", {.aim = "system-4.0.1.img", .window = over}).find("is over"),
             std::string::npos);
@@ -198,7 +199,7 @@ TEST_F(JobsTest, OfferAnImageToTheirDeviceOnlyAndEndThatOfferWithThem) {
   taken.network = base::Network::parse("192.0.2.7");
   ASSERT_TRUE(Offers(*repository_, operator_).add("boot-2.0.img", taken));
   EXPECT_NE(plan("osier-sw", {.aim = "system-3.12.0.img", .offer_as = "taken.bin"})
-                .find("'taken.bin' stands for 'boot-2.0.img'"),
+                .find("'taken.bin' is a name of 'boot-2.0.img'"),
             std::string::npos);
   EXPECT_EQ(stage("osier-sw"), "withdrawn");
 }
@@ -220,10 +221,9 @@ TEST_F(JobsTest, ShowAtOnceThatAnImageIsWithdrawn) {
   EXPECT_EQ(jobs().find("osier-sw")->progress.waits_for,
             "another plan: 'system-3.12.0.img' was withdrawn: it hangs");
   const auto removed = Images(*repository_, operator_).remove("system-3.12.0.img");
-  EXPECT_EQ(
-      removed.error().sentence,
-      "the open job of osier-sw needs 'system-3.12.0.img'; withdraw that job first: "
-      "vantro job end osier-sw");
+  EXPECT_EQ(removed.error().sentence,
+            "the open job of osier-sw needs 'system-3.12.0.img'; end that job first: "
+            "vantro job end osier-sw");
 }
 
 TEST_F(JobsTest, EndWithTheirDevice) {
@@ -291,7 +291,7 @@ TEST_F(JobsTest, WriteASheetWithTheValuesOfTheirDevice) {
                 .sheet("osier-sw", {jobs::SheetForm::kRunning, "ftp", "nobody"}, {})
                 .error()
                 .sentence,
-            "there is no account 'nobody'; 'vantro account list' shows what there is");
+            "unknown account 'nobody'; 'vantro account list' shows all");
   // At the address of a network nobody can say what it types.
   ASSERT_TRUE(Devices(*repository_, operator_)
                   .change("osier-sw", {{"addresses", "192.0.2.0/28"}}));
@@ -329,7 +329,7 @@ TEST_F(JobsTest, OfAnUnknownVersionArePlannedAndNotCalledReady) {
 
 TEST_F(JobsTest, ReadinessAsksForAnAimWhereThereIsNoJob) {
   EXPECT_EQ(jobs().readiness("osier-sw", "", {}).error().sentence,
-            "osier-sw has no open job; say what it is to be ready for with --to IMAGE");
+            "osier-sw has no open job; name the image with --image IMAGE");
   EXPECT_EQ(
       jobs().readiness("osier-sw", "system-3.12.0.img", {"smtp", "", ""}).error().kind,
       base::Kind::kInvalid);
@@ -389,8 +389,7 @@ TEST_F(JobsTest, OfARolloutComeInBatchesAndStopAtFailures) {
   EXPECT_EQ(planned->rows[2].job.batch, 2);
   EXPECT_EQ(planned->rows[2].progress.stage, "held");
   EXPECT_EQ(planned->rows[0].site, "Heron");
-  EXPECT_EQ(rollouts().plan(wanted).error().sentence,
-            "there is a rollout 'spring' already");
+  EXPECT_EQ(rollouts().plan(wanted).error().sentence, "rollout 'spring' exists already");
   const auto verdict = [&](const std::string& device) {
     return jobs::summary(jobs().readiness(device, "", {})->checks);
   };
@@ -442,13 +441,13 @@ TEST_F(JobsTest, OfARolloutLeaveOutWhatTheyDoNotFit) {
             "'sites' does not select devices; there are site, platform, maker, hardware, "
             "version, name; nearest: 'site'");
   EXPECT_EQ(wrong("site=Nowhere"),
-            "no device fits 'site=Nowhere'; 'vantro device list' shows what is known of "
+            "no device matches 'site=Nowhere'; 'vantro device list' shows "
             "them");
   EXPECT_EQ(wrong(" , "),
             "say which devices: --devices \"site=Heron,platform=lattice24\", or their "
             "names");
   EXPECT_EQ(wrong("osier-sw,site=Heron"),
-            "name devices, or select them by what is known of them; not both");
+            "name devices, or select them by their facts; not both");
   EXPECT_NE(wrong("osier-sv").find("nearest: 'osier-sw'"), std::string::npos);
 }
 
@@ -504,7 +503,7 @@ TEST_F(JobsTest, TheCanaryIsAlwaysThereAndProvesThePath) {
     ASSERT_TRUE(hello);
     text = base::as_text(*hello->read(0, hello->size()));
   }
-  EXPECT_NE(text.find("You came over tftp from 192.0.2.7."), std::string::npos) << text;
+  EXPECT_NE(text.find("You asked over tftp from 192.0.2.7."), std::string::npos) << text;
   const auto at = text.rfind("SHA-256 of the lines above: ");
   crypto::Digester digester;
   digester.update(base::as_bytes(std::string_view(text).substr(0, at)));
@@ -562,7 +561,7 @@ TEST_F(JobsTest, AReportThatADeviceSendsUpdatesItsState) {
   const auto row = repository_->ledger.newest(1, {})->front();
   EXPECT_EQ(row.sentence,
             "revision 1; 2 value(s) read from it; CAUTION: platform: the inventory says "
-            "lattice24, the device says lattice48; nothing was changed of it");
+            "lattice24, the device says lattice48; nothing was changed");
   // From an address that is nobody's it is only kept.
   ASSERT_TRUE(deposit("192.0.2.99", "x.rpt", "system 9\n"));
   // Pasted, and only looked at.

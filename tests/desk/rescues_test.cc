@@ -204,7 +204,8 @@ TEST_F(RescuesTest, TheNameIsThereOnItsWireForItsTimeOnly) {
   EXPECT_NE(fetch(on_wire(), "Fixed-Name.img"), "the bytes of the image");
   const auto ended = rescues_->find(view.session.id);
   EXPECT_EQ(ended->session.ended_why, "its time was over");
-  EXPECT_EQ(ended->session.summary.substr(0, 34), "'Fixed-Name.img' was loaded whole\n");
+  EXPECT_EQ(ended->session.summary.substr(0, 39),
+            "'Fixed-Name.img' was loaded completely\n");
 }
 
 TEST_F(RescuesTest, EndedByTimeTheNameIsGoneBeforeAnybodyHasTicked) {
@@ -223,10 +224,11 @@ TEST_F(RescuesTest, WhatIsCheckedSaysWhatToDo) {
       "address: 198.18.0.1/24 is not on eth1; ip address add 198.18.0.1/24 dev eth1; "
       "or --own-address lets vantrod add it for the time of the session\n");
   hands_.wire.may_admin = false;
-  EXPECT_EQ(stopped(wanted()),
-            "address: vantrod may not add 198.18.0.1/24 to eth1; ip address add "
-            "198.18.0.1/24 dev eth1; or grant it cap_net_admin "
-            "(packaging/vantrod-rescue.conf)\n");
+  EXPECT_EQ(
+      stopped(wanted()),
+      "address: vantrod has no permission to add 198.18.0.1/24 to eth1; ip address add "
+      "198.18.0.1/24 dev eth1; or grant it cap_net_admin "
+      "(packaging/vantrod-rescue.conf)\n");
   hands_.wire.may_admin = true;
   hands_.wire.up = false;
   EXPECT_EQ(stopped(wanted()).substr(0, 60),
@@ -234,8 +236,8 @@ TEST_F(RescuesTest, WhatIsCheckedSaysWhatToDo) {
   hands_.wire.up = true;
   hands_.wire.other_servers = {*base::Address::parse("198.18.0.254")};
   EXPECT_EQ(stopped(wanted()),
-            "other address servers: 198.18.0.254 on eth1; use a wire of its own; or "
-            "--despite-other opens the session beside it\n");
+            "other address servers: 198.18.0.254 on eth1; use a separate wire; or "
+            "--despite-other opens the session anyway\n");
   hands_.wire.other_servers->clear();
   hands_.wire.may_raw = false;
   EXPECT_NE(stopped(wanted()).find("setcap cap_net_raw"), std::string::npos);
@@ -341,7 +343,7 @@ TEST_F(RescuesTest, TheStoryIsInOrderAndInTheLedgerOfTheDevice) {
   EXPECT_EQ(all[0], "02:00:5e:10:00:01 got 198.18.0.20");
   EXPECT_EQ(all[1].substr(0, 38), "198.18.0.20 asked for 'wrong.img': 'wr");
   EXPECT_EQ(all[2], "asked for 'Fixed-Name.img'");
-  EXPECT_EQ(all[3], "'Fixed-Name.img' was loaded whole, 22 B");
+  EXPECT_EQ(all[3], "'Fixed-Name.img' was loaded completely, 22 B");
   rescues_->close(operator_, id);
   // What is kept is the same.
   EXPECT_EQ(lines(id).size(), 6u);
@@ -404,7 +406,7 @@ TEST_F(RescuesTest, TheJobOfTheDeviceHasTheStoryToo) {
   ASSERT_TRUE(view);
   std::string told;
   for (const auto& one : view->progress.lines) told += one.sentence + "\n";
-  EXPECT_NE(told.find("rescue: session 1: 'Fixed-Name.img' was loaded whole"),
+  EXPECT_NE(told.find("rescue: session 1: 'Fixed-Name.img' was loaded completely"),
             std::string::npos)
       << told;
   // The fetch under the fixed name counts for the job's image.
@@ -418,7 +420,7 @@ TEST_F(RescuesTest, ANewDeviceGetsItsNewestBackupUnderItsOwnName) {
   profile_.files[0].gives = rescue::Gives::kBackup;
   auto what = wanted();
   EXPECT_EQ(stopped(what),
-            "'{device}.cfg': its name depends on the device, and no device was given; "
+            "'{device}.cfg': its name depends on the device, but no device is named; "
             "--link-address MAC=DEVICE, or --serial SERIAL=DEVICE\n");
   what.serials = {"FX9-0042=tidegate-rtr"};
   EXPECT_EQ(stopped(what),
@@ -440,7 +442,7 @@ TEST_F(RescuesTest, ADeviceThatWaitsIsSentTheImageByWhoMay) {
   profile_.way = rescue::Way::kWaits;
   Caller without{"kim", {auth::Role::kOperate, {}}};
   EXPECT_EQ(rescues_->open(without, wanted()).error().sentence,
-            "the profile 'rom' sends an image into the device, which needs the right "
+            "the profile 'rom' sends an image to the device, which needs the right "
             "'push'; kim does not have it");
   Caller with{"kim", {auth::Role::kOperate, {auth::Right::kPush}}};
   const auto opened = rescues_->open(with, wanted());
@@ -455,7 +457,7 @@ TEST_F(RescuesTest, ADeviceThatWaitsIsSentTheImageByWhoMay) {
   hands_.pushed->transfer().end(gate::State::kComplete, "");
   later(1s);
   rescues_->close(with, 1);
-  EXPECT_EQ(lines(1)[0], "the device listens, and takes 'Fixed-Name.img'");
+  EXPECT_EQ(lines(1)[0], "the device listens, and receives 'Fixed-Name.img'");
 }
 
 TEST_F(RescuesTest, APushKeepsToItsNetworksAndNeedsTheRight) {
@@ -464,8 +466,8 @@ TEST_F(RescuesTest, APushKeepsToItsNetworksAndNeedsTheRight) {
   what.image = "recovery-1.img";
   what.to = "10.0.0.9";
   EXPECT_EQ(none.begin(what).error().sentence,
-            "sending into devices needs the right 'push', which kim does not have; an "
-            "administrator gives it: 'vantro person change kim --rights push'");
+            "sending to devices needs the right 'push', which kim does not have; an "
+            "administrator can give it: 'vantro person change kim --rights push'");
   Pushes some(*repository_, *gate_, hands_,
               {"kim", {auth::Role::kOperate, {auth::Right::kPush}}});
   ASSERT_TRUE(some.begin(what));

@@ -33,14 +33,12 @@ class StoryTest : public fakes::RepositoryFixture {
 };
 
 TEST_F(StoryTest, SaysThatNothingArrives) {
-  EXPECT_EQ(
-      Stories(*repository_, *gate_)
-          .of(*base::Address::parse("192.0.2.9"))
-          .error()
-          .sentence,
-      "nothing was ever heard from 192.0.2.9; if it has asked, its packets do not "
-      "arrive here: check the address that it was given, the route, and firewalls on "
-      "the way");
+  EXPECT_EQ(Stories(*repository_, *gate_)
+                .of(*base::Address::parse("192.0.2.9"))
+                .error()
+                .sentence,
+            "192.0.2.9 never contacted the server; if it has asked, its packets do not "
+            "arrive: check the server's address on it, the route, and firewalls");
 }
 
 TEST_F(StoryTest, SaysThatTheWayWorksWhereNothingWasAskedFor) {
@@ -49,8 +47,9 @@ TEST_F(StoryTest, SaysThatTheWayWorksWhereNothingWasAskedFor) {
   ASSERT_EQ(lines.size(), 1u);
   EXPECT_EQ(lines[0].state, "heard");
   EXPECT_EQ(lines[0].heard_on, "192.0.2.10:21 on eth0");
-  EXPECT_EQ(lines[0].sentence,
-            "was heard and answered, and has asked for no file; the way here works");
+  EXPECT_EQ(
+      lines[0].sentence,
+      "contacted the server and got an answer, but asked for no file; the path works");
   EXPECT_EQ(Stories(*repository_, *gate_).overview(10)->front().last.sentence,
             lines[0].sentence);
   fetch_in_full();
@@ -69,15 +68,17 @@ TEST_F(StoryTest, TellsARefusalWithTheNearestName) {
 
 TEST_F(StoryTest, CalmsAfterACompleteFetch) {
   fetch_in_full();
-  EXPECT_EQ(told().back().sentence,
-            "'x.img' sent in full: 1000 B in 2.0 s, 3 packets resent; nothing more to do "
-            "here; the device is now writing or starting");
+  EXPECT_EQ(
+      told().back().sentence,
+      "'x.img' sent completely: 1000 B in 2.0 s, 3 packets resent; nothing more to do "
+      "here; the device is now writing or starting");
   clock_.advance(5min);
   EXPECT_EQ(Stories(*repository_, *gate_).overview(10)->front().last.state, "complete");
   fetch("none.img");
-  EXPECT_EQ(told()[0].sentence,
-            "'x.img' sent in full: 1000 B in 2.0 s, 3 packets resent; nothing more to do "
-            "here; heard again 5 min 00 s later");
+  EXPECT_EQ(
+      told()[0].sentence,
+      "'x.img' sent completely: 1000 B in 2.0 s, 3 packets resent; nothing more to do "
+      "here; heard again 5 min 00 s later");
   clock_.advance(30h);
   fetch_in_full();
   EXPECT_NE(told().back().sentence.find(
@@ -116,7 +117,7 @@ TEST_F(StoryTest, NothingMoreToDoNeverStandsBesideAKitWithPartsLeft) {
   ASSERT_TRUE(
       Kits(*repository_, operator_).add("to-8", "", {"x.img", "y.img"}, {"", ""}));
   fetch_in_full();
-  EXPECT_NE(told().back().sentence.find("of kit 'to-8' still to be fetched: 'y.img'"),
+  EXPECT_NE(told().back().sentence.find("still to fetch of kit 'to-8': 'y.img'"),
             std::string::npos);
   EXPECT_EQ(told().back().sentence.find("nothing more to do"), std::string::npos);
   auto rest = open_read(device("192.0.2.7"), "y.img");
@@ -141,17 +142,16 @@ TEST_F(StoryTest, NamesAStalledTransferAndWhatItMayMean) {
   clock_.advance(5s);
   grant->transfer().advance({0, 2, 2});
   EXPECT_EQ(told().back().state, "stalled");
-  EXPECT_EQ(
-      told().back().sentence,
-      "fetches 'x.img': 0 B of 1000 B in 5.0 s, 0 B/s, 2 packets resent; stalled: "
-      "nothing has moved for 5.0 s, asked again twice; we answer, but nothing comes "
-      "back: look for a firewall or a wrong route between the server and the device");
+  EXPECT_EQ(told().back().sentence,
+            "fetches 'x.img': 0 B of 1000 B in 5.0 s, 0 B/s, 2 packets resent; stalled: "
+            "nothing has moved for 5.0 s, asked again twice; no reply to our answers: "
+            "look for a firewall or a wrong route between the server and the device");
   EXPECT_EQ(Stories(*repository_, *gate_).overview(10)->front().last.state, "stalled");
   grant->transfer().end(gate::State::kAbandoned, "the device went silent");
-  EXPECT_EQ(
-      told().back().sentence,
-      "'x.img' broke off after 0 B of 1000 B and 5.0 s, 2 packets resent: the device "
-      "went silent");
+  EXPECT_EQ(told().back().sentence,
+            "'x.img' was interrupted after 0 B of 1000 B and 5.0 s, 2 packets resent: "
+            "the device "
+            "went silent");
 }
 
 TEST_F(StoryTest, CountsWhatWasNoRequest) {
@@ -162,8 +162,7 @@ TEST_F(StoryTest, CountsWhatWasNoRequest) {
   const auto lines = told();
   ASSERT_EQ(lines.size(), 1u);
   EXPECT_EQ(lines[0].state, "heard");
-  EXPECT_NE(lines[0].sentence.find("3 attempts came to nothing since "),
-            std::string::npos);
+  EXPECT_NE(lines[0].sentence.find("3 attempts failed since "), std::string::npos);
   EXPECT_NE(lines[0].sentence.find("the last: 99 is not a TFTP opcode"),
             std::string::npos);
 }

@@ -62,8 +62,8 @@ TEST_F(UploadsTest, APieceGoesOnWhereTheLastOneEnded) {
   ASSERT_TRUE(begun);
   EXPECT_EQ(append(1, 0, "123"), "3 of 10, receiving");
   // Its answer was lost, and it comes again; or one was left out.
-  EXPECT_EQ(append(1, 0, "123"), "cannot add to upload 1 at byte 0; go on at 3");
-  EXPECT_EQ(append(1, 7, "890"), "cannot add to upload 1 at byte 7; go on at 3");
+  EXPECT_EQ(append(1, 0, "123"), "cannot add to upload 1 at byte 0; resume at 3");
+  EXPECT_EQ(append(1, 7, "890"), "cannot add to upload 1 at byte 7; resume at 3");
   EXPECT_EQ(append(1, 3, "45678901"),
             "upload 1 has 10 bytes; this piece would make it 11");
   EXPECT_EQ(append(1, 3, "4567890"), "10 of 10, receiving");
@@ -194,7 +194,7 @@ TEST_F(UploadsTest, ASizeIsNeeded) {
   auto options = image("x.img", 4);
   options.size.reset();
   EXPECT_EQ(uploads_->begin(desk_, std::move(options)).error().sentence,
-            "size: it is missing; give the file's bytes");
+            "size: missing; give the number of bytes");
 }
 
 }  // namespace

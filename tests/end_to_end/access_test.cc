@@ -49,7 +49,7 @@ TEST_F(Access, AnAccountIsMadeChangedAndRemoved) {
   EXPECT_EQ(vantro_with("short\n", {"account", "add", "day"}).err,
             "vantro: the password has 5 bytes; it must have 8 to 128\n");
   EXPECT_EQ(vantro_with("", {"account", "add", "day"}).err,
-            "vantro: no password came from standard input\n");
+            "vantro: standard input has no password\n");
   EXPECT_EQ(vantro({"account", "change", "night"}).code, 2);
   EXPECT_EQ(vantro({"account", "change", "nigth", "--off"}).code, 5);
   EXPECT_EQ(vantro({"account", "change", "night", "--networks", "10.0.0.1/8"}).code, 2);
@@ -65,7 +65,7 @@ TEST_F(Access, AnAccountIsMadeChangedAndRemoved) {
   EXPECT_THAT(vantro({"--json", "account", "list"}).out, Not(HasSubstr("argon2")));
   EXPECT_EQ(vantro({"account", "remove", "anonymous", "--yes"}).code, 2);
   EXPECT_EQ(vantro({"account", "remove", "night", "--yes"}).out,
-            "night: removed; what it has fetched and sent stays on record\n");
+            "night: removed; the ledger keeps what it fetched and sent\n");
   EXPECT_EQ(vantro({"account", "remove", "night", "--yes"}).code, 5);
 }
 
@@ -339,7 +339,7 @@ TEST_F(Access, RulesAndCertificatesTakeEffectWithoutARestart) {
 
   // A file that can't be taken changes nothing.
   reload_with("[htps]\n");
-  ASSERT_TRUE(says("the settings were not reloaded; those from before stay"));
+  ASSERT_TRUE(says("the settings were not reloaded; the old ones stay"));
   EXPECT_THAT(fetched(), HasSubstr("is not open to 127.0.0.1"));
 
   const auto first = fakes::read_file(scratch_ / "cert.pem");
@@ -351,7 +351,7 @@ TEST_F(Access, RulesAndCertificatesTakeEffectWithoutARestart) {
   EXPECT_EQ(fetched(), "the image");
   fakes::write_file(scratch_ / "key.pem", "no key");
   reload_with(certificate);
-  ASSERT_TRUE(says("a certificate was not reloaded; the one from before stays"));
+  ASSERT_TRUE(says("a certificate was not reloaded; the old one stays"));
   EXPECT_EQ(fetched(), "the image");
   EXPECT_EQ(row("server-reload", "done")["sentence"], "changed: rule");
 }

@@ -72,7 +72,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
             "shows what there is\n");
   // Nothing gives a secret away but the token that may, and only when asked.
   EXPECT_THAT(out({"backup", "write", "tidegate", "site.cfg", "--out", "-"}, 1),
-              HasSubstr("'site.cfg' holds 1 secret(s): ask for it with them "
+              HasSubstr("'site.cfg' has 1 secret(s); ask for it with them "
                         "('--with-secrets'"));
   EXPECT_THAT(
       out({"backup", "compare", "tidegate", "site.cfg", "1", "2", "--with-secrets"}, 1),
@@ -104,15 +104,14 @@ TEST_F(BackupCommands, TakeFilesInAnyEncoding) {
           2),
       HasSubstr("is not a text"));
   EXPECT_EQ(out({"device", "import", scratch_ / "binary"}, 2),
-            "vantro: what was given is not text in UTF-8; save it in that encoding "
-            "first\n");
+            "vantro: the input is not UTF-8 text; save it in that encoding first\n");
 }
 
 // What is too large to be searched for secrets is treated as if it held some.
 TEST_F(BackupCommands, GiveOutNoLargeTextUnsearched) {
   put("large.txt", std::string(17 << 20, 'x') + "\npassword reeds\n");
   EXPECT_THAT(out({"backup", "write", "127.0.0.1", "large.txt", "--out", "-"}, 1),
-              HasSubstr("can't be looked through for secrets"));
+              HasSubstr("can't be searched for secrets"));
 }
 
 TEST_F(BackupCommands, TellWhatIsOverdue) {
@@ -137,7 +136,7 @@ TEST_F(BackupCommands, TellWhatIsOverdue) {
   EXPECT_THAT(late, HasSubstr("tidegate  East  expected daily; the last 3 days ago"));
   EXPECT_THAT(out({"backup", "list"}), HasSubstr("overdue: expected daily"));
   EXPECT_THAT(out({"device", "change", "tidegate", "--backup-every", "often"}, 2),
-              HasSubstr("'often' says not how often"));
+              HasSubstr("'often' is not an interval"));
 }
 
 TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
@@ -157,7 +156,7 @@ TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
       run({"curl", "-s", "-m", "20", "--interface", "127.0.0.5", http_url("/")}).out,
       HasSubstr("restore.cfg"));
   EXPECT_EQ(out({"backup", "offer", "end", "restore.cfg"}),
-            "restore.cfg: not on offer any more\n");
+            "restore.cfg: no longer on offer\n");
   EXPECT_THAT(fetched("127.0.0.5"), HasSubstr("is not on offer"));
 }
 
@@ -208,7 +207,7 @@ TEST_F(BackupCommands, NameTheDeviceWhereItsTransfersAreShown) {
   EXPECT_EQ(vantro_json({"ledger", "--device", "127.0.0.1"})["entries"][0]["device"],
             "tidegate");
   EXPECT_EQ(out({"ledger", "--device", "127.0.0.9"}),
-            "The ledger has nothing of 127.0.0.9.\n");
+            "The ledger has no rows of 127.0.0.9.\n");
   EXPECT_THAT(out({"ledger", "--device", "tidegat"}, 5),
               HasSubstr("nearest: 'tidegate'"));
 }
@@ -311,7 +310,7 @@ TEST_F(BackupCommands, WithoutItsKeyTheServerSaysSo) {
                                std::filesystem::perm_options::add);
   EXPECT_THAT(
       run({vantrod_program(), "--config", scratch_ / "vantro.toml", "--check"}).err,
-      HasSubstr("others than its owner may read or write it"));
+      HasSubstr("other users can read or write it"));
 }
 
 }  // namespace

@@ -56,13 +56,65 @@ settle_s = 1
   }
 };
 
+// 48 MiB over a link that breaks twice, by one call of the client.
+TEST_F(Catalogue, SendsALargeImageOverALinkThatBreaks) {
+  const auto bytes = noise(48 << 20);
+  const auto path = file("causeway4-sys-7.7.0.img", bytes);
+  const auto link = scratch_ / "link.sock";
+  Process relay({"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/breaking_relay.py", link,
+                 socket(), std::to_string(3 << 20), "2"},
+                {}, scratch_ / "relay.out", scratch_ / "relay.err");
+  ASSERT_TRUE(eventually([&] { return fs::exists(link); }));
+  auto environment = client_environment();
+  for (auto& [name, value] : environment) {
+    if (name == "VANTRO_URL") value = link;
+  }
+  const auto added =
+      run({vantro_program(), "image", "add", path, "--yes", "--progress", "plain"},
+          environment, "", "", std::chrono::seconds(120));
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_THAT(added.err, HasSubstr("interrupted at "));
+  EXPECT_THAT(added.out, HasSubstr("causeway4-sys-7.7.0.img: added"));
+  EXPECT_EQ(run({"sha256sum", path}).out.substr(0, 64),
+            image("causeway4-sys-7.7.0.img")["digests"]["sha256"]);
+}
+
+// Ctrl-C, and the same command once more.
+TEST_F(Catalogue, ResumesAnUploadThatWasInterrupted) {
+  const auto path = file("causeway4-sys-7.8.0.img", noise(40 << 20));
+  const auto by_hand = [&](const Arguments& more) {
+    Arguments words{"curl", "-sSf", "--unix-socket", socket()};
+    words.insert(words.end(), more.begin(), more.end());
+    const auto done = run(words);
+    EXPECT_EQ(done.code, 0) << done.err;
+    return read_json(done.out);
+  };
+  const auto number =
+      by_hand({"-d", R"({"name":"causeway4-sys-7.8.0.img","size":41943040})",
+               "http://localhost/v1/uploads"})["number"]
+          .get<int>();
+  fakes::write_file(scratch_ / "piece", fakes::read_file(path).substr(0, 9 << 20));
+  by_hand({"-T", scratch_ / "piece",
+           "http://localhost/v1/uploads/" + std::to_string(number) + "?offset=0"});
+  // Known by the login on this machine, as above.
+  const auto added = run(
+      {vantro_program(), "image", "add", path, "--yes", "--hold", "--progress", "plain"},
+      {{"VANTRO_URL", socket()}});
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_THAT(added.err, HasSubstr("resumes at 9.0 MiB"));
+  EXPECT_EQ(run({"sha256sum", path}).out.substr(0, 64),
+            image("causeway4-sys-7.8.0.img")["digests"]["sha256"]);
+  // What was said of it then does not count any more.
+  EXPECT_TRUE(image("causeway4-sys-7.8.0.img")["offers"].empty());
+}
+
 TEST_F(Catalogue, TakesFactsFromTheNameAndLooksInside) {
   const auto path = tgz("causeway4-sys-7.6.0.tgz", noise(50'000));
   const auto added = vantro({"image", "add", path});
   ASSERT_EQ(added.code, 0) << added.err;
   for (const auto* line :
        {"is          tar archive in gzip\n", "inside      whole: read to its end",
-        "it holds 1 files", "maker       Fenrock\n", "platform    causeway4\n",
+        "it contains 1 file", "maker       Fenrock\n", "platform    causeway4\n",
         "role        system\n", "version     7.6.0 (line 7.6)\n",
         "told by     name, by recogniser 'fenrock'\n", "maker says  unvouched\n"}) {
     EXPECT_NE(added.out.find(line), std::string::npos) << line << "\n" << added.out;
@@ -70,14 +122,14 @@ TEST_F(Catalogue, TakesFactsFromTheNameAndLooksInside) {
   const auto told = vantro({"image", "recognise", "causeway4-boot-2.1.img"});
   EXPECT_TRUE(std::regex_search(told.out, std::regex("version +2\\.1 +name, by")))
       << told.out;
-  EXPECT_NE(vantro({"image", "recognise", "x"}).out.find("No recogniser fits 'x'."),
+  EXPECT_NE(vantro({"image", "recognise", "x"}).out.find("No recogniser matches 'x'"),
             std::string::npos);
   EXPECT_TRUE(std::regex_search(
       vantro({"image", "list", "--platform", "causeway4", "--version", ">=7.6"}).out,
       std::regex("causeway4 +system +7\\.6\\.0 +newest in 7\\.6 "
                  "+causeway4-sys-7\\.6\\.0\\.tgz")));
   EXPECT_EQ(vantro({"image", "list", "--version", ">7.6"}).out,
-            "Not in the catalogue: no image is like that.\n");
+            "Not in the catalogue: no image matches.\n");
 }
 
 // At a terminal, which script(1) makes.
@@ -99,7 +151,7 @@ TEST_F(Catalogue, AsksBeforeItTakesWhatTheNameTells) {
       << refused;
   EXPECT_EQ(image("causeway4-boot-2.1.img")["facts"]["version"], "");
   const auto taken = answered("", "causeway6-boot-2.1.img");
-  EXPECT_NE(taken.find("Take these facts? [Y/n]"), std::string::npos) << taken;
+  EXPECT_NE(taken.find("Use these facts? [Y/n]"), std::string::npos) << taken;
   EXPECT_EQ(image("causeway6-boot-2.1.img")["facts"]["version"], "2.1");
 }
 
@@ -159,7 +211,7 @@ TEST_F(Catalogue, ComparesWithAListThatItsMakerSigned) {
       vantro({"image", "add", in("a.img"), "--name", "c.img", "--list", in("SHA256SUMS"),
               "--signature", in("SHA256SUMS.minisig"), "--key", in("maker.pub")});
   EXPECT_EQ(forged.code, 6);
-  EXPECT_NE(forged.err.find("has not signed this list"), std::string::npos) << forged.err;
+  EXPECT_NE(forged.err.find("did not sign this list"), std::string::npos) << forged.err;
   EXPECT_EQ(vantro({"image", "info", "c.img"}).code, 5);
 }
 
@@ -216,8 +268,8 @@ TEST_F(Catalogue, KnowsAnOpenPgpSignature) {
   const auto forged = vantro(old);
   EXPECT_EQ(forged.code, 6);
   EXPECT_EQ(forged.err,
-            "vantro: the signature is over SHA-1, which can be forged; ask the maker for "
-            "one over SHA-256\n");
+            "vantro: the signature uses SHA-1, which can be forged; ask the maker for "
+            "one with SHA-256\n");
   auto revoked = vouch;
   revoked[8] = scratch_ / "revoked.asc";
   const auto gone = vantro(revoked);
@@ -227,7 +279,7 @@ TEST_F(Catalogue, KnowsAnOpenPgpSignature) {
   const auto bad = vantro(vouch);
   EXPECT_EQ(bad.code, 6);
   EXPECT_EQ(bad.err,
-            "vantro: the signature does not fit: this OpenPGP key has not signed this "
+            "vantro: wrong signature: this OpenPGP key did not sign this "
             "list\n");
 }
 
@@ -251,7 +303,7 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
     const auto out = vantro(
         {"image", "extract", archive, in + "causeway4-sys-7.7.0.img", "--name", as});
     EXPECT_EQ(out.code, 0) << out.err;
-    EXPECT_THAT(out.out, HasSubstr("the checksum is as the archive's own list has it"));
+    EXPECT_THAT(out.out, HasSubstr("the checksum matches the archive's own list"));
     const auto info = vantro({"image", "info", as}).out;
     // The same bytes are one image, with what was first said of it.
     EXPECT_THAT(info, HasSubstr("r/causeway4-sys-7.7.0.img in release.tgz"));
@@ -289,9 +341,10 @@ TEST_F(Catalogue, AFalseServerWritesNothingOutsideAnExport) {
   const auto out = run(
       {vantro_program(), "--url", scratch_ / "false.sock", "export", scratch_ / "a/b/c"});
   EXPECT_EQ(out.code, 1) << out.out;
-  EXPECT_THAT(out.err,
-              HasSubstr("'../../x.img', which is not a name that a file can have "
-                        "here; nothing was written"));
+  EXPECT_THAT(
+      out.err,
+      HasSubstr(
+          "'../../x.img', which is not a valid file name here; nothing was written"));
   EXPECT_FALSE(fs::exists(scratch_ / "a"));
   EXPECT_FALSE(fs::exists(scratch_ / "x.img"));
   false_server.signal(SIGKILL);
@@ -385,14 +438,14 @@ TEST_F(Catalogue, FindsDamageOnDiskAndShouts) {
             std::string::npos)
       << found.out;
   EXPECT_EQ(fetch("a.img"), "curl 69");
-  EXPECT_NE(vantro({"status"}).out.find("TROUBLE     damaged or gone"),
+  EXPECT_NE(vantro({"status"}).out.find("TROUBLE     damaged or missing"),
             std::string::npos);
   EXPECT_NE(fakes::read_file(scratch_ / "server.err").find("no longer match"),
             std::string::npos);
   take_in("a.img", "sound bytes");
   EXPECT_EQ(fetch("a.img"), "sound bytes");
   EXPECT_EQ(vantro({"verify", "--unread-for", "1"}).out,
-            "Nothing to read: all was read lately enough.\n");
+            "Nothing to read; everything was read lately.\n");
 }
 
 TEST_F(Catalogue, TakesInWhatIsDroppedEvenFromASlowWriter) {
@@ -412,7 +465,7 @@ TEST_F(Catalogue, TakesInWhatIsDroppedEvenFromASlowWriter) {
   EXPECT_EQ(image("causeway4-boot-2.1.img")["facts"]["maker"], "Fenrock");
   EXPECT_EQ(image("b.img")["vouching"], "vouched");
   EXPECT_NE(fakes::read_file(scratch_ / "drop/c.img.trouble.txt")
-                .find("'c.img.md5' is not a checksum list that can be read"),
+                .find("'c.img.md5' is not a readable checksum list"),
             std::string::npos)
       << fakes::read_file(scratch_ / "drop/c.img.trouble.txt") << shell("ls -R drop").out;
 }
@@ -487,10 +540,9 @@ TEST_F(Catalogue, ComparesTwoImagesInWords) {
   ASSERT_EQ(vantro({"image", "add", tgz("causeway4-sys-7.6.21.tgz", "newer")}).code, 0);
   const auto both = vantro(
       {"image", "compare", "causeway4-sys-7.6.12.tgz", "causeway4-sys-7.6.21.tgz"});
-  EXPECT_EQ(
-      both.out.find("The second is newer, same line; third number 12 -> 21; CAUTION: "
-                    "easily taken for each other.\n"),
-      0u)
+  EXPECT_EQ(both.out.find("The second is newer, same line; third number 12 -> 21; "
+                          "CAUTION: easily mistaken for each other.\n"),
+            0u)
       << both.out;
   EXPECT_TRUE(std::regex_search(both.out, std::regex("of another size +5 B +fw\\.bin")))
       << both.out;

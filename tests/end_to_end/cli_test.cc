@@ -35,7 +35,7 @@ TEST_F(Cli, TakesAnImageInAndSaysWhatToType) {
       "x-1.img: added\n"
       "  size        3 bytes\n"
       "  SHA-256     ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad\n"
-      "  inside      nothing inside that could be checked: its format is not known here\n"
+      "  inside      nothing inside that could be checked: unknown format\n"
       "  maker says  vouched: the checksum is as expected\n"
       "On offer. Devices must type exactly: x-1.img\n");
   EXPECT_EQ(added.err, "");
@@ -51,7 +51,7 @@ TEST_F(Cli, ShowsBothChecksumsWhenTheyDiffer) {
             "nothing was "
             "added\n"
             "  expected  0000000000000000000000000000000000000000\n"
-            "  came      a9993e364706816aba3e25717850c26c9cd0d89d\n");
+            "  received  a9993e364706816aba3e25717850c26c9cd0d89d\n");
   EXPECT_EQ(vantro({"image", "list"}).out,
             "No images yet. Add one with: vantro image add FILE\n");
 }
@@ -67,7 +67,7 @@ TEST_F(Cli, RefusesWhatItCannotRead) {
   EXPECT_EQ(odd.code, 2);
   EXPECT_NE(odd.err.find("the checksum has 3 digits"), std::string::npos);
   EXPECT_EQ(vantro({"image", "add", scratch_ / "x", "--name", "../x"}).err,
-            "vantro: '../x' holds '..', which is never followed\n");
+            "vantro: '../x' contains '..', which is never followed\n");
   EXPECT_EQ(vantro({"image", "add"}).code, 2);
   const auto burn = vantro({"image", "burn"});
   EXPECT_EQ(burn.code, 2);
@@ -103,7 +103,7 @@ TEST_F(Cli, GivesTheNearestNameWhenThereIsNoSuchImage) {
   const auto shown = vantro({"image", "info", "x-sytsem-1.img"});
   EXPECT_EQ(shown.code, 5);
   EXPECT_EQ(shown.err,
-            "vantro: there is no image 'x-sytsem-1.img' in the catalogue; nearest: "
+            "vantro: unknown image 'x-sytsem-1.img'; nearest: "
             "'x-system-1.img'\n");
   const auto found = vantro({"image", "info", "x-system-1.img"});
   EXPECT_NE(found.out.find(kAbcSha256), std::string::npos);
@@ -226,8 +226,7 @@ TEST_F(Cli, WritesListsForPrograms) {
   EXPECT_EQ(wrong.code, 5);
   const auto error = read_json(wrong.err)["error"];
   EXPECT_EQ(error["exit_code"], 5);
-  EXPECT_EQ(error["message"],
-            "there is no image 'c.img' in the catalogue; nearest: 'a.img'");
+  EXPECT_EQ(error["message"], "unknown image 'c.img'; nearest: 'a.img'");
   EXPECT_EQ(error["nearest"], "a.img");
 }
 
@@ -321,9 +320,9 @@ TEST_F(Cli, EndsAWatchWhenTheServerGoes) {
   }));
   stop();
   EXPECT_EQ(watch.wait(), 3);
-  EXPECT_NE(fakes::read_file(scratch_ / "watch.err")
-                .find("the server ended the stream of events"),
-            std::string::npos)
+  EXPECT_NE(
+      fakes::read_file(scratch_ / "watch.err").find("the server closed the event stream"),
+      std::string::npos)
       << fakes::read_file(scratch_ / "watch.err");
   fetch.signal(SIGKILL);
   fetch.wait();

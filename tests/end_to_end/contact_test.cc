@@ -23,10 +23,11 @@ class ContactCommand : public ServerFixture {
 };
 
 TEST_F(ContactCommand, SaysSoWhenNobodyWasHeard) {
-  EXPECT_NE(vantro({"contact"}).out.find("Nobody was heard yet."), std::string::npos);
+  EXPECT_NE(vantro({"contact"}).out.find("No device has contacted the server yet."),
+            std::string::npos);
   const auto output = vantro({"contact", "192.0.2.9"});
   EXPECT_EQ(output.code, 5);
-  EXPECT_NE(output.err.find("nothing was ever heard from 192.0.2.9"), std::string::npos);
+  EXPECT_NE(output.err.find("192.0.2.9 never contacted the server"), std::string::npos);
   EXPECT_EQ(vantro({"contact", "router"}).code, 5);
 }
 
@@ -56,7 +57,7 @@ TEST_F(ContactCommand, TellsTheStoryOfOneAddressInOrder) {
   EXPECT_EQ(lines[2]["state"], "complete");
   const auto told = vantro({"contact"}).out;
   EXPECT_NE(told.find("127.6.0.1"), std::string::npos) << told;
-  EXPECT_NE(told.find("'x.img' sent in full: 1.2 KiB in "), std::string::npos) << told;
+  EXPECT_NE(told.find("'x.img' sent completely: 1.2 KiB in "), std::string::npos) << told;
 }
 
 TEST_F(ContactCommand, NamesAFirewallWhereNothingComesBack) {
@@ -66,10 +67,9 @@ TEST_F(ContactCommand, NamesAFirewallWhereNothingComesBack) {
       [&] { return vantro_json({"contact"})["contacts"][0]["state"] == "abandoned"; }));
   const auto sentence =
       vantro_json({"contact"})["contacts"][0]["sentence"].get<std::string>();
-  EXPECT_NE(
-      sentence.find("we answered 5 times, but nothing came back: look for a firewall "
-                    "or a wrong route between the server and the device"),
-      std::string::npos)
+  EXPECT_NE(sentence.find("answered 5 times without a reply: look for a firewall "
+                          "or a wrong route between the server and the device"),
+            std::string::npos)
       << sentence;
 }
 

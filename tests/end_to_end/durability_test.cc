@@ -196,7 +196,7 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   const auto announced = client({"image", "add", scratch_ / "large.img"});
   EXPECT_EQ(announced.code, 1);
   EXPECT_THAT(announced.err,
-              testing::StartsWith("vantro: no room on the server's disk: 19.1 MiB "
+              testing::StartsWith("vantro: no space on the server's disk: 19.1 MiB "
                                   "needed, "));
   // A device that does not announce its size fills the disk before it is told.
   const auto sent = run({"curl", "-sS", "-m", "50", "--tftp-no-options", "-T",
@@ -245,7 +245,7 @@ TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
   }
   EXPECT_GT(filed.size(), 10u);
   // Before it begins, or in the middle: that depends on the last few blocks.
-  EXPECT_THAT(refused, testing::AnyOf(testing::HasSubstr("no room on the server's disk"),
+  EXPECT_THAT(refused, testing::AnyOf(testing::HasSubstr("no space on the server's disk"),
                                       testing::HasSubstr("the server's disk is full")));
   for (const auto& name : filed) {
     const auto saved = client({"backup", "write", "127.0.0.1", name, "--out", "-"});

@@ -256,12 +256,12 @@ TEST_F(FtpClients, GoOnWithAnUploadThatBrokeOff) {
     ASSERT_EQ(went_on.code, 0) << went_on.err;
     EXPECT_EQ(saved("127.0.0.1", name), large);
     EXPECT_THAT(row("deposit", "complete")["sentence"].get<std::string>(),
-                testing::StartsWith("revision 2; went on behind "));
+                testing::StartsWith("revision 2; resumed at byte "));
     EXPECT_TRUE(std::filesystem::is_empty(state() + "/partial"));
     // Once it is whole nothing is put behind it.
     EXPECT_NE(curl({"-a", "-T", scratch_ / "large", ftp_url("/" + name)}).code, 0);
     EXPECT_THAT(row("deposit", "refused")["sentence"].get<std::string>(),
-                HasSubstr("has come whole (revision 2), and nothing is put behind it"));
+                HasSubstr("revision 2 is complete"));
   }
 }
 
@@ -299,7 +299,7 @@ TEST_F(FtpClients, ExplicitTlsProtectsControlAndData) {
   EXPECT_THAT(vantro({"status"}).out, HasSubstr("ftps        listens on 127.0.0.1:"));
   EXPECT_THAT(vantro({"location", "causeway.img"}).out,
               HasSubstr(ftp_url("/causeway.img") +
-                        "\n    under TLS: the client must be told to use it\n"));
+                        "\n    under TLS; tell the client to use it\n"));
 }
 
 TEST_F(FtpClients, UnderTlsADataConnectionCanBeBoundToItsControlConnection) {

@@ -55,8 +55,9 @@ TEST_F(FtpWire, TakesCommandsAsTheyCome) {
   peer.send("ze ../x.img\r\nquit\r\nretr x.img\r\n");
   const auto all = peer.rest();
   EXPECT_THAT(all, StartsWith("220 vantrod: "));
-  EXPECT_THAT(all, HasSubstr("200 Still here\r\n257 \"/\" is where you are\r\n250 Now in "
-                             "\"/nowhere\", which is empty"));
+  EXPECT_THAT(all,
+              HasSubstr("200 Still here\r\n257 \"/\" is the current folder\r\n250 Now in "
+                        "\"/nowhere\", which is empty"));
   EXPECT_THAT(all, HasSubstr("\r\n213 9\r\n221 Goodbye\r\n"));
   EXPECT_THAT(all, testing::EndsWith("221 Goodbye\r\n"));
 }
@@ -168,10 +169,10 @@ TEST_F(FtpWire, DoesNotBounce) {
   FtpPeer peer(ftp_port_);
   peer.log_in();
   EXPECT_THAT(peer.command("PORT 127,0,0,2,200,1"),
-              StartsWith("504 Data go to 127.0.0.1 only"));
+              StartsWith("504 Data connections go to 127.0.0.1 only"));
   EXPECT_THAT(peer.command("EPRT |1|192.0.2.1|50000|"), StartsWith("504 "));
   EXPECT_THAT(peer.command("PORT 127,0,0,1,0,25"),
-              StartsWith("504 Data do not go to ports below 1024"));
+              StartsWith("504 Data connections do not go to ports below 1024"));
   EXPECT_THAT(peer.command("RETR x.img"), StartsWith("425 "));
 }
 
@@ -190,7 +191,7 @@ TEST_F(FtpWire, AThirdAddressGetsNoDataConnection) {
   data.close();
   EXPECT_THAT(peer.reply(), StartsWith("226 "));
   EXPECT_THAT(vantro({"contact", "127.0.0.9"}).out,
-              HasSubstr("it came to a port that was opened for another"));
+              HasSubstr("it connected to a port that was opened for another client"));
 }
 
 TEST_F(FtpWire, KeepsItsPassivePortsInTheRange) {
@@ -242,7 +243,7 @@ TEST_F(FtpWire, AbortsADownloadWithUrgentTelnetAndWithout) {
     if (!urgent) {
       EXPECT_THAT(peer.reply(), StartsWith("200 "));
     }
-    EXPECT_THAT(newest("fetch"), StartsWith("abandoned: the client asked for its end"));
+    EXPECT_THAT(newest("fetch"), StartsWith("abandoned: the client ended it"));
     // The session goes on.
     data = peer.passive();
     EXPECT_THAT(peer.command("REST 29999990"), StartsWith("350 "));
@@ -272,19 +273,19 @@ TEST_F(FtpWire, AnUploadThatIsAbortedStaysPartial) {
   EXPECT_EQ(peer.command("REST 99999").substr(0, 3), "350");
   peer.send("STOR site.cfg", "rest");
   EXPECT_EQ(peer.said,
-            "553 'site.cfg' broke off behind 100000 bytes: go on there, not at 99999, or "
-            "send all of it\r\n");
+            "553 cannot resume 'site.cfg' at byte 99999; resume at 100000, or send the "
+            "whole file\r\n");
   peer.command("REST 100000");
   peer.send("STOR site.cfg", "the rest");
   EXPECT_THAT(peer.said, HasSubstr("226 Filed: revision 2 of 'site.cfg'"));
   EXPECT_EQ(saved("127.0.0.1", "site.cfg"), std::string(100'000, 'c') + "the rest");
   peer.send("APPE site.cfg", "more");
-  EXPECT_THAT(peer.said, StartsWith("553 'site.cfg' has come whole (revision 2)"));
+  EXPECT_THAT(peer.said, StartsWith("553 cannot append to 'site.cfg': revision 2"));
   peer.send("APPE new.cfg", "begun with APPE");
   EXPECT_THAT(peer.said, HasSubstr("226 Filed: revision 1 of 'new.cfg'"));
   peer.command("REST 5");
   peer.send("STOR other.cfg", "x");
-  EXPECT_THAT(peer.said, StartsWith("553 nothing of 'other.cfg' has come"));
+  EXPECT_THAT(peer.said, StartsWith("553 nothing of 'other.cfg' has arrived"));
 }
 
 TEST_F(FtpWire, WhoeverLosesTheControlConnectionHasSentNothingWhole) {
@@ -320,7 +321,7 @@ TEST_F(FtpWire, LessThanWasAnnouncedIsNotWhole) {
   peer.log_in();
   EXPECT_THAT(peer.command("ALLO 10"), StartsWith("200 "));
   peer.send("STOR site.cfg", "too few");
-  EXPECT_THAT(peer.said, HasSubstr("426 The client announced 10 bytes, and 7 came"));
+  EXPECT_THAT(peer.said, HasSubstr("426 The client announced 10 bytes, but 7 arrived"));
   EXPECT_EQ(backups(1)[0]["complete"], false);
   peer.command("ALLO 10");
   peer.send("STOR site.cfg", "as it says");
@@ -510,20 +511,20 @@ TEST_F(FtpWire, TimeRunsOutForThoseWhoDoNothing) {
   take_in("large.img", fakes::noise(30'000'000, 3));
   {
     FtpPeer silent(ftp_port_);
-    EXPECT_EQ(silent.reply(), "421 Nobody logged in within 1 seconds\r\n");
+    EXPECT_EQ(silent.reply(), "421 No log-in within 1 seconds\r\n");
     EXPECT_EQ(silent.reply(), "");
   }
   FtpPeer idle(ftp_port_);
   idle.log_in();
-  EXPECT_THAT(idle.reply(), StartsWith("421 Nothing was asked for 1 seconds"));
+  EXPECT_THAT(idle.reply(), StartsWith("421 No command for 1 seconds"));
   FtpPeer waiting(ftp_port_);
   waiting.log_in();
   waiting.passive_port();
   EXPECT_THAT(waiting.command("RETR large.img"), StartsWith("150 "));
-  EXPECT_THAT(waiting.reply(), StartsWith("425 No data connection came about within 1 "));
+  EXPECT_THAT(waiting.reply(), StartsWith("425 No data connection within 1 "));
   const auto stalled = waiting.passive(16 * 1024);
   EXPECT_THAT(waiting.command("RETR large.img"), StartsWith("150 "));
-  EXPECT_THAT(waiting.reply(), StartsWith("426 Nothing moved for 2 seconds after "));
+  EXPECT_THAT(waiting.reply(), StartsWith("426 No progress for 2 seconds after "));
   EXPECT_THAT(waiting.command("NOOP"), StartsWith("200 "));
   // One that asks without reading, until nobody listens to it any more.
   TcpPeer deaf(ftp_port_, 4096);

@@ -73,8 +73,8 @@ TEST(Hardening, EveryUnitIsCompiledForIt) {
     }
     ++units;
     const auto command = unit["command"].get<std::string>();
-    for (const auto* flag :
-         {"-fstack-protector-strong", "-fPI", "-D_GLIBCXX_ASSERTIONS", "-D_FORTIFY_SOURCE=2"}) {
+    for (const auto* flag : {"-fstack-protector-strong", "-fPI", "-D_GLIBCXX_ASSERTIONS",
+                             "-D_FORTIFY_SOURCE=2"}) {
 #if !defined(NDEBUG)
       // With optimisation only.
       if (std::string_view(flag).starts_with("-D_")) {

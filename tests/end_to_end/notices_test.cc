@@ -63,8 +63,8 @@ TEST_F(Notices, GoOverEveryWay) {
   const auto tested = vantro({"notice", "test"});
   EXPECT_EQ(tested.code, 0) << tested.out << tested.err << file("server.err");
   EXPECT_EQ(tested.out,
-            "desk: taken, status 202\nlog: sent; over UDP nobody says whether it came\n"
-            "log-tls: sent\nlog-tcp: sent\nteam: the mail server took it\n");
+            "desk: taken, status 202\nlog: sent; UDP does not confirm the arrival\n"
+            "log-tls: sent\nlog-tcp: sent\nteam: the mail server accepted it\n");
   const auto hook = came("webhook-1");
   const auto body = hook.substr(hook.find("\n\n") + 2);
   EXPECT_THAT(hook, HasSubstr("Content-Type: application/cloudevents+json\n"));
@@ -98,7 +98,7 @@ TEST_F(Notices, TellAMailServerThePasswordUnderTlsOnly) {
         port(to), scratch_ / "secret", scratch_ / "cert.pem");
   };
   begin(mail("mail-tls"));
-  EXPECT_EQ(vantro({"notice", "test"}).out, "team: the mail server took it\n");
+  EXPECT_EQ(vantro({"notice", "test"}).out, "team: the mail server accepted it\n");
   const auto letter = came("mail-1");
   EXPECT_THAT(letter,
               HasSubstr("under TLS\nAUTH PLAIN AHZhbnRybwBtYXJzaC1tYXJpZ29sZA=="));

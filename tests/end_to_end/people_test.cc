@@ -124,7 +124,7 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
   ::chmod((scratch_ / "olaf/.config/vantro/servers.toml").c_str(), 0644);
   const auto open = as("olaf", {"status"});
   EXPECT_EQ(open.code, 7);
-  EXPECT_THAT(open.err, HasSubstr("others can read the tokens in it"));
+  EXPECT_THAT(open.err, HasSubstr("other users can read its tokens"));
 }
 
 TEST_F(People, EveryOperationIsKeptForTheRolesThatMay) {
@@ -441,13 +441,13 @@ TEST_F(People, ATokenFileWithSomethingElseInItIsToldAtTheStart) {
     fakes::write_file(other + "/token", content);
     const auto refused = run(arguments);
     EXPECT_EQ(refused.code, 1) << content;
-    EXPECT_THAT(refused.err, HasSubstr("/other/token does not hold a token")) << content;
+    EXPECT_THAT(refused.err, HasSubstr("/other/token has no valid token")) << content;
     EXPECT_EQ(fakes::read_file(other + "/token"), content);
   }
   // One of the two alone makes nobody: mended, both are taken.
   fakes::write_file(other + "/token", "a-sound-token-of-the-tests\n");
   fakes::write_file(other + "/secrets-token", "short\n");
-  EXPECT_THAT(run(arguments).err, HasSubstr("/other/secrets-token does not hold"));
+  EXPECT_THAT(run(arguments).err, HasSubstr("/other/secrets-token has no valid token"));
   fakes::write_file(other + "/secrets-token", "another-sound-token-of-the-tests\n");
   Process mended(arguments, {}, scratch_ / "mended.out", scratch_ / "mended.err");
   ASSERT_TRUE(eventually([&] {

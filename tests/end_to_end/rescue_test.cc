@@ -54,7 +54,7 @@ TEST_F(RescueWires, ADeviceGetsItsAddressItsFileAndIsSeenComingBack) {
   EXPECT_THAT(said, HasSubstr("the file is whole"));
   EXPECT_THAT(said, HasSubstr("nearest: 'dyke200-recovery.img'"));
   EXPECT_THAT(said, HasSubstr("answers again at 192.0.2.20"));
-  EXPECT_THAT(said, HasSubstr("192.0.2.1/24 was taken away from eth1 again"));
+  EXPECT_THAT(said, HasSubstr("192.0.2.1/24 was removed from eth1"));
   // Addresses, ports, packet sockets.
   EXPECT_THAT(said, HasSubstr("\n0\n0\n0\n"));
   EXPECT_THAT(said, HasSubstr("rescue session 1"));
@@ -83,9 +83,9 @@ TEST_F(RescueWires, TwoSessionsKeepToTheirOwnWires) {
 
 TEST_F(RescueWires, AnotherAddressServerOnTheWireStopsIt) {
   PLAY("other");
-  EXPECT_THAT(said, HasSubstr("192.0.2.254 on eth1; use a wire of its own"));
+  EXPECT_THAT(said, HasSubstr("192.0.2.254 on eth1; use a separate wire"));
   EXPECT_THAT(said, HasSubstr("code 1"));
-  EXPECT_THAT(said, HasSubstr("both answer; the device takes the one that is faster"));
+  EXPECT_THAT(said, HasSubstr("both answer; the device uses the faster one"));
 }
 
 TEST_F(RescueWires, AnAddressThatSomebodyHasIsNotGiven) {
@@ -118,7 +118,7 @@ TEST_F(RescueWires, AThousandDevicesThatAskAtOnceAreAllServed) {
 
 TEST_F(RescueWires, AnImageIsPushedToADeviceThatBeginsToListen) {
   PLAY("push");
-  EXPECT_THAT(said, HasSubstr("'sluice.bin' was loaded whole"));
+  EXPECT_THAT(said, HasSubstr("'sluice.bin' was loaded completely"));
   EXPECT_THAT(said, HasSubstr("LAST BLOCK ACKNOWLEDGED, LEAVE IT ALONE"));
   EXPECT_THAT(said, HasSubstr("whole with --lose=7\n"));
   EXPECT_THAT(said, HasSubstr("whole with --lose=7 --refuse-options"));
@@ -148,9 +148,9 @@ TEST_F(RescueWires, ABootLoaderLoadsTwoStages) {
 TEST_F(RescueWires, ANetworkBootRomLoadsTwoStages) {
   PLAY("boot-rom");
   EXPECT_THAT(said, HasSubstr("architecture x86 BIOS"));
-  EXPECT_THAT(said, HasSubstr("'stage-one.txt' was loaded whole"));
+  EXPECT_THAT(said, HasSubstr("'stage-one.txt' was loaded completely"));
   EXPECT_THAT(said, HasSubstr("second stage asked for 'stage-two.img'"));
-  EXPECT_THAT(said, HasSubstr("'stage-two.img' was loaded whole"));
+  EXPECT_THAT(said, HasSubstr("'stage-two.img' was loaded completely"));
 }
 
 TEST_F(RescueWires, FromALaptopItNeedsNoService) {

@@ -304,7 +304,7 @@ push)
     # shellcheck disable=SC2086
     begin_at "$device" "device.out" python3 "$here/../../demo/waiting_device.py" 192.0.2.77 taken --after 0.5 $habit
     "$vantro" rescue open --on eth1 --profile sluice-rom --image small.img > /dev/null
-    until_true says "'sluice.bin' was loaded whole"
+    until_true says "'sluice.bin' was loaded completely"
     "$vantro" rescue end > /dev/null
     until_true test -s device.out
     cmp taken small.img && echo "whole with $habit"
@@ -318,7 +318,7 @@ push)
   ) > device.log 2>&1 &
   pids+=($!)
   "$vantro" rescue open --on eth1 --profile sluice-rom --image recovery.img
-  until_true says "'sluice.bin' was loaded whole"
+  until_true says "'sluice.bin' was loaded completely"
   "$vantro" rescue show
   VANTRO_URL=$work/device.sock "$vantro" backup save 192.0.2.1 sluice.bin --to pushed > /dev/null
   cmp pushed recovery.img && echo "the device has it whole"
@@ -404,7 +404,7 @@ SETTINGS
     grep -a -E 'DHCP client bound|Filename|==> ' console
     printf 'expected %s\n' "$(python3 -c 'import sys,zlib; print("%08x" % zlib.crc32(open("recovery.img","rb").read()))')"
   fi
-  until_true says "'stage-two.img' was loaded whole"
+  until_true says "'stage-two.img' was loaded completely"
   "$vantro" rescue show
   ;;
 *)

@@ -86,10 +86,10 @@ TEST_F(Service, ReloadChangesNothingWithAFileThatIsWrong) {
 
 TEST_F(Service, CheckSaysWhatWouldChangeForTheServerThatRuns) {
   begin("limits.transfers = 100\n");
-  EXPECT_THAT(check(), HasSubstr("The vantrod that runs here goes by these settings."));
+  EXPECT_THAT(check(), HasSubstr("The running vantrod has these settings."));
   write_settings("limits.transfers = 200\nhttp.threads = 3\n");
   const auto said = check();
-  EXPECT_THAT(said, HasSubstr("For the vantrod that runs here, 'vantro reload' changes:\n"
+  EXPECT_THAT(said, HasSubstr("In the running vantrod, 'vantro reload' changes:\n"
                               "  limits.transfers = 200  (runs with 100)\n"));
   EXPECT_THAT(said, HasSubstr("A restart changes:\n  http.threads = 3  (runs with the "
                               "default)\n"));
@@ -187,7 +187,7 @@ TEST_F(Service, DrainWaitsForWhatRunsAndTellsOthersWhenToComeAgain) {
   const auto output = vantro({"drain", "--until", "5m"});
   EXPECT_EQ(output.code, 0) << output.err;
   EXPECT_THAT(output.out, HasSubstr("Nothing runs: the server can be stopped now."));
-  EXPECT_EQ(vantro({"drain", "--undo"}).out, "New transfers are taken; 0 running.\n");
+  EXPECT_EQ(vantro({"drain", "--undo"}).out, "New transfers are accepted; 0 running.\n");
   EXPECT_EQ(fetched(http, "x.img"), std::string(900, 'x'));
   EXPECT_EQ(vantro({"drain", "--until", "pears"}).code, 2);
 }
@@ -519,7 +519,7 @@ TEST_F(Service, AFolderOfImagesIsAddedWithTheListsBesideThem) {
   EXPECT_EQ(vantro({"image", "add", old}).code, 7);
   const auto output = vantro({"image", "add", old, "--recursive", "--keep-paths"});
   EXPECT_EQ(output.code, 6) << output.out;  // a checksum differs
-  EXPECT_THAT(output.out, HasSubstr(": 2 added (14 B), 0 there already, 3 not added\n"));
+  EXPECT_THAT(output.out, HasSubstr(": 2 added (14 B), 0 known already, 3 not added\n"));
   EXPECT_THAT(output.out, HasSubstr("2 were compared with 2 lists of their makers\n"));
   EXPECT_THAT(output.out, HasSubstr("system/same.img  boot/a.img\n"));
   EXPECT_THAT(output.out, HasSubstr("link.img        it is a symbolic link\n"));
@@ -549,8 +549,8 @@ TEST_F(Service, AnInterruptedFolderGoesOnWhereItEnded) {
   ASSERT_TRUE(eventually([&] { return vantro_json({"status"})["images"] >= 3; }));
   adding.signal(SIGINT);
   EXPECT_EQ(adding.wait(), 1);
-  EXPECT_THAT(file("err"), HasSubstr("interrupted; the same command goes on where this "
-                                     "one ended"));
+  EXPECT_THAT(file("err"),
+              HasSubstr("interrupted; run the same command again to resume"));
   const auto there = vantro_json({"status"})["images"].get<int>();
   const auto output = vantro({"--json", "image", "add", old, "--recursive"});
   EXPECT_EQ(output.code, 0) << output.err;

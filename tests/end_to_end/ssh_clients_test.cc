@@ -109,7 +109,7 @@ TEST_F(SshClients, ARefusalIsOnTheScreen) {
   // It has only looked, and never opened: for it that was the answer.
   EXPECT_EQ(row("fetch", "refused")["name"], "cuaseway.img");
   EXPECT_EQ(scp(true, {"-r", "v:north", "got"}).err,
-            "vantrod: 'north' is a folder; ask for its files, each by its name (sftp "
+            "vantrod: 'north' is a folder; fetch its files one by one (sftp "
             "lists them)\n");
   ASSERT_EQ(vantro({"account", "change", "night", "--may", "fetch"}).code, 0);
   fakes::write_file(scratch_ / "a.cfg", "a");
@@ -134,8 +134,8 @@ TEST_F(SshClients, SftpDoesItsUsualThings) {
   EXPECT_EQ(file("got"), "for the north");
   EXPECT_THAT(done.out, HasSubstr(" vantro vantro      3000017 "));
   EXPECT_THAT(done.out, HasSubstr("Remote working directory: /\n"));
-  EXPECT_THAT(done.err, HasSubstr("vantrod: 'causeway.img' stays: nothing is removed "
-                                  "over SFTP\n"));
+  EXPECT_THAT(done.err,
+              HasSubstr("vantrod: 'causeway.img' stays; nothing is removed over SFTP\n"));
   EXPECT_THAT(done.err, HasSubstr("'causeway.img' keeps its name"));
   EXPECT_EQ(saved("127.0.0.1", "a b.cfg"), config_);
   EXPECT_EQ(saved("127.0.0.1", "new/x"), config_);
@@ -186,7 +186,7 @@ TEST_F(SshClients, AnUploadThatBreaksOffIsGoneOnWith) {
               : curl({"-C", "-", "-T", scratch_ / "large", ssh_url("sftp", "/" + name)});
       ASSERT_EQ(went_on.code, 0) << name << went_on.err;
       EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), large)) << name;
-      EXPECT_THAT(newest("deposit"), HasSubstr("; went on behind "));
+      EXPECT_THAT(newest("deposit"), HasSubstr("; resumed at byte "));
     }
   }
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/partial"));
@@ -210,7 +210,7 @@ TEST_F(SshClients, AFetchThatIsCutIsOnRecord) {
     EXPECT_TRUE(eventually([&] {
       return row("fetch", "abandoned")["protocol"] == (classic ? "scp" : "sftp");
     }));
-    EXPECT_EQ(row("fetch", "abandoned")["sentence"], "the client broke off");
+    EXPECT_EQ(row("fetch", "abandoned")["sentence"], "the client disconnected");
   }
 }
 
@@ -392,7 +392,7 @@ TEST_F(SshClients, OnlyAccountsGetIn) {
   EXPECT_EQ(scp(true, {"v:causeway.img", "got"}).code, 1);
   EXPECT_TRUE(eventually([&] {
     return newest("log-in") ==
-           "refused: the key that it showed is not a key of that account; 'vantro "
+           "refused: the offered key is not a key of that account; 'vantro "
            "account "
            "key add' lets one in";
   }));
@@ -468,13 +468,13 @@ TEST_F(SshClients, RunsNoCommands) {
     const auto told = ssh(command);
     EXPECT_EQ(told.code, 1);
     EXPECT_EQ(told.out, "");
-    EXPECT_THAT(told.err, StartsWith("vantrod: hands device images out and takes backups "
-                                     "in over scp and sftp (version "));
+    EXPECT_THAT(told.err, StartsWith("vantrod: hands out device images and receives "
+                                     "backups over scp and sftp (version "));
     EXPECT_THAT(told.err, testing::EndsWith("); it runs no commands\n"));
   }
   EXPECT_THAT(ssh({"-tt", "v"}).out + ssh({"-tt", "v"}).err,
               HasSubstr("no commands\r\n"));
-  EXPECT_THAT(ssh({"v", "scp", "-X"}).err, HasSubstr("scp -X is not understood here"));
+  EXPECT_THAT(ssh({"v", "scp", "-X"}).err, HasSubstr("scp -X is not supported"));
   // Nor does it lead elsewhere.
   EXPECT_NE(ssh({"-W", "127.0.0.1:" + std::to_string(management_port_), "v"}).code, 0);
   EXPECT_NE(ssh({"-s", "v", "netconf"}).code, 0);

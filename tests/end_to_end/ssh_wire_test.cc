@@ -50,7 +50,7 @@ TEST_F(SshWire, RubbishIsCutAndOnRecord) {
     ::shutdown(peer.fd(), SHUT_WR);
     EXPECT_THAT(peer.rest(), AnyOf("", StartsWith("SSH-2.0-vantrod\r\n")));
   }
-  EXPECT_THAT(contact_sentence(), HasSubstr("the SSH handshake did not come about"));
+  EXPECT_THAT(contact_sentence(), HasSubstr("the SSH handshake failed"));
   EXPECT_TRUE(alive());
 }
 
@@ -93,8 +93,8 @@ TEST_F(SshWire, AReaderThatTakesNothingIsCutAndDelaysNobody) {
       "print(t.is_active())\n");
   EXPECT_EQ(dead.out, "b'C0644'\n0\nFalse\n") << dead.err;
   EXPECT_THAT(newest("fetch"),
-              AnyOf("abandoned: nothing moved for too long", StartsWith("complete")));
-  EXPECT_EQ(row("fetch", "abandoned")["sentence"], "nothing moved for too long");
+              AnyOf("abandoned: no progress for too long", StartsWith("complete")));
+  EXPECT_EQ(row("fetch", "abandoned")["sentence"], "no progress for too long");
 }
 
 // Idle connections take all the room there is, again and again.
@@ -160,7 +160,7 @@ TEST_F(SshWire, HasLimitsOnConnectionsChannelsAndPasswords) {
     EXPECT_THAT(peers.back()->receive(), StartsWith("SSH-2.0-vantrod"));
   }
   EXPECT_EQ(TcpPeer(ssh_port_).rest(),
-            "There are too many connections at once; try again soon\r\n");
+            "Too many connections at once; try again soon\r\n");
   EXPECT_THAT(TcpPeer(ssh_port_, 0, "127.0.0.2").receive(), StartsWith("SSH-2.0-"));
   peers.clear();
   ASSERT_TRUE(eventually([&] { return alive(); }));
@@ -227,7 +227,7 @@ TEST_F(SshWire, AClientThatTakesTinyPacketsEndsAlone) {
       "print(t.is_active())\n");
   EXPECT_EQ(tiny.out, "False\n") << tiny.err;
   EXPECT_TRUE(alive());
-  EXPECT_THAT(contact_sentence(), HasSubstr("it takes packets of a few bytes only"));
+  EXPECT_THAT(contact_sentence(), HasSubstr("it accepts packets of a few bytes only"));
 }
 
 // What is sent beyond the window is not stored without end.
@@ -252,7 +252,8 @@ TEST_F(SshWire, AClientThatIgnoresTheWindowIsCut) {
       "print(n < 100000000)\n");
   EXPECT_EQ(flood.out, "True\n") << flood.err;
   EXPECT_TRUE(alive());
-  EXPECT_THAT(contact_sentence(), HasSubstr("more came than the window was open for"));
+  EXPECT_THAT(contact_sentence(),
+              HasSubstr("the client sent more than the window allows"));
   std::ifstream status("/proc/" + std::to_string(server_->pid()) + "/status");
   std::string line;
   long peak = 0;
@@ -278,13 +279,11 @@ TEST_F(SshWire, SaysWhatIsWrongAtTheFirstWrongLine) {
       "c = t.open_session(); c.invoke_subsystem('sftp'); "
       "c.sendall(b'\\xff\\xff\\xff\\xff')\n"
       "print(c.recv(10), c.recv_stderr(100), c.recv_exit_status())\n");
-  EXPECT_EQ(
-      told.out,
-      "b\"\\x00\\x01vantrod: 'X' is not a line of SCP: it begins with none of C, D, E "
-      "and T\\n\" 1\n"
-      "b'\\x00\\x00\\x01vantrod: more bytes came than were announced\\n' 1\n"
-      "b'' b'vantrod: an SFTP packet of 4294967295 bytes; up to 262144 are "
-      "taken\\n' 1\n")
+  EXPECT_EQ(told.out,
+            "b\"\\x00\\x01vantrod: 'X' is not a line of SCP: it does not begin with C, "
+            "D, E or T\\n\" 1\n"
+            "b'\\x00\\x00\\x01vantrod: more bytes arrived than were announced\\n' 1\n"
+            "b'' b'vantrod: an SFTP packet of 4294967295 bytes, limit 262144\\n' 1\n")
       << told.err;
   backups(1);
 }
@@ -387,8 +386,9 @@ TEST_F(SshWire, AnOlderSignatureIsRefusedWithWords) {
           {}, "", scratch_.path());
   EXPECT_THAT(refused.out, AnyOf("AuthenticationException\n", "SSHException\n"))
       << refused.err;
-  EXPECT_THAT(newest("log-in"), HasSubstr("signatures of type ssh-rsa are not taken from "
-                                          "127.0.0.1; use another key"));
+  EXPECT_THAT(newest("log-in"),
+              HasSubstr("signatures of type ssh-rsa are not accepted from "
+                        "127.0.0.1; use another key"));
 }
 
 TEST_F(SshWire, StoppingLetsATransferFinishAndTellsTheOthers) {

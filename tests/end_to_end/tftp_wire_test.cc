@@ -78,7 +78,7 @@ TEST_F(TftpWire, AnotherRequestFromThereReplacesTheTransfer) {
   // Which of the two ends is written down first is nobody's promise.
   EXPECT_EQ(row("fetch", "complete")["name"], "y.img");
   EXPECT_EQ(row("fetch", "abandoned")["sentence"],
-            "the device began anew with another request");
+            "the device began again with another request");
 }
 
 TEST_F(TftpWire, TheSameRequestAfterDataHasBegunGetsItsChance) {
@@ -127,7 +127,7 @@ TEST_F(TftpWire, ADeviceThatStartedAgainIsServedAtOnce) {
     for (const auto& one : ledger()) {
       if (one["event"] == "fetch") told += one["outcome"].get<std::string>() + ", ";
       if (one["outcome"] == "abandoned") {
-        EXPECT_EQ(one["sentence"], "the device began anew with another request");
+        EXPECT_EQ(one["sentence"], "the device began again with another request");
       }
     }
     return told.size() > 20;
@@ -161,13 +161,12 @@ TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
   };
   const auto named = [&](const std::string& name) { return answer(read_request(name)); };
   EXPECT_EQ(named("../../etc/x"),
-            "ERROR 2 '../../etc/x' holds '..', which is never followed");
+            "ERROR 2 '../../etc/x' contains '..', which is never followed");
   EXPECT_EQ(named("a\x1b[2J"), "ERROR 2 'a\\x1b[2J' holds a control character");
-  EXPECT_EQ(named(std::string(300, 'a')),
-            "ERROR 2 the name is 300 bytes long; the longest that is taken is 255");
+  EXPECT_EQ(named(std::string(300, 'a')), "ERROR 2 the name has 300 bytes, limit 255");
   EXPECT_EQ(named(""), "ERROR 2 the name is empty");
   EXPECT_EQ(answer(wire::encode(wire::Request{false, "x.img", "mail", {}})),
-            "ERROR 2 mode 'mail' is not served; set the client to binary (octet)");
+            "ERROR 2 mode 'mail' is not supported; set the client to binary (octet)");
   EXPECT_EQ(answer({0, 1, 'x'}),
             "ERROR 4 this is not a TFTP request: the name in the request does not end");
   EXPECT_EQ(answer({0, 99}),
@@ -380,10 +379,9 @@ TEST_F(TftpWithSettings, ASilentAddressGetsAHandfulOfDatagrams) {
   // Eight transfers that are sent once, four times more, and then told that it is over;
   // and one that says why no more comes.
   EXPECT_LE(heard, 8 * 6 + 1);
-  EXPECT_EQ(
-      words,
-      "ERROR 0 127.5.0.1 has not acknowledged one of the last answers; nothing more "
-      "goes there for a while");
+  EXPECT_EQ(words,
+            "ERROR 0 127.5.0.1 has acknowledged none of the last answers; it gets no "
+            "more for a while");
   const auto contact = vantro_json({"contact"})["contacts"][0];
   EXPECT_EQ(contact["requests"], 100);
   EXPECT_EQ(contact["unanswered"], 91);

@@ -31,7 +31,7 @@ TEST(Device, SaysWhatIsWrongWithAField) {
   EXPECT_EQ(set_and_show("link_address", "02:00"),
             "'02:00' is not a link address such as 02:00:5e:10:00:01");
   EXPECT_EQ(set_and_show("backup_every", "often"),
-            "'often' says not how often a backup is expected: daily, weekly, monthly, "
+            "'often' is not an interval; example: daily, weekly, monthly, "
             "12h, 3d, never");
   EXPECT_NE(set_and_show("sites", "x").find("nearest: 'site'"), std::string::npos);
   EXPECT_EQ(set_and_show("maker", "a\nb"), "maker must be one line of at most 200 bytes");
@@ -45,7 +45,7 @@ TEST(Device, HasANameThatIsNoAddress) {
   EXPECT_FALSE(device_name("a/b"));
   EXPECT_FALSE(device_name(std::string(65, 'a')));
   EXPECT_EQ(device_name("192.0.2.7").error().sentence,
-            "'192.0.2.7' is an address; a device needs a name that is none");
+            "'192.0.2.7' is an address; a device needs a name");
 }
 
 TEST(DeviceIndex, FindsTheNarrowestThatFits) {

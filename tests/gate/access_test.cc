@@ -95,7 +95,7 @@ TEST_F(AccessTest, ListsFoldersAsTheAskerSeesThem) {
   EXPECT_EQ(listed(over_http(), ""), "hello north/ x.img ");
   EXPECT_EQ(listed(over_http(), "/north/"), "boot/ pump.img ");
   EXPECT_EQ(listed(over_http(), "/south/"), "there is no folder 'south'");
-  EXPECT_EQ(listed(over_http(), "/../"), "'/..' holds '..', which is never followed");
+  EXPECT_EQ(listed(over_http(), "/../"), "'/..' contains '..', which is never followed");
   EXPECT_EQ(listed(over_http("", "100.64.0.1"), "/"),
             "the list of what is on offer is not open to 100.64.0.1 over http");
 }
@@ -126,7 +126,7 @@ TEST_F(AccessTest, TakesARightAwayAtOnce) {
   EXPECT_EQ(fetched(over_http("night"), "x.img"),
             "fetching with account 'night' is switched off");
   ASSERT_TRUE(desk::Accounts(*repository_, operator_).remove("NIGHT"));
-  EXPECT_EQ(fetched(over_http("night"), "x.img"), "there is no account 'night' any more");
+  EXPECT_EQ(fetched(over_http("night"), "x.img"), "account 'night' was removed");
 }
 
 TEST_F(AccessTest, RecordsAccountsTheirUseAndTheirChanges) {
@@ -164,13 +164,12 @@ TEST_F(AccessTest, LetsKeysInAndOutAgain) {
   EXPECT_EQ(changes.add_key("night", "ssh-ed25519 " + blob, "again").error().sentence,
             added->fingerprint + " is a key of 'night' already");
   EXPECT_EQ(changes.add_key("anonymous", "ssh-ed25519 " + blob, {}).error().sentence,
-            "'anonymous' stands for everybody without an account and has no keys");
+            "'anonymous' is everybody without an account and has no keys");
   EXPECT_EQ(changes.add_key("day", "ssh-ed25519 " + blob, {}).error().kind,
             base::Kind::kNotFound);
   EXPECT_EQ(repository_->accounts.all()->back().keys.size(), 1u);
   EXPECT_EQ(changes.remove_key("night", "desk").error().sentence,
-            "'night' has no key 'desk'; 'vantro account key list night' shows what there "
-            "is");
+            "'night' has no key 'desk'; 'vantro account key list night' shows all");
   ASSERT_TRUE(changes.remove_key("night", added->fingerprint));
   EXPECT_FALSE(gate_->log_ins().has_key(over_http(), "night", blob));
   // With its account a key goes for good.
@@ -186,7 +185,7 @@ TEST_F(AccessTest, RefusesImpossibleAccounts) {
   desk::AccountChange change;
   change.password = "long-enough";
   EXPECT_EQ(changes.add("anonymous", change).error().sentence,
-            "'anonymous' stands for everybody without an account and has no password");
+            "'anonymous' is everybody without an account and has no password");
   EXPECT_TRUE(changes.add("night", change));
   EXPECT_EQ(changes.add("Night", change).error().kind, Kind::kExists);
   change = {};
@@ -207,10 +206,10 @@ TEST_F(AccessTest, FilesNothingWhoseAnnouncedDigestDiffers) {
   EXPECT_EQ(
       sent(over_http(), "site.cfg", "config", {right}),
       "revision 1 of 'site.cfg' from 192.0.2.7, 6 B -> backups/revision-1/site.cfg");
-  EXPECT_EQ(
-      sent(over_http(), "site.cfg", "config", {right, wrong}),
-      "the MD5 of what came is 2245023265ae4cf87d02c8b6ba991139, the sender announced "
-      "00000000000000000000000000000000; nothing was added, send it again");
+  EXPECT_EQ(sent(over_http(), "site.cfg", "config", {right, wrong}),
+            "the MD5 of the received bytes is 2245023265ae4cf87d02c8b6ba991139, the "
+            "sender announced "
+            "00000000000000000000000000000000; nothing was added, send it again");
   EXPECT_EQ(repository_->backups.revisions()->size(), 1u);
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
@@ -292,7 +291,7 @@ TEST_F(AccessTest, TakesImagesInFromWhoMayHandIn) {
   EXPECT_EQ(sent(over_http("maker"), "intake/z.img", "bytes",
                  {{crypto::Algorithm::kSha256, std::string(64, '0')}})
                 .substr(0, 30),
-            "the SHA-256 of what came is 27");
+            "the SHA-256 of the received by");
   EXPECT_FALSE(repository_->catalog.find("z.img"));
 }
 
@@ -362,7 +361,7 @@ TEST_F(AccessTest, HoldsWhatIsHandedInAgainstItsList) {
   // One that is not for the file that it is named after.
   sent(over_http("maker"), "intake/d.img.sha256", line("d", "e.img"));
   EXPECT_EQ(sent(over_http("maker"), "intake/d.img", "d"),
-            "'d.img.sha256', which was handed in for it, does not name 'd.img'; nothing "
+            "the checksum list 'd.img.sha256' does not name 'd.img'; nothing "
             "was added");
 }
 
@@ -413,22 +412,22 @@ TEST_F(AccessTest, GoesOnOnlyWithWhatBrokeOff) {
   };
   EXPECT_FALSE(*gate_->own_upload(over_http("night"), "a.cfg"));
   EXPECT_EQ(refusal(over_http("night"), "a.cfg", 5),
-            "nothing of 'a.cfg' has come from 192.0.2.7 before: send all of it");
+            "nothing of 'a.cfg' has arrived from 192.0.2.7; send the whole file");
   broken_off(over_http("night"), "first ");
   EXPECT_EQ((*gate_->own_upload(over_http("night"), "a.cfg"))->size, 6u);
   EXPECT_FALSE((*gate_->own_upload(over_http("night"), "a.cfg"))->complete);
   EXPECT_FALSE(*gate_->own_upload(over_http(), "a.cfg"));
   EXPECT_FALSE(*gate_->own_upload(over_http("night", "192.0.2.8"), "a.cfg"));
   EXPECT_EQ(refusal(over_http("night"), "a.cfg", 5),
-            "'a.cfg' broke off behind 6 bytes: go on there, not at 5, or send all of it");
+            "cannot resume 'a.cfg' at byte 5; resume at 6, or send the whole file");
   EXPECT_EQ(refusal(over_http(), "a.cfg", 6),
-            "'a.cfg' was begun with account 'night', and only that one goes on with it");
+            "'a.cfg' was begun with account 'night'; only that one can resume it");
   {
     auto grant = begin(over_http("night"), "a.cfg", true, 6);
     ASSERT_TRUE(grant) << grant.error().sentence;
     // Nobody else goes on with it meanwhile.
     EXPECT_EQ(refusal(over_http("night"), "a.cfg", 6),
-              "what came of 'a.cfg' is not kept any more: send all of it");
+              "the partial 'a.cfg' is no longer kept; send the whole file");
     ASSERT_TRUE(grant->write(base::as_bytes("second ")));
     grant->abandon(State::kAbandoned, "gone again");
   }
@@ -441,8 +440,8 @@ TEST_F(AccessTest, GoesOnOnlyWithWhatBrokeOff) {
   EXPECT_EQ(filed->size, 18u);
   EXPECT_EQ(filed->digests.sha256, sha256("first second third"));
   EXPECT_EQ(refusal(over_http("night"), "a.cfg", 18),
-            "'a.cfg' has come whole (revision 3), and nothing is put behind it: send all "
-            "of it, and it becomes revision 4");
+            "cannot append to 'a.cfg': revision 3 is complete; send the whole file, and "
+            "it becomes revision 4");
   EXPECT_TRUE((*gate_->own_upload(over_http("night"), "a.cfg"))->complete);
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
   EXPECT_TRUE(repository_->backups.partial_files()->empty());
@@ -464,7 +463,7 @@ TEST_F(AccessTest, AnUploadThatIsOverALowerLimitAlreadyGoesNoFurther) {
                                  {{}, {}, true, 6});
   ASSERT_TRUE(grant) << grant.error().sentence;
   EXPECT_EQ(grant->write(base::as_bytes("7")).error().sentence,
-            "backups larger than 4 B are not taken");
+            "backups larger than 4 B are not accepted");
 }
 
 TEST_F(AccessTest, NobodyGoesOnBehindBytesThatAreNotThere) {
@@ -491,14 +490,13 @@ TEST_F(AccessTest, NobodyGoesOnBehindBytesThatAreNotThere) {
     fakes::write_file(file, left);
     EXPECT_FALSE(*gate_->own_upload(over_http("night"), "a.cfg")) << left;
     EXPECT_EQ(begin("a.cfg", 10).error().sentence,
-              "what came of 'a.cfg' before is not sure to be whole on the server's disk: "
-              "send all of it");
+              "the partial 'a.cfg' may be incomplete on the server's disk; send the "
+              "whole file");
   }
   // The size is right, and the bytes are not: found when they are read once more.
   fakes::write_file(file, "first hALF");
-  EXPECT_EQ(
-      begin("a.cfg", 10).error().sentence,
-      "what came of 'a.cfg' before is damaged on the server's disk: send all of it");
+  EXPECT_EQ(begin("a.cfg", 10).error().sentence,
+            "the partial 'a.cfg' is damaged on the server's disk; send the whole file");
   EXPECT_FALSE(*gate_->own_upload(over_http("night"), "a.cfg"));
   EXPECT_EQ(fakes::read_file(file), "first hALF");
   EXPECT_TRUE(repository_->folder.list_arriving()->empty());
@@ -634,7 +632,7 @@ TEST_F(AccessTest, AnUploadThatIsUnderWayCountsAgainstTheRoomOnTheDisk) {
   const auto second = gate_->open_write(over_http(), std::move(*next), "b", {half});
   ASSERT_FALSE(second);
   EXPECT_THAT(second.error().sentence,
-              testing::HasSubstr("left beside the uploads under way"));
+              testing::HasSubstr("free beside the running uploads"));
   first->abandon(State::kAbandoned, "enough");
   auto again = gate_->admit(over_http(), Direction::kDeposit, "b");
   const auto third = gate_->open_write(over_http(), std::move(*again), "b", {half});
@@ -652,7 +650,7 @@ TEST_F(AccessTest, TakesNoListNoSignatureAndNothingEmptyForAnImage) {
                    "-----BEGIN PGP SIGNATURE-----\n\nxyz\n"),
               testing::HasSubstr("is a signature, not an image; nothing was added"));
   EXPECT_THAT(sent(over_http("maker"), "intake/broken.sig", "bytes too"),
-              testing::HasSubstr("is named as a signature, and its content is not one"));
+              testing::HasSubstr("has the name of a signature, but not the content"));
   EXPECT_EQ(sent(over_http("maker"), "intake/empty.img", ""),
             "'empty.img' is empty (0 bytes); nothing was added");
   EXPECT_EQ(repository_->catalog.count(), 4u);

@@ -39,7 +39,7 @@ TEST_F(GateTest, NamesTheNearestInARefusal) {
   EXPECT_EQ(fetch("x-sytsem-1.img"),
             "refused: 'x-sytsem-1.img' is not on offer; nearest: 'x-system-1.img'");
   EXPECT_EQ(fetch("../x-system-1.img"),
-            "refused: '../x-system-1.img' holds '..', which is never followed");
+            "refused: '../x-system-1.img' contains '..', which is never followed");
 }
 
 TEST_F(GateTest, HandsNothingOutThatCantBeRecordedWhereThatIsAskedFor) {
@@ -73,7 +73,7 @@ TEST_F(GateTest, DoesNotChooseBetweenNamesThatDifferInCaseOnly) {
   EXPECT_EQ(fetch("A.img"), "large");
   EXPECT_EQ(
       fetch("a.IMG"),
-      "refused: 'a.IMG' is not on offer, and several names differ from it only in upper "
+      "refused: 'a.IMG' is not on offer; several names differ from it only in upper "
       "and lower case; nearest: 'A.img'");
 }
 
@@ -110,7 +110,7 @@ TEST_F(GateTest, NeverPutsOtherBytesUnderAKnownName) {
   EXPECT_EQ(
       sentence(take_in("x.img", "other")),
       "'x.img' is known with other bytes (SHA-256 277089d91c0bdf4f...); images never "
-      "change, so give this one another name");
+      "change, so use another name");
   EXPECT_EQ(fetch("x.img"), "bytes");
   EXPECT_EQ(repository_->folder.list_vault()->size(), 1u);
 }
@@ -177,7 +177,7 @@ TEST_F(GateTest, RefusesADepositOverTheLimit) {
   const auto announced = open_write(device("192.0.2.7"), "x.cfg", 11);
   ASSERT_FALSE(announced);
   EXPECT_EQ(announced.error().sentence,
-            "files larger than 10 B are not taken; this one has 11 B");
+            "files larger than 10 B are not accepted; this one has 11 B");
   auto grant = open_write(device("192.0.2.7"), "x.cfg", {});
   EXPECT_TRUE(grant->write(base::as_bytes("0123456789")));
   EXPECT_EQ(grant->write(base::as_bytes("x")).error().kind, base::Kind::kTooLarge);
@@ -190,7 +190,7 @@ TEST_F(GateTest, RefusesADepositOverTheLimit) {
 TEST_F(GateTest, RefusesAnImageWhoseStoredCopyIsGone) {
   const auto added = take_in("x.img", "bytes");
   std::filesystem::remove(vault_path(added->image.digests.sha256));
-  EXPECT_EQ(fetch("x.img"), "refused: the server's stored copy is gone");
+  EXPECT_EQ(fetch("x.img"), "refused: the server's stored copy is missing");
 }
 
 TEST_F(GateTest, WritesEverythingIntoTheLedger) {

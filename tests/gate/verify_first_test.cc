@@ -74,7 +74,7 @@ TEST_F(VerifyFirstTest, WhatIsDamagedIsNotHandedOut) {
   EXPECT_TRUE(wait_for("x.img"));
   EXPECT_EQ(fetch("x.img"),
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
-            "operator must take it in again");
+            "operator must add it again");
   EXPECT_FALSE(std::filesystem::exists(vault_path(sha256_of("x.img"))));
   EXPECT_EQ(trouble().size(), 1u);
 }

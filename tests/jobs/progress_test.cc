@@ -48,7 +48,7 @@ class JobProgress : public testing::Test {
 
 TEST_F(JobProgress, WaitsForOneThingAfterTheOtherBeforeTheFirstFetch) {
   EXPECT_EQ(stage(), "planned");
-  EXPECT_EQ(progress().waits_for, "a look at its readiness: vantro ready osier-sw");
+  EXPECT_EQ(progress().waits_for, "a readiness check: vantro ready osier-sw");
   event(1, "readiness", 0, "stop: space");
   EXPECT_EQ(stage(), "not ready");
   EXPECT_EQ(progress().waits_for, "these checks to pass: space");
@@ -105,8 +105,7 @@ TEST_F(JobProgress, WaitsForAWordWhenAllOfItRuns) {
       {kPlanned + 9 * kMinute, "running_version", "4.0.1", "report"});
   EXPECT_EQ(stage(), "running");
   EXPECT_EQ(progress().at_hand, 0);
-  EXPECT_EQ(progress().waits_for,
-            "somebody to confirm it: vantro job mark osier-sw confirmed");
+  EXPECT_EQ(progress().waits_for, "confirmation: vantro job mark osier-sw confirmed");
 }
 
 TEST_F(JobProgress, TakesNothingForDoneThatWasSoBefore) {
@@ -188,8 +187,8 @@ TEST_F(JobProgress, LetsNobodyConfirmWhatDoesNotRun) {
             "osier-sw has not fetched 'boot-2.0.img' in full since the job was planned; "
             "nothing was marked");
   EXPECT_EQ(marks(Mark::kConfirmed),
-            "not all of it runs: boot 2.0 is to fetch, system 4.0.1 is to fetch; report "
-            "'running' first, or withdraw the job");
+            "some parts do not run yet: boot 2.0 is to fetch, system 4.0.1 is to fetch; "
+            "report 'running' first, or end the job");
   EXPECT_EQ(marks(Mark::kFailed), "may");
   // It may run already, whoever brought it there.
   EXPECT_EQ(marks(Mark::kRunning), "may");
@@ -200,7 +199,7 @@ TEST_F(JobProgress, LetsNobodyConfirmWhatDoesNotRun) {
   event(4, "running", 1);
   event(5, "running", 2);
   EXPECT_EQ(marks(Mark::kConfirmed), "may");
-  EXPECT_EQ(marks(Mark::kNext), "all of it runs already; what is left is 'confirmed'");
+  EXPECT_EQ(marks(Mark::kNext), "everything runs already; only 'confirmed' is left");
 }
 
 TEST_F(JobProgress, PassesOverWhatALaterVersionReplaced) {

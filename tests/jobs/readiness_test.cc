@@ -206,7 +206,7 @@ TEST_F(ReadinessChecks, SayWhatWasSeen) {
             "pass: 64.0 MiB free on flash, 'lattice24-system-3.12.0.img' needs 32.0 MiB "
             "(its size)");
   EXPECT_EQ(check("way back"),
-            "pass: slot B would be overwritten, which holds '3.9'; the server holds it; "
+            "pass: slot B with '3.9' would be overwritten; the server has it; "
             "slot A stays");
   EXPECT_EQ(check("configuration backup"),
             "pass: 'osier-sw.cfg' revision 3, sent 1 h 00 min ago");

@@ -52,11 +52,11 @@ TEST(RouteRules, SayWhatIsWrongWithEachField) {
             "line 2: from: '>>' does not compare versions; use =, >, >=, <, <=");
   EXPECT_EQ(read("c,never,,1,**,,\n"),
             "line 2: to: '**' is not a version; example: \">=7.4\"");
-  EXPECT_EQ(read("c,never,,1,2,3,\n"), "line 2: needs: a rule 'never' takes none");
+  EXPECT_EQ(read("c,never,,1,2,3,\n"), "line 2: needs: a rule 'never' has none");
   EXPECT_EQ(read("c,never,,,,,\n"),
             "line 2: from: name the versions that it is about, in 'from' or in 'to'");
   EXPECT_EQ(read("c,needs-version,,1,2,3,\n"),
-            "line 2: from: a rule 'needs-version' takes none");
+            "line 2: from: a rule 'needs-version' has none");
   EXPECT_EQ(read("c,needs-version,,,2,,\n"),
             "line 2: needs: name the versions that must run, such as \">=7.4\"");
   EXPECT_EQ(read("c,needs-version,,,,3,\n"),

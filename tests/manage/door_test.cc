@@ -96,7 +96,7 @@ TEST_F(DoorTest, KnowsCallersAndSlowsDownThoseWhoGuess) {
               std::string::npos);
   }
   EXPECT_EQ(by("authorization", "Bearer guess"),
-            "too many wrong tokens came from 192.0.2.7; try again in 5.0 s");
+            "too many wrong tokens from 192.0.2.7; try again in 5.0 s");
   // Who has a right one is not kept out by somebody who guesses beside them.
   EXPECT_EQ(by("authorization", "Bearer " + token->text), "anna from 192.0.2.7");
   const auto rows = repository_->ledger.newest(10, {}, {.events = {"token-check"}});

@@ -45,7 +45,7 @@ TEST_F(RoutesTest, MatchesPathsAndDecodesThem) {
 
 TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(get("/v2/images"),
-            "there is nothing at /v2/images; GET /v1/routes lists what there is");
+            "there is nothing at /v2/images; GET /v1/routes lists all calls");
   EXPECT_EQ(get("/v1/images/a%2"), "a '%' in the address is not followed by two digits");
   EXPECT_EQ(match(routes_, "POST", "/v1/images/x").error().sentence,
             "/v1/images/x is called with GET, PUT, PATCH, DELETE, not POST");
@@ -53,7 +53,7 @@ TEST_F(RoutesTest, SaysWhatIsWrongWithACall) {
   EXPECT_EQ(get("/v1/backups?holder=router"),
             "'router' is neither a known device nor an IP address; 'vantro device list' "
             "shows the devices");
-  EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' holds '..', which is never followed");
+  EXPECT_EQ(get("/v1/images/..%2Fx"), "'../x' contains '..', which is never followed");
 }
 
 TEST_F(RoutesTest, ShowsWhatIsThere) {
@@ -65,7 +65,7 @@ TEST_F(RoutesTest, ShowsWhatIsThere) {
             std::string::npos);
   EXPECT_EQ(get("/v1/backups?holder=192.0.2.8"), R"({"backups":[],"next":""})");
   EXPECT_EQ(get("/v1/images/x-sytsem-1.img"),
-            "there is no image 'x-sytsem-1.img' in the catalogue; nearest: "
+            "unknown image 'x-sytsem-1.img'; nearest: "
             "'x-system-1.img'");
   EXPECT_NE(get("/v1/routes").find(R"("path":"/v1/events")"), std::string::npos);
 }
@@ -295,14 +295,14 @@ TEST_F(LocationsTest, TakeTheOneOnTheWayToTheDevice) {
 }
 
 TEST_F(LocationsTest, SayWhatIsMissing) {
-  EXPECT_EQ(locations("image=none.img"), "there is no image 'none.img' in the catalogue");
+  EXPECT_EQ(locations("image=none.img"), "unknown image 'none.img'");
   EXPECT_EQ(locations("image=north/x%20y.img&for=nowhere"),
             "'nowhere' is neither a known device nor an IP address; 'vantro device list' "
             "shows the devices");
   EXPECT_EQ(locations("for=192.0.2.7"),
             "the query parameter 'image' is missing: an image, or a name on offer");
   EXPECT_EQ(locations("image=north/x%20y.img&account=anonymous"),
-            "there is no account 'anonymous'; 'vantro account list' shows what there is");
+            "unknown account 'anonymous'; 'vantro account list' shows all");
 }
 
 }  // namespace

@@ -26,8 +26,7 @@ TEST(WorkPool, OutlivesWhatItsWorkThrows) {
     pool.join();
   }
   EXPECT_EQ(done, 19);
-  EXPECT_NE(told.find("a piece of work was given up why=std::bad_alloc"),
-            std::string::npos)
+  EXPECT_NE(told.find("a task was dropped why=std::bad_alloc"), std::string::npos)
       << told;
 }
 

@@ -35,8 +35,7 @@ class ApartTest : public testing::Test {
 };
 
 constexpr const char* kBrokeDown =
-    "unknown: the look inside broke down; the file may be made to do that, so do not "
-    "trust "
+    "unknown: the look inside crashed; the file may be made to do that, so do not trust "
     "it";
 
 TEST_F(ApartTest, TakesTheReportOfAChildThatEndsWell) {

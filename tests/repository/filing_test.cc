@@ -104,7 +104,7 @@ TEST_F(FilingTest, LostBytesThatComeAgainAreWholeAtOnce) {
   }));
   EXPECT_EQ(fetch("x.img"),
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
-            "operator must take it in again");
+            "operator must add it again");
   EXPECT_NE(file(filing, "bytes"), "");
   EXPECT_EQ(fetch("x.img"), "bytes");
 }

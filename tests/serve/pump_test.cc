@@ -117,7 +117,7 @@ TEST_F(PumpTest, RecordsATransferThatTheDeviceBeganAnew) {
   pump_->superseded();
   workers_->run_all();
   EXPECT_TRUE(pump_->done());
-  EXPECT_EQ(last_entry().sentence, "the device began anew with another request");
+  EXPECT_EQ(last_entry().sentence, "the device began again with another request");
 }
 
 TEST_F(PumpTest, TellsTheDeviceWhyAnUploadFails) {
@@ -127,7 +127,7 @@ TEST_F(PumpTest, TellsTheDeviceWhyAnUploadFails) {
   start_write();
   data(1, "longer than ten bytes");
   workers_->run_all();
-  EXPECT_EQ(transport_.said(), "ERROR 3 backups larger than 10 B are not taken");
+  EXPECT_EQ(transport_.said(), "ERROR 3 backups larger than 10 B are not accepted");
   EXPECT_EQ(last_entry().outcome, "failed");
   EXPECT_TRUE(repository_->backups.revisions()->empty());
 }

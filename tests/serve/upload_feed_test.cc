@@ -121,7 +121,7 @@ class LimitedUploadFeed : public UploadFeedTest {
 
 TEST_F(LimitedUploadFeed, TellsARefusalOnceAndKeepsNothing) {
   EXPECT_EQ(send(fakes::noise(500'000, 2), 10'000),
-            "backups larger than 195.3 KiB are not taken");
+            "backups larger than 195.3 KiB are not accepted");
   disk_.join();
   EXPECT_EQ(repository_->folder.list_arriving()->size(), 0u);
   EXPECT_EQ(repository_->folder.list_partial()->size(), 0u);

@@ -32,7 +32,7 @@ TEST(Csv, ReadsWhatSpreadsheetsWrite) {
 
 TEST(Csv, SaysWhereItIsWrong) {
   EXPECT_EQ(told("a,b\n\"no end"), "line 2: a quoted field has no end");
-  EXPECT_EQ(told("a,b\n\"x\"y,2"), "line 2: something stands behind a quoted field");
+  EXPECT_EQ(told("a,b\n\"x\"y,2"), "line 2: text after a quoted field");
 }
 
 TEST(Csv, ReadsWhatItWrote) {

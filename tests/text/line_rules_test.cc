@@ -58,7 +58,7 @@ TEST(LineRules, RefuseWhatCantBeMeant) {
   EXPECT_NE(LineRuleSet::make({{"", "("}}).error().sentence.find("can't be read"),
             std::string::npos);
   EXPECT_EQ(LineRuleSet::make({{"", "a*"}}).error().sentence,
-            "the pattern 'a*' fits an empty line, and so everything");
+            "the pattern 'a*' matches an empty line, so it matches everything");
 }
 
 }  // namespace

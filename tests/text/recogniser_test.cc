@@ -50,7 +50,7 @@ TEST(Recogniser, SaysWhatIsWrongWithAPattern) {
                 .rfind("recogniser 'x': 'colour' is not a fact", 0),
             0u);
   EXPECT_EQ(refusal({"x", ".*", {}, {}}),
-            "recogniser 'x' says nothing: give it a group such as (?P<version>...), or "
+            "recogniser 'x' has no group; add one such as (?P<version>...), or "
             "facts");
 }
 

@@ -72,7 +72,7 @@ TEST(ReportReader, SaysWhatIsWrongWithAPattern) {
   };
   EXPECT_EQ(wrong({"", "(", {}, {}}), "the pattern '(' can't be read: missing ): (");
   EXPECT_EQ(wrong({"", "x", {}, {}}),
-            "the pattern 'x' catches nothing: give it a group such as (?P<version>...)");
+            "the pattern 'x' has no group; add one such as (?P<version>...)");
   EXPECT_NE(wrong({"", "(?P<versoin>.)", {}, {}}).find("nearest: 'version'"),
             std::string::npos);
   EXPECT_NE(wrong({"", "(?P<version>.)", {{"units", "KiB"}}, {}}).find("nearest: 'unit'"),

@@ -63,7 +63,7 @@ TEST(VersionRange, SaysWhatIsWrong) {
   };
   EXPECT_EQ(wrong("=="), "'==' is not a version; example: \">=7.4\"");
   EXPECT_EQ(wrong(">>7"), "'>>' does not compare versions; use =, >, >=, <, <=");
-  EXPECT_EQ(wrong(">=7.4 <7.0"), "no version can be in '>=7.4 <7.0'");
+  EXPECT_EQ(wrong(">=7.4 <7.0"), "no version fits '>=7.4 <7.0'");
   EXPECT_EQ(wrong(">=***"), "'>=***' is not a version; example: \">=7.4\"");
 }
 

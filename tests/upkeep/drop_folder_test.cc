@@ -80,7 +80,7 @@ TEST_F(DropFolderTest, ComparesWithTheChecksumFileBesideIt) {
   ASSERT_TRUE(is_taken_in("y.img"));
   put("z.img", "bytes");
   ASSERT_TRUE(has_trouble("z.img"));
-  EXPECT_NE(trouble("z.img").find("expected  " + std::string(64, '0') + "\ncame      " +
+  EXPECT_NE(trouble("z.img").find("expected  " + std::string(64, '0') + "\nreceived  " +
                                   kSha256OfBytes),
             std::string::npos)
       << trouble("z.img");

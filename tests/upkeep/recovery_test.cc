@@ -126,11 +126,10 @@ TEST_F(RecoveryTest, BringsBackWhatAnOlderProgramMovedOutOfTheVault) {
   EXPECT_EQ(report.unrecorded, 2u);
   EXPECT_EQ(fetch("x.img"), "bytes");
   EXPECT_EQ(repository_->unrecorded.list().size(), 2u);
-  EXPECT_EQ(
-      unrecorded().keep("a file that came somehow").error().sentence,
-      "'a file that came somehow' is an upload that broke off, and can't be recorded; "
-      "copy what you need of it from " +
-          state() + "/partial/, then remove it");
+  EXPECT_EQ(unrecorded().keep("a file that came somehow").error().sentence,
+            "'a file that came somehow' is an interrupted upload and can't be recorded; "
+            "copy what you need from " +
+                state() + "/partial/, then remove it");
   ASSERT_TRUE(unrecorded().remove("a file that came somehow"));
   EXPECT_TRUE(repository_->folder.list_partial()->empty());
 }
@@ -144,10 +143,9 @@ TEST_F(RecoveryTest, ReportsWhatIsGoneAndQuarantinesWhatIsDamaged) {
   const auto report = reopen();
   EXPECT_EQ(report.missing, std::vector<std::string>{gone});
   EXPECT_EQ(report.damaged, std::vector<std::string>{cut});
-  EXPECT_EQ(
-      fetch("cut.img"),
-      "refused: 'cut.img' is damaged on the server's disk and is not handed out; the "
-      "operator must take it in again");
+  EXPECT_EQ(fetch("cut.img"),
+            "refused: 'cut.img' is damaged on the server's disk and is not handed out; "
+            "the operator must add it again");
   // Taken in again, it is whole again.
   ASSERT_TRUE(take_in("gone.img", "gone"));
   ASSERT_TRUE(take_in("cut.img", "whole"));
@@ -191,7 +189,7 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
-      state() + "/vantro.db is missing, but vault/ holds 1 file (5 B), the newest from "))
+      state() + "/vantro.db is missing, but vault/ has 1 file (5 B), the newest from "))
       << opened.error().sentence;
   EXPECT_TRUE(opened.error().sentence.ends_with(
       ". Nothing was changed. Put a copy of the database back, or start once with "
@@ -219,7 +217,7 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
     fakes::write_file(state() + "/vantro.db", rest);
     const auto again = repository::Repository::open(state(), clock_, log_);
     ASSERT_FALSE(again) << rest;
-    EXPECT_NE(again.error().sentence.find(", but vault/ holds 1 file (5 B)"),
+    EXPECT_NE(again.error().sentence.find(", but vault/ has 1 file (5 B)"),
               std::string::npos);
     EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), rest);
   }
@@ -259,7 +257,7 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
   const auto& sentence = opened.error().sentence;
   EXPECT_TRUE(
       sentence.starts_with(state() + "/vantro.db is older than vault/: it was last "));
-  EXPECT_NE(sentence.find("; vault/ holds 2 files (11 B), the newest from "),
+  EXPECT_NE(sentence.find("; vault/ has 2 files (11 B), the newest from "),
             std::string::npos)
       << sentence;
   EXPECT_TRUE(sentence.ends_with(
@@ -289,7 +287,7 @@ TEST_F(OlderDatabaseTest, OfAnotherStateFolderIsRefused) {
   const auto opened = repository::Repository::open(state(), clock_, log_);
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
-      state() + "/vantro.db belongs to another state folder; vault/ holds 1 file "))
+      state() + "/vantro.db belongs to another state folder; vault/ has 1 file "))
       << opened.error().sentence;
 }
 

@@ -138,11 +138,11 @@ TEST_F(SnapshotTest, WritesOnlyBelowItsFolder) {
   EXPECT_NE(refusal("."), "begun");
   fakes::write_file(below() + "/old.tar", "something");
   EXPECT_EQ(refusal("old.tar"), below() +
-                                    "/old.tar is there already; choose another name, or "
+                                    "/old.tar exists already; choose another name, or "
                                     "remove it first");
   fs::create_directories(below() + "/other/things");
   EXPECT_EQ(refusal("other"), below() +
-                                  "/other holds something else than a snapshot; choose "
+                                  "/other is not a snapshot; choose "
                                   "another name");
 }
 

@@ -55,7 +55,7 @@ TEST_F(VerifyTest, QuarantinesDamageAndTakesItOffOfferUntilItIsTakenInAgain) {
   EXPECT_FALSE(std::filesystem::exists(vault_path(sha256)));
   EXPECT_EQ(fetch("x.img"),
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
-            "operator must take it in again");
+            "operator must add it again");
   EXPECT_EQ(fetch("y.img"), "other");
   EXPECT_FALSE(find_backup("192.0.2.7", "x.cfg", {})->whole);
   EXPECT_EQ(trouble().size(), 2u);
@@ -104,10 +104,10 @@ TEST_F(VerifyTest, WhatIsPutBackByHandIsWholeAgain) {
   const auto sha256 = take_in("x.img", "image")->image.digests.sha256;
   std::filesystem::rename(vault_path(sha256), folder_ / "elsewhere");
   // A fetch finds it gone, and says so from then on.
-  EXPECT_EQ(fetch("x.img"), "refused: the server's stored copy is gone");
+  EXPECT_EQ(fetch("x.img"), "refused: the server's stored copy is missing");
   EXPECT_EQ(fetch("x.img"),
             "refused: 'x.img' is damaged on the server's disk and is not handed out; the "
-            "operator must take it in again");
+            "operator must add it again");
   EXPECT_EQ(trouble().size(), 1u);
   std::filesystem::rename(folder_ / "elsewhere", vault_path(sha256));
   verify();
@@ -172,7 +172,7 @@ TEST_F(VerifyTest, WhatCannotBeReadIsNotDamaged) {
   EXPECT_TRUE(verifier.progress().damages.empty());
   EXPECT_EQ(verifier.progress().unreadable, 2u);
   EXPECT_EQ(verifier.progress().trouble,
-            "2 stored files could not be read and will be tried again: the server has "
+            "2 stored files could not be read; the server tries again: the server has "
             "too many files open; try again in a minute");
   EXPECT_EQ(fetch("x.img"), "image");
   EXPECT_TRUE(std::filesystem::exists(vault_path(sha256)));
@@ -208,7 +208,7 @@ TEST_F(VerifyTest, ReadsOneImageOrWhatWasNotReadForLong) {
   EXPECT_EQ(verify(old), 1u);  // x.img alone: y.img was read just now
   one.image = "z.img";
   EXPECT_EQ(base::in_full(Verifier(*repository_).start(one).error()),
-            "there is no image 'z.img' in the catalogue; nearest: 'x.img'");
+            "unknown image 'z.img'; nearest: 'x.img'");
 }
 
 TEST_F(VerifyTest, KeepsItsPaceAndStopsAtOnceWhenItIsTold) {

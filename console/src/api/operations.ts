@@ -205,7 +205,7 @@ export interface ChangeReport {
   readonly overdue: readonly (Expected)[];
 }
 
-/** what became a device's, or was taken from it */
+/** what a device got, or lost */
 export interface Claimed {
   readonly device: string;
   readonly files: readonly (MovedFile)[];
@@ -1168,7 +1168,7 @@ export interface RecognisedList {
   readonly recognised: readonly (Recognised)[];
 }
 
-/** what there is of one platform, role and release line */
+/** the images of one platform, role and release line */
 export interface ReleaseLine {
   readonly platform: string;
   readonly role: string;
@@ -1720,7 +1720,7 @@ export interface Unrecorded {
   readonly since: string;
 }
 
-/** what became of one of them */
+/** the outcome for one file */
 export interface UnrecordedDecision {
   readonly name: string;
   readonly kept_as: string | null;
@@ -1749,6 +1749,8 @@ export interface UploadDescription {
   readonly source?: string;
   readonly hold?: boolean;
   readonly despite_findings?: boolean;
+  readonly vouch?: boolean;
+  readonly suggest?: boolean;
   readonly facts?: Readonly<Record<string, string>>;
 }
 
@@ -2557,7 +2559,7 @@ export interface Operations {
   "PUT /v1/uploads/{number}": {
     asked: {
       readonly number: number;
-      readonly offset: number;
+      readonly offset?: number;
     };
     body: Blob;
     answer: Upload;

@@ -79,14 +79,15 @@ Check address_check(const Profile& profile, const WireFacts& wire,
                         command)};
   }
   if (!wire.may_admin) {
-    return {"address", Verdict::kStop,
-            fmt::format("vantrod may not add {} to {}", wanted, wire.interface),
-            fmt::format("{}; or grant it cap_net_admin (packaging/vantrod-rescue.conf)",
-                        command)};
+    return {
+        "address", Verdict::kStop,
+        fmt::format("vantrod has no permission to add {} to {}", wanted, wire.interface),
+        fmt::format("{}; or grant it cap_net_admin (packaging/vantrod-rescue.conf)",
+                    command)};
   }
   return {
       "address", Verdict::kPass,
-      fmt::format("{} is added to {}, and taken away at the end", wanted, wire.interface),
+      fmt::format("{} is added to {}, and removed at the end", wanted, wire.interface),
       ""};
 }
 
@@ -106,11 +107,13 @@ Check service_check(const Profile& profile, const WireFacts& wire) {
 
 Check addresses_check(const WireFacts& wire, const OpenWishes& wishes) {
   if (!wire.may_raw) {
-    return {"other address servers", Verdict::kStop,
-            fmt::format("vantrod may not speak with devices that have no address on {}",
-                        wire.interface),
-            "'setcap cap_net_raw,cap_net_bind_service+ep' on the program, or "
-            "packaging/vantrod-rescue.conf for the service"};
+    return {
+        "other address servers", Verdict::kStop,
+        fmt::format(
+            "vantrod has no permission to speak with devices without an address on {}",
+            wire.interface),
+        "'setcap cap_net_raw,cap_net_bind_service+ep' on the program, or "
+        "packaging/vantrod-rescue.conf for the service"};
   }
   if (!wire.port_held.empty()) {
     return {"other address servers", Verdict::kStop,
@@ -129,8 +132,8 @@ Check addresses_check(const WireFacts& wire, const OpenWishes& wishes) {
   return {"other address servers", wishes.despite_other ? Verdict::kWarn : Verdict::kStop,
           fmt::format("{} on {}", fmt::join(names, ", "), wire.interface),
           wishes.despite_other
-              ? "both answer; the device takes the one that is faster"
-              : "use a wire of its own; or --despite-other opens the session beside it"};
+              ? "both answer; the device uses the faster one"
+              : "use a separate wire; or --despite-other opens the session anyway"};
 }
 
 Check file_check(const FileFacts& file) {
@@ -143,7 +146,7 @@ Check file_check(const FileFacts& file) {
   const auto signs = look_alike_signs(file.name);
   if (!file.other_name.empty()) {
     return {title, Verdict::kWarn, fact,
-            fmt::format("'{}' is on offer as well, and differs in letter case only",
+            fmt::format("'{}' is on offer, too, and differs in letter case only",
                         file.other_name)};
   }
   return {title, Verdict::kPass, fact, signs};

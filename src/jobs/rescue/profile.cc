@@ -183,7 +183,7 @@ base::Outcome<void> check_profile(const Profile& profile) {
     const auto name = base::visible_name(file.name);
     if (!name) return wrong("file: name: " + name.error().sentence);
     if (!names.insert(base::folded(*name)).second) {
-      return wrong(fmt::format("file: '{}' is there twice", base::printable(*name, 80)));
+      return wrong(fmt::format("duplicate file '{}'", base::printable(*name, 80)));
     }
     if (profile.way == Way::kWaits && file.gives != Gives::kImage) {
       return wrong("file: a device that waits is sent an image");

@@ -151,7 +151,7 @@ void Story::begins(const Load& load, base::WallTime now) {
   const auto name = base::printable(load.name, 80);
   if (load.pushed) {
     line(word(StageKind::kLoading),
-         fmt::format("the device listens, and takes '{}'", name), now);
+         fmt::format("the device listens, and receives '{}'", name), now);
   } else if (!loaded_.empty() && base::folded(loaded_) != base::folded(load.name)) {
     const auto nth = all_loaded_.size() == 1
                          ? std::string("second stage")
@@ -202,7 +202,8 @@ void Story::ends(const Load& load, base::WallTime now) {
     all_loaded_.push_back(load.name);
   }
   line(word(StageKind::kLoaded),
-       fmt::format("'{}' was loaded whole, {}", name, base::size_text(load.bytes)), now);
+       fmt::format("'{}' was loaded completely, {}", name, base::size_text(load.bytes)),
+       now);
   const auto* one = file(load.name);
   auto large = std::string("LAST BLOCK ACKNOWLEDGED");
   std::string small;
@@ -216,7 +217,7 @@ void Story::ends(const Load& load, base::WallTime now) {
       }
     }
   } else {
-    small = "everything that it needs was loaded";
+    small = "the device has loaded everything that it needs";
   }
   enter(StageKind::kLoaded, std::move(large), std::move(small), now, true);
 }
@@ -287,7 +288,7 @@ std::string Story::summary() const {
     lines.push_back(fmt::format("the device had the address {}", device_address_));
   }
   for (const auto& name : all_loaded_) {
-    lines.push_back(fmt::format("'{}' was loaded whole", base::printable(name, 80)));
+    lines.push_back(fmt::format("'{}' was loaded completely", base::printable(name, 80)));
   }
   if (all_loaded_.empty()) lines.emplace_back("nothing was loaded");
   if (back_) {

@@ -11,7 +11,7 @@ namespace {
 // A chunk's head or a trailer may be so long, in bytes.
 constexpr std::size_t kLongestChunkHead = 16 * 1024;
 constexpr std::string_view kContinue = "HTTP/1.1 100 Continue\r\n\r\n";
-constexpr const char* kBrokeOff = "the client broke off";
+constexpr const char* kBrokeOff = "the client disconnected";
 
 }  // namespace
 

@@ -29,8 +29,8 @@ constexpr int kDiscardsInARow = 16;
 constexpr std::chrono::seconds kLinger{2};
 constexpr std::chrono::seconds kStallsAfter{2};
 
-constexpr const char* kStalled = "the client took nothing any more";
-constexpr const char* kStopped = "the client stopped before it had sent all of it";
+constexpr const char* kStalled = "the client received nothing more";
+constexpr const char* kStopped = "the client stopped before the end of the body";
 
 }  // namespace
 
@@ -155,7 +155,7 @@ void Connection::tick(base::Instant at) {
       if (winding_up_ && parked_.empty()) {
         close(End::kGone, kGone);
       } else if (reader_ && at - head_began_ > patience_.head) {
-        answer_and_close(handler_->problem(408, "the request did not come to its end"));
+        answer_and_close(handler_->problem(408, "the request did not end"));
       } else if (!reader_ && parked_.empty() && at - head_began_ > patience_.idle) {
         close(End::kGone, kGone);
       } else if (!parked_.empty() && still > patience_.stall) {

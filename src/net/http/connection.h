@@ -75,7 +75,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   }
 
   static constexpr const char* kGone =
-      "the client closed the connection before it had all of it";
+      "the client closed the connection before it had received everything";
 
  private:
   enum class State {

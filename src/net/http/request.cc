@@ -20,8 +20,9 @@ Malformed malformed(const beast::error_code& error) {
     return {431, fmt::format("the request's head has more than {} bytes",
                              RequestReader::kLongestHead)};
   }
-  if (error == bh::error::bad_version) return {505, "HTTP/1.0 and 1.1 are spoken here"};
-  return {400, "this is not a sound HTTP request: " + error.message()};
+  if (error == bh::error::bad_version)
+    return {505, "this server speaks HTTP/1.0 and 1.1"};
+  return {400, "not a valid HTTP request: " + error.message()};
 }
 
 // What Beast takes, and we do not.
@@ -44,9 +45,10 @@ std::optional<Malformed> dubious(const Head& head) {
   if (head.http_1_0) return bad("HTTP/1.0 has no Transfer-Encoding");
   const auto coding = head.field("transfer-encoding");
   if (base::folded(base::trimmed(coding)) != "chunked") {
-    return Malformed{501, fmt::format("the transfer coding '{}' is not spoken here; send "
-                                      "it plain or chunked",
-                                      base::printable(coding, 40))};
+    return Malformed{
+        501,
+        fmt::format("the transfer coding '{}' is not supported; send it plain or chunked",
+                    base::printable(coding, 40))};
   }
   return std::nullopt;
 }

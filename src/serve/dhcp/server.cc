@@ -42,11 +42,13 @@ std::optional<wire::Heard> heard_in(const WireSocket::Frame& frame) {
 
 base::Refusal wire_refusal(int error_number, const std::string& interface) {
   if (error_number == EPERM || error_number == EACCES || error_number == EAFNOSUPPORT) {
-    return {Kind::kDenied,
-            fmt::format("vantrod may not speak with devices that have no address on {}; "
-                        "grant it: 'setcap cap_net_raw,cap_net_bind_service+ep' on the "
-                        "program, or packaging/vantrod-rescue.conf for the service",
-                        interface)};
+    return {
+        Kind::kDenied,
+        fmt::format(
+            "vantrod has no permission to speak with devices without an address on {}; "
+            "grant it: 'setcap cap_net_raw,cap_net_bind_service+ep' on the "
+            "program, or packaging/vantrod-rescue.conf for the service",
+            interface)};
   }
   return base::system_refusal(error_number, interface);
 }

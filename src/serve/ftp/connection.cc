@@ -423,12 +423,13 @@ void Connection::record_unasked() {
 }
 
 void Connection::listen() {
-  auto way = DataWay::listen(*loop_, local_, asker_.peer.address, config_->data_ports,
-                             [this](const base::Endpoint& stranger) {
-                               shared_.gate.contacts().stray(
-                                   stranger.address, asker_.heard_on,
-                                   "it came to a port that was opened for another");
-                             });
+  auto way =
+      DataWay::listen(*loop_, local_, asker_.peer.address, config_->data_ports,
+                      [this](const base::Endpoint& stranger) {
+                        shared_.gate.contacts().stray(
+                            stranger.address, asker_.heard_on,
+                            "it connected to a port that was opened for another client");
+                      });
   on_lane([where = way ? base::Outcome<base::Endpoint>((*way)->local())
                        : base::refuse(way.error())](Connection& connection) {
     connection.step(ftp::Listening{where});
@@ -477,7 +478,7 @@ void Connection::opened(base::Outcome<Opening> opening) {
 
 void Connection::begin(const ftp::Begin& what) {
   auto way = std::move(way_);
-  std::string failed = "nothing listens for it any more";
+  std::string failed = "no transfer waits for it any more";
   if (what.to) {
     auto outgoing = DataWay::connect(*loop_, local_, *what.to);
     if (outgoing) {
@@ -490,9 +491,8 @@ void Connection::begin(const ftp::Begin& what) {
   if (!way) {
     end_data(gate::State::kAbandoned, failed);
     on_lane([failed](Connection& connection) {
-      connection.step(ftp::Ended{ftp::Ended::How::kNoConnection,
-                                 "No data connection came about: " + failed,
-                                 {}});
+      connection.step(ftp::Ended{
+          ftp::Ended::How::kNoConnection, "The data connection failed: " + failed, {}});
     });
     return;
   }

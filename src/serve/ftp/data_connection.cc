@@ -29,7 +29,7 @@ constexpr std::chrono::milliseconds kBothClose{200};
 
 std::string why_broken(const net::TcpStream& stream) {
   const auto why = stream.why();
-  return "the data connection broke off" + (why.empty() ? "" : ": " + why);
+  return "the data connection was interrupted" + (why.empty() ? "" : ": " + why);
 }
 
 }  // namespace
@@ -83,7 +83,7 @@ void DataConnection::begin(std::unique_ptr<DataWay> way, Protection protection,
   way_->when_come(
       [this](base::UniqueFd socket) { come(std::move(socket)); },
       [this](const std::string& why) {
-        const auto sentence = "No data connection came about: " + why;
+        const auto sentence = "The data connection failed: " + why;
         over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
       });
 }
@@ -96,7 +96,8 @@ void DataConnection::come(base::UniqueFd socket) {
   stream_ = std::make_unique<net::TcpStream>(std::move(socket), std::move(channel));
   watched_ = loop_->watch(stream_->fd(), *this);
   if (!watched_ || (tls && !stream_->is_tls())) {
-    over_broken(gate::State::kFailed, "the server has no room for the data connection");
+    over_broken(gate::State::kFailed,
+                "the server has no resources for the data connection");
     return;
   }
   moved_at_ = services_.clock.now();
@@ -169,7 +170,7 @@ void DataConnection::handshake() {
       if (protection_.same_session && stream_->resumed() != protection_.mark) {
         const std::string sentence =
             "The data connection does not resume the TLS session of the control "
-            "connection, which this server asks for (ftp.same_session)";
+            "connection, which this server requires (ftp.same_session)";
         return over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned,
                     sentence);
       }
@@ -437,7 +438,7 @@ void DataConnection::received_all() {
     const auto total = cargo_.offset + feed_->size();
     if (total < *cargo_.announced && feed_->size() < *cargo_.announced) {
       over_broken(gate::State::kAbandoned,
-                  fmt::format("the client announced {} bytes, and {} came",
+                  fmt::format("the client announced {} bytes, but {} arrived",
                               *cargo_.announced, feed_->size()));
       return;
     }
@@ -464,7 +465,7 @@ void DataConnection::commit() {
   // A client that has gone cannot have meant the end of its file.
   if (!there_()) {
     over_broken(gate::State::kAbandoned,
-                fmt::format("the client was gone after {} bytes", feed_->size()));
+                fmt::format("the client disconnected after {} bytes", feed_->size()));
     return;
   }
   state_ = State::kCommitting;
@@ -534,17 +535,15 @@ void DataConnection::tick(base::Instant now) {
                   "within {} seconds",
                   seconds)
             : fmt::format(
-                  "No data connection came about within {} seconds; is a "
-                  "firewall on the way?",
+                  "No data connection within {} seconds; check for a firewall on the way",
                   seconds);
     over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
     return;
   }
   // What waits in the socket's buffer must not linger behind a peer that takes nothing.
   if (stream_) stream_->reset_at_close();
-  over_broken(
-      gate::State::kAbandoned,
-      fmt::format("nothing moved for {} seconds after {} bytes", seconds, moved_));
+  over_broken(gate::State::kAbandoned,
+              fmt::format("no progress for {} seconds after {} bytes", seconds, moved_));
 }
 
 void DataConnection::over_broken(gate::State state, const std::string& why) {

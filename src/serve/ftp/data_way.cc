@@ -63,7 +63,8 @@ base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(net::EventLoop& loop,
         Kind::kBusy, fmt::format("no port from {} to {} is free; try again in a moment",
                                  ports->first, ports->second));
   }
-  return base::refuse(base::system_refusal(errno, "no port can be opened for data"));
+  return base::refuse(
+      base::system_refusal(errno, "no port can be opened for a data connection"));
 }
 
 base::Outcome<std::unique_ptr<DataWay>> DataWay::connect(net::EventLoop& loop,
@@ -137,7 +138,7 @@ void DataWay::readable() {
     if (!socket) {
       const int error = errno;
       if (error == EMFILE || error == ENFILE || error == ENOBUFS || error == ENOMEM) {
-        settle({}, fmt::format("the server can't take it: {}", std::strerror(error)));
+        settle({}, fmt::format("the server can't receive it: {}", std::strerror(error)));
         return;
       }
       // Whatever else, accept(2) calls it the failing of that one connection.

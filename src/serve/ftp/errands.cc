@@ -93,7 +93,7 @@ base::Outcome<Opening> open_file(gate::Gate& gate, const gate::Asker& asker,
   if (what.offset > size) {
     const base::Refusal refusal{
         Kind::kInvalid,
-        fmt::format("'{}' has {} bytes, and byte {} is behind its end",
+        fmt::format("'{}' has {} bytes; byte {} is behind its end",
                     base::printable(found->name, base::kLongestName), size, what.offset)};
     gate.record_refusal(asker, word(gate::Direction::kFetch), name, refusal);
     return base::refuse(refusal);
@@ -189,7 +189,7 @@ base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
   if (what.what == Open::What::kRetrieve) return open_file(gate, asker, what);
   if (what.what == Open::What::kStore) return open_upload(gate, asker, what);
   if (what.what == Open::What::kFacts && gate.find(asker, without_slash(what.path))) {
-    return base::refuse(Kind::kInvalid, "MLSD lists folders; for a file there is MLST");
+    return base::refuse(Kind::kInvalid, "MLSD lists folders; for a file use MLST");
   }
   const auto entries = entries_of(gate, asker, what.path, what.may_be_empty);
   if (!entries) return base::refuse(entries.error());

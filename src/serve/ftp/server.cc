@@ -8,7 +8,7 @@ net::TcpProtocol protocol(const Services& services, Config config) {
   auto ftp = device_protocol(services.gate, "ftp");
   ftp.name_with_tls = "ftps";
   if (config.understands_tls) ftp.also = {"ftps"};
-  ftp.no_room = "421 There are too many connections at once; try again soon\r\n";
+  ftp.no_room = "421 Too many connections at once; try again soon\r\n";
   ftp.welcome = [shared = std::make_shared<Shared>(services),
                  settings = std::make_shared<const Config>(std::move(config))](
                     net::TcpLane& lane, net::Accepted accepted) {

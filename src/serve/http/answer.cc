@@ -151,7 +151,7 @@ Answer file_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
       return answer;
     case wire::http::Verdict::kPreconditionFailed:
       answer = plain_answer(412,
-                            fmt::format("'{}' is no longer what was asked for; its "
+                            fmt::format("'{}' is another file now; its "
                                         "SHA-256 is now {}",
                                         found.name, found.digests.sha256),
                             form);
@@ -166,11 +166,11 @@ Answer file_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
     ranges = wire::http::parse_range(range, found.size);
   }
   if (ranges.what == wire::http::Ranges::What::kUnsatisfiable) {
-    answer = plain_answer(
-        416,
-        fmt::format("'{}' has {} bytes; what was asked for lies behind its end",
-                    found.name, found.size),
-        form);
+    answer =
+        plain_answer(416,
+                     fmt::format("'{}' has {} bytes; the range begins behind its end",
+                                 found.name, found.size),
+                     form);
     answer.set("Content-Range", wire::http::content_range(found.size));
     answer.set("ETag", etag);
     return answer;

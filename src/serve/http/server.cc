@@ -9,9 +9,9 @@ net::TcpProtocol protocol(const Services& services, const net::http::Patience& p
   http.name_with_tls = "https";
   http.no_room =
       "HTTP/1.1 503 Service Unavailable\r\nServer: vantrod\r\nRetry-After: 10\r\n"
-      "Content-Type: text/plain; charset=utf-8\r\nContent-Length: 54\r\n"
+      "Content-Type: text/plain; charset=utf-8\r\nContent-Length: 44\r\n"
       "Connection: close\r\n\r\n"
-      "there are too many connections at once; try again soon";
+      "too many connections at once; try again soon";
   http.welcome = [shared = std::make_shared<Shared>(services), patience](
                      net::TcpLane& lane, net::Accepted accepted) {
     auto asker = asker_of(accepted);

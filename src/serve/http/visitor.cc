@@ -68,7 +68,7 @@ void Visitor::request(const net::http::Head& head) {
   auto credentials = wire::http::parse_basic(authorization);
   if (!credentials) {
     answer_and_close(refusal_answer(
-        {Kind::kAccountNeeded, "only the Basic scheme is understood (RFC 7617)"}, form_));
+        {Kind::kAccountNeeded, "only the Basic scheme is supported (RFC 7617)"}, form_));
     return;
   }
   if (auto account = shared_->gate.log_ins().remembered(who_, credentials->name,
@@ -109,7 +109,7 @@ void Visitor::dispatch() {
     connection_.answer(std::move(options));
   } else {
     auto refused = problem(is_known_method(method) ? 405 : 501,
-                           fmt::format("{} is not done here; there is {}",
+                           fmt::format("{} is not supported; use {}",
                                        base::printable(method, 30), kAllowed));
     refused.set("Allow", kAllowed);
     connection_.answer(std::move(refused));
@@ -144,7 +144,7 @@ void Visitor::begin_upload() {
     return refuse(400, "name the file behind the last slash, as in PUT /site.cfg");
   }
   if (!head.chunked && !head.content_length) {
-    return refuse(411, "say how long it is (Content-Length), or send it chunked");
+    return refuse(411, "give its length (Content-Length), or send it chunked");
   }
   const auto coding = base::folded(head.field("content-encoding"));
   if (!coding.empty() && coding != "identity") {
@@ -152,15 +152,15 @@ void Visitor::begin_upload() {
   }
   if (base::folded(head.field("content-type")).starts_with("multipart/")) {
     return refuse(415,
-                  "send the file itself as the body, not a form around it: with "
-                  "curl, -T FILE in place of -F");
+                  "send the file itself as the body, not in a form; with curl, use -T "
+                  "FILE instead of -F");
   }
   if (head.count("content-range") > 0) {
-    return refuse(400, "a part of a file is not taken; send all of it again");
+    return refuse(400, "a part of a file is not accepted; send the whole file");
   }
   const auto expect = base::folded(head.field("expect"));
   if (!expect.empty() && expect != "100-continue") {
-    return refuse(417, "of Expect, only 100-continue is understood");
+    return refuse(417, "of Expect, only 100-continue is supported");
   }
   auto digests = announced_digests(head);
   if (!digests) {

@@ -108,7 +108,7 @@ base::Outcome<std::string> over_udp(const Where& where, const std::string& line)
                           found->ai_addrlen) < 0) {
     return base::refuse(base::system_refusal(errno, where.host));
   }
-  return std::string("sent; over UDP nobody says whether it came");
+  return std::string("sent; UDP does not confirm the arrival");
 }
 
 // A connection that libcurl makes, under TLS or not, and on which only we write.
@@ -134,7 +134,7 @@ base::Outcome<std::string> over_stream(const Where& where, bool tls,
     if (code == CURLE_AGAIN) {
       pollfd ready{socket, POLLOUT, 0};
       if (::poll(&ready, 1, static_cast<int>(kConnectFor) * 1000) <= 0) {
-        return base::refuse(Kind::kIo, "the receiver takes no bytes");
+        return base::refuse(Kind::kIo, "the receiver accepts no bytes");
       }
     } else if (code != CURLE_OK) {
       return base::refuse(Kind::kIo, ::curl_easy_strerror(code));
@@ -212,7 +212,7 @@ base::Outcome<std::string> to_mail(const Message& message, const MailWay& way) {
   call.set(CURLOPT_READDATA, &body);
   call.set(CURLOPT_UPLOAD, 1L);
   if (auto done = call.perform(); !done) return base::refuse(done.error());
-  return std::string("the mail server took it");
+  return std::string("the mail server accepted it");
 }
 
 }  // namespace vantro::serve::notice

@@ -181,7 +181,7 @@ Ending over_curl(gate::ReadGrant grant, const Target& target, const base::Clock&
     curl_easy_setopt(handle.curl, CURLOPT_HTTPHEADER, handle.fields);
     const auto code = curl_easy_perform(handle.curl);
     ending.fingerprint = attempt.fingerprint;
-    if (progress.stop) return failed("it was ended by hand");
+    if (progress.stop) return failed("it was ended by a person");
     if (!attempt.refusal.empty()) return failed(attempt.refusal);
     if (attempt.other_key) {
       return failed(

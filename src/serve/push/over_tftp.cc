@@ -144,7 +144,7 @@ Ending over_tftp(gate::ReadGrant grant, const Target& target,
       patience, tftp::chance());
   Line line(target, *session);
   if (const int error = line.open(); error != 0) {
-    ending.why = base::system_refusal(error, "a socket for the push").sentence;
+    ending.why = base::system_refusal(error, "the socket for the push").sentence;
     grant.transfer().end(gate::State::kFailed, ending.why);
     return ending;
   }
@@ -155,7 +155,7 @@ Ending over_tftp(gate::ReadGrant grant, const Target& target,
   line.run(*loop, *pump);
   loop->on_tick([&] {
     if (line.listens()) progress.listens = true;
-    if (progress.stop && !pump->ended()) pump->stop("it was ended by hand");
+    if (progress.stop && !pump->ended()) pump->stop("it was ended by a person");
     pump->tick(clock.now());
   });
   loop->keep_ticking(true);

@@ -63,11 +63,9 @@ const std::vector<std::string>& older_algorithms() {
 base::Outcome<void> check_older(const std::string& name) {
   const auto& known = older_algorithms();
   if (std::find(known.begin(), known.end(), name) != known.end()) return {};
-  return base::refuse(
-      base::Kind::kInvalid,
-      fmt::format("'{}' is not an older algorithm that can be allowed; there "
-                  "is {}",
-                  base::printable(name, 60), fmt::join(known, ", ")));
+  return base::refuse(base::Kind::kInvalid,
+                      fmt::format("'{}' is not an older algorithm; known: {}",
+                                  base::printable(name, 60), fmt::join(known, ", ")));
 }
 
 Offered offered(const std::set<std::string>& older) {

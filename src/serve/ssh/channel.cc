@@ -136,10 +136,10 @@ int Channel::begin_exec(const std::string& command) {
   if (!parsed) {
     dialogue_ = std::make_unique<wire::Notice>(parsed.error().sentence);
   } else if (!*parsed) {
-    dialogue_ = std::make_unique<wire::Notice>(fmt::format(
-        "hands device images out and takes backups in over scp and sftp (version {}); "
-        "it runs no commands",
-        version_));
+    dialogue_ = std::make_unique<wire::Notice>(
+        fmt::format("hands out device images and receives backups over scp and sftp "
+                    "(version {}); it runs no commands",
+                    version_));
   } else {
     files_ = files("scp");
     if ((*parsed)->sends) {
@@ -206,7 +206,7 @@ bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
     break;
   }
   if (ssh_channel_poll(channel_, 0) > kMostUnread) {
-    offence_ = "more came than the window was open for";
+    offence_ = "the client sent more than the window allows";
   }
   return taken >= kMostReadAtOnce;
 }
@@ -247,7 +247,7 @@ std::size_t Channel::put(base::ByteView bytes, bool to_stderr) {
   const auto write = to_stderr ? ssh_channel_write_stderr : ssh_channel_write;
   const int done = proven_ ? write(channel_, bytes.data(), count)
                            : write_with_headway(write, channel_, bytes.data(), count);
-  if (done == kNoHeadway) offence_ = "it takes packets of a few bytes only";
+  if (done == kNoHeadway) offence_ = "it accepts packets of a few bytes only";
   proven_ = done > 0;
   return done > 0 ? static_cast<std::size_t>(done) : 0;
 }

@@ -28,7 +28,7 @@ constexpr base::Duration kFarewell = std::chrono::milliseconds(300);
 // A server that is stopped gives a client so long to close what it is done with: one that
 // is disconnected before it has read its exit status calls a whole file failed.
 constexpr base::Duration kTakesLeave = std::chrono::seconds(2);
-constexpr const char* kGone = "the client broke off";
+constexpr const char* kGone = "the client disconnected";
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
 
 // A password's packet without the name and the password: type, four lengths, the words
@@ -81,7 +81,7 @@ void Connection::cut(const std::string& why) {
 
 void Connection::make_way() {
   made_way_ = true;
-  cut("too many connections, and nobody had logged in on this one");
+  cut("too many connections, and this one had no log-in");
 }
 
 std::optional<std::string> Connection::cut_why() {
@@ -187,7 +187,7 @@ bool Connection::handshake() {
 void Connection::handshake_failed() {
   if (cut_why() || winding_up_) return;
   const std::string error = ssh_get_error(session_.get());
-  std::string why = "the SSH handshake did not come about";
+  std::string why = "the SSH handshake failed";
   if (const auto method = between(error, "no match for method ", ':'); !method.empty()) {
     const auto theirs = between(error, "client [", ']');
     std::vector<std::string> words;
@@ -227,7 +227,7 @@ bool Connection::log_in() {
       return false;
     }
     if (shared_.clock.now() - began_ >= server_.config().log_in_patience) {
-      disconnect("nobody logged in in time");
+      disconnect("no log-in in time");
       return false;
     }
     if (!wait(kTurn)) return false;
@@ -236,10 +236,11 @@ bool Connection::log_in() {
       // libssh says nothing to the client then, which would wait for ever.
       const base::Refusal refusal{
           base::Kind::kAccountNeeded,
-          fmt::format("signatures of type {} are not taken from {}; use another key, or "
-                      "allow them for its network with [[ssh.older]]",
-                      base::printable(between(error, "from client (", ')'), 60),
-                      asker_.peer.address.text())};
+          fmt::format(
+              "signatures of type {} are not accepted from {}; use another key, or "
+              "allow them for its network with [[ssh.older]]",
+              base::printable(between(error, "from client (", ')'), 60),
+              asker_.peer.address.text())};
       shared_.gate.record_refusal(asker_, "log-in", "", refusal);
       disconnect(refusal.sentence);
       return false;
@@ -336,7 +337,7 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
   // The name only if there is one: what was typed as a name may be the password.
   const auto name = base::folded(user);
   key_owner_ = shared_.gate.log_ins().find(name) ? name : "";
-  if (++key_offers_ >= kMostKeyOffers) refused_ = "too many keys that are not known here";
+  if (++key_offers_ >= kMostKeyOffers) refused_ = "too many unknown keys";
   return SSH_AUTH_DENIED;
 }
 
@@ -346,11 +347,10 @@ void Connection::record_unknown_keys() {
   shared_.gate.record_refusal(
       asker_, "log-in", key_owner_,
       {base::Kind::kAccountNeeded,
-       fmt::format(
-           "{} of that account; 'vantro account key add' lets one in",
-           key_offers_ == 1
-               ? std::string("the key that it showed is not a key")
-               : fmt::format("the {} keys that it showed are not keys", key_offers_))});
+       fmt::format("{} of that account; 'vantro account key add' lets one in",
+                   key_offers_ == 1
+                       ? std::string("the offered key is not a key")
+                       : fmt::format("the {} offered keys are not keys", key_offers_))});
 }
 
 void Connection::logged_in(const std::string& account) { asker_.account = account; }
@@ -405,10 +405,10 @@ std::optional<std::string> Connection::overdue(base::Instant now) {
   const auto quiet_for = now - busy_at_;
   if (waits) {
     if (quiet_for < server_.config().stall_patience) return std::nullopt;
-    return "nothing moved for too long";
+    return "no progress for too long";
   }
   if (quiet_for >= server_.config().idle_patience) {
-    return "nothing was asked for too long";
+    return "no request for too long";
   }
   if (winding_up_ && quiet_for >= kTakesLeave) return kStopping;
   return std::nullopt;

@@ -71,7 +71,7 @@ void GrantedFiles::ends_with(gate::State how, const std::string& why) {
 void GrantedFiles::end_all() {
   record_unopened();
   const auto why =
-      why_it_ends_.empty() ? std::string("the client broke off") : why_it_ends_;
+      why_it_ends_.empty() ? std::string("the client disconnected") : why_it_ends_;
   for (auto& [handle, reading] : readings_) {
     if (reading.grant) reading.grant->transfer().end(how_it_ends_, why);
   }
@@ -165,10 +165,10 @@ base::Outcome<Entry> GrantedFiles::open(FileHandle handle, const std::string& pa
   auto place = gate_.admit(asker_, gate::Direction::kFetch, name);
   if (!place) return base::refuse(place.error());
   if (!gate_.find(asker_, name) && (path == "/" || gate_.look_into(asker_, name))) {
-    const Refusal refusal{Kind::kInvalid,
-                          fmt::format("'{}' is a folder; ask for its files, each by its "
-                                      "name (sftp lists them)",
-                                      path == "/" ? path : shown(name))};
+    const Refusal refusal{
+        Kind::kInvalid,
+        fmt::format("'{}' is a folder; fetch its files one by one (sftp lists them)",
+                    path == "/" ? path : shown(name))};
     gate_.record_refusal(asker_, word(gate::Direction::kFetch), name, refusal);
     return base::refuse(refusal);
   }
@@ -211,7 +211,7 @@ base::Outcome<void> GrantedFiles::read(FileHandle handle, std::uint64_t offset,
   auto& reading = readings_.at(handle);
   if (!reading.grant) {
     if (!reading.place) {
-      return base::refuse(Kind::kIo, "the file could not be opened before");
+      return base::refuse(Kind::kIo, "the file could not be opened earlier");
     }
     if (auto granted = grant(reading, offset); !granted) return granted;
   }
@@ -245,7 +245,7 @@ void GrantedFiles::close(FileHandle handle, ReadEnd how, const std::string& why)
       }
       return;
     case ReadEnd::kRefusedByClient:
-      transfer.end(gate::State::kAbandoned, "the client does not take it: " + why);
+      transfer.end(gate::State::kAbandoned, "the client refuses it: " + why);
       return;
     case ReadEnd::kBrokenOff:
       transfer.end(how_it_ends_, why_it_ends_.empty() ? why : why_it_ends_);

@@ -68,17 +68,17 @@ base::Outcome<HostKey> load(const std::string& path, const base::Log& log) {
       return base::refuse(base::system_refusal(errno, path));
     }
     log.warning(
-        "a host key could be read by others; that is mended, but consider a new one",
+        "other users could read a host key; this is corrected, but consider a new key",
         {{"file", path}});
   }
   ssh_key read = nullptr;
   if (ssh_pki_import_privkey_file(path.c_str(), nullptr, nullptr, nullptr, &read) !=
       SSH_OK) {
-    return base::refuse(Kind::kCorrupt,
-                        fmt::format("the host key {} is damaged; put a sound copy there, "
-                                    "or remove it, and a new one is made that clients "
-                                    "will not know",
-                                    path));
+    return base::refuse(
+        Kind::kCorrupt,
+        fmt::format("the host key {} is damaged; put a good copy there, or remove it; a "
+                    "new one is then made, which clients will not know",
+                    path));
   }
   HostKey key;
   key.key.reset(read);

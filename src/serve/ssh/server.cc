@@ -83,7 +83,7 @@ net::TcpProtocol Server::protocol(const Services& services) {
   ssh.also = {"scp"};
   ssh.name_with_tls = "sftp";
   // Lines before the version are for people (RFC 4253, 4.2).
-  ssh.no_room = "There are too many connections at once; try again soon\r\n";
+  ssh.no_room = "Too many connections at once; try again soon\r\n";
   ssh.welcome = [self = shared_from_this(), shared = std::make_shared<Shared>(services)](
                     net::TcpLane& lane, net::Accepted accepted) {
     auto made = std::make_shared<Connection>(lane, *shared, *self, std::move(accepted));

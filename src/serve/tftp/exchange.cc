@@ -125,7 +125,7 @@ void Exchange::readable() {
 void Exchange::stranger(const Received& received) {
   const auto& address = received.peer.address;
   shared_.gate.contacts().stray(address, heard_on_,
-                                "it came to the port of another device's transfer");
+                                "it arrived at the port of another device's transfer");
   if (is_error(received.bytes) ||
       shared_.may_answer(address, Shared::For::kStray) != Shared::Verdict::kAnswer) {
     return;

@@ -100,8 +100,7 @@ Lane::Lane(Shared& shared)
     : shared_(shared), loop_(std::make_shared<net::EventLoop>(kTick)) {
   loop_->on_tick([this] { sweep(); });
   loop_->on_failure([this](const char* why) {
-    shared_.log.error("what a transfer needed was given up",
-                      {{"protocol", "tftp"}, {"why", why}});
+    shared_.log.error("a transfer was dropped", {{"protocol", "tftp"}, {"why", why}});
   });
 }
 
@@ -172,7 +171,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
   } else if (std::holds_alternative<wire::Error>(*packet)) {
     stray(listener, key, heard_on, "an error without a transfer", {});
   } else {
-    stray(listener, key, heard_on, "it belongs to no transfer that runs",
+    stray(listener, key, heard_on, "it belongs to no running transfer",
           error_packet(wire::ErrorCode::kUnknownTransferId,
                        "no transfer with this address and port is running"));
   }
@@ -232,19 +231,19 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
     keep_before();
   };
   if (request.mode != "octet" && request.mode != "netascii") {
-    refuse_here({Kind::kInvalid,
-                 fmt::format("mode '{}' is not served; set the client to binary (octet)",
-                             base::printable(request.mode, 20))});
+    refuse_here(
+        {Kind::kInvalid,
+         fmt::format("mode '{}' is not supported; set the client to binary (octet)",
+                     base::printable(request.mode, 20))});
     return;
   }
   switch (shared_.may_answer(key.first.address, For::kTransfer)) {
     case Verdict::kAnswer:
       break;
     case Verdict::kLastAnswer:
-      refuse_here({Kind::kBusy,
-                   fmt::format("{} has not acknowledged one of the last answers; nothing "
-                               "more goes there for a while",
-                               key.first.address.text())});
+      refuse_here({Kind::kBusy, fmt::format("{} has acknowledged none of the last "
+                                            "answers; it gets no more for a while",
+                                            key.first.address.text())});
       return;
     case Verdict::kSilence:
       shared_.gate.contacts().unanswered(key.first.address);

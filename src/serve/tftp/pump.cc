@@ -39,7 +39,7 @@ class WriteEnd final : public FileEnd {
   explicit WriteEnd(gate::WriteGrant grant) : grant_(std::move(grant)) {}
   base::Outcome<base::ByteBuffer> read(std::uint64_t, std::size_t,
                                        base::ByteBuffer) override {
-    return base::refuse(Kind::kInvalid, "a backup under way can't be read");
+    return base::refuse(Kind::kInvalid, "an arriving backup can't be read");
   }
   bool read_now(std::uint64_t, std::size_t, base::ByteBuffer&) override { return false; }
   base::Outcome<void> write(base::ByteView bytes) override { return grant_.write(bytes); }
@@ -102,7 +102,7 @@ void Pump::superseded() {
   superseded_ = true;
   if (session_->ended()) return;
   workers_->on_disk([file = file_] {
-    file->end(gate::State::kAbandoned, "the device began anew with another request");
+    file->end(gate::State::kAbandoned, "the device began again with another request");
   });
 }
 

@@ -54,7 +54,7 @@ tl::expected<void, net::BindFailure> Server::bind() {
         return error;
       },
       [&](const auto& where) {
-        shared_->log.warning("there is no IPv6 here",
+        shared_->log.warning("this machine has no IPv6",
                              {{"not listening on", where.text()}});
       });
   note_listening();

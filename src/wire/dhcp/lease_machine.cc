@@ -129,7 +129,7 @@ std::string LeaseMachine::turned_away(const Client& client) const {
           return "";
         }
       }
-      return "its link address is not one of those that this session serves";
+      return "this session does not serve its link address";
     case Admission::kFirst:
       if (first_.empty() || first_ == client.name) return "";
       return fmt::format("this session serves the first device that asked, {}", first_);
@@ -310,8 +310,8 @@ void LeaseMachine::on(const Heard& event, base::Instant now, Actions& actions) {
   if (client.name.empty()) return;
   if (!message.relay.is_unspecified() && !plan_.relays) {
     tell_refused(client,
-                 fmt::format("its request came through the relay {}, and this session "
-                             "serves this wire only",
+                 fmt::format("its request came through the relay {}; this session serves "
+                             "its own wire only",
                              message.relay.text()),
                  now, actions);
     return;
@@ -377,7 +377,7 @@ void LeaseMachine::discover(const Heard& event, const Client& client, base::Inst
   }
   actions.emplace_back(Told{Told::What::kAsked, client, {}, file_for(client), "", ""});
   if (!choose(event, client, now, actions)) {
-    tell_refused(client, "no address is left to give", now, actions);
+    tell_refused(client, "no free address", now, actions);
   }
 }
 
@@ -455,10 +455,10 @@ void LeaseMachine::request(const Heard& event, const Client& client, base::Insta
   }
   // It remembers an address from before, or one that was not offered to it. Told no, it
   // asks again at once.
-  refuse_request(event, client,
-                 fmt::format("it asked for {}, which is not the address that it has here",
-                             wanted->text()),
-                 now, actions);
+  refuse_request(
+      event, client,
+      fmt::format("it asked for {}, which is not its address here", wanted->text()), now,
+      actions);
 }
 
 void LeaseMachine::chose_other(const Client& client, const base::Address& server,
@@ -522,7 +522,7 @@ void LeaseMachine::on(const AddressInUse& event, base::Instant now, Actions& act
   actions.emplace_back(
       Told{Told::What::kInUse, client, event.address, "", event.by.text(), ""});
   if (asked && !choose(*asked, client, now, actions)) {
-    tell_refused(client, "no address is left to give", now, actions);
+    tell_refused(client, "no free address", now, actions);
   }
 }
 
@@ -577,8 +577,8 @@ std::string sentence(const Told& told) {
       return fmt::format("{} is in use by {}, so {} gets another one", address,
                          told.other, told.client.name);
     case What::kChoseOther:
-      return fmt::format("{} took the offer of the address server {}", told.client.name,
-                         told.other);
+      return fmt::format("{} accepted the offer of the address server {}",
+                         told.client.name, told.other);
     case What::kOtherServer:
       return fmt::format("another address server, {}, answers on this wire", told.other);
   }

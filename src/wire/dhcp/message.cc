@@ -192,7 +192,7 @@ base::Outcome<Message> parse(ByteView datagram) {
   if (datagram.size() < kFixedPart) {
     return base::refuse(
         Kind::kInvalid,
-        fmt::format("{} bytes are too few for a DHCP or BOOTP message", datagram.size()));
+        fmt::format("{} bytes; too few for a DHCP or BOOTP message", datagram.size()));
   }
   Message message;
   if (datagram[0] != 1 && datagram[0] != 2) {

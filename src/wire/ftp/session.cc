@@ -121,7 +121,7 @@ void Session::came(const Command& command) {
       std::find_if(commands().begin(), commands().end(),
                    [&](const auto& one) { return one.verb == command.verb; });
   if (known == commands().end()) {
-    say(500, fmt::format("'{}' is not a command here; HELP lists those that are",
+    say(500, fmt::format("Unknown command '{}'; HELP lists the commands",
                          base::printable(command.verb, 40)));
   } else if (!logged_in_ && !known->before_log_in) {
     say(530, "Log in first: USER and PASS, with 'anonymous' or your account");
@@ -163,11 +163,10 @@ void Session::deadline_passed() {
     act(Say{std::move(slow_answer_)});
     ready();
   } else if (state_ == State::kReady && logged_in_) {
-    end(fmt::format("Nothing was asked for {} seconds; log in again",
+    end(fmt::format("No command for {} seconds; log in again",
                     seconds(config_.idle_patience)));
   } else if (state_ == State::kReady) {
-    end(fmt::format("Nobody logged in within {} seconds",
-                    seconds(config_.log_in_patience)));
+    end(fmt::format("No log-in within {} seconds", seconds(config_.log_in_patience)));
   }
 }
 
@@ -216,10 +215,11 @@ void Session::logged(const base::Outcome<std::string>& account) {
     logged_in_ = true;
     account_ = *account;
     wrong_ = 0;
-    say(230, account_.empty()
-                 ? fmt::format("Logged in without an account: what is open to {} is open",
-                               config_.peer.address.text())
-                 : fmt::format("Logged in as '{}'", account_));
+    say(230,
+        account_.empty()
+            ? fmt::format("Logged in without an account: you may do what is open to {}",
+                          config_.peer.address.text())
+            : fmt::format("Logged in as '{}'", account_));
     return ready();
   }
   const auto answer = reply(530, base::in_full(account.error()));
@@ -239,7 +239,7 @@ void Session::logged(const base::Outcome<std::string>& account) {
 
 void Session::acct(const std::string&) {
   if (!logged_in_) return say(503, "Log in first: USER and PASS");
-  say(202, "There are no accounts in accounts here; you are logged in");
+  say(202, "ACCT is not needed; you are logged in");
 }
 
 void Session::quit(const std::string&) {
@@ -265,11 +265,11 @@ void Session::auth(const std::string& argument) {
   const auto mechanism = upper(argument);
   if (secure_) return say(503, "TLS has been agreed already");
   if (mechanism != "TLS" && mechanism != "TLS-C") {
-    return say(504, fmt::format("'{}' is not understood; there is AUTH TLS",
+    return say(504, fmt::format("'{}' is not supported; use AUTH TLS",
                                 base::printable(argument, 40)));
   }
   if (!config_.tls) {
-    return say(534, "There is no TLS here: the server has no certificate for FTP");
+    return say(534, "No TLS: the server has no certificate for FTP");
   }
   say(234, "Begin with TLS now");
   act(StartTls{});
@@ -293,19 +293,17 @@ void Session::prot(const std::string& argument) {
   const auto level = upper(argument);
   if (level == "P" || level == "C") {
     private_data_ = level == "P";
-    return say(200, private_data_ ? "Files go under TLS, too"
-                                  : "Files go in the clear from now on");
+    return say(200,
+               private_data_ ? "Files are sent under TLS" : "Files are sent without TLS");
   }
-  if (level == "S" || level == "E") return say(536, "There is PROT P and PROT C");
-  say(504, "There is PROT P and PROT C");
+  if (level == "S" || level == "E") return say(536, "Use PROT P or PROT C");
+  say(504, "Use PROT P or PROT C");
 }
 
-void Session::ccc(const std::string&) {
-  say(533, "What has been put under TLS stays under TLS");
-}
+void Session::ccc(const std::string&) { say(533, "TLS can't be switched off again"); }
 
 void Session::no_security_data(const std::string&) {
-  say(503, "After AUTH TLS there is nothing more to agree on this way");
+  say(503, "Nothing more to agree on after AUTH TLS");
 }
 
 // -- About --
@@ -339,7 +337,7 @@ void Session::stat(const std::string& argument) {
 }
 
 void Session::feat(const std::string&) {
-  std::vector<std::string> lines{"What there is beyond RFC 959:"};
+  std::vector<std::string> lines{"Extensions to RFC 959:"};
   if (config_.tls) lines.push_back("AUTH TLS");
   for (const auto* one : {"EPRT", "EPSV", "MDTM"}) lines.push_back(one);
   lines.push_back("MLST " + feature_text(facts_));
@@ -362,21 +360,21 @@ void Session::opts(const std::string& argument) {
     facts_ = parse_wanted(rest);
     return say(200, "MLST OPTS " + wanted_text(facts_));
   }
-  say(501, fmt::format("There are no options for '{}'", base::printable(what, 40)));
+  say(501, fmt::format("No options for '{}'", base::printable(what, 40)));
 }
 
 void Session::site(const std::string& argument) {
   if (upper(argument) == "HELP") {
     return say(214,
-               {"This server keeps images and takes backups.",
-                "RETR NAME takes an image that is on offer; LIST shows them.",
+               {"This server keeps images and receives backups.",
+                "RETR NAME fetches an image that is on offer; LIST shows them.",
                 "RETR NAME.sha256 gives its checksum, as sha256sum -c reads it.",
                 "STOR NAME files a backup as a new revision; nothing is overwritten.",
-                "RETR backups/NAME gives your own newest one back, where you may.",
-                "STOR intake/NAME hands an image in, where you may.", "End"});
+                "RETR backups/NAME fetches your own newest backup, if you may.",
+                "STOR intake/NAME hands in an image, if you may.", "End"});
   }
   say(504, argument.empty() ? "There is SITE HELP"
-                            : fmt::format("'SITE {}' is not known; there is SITE HELP",
+                            : fmt::format("Unknown command 'SITE {}'; use SITE HELP",
                                           base::printable(argument, 60)));
 }
 
@@ -391,7 +389,7 @@ void Session::help(const std::string& argument) {
     lines.push_back(std::exchange(line, ""));
   }
   if (!line.empty()) lines.push_back(line);
-  lines.push_back("SITE HELP says what names mean");
+  lines.push_back("SITE HELP explains names");
   say(214, lines);
 }
 
@@ -408,7 +406,7 @@ void Session::no_deleting(const std::string&) {
 
 void Session::no_renaming(const std::string&) {
   say(verb_ == "RNFR" ? 550 : 503,
-      "Nothing is renamed over FTP; send it under the name that it shall have");
+      "Nothing is renamed over FTP; send the file under its right name");
 }
 
 }  // namespace vantro::wire::ftp

@@ -58,7 +58,7 @@ void Session::cdup(const std::string&) {
 }
 
 void Session::pwd(const std::string&) {
-  say(257, fmt::format("{} is where you are", shown(folder_)));
+  say(257, fmt::format("{} is the current folder", shown(folder_)));
 }
 
 void Session::mkd(const std::string& argument) {
@@ -67,13 +67,13 @@ void Session::mkd(const std::string& argument) {
 }
 
 void Session::size(const std::string& argument) {
-  if (lines_) return say(550, "With TYPE A the size is not known before; say TYPE I");
-  if (argument.empty()) return say(501, "Say of which file");
+  if (lines_) return say(550, "TYPE A has no size; use TYPE I");
+  if (argument.empty()) return say(501, "Name the file");
   look(Look::For::kFile, resolve(folder_, argument));
 }
 
 void Session::mdtm(const std::string& argument) {
-  if (argument.empty()) return say(501, "Say of which file");
+  if (argument.empty()) return say(501, "Name the file");
   look(Look::For::kFile, resolve(folder_, argument));
 }
 
@@ -81,7 +81,7 @@ void Session::mlst(const std::string& argument) {
   const auto path = resolve(folder_, argument);
   if (to_be_filled_ && path == folder_) {
     const Entry here{path, true, 0, wall_};
-    return say(250, {"What there is:", facts_line(here, facts_), "End"});
+    return say(250, {"Facts:", facts_line(here, facts_), "End"});
   }
   look(Look::For::kAny, path);
 }
@@ -98,14 +98,14 @@ void Session::looked(const base::Outcome<Seen>& seen) {
       folder_ = look_.path;
       to_be_filled_ = seen->to_be_filled;
       say(250, seen->to_be_filled
-                   ? fmt::format("Now in {}, which is empty: what is sent here is kept "
+                   ? fmt::format("Now in {}, which is empty: files sent here are kept "
                                  "under that name",
                                  shown(folder_))
                    : fmt::format("Now in {}", shown(folder_)));
       break;
     case Look::For::kNewFolder:
-      say(257, fmt::format("{} is there as soon as a file is sent into it",
-                           shown(look_.path)));
+      say(257,
+          fmt::format("{} exists as soon as a file is sent into it", shown(look_.path)));
       break;
     case Look::For::kFile:
       say(213,
@@ -114,7 +114,7 @@ void Session::looked(const base::Outcome<Seen>& seen) {
     case Look::For::kAny: {
       auto full = entry;
       full.name = look_.path;
-      say(250, {"What there is:", facts_line(full, facts_), "End"});
+      say(250, {"Facts:", facts_line(full, facts_), "End"});
       break;
     }
     case Look::For::kListing: {
@@ -136,44 +136,47 @@ void Session::type(const std::string& argument) {
   const auto form = upper(argument);
   if (form == "I" || form == "L 8" || form == "L8") {
     lines_ = false;
-    return say(200, "Files go byte by byte");
+    return say(200, "Binary mode");
   }
   if (form == "A" || form == "A N") {
     lines_ = true;
-    return say(200, "Files go as text: good for text, ruin for images (TYPE I)");
+    return say(200, "Text mode: it ruins images (use TYPE I)");
   }
   const auto first = form.substr(0, 1);
   say(first == "A" || first == "E" || first == "L" ? 504 : 501,
-      "There is TYPE I for images, and TYPE A for text");
+      "Use TYPE I for images, TYPE A for text");
 }
 
 void Session::stru(const std::string& argument) {
   const auto form = upper(argument);
-  if (form == "F") return say(200, "Files are bytes in a row");
-  say(form == "R" || form == "P" ? 504 : 501, "There is only STRU F");
+  if (form == "F") return say(200, "File structure");
+  say(form == "R" || form == "P" ? 504 : 501, "Use STRU F");
 }
 
 void Session::mode(const std::string& argument) {
   const auto form = upper(argument);
-  if (form == "S") return say(200, "Bytes go as a stream");
-  say(form == "B" || form == "C" ? 504 : 501, "There is only MODE S");
+  if (form == "S") return say(200, "Stream mode");
+  say(form == "B" || form == "C" ? 504 : 501, "Use MODE S");
 }
 
 void Session::target(const base::Endpoint& where) {
   // Not to others, and not to services: RFC 2577, 3.
   if (where.address != config_.peer.address) {
-    return say(504, fmt::format("Data go to {} only, where you are; behind an address "
-                                "translator use PASV",
-                                config_.peer.address.text()));
+    return say(
+        504,
+        fmt::format("Data connections go to {} only, your own address; behind an address "
+                    "translator use PASV",
+                    config_.peer.address.text()));
   }
   if (where.port < kFirstOpenPort) {
-    return say(504, fmt::format("Data do not go to ports below {}", kFirstOpenPort));
+    return say(
+        504, fmt::format("Data connections do not go to ports below {}", kFirstOpenPort));
   }
   forget_data_way();
   active_ = where;
   // A link-local address is meant on the interface of the control connection.
   active_->zone = config_.peer.zone;
-  say(200, fmt::format("Data will go to {}", active_->text()));
+  say(200, fmt::format("Data connection to {}", active_->text()));
 }
 
 void Session::port(const std::string& argument) {
@@ -186,10 +189,10 @@ void Session::port(const std::string& argument) {
 void Session::eprt(const std::string& argument) {
   if (extended_only_) return say(503, "You said EPSV ALL: use EPSV");
   const auto extended = parse_extended_port(argument);
-  if (!extended) return say(501, "Say EPRT |1|address|port| or |2|address|port|");
+  if (!extended) return say(501, "Use EPRT |1|address|port| or |2|address|port|");
   const bool v4 = config_.peer.address.is_v4();
   if (!extended->known_kind || extended->where.address.is_v4() != v4) {
-    return say(522, fmt::format("Not that kind of address, use ({})", v4 ? 1 : 2));
+    return say(522, fmt::format("Wrong kind of address, use ({})", v4 ? 1 : 2));
   }
   target(extended->where);
 }
@@ -214,7 +217,7 @@ void Session::epsv(const std::string& argument) {
   }
   const auto* own = config_.peer.address.is_v4() ? "1" : "2";
   if (!kind.empty() && kind != own) {
-    return say(522, fmt::format("Not that kind of address, use ({})", own));
+    return say(522, fmt::format("Wrong kind of address, use ({})", own));
   }
   forget_data_way();
   extended_ = true;
@@ -243,10 +246,9 @@ void Session::listening(const base::Outcome<base::Endpoint>& where) {
 
 void Session::rest(const std::string& argument) {
   const auto offset = base::parse_number<std::uint64_t>(argument);
-  if (!offset) return say(501, "Say REST and a number of bytes");
+  if (!offset) return say(501, "Use REST and a number of bytes");
   if (lines_ && *offset != 0) {
-    return say(504,
-               "REST counts bytes; with TYPE A nothing can be continued: say TYPE I");
+    return say(504, "TYPE A can't resume; use TYPE I");
   }
   offset_ = *offset;
   say(350, fmt::format("The next file begins at byte {}", offset_));
@@ -255,16 +257,16 @@ void Session::rest(const std::string& argument) {
 void Session::allo(const std::string& argument) {
   const auto end = std::min(argument.find(' '), argument.size());
   const auto size = base::parse_number<std::uint64_t>(argument.substr(0, end));
-  if (!size) return say(501, "Say ALLO and a number of bytes");
+  if (!size) return say(501, "Use ALLO and a number of bytes");
   announced_ = *size;
-  say(200, fmt::format("{} bytes are awaited with the next file", *size));
+  say(200, fmt::format("The next file must have {} bytes", *size));
 }
 
 // -- Transfers --
 
 bool Session::data_way() {
   if (passive_ || active_) return true;
-  say(425, "Say first how data go: PASV, EPSV, PORT or EPRT");
+  say(425, "First use PASV, EPSV, PORT or EPRT");
   return false;
 }
 
@@ -281,7 +283,7 @@ void Session::retr(const std::string& argument) {
   if (!names_file(argument, "Say which file") || !data_way()) return;
   if (lines_ && offset_ != 0) {
     offset_ = 0;
-    return say(554, "REST counts bytes; say TYPE I, REST and RETR");
+    return say(554, "TYPE A can't resume; use TYPE I, REST and RETR");
   }
   Open what;
   what.path = resolve(folder_, argument);
@@ -293,8 +295,7 @@ void Session::store(const std::string& argument, bool append) {
   if (!names_file(argument, "Say under which name") || !data_way()) return;
   if (lines_ && (offset_ != 0 || append)) {
     offset_ = 0;
-    return say(554,
-               "With TYPE A nothing can be continued; say TYPE I, or send all of it");
+    return say(554, "TYPE A can't resume; use TYPE I, or send the whole file");
   }
   Open what;
   what.what = Open::What::kStore;
@@ -373,8 +374,8 @@ void Session::ended(const Ended& how) {
 void Session::abort_ahead(Actions& actions) {
   if (state_ != State::kTransfer) return;
   actions_ = &actions;
-  act(Abort{"the client asked for its end (ABOR)"});
-  say(426, "The transfer was ended, as you asked");
+  act(Abort{"the client ended it (ABOR)"});
+  say(426, "The transfer was ended");
   progress_ = {};
   state_ = State::kReady;
   actions_ = nullptr;
@@ -387,7 +388,7 @@ void Session::abor(const std::string&) {
     actions_ = &actions;
   }
   forget_data_way();
-  say(226, "Nothing is under way any more");
+  say(226, "No transfer is running");
 }
 
 }  // namespace vantro::wire::ftp

@@ -36,7 +36,7 @@ base::Outcome<Target> parse_target(std::string_view target) {
   std::string_view left = *path;
   while (!left.empty()) {
     const auto end = std::min(left.find_first_of("/\\"), left.size());
-    if (left.substr(0, end) == "..") return bad("holds '..', which is never followed");
+    if (left.substr(0, end) == "..") return bad("contains '..', which is never followed");
     left.remove_prefix(std::min(end + 1, left.size()));
   }
   result.is_folder = path->back() == '/' || path->back() == '\\';

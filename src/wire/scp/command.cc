@@ -105,15 +105,15 @@ base::Outcome<std::optional<Command>> parse_command(std::string_view line) {
           break;
         default:
           return base::refuse(base::Kind::kInvalid,
-                              fmt::format("scp -{} is not understood here",
+                              fmt::format("scp -{} is not supported",
                                           base::printable(std::string(1, flag))));
       }
     }
   }
   if (fetches == command.sends) {
     return base::refuse(base::Kind::kInvalid,
-                        "this server runs no programs; 'scp' on your side asks for "
-                        "'scp -f NAME' or 'scp -t NAME' here");
+                        "this server runs no programs except 'scp -f NAME' and 'scp -t "
+                        "NAME', which your 'scp' asks for");
   }
   if (next < words.size()) command.unparted = line.substr(words[next].at);
   for (; next < words.size(); ++next) command.paths.push_back(words[next].text);

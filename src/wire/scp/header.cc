@@ -43,7 +43,7 @@ base::Outcome<Header> parse_header(std::string_view line) {
     case '\2':
       return Complaint{line.front() == '\2', base::printable(rest, 400)};
     case 'E':
-      if (!rest.empty()) return no_line(line, "E stands alone");
+      if (!rest.empty()) return no_line(line, "E takes no argument");
       return FolderEnd{};
     case 'T': {
       const auto changed = base::parse_number<std::int64_t>(next_word(rest));
@@ -51,7 +51,7 @@ base::Outcome<Header> parse_header(std::string_view line) {
       const auto used = base::parse_number<std::int64_t>(next_word(rest));
       const auto other = base::parse_number<std::uint32_t>(next_word(rest));
       if (!changed || !fraction || !used || !other || !rest.empty()) {
-        return no_line(line, "T wants two times, each in seconds and microseconds");
+        return no_line(line, "T needs two times, each in seconds and microseconds");
       }
       return Times{*changed};
     }
@@ -59,20 +59,20 @@ base::Outcome<Header> parse_header(std::string_view line) {
     case 'D': {
       const auto mode = next_word(rest);
       const auto size = base::parse_number<std::uint64_t>(next_word(rest));
-      if (!is_mode(mode)) return no_line(line, "the mode is not of octal digits");
+      if (!is_mode(mode)) return no_line(line, "the mode is not octal digits");
       // Offsets of files are signed.
       if (!size || *size > std::uint64_t{std::numeric_limits<std::int64_t>::max()}) {
         return no_line(line, "the size is not a number");
       }
       if (rest.empty()) return no_line(line, "the name is missing");
       if (rest.find('/') != std::string_view::npos || rest == "." || rest == "..") {
-        return no_line(line, "the name must not lead elsewhere");
+        return no_line(line, "the name must not lead to another folder");
       }
       if (line.front() == 'D') return FolderHeader{std::string(rest)};
       return FileHeader{*size, std::string(rest)};
     }
     default:
-      return no_line(line, "it begins with none of C, D, E and T");
+      return no_line(line, "it does not begin with C, D, E or T");
   }
 }
 

@@ -51,7 +51,7 @@ void Sink::take(base::ByteView bytes) {
     bytes = bytes.subspan(1);
     if (state_ == State::kFiling) {
       // A client waits for the agreement before it goes on.
-      give_up("a line came before the last file was agreed to");
+      give_up("a line came before the last file was confirmed");
     } else if (state_ == State::kEnd) {
       file_ended(c);
     } else if (c == '\n') {
@@ -59,7 +59,7 @@ void Sink::take(base::ByteView bytes) {
       if (state_ == State::kComplaint) {
         files_.abandon(
             handle_, "the client could not read its file: " + base::printable(text, 400));
-        refuse({Kind::kInvalid, "what came of it is kept as a partial backup"});
+        refuse({Kind::kInvalid, "the part that arrived is kept as a partial backup"});
         state_ = State::kLine;
       } else {
         line(text);
@@ -67,8 +67,8 @@ void Sink::take(base::ByteView bytes) {
     } else if (line_.size() < kLongestLine) {
       line_ += c;
     } else {
-      if (state_ == State::kComplaint) files_.abandon(handle_, "the client broke off");
-      give_up("a line without an end came");
+      if (state_ == State::kComplaint) files_.abandon(handle_, "the client disconnected");
+      give_up("a line without an end arrived");
     }
   }
 }
@@ -84,7 +84,7 @@ void Sink::line(std::string_view text) {
                  [&](const FolderHeader& folder) { begin_folder(folder); },
                  [&](const FolderEnd&) {
                    if (folders_.empty()) {
-                     give_up("the end of a folder came that had not begun");
+                     give_up("the end of a folder that had not begun");
                      return;
                    }
                    folders_.pop_back();
@@ -127,11 +127,11 @@ void Sink::begin_file(const FileHeader& header) {
 
 void Sink::begin_folder(const FolderHeader& header) {
   if (!command_.recursive) {
-    refuse({Kind::kInvalid, "a folder comes with scp -r only"});
+    refuse({Kind::kInvalid, "a folder needs scp -r"});
     return;
   }
   if (folders_.size() >= kDeepest) {
-    refuse({Kind::kInvalid, fmt::format("'{}' lies over {} folders deep",
+    refuse({Kind::kInvalid, fmt::format("'{}' is more than {} folders deep",
                                         base::printable(header.name), kDeepest)});
     return;
   }
@@ -151,8 +151,8 @@ void Sink::file_ended(char mark) {
   } else if (mark == '\1' || mark == '\2') {
     state_ = State::kComplaint;
   } else {
-    files_.abandon(handle_, "more bytes came than were announced");
-    give_up("more bytes came than were announced");
+    files_.abandon(handle_, "more bytes arrived than were announced");
+    give_up("more bytes arrived than were announced");
   }
 }
 
@@ -191,7 +191,7 @@ void Sink::input_ended(InputEnd how) {
   if (cleanly && state_ == State::kEnd) return file_ended('\0');
   const bool open =
       state_ == State::kBytes || state_ == State::kEnd || state_ == State::kComplaint;
-  if (open) files_.abandon(handle_, "the client broke off");
+  if (open) files_.abandon(handle_, "the client disconnected");
   if (open || !line_.empty()) status_ = 1;
   state_ = State::kOver;
 }

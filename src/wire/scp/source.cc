@@ -35,7 +35,7 @@ void Source::take(base::ByteView bytes) {
     } else if (c == '\1' || c == '\2') {
       complaint_ = c;
     } else {
-      disagreed(true, fmt::format("'{}' in place of an agreement",
+      disagreed(true, fmt::format("'{}' instead of a confirmation",
                                   base::printable(std::string(1, c))));
     }
   }
@@ -53,7 +53,7 @@ void Source::agreed() {
       state_ = State::kBytes;
       return;
     case State::kBytes:
-      disagreed(true, "an agreement came before the file's end");
+      disagreed(true, "a confirmation came before the file's end");
       return;
     case State::kEnd:
       end_file(ReadEnd::kComplete, "");
@@ -97,9 +97,7 @@ void Source::next_file() {
       const bool pattern = path.find_first_of("*?[") != std::string::npos;
       out_ += complaint(
           base::in_full(opened.error()) +
-          (pattern
-               ? "; '*' and '?' are not worked out here, ask for each file by its name"
-               : ""));
+          (pattern ? "; '*' and '?' are not expanded, fetch each file by its name" : ""));
       status_ = 1;
       continue;
     }
@@ -160,7 +158,7 @@ void Source::input_ended(InputEnd how) {
   }
   const bool open = state_ == State::kTimes || state_ == State::kHeader ||
                     state_ == State::kBytes || state_ == State::kEnd;
-  if (open) end_file(ReadEnd::kBrokenOff, "the client broke off");
+  if (open) end_file(ReadEnd::kBrokenOff, "the client disconnected");
   if (open || state_ == State::kBegin) status_ = 1;
   state_ = State::kOver;
 }

@@ -172,9 +172,9 @@ base::Outcome<std::optional<std::size_t>> packet_size(ByteView bytes) {
   if (bytes.size() < 4) return std::optional<std::size_t>();
   const auto size = Fields(bytes).u32();
   if (size == 0 || size > kLongestPacket) {
-    return base::refuse(Kind::kInvalid,
-                        fmt::format("an SFTP packet of {} bytes; up to {} are taken",
-                                    size, kLongestPacket));
+    return base::refuse(
+        Kind::kInvalid,
+        fmt::format("an SFTP packet of {} bytes, limit {}", size, kLongestPacket));
   }
   return std::optional<std::size_t>(std::size_t{size} + 4);
 }
@@ -268,7 +268,7 @@ base::Outcome<Request> parse_request(ByteView packet) {
   }
   if (!fields.good()) {
     return base::refuse(Kind::kInvalid,
-                        fmt::format("an SFTP packet of type {} that is cut", type));
+                        fmt::format("a truncated SFTP packet of type {}", type));
   }
   return request;
 }

@@ -51,7 +51,7 @@ struct Write {
   std::uint64_t offset = 0;
   base::ByteView bytes;  // in the packet that it was parsed from
 };
-struct Stat {  // STAT and LSTAT: there are no links here
+struct Stat {  // STAT and LSTAT: links are not supported
   std::string path;
 };
 struct FileStat {

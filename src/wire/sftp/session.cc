@@ -71,7 +71,7 @@ void Session::say(base::ByteBuffer& to, std::size_t most) {
       break;
     }
     if (!*size || **size > waiting.size()) {
-      if (ended_) break_off("the client broke off");
+      if (ended_) break_off("the client disconnected");
       break;
     }
     const auto request = parse_request(waiting.first(**size));
@@ -159,7 +159,7 @@ base::Outcome<Entry> Session::look(const std::string& path) {
 void Session::on(std::uint32_t, const Init& what) {
   begun_ = true;
   if (what.version < kVersion) {
-    const auto why = fmt::format("SFTP version {} is too old, here it is version {}",
+    const auto why = fmt::format("SFTP version {} is too old; this server has version {}",
                                  what.version, kVersion);
     tell(why);
     break_off(why);
@@ -170,7 +170,7 @@ void Session::on(std::uint32_t, const Init& what) {
 
 void Session::on(std::uint32_t id, const Open& what) {
   if (handles_.size() >= kMostHandles) {
-    refuse(id, {Kind::kBusy, fmt::format("over {} files are open", kMostHandles)});
+    refuse(id, {Kind::kBusy, fmt::format("more than {} files are open", kMostHandles)});
     return;
   }
   if ((what.flags & kWrite) != 0) return open_upload(id, what);
@@ -182,9 +182,10 @@ void Session::on(std::uint32_t id, const Open& what) {
 
 void Session::open_upload(std::uint32_t id, const Open& what) {
   if (names_folder(what.path)) {
-    return refuse(id, {Kind::kInvalid, fmt::format("'{}' is a folder: name the file "
-                                                   "behind the last slash",
-                                                   shown(what.path))});
+    return refuse(id,
+                  {Kind::kInvalid,
+                   fmt::format("'{}' is a folder; name the file behind the last slash",
+                               shown(what.path))});
   }
   const auto path = clean_path(what.path);
   if (path == missed_path_) missed_.clear();
@@ -233,7 +234,7 @@ void Session::on(std::uint32_t id, const Close& what) {
     // As it is when somebody interrupts a client that tidies up.
     const base::Refusal cut{
         Kind::kInvalid,
-        fmt::format("'{}': {} bytes were announced, and {} came", shown(upload->path),
+        fmt::format("'{}': {} bytes were announced, but {} arrived", shown(upload->path),
                     *upload->announced, upload->next)};
     files_.abandon(*number, cut.sentence);
     handles_.erase(found);
@@ -323,9 +324,9 @@ void Session::on(std::uint32_t id, const Write& what) {
   }
   if (what.offset != upload->next) {
     const base::Refusal hole{
-        Kind::kInvalid, fmt::format("'{}' is taken from its first byte to its last: byte "
-                                    "{} was due, and byte {} came",
-                                    shown(upload->path), upload->next, what.offset)};
+        Kind::kInvalid,
+        fmt::format("'{}' must be sent in order: byte {} expected, byte {} received",
+                    shown(upload->path), upload->next, what.offset)};
     // The client may close it all the same, and what came must not pass for whole then.
     files_.abandon(number, hole.sentence);
     handles_.erase(number);
@@ -380,9 +381,9 @@ void Session::on(std::uint32_t id, const SetStat& what) {
     return;
   }
   if (what.size && *what.size != entry->size) {
-    return refuse(id, {Kind::kDenied,
-                       fmt::format("'{}' keeps its size: what is here does not change",
-                                   shown(clean_path(what.path)))});
+    return refuse(
+        id, {Kind::kDenied, fmt::format("'{}' keeps its size; stored files do not change",
+                                        shown(clean_path(what.path)))});
   }
   // Rights and times of the client's copy: it may believe that they are here.
   ok(id);
@@ -395,15 +396,16 @@ void Session::on(std::uint32_t id, const FileSetStat& what) {
   // and so when it is interrupted.
   if (what.size && *what.size > upload->next) upload->announced = what.size;
   if (what.size && *what.size < upload->next) {
-    return refuse(id, {Kind::kDenied, fmt::format("'{}' can't be cut while it comes",
-                                                  shown(upload->path))});
+    return refuse(id,
+                  {Kind::kDenied, fmt::format("'{}' can't be truncated while it arrives",
+                                              shown(upload->path))});
   }
   ok(id);
 }
 
 void Session::on(std::uint32_t id, const OpenFolder& what) {
   if (handles_.size() >= kMostHandles) {
-    refuse(id, {Kind::kBusy, fmt::format("over {} files are open", kMostHandles)});
+    refuse(id, {Kind::kBusy, fmt::format("more than {} files are open", kMostHandles)});
     return;
   }
   const auto path = clean_path(what.path);
@@ -438,7 +440,7 @@ void Session::on(std::uint32_t id, const Remove& what) {
     return;
   }
   refuse(id, {Kind::kDenied,
-              fmt::format("'{}' stays: nothing is removed over SFTP", shown(path))});
+              fmt::format("'{}' stays; nothing is removed over SFTP", shown(path))});
 }
 
 void Session::on(std::uint32_t id, const MakeFolder& what) {
@@ -458,13 +460,12 @@ void Session::on(std::uint32_t id, const RealPath& what) {
 
 void Session::on(std::uint32_t id, const Rename& what) {
   refuse(id, {Kind::kDenied,
-              fmt::format("'{}' keeps its name: send a file under the name that it shall "
-                          "have",
+              fmt::format("'{}' keeps its name; send a file under its right name",
                           shown(clean_path(what.from)))});
 }
 
 void Session::on(std::uint32_t id, const Link&) {
-  say_status(out_, id, Status::kUnsupported, "there are no links here");
+  say_status(out_, id, Status::kUnsupported, "links are not supported");
 }
 
 void Session::on(std::uint32_t id, const Sync& what) {

@@ -99,7 +99,7 @@ void PushSession::answered(const Packet& packet, base::Instant now, Actions& act
     }
     actions.emplace_back(
         Send{encode(Error{number_of(ErrorCode::kOptionRefused), wrong})});
-    end(Ended::How::kFailed, "the device's answer makes no sense: " + wrong, actions);
+    end(Ended::How::kFailed, "the device's answer is wrong: " + wrong, actions);
     return;
   }
   const auto* error = std::get_if<Error>(&packet);

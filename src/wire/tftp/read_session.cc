@@ -295,7 +295,7 @@ void ReadSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
   if (next == ResendTimer::Next::kGiveUp) {
     actions.emplace_back(
         Send{encode(Error{static_cast<std::uint16_t>(ErrorCode::kNotDefined),
-                          "no acknowledgement came; the transfer is given up"})});
+                          "no acknowledgement arrived; the transfer ends"})});
     end(Ended::How::kAbandoned,
         timer_.heard() ? fmt::format("the device went silent after {} of {} bytes",
                                      progress().bytes, size_)

@@ -6,8 +6,8 @@ namespace vantro::wire::tftp {
 
 std::string never_answered(int packets) {
   return fmt::format(
-      "we answered {} times, but nothing came back: look for a firewall or a wrong route "
-      "between the server and the device",
+      "answered {} times without a reply: look for a firewall or a wrong route between "
+      "the server and the device",
       packets);
 }
 

@@ -65,7 +65,7 @@ void WriteSession::arrived(const Data& data, base::Instant now, Actions& actions
   if (data.bytes.size() > terms_.block_size) {
     actions.emplace_back(
         Send{encode(Error{static_cast<std::uint16_t>(ErrorCode::kIllegalOperation),
-                          fmt::format("a block of {} bytes came; {} were agreed",
+                          fmt::format("a block of {} bytes arrived; {} were agreed",
                                       data.bytes.size(), terms_.block_size)})});
     finish(Ended::How::kFailed, "the device sent a block larger than agreed", actions);
     return;

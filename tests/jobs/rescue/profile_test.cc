@@ -64,7 +64,7 @@ TEST(RescueProfile, SaysWhatIsWrong) {
   expect("option_43 = \"xy\"",
          "option_43: must be bytes in hexadecimal, 765 at most: \"0104c0000201\"");
   EXPECT_NE(wrong(kSound + "colour = \"red\"\n" + kFile)
-                .find("'colour' is not a part of a rescue profile; there are "),
+                .find("unknown key 'colour' of a rescue profile; known: "),
             std::string::npos);
   const auto with_device = [](const std::string& device) {
     return wrong("profile = \"rom\"\nserver = \"192.0.2.1/24\"\ndevice = \"" + device +
@@ -85,7 +85,7 @@ TEST(RescueProfile, SaysWhatIsWrong) {
             "v.toml:1: rescue: server: must be an address with its prefix: "
             "\"192.0.2.1/24\"");
   EXPECT_EQ(wrong(kSound + kFile + "[[rescue.file]]\nname = \"BOOT.img\"\n"),
-            "v.toml:1: rescue: file: 'BOOT.img' is there twice");
+            "v.toml:1: rescue: duplicate file 'BOOT.img'");
   EXPECT_EQ(wrong(kSound + "[[rescue.file]]\nname = \"../boot.img\"\n").find("v.toml:1"),
             0u);
   EXPECT_EQ(wrong(kSound + "[[rescue.file]]\nname = \"a\"\ntakes = \"soon\"\n"),

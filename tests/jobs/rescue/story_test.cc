@@ -90,8 +90,8 @@ TEST_F(RescueStory, GoesFromTheFirstRequestToTheAnswerInLargeWords) {
   EXPECT_EQ(large(), "ANSWERS AGAIN AT 192.0.2.20");
   EXPECT_FALSE(story().awaits_return());
   EXPECT_EQ(story().summary(),
-            "the device had the address 192.0.2.20\n'boot.img' was loaded whole\n"
-            "'system.img' was loaded whole\nthe device answers at 192.0.2.20");
+            "the device had the address 192.0.2.20\n'boot.img' was loaded completely\n"
+            "'system.img' was loaded completely\nthe device answers at 192.0.2.20");
 }
 
 TEST_F(RescueStory, OneThatNeverWasSilentHasNotComeBack) {
@@ -149,7 +149,7 @@ TEST_F(RescueStory, APushIsSilentUntilTheDeviceListens) {
   push.bytes = 500;
   story().load(push, now_);
   EXPECT_EQ(large(), "LOADING 50 %");
-  EXPECT_EQ(lines().back(), "the device listens, and takes 'boot.img'");
+  EXPECT_EQ(lines().back(), "the device listens, and receives 'boot.img'");
   Load never;
   never.id = 2;
   never.pushed = true;

@@ -181,9 +181,9 @@ TEST_F(Leases, OnlyGuestsAreServedAndEachGetsItsOwnAddress) {
   probe_passes();
   EXPECT_EQ(answer().file, "sluice-sw.cfg");
   hears(Type::kDiscover, 9);
-  EXPECT_EQ(told(),
-            "02:00:5e:10:00:09 got no address: its link address is not one of those that "
-            "this session serves");
+  EXPECT_EQ(
+      told(),
+      "02:00:5e:10:00:09 got no address: this session does not serve its link address");
 }
 
 TEST_F(Leases, AnAddressThatSomebodyHasIsNotGiven) {
@@ -226,7 +226,7 @@ TEST_F(Leases, WithoutAnAddressLeftItIsToldOnce) {
   EXPECT_EQ(reply(), nullptr);
   EXPECT_EQ(told(),
             "02:00:5e:10:00:02 asked for an address\n"
-            "02:00:5e:10:00:02 got no address: no address is left to give");
+            "02:00:5e:10:00:02 got no address: no free address");
 }
 
 TEST_F(Leases, AWrongOrRememberedAddressIsRefusedSoThatItBeginsAnew) {
@@ -237,8 +237,8 @@ TEST_F(Leases, AWrongOrRememberedAddressIsRefusedSoThatItBeginsAnew) {
   EXPECT_EQ(answer().type(), Type::kNak);
   EXPECT_EQ(reply()->to.text(), "255.255.255.255:68");
   EXPECT_EQ(told(),
-            "02:00:5e:10:00:01 got no address: it asked for 10.0.0.5, which is not the "
-            "address that it has here");
+            "02:00:5e:10:00:01 got no address: it asked for 10.0.0.5, which is not its "
+            "address here");
 }
 
 TEST_F(Leases, RenewalsGoToTheAddressAndTheLinkAddressOfTheDevice) {
@@ -301,7 +301,7 @@ TEST_F(Leases, ARelayIsAnsweredOnlyWhereTheSessionAllowsIt) {
   hears(relayed);
   EXPECT_EQ(told(),
             "02:00:5e:10:00:01 got no address: its request came through the relay "
-            "192.0.2.9, and this session serves this wire only");
+            "192.0.2.9; this session serves its own wire only");
   machine_.reset();
   plan_.relays = true;
   step(Heard{relayed, link(50), address(9)});
@@ -325,7 +325,8 @@ TEST_F(Leases, AnotherAddressServerIsTold) {
   request.add_addresses(option::kServer, {address(250)});
   request.add_addresses(option::kRequestedAddress, {address(77)});
   hears(request);
-  EXPECT_EQ(told(), "02:00:5e:10:00:01 took the offer of the address server 192.0.2.250");
+  EXPECT_EQ(told(),
+            "02:00:5e:10:00:01 accepted the offer of the address server 192.0.2.250");
   // The address is free again.
   binds(20, 2);
   EXPECT_EQ(answer().type(), Type::kAck);

@@ -113,7 +113,7 @@ TEST_F(FtpSession, TakesAnybodyAsAnonymous) {
   EXPECT_EQ(say("user Anonymous"), "331 No account: any password will do\n");
   EXPECT_EQ(say("PASS me@example.net"), "check '' ''\n");
   EXPECT_EQ(step(LoggedIn{std::string()}),
-            "230 Logged in without an account: what is open to 192.0.2.7 is open\n");
+            "230 Logged in without an account: you may do what is open to 192.0.2.7\n");
   EXPECT_EQ(say("PASS again"), "202 You are logged in already\n");
   say("USER ftp");
   EXPECT_FALSE(session_->logged_in());
@@ -146,30 +146,29 @@ TEST_F(FtpSession, IsSlowAfterWrongPasswordsAndThenEnds) {
 TEST_F(FtpSession, EndsWhoDoesNotLogInAndWhoAsksNothing) {
   EXPECT_EQ(wait(59s), "");
   say("NOOP");
-  EXPECT_EQ(wait(1s), "421 Nobody logged in within 60 seconds\nclose\n");
+  EXPECT_EQ(wait(1s), "421 No log-in within 60 seconds\nclose\n");
   restart("192.0.2.7:40000");
   log_in();
   EXPECT_EQ(wait(299s), "");
   say("NOOP");
   EXPECT_EQ(wait(299s), "");
-  EXPECT_EQ(wait(1s), "421 Nothing was asked for 300 seconds; log in again\nclose\n");
+  EXPECT_EQ(wait(1s), "421 No command for 300 seconds; log in again\nclose\n");
 }
 
 TEST_F(FtpSession, WalksThroughFolders) {
   log_in();
-  EXPECT_EQ(say("PWD"), "257 \"/\" is where you are\n");
+  EXPECT_EQ(say("PWD"), "257 \"/\" is the current folder\n");
   EXPECT_EQ(say("CWD north"), "look 0 /north\n");
   EXPECT_EQ(step(Looked{Seen{{"north", true, 0, 0}, false, {}}}),
             "250 Now in \"/north\"\n");
   say("CWD a\"b");
   EXPECT_EQ(
       step(Looked{Seen{{"a\"b", true, 0, 0}, true, {}}}),
-      "250 Now in \"/north/a\"\"b\", which is empty: what is sent here is kept under "
+      "250 Now in \"/north/a\"\"b\", which is empty: files sent here are kept under "
       "that name\n");
   // Told to be there, it is listed as empty.
-  EXPECT_EQ(say("MLST"),
-            "250-What there is:\n type=dir;modify=" + time_text(clock_.wall()) +
-                ";perm=elcm; /north/a\"b\n250 End\n");
+  EXPECT_EQ(say("MLST"), "250-Facts:\n type=dir;modify=" + time_text(clock_.wall()) +
+                             ";perm=elcm; /north/a\"b\n250 End\n");
   EXPECT_EQ(say("CDUP"), "look 0 /north\n");
   EXPECT_EQ(step(Looked{Seen{{"north", true, 0, 0}, false, {}}}),
             "250 Now in \"/north\"\n");
@@ -181,10 +180,10 @@ TEST_F(FtpSession, WalksThroughFolders) {
   say("RETR pmup.img");
   EXPECT_EQ(step(Opened{base::refuse(Kind::kNotFound, "not on offer", "pump.img")}),
             "550 not on offer; nearest: '/pump.img'\nclose listener\n");
-  EXPECT_EQ(say("XPWD"), "257 \"/north\" is where you are\n");
+  EXPECT_EQ(say("XPWD"), "257 \"/north\" is the current folder\n");
   EXPECT_EQ(say("MKD b"), "look 1 /north/b\n");
   EXPECT_EQ(step(Looked{Seen{{"b", true, 0, 0}, true, {}}}),
-            "257 \"/north/b\" is there as soon as a file is sent into it\n");
+            "257 \"/north/b\" exists as soon as a file is sent into it\n");
 }
 
 TEST_F(FtpSession, TellsOfFiles) {
@@ -195,11 +194,11 @@ TEST_F(FtpSession, TellsOfFiles) {
   EXPECT_EQ(step(Looked{file(1234)}), "213 20260921141320\n");
   EXPECT_EQ(say("MLST x"), "look 3 /x\n");
   EXPECT_EQ(step(Looked{file(1234)}),
-            "250-What there is:\n type=file;size=1234;modify=20260921141320;perm=r; /x\n"
+            "250-Facts:\n type=file;size=1234;modify=20260921141320;perm=r; /x\n"
             "250 End\n");
   EXPECT_EQ(say("OPTS MLST size;"), "200 MLST OPTS size;\n");
   say("MLST x");
-  EXPECT_EQ(step(Looked{file(7)}), "250-What there is:\n size=7; /x\n250 End\n");
+  EXPECT_EQ(step(Looked{file(7)}), "250-Facts:\n size=7; /x\n250 End\n");
   say("TYPE A");
   EXPECT_EQ(say("SIZE x").substr(0, 4), "550 ");
   EXPECT_EQ(say("STAT /north"), "look 4 /north\n");
@@ -211,7 +210,7 @@ TEST_F(FtpSession, TellsOfFiles) {
 
 TEST_F(FtpSession, FetchesAndSaysWhenItIsThere) {
   log_in();
-  EXPECT_EQ(say("RETR x"), "425 Say first how data go: PASV, EPSV, PORT or EPRT\n");
+  EXPECT_EQ(say("RETR x"), "425 First use PASV, EPSV, PORT or EPRT\n");
   passive();
   EXPECT_EQ(say("RETR x"), "open 0 /x\n");
   EXPECT_FALSE(session_->takes(parse_command("NOOP")));
@@ -241,7 +240,7 @@ TEST_F(FtpSession, GoesOnBehindByte) {
   EXPECT_EQ(say("APPE x"), "open 1 /x append\n");
   EXPECT_EQ(step(Opened{base::refuse(Kind::kInvalid, "whole")}),
             "553 whole\nclose listener\n");
-  EXPECT_EQ(say("REST x"), "501 Say REST and a number of bytes\n");
+  EXPECT_EQ(say("REST x"), "501 Use REST and a number of bytes\n");
 }
 
 // After 350 every client keeps what comes behind what it has.
@@ -253,7 +252,7 @@ TEST_F(FtpSession, NeverSendsFromTheBeginningAfterRest) {
   say("REST 5");
   say("TYPE A");
   passive();
-  EXPECT_EQ(say("RETR x"), "554 REST counts bytes; say TYPE I, REST and RETR\n");
+  EXPECT_EQ(say("RETR x"), "554 TYPE A can't resume; use TYPE I, REST and RETR\n");
   EXPECT_EQ(say("APPE x").substr(0, 4), "554 ");
   EXPECT_EQ(say("RETR x"), "open 0 /x lines\n");
 }
@@ -262,7 +261,7 @@ TEST_F(FtpSession, SaysAnUploadIsThereOnlyWhenItIs) {
   log_in();
   EXPECT_EQ(say("STOR a/"), "501 Name the file behind the last slash\n");
   EXPECT_EQ(say("RETR a\\"), "501 Name the file behind the last slash\n");
-  EXPECT_EQ(say("ALLO 2000 R 80"), "200 2000 bytes are awaited with the next file\n");
+  EXPECT_EQ(say("ALLO 2000 R 80"), "200 The next file must have 2000 bytes\n");
   passive();
   EXPECT_EQ(say("STOR a/site.cfg"), "open 1 /a/site.cfg of 2000\n");
   EXPECT_EQ(step(Opened{std::string("Receiving 'a/site.cfg'")}),
@@ -284,11 +283,11 @@ TEST_F(FtpSession, GoesBackOnlyToTheOneWhoAsks) {
   EXPECT_EQ(say("PORT 192,0,2,7,0,25").substr(0, 4), "504 ");
   EXPECT_EQ(say("EPRT |1|192.0.2.8|50000|").substr(0, 4), "504 ");
   EXPECT_EQ(say("EPRT |1|192.0.2.7|1023|").substr(0, 4), "504 ");
-  EXPECT_EQ(say("EPRT |2|2001:db8::7|50000|"), "522 Not that kind of address, use (1)\n");
-  EXPECT_EQ(say("EPRT |7|x|50000|"), "522 Not that kind of address, use (1)\n");
+  EXPECT_EQ(say("EPRT |2|2001:db8::7|50000|"), "522 Wrong kind of address, use (1)\n");
+  EXPECT_EQ(say("EPRT |7|x|50000|"), "522 Wrong kind of address, use (1)\n");
   EXPECT_EQ(say("PORT 1,2,3").substr(0, 4), "501 ");
   EXPECT_EQ(say("RETR x").substr(0, 4), "425 ");
-  EXPECT_EQ(say("PORT 192,0,2,7,195,80"), "200 Data will go to 192.0.2.7:50000\n");
+  EXPECT_EQ(say("PORT 192,0,2,7,195,80"), "200 Data connection to 192.0.2.7:50000\n");
   say("NLST");
   EXPECT_EQ(step(Opened{std::string("Listing")}), "150 Listing\nbegin 192.0.2.7:50000\n");
   EXPECT_EQ(step(Ended{Ended::How::kNoConnection, "None came", {}}), "425 None came\n");
@@ -299,7 +298,7 @@ TEST_F(FtpSession, SpeaksOfPortsAsEachAddressDoes) {
   EXPECT_EQ(say("EPSV"), "listen\n");
   EXPECT_EQ(step(Listening{*base::Endpoint::parse("192.0.2.10:50001")}),
             "229 Entering extended passive mode (|||50001|)\n");
-  EXPECT_EQ(say("EPSV 2"), "522 Not that kind of address, use (1)\n");
+  EXPECT_EQ(say("EPSV 2"), "522 Wrong kind of address, use (1)\n");
   EXPECT_EQ(say("EPSV 1"), "close listener\nlisten\n");
   EXPECT_EQ(step(Listening{base::refuse(Kind::kBusy, "no port is free")}),
             "425 no port is free\n");
@@ -311,7 +310,7 @@ TEST_F(FtpSession, SpeaksOfPortsAsEachAddressDoes) {
   log_in();
   EXPECT_EQ(say("PASV"), "425 This connection is over IPv6: use EPSV\n");
   EXPECT_EQ(say("EPRT |2|2001:db8::7|50000|"),
-            "200 Data will go to [2001:db8::7]:50000\n");
+            "200 Data connection to [2001:db8::7]:50000\n");
 }
 
 TEST_F(FtpSession, AbortsInTheMiddle) {
@@ -323,9 +322,9 @@ TEST_F(FtpSession, AbortsInTheMiddle) {
   EXPECT_NE(say("STAT").find("\n Sending 'x': 3 of 5 bytes\n"), std::string::npos);
   EXPECT_EQ(say("NOOP"), "200 Still here\n");
   EXPECT_EQ(say("ABOR"),
-            "abort\n426 The transfer was ended, as you asked\n"
-            "226 Nothing is under way any more\n");
-  EXPECT_EQ(say("ABOR"), "226 Nothing is under way any more\n");
+            "abort\n426 The transfer was ended\n"
+            "226 No transfer is running\n");
+  EXPECT_EQ(say("ABOR"), "226 No transfer is running\n");
   // What came too late is nobody's any more.
   EXPECT_EQ(step(Ended{Ended::How::kDone, "late", {}}), "");
 }
@@ -335,16 +334,16 @@ TEST_F(FtpSession, AbortsBeforeWhatWaitsAndAnswersInOrder) {
   transfer("RETR x");
   Actions actions;
   session_->abort_ahead(actions);
-  EXPECT_EQ(told(actions), "abort\n426 The transfer was ended, as you asked\n");
-  EXPECT_EQ(say("PWD"), "257 \"/\" is where you are\n");
-  EXPECT_EQ(say("ABOR"), "226 Nothing is under way any more\n");
+  EXPECT_EQ(told(actions), "abort\n426 The transfer was ended\n");
+  EXPECT_EQ(say("PWD"), "257 \"/\" is the current folder\n");
+  EXPECT_EQ(say("ABOR"), "226 No transfer is running\n");
 }
 
 TEST_F(FtpSession, AgreesOnTls) {
   EXPECT_EQ(say("PBSZ 0").substr(0, 4), "503 ");
   EXPECT_EQ(say("PROT P").substr(0, 4), "503 ");
   EXPECT_EQ(say("AUTH KERBEROS_V4"),
-            "504 'KERBEROS_V4' is not understood; there is AUTH TLS\n");
+            "504 'KERBEROS_V4' is not supported; use AUTH TLS\n");
   log_in();
   EXPECT_EQ(say("AUTH tls"), "234 Begin with TLS now\nstart tls\n");
   EXPECT_TRUE(session_->secure());
@@ -389,11 +388,10 @@ TEST_F(FtpSession, RefusesWhatIsNotDoneHereWithItsReason) {
   EXPECT_EQ(say("RNTO y").substr(0, 4), "503 ");
   EXPECT_EQ(say("RMD x").substr(0, 4), "550 ");
   EXPECT_EQ(say("SITE CHMOD 644 x"),
-            "504 'SITE CHMOD 644 x' is not known; there is SITE HELP\n");
+            "504 Unknown command 'SITE CHMOD 644 x'; use SITE HELP\n");
   EXPECT_EQ(say("SITE HELP").substr(0, 4), "214-");
   EXPECT_EQ(say("FROB\x01"),
-            "500 'FROB\\x01' is not a command here; HELP lists those that "
-            "are\n");
+            "500 Unknown command 'FROB\\x01'; HELP lists the commands\n");
   EXPECT_EQ(say(""), "");
   EXPECT_EQ(step(CameTooLong{}), "500 That line is too long for a command\n");
   EXPECT_EQ(say("OPTS UTF8 ON").substr(0, 4), "200 ");

@@ -46,12 +46,12 @@ TEST(ScpCommand, IsPartedAsAShellWould) {
       {"", "none"},
       {"scpx -f a", "none"},
       {"scp -f", "scp -f needs a name"},
-      {"scp -X -f a", "scp -X is not understood here"},
+      {"scp -X -f a", "scp -X is not supported"},
   };
   for (const auto& [line, text] : cases) EXPECT_EQ(command_text(line), text) << line;
   const std::string neither =
-      "this server runs no programs; 'scp' on your side asks for 'scp -f NAME' or 'scp "
-      "-t NAME' here";
+      "this server runs no programs except 'scp -f NAME' and 'scp -t NAME', which your "
+      "'scp' asks for";
   EXPECT_EQ(command_text("scp a b"), neither);
   EXPECT_EQ(command_text("scp -f -t b"), neither);
 }
@@ -94,8 +94,9 @@ TEST(ScpHeader, IsReadAndRefused) {
         "C0644 12 .", "D0755 0 ..", "E1", "T1 2 3", "T1 0 2 0 5", "X", "Cx"}) {
     EXPECT_TRUE(header_text(line).starts_with("no: ")) << line;
   }
-  EXPECT_EQ(header_text("C0644 12 .."),
-            "no: 'C0644 12 ..' is not a line of SCP: the name must not lead elsewhere");
+  EXPECT_EQ(
+      header_text("C0644 12 .."),
+      "no: 'C0644 12 ..' is not a line of SCP: the name must not lead to another folder");
   EXPECT_EQ(file_line(12, "a"), "C0644 12 a\n");
   EXPECT_EQ(times_line(-5), "T-5 0 -5 0\n");
   EXPECT_EQ(complaint("a\nb"), "\1vantrod: a\\x0ab\n");
@@ -190,7 +191,7 @@ TEST_F(Scp, SaysThatPatternsAreNotWorkedOut) {
   run("scp -f *.img");
   EXPECT_EQ(send("\0"s),
             "\1vantrod: '*.img' is not on offer; nearest: 'nearest.img'; '*' and '?' are "
-            "not worked out here, ask for each file by its name\n");
+            "not expanded, fetch each file by its name\n");
   EXPECT_EQ(status(), 1);
 }
 
@@ -213,7 +214,7 @@ TEST_F(Scp, EndsAtBytesThatAgreeToNothing) {
   send("\0"s);
   send("x");
   EXPECT_EQ(files_.events(),
-            "open /a\nclose refused by client: 'x' in place of an agreement\n");
+            "open /a\nclose refused by client: 'x' instead of a confirmation\n");
   EXPECT_EQ(status(), 1);
 }
 
@@ -223,7 +224,7 @@ TEST_F(Scp, RecordsAClientThatGoesAway) {
     run("scp -f a");
     for (int i = 0; i < agreements; ++i) send("\0"s);
     dialogue_->input_ended(InputEnd::kSaid);
-    EXPECT_EQ(files_.events(), "open /a\nclose broken off: the client broke off\n");
+    EXPECT_EQ(files_.events(), "open /a\nclose broken off: the client disconnected\n");
     EXPECT_EQ(status(), 1);
   }
 }
@@ -237,9 +238,9 @@ TEST_F(Scp, TakesTheEndOfInputForTheLastAgreementWhereAllWasHeard) {
       if (all) send("\0"s);
       dialogue_->input_ended(how);
       const bool complete = all && how == InputEnd::kSaidAndHeardAll;
-      EXPECT_EQ(files_.events(), complete ? "open /a\nclose complete\n"
-                                          : "open /a\nclose broken off: the client broke "
-                                            "off\n");
+      EXPECT_EQ(files_.events(),
+                complete ? "open /a\nclose complete\n"
+                         : "open /a\nclose broken off: the client disconnected\n");
       EXPECT_EQ(status(), complete ? 0 : 1);
     }
   }
@@ -314,17 +315,17 @@ TEST_F(Scp, TakesFoldersAsPartsOfNames) {
   EXPECT_EQ(send("E\nE\n"), "00");
   EXPECT_EQ(files_.filed, (std::map<std::string, std::string>{{"/north/a", "A"},
                                                               {"/north/pumps/b", ""}}));
-  EXPECT_EQ(send("E\n"), "\1vantrod: the end of a folder came that had not begun\n");
+  EXPECT_EQ(send("E\n"), "\1vantrod: the end of a folder that had not begun\n");
   EXPECT_EQ(status(), 1);
 }
 
 TEST_F(Scp, RefusesFoldersWithoutTheFlagAndBelowSixteen) {
   run("scp -t .");
-  EXPECT_EQ(send("D0755 0 north\n"), "0\1vantrod: a folder comes with scp -r only\n");
+  EXPECT_EQ(send("D0755 0 north\n"), "0\1vantrod: a folder needs scp -r\n");
   run("scp -r -t .");
   said();
   for (int i = 0; i < 16; ++i) EXPECT_EQ(send("D0755 0 d\n"), "0");
-  EXPECT_EQ(send("D0755 0 d\n"), "\1vantrod: 'd' lies over 16 folders deep\n");
+  EXPECT_EQ(send("D0755 0 d\n"), "\1vantrod: 'd' is more than 16 folders deep\n");
 }
 
 TEST_F(Scp, RefusesAFileAndTakesTheNext) {
@@ -357,11 +358,11 @@ TEST_F(Scp, TellsAnUploadThatCouldNotBeFiled) {
 
 TEST_F(Scp, KeepsWhatCameOfAnUploadThatBreaksOff) {
   const std::pair<std::string, const char*> cases[] = {
-      {"hel", "the client broke off"},
-      {"hello", "the client broke off"},
-      {"hello\1read err", "the client broke off"},
+      {"hel", "the client disconnected"},
+      {"hello", "the client disconnected"},
+      {"hello\1read err", "the client disconnected"},
       {"hello\1read error\n", "the client could not read its file: read error"},
-      {"hello!", "more bytes came than were announced"},
+      {"hello!", "more bytes arrived than were announced"},
   };
   for (const auto& [bytes, why] : cases) {
     run("scp -t a");
@@ -406,7 +407,7 @@ TEST_F(Scp, EndsAtLinesThatAreNone) {
   run("scp -t .");
   said();
   send(std::string(5000, 'C'));
-  EXPECT_EQ(dialogue_->remark(), "a line without an end came");
+  EXPECT_EQ(dialogue_->remark(), "a line without an end arrived");
   EXPECT_EQ(status(), 1);
 }
 

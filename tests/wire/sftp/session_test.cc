@@ -185,12 +185,11 @@ TEST_F(Sftp, NothingMoreMakesNoEmptyRevision) {
 TEST_F(Sftp, RefusesWhatWouldLeaveAHole) {
   send(open(1, "/a.cfg", kPut));
   send(write(2, "1", 0, "hel"));
-  EXPECT_EQ(send(write(3, "1", 4, "o")),
-            "STATUS 3 4 'a.cfg' is taken from its first byte to its last: byte 3 was "
-            "due, and byte 4 came\n");
+  EXPECT_EQ(
+      send(write(3, "1", 4, "o")),
+      "STATUS 3 4 'a.cfg' must be sent in order: byte 3 expected, byte 4 received\n");
   EXPECT_EQ(session_.remark(),
-            "'a.cfg' is taken from its first byte to its last: byte 3 was due, and byte "
-            "4 came");
+            "'a.cfg' must be sent in order: byte 3 expected, byte 4 received");
   // Whoever closes it all the same has not sent a whole file.
   EXPECT_EQ(send(close(4, "1")), "STATUS 4 4 that handle is not open\n");
   EXPECT_EQ(files_.partial["/a.cfg"], "hel");
@@ -229,8 +228,8 @@ TEST_F(Sftp, KeepsWhatCameWhenTheClientGoes) {
   EXPECT_EQ(end(), 1);
   EXPECT_EQ(files_.partial["/a.cfg"], "half and more");
   EXPECT_EQ(files_.events(),
-            "upload /a.cfg\nopen /a.img\nabandon: the client broke off\nclose broken "
-            "off: the client broke off\n");
+            "upload /a.cfg\nopen /a.img\nabandon: the client disconnected\nclose broken "
+            "off: the client disconnected\n");
 }
 
 TEST_F(Sftp, WaitsForTheDiskWhenTheClientHasEnded) {
@@ -275,7 +274,7 @@ TEST_F(Sftp, ANameThatEndsInASlashIsAFolder) {
     EXPECT_EQ(send(of(type, 8, "north/")).substr(0, 8), "ATTRS 8 ") << type;
   }
   EXPECT_EQ(send(open(9, "north/", kPut)),
-            "STATUS 9 4 'north/' is a folder: name the file behind the last slash\n");
+            "STATUS 9 4 'north/' is a folder; name the file behind the last slash\n");
   EXPECT_EQ(send(open(10, "north/site.cfg", kPut)), "HANDLE 10 1\n");
   files_.closed = true;
   EXPECT_EQ(send(of(17, 11, "south/")), "STATUS 11 3 sending is closed\n");
@@ -289,10 +288,9 @@ TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
   send(with_size(7, "/x.cfg", 5));
   send(write(8, "1", 0, "abc"));
   EXPECT_EQ(send(close(9, "1")),
-            "STATUS 9 4 'x.cfg': 5 bytes were announced, and 3 came\n");
+            "STATUS 9 4 'x.cfg': 5 bytes were announced, but 3 arrived\n");
   EXPECT_EQ(files_.events(),
-            "upload /x.cfg\nabandon: 'x.cfg': 5 bytes were announced, and 3 "
-            "came\n");
+            "upload /x.cfg\nabandon: 'x.cfg': 5 bytes were announced, but 3 arrived\n");
   send(with_size(10, "/x.cfg", 3));
   send(write(11, "2", 0, "abc"));
   send(close(12, "2"));
@@ -303,7 +301,7 @@ TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
   send(write(14, "3", 0, "abc"));
   send(sftp_packet(10, u32(15) + field("3") + u32(1) + u64(9)));
   EXPECT_EQ(send(close(16, "3")),
-            "STATUS 16 4 'y.cfg': 9 bytes were announced, and 3 came\n");
+            "STATUS 16 4 'y.cfg': 9 bytes were announced, but 3 arrived\n");
   files_.events();
   send(open(17, "/z.cfg", kPut));
   send(write(18, "4", 0, "abc"));
@@ -324,16 +322,16 @@ TEST_F(Sftp, AnUploadThatFallsShortOfItsSizeIsNotWhole) {
 
 TEST_F(Sftp, ChangesNothingThatIsThere) {
   EXPECT_EQ(send(of(13, 1, "/a.img")),
-            "STATUS 1 3 'a.img' stays: nothing is removed over SFTP\n");
+            "STATUS 1 3 'a.img' stays; nothing is removed over SFTP\n");
   EXPECT_EQ(send(of(15, 2, "/none")),
             "STATUS 2 2 'none' is not on offer; nearest: 'nearest.img'\n");
   const std::string renamed =
-      " 3 'a.img' keeps its name: send a file under the name that it shall have\n";
+      " 3 'a.img' keeps its name; send a file under its right name\n";
   EXPECT_EQ(send(sftp_packet(18, u32(3) + field("/a.img") + field("/b"))),
             "STATUS 3" + renamed);
   EXPECT_EQ(send(extended(4, "posix-rename@openssh.com", field("/a.img") + field("/b"))),
             "STATUS 4" + renamed);
-  EXPECT_EQ(send(of(19, 5, "/a.img")), "STATUS 5 8 there are no links here\n");
+  EXPECT_EQ(send(of(19, 5, "/a.img")), "STATUS 5 8 links are not supported\n");
 }
 
 TEST_F(Sftp, RightsAndTimesAreTakenAndForgotten) {
@@ -342,14 +340,14 @@ TEST_F(Sftp, RightsAndTimesAreTakenAndForgotten) {
   EXPECT_EQ(send(sftp_packet(9, u32(2) + field("/none") + rights)).substr(0, 10),
             "STATUS 2 2");
   EXPECT_EQ(send(sftp_packet(9, u32(3) + field("/a.img") + u32(1) + u64(3))),
-            "STATUS 3 3 'a.img' keeps its size: what is here does not change\n");
+            "STATUS 3 3 'a.img' keeps its size; stored files do not change\n");
   send(open(4, "/a.cfg", kPut));
   EXPECT_EQ(send(sftp_packet(10, u32(5) + field("1") + rights)), "STATUS 5 0 done\n");
   EXPECT_EQ(send(sftp_packet(10, u32(6) + field("1") + u32(1) + u64(0))),
             "STATUS 6 0 done\n");
   send(write(7, "1", 0, "x"));
   EXPECT_EQ(send(sftp_packet(10, u32(8) + field("1") + u32(1) + u64(0))),
-            "STATUS 8 3 'a.cfg' can't be cut while it comes\n");
+            "STATUS 8 3 'a.cfg' can't be truncated while it arrives\n");
 }
 
 TEST_F(Sftp, SaysWhatItCanBearAndWhatItDoesNotKnow) {
@@ -366,7 +364,7 @@ TEST_F(Sftp, OpensNoMoreThanItsLimit) {
   for (int i = 0; i < 65; ++i) all += open(i, "/a.img", kRead);
   const auto told = send(all);
   EXPECT_NE(told.find("HANDLE 63 64\n"), std::string::npos);
-  EXPECT_NE(told.find("STATUS 64 4 over 64 files are open\n"), std::string::npos);
+  EXPECT_NE(told.find("STATUS 64 4 more than 64 files are open\n"), std::string::npos);
 }
 
 TEST_F(Sftp, SaysWhatWasMissedOnlyWhenNothingComesOfIt) {
@@ -398,14 +396,13 @@ TEST_F(Sftp, SaysBesideTheProtocolOnlySoMuch) {
 TEST_F(Sftp, EndsAtWhatIsNoPacket) {
   send(u32(0x7fffffff) + "junk");
   EXPECT_EQ(session_.over(), 1);
-  EXPECT_EQ(session_.remark(),
-            "an SFTP packet of 2147483647 bytes; up to 262144 are taken");
+  EXPECT_EQ(session_.remark(), "an SFTP packet of 2147483647 bytes, limit 262144");
 }
 
 TEST_F(Sftp, EndsAtPacketsThatAreCut) {
   send(sftp_packet(5, u32(1) + u32(400) + "1"));
   EXPECT_EQ(session_.over(), 1);
-  EXPECT_EQ(session_.remark(), "an SFTP packet of type 5 that is cut");
+  EXPECT_EQ(session_.remark(), "a truncated SFTP packet of type 5");
 }
 
 TEST(SftpStart, IsInit) {

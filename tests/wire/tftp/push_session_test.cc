@@ -98,7 +98,7 @@ TEST_F(Push, RefusesAnAnswerThatMakesNoSense) {
     begin({"boot.img", 5000, 1428, 4, 10min});
     EXPECT_EQ(gets(encode(OptionAck{{{name, value}}})),
               (Texts{fmt::format("ERROR 8 {}", why),
-                     fmt::format("ended: the device's answer makes no sense: {}", why)}));
+                     fmt::format("ended: the device's answer is wrong: {}", why)}));
   }
 }
 

@@ -193,11 +193,10 @@ TEST_F(TftpReadSession, BacksOffAndGivesUpInBoundedTime) {
   EXPECT_EQ(session_->progress().resent, 4u);
   EXPECT_EQ(sent, 5);
   EXPECT_LE(clock_.now() - began, 25s);
-  EXPECT_NE(
-      done().find("ERROR 0 no acknowledgement came; the transfer is given up, "
-                  "abandoned: we answered 5 times, but nothing came back: look for a "
-                  "firewall or a wrong route between the server and the device"),
-      std::string::npos);
+  EXPECT_NE(done().find("ERROR 0 no acknowledgement arrived; the transfer ends, "
+                        "abandoned: answered 5 times without a reply: look for a "
+                        "firewall or a wrong route between the server and the device"),
+            std::string::npos);
 }
 
 TEST_F(TftpReadSession, BearsLongerWithAPeerThatWasHeard) {
@@ -443,7 +442,7 @@ TEST_F(TftpWriteSession, RefusesABlockLargerThanAgreed) {
   begin_write();
   data(1, 513);
   EXPECT_EQ(done(),
-            "ACK 0, ERROR 4 a block of 513 bytes came; 512 were agreed, "
+            "ACK 0, ERROR 4 a block of 513 bytes arrived; 512 were agreed, "
             "failed: the device sent a block larger than agreed");
 }
 
@@ -455,8 +454,8 @@ TEST_F(TftpWriteSession, GivesUpOnASilentDevice) {
     step(DeadlinePassed{});
   }
   EXPECT_EQ(done(),
-            "ACK 0, ACK 0, ACK 0, ACK 0, abandoned: we answered 5 times, but nothing "
-            "came back: look for a firewall or a wrong route between the server and the "
+            "ACK 0, ACK 0, ACK 0, ACK 0, abandoned: answered 5 times without a reply: "
+            "look for a firewall or a wrong route between the server and the "
             "device");
 }
 

@@ -1,0 +1,22 @@
+// The bytes of an image on their way to the server.
+#pragma once
+
+#include <string>
+
+#include "api/catalogue.h"
+#include "client/answers.h"
+
+namespace vantro::client {
+
+// Files of this size and more go in pieces: after a broken connection sending goes on
+// where it stopped, by itself or by the same command within an hour.
+constexpr std::uint64_t kInPiecesFrom = std::uint64_t{32} << 20;
+
+// `file_name`: as a person knows the file. Shows progress; Ctrl-C ends it, and the
+// failure says how much was sent.
+Result<Answered<api::ImageAdded>> send_image(const Context& context,
+                                             const OpenedFile& file,
+                                             const std::string& file_name,
+                                             const api::ImageGiven& given);
+
+}  // namespace vantro::client
