@@ -344,7 +344,7 @@ done
 must_end_with 0 "$VANTRO" contact
 grep -q 'look for a firewall' "$work/contact.out" || fail "'vantro contact' does not name the firewall"
 must_end_with 0 "$VANTRO" contact 127.1.0.1 | tee "$work/story.out"
-grep -q "of kit 'Causeway 4 to 7.6' still to fetch" "$work/story.out" || fail "the story does not tell what is missing of the kit"
+grep -q "still to fetch of kit 'Causeway 4 to 7.6'" "$work/story.out" || fail "the story does not tell what is missing of the kit"
 must_end_with 5 "$VANTRO" contact 192.0.2.99
 
 headline "What there is, and what happened"
