@@ -22,7 +22,7 @@ struct CompareOptions {
 };
 
 struct ReportOptions {
-  api::ReportAsked asked{"24h", "", 3, "masked"};  // times as they were typed
+  api::ReportAsked asked{"", "", 3, "masked"};  // times as they were typed
   bool html = false;
   std::string out;
   bool force = false;
@@ -201,7 +201,7 @@ void backup_report_commands(const Command& backup) {
     const auto report =
         backup.add("report", "Show all changes of a day or of a change window",
                    [&o](const Context& c) { return report_changes(c, o); });
-    report.value("--from", o.asked.from, "Beginning of the time").show_default();
+    report.value("--from", o.asked.from, "Beginning of the time (default: a day ago)");
     report.value("--until", o.asked.to, "End of the time (default: now)");
     const auto html = report.flag("--html", o.html, "A page, with --out");
     const auto out = report.value("--out", o.out, "Local file to write").needs(html);

@@ -44,7 +44,7 @@ Result<Parts> ask(const ApiClient& api) {
   refused.from = base::iso_time(base::SystemClock{}.wall() - 60 * 60 * 1000);
   const bool whole = take(api.call(api::kStatus), all.status, failed) &&
                      take(api.call(api::kTransfers), all.transfers, failed) &&
-                     take(api.call(api::kJobs), all.jobs, failed) &&
+                     take(api.call(api::kJobs, {"open", "", ""}), all.jobs, failed) &&
                      take(api.call(api::kRescues), all.rescues, failed) &&
                      take(api.call(api::kBackupOverdue), all.overdue, failed) &&
                      take(api.call(api::kLedger, refused), all.refused, failed);

@@ -71,7 +71,9 @@ Done thin_out(const Context& context, bool yes, bool all, bool dry_run) {
         if (!table.empty()) table.write(terminal);
         if (thinned.revisions == 0) {
           terminal.write(
-              fmt::format("Retention keeps all {} revisions.\n", thinned.kept));
+              thinned.kept == 1
+                  ? std::string("Retention keeps the only revision.\n")
+                  : fmt::format("Retention keeps all {} revisions.\n", thinned.kept));
           return;
         }
         // Bytes that revisions of different portions share are not in the sum of a dry
