@@ -69,7 +69,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
                  "127.0.0.7"},
                 5),
             "vantro: nothing was ever received from '127.0.0.7'; 'vantro backup list' "
-            "shows what there is\n");
+            "shows all files\n");
   // Nothing gives a secret away but the token that may, and only when asked.
   EXPECT_THAT(out({"backup", "write", "tidegate", "site.cfg", "--out", "-"}, 1),
               HasSubstr("'site.cfg' has 1 secret(s); ask for it with them "
