@@ -33,9 +33,9 @@ namespace {
 
 std::string doubtful_text(std::size_t lines) {
   return fmt::format(
-      "  doubtful {} line(s) look as if they held a secret and are not masked; look at "
-      "them, and add a pattern to [[backups.secret]] if they do",
-      lines);
+      "  doubtful {} that may hold a secret and are not masked; look at them, and add a "
+      "pattern to [[backups.secret]] where there is a secret",
+      counted(lines, "line"));
 }
 
 using Align = Table::Align;
@@ -279,10 +279,8 @@ Done save_backup(const Context& context, const SaveOptions& options) {
         fmt::format("  CAUTION: {}\n", shown(backup.caution, 400)), Tone::kBad));
   }
   if (options.masked) {
-    terminal.write(
-        fmt::format("  {} secret(s) masked: it is for reading, no device can "
-                    "be set up with it\n",
-                    backup.secrets));
+    terminal.write(fmt::format("  {} masked: the file is for reading, not for a device\n",
+                               counted(backup.secrets, "secret")));
     if (backup.doubtful > 0) {
       terminal.write(terminal.toned(doubtful_text(backup.doubtful), Tone::kBad) + "\n");
     }

@@ -60,11 +60,11 @@ void write_device(const Terminal& terminal, const api::Device& device) {
 
 void write_moved(const Terminal& terminal, const std::vector<api::MovedFile>& files) {
   for (const auto& one : files) {
-    terminal.write(fmt::format("  {}: {} revision(s){}\n", shown(one.name), one.revisions,
-                               one.merged
-                                   ? ", numbered again by time together with those "
-                                     "that were there"
-                                   : ""));
+    terminal.write(
+        fmt::format("  {}: {}{}\n", shown(one.name), counted(one.revisions, "revision"),
+                    one.merged ? ", numbered again by time together with those "
+                                 "that were there"
+                               : ""));
   }
 }
 
@@ -137,17 +137,17 @@ Done remove_device(const Context& context, const std::string& name, bool yes) {
 
 Done claim_address(const Context& context, const std::string& address,
                    const std::string& name) {
-  return show_answer(
-      context, context.api.call(api::kClaimAddress, {name}, {address}),
-      [&](const Terminal& terminal, const api::Claimed& claimed) {
-        terminal.write(
-            fmt::format("{} is {}'s{}\n", shown(address), shown(claimed.device),
-                        claimed.files.empty() ? "; it had sent no backups"
-                                              : ", and so is what came from it:"));
-        write_moved(terminal, claimed.files);
-        if (claimed.ledger_rows == 0) return;
-        terminal.write(fmt::format("  {} row(s) of the ledger\n", claimed.ledger_rows));
-      });
+  return show_answer(context, context.api.call(api::kClaimAddress, {name}, {address}),
+                     [&](const Terminal& terminal, const api::Claimed& claimed) {
+                       terminal.write(fmt::format(
+                           "{} is {}'s{}\n", shown(address), shown(claimed.device),
+                           claimed.files.empty() ? "; it had sent no backups"
+                                                 : ", and so is what came from it:"));
+                       write_moved(terminal, claimed.files);
+                       if (claimed.ledger_rows == 0) return;
+                       terminal.write(fmt::format("  {} of the ledger\n",
+                                                  counted(claimed.ledger_rows, "row")));
+                     });
 }
 
 Done import_devices(const Context& context, const std::string& file, bool dry_run) {
@@ -176,8 +176,8 @@ Done read_report(const Context& context, const std::string& name, const std::str
   return show_answer(
       context, context.api.call(api::kReadReport, {name}, {*text, !dry_run}),
       [](const Terminal& terminal, const api::ReportRead& read) {
-        terminal.write(fmt::format("{}: {} value(s) {}\n", shown(read.device),
-                                   read.learnt.size(),
+        terminal.write(fmt::format("{}: {} {}\n", shown(read.device),
+                                   counted(read.learnt.size(), "value"),
                                    read.done ? "learnt" : "would be learnt"));
         for (const auto& one : read.learnt) {
           auto field = one.field;
@@ -195,8 +195,8 @@ Done read_report(const Context& context, const std::string& name, const std::str
           terminal.write(terminal.toned("  " + shown(one, 400), Tone::kBad) + "\n");
         }
         if (read.not_understood.empty()) return;
-        terminal.write(
-            fmt::format("not understood: {} line(s)\n", read.not_understood.size()));
+        terminal.write(fmt::format("not understood: {}\n",
+                                   counted(read.not_understood.size(), "line")));
         constexpr std::size_t kMostShown = 20;
         for (std::size_t i = 0; i < std::min(read.not_understood.size(), kMostShown);
              ++i) {

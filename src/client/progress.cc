@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <utility>
 
+#include "base/counted.h"
 #include "base/sizes.h"
 
 namespace vantro::client {
@@ -63,8 +64,7 @@ void Progress::note(const std::string& what) {
 }
 
 std::string Progress::amount(std::uint64_t count) const {
-  return of_ == Of::kBytes ? base::size_text(count)
-                           : fmt::format("{} file{}", count, count == 1 ? "" : "s");
+  return of_ == Of::kBytes ? base::size_text(count) : base::counted(count, "file");
 }
 
 std::string Progress::account(std::uint64_t done, base::Instant now,

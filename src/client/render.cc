@@ -73,10 +73,6 @@ std::string exact_size(std::uint64_t bytes) {
   return fmt::format("{} ({} bytes)", base::size_text(bytes), bytes);
 }
 
-std::string counted(std::uint64_t count, const char* what) {
-  return fmt::format("{} {}{}", count, what, count == 1 ? "" : "s");
-}
-
 std::string shown(const std::string& text, std::size_t longest) {
   return base::printable(text, longest);
 }

@@ -6,6 +6,7 @@
 
 #include "api/catalogue.h"
 #include "api/shapes.h"
+#include "base/counted.h"
 #include "client/table.h"
 #include "client/terminal.h"
 
@@ -18,7 +19,7 @@ std::string shown_time(const std::string& iso);
 std::string exact_size(std::uint64_t bytes);
 
 // "1 image", "3 images"
-std::string counted(std::uint64_t count, const char* what);
+using base::counted;
 
 // Text from the server, safe on a terminal.
 std::string shown(const std::string& text, std::size_t longest = 255);

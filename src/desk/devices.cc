@@ -5,6 +5,7 @@
 #include <map>
 #include <set>
 
+#include "base/counted.h"
 #include "base/visible_name.h"
 #include "jobs/jobs.h"
 #include "repository/change.h"
@@ -113,7 +114,8 @@ std::string moved_text(const std::vector<backup::Moved>& files) {
       merged += fmt::format("{}'{}'", merged.empty() ? "" : ", ", one.name);
     }
   }
-  return fmt::format("{} revision(s) of {} file(s){}", revisions, files.size(),
+  return fmt::format("{} of {}{}", base::counted(revisions, "revision"),
+                     base::counted(files.size(), "file"),
                      merged.empty() ? "" : "; numbered again by time: " + merged);
 }
 
@@ -336,8 +338,9 @@ base::Outcome<repository::ReportRead> Devices::read_report(
       [&](db::Transaction& t, Change& change) -> base::Outcome<repository::ReportRead> {
         auto result = read(t, change.now());
         change.record(t, "device-read", known->name, "",
-                      fmt::format("{} value(s) learnt, {} line(s) not understood",
-                                  result.learnt.size(), result.not_understood.size()));
+                      fmt::format("{} learnt, {} not understood",
+                                  base::counted(result.learnt.size(), "value"),
+                                  base::counted(result.not_understood.size(), "line")));
         return result;
       });
 }

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "backup/backups.h"
+#include "base/counted.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 
@@ -245,7 +246,7 @@ base::Outcome<catalog::Image> Images::retract(const std::string& typed) {
         if (!count) return base::refuse(count.error());
         change.record(
             t, "image-retract", image.name, image.digests.sha256,
-            fmt::format("{} comparison(s) undone; {} -> {}", *count,
+            fmt::format("{} undone; {} -> {}", base::counted(*count, "comparison"),
                         catalog::word(found->vouching), catalog::word(image.vouching)));
         return image;
       });

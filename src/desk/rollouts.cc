@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <map>
 
+#include "base/counted.h"
 #include "base/visible_name.h"
 #include "repository/job_changes.h"
 #include "text/nearest.h"
@@ -185,8 +186,8 @@ base::Outcome<RolloutView> Rollouts::plan(const RolloutWanted& wanted) {
                                                       fmt::join(left_out, "; ")));
     }
     change.record(t, "rollout-plan", added->name, aim->image.digests.sha256,
-                  fmt::format("'{}' for {} device(s) in batches of {}", aim->name,
-                              planned.size(), wanted.batch));
+                  fmt::format("'{}' for {} in batches of {}", aim->name,
+                              base::counted(planned.size(), "device"), wanted.batch));
     if (!wanted.really) return base::refuse(dry);
     return added;
   };
@@ -263,7 +264,7 @@ base::Outcome<RolloutView> Rollouts::withdraw(const std::string& name,
         rollout->withdrawn = true;
         jobs::Jobs::set_state(t, *rollout);
         change.record(t, "rollout-withdraw", rollout->name, "",
-                      fmt::format("{} open job(s) withdrawn{}{}", ended,
+                      fmt::format("{} ended{}{}", base::counted(ended, "open job"),
                                   why.empty() ? "" : "; ", why));
         return {};
       });

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/counted.h"
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "fleet/devices.h"
@@ -184,7 +185,8 @@ std::string BackupWrite::learn(db::Transaction& t, const backup::Revision& filed
   if (report_.empty()) return "";
   const auto read = repository::read_report(t, workings_.config()->reports,
                                             filed.holder.device, report_, origin);
-  auto text = fmt::format("; {} value(s) read from it", read.learnt.size());
+  auto text =
+      fmt::format("; {} read from it", base::counted(read.learnt.size(), "value"));
   for (const auto& doubt : read.doubts) text += "; CAUTION: " + doubt;
   return text;
 }

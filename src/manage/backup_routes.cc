@@ -4,6 +4,7 @@
 
 #include "api/operations.h"
 #include "base/base64.h"
+#include "base/counted.h"
 #include "base/numbers.h"
 #include "base/visible_name.h"
 #include "desk/backup_reports.h"
@@ -145,10 +146,11 @@ base::Outcome<Content> backup_content(Service& service, const Call& call,
     if (const auto hidden = found->masked; hidden > 0) {
       return base::refuse(
           Kind::kDenied,
-          fmt::format("'{}' has {} secret(s); ask for it with them "
+          fmt::format("'{}' has {}; ask for it with them "
                       "('--with-secrets', ?secrets=shown), or with them masked "
                       "('--masked', .../text)",
-                      base::printable(revision->name, 80), hidden));
+                      base::printable(revision->name, 80),
+                      base::counted(hidden, "secret")));
     }
   }
   service.repository.record_event("backup-save", call.caller.by(), "", title(*revision));

@@ -560,7 +560,7 @@ TEST_F(JobsTest, AReportThatADeviceSendsUpdatesItsState) {
   EXPECT_EQ(known->platform, "lattice24");
   const auto row = repository_->ledger.newest(1, {})->front();
   EXPECT_EQ(row.sentence,
-            "revision 1; 2 value(s) read from it; CAUTION: platform: the inventory says "
+            "revision 1; 2 values read from it; CAUTION: platform: the inventory says "
             "lattice24, the device says lattice48; nothing was changed");
   // From an address that is nobody's it is only kept.
   ASSERT_TRUE(deposit("192.0.2.99", "x.rpt", "system 9\n"));

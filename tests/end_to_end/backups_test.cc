@@ -49,7 +49,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
               HasSubstr("vantro device assign tidegate 127.0.0.1"));
   EXPECT_EQ(out({"device", "assign", "tidegate", "127.0.0.1"}),
             "127.0.0.1 is tidegate's, and so is what came from it:\n"
-            "  site.cfg: 1 revision(s)\n  1 row(s) of the ledger\n");
+            "  site.cfg: 1 revision\n  1 row of the ledger\n");
   put("site.cfg", after_);
   put("site.cfg", "! saved 12:00" + after_.substr(13));
   EXPECT_THAT(out({"backup", "compare", "tidegate"}),
@@ -72,7 +72,7 @@ TEST_F(BackupCommands, ShowWhatChangedAndKeepTheSecrets) {
             "shows all files\n");
   // Nothing gives a secret away but the token that may, and only when asked.
   EXPECT_THAT(out({"backup", "write", "tidegate", "site.cfg", "--out", "-"}, 1),
-              HasSubstr("'site.cfg' has 1 secret(s); ask for it with them "
+              HasSubstr("'site.cfg' has 1 secret; ask for it with them "
                         "('--with-secrets'"));
   EXPECT_THAT(
       out({"backup", "compare", "tidegate", "site.cfg", "1", "2", "--with-secrets"}, 1),
