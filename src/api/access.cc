@@ -39,7 +39,8 @@ template <>
 const Shape& shape_of<AccountFields>() {
   using T = AccountFields;
   static const Shape shape =
-      ShapeOf<T>("AccountFields", "what an account may; what is not given stays as it is")
+      ShapeOf<T>("AccountFields",
+                 "an account's rights and limits; fields that are not sent stay")
           .field<&T::name>("name", "as it logs in; only for a new one")
           .field<&T::password>("password", "at least 8 characters")
           .field<&T::may>("may",
@@ -60,7 +61,7 @@ const Shape& shape_of<AccountFields>() {
 template <>
 const Shape& shape_of<AccountRemoved>() {
   using T = AccountRemoved;
-  static const Shape shape = ShapeOf<T>("AccountRemoved", "an account is gone")
+  static const Shape shape = ShapeOf<T>("AccountRemoved", "an account was removed")
                                  .field<&T::removed>("removed", "its name")
                                  .done();
   return shape;
@@ -96,7 +97,7 @@ const Shape& shape_of<KeyGiven>() {
       ShapeOf<T>("KeyGiven", "a public key")
           .field<&T::key>("key", "a line or a block as key programs write it")
           .needed()
-          .field<&T::remark>("remark", "whose it is (else what stands behind the key)")
+          .field<&T::remark>("remark", "a remark (else the comment of the key)")
           .done();
   return shape;
 }
@@ -140,8 +141,8 @@ const Shape& shape_of<Locations>() {
       ShapeOf<T>("Locations", "where one image can be fetched")
           .field<&T::name>("name", "as devices ask for it")
           .field<&T::image>("image", "its first name")
-          .field<&T::size>("size", "of it", Unit::kBytes)
-          .field<&T::digests>("digests", "of it")
+          .field<&T::size>("size", "its size", Unit::kBytes)
+          .field<&T::digests>("digests", "its digests")
           .field<&T::locations>("locations", "one for each protocol and address")
           .done();
   return shape;
@@ -157,7 +158,7 @@ const Shape& shape_of<LocationsAsked>() {
           .field<&T::device>(
               "for",
               "the device's name or address: it gets the server's address that it "
-              "would use, and what is closed to it is said")
+              "would use, and what is closed to it")
           .field<&T::account>("account", "that it logs in with")
           .done();
   return shape;

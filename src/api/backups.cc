@@ -7,8 +7,8 @@ const Shape& shape_of<Backup>() {
   using T = Backup;
   static const Shape shape =
       ShapeOf<T>("Backup", "one revision of what a device sent")
-          .field<&T::holder>("holder",
-                             "the device's name; or the address, if it is nobody's")
+          .field<&T::holder>(
+              "holder", "the device's name; or the address, if it belongs to no device")
           .field<&T::device>("device", "the holder is one")
           .field<&T::address>("address", "where it came from")
           .field<&T::name>("name", "of the file")
@@ -38,7 +38,7 @@ const Shape& shape_of<Backup>() {
           .field<&T::pinned>("pinned", "kept for ever")
           .field<&T::pinned_why>("pinned_why", "the reason")
           .field<&T::recognised>("recognised",
-                                 "how it stands to the catalogue; empty: it does not")
+                                 "how it compares with the catalogue; empty: it does not")
           .field<&T::image>("image", "that it is identical to, or of the size of")
           .field<&T::secrets>(
               "secrets",
@@ -64,7 +64,7 @@ const Shape& shape_of<BackupPage>() {
       ShapeOf<T>("BackupPage", "revisions by holder, name and number")
           .field<&T::backups>("backups", "2,000 at most")
           .field<&T::next>("next",
-                           "goes into after= for those behind them; empty: that was all")
+                           "the value of after= for the next ones; empty: no more")
           .done();
   return shape;
 }
@@ -75,7 +75,7 @@ const Shape& shape_of<BackupsAsked>() {
   static const Shape shape =
       ShapeOf<T>("BackupsAsked", "which revisions")
           .field<&T::holder>("holder", "only of this device or address")
-          .field<&T::name>("name", "only of this file of it")
+          .field<&T::name>("name", "only this file")
           .field<&T::after>("after", "the next of the answer before")
           .done();
   return shape;
@@ -120,17 +120,17 @@ const Shape& shape_of<BackupFile>() {
   using T = BackupFile;
   static const Shape shape =
       ShapeOf<T>("BackupFile", "all revisions of one name in a line")
-          .field<&T::holder>("holder",
-                             "the device's name; or the address, if it is nobody's")
+          .field<&T::holder>(
+              "holder", "the device's name; or the address, if it belongs to no device")
           .field<&T::device>("device", "the holder is one")
-          .field<&T::site>("site", "where it stands")
+          .field<&T::site>("site", "its site")
           .field<&T::name>("name", "of the file")
-          .field<&T::revisions>("revisions", "of it")
+          .field<&T::revisions>("revisions", "its revisions")
           .field<&T::revision>("revision", "the newest complete one; 0: there is none")
           .field<&T::kind>("kind", "configuration, image or other")
           .field<&T::arrived_at>("arrived_at", "when it came", Unit::kTime)
           .field<&T::seen_at>("seen_at", "when these bytes came last", Unit::kTime)
-          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::usual_size>("usual_size", "of those before it", Unit::kBytes)
           .field<&T::shrunk>("shrunk", "to less than half of that, or to nothing")
           .field<&T::doubt>("doubt",
@@ -148,7 +148,7 @@ const Shape& shape_of<Expected>() {
   static const Shape shape =
       ShapeOf<T>("Expected", "a device of which backups are expected")
           .field<&T::device>("device", "its name")
-          .field<&T::site>("site", "where it stands")
+          .field<&T::site>("site", "its site")
           .field<&T::every>("every", "daily, 12h and so on")
           .field<&T::seen_at>("seen_at", "the last one; null: none came yet", Unit::kTime)
           .field<&T::since>("since", "when the device was made known", Unit::kTime)
@@ -161,7 +161,7 @@ template <>
 const Shape& shape_of<BackupOverview>() {
   using T = BackupOverview;
   static const Shape shape =
-      ShapeOf<T>("BackupOverview", "a line for each file, and what is expected of whom")
+      ShapeOf<T>("BackupOverview", "each file, and the devices with expected backups")
           .field<&T::days>("days", "in which changes are counted", Unit::kDays)
           .field<&T::files>("files", "by holder and name")
           .field<&T::expected>("expected", "of whom")
@@ -197,7 +197,7 @@ const Shape& shape_of<ComparedSide>() {
   using T = ComparedSide;
   static const Shape shape =
       ShapeOf<T>("ComparedSide", "one side of a comparison")
-          .field<&T::title>("title", "of it")
+          .field<&T::title>("title", "its title")
           .field<&T::holder>("holder", "whose it is")
           .field<&T::name>("name", "of the file")
           .field<&T::revision>("revision", "0: a file that was given")
@@ -310,7 +310,7 @@ const Shape& shape_of<TextGiven>() {
   static const Shape shape =
       ShapeOf<T>("TextGiven",
                  "a text to compare with; JSON has one encoding, configurations have any")
-          .field<&T::title>("title", "of it")
+          .field<&T::title>("title", "its title")
           .field<&T::text>("text", "itself")
           .field<&T::base64>("base64", "itself, in place of text")
           .done();
@@ -325,12 +325,12 @@ const Shape& shape_of<FileReport>() {
           .field<&T::what>("what", "happened")
           .choices({"changed", "unchanged", "first", "broke-off"})
           .field<&T::holder>("holder", "whose it is")
-          .field<&T::name>("name", "of it")
+          .field<&T::name>("name", "its name")
           .field<&T::revisions>("revisions", "that came within")
           .field<&T::before>("before", "a revision")
           .field<&T::after>("after", "a revision")
           .field<&T::arrived_at>("arrived_at", "when the one after came", Unit::kTime)
-          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::why>("why", "what broke it off; why nothing was compared")
           .field<&T::comparison>("comparison", "of before and after")
           .done();
@@ -384,8 +384,8 @@ const Shape& shape_of<BackupOffer>() {
           .field<&T::to>("to", "a device, or an address")
           .field<&T::holder>("holder", "whose backup it is")
           .field<&T::file>("file", "of the backup")
-          .field<&T::revision>("revision", "of it")
-          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::revision>("revision", "its revision")
+          .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::since>("since", "when it was offered", Unit::kTime)
           .field<&T::until>("until", "when it ends", Unit::kTime)
           .field<&T::caution>("caution",
@@ -435,7 +435,7 @@ const Shape& shape_of<AdoptWanted>() {
           .field<&T::name>("name", "of the image (else the last part of the file's)")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is truncated or damaged inside")
+                                       "add it even if it is truncated or damaged inside")
           .field<&T::maker>("maker", "who makes it")
           .field<&T::platform>("platform",
                                "device platforms that it is for, separated by commas")
@@ -470,7 +470,7 @@ const Shape& shape_of<ThinnedRevision>() {
       ShapeOf<T>("ThinnedRevision", "one revision, and what the rules say of it")
           .field<&T::revision>("revision", "its number")
           .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
-          .field<&T::size>("size", "of it", Unit::kBytes)
+          .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::goes>("goes", "else it stays")
           .field<&T::why>("why", "the rule")
           .done();
@@ -482,7 +482,7 @@ const Shape& shape_of<ThinnedFile>() {
   using T = ThinnedFile;
   static const Shape shape = ShapeOf<T>("ThinnedFile", "the revisions of one file")
                                  .field<&T::holder>("holder", "whose it is")
-                                 .field<&T::name>("name", "of it")
+                                 .field<&T::name>("name", "its name")
                                  .field<&T::revisions>("revisions", "the newest first")
                                  .done();
   return shape;

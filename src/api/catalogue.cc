@@ -6,7 +6,7 @@ template <>
 const Shape& shape_of<Facts>() {
   using T = Facts;
   static const Shape shape =
-      ShapeOf<T>("Facts", "what is known of an image")
+      ShapeOf<T>("Facts", "an image")
           .field<&T::maker>("maker", "who makes it")
           .field<&T::platform>("platform", "device platforms that it is for")
           .field<&T::hardware>("hardware", "their hardware revisions; empty: any")
@@ -30,8 +30,8 @@ const Shape& shape_of<FactFields>() {
   using T = FactFields;
   static const Shape shape =
       ShapeOf<T>("FactFields",
-                 "facts of an image; what is not given stays as it is, and an empty text "
-                 "takes it away")
+                 "facts of an image; fields that are not sent stay; an empty text clears "
+                 "a field")
           .field<&T::maker>("maker", "who makes it")
           .field<&T::platform>("platform",
                                "device platforms that it is for, separated by commas")
@@ -65,8 +65,8 @@ const Shape& shape_of<Image>() {
   static const Shape shape =
       ShapeOf<T>("Image", "an image in the catalogue")
           .field<&T::name>("name", "the first of its names")
-          .field<&T::size>("size", "of it", Unit::kBytes)
-          .field<&T::digests>("digests", "of it")
+          .field<&T::size>("size", "its size", Unit::kBytes)
+          .field<&T::digests>("digests", "its digests")
           .field<&T::taken_in_at>("taken_in_at", "when", Unit::kTime)
           .field<&T::taken_in_by>("taken_in_by", "by whom")
           .field<&T::on_offer>("on_offer", "somebody can fetch it")
@@ -103,7 +103,7 @@ const Shape& shape_of<ImageList>() {
   static const Shape shape =
       ShapeOf<T>("ImageList", "images by platform, role and version")
           .field<&T::images>("images", "the rows")
-          .field<&T::in_all>("in_all", "rows that there are, shown or not")
+          .field<&T::in_all>("in_all", "all rows, shown or not")
           .done();
   return shape;
 }
@@ -162,13 +162,13 @@ const Shape& shape_of<Offer>() {
       ShapeOf<T>("Offer", "a name that devices can fetch")
           .field<&T::name>("name", "what they type")
           .field<&T::image>("image", "its first name")
-          .field<&T::size>("size", "of it", Unit::kBytes)
-          .field<&T::sha256>("sha256", "of it")
+          .field<&T::size>("size", "its size", Unit::kBytes)
+          .field<&T::sha256>("sha256", "its SHA-256")
           .field<&T::since>("since", "when it was offered", Unit::kTime)
           .field<&T::to>("to", "only to this network; empty: to all")
           .field<&T::over>("over", "only over these protocols; empty: over all")
           .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
-          .field<&T::ended_at>("ended_at", "null: it stands", Unit::kTime)
+          .field<&T::ended_at>("ended_at", "null: not ended", Unit::kTime)
           .field<&T::why>("why", "it was ended")
           .field<&T::held_back>("held_back",
                                 "why nobody gets it all the same; empty: they do")
@@ -230,10 +230,9 @@ template <>
 const Shape& shape_of<OfferChanges>() {
   using T = OfferChanges;
   static const Shape shape =
-      ShapeOf<T>("OfferChanges",
-                 "what is to be another; what is not given stays as it is")
+      ShapeOf<T>("OfferChanges", "the change of an offer; fields that are not sent stay")
           .field<&T::of>("of", "where the name is on offer to several networks: to which")
-          .field<&T::image>("image", "that it stands for from now on")
+          .field<&T::image>("image", "that the name has from now on")
           .field<&T::to>("to", "only to this network, such as 192.0.2.0/24; or all")
           .field<&T::over>("over",
                            "only over these protocols, separated by commas; or all")
@@ -261,9 +260,9 @@ template <>
 const Shape& shape_of<Document>() {
   using T = Document;
   static const Shape shape = ShapeOf<T>("Document", "release notes beside an image")
-                                 .field<&T::name>("name", "of it")
-                                 .field<&T::size>("size", "of it", Unit::kBytes)
-                                 .field<&T::sha256>("sha256", "of it")
+                                 .field<&T::name>("name", "its name")
+                                 .field<&T::size>("size", "its size", Unit::kBytes)
+                                 .field<&T::sha256>("sha256", "its SHA-256")
                                  .field<&T::added_at>("added_at", "when", Unit::kTime)
                                  .done();
   return shape;
@@ -286,7 +285,7 @@ const Shape& shape_of<Member>() {
   using T = Member;
   static const Shape shape = ShapeOf<T>("Member", "a file in an archive")
                                  .field<&T::path>("path", "in it")
-                                 .field<&T::size>("size", "of it", Unit::kBytes)
+                                 .field<&T::size>("size", "its size", Unit::kBytes)
                                  .done();
   return shape;
 }
@@ -296,8 +295,8 @@ const Shape& shape_of<LookAlike>() {
   using T = LookAlike;
   static const Shape shape =
       ShapeOf<T>("LookAlike", "an image whose version is easily taken for this one's")
-          .field<&T::name>("name", "of it")
-          .field<&T::version>("version", "of it")
+          .field<&T::name>("name", "its name")
+          .field<&T::version>("version", "its version")
           .done();
   return shape;
 }
@@ -349,7 +348,7 @@ const Shape& shape_of<ImageGiven>() {
   using T = ImageGiven;
   static const Shape shape =
       ShapeOf<T>("ImageGiven", "how an image is to be added")
-          .field<&T::name>("name", "of it")
+          .field<&T::name>("name", "its name")
           .needed()
           .field<&T::expect>("expect",
                              "the maker's checksums, ALGO:HEX or bare HEX, separated by "
@@ -358,7 +357,7 @@ const Shape& shape_of<ImageGiven>() {
           .field<&T::vouch>("vouch", "false: they are compared, and not recorded")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is truncated or damaged inside")
+                                       "add it even if it is truncated or damaged inside")
           .field<&T::suggest>("suggest", "false: take no facts from name and content")
           .field<&T::fact>("fact", "what is known of it: fact.version=7.6.0 and so on")
           .done();
@@ -372,8 +371,7 @@ const Shape& shape_of<ImageAdded>() {
       ShapeOf<T>("ImageAdded", "an image was added")
           .field<&T::result>("result", "new-name: the bytes were known")
           .choices({"new", "new-name", "already-there"})
-          .field<&T::compared>("compared",
-                               "an expected checksum was given, and is what came")
+          .field<&T::compared>("compared", "an expected checksum was sent, and matches")
           .field<&T::image>("image", "itself")
           .field<&T::kind>("kind", "such as \"tar archive in gzip\"")
           .field<&T::findings>("findings", "of the look inside")
@@ -382,8 +380,7 @@ const Shape& shape_of<ImageAdded>() {
           .field<&T::offer>("offer",
                             "the name under which devices can fetch it; empty: none")
           .field<&T::note>("note", "why it is not on offer, where that was wanted")
-          .field<&T::not_done>("not_done",
-                               "what was asked for and left as it was, with what to do")
+          .field<&T::not_done>("not_done", "options without effect, with what to do")
           .done();
   return shape;
 }
@@ -473,7 +470,7 @@ template <>
 const Shape& shape_of<ExtractWanted>() {
   using T = ExtractWanted;
   static const Shape shape =
-      ShapeOf<T>("ExtractWanted", "a member of an archive, and what becomes of it")
+      ShapeOf<T>("ExtractWanted", "a member of an archive, and how to add it")
           .field<&T::member>("member", "its path, as the archive's members have it")
           .needed()
           .field<&T::as>("as", "the image's name; empty: the last part of the path")
@@ -543,7 +540,7 @@ template <>
 const Shape& shape_of<Vouched>() {
   using T = Vouched;
   static const Shape shape =
-      ShapeOf<T>("Vouched", "how an image stands to its maker's checksums")
+      ShapeOf<T>("Vouched", "the comparison of an image with its maker's checksums")
           .field<&T::image>("image", "itself")
           .field<&T::vouches>("vouches", "that were compared")
           .done();
@@ -626,9 +623,9 @@ const Shape& shape_of<KitPart>() {
   using T = KitPart;
   static const Shape shape = ShapeOf<T>("KitPart", "one image of a kit")
                                  .field<&T::image>("image", "its name")
-                                 .field<&T::role>("role", "of it")
-                                 .field<&T::version>("version", "of it")
-                                 .field<&T::size>("size", "of it", Unit::kBytes)
+                                 .field<&T::role>("role", "its role")
+                                 .field<&T::version>("version", "its version")
+                                 .field<&T::size>("size", "its size", Unit::kBytes)
                                  .field<&T::remark>("remark", "about this part")
                                  .done();
   return shape;
@@ -638,7 +635,7 @@ template <>
 const Shape& shape_of<Kit>() {
   using T = Kit;
   static const Shape shape = ShapeOf<T>("Kit", "images that belong together")
-                                 .field<&T::name>("name", "of it")
+                                 .field<&T::name>("name", "its name")
                                  .field<&T::remarks>("remarks", "about the whole")
                                  .field<&T::made_at>("made_at", "when", Unit::kTime)
                                  .field<&T::parts>("parts", "in the order of installing")
@@ -660,7 +657,7 @@ const Shape& shape_of<KitWanted>() {
   using T = KitWanted;
   static const Shape shape =
       ShapeOf<T>("KitWanted", "a kit to be made")
-          .field<&T::name>("name", "of it")
+          .field<&T::name>("name", "its name")
           .needed()
           .field<&T::remarks>("remarks", "about the whole")
           .field<&T::images>("images", "in the order of installing")
@@ -721,9 +718,9 @@ template <>
 const Shape& shape_of<VerifyWanted>() {
   using T = VerifyWanted;
   static const Shape shape =
-      ShapeOf<T>("VerifyWanted", "what is to be read again")
+      ShapeOf<T>("VerifyWanted", "the files to read again")
           .field<&T::image>("image", "only this one; empty: everything")
-          .field<&T::unread_days>("unread_days", "only what was not read for so long",
+          .field<&T::unread_days>("unread_days", "only files not read for so long",
                                   Unit::kDays)
           .range(0)
           .field<&T::bytes_per_second>(

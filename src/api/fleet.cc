@@ -6,8 +6,8 @@ template <>
 const Shape& shape_of<Device>() {
   using T = Device;
   static const Shape shape =
-      ShapeOf<T>("Device", "a box in the network; what is not said is empty")
-          .field<&T::name>("name", "of it")
+      ShapeOf<T>("Device", "a device; unknown values are empty")
+          .field<&T::name>("name", "its name")
           .field<&T::addresses>(
               "addresses",
               "addresses and networks that it is heard from, separated by blanks")
@@ -15,18 +15,18 @@ const Shape& shape_of<Device>() {
           .field<&T::maker>("maker", "who made it")
           .field<&T::platform>("platform", "decides which images and which patterns fit")
           .field<&T::hardware>("hardware", "its hardware revision")
-          .field<&T::site>("site", "where it stands")
+          .field<&T::site>("site", "its site")
           .field<&T::remarks>("remarks", "anything else")
           .field<&T::backup_every>("backup_every", "how often a backup is expected")
-          .field<&T::quota>("quota", "what is kept of it at most")
+          .field<&T::quota>("quota", "the most bytes kept of it")
           .field<&T::made_at>("made_at", "when it was made known", Unit::kTime)
           .field<&T::changed_at>("changed_at", "when that was changed last", Unit::kTime)
           .field<&T::unclaimed>("unclaimed",
-                                "its addresses under which backups stand that it has not "
+                                "its addresses with backups that it has not "
                                 "claimed; only of one that is asked for alone")
           .field<&T::running_version>("running_version",
                                       "of its software; of a stack the oldest")
-          .field<&T::state>("state", "what is known of its software")
+          .field<&T::state>("state", "the state of its software")
           .field<&T::job>("job", "what its open job installs")
           .done();
   return shape;
@@ -38,7 +38,7 @@ const Shape& shape_of<DeviceList>() {
   static const Shape shape = ShapeOf<T>("DeviceList", "the inventory")
                                  .field<&T::devices>("devices", "by name")
                                  .field<&T::in_all>("in_all",
-                                                    "devices that there are, "
+                                                    "all devices, "
                                                     "shown or not")
                                  .done();
   return shape;
@@ -66,10 +66,9 @@ const Shape& shape_of<DeviceFields>() {
   using T = DeviceFields;
   static const Shape shape =
       ShapeOf<T>("DeviceFields",
-                 "what is known of a device; what is not given stays as it is, and an "
-                 "empty text takes it away")
-          .field<&T::name>("name",
-                           "of it; another one renames it, and its backups stay its own")
+                 "what is known of a device; fields that are not sent stay; an empty "
+                 "text clears a field")
+          .field<&T::name>("name", "its name; a new one renames it, and its backups stay")
           .field<&T::addresses>(
               "addresses",
               "addresses and networks that it is heard from, separated by commas")
@@ -78,12 +77,12 @@ const Shape& shape_of<DeviceFields>() {
           .field<&T::platform>("platform",
                                "what decides which images and which patterns fit")
           .field<&T::hardware>("hardware", "its hardware revision")
-          .field<&T::site>("site", "where it stands")
+          .field<&T::site>("site", "its site")
           .field<&T::remarks>("remarks", "anything else")
           .field<&T::backup_every>("backup_every",
                                    "how often a backup is expected: daily, weekly, "
                                    "monthly, 12h, 3d, never (default: as its site)")
-          .field<&T::quota>("quota", "what is kept of it at most, such as \"500 MiB\"")
+          .field<&T::quota>("quota", "the most bytes kept of it, such as \"500 MiB\"")
           .field<&T::running_version>("running_version", "the version that runs")
           .field<&T::boot_version>("boot_version", "the version of its boot part")
           .field<&T::model>("model", "its platform as the device itself names it")
@@ -112,7 +111,7 @@ const Shape& shape_of<Site>() {
   using T = Site;
   static const Shape shape =
       ShapeOf<T>("Site", "where devices stand")
-          .field<&T::name>("name", "of it")
+          .field<&T::name>("name", "its name")
           .field<&T::devices>("devices", "that stand there")
           .field<&T::backup_every>("backup_every",
                                    "how often a backup is expected of them")
@@ -145,8 +144,8 @@ const Shape& shape_of<MovedFile>() {
   using T = MovedFile;
   static const Shape shape =
       ShapeOf<T>("MovedFile", "a file whose backups belong to somebody else now")
-          .field<&T::name>("name", "of it")
-          .field<&T::revisions>("revisions", "of it")
+          .field<&T::name>("name", "its name")
+          .field<&T::revisions>("revisions", "its revisions")
           .field<&T::merged>("merged",
                              "with one of the same name: numbered again by time")
           .done();
@@ -170,7 +169,7 @@ const Shape& shape_of<AddressGiven>() {
   using T = AddressGiven;
   static const Shape shape =
       ShapeOf<T>("AddressGiven", "an address")
-          .field<&T::address>("address", "what came from it becomes the device's")
+          .field<&T::address>("address", "its files become the device's")
           .needed()
           .done();
   return shape;
@@ -192,7 +191,7 @@ template <>
 const Shape& shape_of<Imported>() {
   using T = Imported;
   static const Shape shape =
-      ShapeOf<T>("Imported", "what came of many devices at once")
+      ShapeOf<T>("Imported", "the result of an import")
           .field<&T::done>("done", "false: nothing was changed, this is what would be")
           .field<&T::added>("added", "names")
           .field<&T::changed>("changed", "names")

@@ -128,7 +128,7 @@ template <>
 const Shape& shape_of<RulesImported>() {
   using T = RulesImported;
   static const Shape shape =
-      ShapeOf<T>("RulesImported", "what came of a table of rules")
+      ShapeOf<T>("RulesImported", "the result of an import of rules")
           .field<&T::done>("done", "false: nothing was changed, this is what would be")
           .field<&T::platforms>("platforms", "whose rules the table replaces")
           .field<&T::added>("added", "rules in words")
@@ -141,7 +141,7 @@ const Shape& shape_of<RulesImported>() {
 template <>
 const Shape& shape_of<RulesRemoved>() {
   using T = RulesRemoved;
-  static const Shape shape = ShapeOf<T>("RulesRemoved", "what was removed")
+  static const Shape shape = ShapeOf<T>("RulesRemoved", "the rules that were removed")
                                  .field<&T::platform>("platform", "whose rules they were")
                                  .field<&T::rules>("rules", "how many")
                                  .done();
@@ -152,7 +152,7 @@ template <>
 const Shape& shape_of<RouteAsked>() {
   using T = RouteAsked;
   static const Shape shape =
-      ShapeOf<T>("RouteAsked", "from where to where")
+      ShapeOf<T>("RouteAsked", "two versions")
           .field<&T::platform>("platform", "whose versions are meant")
           .needed()
           .field<&T::from>("from", "the running version")
@@ -166,7 +166,7 @@ const Shape& shape_of<RouteAsked>() {
 template <>
 const Shape& shape_of<DeviceRouteAsked>() {
   using T = DeviceRouteAsked;
-  static const Shape shape = ShapeOf<T>("DeviceRouteAsked", "of which device to what")
+  static const Shape shape = ShapeOf<T>("DeviceRouteAsked", "a device and an image")
                                  .field<&T::name>("name", "of the device")
                                  .needed()
                                  .field<&T::image>("image", "or a kit")
@@ -209,7 +209,7 @@ const Shape& shape_of<VersionRoute>() {
   static const Shape shape =
       ShapeOf<T>("VersionRoute", "the shortest permitted way")
           .field<&T::result>("result", "found, there, missing, forbidden or unknown")
-          .field<&T::sentence>("sentence", "what came of it")
+          .field<&T::sentence>("sentence", "the outcome")
           .field<&T::steps>("steps", "in their order")
           .field<&T::any_rules>("any_rules", "whether rules are known for it")
           .done();
@@ -220,7 +220,7 @@ template <>
 const Shape& shape_of<ReadinessAsked>() {
   using T = ReadinessAsked;
   static const Shape shape =
-      ShapeOf<T>("ReadinessAsked", "what is asked of a device")
+      ShapeOf<T>("ReadinessAsked", "the check that is wanted")
           .field<&T::device>("device", "its name or address")
           .needed()
           .field<&T::image>("image", "or a kit; empty: as its open job has it")
@@ -236,9 +236,9 @@ const Shape& shape_of<ReadinessCheck>() {
   using T = ReadinessCheck;
   static const Shape shape =
       ShapeOf<T>("ReadinessCheck", "one check before the point of no return")
-          .field<&T::name>("name", "what is checked")
+          .field<&T::name>("name", "the subject of the check")
           .field<&T::verdict>("verdict", "pass, warn, stop or unknown")
-          .field<&T::fact>("fact", "what was found")
+          .field<&T::fact>("fact", "the fact")
           .field<&T::advice>("advice", "what to do; empty: nothing")
           .done();
   return shape;
@@ -320,7 +320,7 @@ const Shape& shape_of<Job>() {
                                   Unit::kTime)
           .field<&T::window_until>("window_until", "when it must be over; empty: open",
                                    Unit::kTime)
-          .field<&T::remark>("remark", "what was said of it")
+          .field<&T::remark>("remark", "the remark")
           .field<&T::planned_by>("planned_by", "who planned it")
           .field<&T::planned_at>("planned_at", "when", Unit::kTime)
           .field<&T::owner>("owner", "who has it now")
@@ -367,7 +367,7 @@ template <>
 const Shape& shape_of<JobWanted>() {
   using T = JobWanted;
   static const Shape shape =
-      ShapeOf<T>("JobWanted", "what is planned")
+      ShapeOf<T>("JobWanted", "the plan")
           .field<&T::device>("device", "its name or address")
           .needed()
           .field<&T::image>("image", "or a kit")
@@ -377,7 +377,7 @@ const Shape& shape_of<JobWanted>() {
           .field<&T::slot>("slot", "that is to be written")
           .field<&T::window_from>("window_from", "when work may begin")
           .field<&T::window_until>("window_until", "when it must be over")
-          .field<&T::remark>("remark", "what to say of it")
+          .field<&T::remark>("remark", "the remark")
           .field<&T::offer_as>(
               "offer_as",
               "the name that the boot loader insists on: an offer to this device only")
@@ -394,7 +394,7 @@ const Shape& shape_of<JobMarkWanted>() {
           .field<&T::mark>("mark", "written, next, running, confirmed or failed")
           .needed()
           .choices({"written", "next", "running", "confirmed", "failed"})
-          .field<&T::remark>("remark", "what to say of it")
+          .field<&T::remark>("remark", "the remark")
           .done();
   return shape;
 }
@@ -405,7 +405,7 @@ const Shape& shape_of<JobEnd>() {
   static const Shape shape = ShapeOf<T>("JobEnd", "why a job is withdrawn")
                                  .field<&T::device>("device", "its name or address")
                                  .needed()
-                                 .field<&T::reason>("reason", "what to say of it")
+                                 .field<&T::reason>("reason", "the remark")
                                  .done();
   return shape;
 }
@@ -441,7 +441,7 @@ template <>
 const Shape& shape_of<Sheet>() {
   using T = Sheet;
   static const Shape shape =
-      ShapeOf<T>("Sheet", "what is typed on the device")
+      ShapeOf<T>("Sheet", "the values to type")
           .field<&T::values>("values", "in the order in which they are asked for")
           .field<&T::text>("text", "the sheet as plain text")
           .field<&T::html>("html", "the sheet as a page")
@@ -465,7 +465,7 @@ const Shape& shape_of<RolloutWanted>() {
           .field<&T::slot>("slot", "that is to be written")
           .field<&T::window_from>("window_from", "when work may begin")
           .field<&T::window_until>("window_until", "when it must be over")
-          .field<&T::remark>("remark", "what to say of it")
+          .field<&T::remark>("remark", "the remark")
           .field<&T::any_platform>("any_platform", "allow an image of another platform")
           .field<&T::batch>("batch", "devices in each batch")
           .range(1, 100000)
@@ -482,14 +482,14 @@ const Shape& shape_of<RolloutRow>() {
   static const Shape shape =
       ShapeOf<T>("RolloutRow", "one device of a rollout")
           .field<&T::device>("device", "its name")
-          .field<&T::site>("site", "where it stands")
+          .field<&T::site>("site", "its site")
           .field<&T::batch>("batch", "its number")
           .field<&T::state>("state", "of its job")
           .field<&T::stage>("stage", "in plain words")
           .field<&T::waits_for>("waits_for", "what it waits for")
           .field<&T::since>("since", "since when", Unit::kTime)
           .field<&T::owner>("owner", "who has it")
-          .field<&T::ended_why>("ended_why", "what was said at its end")
+          .field<&T::ended_why>("ended_why", "the remark at its end")
           .done();
   return shape;
 }
@@ -511,7 +511,7 @@ const Shape& shape_of<Rollout>() {
           .field<&T::confirmed>("confirmed", "jobs")
           .field<&T::failed>("failed", "jobs")
           .field<&T::withdrawn>("withdrawn", "jobs")
-          .field<&T::remark>("remark", "what was said of it")
+          .field<&T::remark>("remark", "the remark")
           .field<&T::planned_by>("planned_by", "who planned it")
           .field<&T::planned_at>("planned_at", "when", Unit::kTime)
           .field<&T::rows>("rows", "by batch; only of one that is asked for alone")
@@ -561,7 +561,7 @@ template <>
 const Shape& shape_of<RolloutRemark>() {
   using T = RolloutRemark;
   static const Shape shape = ShapeOf<T>("RolloutRemark", "a word to a rollout")
-                                 .field<&T::remark>("remark", "what to say of it")
+                                 .field<&T::remark>("remark", "the remark")
                                  .done();
   return shape;
 }
@@ -572,7 +572,7 @@ const Shape& shape_of<RolloutEnd>() {
   static const Shape shape = ShapeOf<T>("RolloutEnd", "why a rollout is withdrawn")
                                  .field<&T::name>("name", "its name")
                                  .needed()
-                                 .field<&T::reason>("reason", "what to say of it")
+                                 .field<&T::reason>("reason", "the remark")
                                  .done();
   return shape;
 }

@@ -19,20 +19,20 @@
 namespace vantro::api {
 
 inline constexpr Operation<Nothing, Nothing, Health> kHealth{
-    "GET", "/v1/alive", "that the server answers", Permission::kAnyone};
+    "GET", "/v1/alive", "check that the server answers", Permission::kAnyone};
 
 inline constexpr Operation<Nothing, Nothing, Status> kStatus{
-    "GET", "/v1/status", "listeners, counts, free space, what is open to whom, trouble",
+    "GET", "/v1/status",
+    "show listeners, counts, free space, what is open to whom, and trouble",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, SettingList> kSettings{
-    "GET", "/v1/settings", "the settings in force", Permission::kLook};
+    "GET", "/v1/settings", "list the settings in force", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Text> kMetrics{
     "GET", "/metrics",
-    "what the server counts and measures, in the text form of Prometheus; without a "
-    "token "
-    "from the networks of metrics.open_to",
+    "read the metrics in the text form of Prometheus; without a token from the networks "
+    "of metrics.open_to",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, ReloadWanted, Reloaded> kReload{
@@ -40,114 +40,114 @@ inline constexpr Operation<Nothing, ReloadWanted, Reloaded> kReload{
     Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, Drain> kDrain{
-    "GET", "/v1/drain", "whether new transfers are taken, and what still runs",
+    "GET", "/v1/drain", "show whether new transfers are accepted, and which still run",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, DrainWanted, Drain> kBeginDrain{
-    "PUT", "/v1/drain", "take no new transfers; what runs goes on",
+    "PUT", "/v1/drain", "accept no new transfers; running ones go on",
     Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, Drain> kEndDrain{
-    "DELETE", "/v1/drain", "take new transfers again", Permission::kAdminister};
+    "DELETE", "/v1/drain", "accept new transfers again", Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, Snapshot> kSnapshot{
-    "GET", "/v1/snapshot", "the last copy of the state, and how far it is",
+    "GET", "/v1/snapshot", "show the last copy of the state, and its progress",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, SnapshotWanted, Snapshot> kBeginSnapshot{
-    "POST", "/v1/snapshot", "copy the state, while the server runs",
+    "POST", "/v1/snapshot", "copy the state while the server runs",
     Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, Snapshot> kEndSnapshot{
-    "DELETE", "/v1/snapshot", "give up the copy that runs", Permission::kAdminister};
+    "DELETE", "/v1/snapshot", "stop the running copy", Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, NoticeState> kNotices{
-    "GET", "/v1/notices", "who gets notices, and what was told and is not over",
+    "GET", "/v1/notices", "list the receivers of notices, and the open events",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, NoticeTestWanted, NoticeTestResult> kTestNotices{
-    "POST", "/v1/notices/test", "send a notice that is only a test",
-    Permission::kOperate};
+    "POST", "/v1/notices/test", "send a test notice", Permission::kOperate};
 
 inline constexpr Operation<LoadAsked, Nothing, Load> kLoad{
-    "GET", "/v1/load", "how busy the server was in the last minutes or hours",
+    "GET", "/v1/load", "show how busy the server was in the last minutes or hours",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, InterfaceList> kInterfaces{
-    "GET", "/v1/interfaces", "the server's Ethernet interfaces, for a rescue session",
-    Permission::kLook};
+    "GET", "/v1/interfaces",
+    "list the server's Ethernet interfaces, for a rescue session", Permission::kLook};
 
 inline constexpr Operation<FindAsked, Nothing, FoundList> kFind{
     "GET", "/v1/find",
-    "images, devices and addresses by a part of a name, an address or a checksum",
+    "find images, devices and addresses by a part of a name, an address or a checksum",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, TransferList> kTransfers{
-    "GET", "/v1/transfers", "what runs, and what ended in the last 10 seconds",
+    "GET", "/v1/transfers",
+    "list running transfers, and those that ended in the last 10 seconds",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Events> kEvents{
     "GET", "/v1/events",
-    "server-sent events: a transfer that begins, moves or ends; a change",
+    "follow server-sent events: a transfer begins, moves or ends; something was changed",
     Permission::kLook};
 
 inline constexpr Operation<ChangesAsked, Nothing, ChangePage> kChanges{
-    "GET", "/v1/changes", "the change log: what a reader of the events has missed",
-    Permission::kLook};
+    "GET", "/v1/changes", "read the change log, after missed events", Permission::kLook};
 
 inline constexpr Operation<ContactsAsked, Nothing, ContactList> kContacts{
-    "GET", "/v1/contacts", "the addresses that were heard, the last first",
+    "GET", "/v1/contacts",
+    "list the addresses that contacted the server, the last one first",
     Permission::kLook};
 
 inline constexpr Operation<AddressAsked, Nothing, Story> kContact{
-    "GET", "/v1/contacts/{address}",
-    "what happened with one address, in the order of time", Permission::kLook};
+    "GET", "/v1/contacts/{address}", "show what happened with one address, in order",
+    Permission::kLook};
 
 inline constexpr Operation<LedgerAsked, Nothing, LedgerPage> kLedger{
-    "GET", "/v1/ledger", "what was transferred and changed, the newest first",
+    "GET", "/v1/ledger", "list what was transferred and changed, newest first",
     Permission::kLook};
 
 inline constexpr Operation<LedgerExportAsked, Nothing, Text> kLedgerExport{
-    "GET", "/v1/ledger-export",
-    "all rows that were asked for, oldest first, however many they are",
+    "GET", "/v1/ledger-export", "export all rows that match, oldest first",
     Permission::kLook};
 
 inline constexpr Operation<LedgerVerifyAsked, Nothing, LedgerVerified> kLedgerVerify{
     "GET", "/v1/ledger-verification",
-    "hold every row of the ledger against the chain of hashes", Permission::kLook};
+    "compare every row of the ledger with the chain of hashes", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, AccountList> kAccounts{
-    "GET", "/v1/accounts", "who may do what; anonymous is everybody without an account",
+    "GET", "/v1/accounts", "list the accounts; anonymous is everybody without one",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, AccountFields, Account> kAddAccount{
-    "POST", "/v1/accounts", "a new account", Permission::kAdminister};
+    "POST", "/v1/accounts", "add an account", Permission::kAdminister};
 
 inline constexpr Operation<Named, AccountFields, Account> kChangeAccount{
-    "PATCH", "/v1/accounts/{name}", "change what is given of it",
+    "PATCH", "/v1/accounts/{name}", "change the fields that are sent",
     Permission::kAdminister};
 
 inline constexpr Operation<Named, Nothing, AccountRemoved> kRemoveAccount{
-    "DELETE", "/v1/accounts/{name}", "remove it", Permission::kAdminister};
+    "DELETE", "/v1/accounts/{name}", "remove an account", Permission::kAdminister};
 
 inline constexpr Operation<Named, Nothing, AccountKeys> kAccountKeys{
-    "GET", "/v1/accounts/{name}/keys", "the public keys that it logs in with over SSH",
-    Permission::kLook};
+    "GET", "/v1/accounts/{name}/keys", "list its public keys for SSH", Permission::kLook};
 
 inline constexpr Operation<Named, KeyGiven, AccountKey> kAddAccountKey{
-    "POST", "/v1/accounts/{name}/keys", "one more key", Permission::kAdminister};
+    "POST", "/v1/accounts/{name}/keys", "add a key", Permission::kAdminister};
 
 inline constexpr Operation<KeyAsked, Nothing, AccountKey> kRemoveAccountKey{
     "DELETE", "/v1/accounts/{name}/keys", "remove a key", Permission::kAdminister};
 
 inline constexpr Operation<Nothing, Nothing, PersonList> kPeople{
-    "GET", "/v1/people", "who manages the server, and what each may", Permission::kLook};
+    "GET", "/v1/people", "list the people who manage the server, and their rights",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, PersonFields, Person> kAddPerson{
-    "POST", "/v1/people", "a new person, without a token", Permission::kAdminister};
+    "POST", "/v1/people", "add a person, without a token", Permission::kAdminister};
 
 inline constexpr Operation<Named, PersonFields, Person> kChangePerson{
-    "PATCH", "/v1/people/{name}", "change what is given", Permission::kAdminister};
+    "PATCH", "/v1/people/{name}", "change the fields that are sent",
+    Permission::kAdminister};
 
 inline constexpr Operation<Named, Nothing, PersonRemoved> kRemovePerson{
     "DELETE", "/v1/people/{name}", "remove a person with all tokens",
@@ -155,131 +155,136 @@ inline constexpr Operation<Named, Nothing, PersonRemoved> kRemovePerson{
 
 inline constexpr Operation<Named, Nothing, TokenList> kTokens{
     "GET", "/v1/people/{name}/tokens",
-    "one's own tokens and log-ins; those of others for administrators",
+    "list one's own tokens and log-ins; administrators see those of others",
     Permission::kLook};
 
 inline constexpr Operation<Named, TokenWanted, TokenMade> kAddToken{
-    "POST", "/v1/people/{name}/tokens", "one more token; as above", Permission::kLook};
+    "POST", "/v1/people/{name}/tokens", "add a token; rights as above",
+    Permission::kLook};
 
 inline constexpr Operation<TokenAsked, TokenRenewal, TokenMade> kRenewToken{
     "PATCH", "/v1/people/{name}/tokens/{label}",
-    "let a token end later, or replace its text; as above", Permission::kLook};
+    "change a token's end, or replace its text; rights as above", Permission::kLook};
 
 inline constexpr Operation<TokenAsked, Nothing, TokenInfo> kRevokeToken{
-    "DELETE", "/v1/people/{name}/tokens/{label}", "end a token now; as above",
+    "DELETE", "/v1/people/{name}/tokens/{label}", "end a token now; rights as above",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, LogIn, LoggedIn> kLogIn{
     "POST", "/v1/log-in", "log in with a password", Permission::kAnyone};
 
 inline constexpr Operation<Nothing, Nothing, Nothing> kLogOut{
-    "DELETE", "/v1/log-in", "end the log-in or the token that is used for this call",
+    "DELETE", "/v1/log-in", "end the log-in or the token of this call",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Me> kMe{
-    "GET", "/v1/me", "as whom the server knows the caller", Permission::kLook};
+    "GET", "/v1/me", "show as whom the server knows the caller", Permission::kLook};
 
 inline constexpr Operation<Nothing, PasswordGiven, Me> kSetPassword{
     "POST", "/v1/me/password", "set one's own password", Permission::kLook};
 
 inline constexpr Operation<LocationsAsked, Nothing, Locations> kLocations{
-    "GET", "/v1/locations", "texts to paste into a device", Permission::kLook};
+    "GET", "/v1/locations", "list texts to paste into a device", Permission::kLook};
 
 inline constexpr Operation<BackupsAsked, Nothing, BackupPage> kBackups{
-    "GET", "/v1/backups", "revisions by holder, name and number", Permission::kLook};
+    "GET", "/v1/backups", "list revisions by holder, name and number", Permission::kLook};
 
 inline constexpr Operation<OverviewAsked, Nothing, BackupOverview> kBackupOverview{
-    "GET", "/v1/backup-overview", "a line for each file, and what is expected of whom",
+    "GET", "/v1/backup-overview", "list each file, and the devices with expected backups",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Overdue> kBackupOverdue{
-    "GET", "/v1/backup-overdue", "devices whose backups are late", Permission::kLook};
-
-inline constexpr Operation<ReportAsked, Nothing, ChangeReport> kBackupReport{
-    "GET", "/v1/backup-report", "what changed from one time to another",
+    "GET", "/v1/backup-overdue", "list devices whose backups are late",
     Permission::kLook};
 
+inline constexpr Operation<ReportAsked, Nothing, ChangeReport> kBackupReport{
+    "GET", "/v1/backup-report", "show what changed between two times", Permission::kLook};
+
 inline constexpr Operation<CompareAsked, Nothing, Compared> kCompareBackups{
-    "GET", "/v1/backup-comparison", "two revisions", Permission::kLook};
+    "GET", "/v1/backup-comparison", "compare two revisions", Permission::kLook};
 
 inline constexpr Operation<CompareWithAsked, TextGiven, Compared> kCompareBackupWith{
-    "POST", "/v1/backup-comparison", "a revision against a text", Permission::kLook};
+    "POST", "/v1/backup-comparison", "compare a revision with a text", Permission::kLook};
 
 inline constexpr Operation<Nothing, ThinWanted, ThinnedOut> kThinOutBackups{
     "POST", "/v1/backup-thinning",
-    "what retention let go, some thousand revisions at once", Permission::kOperate};
+    "remove what retention no longer keeps, some thousand revisions at a time",
+    Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, BackupOfferList> kBackupOffers{
-    "GET", "/v1/backup-offers", "revisions that are on offer to a device",
+    "GET", "/v1/backup-offers", "list revisions that are on offer to a device",
     Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, BackupOfferEnded> kEndBackupOffer{
-    "DELETE", "/v1/backup-offers/{name}", "end such an offer", Permission::kOperate};
+    "DELETE", "/v1/backup-offers/{name}", "end an offer", Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, Nothing, Backup> kBackup{
-    "GET", "/v1/backups/{holder}/{name}", "one revision", Permission::kLook};
+    "GET", "/v1/backups/{holder}/{name}", "show one revision", Permission::kLook};
 
 inline constexpr Operation<SecretsAsked, Nothing, Bytes> kBackupContent{
     "GET", "/v1/backups/{holder}/{name}/content",
-    "its bytes; X-Vantro-SHA-256 has their digest if it is complete; refused where it "
-    "holds secrets and is not asked for with them",
+    "read its bytes; X-Vantro-SHA-256 has their digest if it is complete; refused if it "
+    "has secrets and the call does not ask for them",
     Permission::kLook};
 
 inline constexpr Operation<SecretsAsked, Nothing, Text> kBackupText{
     "GET", "/v1/backups/{holder}/{name}/text",
-    "its text, with its secrets masked or shown", Permission::kLook};
+    "read its text, with its secrets masked or shown", Permission::kLook};
 
 inline constexpr Operation<RevisionAsked, PinWanted, Backup> kPinBackup{
-    "POST", "/v1/backups/{holder}/{name}/pin", "keep it for ever, or not any more",
+    "POST", "/v1/backups/{holder}/{name}/pin", "keep a revision for ever, or no longer",
     Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, BackupOfferWanted, BackupOffer> kOfferBackup{
-    "POST", "/v1/backups/{holder}/{name}/offer", "put it on offer to one device",
+    "POST", "/v1/backups/{holder}/{name}/offer", "put a revision on offer to one device",
     Permission::kOperate};
 
 inline constexpr Operation<RevisionAsked, AdoptWanted, ImageAdded> kAdoptBackup{
-    "POST", "/v1/backups/{holder}/{name}/image", "take it into the catalogue",
+    "POST", "/v1/backups/{holder}/{name}/image", "add it to the catalogue as an image",
     Permission::kOperate};
 
 inline constexpr Operation<DeviceFilter, Nothing, DeviceList> kDevices{
-    "GET", "/v1/devices", "the inventory", Permission::kLook};
+    "GET", "/v1/devices", "list the devices", Permission::kLook};
 
 inline constexpr Operation<Nothing, DeviceFields, Device> kAddDevice{
-    "POST", "/v1/devices", "make one known", Permission::kOperate};
+    "POST", "/v1/devices", "add a device", Permission::kOperate};
 
 inline constexpr Operation<Nothing, DeviceTable, Imported> kImportDevices{
-    "POST", "/v1/device-import", "many at once", Permission::kOperate};
+    "POST", "/v1/device-import", "add or change many devices from a table",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Device> kDevice{
-    "GET", "/v1/devices/{name}", "one of them, and its addresses with unclaimed backups",
-    Permission::kLook};
+    "GET", "/v1/devices/{name}",
+    "show one device, and its addresses with unassigned backups", Permission::kLook};
 
 inline constexpr Operation<Named, DeviceFields, Device> kChangeDevice{
-    "PATCH", "/v1/devices/{name}", "change what is given of it", Permission::kOperate};
+    "PATCH", "/v1/devices/{name}", "change the fields that are sent",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Claimed> kRemoveDevice{
     "DELETE", "/v1/devices/{name}",
-    "remove it; its backups stand under their addresses then", Permission::kOperate};
+    "remove a device; its backups are then listed under their addresses",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, AddressGiven, Claimed> kClaimAddress{
     "POST", "/v1/devices/{name}/claim",
-    "what came from an address becomes its own, with its rows of the ledger",
+    "give everything from an address to the device, with the ledger's rows",
     Permission::kOperate};
 
 inline constexpr Operation<Named, ReportGiven, ReportRead> kReadReport{
     "POST", "/v1/devices/{name}/report",
-    "read a listing of the device, and learn its state from it", Permission::kOperate};
+    "read a listing of the device, and learn its state", Permission::kOperate};
 
 inline constexpr Operation<RouteAsked, Nothing, VersionRoute> kFindRoute{
-    "GET", "/v1/version-route", "the shortest permitted way to a version",
+    "GET", "/v1/version-route", "find the shortest permitted route to a version",
     Permission::kLook};
 
 inline constexpr Operation<DeviceRouteAsked, Nothing, VersionRoute> kDeviceRoute{
     "GET", "/v1/devices/{name}/route",
-    "the shortest permitted way from what a device runs to an image", Permission::kLook};
+    "find the shortest permitted route of a device to an image", Permission::kLook};
 
 inline constexpr Operation<RulesAsked, Nothing, RuleList> kRouteRules{
-    "GET", "/v1/route-rules", "what may follow what", Permission::kLook};
+    "GET", "/v1/route-rules", "list which version may follow which", Permission::kLook};
 
 inline constexpr Operation<Nothing, RuleTable, RulesImported> kImportRules{
     "POST", "/v1/route-rules",
@@ -291,84 +296,84 @@ inline constexpr Operation<Named, Nothing, RulesRemoved> kRemoveRules{
 
 inline constexpr Operation<Nothing, ReadinessAsked, Readiness> kReadiness{
     "POST", "/v1/readiness",
-    "check everything before the point of no return; the open job remembers it",
+    "check everything before the point of no return; the open job remembers the result",
     Permission::kLook};
 
 inline constexpr Operation<JobsAsked, Nothing, JobList> kJobs{
-    "GET", "/v1/jobs", "planned changes, and what they wait for", Permission::kLook};
+    "GET", "/v1/jobs", "list planned changes, and what they wait for", Permission::kLook};
 
 inline constexpr Operation<Nothing, JobWanted, Job> kPlanJob{
     "POST", "/v1/jobs", "plan a change; a device has one open job", Permission::kOperate};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kJob{
-    "GET", "/v1/jobs/{device}", "the open job of a device, or its last one",
+    "GET", "/v1/jobs/{device}", "show the open job of a device, or its last one",
     Permission::kLook};
 
 inline constexpr Operation<JobEnd, Nothing, Job> kWithdrawJob{
-    "DELETE", "/v1/jobs/{device}", "withdraw it; the offers made for it end",
+    "DELETE", "/v1/jobs/{device}", "end the job; offers made for it end, too",
     Permission::kOperate};
 
 inline constexpr Operation<DeviceNamed, JobMarkWanted, Job> kMarkJob{
-    "POST", "/v1/jobs/{device}/marks", "report what the server can't see",
+    "POST", "/v1/jobs/{device}/marks", "report a step that the server can't see",
     Permission::kOperate};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kTakeJob{
-    "POST", "/v1/jobs/{device}/owner", "take it over", Permission::kOperate};
+    "POST", "/v1/jobs/{device}/owner", "take over the job", Permission::kOperate};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kAcknowledgeJob{
-    "POST", "/v1/jobs/{device}/acknowledgement", "say that its remarks were read",
+    "POST", "/v1/jobs/{device}/acknowledgement", "confirm that the remarks were read",
     Permission::kOperate};
 
 inline constexpr Operation<SheetAsked, Nothing, Sheet> kJobSheet{
-    "GET", "/v1/jobs/{device}/sheet", "the values to type on the device",
+    "GET", "/v1/jobs/{device}/sheet", "list the values to type on the device",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, RolloutList> kRollouts{
-    "GET", "/v1/rollouts", "changes of many devices", Permission::kLook};
+    "GET", "/v1/rollouts", "list changes of many devices", Permission::kLook};
 
 inline constexpr Operation<Nothing, RolloutWanted, Rollout> kPlanRollout{
     "POST", "/v1/rollouts", "plan jobs for many devices in batches",
     Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Rollout> kRollout{
-    "GET", "/v1/rollouts/{name}", "one of them, with its devices", Permission::kLook};
+    "GET", "/v1/rollouts/{name}", "show one rollout with its devices", Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, Text> kRolloutTable{
-    "GET", "/v1/rollouts/{name}/table", "its devices as a table (CSV)",
+    "GET", "/v1/rollouts/{name}/table", "read its devices as a table (CSV)",
     Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, RolloutReadiness> kRolloutReadiness{
     "GET", "/v1/rollouts/{name}/readiness",
-    "whether the devices of its open jobs are ready", Permission::kLook};
+    "check whether the devices of its open jobs are ready", Permission::kLook};
 
 inline constexpr Operation<Named, RolloutRemark, Rollout> kContinueRollout{
-    "POST", "/v1/rollouts/{name}/continuation", "let it go on after failures",
+    "POST", "/v1/rollouts/{name}/continuation", "continue after failures",
     Permission::kOperate};
 
 inline constexpr Operation<RolloutEnd, Nothing, Rollout> kWithdrawRollout{
-    "DELETE", "/v1/rollouts/{name}", "withdraw it with its open jobs",
+    "DELETE", "/v1/rollouts/{name}", "end a rollout with its open jobs",
     Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, RescueProfileList> kRescueProfiles{
-    "GET", "/v1/rescue-profiles", "how devices without a system are brought back",
+    "GET", "/v1/rescue-profiles", "list how devices without a system are recovered",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, RescueList> kRescues{
-    "GET", "/v1/rescues", "rescue sessions, newest first", Permission::kLook};
+    "GET", "/v1/rescues", "list rescue sessions, newest first", Permission::kLook};
 
 inline constexpr Operation<Nothing, RescueWanted, RescueOpened> kOpenRescue{
     "POST", "/v1/rescues",
     "check a wire, and open it for a time to a device without a system; a profile that "
-    "sends into the device needs the right push",
+    "sends to the device needs the right push",
     Permission::kOperate};
 
 inline constexpr Operation<RescueAsked, Nothing, Rescue> kRescue{
-    "GET", "/v1/rescues/{number}", "one session: its stage, and what happened",
+    "GET", "/v1/rescues/{number}", "show one session: its stage, and what happened",
     Permission::kLook};
 
 inline constexpr Operation<RescueAsked, Nothing, Rescue> kCloseRescue{
-    "DELETE", "/v1/rescues/{number}", "end it now; everything that it opened is closed",
-    Permission::kOperate};
+    "DELETE", "/v1/rescues/{number}",
+    "end a session now; everything that it opened is closed", Permission::kOperate};
 
 inline constexpr Operation<Nothing, PushWanted, Push> kBeginPush{
     "POST", "/v1/pushes",
@@ -376,62 +381,64 @@ inline constexpr Operation<Nothing, PushWanted, Push> kBeginPush{
     Permission::kOperate};
 
 inline constexpr Operation<PushAsked, Nothing, PushState> kPush{
-    "GET", "/v1/pushes/{number}", "how far it is", Permission::kLook};
+    "GET", "/v1/pushes/{number}", "show the progress of a push", Permission::kLook};
 
 inline constexpr Operation<PushAsked, Nothing, PushState> kEndPush{
-    "DELETE", "/v1/pushes/{number}", "end it now", Permission::kOperate};
+    "DELETE", "/v1/pushes/{number}", "end a push now", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, CanaryWays> kCanaryWays{
-    "GET", "/v1/canary", "where devices can fetch the canary, hello", Permission::kLook};
+    "GET", "/v1/canary", "list where devices can fetch the canary, hello",
+    Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
-    "GET", "/v1/sites", "sites, and how often backups are expected of their devices",
+    "GET", "/v1/sites", "list sites, and how often backups of their devices are expected",
     Permission::kLook};
 
 inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
-    "PATCH", "/v1/sites/{name}", "how often that is", Permission::kOperate};
+    "PATCH", "/v1/sites/{name}", "change how often backups are expected",
+    Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, PlatformList> kPlatforms{
-    "GET", "/v1/platforms", "the platforms that images are for", Permission::kLook};
+    "GET", "/v1/platforms", "list the platforms of the images", Permission::kLook};
 
 inline constexpr Operation<PlatformAsked, Nothing, LineList> kLines{
     "GET", "/v1/lines",
-    "platforms, roles and release lines, with the newest image of each",
+    "list platforms, roles and release lines, with the newest image of each",
     Permission::kLook};
 
 inline constexpr Operation<Nothing, UploadWanted, Upload> kBeginUpload{
     "POST", "/v1/uploads",
-    "begin to send an image in pieces, which may go on after a broken connection",
+    "begin to send an image in pieces, which can resume after a broken connection",
     Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, UploadList> kUploads{
-    "GET", "/v1/uploads", "the caller's images that come in pieces",
-    Permission::kOperate};
+    "GET", "/v1/uploads", "list the caller's uploads in pieces", Permission::kOperate};
 
 inline constexpr Operation<UploadAsked, Nothing, Upload> kUpload{
-    "GET", "/v1/uploads/{number}", "how far one of them is", Permission::kOperate};
+    "GET", "/v1/uploads/{number}", "show the progress of one upload",
+    Permission::kOperate};
 
 inline constexpr Operation<UploadAsked, UploadDescription, Upload> kDescribeUpload{
-    "PATCH", "/v1/uploads/{number}", "say again what it is, in place of what was said",
+    "PATCH", "/v1/uploads/{number}", "replace the description of an upload",
     Permission::kOperate};
 
 inline constexpr Operation<PieceAsked, Bytes, Upload> kSendPiece{
     "PUT", "/v1/uploads/{number}",
-    "the next piece: the body is its bytes, at most 32 MiB", Permission::kOperate};
+    "send the next piece: the body is its bytes, at most 32 MiB", Permission::kOperate};
 
 inline constexpr Operation<UploadAsked, FilingWanted, ImageAdded> kFileUpload{
     "POST", "/v1/uploads/{number}/filing",
-    "all has been sent: compare it, look inside, and add it", Permission::kOperate};
+    "everything was sent: compare it, look inside, and add it", Permission::kOperate};
 
 inline constexpr Operation<UploadAsked, Nothing, Nothing> kDropUpload{
-    "DELETE", "/v1/uploads/{number}", "drop it; nothing of it is kept",
+    "DELETE", "/v1/uploads/{number}", "drop an upload; nothing of it is kept",
     Permission::kOperate};
 
 inline constexpr Operation<ImageFilter, Nothing, ImageList> kImages{
-    "GET", "/v1/images", "images by platform, role and version", Permission::kLook};
+    "GET", "/v1/images", "list images by platform, role and version", Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, ImageDetail> kImage{
-    "GET", "/v1/images/{name}", "everything about one image, by any of its names",
+    "GET", "/v1/images/{name}", "show everything about one image, by any of its names",
     Permission::kLook};
 
 inline constexpr Operation<ImageGiven, Bytes, ImageAdded> kAddImage{
@@ -442,23 +449,24 @@ inline constexpr Operation<Named, FactFields, FactChanges> kEditImage{
     "PATCH", "/v1/images/{name}", "change facts", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, Bytes> kImageContent{
-    "GET", "/v1/images/{name}/content", "its bytes", Permission::kLook};
+    "GET", "/v1/images/{name}/content", "read its bytes", Permission::kLook};
 
 inline constexpr Operation<Named, WithdrawalGiven, EndedOffers> kWithdrawImage{
-    "POST", "/v1/images/{name}/withdrawal", "end its offers", Permission::kOperate};
+    "POST", "/v1/images/{name}/withdrawal", "withdraw an image: end its offers",
+    Permission::kOperate};
 
 inline constexpr Operation<ReturnAsked, Nothing, ImageReturned> kReturnImage{
-    "DELETE", "/v1/images/{name}/withdrawal", "take the withdrawal back",
+    "DELETE", "/v1/images/{name}/withdrawal", "undo the withdrawal",
     Permission::kOperate};
 
 inline constexpr Operation<RemoveAsked, Nothing, Nothing> kRemoveImage{
     "DELETE", "/v1/images/{name}",
-    "remove it for good, with its bytes; not while it is on offer or a part of a kit",
+    "remove an image for good, with its bytes; not while it is on offer or part of a kit",
     Permission::kAdminister};
 
 inline constexpr Operation<Named, ExtractWanted, Extracted> kExtractMember{
     "POST", "/v1/images/{name}/extraction",
-    "take a member of an archive out, as an image or as a document of one",
+    "extract a member of an archive, as an image or as a document of one",
     Permission::kOperate};
 
 inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
@@ -467,7 +475,7 @@ inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
 
 inline constexpr Operation<Named, Nothing, Vouched> kRetractVouches{
     "DELETE", "/v1/images/{name}/vouches",
-    "take back the checksums that differ, or else all", Permission::kOperate};
+    "undo the comparisons that differ, or else all", Permission::kOperate};
 
 inline constexpr Operation<DocumentAsked, Bytes, Document> kAttachDocument{
     "PUT", "/v1/images/{name}/documents/{document}",
@@ -475,85 +483,87 @@ inline constexpr Operation<DocumentAsked, Bytes, Document> kAttachDocument{
     Permission::kOperate};
 
 inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
-    "GET", "/v1/images/{name}/documents/{document}", "their bytes", Permission::kLook};
+    "GET", "/v1/images/{name}/documents/{document}", "read a document's bytes",
+    Permission::kLook};
 
 inline constexpr Operation<DocumentAsked, Nothing, Nothing> kDetachDocument{
-    "DELETE", "/v1/images/{name}/documents/{document}", "take them away",
+    "DELETE", "/v1/images/{name}/documents/{document}", "remove a document",
     Permission::kOperate};
 
 inline constexpr Operation<Nothing, RecogniseWanted, RecognisedList> kRecogniseAll{
     "POST", "/v1/recognition",
-    "what the recognisers tell of images that lack it; with fill they get it",
+    "list facts that images lack and the recognisers tell; with fill, set them",
     Permission::kOperate};
 
 inline constexpr Operation<NameAsked, Nothing, SuggestionList> kSuggestions{
-    "GET", "/v1/suggestions", "what the recognisers make of a name", Permission::kLook};
+    "GET", "/v1/suggestions", "show the facts that the recognisers read from a name",
+    Permission::kLook};
 
 inline constexpr Operation<ChecksumAsked, Nothing, ContentKnown> kContent{
     "GET", "/v1/contents/{checksum}",
-    "whether bytes with this checksum are in the catalogue", Permission::kLook};
+    "check whether bytes with this checksum are in the catalogue", Permission::kLook};
 
 inline constexpr Operation<ImagePair, Nothing, ImagesCompared> kCompareImages{
-    "GET", "/v1/comparison", "two images", Permission::kLook};
+    "GET", "/v1/comparison", "compare two images", Permission::kLook};
 
 inline constexpr Operation<OffersAsked, Nothing, OfferList> kOffers{
-    "GET", "/v1/offers", "the names that devices can fetch", Permission::kLook};
+    "GET", "/v1/offers", "list the names that devices can fetch", Permission::kLook};
 
 inline constexpr Operation<Nothing, OfferWanted, OfferMade> kAddOffer{
     "POST", "/v1/offers", "offer an image", Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, OfferList> kOfferHistory{
-    "GET", "/v1/offers/{name}/history", "what a name stood for, the newest first",
+    "GET", "/v1/offers/{name}/history", "list the images of a name, newest first",
     Permission::kLook};
 
 inline constexpr Operation<Named, OfferChanges, OfferMade> kChangeOffer{
-    "PATCH", "/v1/offers/{name}", "let it stand for another image, or change its limits",
+    "PATCH", "/v1/offers/{name}", "point the name at another image, or change its limits",
     Permission::kOperate};
 
 inline constexpr Operation<OfferAsked, Nothing, Offer> kEndOffer{
-    "DELETE", "/v1/offers/{name}", "end it", Permission::kOperate};
+    "DELETE", "/v1/offers/{name}", "end an offer", Permission::kOperate};
 
 inline constexpr Operation<ChecksumsAsked, Nothing, Text> kChecksums{
-    "GET", "/v1/checksums", "a checksum list of all names on offer", Permission::kLook};
-
-inline constexpr Operation<Nothing, Nothing, KitList> kKits{
-    "GET", "/v1/kits", "the kits with their parts", Permission::kLook};
-
-inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}", "one kit",
-                                                     Permission::kLook};
-
-inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{
-    "POST", "/v1/kits", "make one", Permission::kOperate};
-
-inline constexpr Operation<Named, KitParts, Kit> kChangeKit{
-    "PUT", "/v1/kits/{name}", "give it these parts and remarks in place of its own",
-    Permission::kOperate};
-
-inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
-    "DELETE", "/v1/kits/{name}", "remove it; its images stay", Permission::kOperate};
-
-inline constexpr Operation<Nothing, Nothing, Verification> kVerification{
-    "GET", "/v1/verification", "how far reading everything again has come",
+    "GET", "/v1/checksums", "read a checksum list of all names on offer",
     Permission::kLook};
 
+inline constexpr Operation<Nothing, Nothing, KitList> kKits{
+    "GET", "/v1/kits", "list the kits with their parts", Permission::kLook};
+
+inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}",
+                                                     "show one kit", Permission::kLook};
+
+inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{
+    "POST", "/v1/kits", "add a kit", Permission::kOperate};
+
+inline constexpr Operation<Named, KitParts, Kit> kChangeKit{
+    "PUT", "/v1/kits/{name}", "replace its parts and remarks", Permission::kOperate};
+
+inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
+    "DELETE", "/v1/kits/{name}", "remove a kit; its images stay", Permission::kOperate};
+
+inline constexpr Operation<Nothing, Nothing, Verification> kVerification{
+    "GET", "/v1/verification", "show the progress of verifying", Permission::kLook};
+
 inline constexpr Operation<Nothing, VerifyWanted, Verification> kVerify{
-    "POST", "/v1/verification", "begin it", Permission::kOperate};
+    "POST", "/v1/verification", "begin to verify", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, UnrecordedList> kUnrecorded{
-    "GET", "/v1/unrecorded", "stored files that have no record", Permission::kLook};
+    "GET", "/v1/unrecorded", "list stored files that have no record", Permission::kLook};
 
 inline constexpr Operation<Named, Nothing, UnrecordedDecision> kKeepUnrecorded{
     "POST", "/v1/unrecorded/{name}",
-    "record it again, as a held image (encrypted: as a backup)", Permission::kOperate};
+    "record a file again, as a held image (encrypted: as a backup)",
+    Permission::kOperate};
 
 inline constexpr Operation<Named, Nothing, UnrecordedDecision> kRemoveUnrecorded{
-    "DELETE", "/v1/unrecorded/{name}", "remove it for good", Permission::kOperate};
+    "DELETE", "/v1/unrecorded/{name}", "remove a file for good", Permission::kOperate};
 
 inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{
-    "GET", "/v1/routes", "this table", Permission::kLook};
+    "GET", "/v1/routes", "list all operations", Permission::kLook};
 
 inline constexpr Operation<Nothing, Nothing, Json> kOpenApi{
-    "GET", "/v1/openapi.json", "this table as an OpenAPI 3.1 description",
+    "GET", "/v1/openapi.json", "read this table as an OpenAPI 3.1 description",
     Permission::kLook};
 
 }  // namespace vantro::api

@@ -100,7 +100,7 @@ const Shape& shape_of<Setting>() {
           .field<&T::value>("value", "as in the file; empty: it is not set")
           .field<&T::usual>("usual", "its value where nothing is set")
           .field<&T::unit>("unit", "of the value, or empty")
-          .field<&T::meaning>("meaning", "of it")
+          .field<&T::meaning>("meaning", "its meaning")
           .field<&T::reloadable>("reloadable",
                                  "a reload lets it take effect; else a restart does")
           .done();

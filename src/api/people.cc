@@ -43,7 +43,8 @@ template <>
 const Shape& shape_of<PersonFields>() {
   using T = PersonFields;
   static const Shape shape =
-      ShapeOf<T>("PersonFields", "what a person may; what is not given stays as it is")
+      ShapeOf<T>("PersonFields",
+                 "a person's rights and limits; fields that are not sent stay")
           .field<&T::name>("name", "as the ledger has it; only for a new one")
           .field<&T::role>("role", "look, operate or administer (a new one: look)")
           .field<&T::rights>("rights", kRights)
@@ -58,7 +59,7 @@ const Shape& shape_of<PersonFields>() {
 template <>
 const Shape& shape_of<PersonRemoved>() {
   using T = PersonRemoved;
-  static const Shape shape = ShapeOf<T>("PersonRemoved", "a person is gone")
+  static const Shape shape = ShapeOf<T>("PersonRemoved", "a person was removed")
                                  .field<&T::removed>("removed", "the name")
                                  .done();
   return shape;

@@ -10,7 +10,7 @@ const Shape& shape_of<RescueFile>() {
           .field<&T::name>(
               "name",
               "to the letter; {device}, {serial} and {link} stand for the device's own")
-          .field<&T::gives>("gives", "what stands behind it")
+          .field<&T::gives>("gives", "the image or text that it gives")
           .choices({"image", "backup", "text"})
           .field<&T::image>("image",
                             "by name; empty: the newest of the platform and role")
@@ -80,7 +80,7 @@ const Shape& shape_of<RescueWanted>() {
               "despite_other", "open it although another address server answers there")
           .field<&T::image>("image",
                             "to give in place of the profile's last one; empty: that")
-          .field<&T::text>("text", "for a name that stands for a text")
+          .field<&T::text>("text", "for a name that gives a text")
           .field<&T::really>("really", "false: only check")
           .done();
   return shape;
@@ -162,7 +162,7 @@ template <>
 const Shape& shape_of<RescueOpened>() {
   using T = RescueOpened;
   static const Shape shape =
-      ShapeOf<T>("RescueOpened", "what came of opening")
+      ShapeOf<T>("RescueOpened", "the result of opening")
           .field<&T::opened>("opened",
                              "false: a check stopped it, or it was only checked")
           .field<&T::checks>("checks", "all of them, with what to do")

@@ -19,7 +19,7 @@ const Shape& shape_of<AdoptReport>() {
   static const Shape shape =
       ShapeOf<T>("AdoptReport", "the result of adding a folder of images")
           .field<&T::folder>("folder", "that was added")
-          .field<&T::interrupted>("interrupted", "not all of it was looked at")
+          .field<&T::interrupted>("interrupted", "it was not read to its end")
           .field<&T::added>("added", "new images")
           .field<&T::bytes>("bytes", "of the new images", Unit::kBytes)
           .field<&T::there_already>("there_already", "the same bytes under the same name")
@@ -216,7 +216,7 @@ const Shape& shape_of<NoticeTested>() {
 template <>
 const Shape& shape_of<NoticeTestResult>() {
   using T = NoticeTestResult;
-  static const Shape shape = ShapeOf<T>("NoticeTestResult", "what came of the test")
+  static const Shape shape = ShapeOf<T>("NoticeTestResult", "the result of the test")
                                  .field<&T::results>("results", "of each receiver")
                                  .done();
   return shape;

@@ -19,7 +19,8 @@ template <>
 const Shape& shape_of<Transfer>() {
   using T = Transfer;
   static const Shape shape =
-      ShapeOf<T>("Transfer", "one transfer: what is fetched, sent or added")
+      ShapeOf<T>("Transfer",
+                 "one transfer: a fetch, a deposit, a push or an image that is added")
           .field<&T::id>("id", "unique while the server runs")
           .field<&T::direction>("direction", "what it is")
           .choices({"fetch", "deposit", "image-add", "push"})
@@ -32,7 +33,7 @@ const Shape& shape_of<Transfer>() {
           .field<&T::account>("account", "it logged in with; empty: without one")
           .field<&T::name>("name", "of the file")
           .field<&T::bytes>("bytes", "that have moved", Unit::kBytes)
-          .field<&T::total>("total", "that there are; null: not known", Unit::kBytes)
+          .field<&T::total>("total", "in all; null: not known", Unit::kBytes)
           .field<&T::rate>("rate", "lately while it runs, in all when it has ended",
                            Unit::kBytesPerSecond)
           .field<&T::seconds_left>("seconds_left", "at this rate; null: not known",
@@ -160,7 +161,7 @@ template <>
 const Shape& shape_of<LedgerVerifyAsked>() {
   using T = LedgerVerifyAsked;
   static const Shape shape =
-      ShapeOf<T>("LedgerVerifyAsked", "what was noted earlier")
+      ShapeOf<T>("LedgerVerifyAsked", "the hash that was noted earlier")
           .field<&T::noted>("noted", "'newest' of an earlier answer: ROW:HASH")
           .done();
   return shape;
@@ -225,7 +226,7 @@ const Shape& shape_of<ChangesAsked>() {
   using T = ChangesAsked;
   static const Shape shape =
       ShapeOf<T>("ChangesAsked", "which changes")
-          .field<&T::after>("after", "only those behind this sequence number")
+          .field<&T::after>("after", "only those after this sequence number")
           .range(0)
           .done();
   return shape;
@@ -248,14 +249,14 @@ template <>
 const Shape& shape_of<Contact>() {
   using T = Contact;
   static const Shape shape =
-      ShapeOf<T>("Contact", "an address that was heard, and how it stands with it")
-          .field<&T::address>("address", "of it")
+      ShapeOf<T>("Contact", "an address that contacted the server, and the last outcome")
+          .field<&T::address>("address", "its address")
           .field<&T::last_heard_at>("last_heard_at", "when", Unit::kTime)
           .field<&T::heard_on>("heard_on", "listener and network interface")
           .field<&T::requests>("requests", "since the server's start")
           .field<&T::unanswered>("unanswered",
                                  "of requests and strays: they were over a limit")
-          .field<&T::strays>("strays", "what came and was not a request, or came to none")
+          .field<&T::strays>("strays", "packets that were not requests, or had no answer")
           .field<&T::state>("state", "of what happened last, as in a story")
           .field<&T::sentence>("sentence", "what that was, in words")
           .field<&T::device>("device", "that the address belongs to, or empty")
@@ -320,7 +321,7 @@ const Shape& shape_of<Story>() {
   using T = Story;
   static const Shape shape =
       ShapeOf<T>("Story", "what happened with one address")
-          .field<&T::address>("address", "of it")
+          .field<&T::address>("address", "its address")
           .field<&T::device>("device", "that it belongs to, or empty")
           .field<&T::job>("job", "what its open job installs, or empty")
           .field<&T::lines>("lines", "the oldest first")
@@ -364,7 +365,7 @@ template <>
 const Shape& shape_of<Opening>() {
   using T = Opening;
   static const Shape shape =
-      ShapeOf<T>("Opening", "one line of what is open to whom")
+      ShapeOf<T>("Opening", "a line of the rules, in words")
           .field<&T::from>("from", "networks")
           .field<&T::may>("may", "what: fetch, deposit, read-back, hand-in")
           .field<&T::over>("over", "protocols")
@@ -456,7 +457,7 @@ template <>
 const Shape& shape_of<Status>() {
   using T = Status;
   static const Shape shape =
-      ShapeOf<T>("Status", "what the server listens on, holds, and what is wrong")
+      ShapeOf<T>("Status", "the state of the server")
           .field<&T::version>("version", "of the server")
           .field<&T::state_folder>("state_folder", "where everything is kept")
           .field<&T::started_at>("started_at", "when it started", Unit::kTime)
@@ -469,8 +470,7 @@ const Shape& shape_of<Status>() {
           .field<&T::running_transfers>("running_transfers", "at this moment")
           .field<&T::disk_free>("disk_free", "for what is to come", Unit::kBytes)
           .field<&T::accounts>("accounts", "without the anonymous one")
-          .field<&T::openings>("openings",
-                               "what is open to whom; everything else is closed")
+          .field<&T::openings>("openings", "what is open; everything else is closed")
           .field<&T::trouble>("trouble", "sentences; empty: all is well")
           .field<&T::drain>("drain",
                             "that no new transfers are taken, and why; empty: they are")
@@ -526,7 +526,7 @@ const Shape& shape_of<Problem>() {
           .field<&T::nearest>("nearest", "a name that may be meant; empty: none")
           .field<&T::expected>("expected",
                                "a checksum differs: the one that was expected")
-          .field<&T::actual>("actual", "a checksum differs: the one of what came")
+          .field<&T::actual>("actual", "a checksum differs: that of the received bytes")
           .done();
   return shape;
 }

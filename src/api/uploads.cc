@@ -6,7 +6,7 @@ template <>
 const Shape& shape_of<UploadDescription>() {
   using T = UploadDescription;
   static const Shape shape =
-      ShapeOf<T>("UploadDescription", "what is said of an image that comes in pieces")
+      ShapeOf<T>("UploadDescription", "the description of an image in pieces")
           .field<&T::expect>("expect",
                              "the maker's checksums, ALGO:HEX or bare HEX; if the bytes "
                              "differ, nothing is filed")
@@ -16,10 +16,10 @@ const Shape& shape_of<UploadDescription>() {
           .field<&T::source>("source", "where the checksums came from")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
-                                       "file it though it is truncated or damaged inside")
+                                       "add it even if it is truncated or damaged inside")
           .field<&T::vouch>("vouch", "record that the checksums agreed")
           .field<&T::suggest>("suggest", "use what name and content tell of it")
-          .field<&T::facts>("facts", "what is known of it, by the names of FactFields")
+          .field<&T::facts>("facts", "facts, by the names of FactFields")
           .done();
   return shape;
 }
@@ -28,12 +28,12 @@ template <>
 const Shape& shape_of<UploadWanted>() {
   using T = UploadWanted;
   static const Shape shape =
-      ShapeOf<T>("UploadWanted", "an image that comes in pieces")
+      ShapeOf<T>("UploadWanted", "an image in pieces")
           .field<&T::name>("name", "of the image")
           .needed()
           .field<&T::size>("size", "of the whole file", Unit::kBytes)
           .needed()
-          .field<&T::description>("description", "what is said of it")
+          .field<&T::description>("description", "its description")
           .done();
   return shape;
 }
@@ -42,7 +42,7 @@ template <>
 const Shape& shape_of<Upload>() {
   using T = Upload;
   static const Shape shape =
-      ShapeOf<T>("Upload", "an image that comes in pieces, and how far it is")
+      ShapeOf<T>("Upload", "an image in pieces, and how far it is")
           .field<&T::number>("number", "to send its pieces to")
           .field<&T::name>("name", "of the image")
           .field<&T::bytes>("bytes", "that have come: the next piece goes on there",

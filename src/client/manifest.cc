@@ -6,10 +6,10 @@ template <>
 const Shape& shape_of<client::ManifestDocument>() {
   using T = client::ManifestDocument;
   static const Shape shape = ShapeOf<T>("ManifestDocument", "a document of an export")
-                                 .field<&T::name>("name", "of it")
+                                 .field<&T::name>("name", "its name")
                                  .field<&T::file>("file", "in the export")
-                                 .field<&T::size>("size", "of it", Unit::kBytes)
-                                 .field<&T::sha256>("sha256", "of it")
+                                 .field<&T::size>("size", "its size", Unit::kBytes)
+                                 .field<&T::sha256>("sha256", "its SHA-256")
                                  .done();
   return shape;
 }
@@ -22,8 +22,8 @@ const Shape& shape_of<client::ManifestImage>() {
           .field<&T::name>("name", "the first of its names")
           .field<&T::names>("names", "all of them")
           .field<&T::file>("file", "in the export")
-          .field<&T::size>("size", "of it", Unit::kBytes)
-          .field<&T::digests>("digests", "of it")
+          .field<&T::size>("size", "its size", Unit::kBytes)
+          .field<&T::digests>("digests", "its digests")
           .field<&T::facts>("facts", "what is known of it")
           .field<&T::vouches>("vouches", "its maker's checksums")
           .field<&T::offers>("offers", "names that devices could fetch")

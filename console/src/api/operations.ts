@@ -15,7 +15,7 @@ export interface Account {
   readonly keys: number;
 }
 
-/** what an account may; what is not given stays as it is */
+/** an account's rights and limits; fields that are not sent stay */
 export interface AccountFields {
   readonly name?: string;
   readonly password?: string;
@@ -45,7 +45,7 @@ export interface AccountList {
   readonly accounts: readonly (Account)[];
 }
 
-/** an account is gone */
+/** an account was removed */
 export interface AccountRemoved {
   readonly removed: string;
 }
@@ -155,7 +155,7 @@ export interface BackupOfferWanted {
   readonly until?: string;
 }
 
-/** a line for each file, and what is expected of whom */
+/** each file, and the devices with expected backups */
 export interface BackupOverview {
   readonly days: number;
   readonly files: readonly (BackupFile)[];
@@ -236,7 +236,7 @@ export interface ComparedSide {
   readonly arrived_at: string | null;
 }
 
-/** an address that was heard, and how it stands with it */
+/** an address that contacted the server, and the last outcome */
 export interface Contact {
   readonly address: string;
   readonly last_heard_at: string;
@@ -269,7 +269,7 @@ export interface Damage {
   readonly found: string;
 }
 
-/** a box in the network; what is not said is empty */
+/** a device; unknown values are empty */
 export interface Device {
   readonly name: string;
   readonly addresses: string;
@@ -289,7 +289,7 @@ export interface Device {
   readonly job: string;
 }
 
-/** what is known of a device; what is not given stays as it is, and an empty text takes it away */
+/** what is known of a device; fields that are not sent stay; an empty text clears a field */
 export interface DeviceFields {
   readonly name?: string;
   readonly addresses?: string;
@@ -418,7 +418,7 @@ export interface Expected {
   readonly overdue: boolean;
 }
 
-/** a member of an archive, and what becomes of it */
+/** a member of an archive, and how to add it */
 export interface ExtractWanted {
   readonly member: string;
   readonly as?: string;
@@ -444,7 +444,7 @@ export interface FactChanges {
   readonly changes: readonly (FactChange)[];
 }
 
-/** facts of an image; what is not given stays as it is, and an empty text takes it away */
+/** facts of an image; fields that are not sent stay; an empty text clears a field */
 export interface FactFields {
   readonly maker?: string;
   readonly platform?: string;
@@ -458,7 +458,7 @@ export interface FactFields {
   readonly source?: string;
 }
 
-/** what is known of an image */
+/** an image */
 export interface Facts {
   readonly maker: string;
   readonly platform: readonly (string)[];
@@ -602,7 +602,7 @@ export interface ImagesCompared {
   readonly differing: readonly (Member)[];
 }
 
-/** what came of many devices at once */
+/** the result of an import */
 export interface Imported {
   readonly done: boolean;
   readonly added: readonly (string)[];
@@ -686,7 +686,7 @@ export interface JobMarkWanted {
   readonly remark?: string;
 }
 
-/** what is planned */
+/** the plan */
 export interface JobWanted {
   readonly device: string;
   readonly image: string;
@@ -921,7 +921,7 @@ export interface NoticeState {
   readonly standing: readonly (NoticeCondition)[];
 }
 
-/** what came of the test */
+/** the result of the test */
 export interface NoticeTestResult {
   readonly results: readonly (NoticeTested)[];
 }
@@ -954,7 +954,7 @@ export interface Offer {
   readonly any_platform: boolean;
 }
 
-/** what is to be another; what is not given stays as it is */
+/** the change of an offer; fields that are not sent stay */
 export interface OfferChanges {
   readonly of?: string;
   readonly image?: string;
@@ -999,7 +999,7 @@ export interface OlderSession {
   readonly algorithms: string;
 }
 
-/** one line of what is open to whom */
+/** a line of the rules, in words */
 export interface Opening {
   readonly from: string;
   readonly may: string;
@@ -1034,7 +1034,7 @@ export interface Person {
   readonly last_seen_from: string;
 }
 
-/** what a person may; what is not given stays as it is */
+/** a person's rights and limits; fields that are not sent stay */
 export interface PersonFields {
   readonly name?: string;
   readonly role?: string;
@@ -1050,7 +1050,7 @@ export interface PersonList {
   readonly people: readonly (Person)[];
 }
 
-/** a person is gone */
+/** a person was removed */
 export interface PersonRemoved {
   readonly removed: string;
 }
@@ -1132,7 +1132,7 @@ export interface Readiness {
   readonly checks: readonly (ReadinessCheck)[];
 }
 
-/** what is asked of a device */
+/** the check that is wanted */
 export interface ReadinessAsked {
   readonly device: string;
   readonly image?: string;
@@ -1264,7 +1264,7 @@ export interface RescueName {
   readonly size: number;
 }
 
-/** what came of opening */
+/** the result of opening */
 export interface RescueOpened {
   readonly opened: boolean;
   readonly checks: readonly (ReadinessCheck)[];
@@ -1435,7 +1435,7 @@ export interface RuleTable {
   readonly really?: boolean;
 }
 
-/** what came of a table of rules */
+/** the result of an import of rules */
 export interface RulesImported {
   readonly done: boolean;
   readonly platforms: readonly (string)[];
@@ -1444,7 +1444,7 @@ export interface RulesImported {
   readonly unchanged: number;
 }
 
-/** what was removed */
+/** the rules that were removed */
 export interface RulesRemoved {
   readonly platform: string;
   readonly rules: number;
@@ -1473,7 +1473,7 @@ export interface SettingList {
   readonly settings: readonly (Setting)[];
 }
 
-/** what is typed on the device */
+/** the values to type */
 export interface Sheet {
   readonly values: readonly (SheetValue)[];
   readonly text: string;
@@ -1543,7 +1543,7 @@ export interface StateValue {
   readonly source: string;
 }
 
-/** what the server listens on, holds, and what is wrong */
+/** the state of the server */
 export interface Status {
   readonly version: string;
   readonly state_folder: string;
@@ -1682,7 +1682,7 @@ export interface TokenWanted {
   readonly until?: string;
 }
 
-/** one transfer: what is fetched, sent or added */
+/** one transfer: a fetch, a deposit, a push or an image that is added */
 export interface Transfer {
   readonly id: number;
   readonly direction: "fetch" | "deposit" | "image-add" | "push";
@@ -1732,7 +1732,7 @@ export interface UnrecordedList {
   readonly files: readonly (Unrecorded)[];
 }
 
-/** an image that comes in pieces, and how far it is */
+/** an image in pieces, and how far it is */
 export interface Upload {
   readonly number: number;
   readonly name: string;
@@ -1742,7 +1742,7 @@ export interface Upload {
   readonly why: string;
 }
 
-/** what is said of an image that comes in pieces */
+/** the description of an image in pieces */
 export interface UploadDescription {
   readonly expect?: readonly (string)[];
   readonly list?: string;
@@ -1759,7 +1759,7 @@ export interface UploadList {
   readonly uploads: readonly (Upload)[];
 }
 
-/** an image that comes in pieces */
+/** an image in pieces */
 export interface UploadWanted {
   readonly name: string;
   readonly size: number;
@@ -1782,7 +1782,7 @@ export interface Verification {
   readonly trouble: string;
 }
 
-/** what is to be read again */
+/** the files to read again */
 export interface VerifyWanted {
   readonly image?: string;
   readonly unread_days?: number;
@@ -1818,7 +1818,7 @@ export interface VouchGiven {
   readonly source?: string;
 }
 
-/** how an image stands to its maker's checksums */
+/** the comparison of an image with its maker's checksums */
 export interface Vouched {
   readonly image: Image;
   readonly vouches: readonly (Vouch)[];
