@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""Holds texts that people read to the glossary in CONTRIBUTING.md ("Words"), and the pages'
-lines to 100 columns. Prints what breaks it, and ends with 1.
+"""Holds texts that people read to the glossary in CONTRIBUTING.md ("Words"), the pages' lines
+to 100 columns, and their links to what is there. Prints what breaks it, and ends with 1.
    scripts/check_words.py"""
 import pathlib
 import re
@@ -47,10 +47,26 @@ def literals_of(text):
             yield text.count("\n", 0, found.start()) + 1, joined
 
 
+def anchors_of(page):
+    heads = re.findall(r"^#+ (.*)$", page.read_text(encoding="utf-8"), re.MULTILINE)
+    return {re.sub(r"[^a-z0-9 _-]", "", head.lower()).replace(" ", "-") for head in heads}
+
+
+def dead_links(page):
+    text = re.sub(r"```.*?```", "", page.read_text(encoding="utf-8"), flags=re.DOTALL)
+    for link in re.finditer(r"\]\(([^)#:\s]*)(?:#([^)]*))?\)", text):
+        target = (page.parent / link.group(1)).resolve() if link.group(1) else page
+        if not target.exists():
+            yield link.group(1)
+        elif link.group(2) and target.suffix == ".md" and link.group(2) not in anchors_of(target):
+            yield f"{link.group(1)}#{link.group(2)}"
+
+
 def main():
     wrong = []
-    pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]
+    pages = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", ROOT / "CHANGELOG.md", *sorted((ROOT / "docs").rglob("*.md"))]
     for page in pages:
+        wrong += [f"{page.relative_to(ROOT)}: dead link '{link}'" for link in dead_links(page)]
         for number, line in lines_of(page.read_text(encoding="utf-8")):
             place = f"{page.relative_to(ROOT)}:{number}"
             if len(line) > WIDTH and not line.startswith(("|", "#", "![")):

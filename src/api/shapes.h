@@ -1,5 +1,5 @@
 // The shapes of the management API that have no other place: what runs, what is on
-// record, how it stands with the server. What each field means stands beside its name in
+// record, its relation to the server. The meaning of each field is beside its name in
 // the .cc.
 #pragma once
 
@@ -70,7 +70,7 @@ struct Change {
   std::string by;
 };
 
-// An address that was heard, and how it stands with it.
+// An address that contacted the server, and the last outcome.
 struct Contact {
   std::string address;
   std::string last_heard_at;

@@ -12,7 +12,7 @@ namespace vantro::api {
 std::vector<const Shape*> shapes_of_bodies();
 // Those of them that callers give.
 std::vector<const Shape*> given_shapes();
-// Whether what is asked stands in the path, and not in the query.
+// Whether the value is in the path, and not in the query.
 bool is_in_path(const OperationInfo& operation, const Field& field);
 
 }  // namespace vantro::api

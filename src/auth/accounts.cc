@@ -20,7 +20,7 @@ Account account_of(const db::Row& row) {
   Account account;
   account.name = row.text(0);
   account.hash = row.text(1);
-  // What stands there was written by add() and change().
+  // This was written by add() and change().
   account.may = parse_actions(row.text(2)).value_or(std::set<Action>{});
   account.networks = Networks::parse(row.text(3)).value();
   account.part = row.text(4);

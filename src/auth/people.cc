@@ -20,7 +20,7 @@ const std::string kSelectToken =
     "select id, person, label, kind, digest, made_at, until, revoked_at, last_used_at, "
     "last_used_from, role, rights, made_with from tokens ";
 
-// What stands there was written by add() and change().
+// This was written by add() and change().
 Powers powers_of(const std::string& role, const std::string& rights) {
   return {parse_role(role).value_or(Role::kLook),
           parse_rights(rights).value_or(std::set<Right>{})};

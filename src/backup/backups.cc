@@ -117,7 +117,7 @@ Value number_or_null(const std::optional<T>& number) {
   return static_cast<std::int64_t>(*number);
 }
 
-// How a holder stands in backup_files.
+// How a holder is written in backup_files.
 Value device_of(const Holder& holder) { return holder.device; }
 Value address_of(const Holder& holder) {
   return holder.device == 0 ? holder.name : std::string();

@@ -30,7 +30,7 @@ struct FileOverview {
   Holder holder;
   std::string site;
   std::string platform;
-  std::optional<std::int64_t> backup_every;  // ms, as it stands with the device
+  std::optional<std::int64_t> backup_every;  // ms, as the device has it
   base::WallTime device_since = 0;           // 0: an address
   std::string name;
   std::int64_t revisions = 0;
@@ -52,7 +52,7 @@ struct FileOverview {
 struct Moved {
   std::string name;
   std::int64_t revisions = 0;
-  bool merged = false;  // with one of the same name; numbers are given anew
+  bool merged = false;  // with one of the same name; numbers are given again
 };
 
 // What came of a file within a time.
@@ -92,10 +92,10 @@ class Backups {
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now);
   // All that is one holder's becomes another's. Where both have a name, the revisions of
-  // both are numbered anew by the time of their arrival.
+  // both are numbered again by the time of their arrival.
   static std::vector<Moved> give_to(db::Transaction& transaction, const Holder& from,
                                     const Holder& to);
-  // All that is a device's stands under the addresses that it last came from.
+  // All that is a device's is listed under the addresses that it last came from.
   static std::vector<Moved> give_back(db::Transaction& transaction, const Holder& device);
   // For good. The bytes are the caller's to see to.
   static void remove(db::Transaction& transaction, const Revision& revision);

@@ -8,7 +8,7 @@
 namespace vantro::backup {
 
 enum class FileKind {
-  kUnknown,        // it broke off
+  kUnknown,        // it was interrupted
   kConfiguration,  // text that the device is set up with
   kImage,          // what it runs
   kReport,         // what it says of itself: versions, slots, what is free

@@ -28,7 +28,7 @@ struct Judged {
 };
 
 // `revisions` are of one file, by number. Newest first in the answer. What is pinned, in
-// `held` (by id) or the only complete one stays; one that broke off goes when all_days
+// `held` (by id) or the only complete one stays; an interrupted one goes when all_days
 // are over.
 std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule& rule,
                           const std::vector<std::int64_t>& held, base::WallTime now);

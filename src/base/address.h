@@ -37,7 +37,7 @@ class Address {
   auto operator<=>(const Address&) const = default;
 
  private:
-  // IPv4 stands in the last four bytes behind ::ffff: (RFC 4291, 2.5.5.2).
+  // IPv4 is in the last four bytes behind ::ffff: (RFC 4291, 2.5.5.2).
   std::array<std::uint8_t, 16> bytes_{};
 };
 

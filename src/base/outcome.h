@@ -18,7 +18,7 @@ enum class Kind {
   kDenied,         // there is, but not for this asker or not now
   kAccountNeeded,  // not without an account, or its password was wrong
   kExists,         // the name is taken by other bytes
-  kInvalid,        // what was asked makes no sense as it stands
+  kInvalid,        // what was asked makes no sense
   kTooLarge,       // over a limit on size
   kBusy,           // too much at once; the same request may succeed later
   kFull,           // no space left on the disk of the server

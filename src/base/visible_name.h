@@ -25,7 +25,7 @@ Outcome<std::string> visible_name(std::string_view typed);
 // Whether a name lies in the folder. Every name lies in "".
 bool in_folder(std::string_view folder, std::string_view name);
 
-// What stands behind the last slash: all of it, if there is none.
+// The part behind the last slash: all of it, if there is none.
 std::string_view last_part(std::string_view name);
 
 // Without blanks, tabs and line ends at both ends.

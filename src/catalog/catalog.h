@@ -57,7 +57,7 @@ struct Filter {
 };
 
 struct Listed {
-  std::string platform;  // the group it stands in; an image is in that of each platform
+  std::string platform;  // the group it is in; an image is in that of each platform
   Image image;
   bool newest =
       false;  // of its platform, role and line; what is withdrawn is not counted

@@ -55,7 +55,7 @@ struct Image {
   std::string kind;
   std::vector<std::string> findings;
   std::uint64_t members_in_all = 0;
-  bool offered = false;  // some offer stands; whether a device gets it is the index's say
+  bool offered = false;  // it has an offer; whether a device gets it is the index's say
 
   // It is withdrawn as perhaps not whole. The same bytes again settle that, and others
   // may have its name.

@@ -24,7 +24,7 @@ struct Offer {
   bool any_platform = false;             // also to devices of other platforms
   base::WallTime since = 0;
   std::optional<base::WallTime> until;
-  std::optional<base::WallTime> ended_at;  // none: it stands
+  std::optional<base::WallTime> ended_at;  // none: not ended
   std::string why;                         // it was ended
 };
 

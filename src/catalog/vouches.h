@@ -19,7 +19,7 @@ struct Vouch {
   std::int64_t id = 0;
   base::WallTime at = 0;
   std::string who;
-  std::string source;  // where the maker's checksum was had from
+  std::string source;  // where the maker's checksum came from
   crypto::Expected expected{};
   bool agrees = false;
   std::string signer;  // of the checksum list it stood in, if that was checked

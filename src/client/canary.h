@@ -1,5 +1,5 @@
 // The canary from this side: whether the server can be reached over everything that it
-// serves, before anybody stands at a device.
+// serves, before anybody is at a device.
 #pragma once
 
 #include "client/command_line.h"

@@ -386,7 +386,7 @@ CommandLine::Expected CommandLine::expected(const std::vector<std::string>& word
   const auto found = find_command(*app_, words);
   auto path = manual::path_of(*found.app);
   path.erase(0, std::min(path.size(), app_->get_name().size() + 1));
-  // Options take the word behind them; what else stands behind the command are its
+  // Options take the word behind them; what else follows the command are its
   // values.
   const auto takes_value = [&](const std::string& word) {
     for (const auto* one = found.app; one != nullptr; one = one->get_parent()) {

@@ -1,4 +1,4 @@
-// How commands are declared: each stands next to its code. The option parser does not
+// How commands are declared: each is next to its code. The option parser does not
 // show here; it is in one unit, as it costs every one that includes it several seconds.
 #pragma once
 

@@ -1,4 +1,4 @@
-// All commands of vantro, in the order of the help. Each stands next to its code.
+// All commands of vantro, in the order of the help. Each is next to its code.
 #pragma once
 
 #include "client/command_line.h"

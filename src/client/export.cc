@@ -461,7 +461,8 @@ class Importer {
     given.name = image.name;
     given.expect = {"sha256:" + image.digests.sha256};
     given.vouch = false;
-    // What was guessed there is guessed anew here: as a fact it would be somebody's word.
+    // What was guessed there is guessed again here: as a fact it would be somebody's
+    // word.
     given.suggest = !image.facts.guessed.empty();
     given.hold = given.despite_findings = true;
     const auto& facts = image.facts;

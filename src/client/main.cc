@@ -1,4 +1,4 @@
-// vantro: the command-line client. Each command stands next to its code.
+// vantro: the command-line client. Each command is next to its code.
 #include <chrono>
 #include <cstdlib>
 #include <string>

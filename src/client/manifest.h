@@ -1,4 +1,4 @@
-// What stands at the beginning of an export: every image with what is known of it.
+// The table of contents of an export: every image with what is known of it.
 #pragma once
 
 #include <cstdint>

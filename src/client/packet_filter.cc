@@ -374,7 +374,7 @@ FilterAnswer PacketFilter::judge(std::string_view protocol, std::uint16_t port) 
         (answer.what == Filtering::kUnclear && worst.what == Filtering::kPasses);
     if (worse && worst.what != Filtering::kDropped) worst = std::move(answer);
   };
-  // Where iptables stands on nftables its rules are in both: its own words first.
+  // Where iptables uses nftables its rules are in both: its own words first.
   take(iptables_known_, judge_iptables(iptables_, protocol, port));
   take(nftables_known_, judge_nftables(nftables_, protocol, port));
   return worst;

@@ -20,7 +20,7 @@ enum class Filtering {
 
 struct FilterAnswer {
   Filtering what = Filtering::kNotKnown;
-  std::string rule;     // that decides: the rule as it stands there, or the policy
+  std::string rule;     // that decides: the rule as written there, or the policy
   std::string command;  // that opens the port; empty: nothing need be opened
 };
 

@@ -35,7 +35,7 @@ class Table {
   void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
   bool empty() const { return rows_.empty(); }
   // Lines, the title line first, without spaces at their ends. A last column that does
-  // not fit in `room` columns is broken at spaces and goes on below itself, or stands
+  // not fit in `room` columns is broken at spaces and goes on below itself, or is
   // below the others where they leave too little.
   std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
   // As the terminal's view says; complains to the terminal of a column that is not there.

@@ -76,7 +76,7 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
     names.push_back(std::move(*name));
   }
   for (const auto& one : files) {
-    // What broke off can't be kept; with --all only the others are meant.
+    // Interrupted ones can't be kept; with --all only the others are meant.
     if (chosen.all && !(keep && one.place == "partial")) names.push_back(one.name);
   }
   if (!keep && !names.empty()) {

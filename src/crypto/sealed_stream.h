@@ -4,7 +4,7 @@
 //   "VSEALED1"  the key's id, 8 bytes  the stream's header, 24 bytes
 //   then pieces: length of what follows, 4 bytes (little-endian); the piece
 //
-// A file without its last piece is one that broke off.
+// A file without its last piece was interrupted.
 #pragma once
 
 #include <array>
@@ -72,7 +72,7 @@ class Sealer {
 
   // The file's beginning.
   const base::ByteBuffer& head() const { return head_; }
-  // A piece of at most kSealedPiece bytes, as it stands in the file.
+  // A piece of at most kSealedPiece bytes, as in the file.
   base::ByteBuffer piece(base::ByteView plain, bool last);
 
  private:

@@ -20,7 +20,7 @@ enum class TlsStep {
   kWantWrite,  // call again when it can be written, with the same bytes
   kClosed,     // the other end has ended it properly
   kCut,        // it ended without a closing word (close_notify), where that is told
-  kFailed,     // it broke off, or this is not TLS
+  kFailed,     // it was interrupted, or this is not TLS
 };
 
 struct TlsMoved {

@@ -11,7 +11,7 @@
 namespace vantro::daemon {
 namespace {
 
-// Whether all that was read so far can be used; said with the line that it stands in.
+// Whether all that was read so far can be used; said with its line.
 base::Outcome<void> usable(const backup::TreatmentConfig& treatment) {
   const auto made = backup::Treatment::make(treatment);
   if (!made) return no_value(made.error().sentence);

@@ -21,7 +21,7 @@ struct Field {
   std::string formerly = {};  // its key in the version before; empty: it had none
   // Refused with what the value must be.
   std::function<base::Outcome<void>(const toml::node&)> set;
-  // As it stands in the file; empty: it is not set.
+  // As in the file; empty: it is not set.
   std::function<std::string()> text;
 };
 
@@ -92,7 +92,7 @@ class Fields {
   std::vector<Field> all_;
 };
 
-// A text in quotes, as it stands in the file.
+// A text in quotes, as in the file.
 std::string quoted(const std::string& text);
 // A list of texts, or one text. `example` is for the refusal.
 base::Outcome<std::vector<std::string>> list_of_texts(const toml::node& node,

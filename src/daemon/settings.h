@@ -292,7 +292,7 @@ base::Outcome<Settings> read_settings(const std::string& file);
 // The same for a text; `file` is what its sentences call it.
 base::Outcome<Settings> parse_settings(std::string_view text, const std::string& file);
 
-// For the command line: one value as it stands in the file, without quotes; for what a
+// For the command line: one value as in the file, without quotes; for what a
 // protocol listens on, a list, of which "none" alone is the empty one. REQUIRES: key is a
 // setting that is a text, or such a list.
 base::Outcome<void> set(Settings& settings, const std::string& key,

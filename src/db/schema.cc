@@ -133,7 +133,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 primary key (image, position)))",
            // What lists are made from, in their order: a row for each platform of an
            // image, and one with an empty platform where none is known. Copies of what
-           // stands in images.
+           // is in images.
            R"(create table image_platforms (
                 image bigint not null references images (id),
                 platform text not null,
@@ -276,7 +276,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 from revisions group by address, name)",
            // last_seen_at: when these bytes came last, the first time or again. changed:
            // the one before it differed in more than what is left out of comparisons;
-           // substance: what was compared for that. Those that broke off have no kind.
+           // substance: what was compared for that. Interrupted ones have no kind.
            R"(create table filed_revisions (
                 id bigint primary key,
                 file bigint not null references backup_files (id),
@@ -350,7 +350,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table revisions add column partial_sha256 text",
            // How it was known that a complete one had come whole (backup/revision.h).
            "alter table revisions add column ending text not null default ''",
-           // One row. `change` grows with every transaction; the same stands in
+           // One row. `change` grows with every transaction; the same is in
            // vault/identity (repository).
            R"(create table identity (
                 id text not null,
@@ -589,7 +589,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 ended_why text not null,
                 summary text not null))",
            "create index rescues_open on rescues (id) where ended_at = 0",
-           // What stands behind each name on its wire: bytes of the vault by their
+           // What each name gives on its wire: bytes of the vault by their
            // SHA-256, or a text.
            R"(create table rescue_names (
                 rescue bigint not null,

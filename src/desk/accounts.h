@@ -37,7 +37,7 @@ class Accounts {
                                       const AccountChange& wanted);
   base::Outcome<void> remove(const std::string& name);
 
-  // `text` is the key as it was pasted, `remark` in place of the one that stands in it.
+  // `text` is the key as it was pasted, `remark` in place of its own comment.
   // kInvalid, kExists, kBusy.
   base::Outcome<auth::SshKey> add_key(const std::string& name, const std::string& text,
                                       const std::optional<std::string>& remark);

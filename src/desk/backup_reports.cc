@@ -310,7 +310,7 @@ base::Outcome<ChangeReport> BackupReports::report(base::WallTime from, base::Wal
     file.name = one.last.name;
     file.revisions = one.revisions;
     file.first = one.first;
-    // What broke off is told only where nothing whole came.
+    // Interrupted ones are told only where nothing complete came.
     file.after = one.last;
   }
   const auto overview = backups.overview();

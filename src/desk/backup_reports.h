@@ -14,7 +14,7 @@
 
 namespace vantro::desk {
 
-// How a revision stands to the catalogue.
+// How a revision compares with the catalogue.
 struct Recognition {
   enum class What { kNothing, kIdentical, kOtherBytes, kSameSize, kUnknownImage };
   What what = What::kNothing;
@@ -41,7 +41,7 @@ struct FileState {
   std::string doubt;
 };
 
-// A device of which backups are expected, and how it stands with them.
+// A device of which backups are expected, and their state.
 struct Expectation {
   std::string device, site;
   std::int64_t every = 0;      // ms
@@ -65,7 +65,7 @@ struct FileReport {
   // it is not `after` itself.
   std::optional<backup::Revision> before;
   std::optional<backup::Revision> first;  // complete one within
-  std::optional<backup::Revision> after;  // and within; or what broke off
+  std::optional<backup::Revision> after;  // and within; or interrupted ones
   std::int64_t revisions = 0;             // that came within
   std::optional<backup::Comparison> comparison;
   std::string note;  // why there is none

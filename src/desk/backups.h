@@ -47,12 +47,12 @@ class Backups {
   Backups(repository::Repository& repository, gate::Gate& gate, Caller caller)
       : repository_(repository), gate_(gate), caller_(std::move(caller)) {}
 
-  // Kept for ever, whatever retention say. kInvalid: it broke off.
+  // Kept for ever, whatever retention say. kInvalid: it was interrupted.
   base::Outcome<void> pin(const backup::Revision& revision, const std::string& why);
   base::Outcome<void> unpin(const backup::Revision& revision);
 
-  // On offer to one device, for at most 30 days. kInvalid, kExists; kDenied: it broke off
-  // or is damaged.
+  // On offer to one device, for at most 30 days. kInvalid, kExists; kDenied: it was
+  // interrupted or is damaged.
   base::Outcome<backup::BackupOffer> offer(const backup::Revision& revision,
                                            const OfferWish& wish);
   // kNotFound.

@@ -20,7 +20,7 @@ namespace {
 
 constexpr std::size_t kLongestReason = 300;
 
-// Of a fact in the ledger: long remarks are cut, and can be had from the image.
+// Of a fact in the ledger: long remarks are shortened; the image has all of them.
 std::string quoted(const std::string& text) {
   return text.empty() ? "none" : "'" + base::printable(text, 120) + "'";
 }

@@ -1,4 +1,4 @@
-// What stands behind the fixed names of a rescue profile at this moment.
+// What the fixed names of a rescue profile give at this moment.
 #pragma once
 
 #include <string>

@@ -1,4 +1,4 @@
-// What people can be told of addresses: who was heard, and what became of it.
+// What people can be told of addresses: who contacted the server, and the outcome.
 #pragma once
 
 #include <cstddef>
@@ -15,7 +15,7 @@
 
 namespace vantro::desk {
 
-// One address, and how it stands with it.
+// One address, and its last outcome.
 struct Overview {
   ledger::Contact contact;
   StoryLine last;

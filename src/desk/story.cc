@@ -128,7 +128,7 @@ class Teller {
         other.empty() && found != known_.hardwares.end()) {
       other = catalog::other_hardware(found->second, known_.hardware);
     }
-    // What was doubtful about it then stands in its row.
+    // What was doubtful about it then is in its row.
     if (other.empty() && e.sentence.starts_with("CAUTION: ")) {
       other = e.sentence.substr(std::string_view("CAUTION: ").size());
     }

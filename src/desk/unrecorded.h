@@ -1,5 +1,5 @@
 // What a person decides about files without a record (repository/unrecorded.h): to record
-// them anew, or to remove them.
+// them again, or to remove them.
 #pragma once
 
 #include <string>

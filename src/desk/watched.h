@@ -33,7 +33,7 @@ struct WatchedOutside {
 // Thread-safe; all must outlive it.
 class Watched {
  public:
-  // A transfer that stands still for so long has stalled.
+  // A transfer without progress for so long has stalled.
   static constexpr std::chrono::seconds kStalledFor{60};
   // Refusals in kManyWithin that are many, and few again.
   static constexpr std::chrono::minutes kManyWithin{5};

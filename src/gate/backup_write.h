@@ -72,7 +72,7 @@ class BackupWrite final : public WriteSink {
   DepositLimits limits_;
   std::uint64_t looked_at_ = 0;  // its size when the disk was last looked at
   bool differs_ = false;         // from a digest that was announced
-  text::ContentTeller content_;  // has seen what came, also before it broke off
+  text::ContentTeller content_;  // has seen the bytes, also those before an interruption
   // The newest one before it, judged by the rules of today.
   std::optional<backup::Revision> before_;
   bool rejudged_ = false;

@@ -58,7 +58,7 @@ struct Workings;
 // The last upload of an asker under some name.
 struct OwnUpload {
   std::uint64_t size = 0;  // that came
-  bool complete = false;   // else it broke off, and can be gone on with
+  bool complete = false;   // else it was interrupted, and can be resumed
   base::WallTime at = 0;
 };
 
@@ -205,7 +205,7 @@ class Gate {
   base::Outcome<void> limits_of(const backup::Revision& revision,
                                 const base::Address& from, DepositLimits& limits);
   bool may_encrypt(const backup::Revision& revision) const;
-  // Whether an upload that broke off has on the disk what its record says.
+  // Whether an interrupted upload has on the disk what its record says.
   bool really_there(const backup::Revision& broken) const;
   // `content` is told what came before.
   base::Outcome<store::Arrival> go_on(backup::Revision& revision,

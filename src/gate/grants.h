@@ -99,7 +99,7 @@ class ReadGrant {
 struct Announced {
   std::optional<std::uint64_t> size;
   std::vector<crypto::Expected> digests = {};  // what differs is not filed
-  // It goes on with the sender's own upload that broke off: behind so many bytes, or, if
+  // It goes on with the sender's own interrupted upload: behind so many bytes, or, if
   // they are not given, behind all that came; then nothing need have come before.
   bool goes_on = false;
   std::optional<std::uint64_t> behind = {};

@@ -171,7 +171,8 @@ bool Gate::may_encrypt(const backup::Revision& revision) const {
           revision.announced.value_or(0) <= treatment.configuration_up_to());
 }
 
-// The sender's newest upload under the name, if it broke off where the sender thinks.
+// The sender's newest upload under the name, if it was interrupted where the sender
+// thinks.
 base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                                           const Announced& announced,
                                           text::ContentTeller& content) {

@@ -259,7 +259,7 @@ class Judge {
   }
 
   void tell() {
-    // What was copied at the end stands among the events then.
+    // What was copied at the end is among the events then.
     const bool copied =
         std::any_of(facts_.events.begin(), facts_.events.end(),
                     [](const auto& one) { return one.what == "attempt"; });

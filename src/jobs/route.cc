@@ -346,7 +346,7 @@ class Search {
     }
   }
 
-  // What rules demand first, and what stands in the image's kits.
+  // What rules demand first, and what is in the image's kits.
   void add_companions(Route& route, Step& step, const Node& node,
                       std::vector<std::string>& missing) {
     std::set<std::string> roles{step.role};

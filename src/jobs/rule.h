@@ -46,7 +46,7 @@ struct Rule {
   const std::string& between() const { return needs.text(); }
 };
 
-// As it stands in a table's `needs`: "boot >=2.1".
+// As in a table's `needs`: "boot >=2.1".
 std::string needs_text(const Rule& rule);
 // "causeway4: system >=7.6 needs a running system >=7.4 (release notes 7.6, page 12)"
 std::string sentence(const Rule& rule);

@@ -28,7 +28,7 @@ constexpr const char* kText =
     "{{#any_never}}\n\nWhat not to do\n{{#never}}  {{text}}\n{{/never}}{{/any_never}}"
     "{{#any_back}}\n\nThe way back\n{{#back}}  {{text}}\n{{/back}}{{/any_back}}";
 
-// Black on white, for paper; each value stands alone, so that a double click takes it
+// Black on white, for paper; each value is alone, so that a double click takes it
 // whole.
 constexpr const char* kHtml =
     "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"

@@ -9,7 +9,7 @@ namespace vantro::ledger {
 
 std::string chained(const std::string& before, const Entry& entry) {
   std::string text;
-  // With their lengths, so that no two rows are alike by what stands where.
+  // With their lengths, so that no two rows are alike by their order alone.
   const auto add = [&](const std::string& value) {
     text += fmt::format("{}:{}\n", value.size(), value);
   };

@@ -3,7 +3,7 @@
 //
 // Over everything but the device's name, which follows the inventory. What it can't show:
 // that the newest rows were taken off, unless the number and hash of a later one were
-// noted elsewhere; and nothing against somebody who computes all hashes after it anew.
+// noted elsewhere; and nothing against somebody who computes all hashes after it again.
 #pragma once
 
 #include <string>

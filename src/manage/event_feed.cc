@@ -23,7 +23,7 @@ std::string event_of(const gate::TransferView& view) {
 }
 
 // Whether somebody who watches would see the difference. What only grows with time (how
-// long it runs, how long it stands still) can be counted on by whoever was told.
+// long it runs, how long it makes no progress) can be counted on by whoever was told.
 bool differs(const gate::TransferView& a, const gate::TransferView& b) {
   return a.state != b.state || a.bytes != b.bytes || a.resent != b.resent ||
          a.unanswered != b.unanswered || a.total != b.total || a.why != b.why ||

@@ -16,7 +16,7 @@ namespace vantro::manual {
 struct About {
   std::string version;
   int section = 1;  // of the manual
-  // What stands behind the options: title and text, whose lines stay as they are.
+  // What follows the options: title and text, whose lines stay as they are.
   std::vector<std::pair<std::string, std::string>> more = {};
   std::vector<std::string> see_also = {};  // "vantrod(8)"
   NotesOf notes = {};                      // none: nothing is known beside the tree

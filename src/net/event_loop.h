@@ -1,6 +1,6 @@
 // One I/O thread's loop: sockets that can be read, work from other threads, and one
 // coarse tick for all deadlines. Over epoll itself: for thousands of small datagrams a
-// second, what stands between a socket and its handler is most of the cost.
+// second, the code between a socket and its handler is most of the cost.
 #pragma once
 
 #include <atomic>

@@ -1,4 +1,4 @@
-// A network interface of this machine, by its name: how it stands, and addresses that
+// A network interface of this machine, by its name: its state, and addresses that
 // are added to it for a time.
 #pragma once
 

@@ -37,7 +37,7 @@ Report look_apart(const Apart& apart, int fd, std::uint64_t size,
 inline constexpr const char* kTakeOutArgument = "--take-out-member";
 
 // Takes a member out of an archive in the same way: what unpacks it is a process without
-// rights. kNotFound: the archive has no such member; kCorrupt: it breaks off, or takes
+// rights. kNotFound: the archive has no such member; kCorrupt: it ends early, or takes
 // longer than is allowed; else what `take` refused with.
 base::Outcome<void> take_out_apart(
     const Apart& apart, int fd, const std::string& path,

@@ -11,7 +11,7 @@ namespace vantro::probe {
 
 // Nothing if it does not begin as one.
 std::optional<Report> look_at_elf(const Source& source);
-// ECMA-119, 8.4: the volume's size stands in its primary descriptor, in sector 16.
+// ECMA-119, 8.4: the volume's size is in its primary descriptor, in sector 16.
 std::optional<Report> look_at_disc_image(const Source& source);
 
 }  // namespace vantro::probe

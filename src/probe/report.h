@@ -35,7 +35,7 @@ struct Report {
   std::uint64_t members_in_all = 0;
   // False: no file can be looked into on this machine. Not part of the encoded report.
   bool confined = true;
-  // Names that the file gives itself, for the recognisers: where it stands, and the name.
+  // Names that the file gives itself, for the recognisers: where it is, and the name.
   std::vector<std::pair<std::string, std::string>> names;
 
   void say(std::string finding) { findings.push_back(std::move(finding)); }

@@ -29,7 +29,7 @@ base::Outcome<Holder> Inventory::holder(const std::string& typed) const {
   if (const auto address = base::Address::parse(typed)) {
     auto holder = holder_of(*address);
     if (holder.device == 0) return holder;
-    // What came before the device was made known stands under its address until it is
+    // What came before the device was made known is listed under its address until it is
     // claimed, and must be seen there.
     const Holder own{0, address->text()};
     const auto has_own = repository_.backups.has_any(own);

@@ -151,7 +151,7 @@ base::Outcome<void> Arrival::move_in() {
   struct stat there {};
   if (!encrypted() && ::stat(to.c_str(), &there) == 0 &&
       static_cast<std::uint64_t>(there.st_size) != size_) {
-    // What stands there can't be these bytes. The sound copy takes its place.
+    // The file there can't be these bytes. The good copy replaces it.
     if (auto moved = folder_->to_quarantine(sha256_); !moved) return moved;
   }
   if (auto made = folder_->make_vault_shelf(sha256_); !made) return made;

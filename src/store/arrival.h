@@ -2,7 +2,8 @@
 // digests in the same pass.
 //
 //   write ... write -> seal() -> keep()       filed under its SHA-256
-//                             -> set_aside()  broke off: kept in partial/, never offered
+//                             -> set_aside()  interrupted: kept in partial/, never
+//                             offered
 //                             -> discard()    refused: nothing stays
 //
 // It may be encrypted on its way in; the digests are of the plain bytes all the same.
@@ -26,7 +27,7 @@ namespace vantro::store {
 
 class StateFolder;
 
-// What is kept of an upload that broke off.
+// What is kept of an interrupted upload.
 struct SetAside {
   std::string file;    // its name in partial/; empty: there was nothing to keep
   std::string sha256;  // of its plain bytes; empty: they are not known to be on disk
@@ -57,7 +58,7 @@ class Arrival {
   // Both in one: finish(), and they are on disk.
   base::Outcome<crypto::Digests> seal();
 
-  // Written anew, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a
+  // Written again, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a
   // key.
   base::Outcome<void> encrypt(bool on);
   bool encrypted() const { return sealed_.has_value(); }

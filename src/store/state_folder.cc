@@ -219,7 +219,7 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
     }
     return arrival;
   }
-  // An encrypted stream can't be gone on with: it is written anew.
+  // An encrypted stream can't be gone on with: it is written again.
   auto arrival = arrive(label, now, 0, encrypted);
   auto read = arrival ? read_plain(file.get(), was_sealed ? keys_.get() : nullptr, true,
                                    [&](base::ByteView bytes) {

@@ -4,7 +4,7 @@
 //   <state>/vault/ab/abcd..  files named by SHA-256, read-only once there; encrypted
 //                            ones by that of their plain bytes, with .sealed behind it
 //   <state>/arriving/        uploads under way
-//   <state>/partial/         uploads that broke off, kept some days, never offered
+//   <state>/partial/         interrupted uploads, kept some days, never offered
 //   <state>/quarantine/      bytes that no longer match their name
 //   <state>/token            of earlier versions; the first start makes people of it,
 //   <state>/secrets-token    and of this one

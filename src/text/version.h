@@ -3,7 +3,7 @@
 //
 // A version is read as fields: numbers, suffixes (one or two letters that end a number,
 // as in "7b"), other words, and words that mark an early release (alpha, beta, rc and
-// their like). What stands between them, brackets too, only parts them; a leading "v",
+// their like). Everything between them, brackets too, only separates them; a leading "v",
 // "version" or "release" is left out. At the first field that differs, an early word
 // comes before nothing at all, nothing before a word, that before a suffix, and that
 // before a number: 7.6-rc1 < 7.6 < 7.6 E < 7.6a < 7.6.1. Numbers compare as numbers, of

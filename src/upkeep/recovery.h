@@ -35,7 +35,7 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
                                          const base::Log& log);
 
 // Puts a damaged database aside as vantro.db.damaged-<time> and records every file of the
-// vault anew, read whole, as a held image named recovered-<first 12 of its SHA-256>;
+// vault again, read whole, as a held image named recovered-<first 12 of its SHA-256>;
 // encrypted ones as a backup of that name under "recovered". Names, offers, revisions and
 // the ledger of the old one are not brought back. kDenied: something is encrypted with a
 // key that is not among `keys`; nothing was changed then.

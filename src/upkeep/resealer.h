@@ -1,5 +1,5 @@
 // Brings the vault's configurations to the key of today: what is in plain is encrypted,
-// what is encrypted with an older key is encrypted anew, and with encryption off, all is
+// what is encrypted with an older key is encrypted again, and with encryption off, all is
 // in plain again. On a thread of its own. Killed at any instant, each of them is there
 // in the one form or the other, whole.
 #pragma once

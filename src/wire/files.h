@@ -20,7 +20,7 @@ using FileHandle = std::uint32_t;
 // What is said of an upload before its bytes come.
 struct UploadStart {
   std::optional<std::uint64_t> size;
-  // It goes on with the client's own upload that broke off: behind so many bytes, or,
+  // It goes on with the client's own interrupted upload: behind so many bytes, or,
   // if they are not given, behind all that came.
   bool goes_on = false;
   std::optional<std::uint64_t> behind;
@@ -48,8 +48,8 @@ class Files {
                                    std::span<std::uint8_t> to) = 0;
   virtual void close(FileHandle handle, ReadEnd how, const std::string& why) = 0;
 
-  // Whether the client may send under the name; and what of it came before and broke off,
-  // in bytes.
+  // Whether the client may send under the name; and how much of it arrived before an
+  // interruption, in bytes.
   virtual base::Outcome<std::uint64_t> may_send(const std::string& path) = 0;
   // From a folder that was made, on.
   virtual base::Outcome<void> make_folder(const std::string& path) = 0;

@@ -25,7 +25,7 @@ enum class Way {
 const char* word(Way way);
 std::optional<Way> parse_way(std::string_view text);
 
-// What stands behind a name.
+// What a name gives.
 enum class Gives {
   kImage,
   kBackup,  // the device's newest backup of a configuration

@@ -19,7 +19,7 @@ namespace vantro::jobs::rescue {
 // In the change log, with the session's number.
 inline constexpr const char* kRescueChanged = "rescue";
 
-// A name on the session's wire, and what stands behind it.
+// A name on the session's wire, and what it gives.
 struct GivenName {
   std::string name;        // to the letter
   std::string stands_for;  // for people: the image's name

@@ -77,7 +77,7 @@ struct Answer {
   bool endless = false;       // more follows by Connection::stream()
   // What follows the body, piece by piece, and how long that is nobody knows before:
   // asked for on the disk pool when the one before has gone out; empty: that was all.
-  // Chunked (RFC 9112, 7.1). If it is refused in between, the connection breaks off, so
+  // Chunked (RFC 9112, 7.1). If it is refused in between, the connection ends, so
   // that nobody takes what came for all.
   std::function<base::Outcome<std::string>()> more = {};
   std::shared_ptr<Delivery> delivery;  // null: nobody follows it, and it has no file

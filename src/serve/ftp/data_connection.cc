@@ -356,7 +356,7 @@ void DataConnection::put_all(base::ByteView bytes) {
   }
 }
 
-// Of an upload that breaks off: what the client sent before it went, and has arrived.
+// Of an interrupted upload: the bytes that arrived before the client went.
 void DataConnection::take_rest() {
   put_all(std::exchange(waiting_, {}));
   for (std::uint64_t taken = 0; taken < kMostTakenAtEnd;) {

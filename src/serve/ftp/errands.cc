@@ -200,7 +200,7 @@ base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
   for (const auto& entry : *entries) {
     switch (what.what) {
       case Open::What::kNames:
-        // So that a client can ask for it as it stands there.
+        // So that a client can ask for it as shown.
         opening.cargo.text += (by_name ? what.typed_folder : "") + entry.name + "\r\n";
         break;
       case Open::What::kFacts:

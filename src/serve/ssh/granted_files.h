@@ -67,7 +67,7 @@ class GrantedFiles final : public wire::Files,
   bool waits_for_client() const;
   // An upload is being filed.
   bool committing() const;
-  // What breaks off from now on does so for this reason.
+  // What is interrupted from now on has this reason.
   void ends_with(gate::State how, const std::string& why);
   // Ends them all; what uploads brought is kept.
   void end_all();

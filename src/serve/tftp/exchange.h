@@ -57,7 +57,7 @@ class Exchange final : public Transport,
   std::shared_ptr<Exchange> take_before() { return std::exchange(before_, nullptr); }
   const std::shared_ptr<Exchange>& before() const { return before_; }
 
-  // The device began anew.
+  // The device began again.
   void supersede();
   // Nothing more will come of it: the socket goes now, the file end on the disk pool.
   void close();

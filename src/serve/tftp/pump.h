@@ -67,7 +67,7 @@ class Pump : public std::enable_shared_from_this<Pump> {
   void begin() { feed(wire::tftp::Begin{}); }
   void datagram(base::ByteView bytes) { feed(wire::tftp::Datagram{bytes}); }
   void stop(const std::string& why) { feed(wire::tftp::Stop{why}); }
-  // The device began anew: this transfer leads nowhere any more. Nothing is sent.
+  // The device began again: this transfer leads nowhere any more. Nothing is sent.
   void superseded();
   // Call this often; the session's deadline is as fine as the calls are.
   void tick(base::Instant now);

@@ -139,7 +139,7 @@ using Actions = std::vector<Action>;
 class LeaseMachine {
  public:
   // How long an answer to a probe is waited for (RFC 5227 has up to seven seconds; a
-  // boot loader gives up after three), and how long an offer stands.
+  // boot loader gives up after three), and how long an offer is valid.
   static constexpr base::Duration kProbeTime = std::chrono::milliseconds(400);
   static constexpr base::Duration kOfferStands = std::chrono::seconds(60);
   // An address that somebody else has is not tried again before.

@@ -1,4 +1,4 @@
-// A command line of FTP: a verb and what stands behind it (RFC 959, 5.3).
+// A command line of FTP: a verb and what it gives (RFC 959, 5.3).
 #pragma once
 
 #include <string>

@@ -56,7 +56,7 @@ struct Open {
   std::optional<std::uint64_t> announced;  // kStore: ALLO, in bytes
   WantedFacts facts;                       // kFacts
   bool may_be_empty = false;  // lists: the client was told that nothing is there yet
-  std::string typed_folder;   // kNames: what stands before the names, "sub/"
+  std::string typed_folder;   // kNames: what is before the names, "sub/"
 };
 // Over a data connection: to this address, or the one that comes to the port.
 struct Begin {
@@ -109,7 +109,7 @@ struct Ended {
   enum class How {
     kDone,
     kNoConnection,  // no data connection came about
-    kBroken,        // it broke off
+    kBroken,        // it was interrupted
     kRefused,       // by what receives or sends: `refusal`
   };
   How how = How::kDone;

@@ -33,7 +33,7 @@ inline constexpr std::size_t kMostRanges = 16;
 // ignored, as the RFC wants it.
 Ranges parse_range(std::string_view field, std::uint64_t size);
 
-// "bytes 100-199/1000", for Content-Range; and what stands there with 416.
+// "bytes 100-199/1000", for Content-Range; and its form with 416.
 std::string content_range(const ByteRange& range, std::uint64_t size);
 std::string content_range(std::uint64_t size);
 

@@ -18,7 +18,7 @@ struct Command {
   bool times = false;      // -p
   // As a shell would part them; where quotes don't close, as they stand.
   std::vector<std::string> paths;
-  // All behind the flags as it stands, for clients that don't quote: "my file.cfg".
+  // All behind the flags, unchanged, for clients that don't quote: "my file.cfg".
   std::string unparted;
 };
 

@@ -4,7 +4,7 @@
 // answered when the disk has done its part: the others need not wait for that. Bytes of
 // an upload come from the first to the last; what would leave a hole is refused.
 //
-// What an upload is (new, or going on with one that broke off) shows in its first WRITE:
+// What an upload is (new, or resuming an interrupted one) shows in its first WRITE:
 // clients that resume differ in the flags of their OPEN, but not in the offset.
 //
 // Many clients don't show a status' text. remark() repeats it for them; a name that was
@@ -50,7 +50,7 @@ class Session final : public Dialogue {
   struct Upload {
     std::string path;
     std::uint32_t flags = 0;
-    std::uint64_t before = 0;  // bytes that came earlier and broke off
+    std::uint64_t before = 0;  // bytes that came before an interruption
     bool open = false;         // a WRITE has come
     std::uint64_t next = 0;    // offset of the next WRITE
     // What the client said it would come to, in bytes.

@@ -16,7 +16,7 @@ struct RunningTransfer {
 
 enum class OnRequest {
   kIgnore,   // it is the request that runs: its resend timer answers
-  kReplace,  // the device began anew: the old transfer leads nowhere
+  kReplace,  // the device began again: the old transfer leads nowhere
   // It may be a device that was restarted, or an old copy of the request that took a
   // detour. Both transfers get a chance: when the peer answers on the new one, the old
   // one is over.
