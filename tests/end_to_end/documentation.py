@@ -50,13 +50,14 @@ BEFORE = {
 }
 MASKS = [
     (r"[ \t]+", " "),
+    # First, as what looks like a time may be a part of them.
+    (r"<masked:[0-9a-f]+>", "<masked>"), (r"vantro-[0-9a-f]{40,}", "TOKEN"),
+    (r"SHA256:[A-Za-z0-9+/]{40,}", "KEY"), (r"\b(?:[0-9A-F]{2}:){15,}[0-9A-F]{2}\b", "KEY"),
     (r"\b\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d+)?)?Z?", "TIME"), (r"\b\d{4}-\d\d-\d\d\b", "TIME"),
     (r"\b\d\d:\d\d:\d\d(\.\d+)?\b", "TIME"),
     (r"\b[\d.,]+ (KiB|MiB|GiB|TiB|B|bytes?)(/s)?(?!\w)", "SIZE"),
     (r"\b[\d.,]+ (ms|s|min|h|seconds?|minutes?|hours?)\b( \d+ (s|min|h)\b)?", "SPAN"),
     (r"\bjust now\b", "SPAN ago"), (r"\bin (less than )?\d+ days?\b", "in SPAN"), (r"\b\d+ days?( \d+ h)?\b", "SPAN"),
-    (r"<masked:[0-9a-f]+>", "<masked>"), (r"vantro-[0-9a-f]{40,}", "TOKEN"),
-    (r"SHA256:[A-Za-z0-9+/]{40,}", "KEY"), (r"\b(?:[0-9A-F]{2}:){15,}[0-9A-F]{2}\b", "KEY"),
     (r"\b[0-9a-f]{7,}(\.\.\.)?", "HEX"), (r"\bq[0-9a-z]{5,}-[0-9a-z]+\b", "REQUEST"),
     (r"-{3,}", "---"),
 ]

@@ -520,7 +520,9 @@ TEST_F(Service, AFolderOfImagesIsAddedWithTheListsBesideThem) {
   const auto output = vantro({"image", "add", old, "--recursive", "--keep-paths"});
   EXPECT_EQ(output.code, 6) << output.out;  // a checksum differs
   EXPECT_THAT(output.out, HasSubstr(": 2 added (14 B), 0 known already, 3 not added\n"));
-  EXPECT_THAT(output.out, HasSubstr("2 were compared with 2 lists of their makers\n"));
+  EXPECT_THAT(
+      output.out,
+      HasSubstr("compared with their makers' checksums: 2 images from 2 lists\n"));
   EXPECT_THAT(output.out, HasSubstr("system/same.img  boot/a.img\n"));
   EXPECT_THAT(output.out, HasSubstr("link.img        it is a symbolic link\n"));
   EXPECT_THAT(output.out, HasSubstr("system/bad.img  "));
