@@ -15,6 +15,7 @@
 #include "client/interrupt.h"
 #include "client/progress.h"
 #include "client/render.h"
+#include "client/send_image.h"
 #include "crypto/checksum_list.h"
 #include "crypto/digests.h"
 #include "crypto/file_form.h"
@@ -183,17 +184,7 @@ class Adoption {
                                          const api::ImageGiven& given) {
     auto opened = open_file(file.path.string());
     if (!opened) return tl::unexpected(opened.error());
-    std::uint64_t sent = 0;
-    return context_.api.put(
-        api::kAddImage, given, opened->size,
-        [&](char* to, std::size_t count) -> tl::expected<std::size_t, Failure> {
-          if (interrupted()) return tl::unexpected(Failure{ExitCode::kRefused, "ended"});
-          const auto got = ::read(opened->fd.get(), to, count);
-          if (got < 0) return file_failure(file.inside, errno);
-          sent += static_cast<std::uint64_t>(got);
-          bar_->advance(done_ + sent);
-          return static_cast<std::size_t>(got);
-        });
+    return send_image(context_, *opened, file.inside, given, *bar_, done_);
   }
 
   // Refused where nothing more can be sent: the server is gone or does not know us.

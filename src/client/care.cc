@@ -214,6 +214,12 @@ Done snapshot(const Context& context, const SnapshotOptions& options) {
       std::this_thread::sleep_for(kPause / 2);
       answer = context.api.call(api::kSnapshot);
     }
+    if (interrupted() && runs()) {
+      bar.reset();
+      Terminal(stderr).write(
+          "The server goes on copying; 'vantro snapshot' shows the progress, 'vantro "
+          "snapshot --stop' stops it.\n");
+    }
   }
   const auto done = show_answer(context, answer, write_snapshot);
   if (!done || answer->value.state != "failed") return done;

@@ -279,7 +279,9 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
     declined = !suggestions.empty() && !asked_and_agreed(suggestions);
     given.suggest = !declined;
   }
-  auto answer = send_image(context, *file, options.file, given);
+  std::optional<Progress> bar(std::in_place, context.view, shown(name, 40), file->size);
+  auto answer = send_image(context, *file, options.file, given, *bar);
+  bar.reset();
   if (!answer) {
     auto failure = answer.error();
     if (failure.code == ExitCode::kChecksum) {

@@ -11,7 +11,6 @@
 #include "base/sizes.h"
 #include "client/interrupt.h"
 #include "client/progress.h"
-#include "client/render.h"
 #include "crypto/digests.h"
 
 namespace vantro::client {
@@ -44,12 +43,13 @@ api::UploadDescription description_of(const api::ImageGiven& given) {
 class InPieces {
  public:
   InPieces(const Context& context, const OpenedFile& file, const std::string& file_name,
-           const api::ImageGiven& given)
+           const api::ImageGiven& given, Progress& bar, std::uint64_t before)
       : context_(context),
         file_(file),
         file_name_(file_name),
         given_(given),
-        bar_(context.view, shown(given.name, 40), file.size) {}
+        bar_(bar),
+        before_(before) {}
 
   Result<Answered<api::ImageAdded>> send() {
     const auto begun = begin();
@@ -72,7 +72,7 @@ class InPieces {
       const auto arrived = send_piece(offset, {piece.data(), count});
       if (!arrived) return tl::unexpected(arrived.error());
       offset += count;
-      bar_.advance(offset);
+      bar_.advance(before_ + offset);
     }
     bar_.note("sent; the server looks inside");
     return context_.api.call(api::kFileUpload, {number_}, {digest_.finish()});
@@ -135,7 +135,7 @@ class InPieces {
             const auto part = std::min(count, piece.size() - sent);
             std::copy_n(reinterpret_cast<const char*>(piece.data()) + sent, part, to);
             sent += part;
-            bar_.advance(offset + sent);
+            bar_.advance(before_ + offset + sent);
             return part;
           });
       if (done) return {};
@@ -174,7 +174,8 @@ class InPieces {
   const OpenedFile& file_;
   const std::string& file_name_;
   const api::ImageGiven& given_;
-  Progress bar_;
+  Progress& bar_;
+  const std::uint64_t before_;  // bytes of other files
   crypto::Sha256 digest_;
   std::int64_t number_ = 0;
 };
@@ -182,8 +183,8 @@ class InPieces {
 Result<Answered<api::ImageAdded>> send_at_once(const Context& context,
                                                const OpenedFile& file,
                                                const std::string& file_name,
-                                               const api::ImageGiven& given) {
-  Progress bar(context.view, shown(given.name, 40), file.size);
+                                               const api::ImageGiven& given,
+                                               Progress& bar, std::uint64_t before) {
   std::uint64_t sent = 0;
   return context.api.put(
       api::kAddImage, given, file.size,
@@ -194,7 +195,7 @@ Result<Answered<api::ImageAdded>> send_at_once(const Context& context,
         const auto got = ::read(file.fd.get(), to, count);
         if (got < 0) return file_failure(file_name, errno);
         sent += static_cast<std::uint64_t>(got);
-        bar.advance(sent);
+        bar.advance(before + sent);
         return static_cast<std::size_t>(got);
       });
 }
@@ -204,10 +205,13 @@ Result<Answered<api::ImageAdded>> send_at_once(const Context& context,
 Result<Answered<api::ImageAdded>> send_image(const Context& context,
                                              const OpenedFile& file,
                                              const std::string& file_name,
-                                             const api::ImageGiven& given) {
+                                             const api::ImageGiven& given, Progress& bar,
+                                             std::uint64_t before) {
   notice_interrupts();
-  if (file.size < kInPiecesFrom) return send_at_once(context, file, file_name, given);
-  return InPieces(context, file, file_name, given).send();
+  if (file.size < kInPiecesFrom) {
+    return send_at_once(context, file, file_name, given, bar, before);
+  }
+  return InPieces(context, file, file_name, given, bar, before).send();
 }
 
 }  // namespace vantro::client

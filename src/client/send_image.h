@@ -5,6 +5,7 @@
 
 #include "api/catalogue.h"
 #include "client/answers.h"
+#include "client/progress.h"
 
 namespace vantro::client {
 
@@ -12,11 +13,12 @@ namespace vantro::client {
 // where it stopped, by itself or by the same command within an hour.
 constexpr std::uint64_t kInPiecesFrom = std::uint64_t{32} << 20;
 
-// `file_name`: as a person knows the file. Shows progress; Ctrl-C ends it, and the
-// failure says how much was sent.
+// `file_name`: as a person knows the file. `bar` shows the progress, `before` bytes
+// further on. Ctrl-C ends it, and the failure says how much was sent.
 Result<Answered<api::ImageAdded>> send_image(const Context& context,
                                              const OpenedFile& file,
                                              const std::string& file_name,
-                                             const api::ImageGiven& given);
+                                             const api::ImageGiven& given, Progress& bar,
+                                             std::uint64_t before = 0);
 
 }  // namespace vantro::client

@@ -79,6 +79,28 @@ TEST_F(Catalogue, SendsALargeImageOverALinkThatBreaks) {
             image("causeway4-sys-7.7.0.img")["digests"]["sha256"]);
 }
 
+// The same for a large file in a folder.
+TEST_F(Catalogue, AddsAFolderOverALinkThatBreaks) {
+  fs::create_directory(scratch_ / "old");
+  const auto path = file("old/causeway4-sys-7.9.0.img", noise(33 << 20));
+  const auto link = scratch_ / "link.sock";
+  Process relay({"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/breaking_relay.py", link,
+                 socket(), std::to_string(3 << 20), "1"},
+                {}, scratch_ / "relay.out", scratch_ / "relay.err");
+  ASSERT_TRUE(eventually([&] { return fs::exists(link); }));
+  auto environment = client_environment();
+  for (auto& [name, value] : environment) {
+    if (name == "VANTRO_URL") value = link;
+  }
+  const auto added = run({vantro_program(), "image", "add", scratch_ / "old",
+                          "--recursive", "--progress", "plain"},
+                         environment, "", "", std::chrono::seconds(120));
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_THAT(added.err, HasSubstr("interrupted at "));
+  EXPECT_EQ(run({"sha256sum", path}).out.substr(0, 64),
+            image("causeway4-sys-7.9.0.img")["digests"]["sha256"]);
+}
+
 // Ctrl-C, and the same command once more.
 TEST_F(Catalogue, ResumesAnUploadThatWasInterrupted) {
   const auto path = file("causeway4-sys-7.8.0.img", noise(40 << 20));
