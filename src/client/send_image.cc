@@ -1,6 +1,7 @@
 #include "client/send_image.h"
 
 #include <algorithm>
+#include <cerrno>
 #include <chrono>
 #include <fmt/format.h>
 #include <optional>

@@ -349,7 +349,7 @@ base::Outcome<Taken> ImageIntake::commit() {
     return refused(catalog::name_taken(*known));
   }
   Taken taken;
-  taken.compared = !options_.claims.empty() || !announced_.empty();
+  taken.compared = !options_.claims.empty();
   if (auto sound = look_inside(taken); !sound) return refused(sound.error());
   take_suggestions(taken);
   image.facts = facts_;

@@ -51,7 +51,7 @@ struct Taken {
   std::vector<catalog::Suggestion> suggestions;
   std::string offer;      // the name under which devices can fetch it now; empty: none
   std::string note;       // why it is not on offer, where that was not wanted
-  bool compared = false;  // with a checksum of its maker's, or one that was announced
+  bool compared = false;  // with a checksum of its maker's
   // What was asked for and not done, as the image was known already; in sentences.
   std::vector<std::string> not_done = {};
   // It was withdrawn as perhaps not whole; that its bytes have come again settles it.
