@@ -57,7 +57,7 @@ TEST_F(TftpWire, ARepeatedRequestIsTheSameTransfer) {
   ask(peer, read_request("x.img"));
   ask(peer, read_request("x.img"));
   EXPECT_EQ(peer.hear(), "DATA 1 [512]");
-  EXPECT_EQ(peer.hear(false), "silence");
+  EXPECT_EQ(peer.hear_any(false), "silence");
   EXPECT_EQ(vantro_json({"status"})["running_transfers"], 1);
   peer.answer(ack(1));
   EXPECT_EQ(peer.hear(), "DATA 2 [88]");
@@ -145,11 +145,11 @@ TEST_F(TftpWire, AForeignTransferIdGetsAnErrorAndChangesNothing) {
   EXPECT_EQ(stranger.hear(), "ERROR 5 this port serves another transfer");
   stranger.send("127.0.0.1", peer.heard_from_port(),
                 wire::encode(wire::Error{0, "stop"}));
-  EXPECT_EQ(peer.hear(false), "silence");
+  EXPECT_EQ(peer.hear_any(false), "silence");
   peer.answer(ack(1));
   EXPECT_EQ(peer.hear(), "DATA 2 [88]");
   peer.answer(ack(2));
-  EXPECT_EQ(stranger.hear(false), "silence");
+  EXPECT_EQ(stranger.hear_any(false), "silence");
 }
 
 TEST_F(TftpWire, SaysInPlainWordsWhyItRefuses) {
@@ -234,13 +234,13 @@ TEST_F(TftpWire, AnUnacknowledgedBlockIsSentAgain) {
   Peer peer("127.0.0.1");
   ask(peer, read_request("x.img", {{"timeout", "1"}}));
   EXPECT_EQ(peer.hear(), "OACK timeout=1");
-  EXPECT_EQ(peer.hear(), "OACK timeout=1");
+  EXPECT_EQ(peer.hear_any(), "OACK timeout=1");
   peer.answer(ack(0));
   EXPECT_EQ(peer.hear(), "DATA 1 [5]");
-  EXPECT_EQ(peer.hear(), "DATA 1 [5]");
+  EXPECT_EQ(peer.hear_any(), "DATA 1 [5]");
   peer.answer(ack(1));
   ASSERT_TRUE(eventually([&] { return ledger()[0]["outcome"] == "complete"; }));
-  EXPECT_EQ(ledger()[0]["resent"], 2);
+  EXPECT_GE(ledger()[0]["resent"], 2);
 }
 
 TEST_F(TftpWire, ADepositThatBreaksOffIsKeptAsPartial) {
@@ -273,9 +273,7 @@ TEST_F(TftpWire, StoppingTheServerTellsTheDeviceAndTheLedger) {
   ask(peer, read_request("x.img"));
   EXPECT_EQ(peer.hear(), "DATA 1 [512]");
   stop();
-  auto heard = peer.hear();
-  while (heard == "DATA 1 [512]") heard = peer.hear();  // sent again in the grace
-  EXPECT_EQ(heard, "ERROR 0 the server is being stopped; try again in a minute");
+  EXPECT_EQ(peer.hear(), "ERROR 0 the server is being stopped; try again in a minute");
   start();
   const auto rows = ledger();
   EXPECT_EQ(rows[0]["event"], "server-start");
@@ -371,7 +369,8 @@ TEST_F(TftpWithSettings, ASilentAddressGetsAHandfulOfDatagrams) {
   int heard = 0;
   std::string words;
   for (auto& peer : peers) {
-    for (auto text = peer->hear(false); text != "silence"; text = peer->hear(false)) {
+    for (auto text = peer->hear_any(false); text != "silence";
+         text = peer->hear_any(false)) {
       ++heard;
       if (text.find("acknowledged") != std::string::npos) words = text;
     }
@@ -477,7 +476,7 @@ TEST_F(TftpWithSettings, ATimeoutIsWaitedForToTheLetter) {
   peer.answer(wire::encode(wire::Ack{0}));
   EXPECT_EQ(peer.hear(), "DATA 1 [512]");
   const auto began = std::chrono::steady_clock::now();
-  EXPECT_EQ(peer.hear(), "DATA 1 [512]");
+  EXPECT_EQ(peer.hear_any(), "DATA 1 [512]");
   EXPECT_GE(std::chrono::steady_clock::now() - began, std::chrono::milliseconds(1900));
 }
 

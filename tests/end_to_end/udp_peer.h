@@ -31,6 +31,7 @@ class Peer {
     ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
   }
   void send(const std::string& address, int port, const base::ByteBuffer& bytes) {
+    last_.clear();
     const auto where = to(address, port);
     ::sendto(fd_.get(), bytes.data(), bytes.size(), 0,
              reinterpret_cast<const sockaddr*>(&where), length());
@@ -40,8 +41,17 @@ class Peer {
     ::sendto(fd_.get(), bytes.data(), bytes.size(), 0,
              reinterpret_cast<sockaddr*>(&from_), length());
   }
-  // The next datagram in words, or "silence". Waits 5 seconds, or not at all.
-  std::string hear(bool wait = true) {
+  // The next datagram in words that is not the last one sent again, or "silence" after 5
+  // seconds: a server sends again whenever this program has to wait for the processor.
+  std::string hear() {
+    const auto last = last_;
+    const auto last_from = heard_from_port();
+    auto said = hear_any();
+    while (said == last && heard_from_port() == last_from) said = hear_any();
+    return said;
+  }
+  // The same, and what is sent again as well. Waits 5 seconds, or not at all.
+  std::string hear_any(bool wait = true) {
     std::array<std::uint8_t, 70'000> buffer;
     auto from_length = static_cast<socklen_t>(sizeof from_);
     const auto count =
@@ -50,7 +60,8 @@ class Peer {
     if (count < 0) return "silence";
     const auto packet =
         wire::parse(base::ByteView(buffer.data(), static_cast<std::size_t>(count)));
-    return packet ? wire::describe(*packet) : packet.error().sentence;
+    last_ = packet ? wire::describe(*packet) : packet.error().sentence;
+    return last_;
   }
   // All that comes within this time.
   std::vector<std::string> hear_for(std::chrono::milliseconds time) {
@@ -62,7 +73,7 @@ class Peer {
       if (left.count() <= 0) return heard;
       pollfd wanted{fd_.get(), POLLIN, 0};
       if (::poll(&wanted, 1, static_cast<int>(left.count())) == 1) {
-        heard.push_back(hear(false));
+        heard.push_back(hear_any(false));
       }
     }
   }
@@ -100,6 +111,7 @@ class Peer {
   bool v6_;
   base::UniqueFd fd_;
   Where from_{};
+  std::string last_;  // heard since the last send()
 };
 
 inline base::ByteBuffer read_request(const std::string& name,
