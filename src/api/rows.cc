@@ -46,27 +46,24 @@ namespace {
 // Where a value lies: in the row, or in an object in it.
 struct Place {
   std::string name;
-  std::string object;  // empty: in the row itself
-  std::string field;
+  json::json_pointer way;
 };
 
-std::vector<Place> places_in(const Shape& row) {
-  std::vector<Place> places;
-  for (const auto& field : row.fields()) {
-    if (has_one_value(*field.type)) places.push_back({field.name, "", field.name});
-  }
-  for (const auto& field : row.fields()) {
-    if (field.type->kind != ValueKind::kObject) continue;
-    for (const auto& inner : field.type->shape().fields()) {
-      if (!has_one_value(*inner.type)) continue;
-      std::string name = inner.name;
-      for (const auto& other : places) {
-        if (other.name == name) name = std::string(field.name) + "_" + inner.name;
-      }
-      places.push_back({name, field.name, inner.name});
+// `object`: the last name of `way`, or empty for the row itself.
+void add_places(std::vector<Place>& places, const Shape& shape,
+                const json::json_pointer& way, const std::string& object) {
+  for (const auto& field : shape.fields()) {
+    if (!has_one_value(*field.type)) continue;
+    std::string name = field.name;
+    for (const auto& other : places) {
+      if (other.name == name) name = object + "_" + field.name;
     }
+    places.push_back({name, way / field.name});
   }
-  return places;
+  for (const auto& field : shape.fields()) {
+    if (field.type->kind != ValueKind::kObject) continue;
+    add_places(places, field.type->shape(), way / field.name, field.name);
+  }
 }
 
 }  // namespace
@@ -74,18 +71,15 @@ std::vector<Place> places_in(const Shape& row) {
 Rows rows_of(std::string_view text, const Shape& shape) {
   Rows all;
   const auto* list = list_in(shape);
-  const auto places = places_in(shape_in(*list));
+  std::vector<Place> places;
+  add_places(places, shape_in(*list), json::json_pointer(), "");
   for (const auto& one : places) all.names.push_back(one.name);
   const auto answer = json::parse(text, nullptr, /*allow_exceptions=*/false);
   if (!answer.is_object() || !answer.contains(list->name)) return all;
   for (const auto& one : answer[list->name]) {
     Rows::Row row{one.dump(-1, ' ', false, json::error_handler_t::replace), {}};
     for (const auto& place : places) {
-      const bool inside = !place.object.empty() && one.contains(place.object);
-      const auto& from = inside ? one[place.object] : one;
-      row.values.push_back(from.is_object() && from.contains(place.field)
-                               ? text_of(from[place.field])
-                               : "");
+      row.values.push_back(one.contains(place.way) ? text_of(one[place.way]) : "");
     }
     all.rows.push_back(std::move(row));
   }

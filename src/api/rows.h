@@ -14,8 +14,8 @@ struct Rows {
     std::string json;                 // the whole object, in one line
     std::vector<std::string> values;  // one for each name; none is empty
   };
-  // Fields with one value or with a list of texts, those of an object in the row among
-  // them; where two would have one name, the inner one has the object's in front.
+  // Fields with one value or with a list of texts, those of objects in the row among
+  // them; where two would have one name, the inner one has its object's in front.
   std::vector<std::string> names;
   std::vector<Row> rows;
 };

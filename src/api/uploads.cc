@@ -51,6 +51,9 @@ const Shape& shape_of<Upload>() {
           .field<&T::state>("state", "its state")
           .choices({"receiving", "filing", "filed", "refused"})
           .field<&T::why>("why", "it was refused")
+          .field<&T::looked_bytes>("looked_bytes",
+                                   "that the look inside has read, with state filing",
+                                   Unit::kBytes)
           .done();
   return shape;
 }

@@ -35,6 +35,7 @@ struct Upload {
   std::uint64_t size = 0;
   std::string state;
   std::string why;
+  std::uint64_t looked_bytes = 0;
 };
 
 struct UploadList {

@@ -118,11 +118,7 @@ Result<std::size_t> place_of(const api::Rows& rows, std::string name) {
   if (found != rows.names.end()) {
     return static_cast<std::size_t>(found - rows.names.begin());
   }
-  auto sentence = fmt::format("unknown column '{}'", shown(name, 40));
-  if (const auto near = text::nearest(name, rows.names)) {
-    sentence += fmt::format("; nearest: '{}'", *near);
-  }
-  return wrong_use(sentence + fmt::format("; columns: {}", fmt::join(rows.names, ", ")));
+  return wrong_use(unknown_column(name, rows.names));
 }
 
 }  // namespace

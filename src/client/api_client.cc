@@ -237,12 +237,13 @@ tl::unexpected<Failure> ApiClient::not_utf8() {
 }
 
 Result<std::string> ApiClient::send(const api::OperationInfo& operation,
-                                    const std::string& target,
-                                    const std::string& body) const {
+                                    const std::string& target, const std::string& body,
+                                    const Idle& idle) const {
   Request request(access_, target);
   if (std::string_view(operation.method) != "GET") {
     request.with_method(operation.method, body);
   }
+  if (idle) request.every_moment(idle);
   return request.perform();
 }
 

@@ -41,20 +41,24 @@ Answered<T> answered(T value) {
   return {std::move(value), std::move(text)};
 }
 
-// Calls of the operations of the table (api/operations.h). One call at a time.
+// Calls of the operations of the table (api/operations.h). One call at a time, and calls
+// from the `idle` of another one.
 class ApiClient {
  public:
   explicit ApiClient(Access access) : access_(std::move(access)) {}
 
+  // While it waits: called about twice a second; false ends the call.
+  using Idle = std::function<bool()>;
   template <class Asked, class Body, class Answer>
   Result<Answered<Answer>> call(const api::Operation<Asked, Body, Answer>& operation,
-                                const Asked& asked = {}, const Body& body = {}) const {
+                                const Asked& asked = {}, const Body& body = {},
+                                const Idle& idle = {}) const {
     std::string given;
     if constexpr (!std::is_same_v<Body, api::Nothing>) {
       if (!api::is_utf8(api::type_of<Body>(), &body)) return not_utf8();
       given = api::json_of(body);
     }
-    return read<Answer>(send(operation, operation.target(asked), given));
+    return read<Answer>(send(operation, operation.target(asked), given, idle));
   }
 
   // Bytes up to the given count; fewer only at the end of the file.
@@ -76,17 +80,17 @@ class ApiClient {
   using Sink = std::function<bool(base::ByteView)>;
   Result<void> download(const std::string& target, const Sink& sink) const;
 
-  // `event` gets each server-sent event's name and data; false ends the call, which then
-  // is a success. `idle` is called about twice a second.
+  // `event` gets each server-sent event's name and data; false of it or of `idle` ends
+  // the call, which then is a success.
   Result<void> events(
       const std::function<bool(const std::string& name, const std::string& data)>& event,
-      const std::function<bool()>& idle) const;
+      const Idle& idle) const;
 
  private:
   class Request;
 
   Result<std::string> send(const api::OperationInfo& operation, const std::string& target,
-                           const std::string& body) const;
+                           const std::string& body, const Idle& idle) const;
   Result<std::string> put(const std::string& target, std::uint64_t size,
                           const Source& source) const;
   static tl::unexpected<Failure> not_utf8();

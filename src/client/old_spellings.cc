@@ -56,6 +56,7 @@ struct OldOption {
   std::string_view before;
   std::string_view now;
   bool without_its_value = false;
+  std::string_view value = {};  // only with this one
 };
 
 const std::vector<OldOption>& old_options() {
@@ -69,6 +70,8 @@ const std::vector<OldOption>& old_options() {
       {"image list", "--text", "--name"},
       {"offer add", "--as", "--name"},
       {"offer", "--to", "--networks"},
+      {"offer change", "--any-platform", "--any-platform", true, "yes"},
+      {"offer change", "--any-platform", "--own-platform", true, "no"},
       {"offer", "--of", "--offered-to"},
       {"verify", "--no-wait", "--start-only"},
       {"drain", "--no-wait", "--start-only"},
@@ -168,8 +171,12 @@ void renew_options(Renewed& line) {
     if (words[i] == "--") return;
     const auto equals = words[i].find('=');
     const auto name = words[i].substr(0, equals);
+    const auto value = equals != std::string::npos ? words[i].substr(equals + 1)
+                       : i + 1 < words.size()      ? words[i + 1]
+                                                   : "";
     for (const auto& old : old_options()) {
       if (name != old.before || !is_in(old.command)) continue;
+      if (!old.value.empty() && value != old.value) continue;
       if (old.without_its_value) {
         words[i] = old.now;
         if (equals == std::string::npos && i + 1 < words.size()) {
@@ -179,7 +186,9 @@ void renew_options(Renewed& line) {
         words[i] = std::string(old.now) +
                    (equals == std::string::npos ? "" : words[i].substr(equals));
       }
-      line.notes.push_back(fmt::format("'{}' is now '{}'", old.before, old.now));
+      const auto* gap = old.value.empty() ? "" : " ";
+      line.notes.push_back(
+          fmt::format("'{}{}{}' is now '{}'", old.before, gap, old.value, old.now));
       break;
     }
   }

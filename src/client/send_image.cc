@@ -10,8 +10,10 @@
 
 #include "api/operations.h"
 #include "base/sizes.h"
+#include "base/visible_name.h"
 #include "client/interrupt.h"
 #include "client/progress.h"
+#include "client/render.h"
 #include "crypto/digests.h"
 
 namespace vantro::client {
@@ -75,8 +77,7 @@ class InPieces {
       offset += count;
       bar_.advance(before_ + offset);
     }
-    bar_.note("sent; the server looks inside");
-    return context_.api.call(api::kFileUpload, {number_}, {digest_.finish()});
+    return added(digest_.finish());
   }
 
  private:
@@ -169,6 +170,70 @@ class InPieces {
       at = static_cast<std::size_t>(now->value.bytes - offset);
       if (at == piece.size()) return {};
     }
+  }
+
+  // Everything was sent: the server compares it, looks inside and adds it, which takes up
+  // to a minute. If the connection breaks meanwhile, the server goes on.
+  Result<Answered<api::ImageAdded>> added(const std::string& sha256) {
+    Progress look(context_.view,
+                  shown(std::string(base::last_part(file_name_)), 40) + ": looks inside",
+                  file_.size);
+    const auto show = [&] {
+      const auto now = context_.api.call(api::kUpload, {number_});
+      if (now) look.advance(now->value.looked_bytes);
+      return !interrupted();
+    };
+    for (std::size_t tries = 0;;) {
+      auto done = context_.api.call(api::kFileUpload, {number_}, {sha256}, show);
+      if (interrupted()) return tl::unexpected(still_filing());
+      if (done || done.error().code != ExitCode::kNoServer) return done;
+      if (tries == std::size(kPauses)) return done;
+      look.note("no answer; asks again");
+      auto state = waited(kPauses[tries++], show);
+      while (state && state->state == "filing" && !interrupted()) {
+        state = waited(std::chrono::seconds(1), show);
+      }
+      if (interrupted()) return tl::unexpected(still_filing());
+      if (!state) continue;
+      if (state->state == "refused") {
+        return tl::unexpected(Failure{ExitCode::kRefused, state->why});
+      }
+      if (state->state == "filed") return as_it_is();
+    }
+  }
+
+  // How far it is after the pause; nothing if the server does not answer.
+  template <class F>
+  std::optional<api::Upload> waited(std::chrono::seconds pause, const F& show) {
+    for (auto left = pause * 2; left.count() > 0 && show(); --left) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(500));
+    }
+    auto now = context_.api.call(api::kUpload, {number_});
+    if (!now) return std::nullopt;
+    return std::move(now->value);
+  }
+
+  Failure still_filing() const {
+    return {ExitCode::kRefused,
+            fmt::format("interrupted; all {} were sent, and the server goes on; 'vantro "
+                        "image info {}' shows whether the image was added",
+                        base::size_text(file_.size), shown(given_.name))};
+  }
+
+  // The answer to the filing was lost; what is known of the image is not.
+  Result<Answered<api::ImageAdded>> as_it_is() {
+    auto known = context_.api.call(api::kImage, {given_.name});
+    if (!known) return tl::unexpected(known.error());
+    auto& detail = known->value;
+    api::ImageAdded added;
+    added.result = "new";
+    added.compared = !detail.vouches.empty();
+    added.findings = std::move(detail.findings);
+    added.members_in_all = detail.members_in_all;
+    if (!detail.offers.empty()) added.offer = detail.offers.front().name;
+    added.kind = detail.image.kind;
+    added.image = std::move(detail.image);
+    return answered(std::move(added));
   }
 
   const Context& context_;

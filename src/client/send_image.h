@@ -11,7 +11,7 @@ namespace vantro::client {
 
 // Files of this size and more go in pieces: after a broken connection sending goes on
 // where it stopped, by itself or by the same command within an hour.
-constexpr std::uint64_t kInPiecesFrom = std::uint64_t{32} << 20;
+constexpr std::uint64_t kInPiecesFrom = std::uint64_t{4} << 20;
 
 // `file_name`: as a person knows the file. `bar` shows the progress, `before` bytes
 // further on. Ctrl-C ends it, and the failure says how much was sent.

@@ -180,6 +180,15 @@ std::string shortened(const std::string& text, std::size_t columns) {
   return text.substr(0, begin) + std::string(kDots) + text.substr(at);
 }
 
+std::string unknown_column(const std::string& name,
+                           const std::vector<std::string>& columns) {
+  auto sentence = fmt::format("unknown column '{}'", base::printable(name, 40));
+  if (const auto near = text::nearest(name, columns)) {
+    sentence += fmt::format("; nearest: '{}'", *near);
+  }
+  return sentence + fmt::format("; columns: {}", fmt::join(columns, ", "));
+}
+
 std::optional<std::size_t> Table::column(const Terminal& terminal,
                                          std::string_view name) const {
   std::vector<std::string> names;
@@ -191,11 +200,7 @@ std::optional<std::size_t> Table::column(const Terminal& terminal,
     if (own == wanted) return i;
     names.push_back(std::move(own));
   }
-  auto sentence = fmt::format("unknown column '{}'", base::printable(name, 40));
-  if (const auto near = text::nearest(wanted, names)) {
-    sentence += fmt::format("; nearest: '{}'", *near);
-  }
-  terminal.complain(sentence + fmt::format("; columns: {}", fmt::join(names, ", ")));
+  terminal.complain(unknown_column(wanted, names));
   return std::nullopt;
 }
 

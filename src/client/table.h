@@ -55,6 +55,10 @@ class Table {
   std::vector<std::vector<Cell>> rows_;
 };
 
+// "unknown column 'x'; nearest: 'y'; columns: ..."
+std::string unknown_column(const std::string& name,
+                           const std::vector<std::string>& columns);
+
 // What commas separate, without the blanks around it and what is empty.
 std::vector<std::string> comma_list(std::string_view text);
 

@@ -26,7 +26,8 @@ const char* word(Uploads::State state) {
 }
 
 Uploads::View Uploads::view(const Upload& one) {
-  return {one.number, one.name, one.bytes, one.size, one.state, one.why};
+  return {one.number, one.name, one.bytes,       one.size,
+          one.state,  one.why,  one.looked_bytes};
 }
 
 base::Outcome<void> Uploads::receiving(const Upload& one) {
@@ -189,7 +190,10 @@ base::Outcome<Uploads::Filed> Uploads::file(const Caller& caller, std::int64_t n
     one.intake.reset();
   }
   intake->expect(std::move(announced));
-  Filed filed{intake->commit(), intake->differing(), ""};
+  Filed filed{intake->commit([&one](std::uint64_t read) {
+                one.looked_bytes = std::min(read, one.size);
+              }),
+              intake->differing(), ""};
   if (filed.differing) {
     filed.actual = crypto::value_of(intake->digests(), filed.differing->algorithm);
   }

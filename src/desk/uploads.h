@@ -41,7 +41,8 @@ class Uploads {
     std::uint64_t bytes = 0;  // that have come
     std::uint64_t size = 0;   // that will come
     State state = State::kReceiving;
-    std::string why;  // kRefused
+    std::string why;                 // kRefused
+    std::uint64_t looked_bytes = 0;  // kFiling: that the look inside has read
   };
 
   // What came of the whole file.
@@ -90,6 +91,7 @@ class Uploads {
     std::uint64_t bytes VANTRO_GUARDED_BY(mutex) = 0;
     // Written under the mutex, and read without it, as that may wait for the disk.
     std::atomic<State> state = State::kReceiving;
+    std::atomic<std::uint64_t> looked_bytes = 0;
     std::string why VANTRO_GUARDED_BY(mutex);
     base::Instant touched VANTRO_GUARDED_BY(mutex){};
   };

@@ -38,8 +38,8 @@ void Gate::use(Config config) {
   workings_->use(std::move(config));
 }
 probe::Report Gate::look_inside(int fd, std::uint64_t size,
-                                const std::function<bool()>& stop) const {
-  return workings_->look_inside(fd, size, stop);
+                                const probe::Onlooker& onlooker) const {
+  return workings_->look_inside(fd, size, onlooker);
 }
 const base::Clock& Gate::clock() const { return workings_->clock; }
 const Transfers& Gate::transfers() const { return workings_->transfers; }

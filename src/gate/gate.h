@@ -29,6 +29,7 @@
 #include "gate/log_ins.h"
 #include "gate/suggestion_purse.h"
 #include "ledger/contacts.h"
+#include "probe/apart.h"
 #include "probe/report.h"
 
 namespace vantro::catalog {
@@ -125,10 +126,9 @@ class Gate {
   base::Outcome<void> would_hand_out(const Asker& asker, const std::string& name) const;
 
   base::Outcome<ImageIntake> open_intake(IntakeOptions options);
-  // Looks into a file as at an intake; takes up to the configured time. `stop` as
-  // probe::look_apart() has it.
+  // Looks into a file as at an intake; takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size,
-                            const std::function<bool()>& stop) const;
+                            const probe::Onlooker& onlooker) const;
 
   // A request that its protocol refused before the gate was asked. Cheap: it may be
   // called on an I/O thread. Of an address that is refused again and again only so many

@@ -190,10 +190,11 @@ base::Outcome<void> ImageIntake::is_an_image() const {
                   shown, crypto::title(*form_)));
 }
 
-base::Outcome<void> ImageIntake::look_inside(Taken& taken) {
+base::Outcome<void> ImageIntake::look_inside(Taken& taken, const HaveRead& have_read) {
   const auto file = arrival_.open_for_reading();
   if (!file) return base::refuse(file.error());
-  taken.inside = workings_->look_inside(file->get(), arrival_.size(), options_.stop);
+  taken.inside =
+      workings_->look_inside(file->get(), arrival_.size(), {options_.stop, have_read});
   if (auto go_on = stopped(); !go_on) return go_on;
   const bool bad = taken.inside.verdict == probe::Verdict::kCutShort ||
                    taken.inside.verdict == probe::Verdict::kDamaged;
@@ -330,7 +331,7 @@ std::string ImageIntake::sentence(const Taken& taken) const {
   return text;
 }
 
-base::Outcome<Taken> ImageIntake::commit() {
+base::Outcome<Taken> ImageIntake::commit(const HaveRead& have_read) {
   const auto refused = [&](const Refusal& refusal) {
     fail(State::kFailed, refusal.sentence);
     return base::refuse(refusal);
@@ -350,7 +351,7 @@ base::Outcome<Taken> ImageIntake::commit() {
   }
   Taken taken;
   taken.compared = !options_.claims.empty();
-  if (auto sound = look_inside(taken); !sound) return refused(sound.error());
+  if (auto sound = look_inside(taken, have_read); !sound) return refused(sound.error());
   take_suggestions(taken);
   image.facts = facts_;
   image.taken_in_at = workings_->clock.wall();

@@ -86,8 +86,10 @@ class ImageIntake {
   // Compares with the claims and looks inside before anything is filed: kMismatch if a
   // checksum differs, kInvalid if it is empty, a checksum list or a signature, or the
   // look finds it truncated or damaged. May return kExists: the name stands for other
-  // bytes. Takes as long as the look does. REQUIRES: no write() was refused.
-  base::Outcome<Taken> commit();
+  // bytes. Takes as long as the look does; `have_read` is told ten times a second how
+  // many bytes that has read. REQUIRES: no write() was refused.
+  using HaveRead = std::function<void(std::uint64_t)>;
+  base::Outcome<Taken> commit(const HaveRead& have_read = {});
   // Before commit(): what is said of it takes the place of what was said when it was
   // opened; name, size and who brings it stay. kInvalid: a fact is not one; then nothing
   // changes.
@@ -117,7 +119,7 @@ class ImageIntake {
   base::Outcome<void> stopped() const;
   base::Outcome<void> compare();
   base::Outcome<void> is_an_image() const;
-  base::Outcome<void> look_inside(Taken& taken);
+  base::Outcome<void> look_inside(Taken& taken, const HaveRead& have_read);
   void take_suggestions(Taken& taken);
   void note_what_stays(Taken& taken) const;
   base::Outcome<void> file(db::Transaction& transaction, catalog::Image image,

@@ -89,10 +89,10 @@ void Workings::log_end(const TransferView& view) const {
 }
 
 probe::Report Workings::look_inside(int fd, std::uint64_t size,
-                                    const std::function<bool()>& stop) const {
+                                    const probe::Onlooker& onlooker) const {
   const auto now = config();
   if (!now->look.program.empty()) {
-    auto report = probe::look_apart(now->look, fd, size, stop);
+    auto report = probe::look_apart(now->look, fd, size, onlooker);
     repository.troubles.set(
         "look-inside",
         report.confined ? std::vector<std::string>()

@@ -21,6 +21,7 @@
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
 #include "ledger/ledger.h"
+#include "probe/apart.h"
 #include "probe/report.h"
 #include "repository/published.h"
 #include "repository/repository.h"
@@ -56,9 +57,8 @@ struct Workings {
   void log_end(const TransferView& view) const;
 
   // Looks into a file in a process of its own, which takes up to the configured time.
-  // `stop` as probe::look_apart() has it.
   probe::Report look_inside(int fd, std::uint64_t size,
-                            const std::function<bool()>& stop) const;
+                            const probe::Onlooker& onlooker) const;
   // Whether the catalogue has an image of its size: it is that one, or was meant to be.
   base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
   // Whether its name is that of an image.

@@ -12,7 +12,8 @@ namespace {
 using base::Kind;
 
 api::Upload upload_shape(const desk::Uploads::View& view) {
-  return {view.number, view.name, view.bytes, view.size, word(view.state), view.why};
+  return {view.number,      view.name, view.bytes,       view.size,
+          word(view.state), view.why,  view.looked_bytes};
 }
 
 base::Outcome<api::Upload> answer_of(const base::Outcome<desk::Uploads::View>& view) {

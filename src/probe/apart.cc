@@ -40,23 +40,57 @@ Report not_looked(const std::string& why) {
   return report;
 }
 
-// Until the end of the pipe; nothing if the deadline comes first, or `stop` says so.
-std::optional<std::string> read_all(int fd, base::Instant until,
-                                    const std::function<bool()>& stop) {
-  constexpr std::chrono::milliseconds kAskStopEvery{100};
+constexpr std::chrono::milliseconds kProgressEvery{100};
+// In front of a line of the child's that tells its progress; no line of a report begins
+// with it.
+constexpr char kProgressMark = '@';
+
+// How far the child is, to its parent. What the file has made of the child may lie here,
+// as it may in the report.
+class ProgressLines {
+ public:
+  void operator()(std::uint64_t have_read) {
+    const auto now = std::chrono::steady_clock::now();
+    if (now - told_ < kProgressEvery) return;
+    told_ = now;
+    const auto line = fmt::format("{}{}\n", kProgressMark, have_read);
+    [[maybe_unused]] const auto written =
+        ::write(STDOUT_FILENO, line.data(), line.size());
+  }
+
+ private:
+  base::Instant told_ = std::chrono::steady_clock::now();
+};
+
+// Takes such lines off the front of what has come.
+void take_progress(std::string& text, const Onlooker& onlooker) {
+  while (!text.empty() && text.front() == kProgressMark) {
+    const auto end = text.find('\n');
+    if (end == std::string::npos) return;
+    const auto told = base::parse_number<std::uint64_t>(text.substr(1, end - 1));
+    if (told && onlooker.have_read) onlooker.have_read(*told);
+    text.erase(0, end + 1);
+  }
+}
+
+// The report, until the end of the pipe; nothing if the deadline comes first, or the
+// onlooker stops it.
+std::optional<std::string> read_report(int fd, base::Instant until,
+                                       const Onlooker& onlooker) {
   std::string text;
   std::array<char, 65536> piece;
   while (text.size() <= kLongestReport) {
     const auto left = std::chrono::ceil<std::chrono::milliseconds>(
         until - std::chrono::steady_clock::now());
-    if (left.count() <= 0 || (stop && stop())) return std::nullopt;
+    if (left.count() <= 0 || (onlooker.stop && onlooker.stop())) return std::nullopt;
     pollfd wait{fd, POLLIN, 0};
-    if (::poll(&wait, 1, static_cast<int>(std::min(left, kAskStopEvery).count())) <= 0)
+    if (::poll(&wait, 1, static_cast<int>(std::min(left, kProgressEvery).count())) <= 0)
       continue;
     const auto got = ::read(fd, piece.data(), piece.size());
     if (got < 0 && errno == EINTR) continue;
     if (got <= 0) return text;
     text.append(piece.data(), static_cast<std::size_t>(got));
+    take_progress(text, onlooker);
   }
   return std::nullopt;
 }
@@ -136,13 +170,13 @@ std::string seconds_of(const Apart& apart) {
 }  // namespace
 
 Report look_apart(const Apart& apart, int fd, std::uint64_t size,
-                  const std::function<bool()>& stop) {
+                  const Onlooker& onlooker) {
   if (size == 0) return not_looked("it is empty");
   const auto child = start(apart, fd, {kChildArgument, seconds_of(apart)});
   if (!child.trouble.empty()) return not_looked("not looked into: " + child.trouble);
   const auto text =
-      read_all(child.from.get(),
-               std::chrono::steady_clock::now() + apart.time + apart.grace, stop);
+      read_report(child.from.get(),
+                  std::chrono::steady_clock::now() + apart.time + apart.grace, onlooker);
   if (!text) ::kill(child.process, SIGKILL);
   const int status = status_of(child.process);
   if (!text) return not_looked(kOutOfTime);
@@ -232,8 +266,8 @@ int child_main(const std::string& seconds) {
   limits.time = std::chrono::seconds(time);
   Report report;
   try {
-    report = look_inside(
-        Source(STDIN_FILENO, static_cast<std::uint64_t>(about.st_size), limits));
+    report = look_inside(Source(STDIN_FILENO, static_cast<std::uint64_t>(about.st_size),
+                                limits, ProgressLines()));
   } catch (const std::bad_alloc&) {
     report = not_looked("not read to its end: it needs more memory than is allowed");
   } catch (const std::exception&) {

@@ -27,12 +27,18 @@ inline constexpr const char* kCannotConfine =
 
 inline constexpr const char* kChildArgument = "--look-inside";
 
+// Who waits for a look. Both are called about ten times a second, on the thread that
+// waits, and may be empty.
+struct Onlooker {
+  std::function<bool()> stop;                    // true ends the look
+  std::function<void(std::uint64_t)> have_read;  // so many bytes of the file so far
+};
+
 // Waits until the child has ended, a little longer than `time` at most. Never refuses: a
 // child that crashed or was stopped is a finding. `fd` is a regular file; the child gets
-// a copy of it. `stop` is asked ten times a second, and with true the child is ended;
-// none: nobody stops it. Thread-safe.
+// a copy of it. Thread-safe.
 Report look_apart(const Apart& apart, int fd, std::uint64_t size,
-                  const std::function<bool()>& stop = {});
+                  const Onlooker& onlooker = {});
 
 inline constexpr const char* kTakeOutArgument = "--take-out-member";
 
@@ -43,8 +49,8 @@ base::Outcome<void> take_out_apart(
     const Apart& apart, int fd, const std::string& path,
     const std::function<base::Outcome<void>(base::ByteView)>& take);
 
-// In the child: looks into standard input, writes the report to standard output, and
-// gives the exit code. `seconds` is the second argument.
+// In the child: looks into standard input, writes its progress and then the report to
+// standard output, and gives the exit code. `seconds` is the second argument.
 int child_main(const std::string& seconds);
 // The same for take_out_apart().
 int take_out_main(const std::string& seconds, const std::string& path);

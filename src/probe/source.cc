@@ -4,15 +4,17 @@
 #include <cerrno>
 #include <system_error>
 #include <unistd.h>
+#include <utility>
 #include <zlib.h>
 
 namespace vantro::probe {
 
-Source::Source(int fd, std::uint64_t size, const Limits& limits)
+Source::Source(int fd, std::uint64_t size, const Limits& limits, Progress progress)
     : fd_(fd),
       size_(size),
       limits_(limits),
-      until_(std::chrono::steady_clock::now() + limits.time) {}
+      until_(std::chrono::steady_clock::now() + limits.time),
+      progress_(std::move(progress)) {}
 
 bool Source::out_of_time() const { return std::chrono::steady_clock::now() >= until_; }
 
@@ -28,6 +30,8 @@ base::ByteBuffer Source::read(std::uint64_t offset, std::size_t count) const {
     have += static_cast<std::size_t>(got);
   }
   bytes.resize(have);
+  read_ += have;
+  if (progress_) progress_(read_);
   return bytes;
 }
 

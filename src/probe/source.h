@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 
 #include "base/bytes.h"
@@ -18,8 +19,10 @@ struct Limits {
 
 class Source {
  public:
-  // Borrows the descriptor of a regular file.
-  Source(int fd, std::uint64_t size, const Limits& limits);
+  // Borrows the descriptor of a regular file. `progress` is told after each read how many
+  // bytes were read so far; what is read twice counts twice.
+  using Progress = std::function<void(std::uint64_t)>;
+  Source(int fd, std::uint64_t size, const Limits& limits, Progress progress = {});
 
   int fd() const { return fd_; }
   std::uint64_t size() const { return size_; }
@@ -36,6 +39,8 @@ class Source {
   std::uint64_t size_;
   Limits limits_;
   base::Instant until_;
+  Progress progress_;
+  mutable std::uint64_t read_ = 0;
 };
 
 // The time was not enough to look at all of it.

@@ -69,7 +69,7 @@ base::Outcome<void> DepositLooks::look_at(const backup::Revision& revision) {
       repository_.folder.open_stored(revision.digests.sha256, revision.size);
   if (file) {
     report = gate_.look_inside(file->get(), revision.size,
-                               [this] { return stopping_.load(); });
+                               {[this] { return stopping_.load(); }, {}});
   } else {
     // The verifier says what is wrong with it.
     report.say("not looked into: " + file.error().sentence);

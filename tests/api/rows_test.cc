@@ -51,6 +51,7 @@ TEST(Rows, HaveTheFieldsOfAnObjectInThem) {
   list.images[0].platform = "causeway4";
   list.images[0].image.name = "x.img";
   list.images[0].image.size = 12;
+  list.images[0].image.digests.sha256 = "abcd";
   const auto rows = rows_of(json_of(list), shape_of<ImageList>());
   const auto value = [&](const std::string& name) {
     const auto at = std::find(rows.names.begin(), rows.names.end(), name);
@@ -61,6 +62,7 @@ TEST(Rows, HaveTheFieldsOfAnObjectInThem) {
   EXPECT_EQ(value("platform"), "causeway4");
   EXPECT_EQ(value("name"), "x.img");
   EXPECT_EQ(value("size"), "12");
+  EXPECT_EQ(value("sha256"), "abcd");
 }
 
 TEST(Rows, AreThereForLists) {

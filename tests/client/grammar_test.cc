@@ -201,9 +201,33 @@ TEST_F(Grammar, IsWhatTheDocumentationShows) {
   EXPECT_GT(seen, 80u);
 }
 
+// Calls `see` with each source of the folder and its text, in which a literal that goes
+// on in the next line is one. Old spellings have the old words.
+template <class F>
+void each_source(const std::string& folder, F see) {
+  const std::regex broken("\"\\s*\n\\s*\"");
+  for (const auto& one :
+       std::filesystem::recursive_directory_iterator(VANTRO_SOURCE_DIR + folder)) {
+    const auto kind = one.path().extension();
+    const bool source = kind == ".cc" || kind == ".tsx" || kind == ".ts";
+    if (!source || one.path().filename() == "old_spellings.cc") continue;
+    std::stringstream written;
+    written << std::ifstream(one.path()).rdbuf();
+    see(one.path().string(), std::regex_replace(written.str(), broken, ""));
+  }
+}
+
+std::vector<std::string> found_in(const std::string& text, const std::regex& wanted,
+                                  std::size_t group = 0) {
+  std::vector<std::string> all;
+  for (std::sregex_iterator at(text.begin(), text.end(), wanted), end; at != end; ++at) {
+    all.push_back((*at)[group].str());
+  }
+  return all;
+}
+
 // What a refusal tells people to type must be there, in today's words.
 TEST_F(Grammar, IsWhatMessagesName) {
-  namespace fs = std::filesystem;
   const auto line = make();
   std::map<std::string, std::set<std::string>> known;  // a command and its options
   for (const auto& one : line->commands()) {
@@ -212,78 +236,54 @@ TEST_F(Grammar, IsWhatMessagesName) {
   const std::set<std::string> everywhere{"--server", "--url",  "--token-file", "--json",
                                          "--help",   "--csv",  "--jsonl",      "--wide",
                                          "--watch",  "--sort", "--columns"};
-  // A literal goes on in the next line; a command stands in quotes.
-  const std::regex broken("\"\\s*\n\\s*\""), named("'vantro ([a-z][^'\n]*)'");
+  const std::regex named("'vantro ([a-z][^'\n]*)'");  // a command stands in quotes
   std::size_t seen = 0;
-  for (const auto* folder : {"/src", "/console/src"}) {
-    for (const auto& one :
-         fs::recursive_directory_iterator(VANTRO_SOURCE_DIR + std::string(folder))) {
-      const auto kind = one.path().extension();
-      if ((kind != ".cc" && kind != ".tsx" && kind != ".ts") ||
-          one.path().filename() == "old_spellings.cc") {
-        continue;
+  const auto look = [&](const std::string& file, const std::string& text) {
+    for (const auto& command : found_in(text, named, 1)) {
+      const auto words = words_of(command);
+      EXPECT_TRUE(in_todays_words(words).notes.empty()) << file << ": " << command;
+      std::string path = words[0];
+      std::size_t i = 1;
+      while (i < words.size() && known.contains(path + " " + words[i])) {
+        path += " " + words[i++];
       }
-      std::stringstream written;
-      written << std::ifstream(one.path()).rdbuf();
-      const auto text = std::regex_replace(written.str(), broken, "");
-      for (std::sregex_iterator at(text.begin(), text.end(), named), end; at != end;
-           ++at) {
-        const auto words = words_of((*at)[1].str());
-        EXPECT_TRUE(in_todays_words(words).notes.empty())
-            << one.path() << ": " << at->str();
-        std::string path = words[0];
-        std::size_t i = 1;
-        while (i < words.size() && known.contains(path + " " + words[i])) {
-          path += " " + words[i++];
-        }
-        EXPECT_TRUE(path == "help" || known.contains(path))
-            << one.path() << ": " << at->str();
-        for (; i < words.size(); ++i) {
-          if (!words[i].starts_with("--")) continue;
-          const auto option = words[i].substr(0, words[i].find_first_of("=,;:)"));
-          EXPECT_TRUE(known[path].contains(option) || everywhere.contains(option))
-              << one.path() << ": " << at->str();
-        }
-        ++seen;
+      EXPECT_TRUE(path == "help" || known.contains(path)) << file << ": " << command;
+      for (; i < words.size(); ++i) {
+        if (!words[i].starts_with("--")) continue;
+        const auto option = words[i].substr(0, words[i].find_first_of("=,;:)"));
+        EXPECT_TRUE(known[path].contains(option) || everywhere.contains(option))
+            << file << ": " << command;
       }
+      ++seen;
     }
-  }
+  };
+  each_source("/src", look);
+  each_source("/console/src", look);
   EXPECT_GT(seen, 60u);
 }
 
 // The same for an option that is named alone, as in "give --image".
 TEST_F(Grammar, HasEveryOptionThatMessagesName) {
-  namespace fs = std::filesystem;
   std::set<std::string> known{"--help", "--recover-database", "--accept-older-database"};
   for (const auto& one : option_words()) known.insert(std::string(one.name));
-  const std::regex broken("\"\\s*\n\\s*\""),
-      literal("\"(?:[^\"\\\\\n]|\\\\.)* (?:[^\"\\\\\n]|\\\\.)*\""),
+  const std::regex literal("\"(?:[^\"\\\\\n]|\\\\.)* (?:[^\"\\\\\n]|\\\\.)*\""),
       option("--[a-z][a-z-]+"),
       other_program("'?(vantrod|ip|setcap|nft|iptables|curl|useradd)[ '][^']*--");
   std::size_t seen = 0;
-  for (const auto& one : fs::recursive_directory_iterator(VANTRO_SOURCE_DIR "/src")) {
-    // vantrod has options of its own, and old spellings have the old ones.
-    const auto path = one.path().string();
-    if (one.path().extension() != ".cc" ||
-        path.find("/src/daemon/") != std::string::npos ||
-        path.find("/manual/") != std::string::npos ||
-        path.ends_with("old_spellings.cc")) {
-      continue;
+  each_source("/src", [&](const std::string& file, const std::string& text) {
+    // vantrod has options of its own.
+    if (file.find("/src/daemon/") != std::string::npos ||
+        file.find("/manual/") != std::string::npos) {
+      return;
     }
-    std::stringstream written;
-    written << std::ifstream(one.path()).rdbuf();
-    const auto text = std::regex_replace(written.str(), broken, "");
-    for (std::sregex_iterator at(text.begin(), text.end(), literal), end; at != end;
-         ++at) {
-      const auto sentence = at->str();
+    for (const auto& sentence : found_in(text, literal)) {
       if (std::regex_search(sentence, other_program)) continue;
-      for (std::sregex_iterator word(sentence.begin(), sentence.end(), option);
-           word != end; ++word) {
-        EXPECT_TRUE(known.contains(word->str())) << one.path() << ": " << sentence;
+      for (const auto& word : found_in(sentence, option)) {
+        EXPECT_TRUE(known.contains(word)) << file << ": " << sentence;
         ++seen;
       }
     }
-  }
+  });
   EXPECT_GT(seen, 150u);
 }
 

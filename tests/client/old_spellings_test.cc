@@ -35,6 +35,17 @@ TEST(OldSpellings, BecomeTodaysCommands) {
   EXPECT_EQ(renewed("image remove x.img --confirm x.img"), "image remove x.img --yes");
 }
 
+TEST(OldSpellings, MayMeanAnotherOptionByTheirValue) {
+  EXPECT_EQ(renewed("offer change x --any-platform no"), "offer change x --own-platform");
+  EXPECT_EQ(renewed("offer change x --any-platform=yes"),
+            "offer change x --any-platform");
+  EXPECT_EQ(
+      in_todays_words(words_of("offer change x --any-platform no")).notes[0],
+      "'--any-platform no' is now '--own-platform'; the old word goes away with the "
+      "next version");
+  EXPECT_TRUE(in_todays_words(words_of("offer change x --any-platform")).notes.empty());
+}
+
 TEST(OldSpellings, KeepTheOrderOfTheirValues) {
   EXPECT_EQ(renewed("device claim 192.0.2.7 weir"), "device assign weir 192.0.2.7");
   EXPECT_EQ(renewed("image document x.img notes.txt --to f"),

@@ -1,9 +1,14 @@
 #include "desk/uploads.h"
 
+#include <filesystem>
+#include <thread>
+
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::desk {
 namespace {
+
+namespace fs = std::filesystem;
 
 class UploadsTest : public fakes::RepositoryFixture {
  protected:
@@ -55,6 +60,31 @@ TEST_F(UploadsTest, PiecesBecomeAnImage) {
   EXPECT_EQ(fetch("x.img"), "1234567890");
   EXPECT_EQ(state_of(begun->number), "10 of 10, filed");
   EXPECT_EQ(append(begun->number, 10, "x"), "upload 1 is filed as 'x.img'");
+}
+
+TEST_F(UploadsTest, TellHowFarTheLookIs) {
+  // In the place of the program that looks: it has read 7 bytes, and waits to be let go.
+  const fakes::ScratchFolder scratch;
+  const auto program = scratch / "look";
+  fakes::write_file(program, "#!/bin/sh\nsleep 0.2\necho @7\nwhile [ ! -e " +
+                                 (scratch / "go") +
+                                 " ]; do sleep 0.05; done\nprintf "
+                                 "'verdict whole\\nfinding fine\\nend\\n'\n");
+  fs::permissions(program, fs::perms::owner_all);
+  auto config = *gate_->config();
+  config.look.program = program;
+  gate_->use(config);
+  ASSERT_TRUE(uploads_->begin(desk_, image("x.img", 10)));
+  append(1, 0, "1234567890");
+  std::thread filing([&] { EXPECT_TRUE(uploads_->file(desk_, 1, "")->taken); });
+  const auto looked = [&] { return uploads_->find(desk_, 1)->looked_bytes; };
+  for (int i = 0; i < 500 && looked() != 7; ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  }
+  EXPECT_EQ(looked(), 7u);
+  EXPECT_EQ(state_of(1), "10 of 10, filing");
+  fakes::write_file(scratch / "go", "");
+  filing.join();
 }
 
 TEST_F(UploadsTest, APieceGoesOnWhereTheLastOneEnded) {

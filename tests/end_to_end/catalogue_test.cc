@@ -49,11 +49,14 @@ settle_s = 1
   }
   // What the client says to `arguments` over a link that breaks so many times, each time
   // 3 MiB after a connection has begun.
-  Output over_a_breaking_link(const char* times, Arguments arguments) {
+  Output over_a_breaking_link(const char* times, Arguments arguments,
+                              const Arguments& where = {std::to_string(3 << 20)}) {
     const auto link = scratch_ / "link.sock";
-    Process relay({"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/breaking_relay.py",
-                   link, socket(), std::to_string(3 << 20), times},
-                  {}, scratch_ / "relay.out", scratch_ / "relay.err");
+    Arguments program{"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/breaking_relay.py",
+                      link,      socket(),
+                      where[0],  times};
+    program.insert(program.end(), where.begin() + 1, where.end());
+    Process relay(program, {}, scratch_ / "relay.out", scratch_ / "relay.err");
     EXPECT_TRUE(eventually([&] { return fs::exists(link); }));
     auto environment = client_environment();
     for (auto& [name, value] : environment) {
@@ -83,6 +86,17 @@ TEST_F(Catalogue, SendsALargeImageOverALinkThatBreaks) {
   EXPECT_THAT(added.out, testing::Not(HasSubstr("as expected")));
   EXPECT_EQ(run({"sha256sum", path}).out.substr(0, 64),
             image("causeway4-sys-7.7.0.img")["digests"]["sha256"]);
+}
+
+// All is sent, and the link breaks before the answer: the server has added it.
+TEST_F(Catalogue, LearnsThatAnImageWasAddedThoughTheAnswerWasLost) {
+  const auto path = file("causeway4-sys-7.7.1.img", noise(5 << 20));
+  const auto added = over_a_breaking_link(
+      "1", {"image", "add", path, "--yes", "--progress", "plain"}, {"100", "/filing"});
+  EXPECT_EQ(added.code, 0) << added.err;
+  EXPECT_THAT(added.err, HasSubstr("looks inside: no answer; asks again"));
+  EXPECT_THAT(added.out, HasSubstr("causeway4-sys-7.7.1.img: added"));
+  EXPECT_THAT(added.out, HasSubstr("Devices must type exactly: causeway4-sys-7.7.1.img"));
 }
 
 // The same for a large file in a folder.

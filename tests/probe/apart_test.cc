@@ -63,6 +63,23 @@ TEST_F(ApartTest, MakesAFindingOfAChildThatCrashesLiesOrHangs) {
             "directory)");
 }
 
+TEST_F(ApartTest, PassesOnHowFarTheChildIs) {
+  const auto program = scratch_ / "program";
+  fakes::write_file(
+      program,
+      "#!/bin/sh\nprintf '@2\\n@'; sleep 0.2; printf '4\\n@not-a-number\\n'\n"
+      "printf 'verdict whole\\nfinding @3\\nend\\n'\n");
+  ::chmod(program.c_str(), 0700);
+  fakes::write_file(scratch_ / "file", "bytes");
+  const base::UniqueFd file(::open((scratch_ / "file").c_str(), O_RDONLY | O_CLOEXEC));
+  std::vector<std::uint64_t> heard;
+  const auto report = look_apart(
+      {program}, file.get(), 5, {{}, [&](std::uint64_t read) { heard.push_back(read); }});
+  EXPECT_EQ(report.verdict, Verdict::kWhole);
+  EXPECT_EQ(report.findings.front(), "@3");
+  EXPECT_EQ(heard, (std::vector<std::uint64_t>{2, 4}));
+}
+
 // What a file may make the child do when it has taken it over.
 TEST(Confine, LeavesAProcessNothingButReadingAndWriting) {
   const auto ends_with = [](void (*attack)()) {

@@ -1740,6 +1740,7 @@ export interface Upload {
   readonly size: number;
   readonly state: "receiving" | "filing" | "filed" | "refused";
   readonly why: string;
+  readonly looked_bytes: number;
 }
 
 /** the description of an image in pieces */

@@ -126,12 +126,30 @@ function Chosen({ one, again }: { one: HandedIn; again: boolean }) {
   );
 }
 
+function HowFar({
+  one,
+  bytes,
+  rate,
+  name,
+}: {
+  one: HandedIn;
+  bytes: number;
+  rate: number;
+  name: string;
+}) {
+  const left = rate > 0 ? durationText((one.file.size - bytes) / rate) : "";
+  return (
+    <>
+      <Progress bytes={bytes} total={one.file.size} name={`${one.name}, ${name}`} />{" "}
+      {rate > 0 && `${rateText(rate)}, ${left} left`}
+    </>
+  );
+}
+
 function Sending({ one, rate }: { one: HandedIn; rate: number }) {
-  const left = rate > 0 ? durationText((one.file.size - one.sent) / rate) : "";
   return (
     <p>
-      <Progress bytes={one.sent} total={one.file.size} name={`${one.name}, sent`} />{" "}
-      {rate > 0 && `${rateText(rate)}, ${left} left`}{" "}
+      <HowFar one={one} bytes={one.sent} rate={rate} name="sent" />{" "}
       <button type="button" onClick={() => forget(one.id)}>
         Stop
       </button>
@@ -167,7 +185,16 @@ function Progressed({ one }: { one: HandedIn }) {
         </>
       );
     case "comparing":
-      return <p>Everything is sent. The server compares and looks inside.</p>;
+      return (
+        <>
+          <p>Everything is sent. The server compares and looks inside.</p>
+          {stage.looked > 0 && (
+            <p>
+              <HowFar one={one} bytes={stage.looked} rate={stage.rate} name="looked into" />
+            </p>
+          )}
+        </>
+      );
     case "added":
       return (
         <>

@@ -10,7 +10,7 @@ export type Stage =
   | { at: "chosen" }
   | { at: "sending"; rate: number }
   | { at: "interrupted"; why: string }
-  | { at: "comparing" }
+  | { at: "comparing"; looked: number; rate: number }
   | { at: "added"; added: Added; sha256: string }
   | { at: "refused"; refusal: Refusal };
 
@@ -134,7 +134,7 @@ async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): 
       }
       await computed;
     }
-    change(id, { sent: file.size, stage: { at: "comparing" } });
+    change(id, { sent: file.size, stage: { at: "comparing", looked: 0, rate: 0 } });
     await digestTo(file.size);
     const sha256 = await digest.end();
     const added = await filed(id, number, sha256, stop);
@@ -154,18 +154,42 @@ async function filed(
 ): Promise<Added> {
   while (true) {
     try {
-      return await call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
+      const work = call("POST /v1/uploads/{number}/filing", { number }, { sha256 });
+      return await showingTheLook(id, number, work);
     } catch (failure) {
       const refusal = asRefusal(failure);
       if (!passes(refusal)) throw refusal;
       let upload = await whenBack(id, number, refusal, stop);
       while (upload.state === "filing") upload = await whenBack(id, number, refusal, stop);
-      change(id, { stage: { at: "comparing" } });
+      change(id, { stage: { at: "comparing", looked: 0, rate: 0 } });
       if (upload.state === "refused") throw new Error(upload.why);
       if (upload.state === "receiving") continue;
       const { image, offers } = await call("GET /v1/images/{name}", { name: upload.name });
       return { result: "new", image, offer: offers[0]?.name ?? "", note: "", not_done: [] };
     }
+  }
+}
+
+/** Asks twice a second how far the look inside is, until the filing is answered. */
+async function showingTheLook<T>(id: number, number: number, work: Promise<T>): Promise<T> {
+  let over = false;
+  const began = performance.now();
+  const follow = async () => {
+    while (true) {
+      await pause(500);
+      if (over) return;
+      const upload = await call("GET /v1/uploads/{number}", { number }).catch(() => null);
+      if (over || !upload) return;
+      const looked = upload.looked_bytes;
+      const rate = (looked * 1000) / (performance.now() - began);
+      change(id, { stage: { at: "comparing", looked, rate } });
+    }
+  };
+  void follow();
+  try {
+    return await work;
+  } finally {
+    over = true;
   }
 }
 
