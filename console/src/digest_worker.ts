@@ -1,5 +1,5 @@
-// Computes SHA-256 beside the page, which would stand still meanwhile: pieces come in their
-// order, and the answer to each says that the next may come.
+// Computes SHA-256 beside the page, which would freeze meanwhile: pieces come in their order, and
+// the answer to each asks for the next.
 import { sha256 } from "@noble/hashes/sha2";
 import { bytesToHex } from "@noble/hashes/utils";
 import type { FromDigest, ToDigest } from "./formats/digest";

@@ -7,17 +7,19 @@ const Shape& shape_of<Account>() {
   using T = Account;
   static const Shape shape =
       ShapeOf<T>("Account", "who may fetch, send and hand in")
-          .field<&T::name>("name", "as it logs in; anonymous is everybody without one")
+          .field<&T::name>(
+              "name",
+              "its name for the log-in; anonymous is everybody without an account")
           .field<&T::may>(
               "may",
               "fetch, deposit, read-back and hand-in, separated by commas; or none")
           .field<&T::from>(
               "from", "networks, separated by commas; empty: everywhere that is open")
           .field<&T::part>("part",
-                           "the folder of the tree that it is kept to; empty: all of it")
+                           "the only folder of the tree that it sees; empty: all of it")
           .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
-          .field<&T::on>("on", "it is not switched off")
-          .field<&T::remarks>("remarks", "whose it is, and what for")
+          .field<&T::on>("on", "false: it is switched off")
+          .field<&T::remarks>("remarks", "its owner and its purpose")
           .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
           .field<&T::last_used_at>("last_used_at", "null: never", Unit::kTime)
           .field<&T::last_used_from>("last_used_from", "an address")
@@ -41,7 +43,7 @@ const Shape& shape_of<AccountFields>() {
   static const Shape shape =
       ShapeOf<T>("AccountFields",
                  "an account's rights and limits; fields that are not sent stay")
-          .field<&T::name>("name", "as it logs in; only for a new one")
+          .field<&T::name>("name", "its name for the log-in; only for a new one")
           .field<&T::password>("password", "at least 8 characters")
           .field<&T::may>("may",
                           "fetch, deposit, read-back and hand-in, separated by commas; "
@@ -50,10 +52,10 @@ const Shape& shape_of<AccountFields>() {
                            "networks, separated by commas: 192.0.2.0/24, private, "
                            "loopback; or everywhere that is open")
           .field<&T::part>("part",
-                           "the folder of the tree that it is kept to; empty: all of it")
+                           "the only folder of the tree that it sees; empty: all of it")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
           .field<&T::on>("on", "false: it is switched off")
-          .field<&T::remarks>("remarks", "whose it is, and what for")
+          .field<&T::remarks>("remarks", "its owner and its purpose")
           .done();
   return shape;
 }
@@ -74,7 +76,7 @@ const Shape& shape_of<AccountKey>() {
       ShapeOf<T>("AccountKey", "a public key that an account logs in with over SSH")
           .field<&T::type>("type", "such as ssh-ed25519")
           .field<&T::fingerprint>("fingerprint", "SHA256:...")
-          .field<&T::remark>("remark", "whose it is")
+          .field<&T::remark>("remark", "its owner")
           .field<&T::added_at>("added_at", "when", Unit::kTime)
           .done();
   return shape;
@@ -97,7 +99,7 @@ const Shape& shape_of<KeyGiven>() {
       ShapeOf<T>("KeyGiven", "a public key")
           .field<&T::key>("key", "a line or a block as key programs write it")
           .needed()
-          .field<&T::remark>("remark", "a remark (else the comment of the key)")
+          .field<&T::remark>("remark", "a remark (default: the comment of the key)")
           .done();
   return shape;
 }
@@ -119,17 +121,17 @@ const Shape& shape_of<Location>() {
   using T = Location;
   static const Shape shape =
       ShapeOf<T>("Location", "where one image can be fetched over one protocol")
-          .field<&T::protocol>("protocol", "over which")
+          .field<&T::protocol>("protocol", "the protocol")
           .field<&T::server>("server", "the server's address in the text")
           .field<&T::text>("text", "what to paste into the device")
-          .field<&T::open>("open", "to the device that was asked for")
-          .field<&T::note>("note", "why it is not")
-          .field<&T::remark>("remark", "what the client must be told to use it")
+          .field<&T::open>("open", "whether the given device may fetch it")
+          .field<&T::note>("note", "why it may not")
+          .field<&T::remark>("remark", "an option that the client needs")
           .field<&T::protects>("protects",
-                               "content and password can't be read on the way")
-          .field<&T::port>("port", "to type where it is asked for by itself")
-          .field<&T::account>("account", "to log in with; empty: none is needed")
-          .field<&T::mode>("mode", "to choose where it is asked for; or empty")
+                               "nobody can read content and password on the way")
+          .field<&T::port>("port", "for clients that ask for the port by itself")
+          .field<&T::account>("account", "for the log-in; empty: none is needed")
+          .field<&T::mode>("mode", "the mode to choose if the client asks; or empty")
           .done();
   return shape;
 }
@@ -139,7 +141,7 @@ const Shape& shape_of<Locations>() {
   using T = Locations;
   static const Shape shape =
       ShapeOf<T>("Locations", "where one image can be fetched")
-          .field<&T::name>("name", "as devices ask for it")
+          .field<&T::name>("name", "the name for devices")
           .field<&T::image>("image", "its first name")
           .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::digests>("digests", "its digests")

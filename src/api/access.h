@@ -1,4 +1,4 @@
-// The shapes of accounts, of what is open to whom, and of locations (see shapes.h).
+// The shapes of accounts, access and locations (see shapes.h).
 #pragma once
 
 #include <cstdint>

@@ -6,53 +6,52 @@ template <>
 const Shape& shape_of<Backup>() {
   using T = Backup;
   static const Shape shape =
-      ShapeOf<T>("Backup", "one revision of what a device sent")
+      ShapeOf<T>("Backup", "one revision of a file that a device sent")
           .field<&T::holder>(
               "holder", "the device's name; or the address, if it belongs to no device")
-          .field<&T::device>("device", "the holder is one")
+          .field<&T::device>("device", "whether the holder is a device")
           .field<&T::address>("address", "where it came from")
-          .field<&T::name>("name", "of the file")
+          .field<&T::name>("name", "the file's name")
           .field<&T::revision>("revision", "its number")
           .field<&T::complete>("complete", "it is complete")
-          .field<&T::size>("size", "that came", Unit::kBytes)
-          .field<&T::announced>("announced",
-                                "that the device said would come; null: it said nothing",
-                                Unit::kBytes)
+          .field<&T::size>("size", "received bytes", Unit::kBytes)
+          .field<&T::announced>(
+              "announced", "bytes that the device announced; null: none", Unit::kBytes)
           .field<&T::digests>("digests", "null: it is partial")
           .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
-          .field<&T::protocol>("protocol", "over which")
-          .field<&T::account>("account", "it logged in with; empty: without one")
-          .field<&T::why>("why", "partial: what broke it off; unconfirmed: why")
+          .field<&T::protocol>("protocol", "the protocol")
+          .field<&T::account>("account", "the account of the log-in; empty: none")
+          .field<&T::why>("why",
+                          "partial: why it was interrupted; unconfirmed: the reason")
           .field<&T::ending>(
               "ending",
-              "how it is known that a complete one came whole: empty, unknown-size, cut "
-              "or unconfirmed; the last does not count as a good backup")
-          .field<&T::kept>("kept", "its bytes can be had")
+              "how we know that a complete one is whole: empty, unknown-size, cut or "
+              "unconfirmed; the last does not count as a good backup")
+          .field<&T::kept>("kept", "its bytes are still stored")
           .field<&T::kind>("kind",
                            "configuration, image or other; empty: it was interrupted")
           .field<&T::text>("text", "it is text")
           .field<&T::changed>("changed", "from the one before it, in substance")
-          .field<&T::last_seen_at>("last_seen_at", "when these bytes came last",
+          .field<&T::last_seen_at>("last_seen_at", "when these bytes last arrived",
                                    Unit::kTime)
-          .field<&T::times_seen>("times_seen", "that these bytes came")
+          .field<&T::times_seen>("times_seen", "how often these bytes arrived")
           .field<&T::pinned>("pinned", "kept for ever")
           .field<&T::pinned_why>("pinned_why", "the reason")
           .field<&T::recognised>("recognised",
-                                 "how it compares with the catalogue; empty: it does not")
-          .field<&T::image>("image", "that it is identical to, or of the size of")
-          .field<&T::secrets>(
-              "secrets",
-              "that are masked when it is shown; only of one that is asked for alone")
-          .field<&T::doubtful>("doubtful",
-                               "lines that look as if they held a secret and are shown")
+                                 "how it compares with the catalogue; empty: no relation")
+          .field<&T::image>("image",
+                            "the image that it is identical to, or has the size of")
+          .field<&T::secrets>("secrets",
+                              "masked secrets; only if a single one is requested")
+          .field<&T::doubtful>("doubtful", "shown lines that look like secrets")
           .field<&T::inside>("inside",
-                             "what a look inside came to: whole, cut-short, damaged or "
+                             "result of the look inside: whole, cut-short, damaged or "
                              "unknown; empty: not looked into")
           .field<&T::finding>("finding",
-                              "what a look inside found wrong with it; empty: nothing")
-          .field<&T::caution>("caution",
-                              "what to know before relying on it; only of one that is "
-                              "asked for alone")
+                              "what the look inside found wrong; empty: nothing")
+          .field<&T::caution>(
+              "caution",
+              "what to know before you rely on it; only if a single one is requested")
           .done();
   return shape;
 }
@@ -119,25 +118,27 @@ template <>
 const Shape& shape_of<BackupFile>() {
   using T = BackupFile;
   static const Shape shape =
-      ShapeOf<T>("BackupFile", "all revisions of one name in a line")
+      ShapeOf<T>("BackupFile", "all revisions of one name")
           .field<&T::holder>(
               "holder", "the device's name; or the address, if it belongs to no device")
-          .field<&T::device>("device", "the holder is one")
+          .field<&T::device>("device", "whether the holder is a device")
           .field<&T::site>("site", "its site")
-          .field<&T::name>("name", "of the file")
+          .field<&T::name>("name", "the file's name")
           .field<&T::revisions>("revisions", "its revisions")
-          .field<&T::revision>("revision", "the newest complete one; 0: there is none")
+          .field<&T::revision>("revision",
+                               "number of the newest complete one; 0: there is none")
           .field<&T::kind>("kind", "configuration, image or other")
-          .field<&T::arrived_at>("arrived_at", "when it came", Unit::kTime)
-          .field<&T::seen_at>("seen_at", "when these bytes came last", Unit::kTime)
+          .field<&T::arrived_at>("arrived_at", "when it arrived", Unit::kTime)
+          .field<&T::seen_at>("seen_at", "when these bytes last arrived", Unit::kTime)
           .field<&T::size>("size", "its size", Unit::kBytes)
-          .field<&T::usual_size>("usual_size", "of those before it", Unit::kBytes)
+          .field<&T::usual_size>("usual_size", "the median of earlier ones", Unit::kBytes)
           .field<&T::shrunk>("shrunk", "to less than half of that, or to nothing")
           .field<&T::doubt>("doubt",
                             "that its bytes are truncated, damaged, or not those of the "
-                            "image of that name; empty: nothing is known")
-          .field<&T::changes>("changes", "in the days that were asked for")
-          .field<&T::broken_at>("broken_at", "when one was last interrupted", Unit::kTime)
+                            "image of that name; empty: no doubt")
+          .field<&T::changes>("changes", "in the requested days")
+          .field<&T::broken_at>("broken_at", "when an upload was last interrupted",
+                                Unit::kTime)
           .done();
   return shape;
 }
@@ -146,12 +147,12 @@ template <>
 const Shape& shape_of<Expected>() {
   using T = Expected;
   static const Shape shape =
-      ShapeOf<T>("Expected", "a device of which backups are expected")
+      ShapeOf<T>("Expected", "a device that backups are expected of")
           .field<&T::device>("device", "its name")
           .field<&T::site>("site", "its site")
           .field<&T::every>("every", "daily, 12h and so on")
-          .field<&T::seen_at>("seen_at", "the last one; null: none came yet", Unit::kTime)
-          .field<&T::since>("since", "when the device was made known", Unit::kTime)
+          .field<&T::seen_at>("seen_at", "the last one; null: none yet", Unit::kTime)
+          .field<&T::since>("since", "when the device was added", Unit::kTime)
           .field<&T::overdue>("overdue", "it is late")
           .done();
   return shape;
@@ -162,9 +163,9 @@ const Shape& shape_of<BackupOverview>() {
   using T = BackupOverview;
   static const Shape shape =
       ShapeOf<T>("BackupOverview", "each file, and the devices with expected backups")
-          .field<&T::days>("days", "in which changes are counted", Unit::kDays)
+          .field<&T::days>("days", "the days in which changes are counted", Unit::kDays)
           .field<&T::files>("files", "by holder and name")
-          .field<&T::expected>("expected", "of whom")
+          .field<&T::expected>("expected", "devices that backups are expected of")
           .done();
   return shape;
 }
@@ -185,9 +186,8 @@ const Shape& shape_of<Overdue>() {
   using T = Overdue;
   static const Shape shape =
       ShapeOf<T>("Overdue", "devices whose backups are late")
-          .field<&T::expected_of>("expected_of",
-                                  "so many devices backups are expected of")
-          .field<&T::overdue>("overdue", "of them")
+          .field<&T::expected_of>("expected_of", "devices that backups are expected of")
+          .field<&T::overdue>("overdue", "late ones")
           .done();
   return shape;
 }
@@ -195,26 +195,26 @@ const Shape& shape_of<Overdue>() {
 template <>
 const Shape& shape_of<ComparedSide>() {
   using T = ComparedSide;
-  static const Shape shape =
-      ShapeOf<T>("ComparedSide", "one side of a comparison")
-          .field<&T::title>("title", "its title")
-          .field<&T::holder>("holder", "whose it is")
-          .field<&T::name>("name", "of the file")
-          .field<&T::revision>("revision", "0: a file that was given")
-          .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
-          .done();
+  static const Shape shape = ShapeOf<T>("ComparedSide", "one side of a comparison")
+                                 .field<&T::title>("title", "its title")
+                                 .field<&T::holder>("holder", "the owner")
+                                 .field<&T::name>("name", "the file's name")
+                                 .field<&T::revision>("revision", "0: a given file")
+                                 .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
+                                 .done();
   return shape;
 }
 
 template <>
 const Shape& shape_of<DiffLine>() {
   using T = DiffLine;
-  static const Shape shape = ShapeOf<T>("DiffLine", "one line of a comparison")
-                                 .field<&T::sign>("sign", "a blank, - or +")
-                                 .field<&T::before>("before", "line number; 0: not there")
-                                 .field<&T::after>("after", "line number; 0: not there")
-                                 .field<&T::text>("text", "of it, its secrets masked")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("DiffLine", "one line of a comparison")
+          .field<&T::sign>("sign", "a blank, - or +")
+          .field<&T::before>("before", "line number; 0: not there")
+          .field<&T::after>("after", "line number; 0: not there")
+          .field<&T::text>("text", "the line, with its secrets masked")
+          .done();
   return shape;
 }
 
@@ -223,7 +223,8 @@ const Shape& shape_of<DiffHunk>() {
   using T = DiffHunk;
   static const Shape shape =
       ShapeOf<T>("DiffHunk", "lines around a difference")
-          .field<&T::sections>("sections", "that they are in, the outermost first")
+          .field<&T::sections>("sections",
+                               "the sections of the lines, the outermost first")
           .field<&T::lines>("lines", "in their order")
           .done();
   return shape;
@@ -239,13 +240,11 @@ const Shape& shape_of<TextComparison>() {
           .field<&T::removed>("removed", "lines")
           .field<&T::added>("added", "lines")
           .field<&T::left_out>("left_out", "lines that do not count")
-          .field<&T::masked>("masked", "secrets that are not shown")
-          .field<&T::doubtful>("doubtful",
-                               "lines shown that look as if they held a secret")
-          .field<&T::without_secrets>("without_secrets",
-                                      "secrets were not compared: they were not asked "
-                                      "for")
-          .field<&T::hunks>("hunks", "where they differ")
+          .field<&T::masked>("masked", "secrets in lines that are not shown")
+          .field<&T::doubtful>("doubtful", "shown lines that look like secrets")
+          .field<&T::without_secrets>(
+              "without_secrets", "secrets were not compared, as nobody asked for them")
+          .field<&T::hunks>("hunks", "the differences")
           .done();
   return shape;
 }
@@ -321,17 +320,18 @@ template <>
 const Shape& shape_of<FileReport>() {
   using T = FileReport;
   static const Shape shape =
-      ShapeOf<T>("FileReport", "what happened to one file within a time")
-          .field<&T::what>("what", "happened")
+      ShapeOf<T>("FileReport", "what happened to one file in a period")
+          .field<&T::what>("what", "the event")
           .choices({"changed", "unchanged", "first", "broke-off"})
-          .field<&T::holder>("holder", "whose it is")
+          .field<&T::holder>("holder", "the owner")
           .field<&T::name>("name", "its name")
-          .field<&T::revisions>("revisions", "that came within")
+          .field<&T::revisions>("revisions", "that arrived in it")
           .field<&T::before>("before", "a revision")
           .field<&T::after>("after", "a revision")
-          .field<&T::arrived_at>("arrived_at", "when the one after came", Unit::kTime)
+          .field<&T::arrived_at>("arrived_at", "when the later revision arrived",
+                                 Unit::kTime)
           .field<&T::size>("size", "its size", Unit::kBytes)
-          .field<&T::why>("why", "what broke it off; why nothing was compared")
+          .field<&T::why>("why", "why it was interrupted; why nothing was compared")
           .field<&T::comparison>("comparison", "of before and after")
           .done();
   return shape;
@@ -340,10 +340,10 @@ const Shape& shape_of<FileReport>() {
 template <>
 const Shape& shape_of<ChangeReport>() {
   using T = ChangeReport;
-  static const Shape shape = ShapeOf<T>("ChangeReport", "what changed within a time")
+  static const Shape shape = ShapeOf<T>("ChangeReport", "the changes in a period")
                                  .field<&T::from>("from", "its beginning", Unit::kTime)
                                  .field<&T::to>("to", "its end", Unit::kTime)
-                                 .field<&T::files>("files", "that came within")
+                                 .field<&T::files>("files", "files that arrived in it")
                                  .field<&T::overdue>("overdue", "at its end")
                                  .done();
   return shape;
@@ -369,7 +369,7 @@ const Shape& shape_of<PinWanted>() {
   using T = PinWanted;
   static const Shape shape =
       ShapeOf<T>("PinWanted", "whether a revision is kept for ever")
-          .field<&T::pinned>("pinned", "false: it is kept as the rules say again")
+          .field<&T::pinned>("pinned", "false: retention applies to it again")
           .field<&T::why>("why", "the reason, for those who find it later")
           .done();
   return shape;
@@ -382,14 +382,14 @@ const Shape& shape_of<BackupOffer>() {
       ShapeOf<T>("BackupOffer", "one revision on offer to one device")
           .field<&T::name>("name", "what the device types")
           .field<&T::to>("to", "a device, or an address")
-          .field<&T::holder>("holder", "whose backup it is")
-          .field<&T::file>("file", "of the backup")
+          .field<&T::holder>("holder", "the owner of the backup")
+          .field<&T::file>("file", "the backup's file name")
           .field<&T::revision>("revision", "its revision")
           .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::since>("since", "when it was offered", Unit::kTime)
           .field<&T::until>("until", "when it ends", Unit::kTime)
           .field<&T::caution>("caution",
-                              "what to know before relying on it; only when it is made")
+                              "what to know before you rely on it; only when it is made")
           .done();
   return shape;
 }
@@ -401,8 +401,10 @@ const Shape& shape_of<BackupOfferWanted>() {
       ShapeOf<T>("BackupOfferWanted", "how one revision is offered")
           .field<&T::name>("as", "the name that the device types")
           .needed()
-          .field<&T::to>("to", "another device, or an address (else whose backup it is)")
-          .field<&T::until>("until", "at most 30 days from now (else a day)", Unit::kTime)
+          .field<&T::to>("to",
+                         "another device, or an address (default: the backup's owner)")
+          .field<&T::until>("until", "at most 30 days from now (default: a day)",
+                            Unit::kTime)
           .done();
   return shape;
 }
@@ -419,10 +421,11 @@ const Shape& shape_of<BackupOfferList>() {
 template <>
 const Shape& shape_of<BackupOfferEnded>() {
   using T = BackupOfferEnded;
-  static const Shape shape = ShapeOf<T>("BackupOfferEnded", "an offer was ended")
-                                 .field<&T::name>("name", "that the device typed")
-                                 .field<&T::ended>("ended", "so many offers")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("BackupOfferEnded", "an offer was ended")
+          .field<&T::name>("name", "the name that the device typed")
+          .field<&T::ended>("ended", "number of offers")
+          .done();
   return shape;
 }
 
@@ -430,9 +433,9 @@ template <>
 const Shape& shape_of<AdoptWanted>() {
   using T = AdoptWanted;
   static const Shape shape =
-      ShapeOf<T>("AdoptWanted",
-                 "how an image that a device sent is taken into the catalogue")
-          .field<&T::name>("name", "of the image (else the last part of the file's)")
+      ShapeOf<T>("AdoptWanted", "how an image from a device is added to the catalogue")
+          .field<&T::name>("name",
+                           "the image's name (default: the last part of the file's)")
           .field<&T::hold>("hold", "keep it off offer")
           .field<&T::despite_findings>("despite_findings",
                                        "add it even if it is truncated or damaged inside")
@@ -456,9 +459,9 @@ template <>
 const Shape& shape_of<ThinWanted>() {
   using T = ThinWanted;
   static const Shape shape =
-      ShapeOf<T>("ThinWanted", "whether what retention let go is removed")
+      ShapeOf<T>("ThinWanted", "whether to remove what retention lets go")
           .field<&T::really>("really", "remove it, for good")
-          .field<&T::from>("from", "the next of the answer before")
+          .field<&T::from>("from", "next of the previous answer")
           .done();
   return shape;
 }
@@ -467,11 +470,11 @@ template <>
 const Shape& shape_of<ThinnedRevision>() {
   using T = ThinnedRevision;
   static const Shape shape =
-      ShapeOf<T>("ThinnedRevision", "one revision, and what the rules say of it")
+      ShapeOf<T>("ThinnedRevision", "one revision, and the result of retention")
           .field<&T::revision>("revision", "its number")
           .field<&T::arrived_at>("arrived_at", "when", Unit::kTime)
           .field<&T::size>("size", "its size", Unit::kBytes)
-          .field<&T::goes>("goes", "else it stays")
+          .field<&T::goes>("goes", "true: it goes; false: it stays")
           .field<&T::why>("why", "the rule")
           .done();
   return shape;
@@ -481,7 +484,7 @@ template <>
 const Shape& shape_of<ThinnedFile>() {
   using T = ThinnedFile;
   static const Shape shape = ShapeOf<T>("ThinnedFile", "the revisions of one file")
-                                 .field<&T::holder>("holder", "whose it is")
+                                 .field<&T::holder>("holder", "the owner")
                                  .field<&T::name>("name", "its name")
                                  .field<&T::revisions>("revisions", "the newest first")
                                  .done();
@@ -492,13 +495,14 @@ template <>
 const Shape& shape_of<ThinnedOut>() {
   using T = ThinnedOut;
   static const Shape shape =
-      ShapeOf<T>("ThinnedOut", "what thinning out removed, or would remove")
+      ShapeOf<T>("ThinnedOut", "what thinning removed, or would remove")
           .field<&T::done>("done", "false: nothing was removed")
-          .field<&T::revisions>("revisions", "that go")
-          .field<&T::bytes>("bytes", "that are free then", Unit::kBytes)
-          .field<&T::kept>("kept", "revisions that stay")
-          .field<&T::files>("files", "of which something goes")
-          .field<&T::next>("next", "goes into from for the next portion; 0: that was all")
+          .field<&T::revisions>("revisions", "removed ones")
+          .field<&T::bytes>("bytes", "freed bytes", Unit::kBytes)
+          .field<&T::kept>("kept", "remaining revisions")
+          .field<&T::files>("files", "files with removed revisions")
+          .field<&T::next>("next",
+                           "send it as from for the next portion; 0: that was all")
           .done();
   return shape;
 }

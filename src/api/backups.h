@@ -1,4 +1,4 @@
-// The shapes of what devices sent, and of what changed in it (see shapes.h).
+// The shapes of backups and of their changes (see shapes.h).
 #pragma once
 
 #include <cstdint>
@@ -43,7 +43,7 @@ struct Backup {
   std::string caution;
 };
 
-// All revisions of one name in a line.
+// All revisions of one name.
 struct BackupFile {
   std::string holder;
   bool device = false;
@@ -62,7 +62,7 @@ struct BackupFile {
   std::optional<std::string> broken_at;
 };
 
-// A device of which backups are expected.
+// A device that backups are expected of.
 struct Expected {
   std::string device;
   std::string site;
@@ -116,7 +116,7 @@ struct Compared {
   TextComparison comparison;
 };
 
-// What happened to one file within a time.
+// What happened to one file in a period.
 struct FileReport {
   std::string what;
   std::string holder;
@@ -164,7 +164,7 @@ struct ThinnedFile {
   std::vector<ThinnedRevision> revisions;
 };
 
-// What thinning out removed, or would remove.
+// What thinning removed, or would remove.
 struct ThinnedOut {
   bool done = false;
   std::size_t revisions = 0;

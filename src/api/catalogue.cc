@@ -12,10 +12,9 @@ const Shape& shape_of<Facts>() {
           .field<&T::hardware>("hardware", "their hardware revisions; empty: any")
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>("version", "its version")
-          .field<&T::line>("line",
-                           "its release line, also where only the version tells it")
+          .field<&T::line>("line", "its release line, given or from the version")
           .field<&T::stage>("stage", "new, proven or retiring")
-          .field<&T::space>("space", "what it needs on a device; null: not known",
+          .field<&T::space>("space", "bytes that it needs on a device; null: unknown",
                             Unit::kBytes)
           .field<&T::remarks>("remarks", "what must be read before it is used")
           .field<&T::source>("source", "where it came from")
@@ -52,9 +51,9 @@ template <>
 const Shape& shape_of<Withdrawal>() {
   using T = Withdrawal;
   static const Shape shape =
-      ShapeOf<T>("Withdrawal", "an image is not to be used any more")
+      ShapeOf<T>("Withdrawal", "an image that must not be used any more")
           .field<&T::at>("at", "since when", Unit::kTime)
-          .field<&T::why>("why", "what devices are told")
+          .field<&T::why>("why", "the reason that devices are told")
           .done();
   return shape;
 }
@@ -69,13 +68,14 @@ const Shape& shape_of<Image>() {
           .field<&T::digests>("digests", "its digests")
           .field<&T::taken_in_at>("taken_in_at", "when", Unit::kTime)
           .field<&T::taken_in_by>("taken_in_by", "by whom")
-          .field<&T::on_offer>("on_offer", "somebody can fetch it")
-          .field<&T::facts>("facts", "what is known of it")
-          .field<&T::vouching>("vouching", "what its maker's checksums say")
+          .field<&T::on_offer>("on_offer", "some device can fetch it")
+          .field<&T::facts>("facts", "its facts")
+          .field<&T::vouching>("vouching", "whether its maker's checksums agree")
           .choices({"unvouched", "vouched-weakly", "vouched", "contradicted"})
-          .field<&T::withdrawn>("withdrawn", "null: it is not")
-          .field<&T::whole>("whole", "its stored bytes were, when they were last read")
-          .field<&T::read_at>("read_at", "when that was", Unit::kTime)
+          .field<&T::withdrawn>("withdrawn", "null: it is not withdrawn")
+          .field<&T::whole>("whole",
+                            "its stored bytes were unchanged when they were last read")
+          .field<&T::read_at>("read_at", "when they were last read", Unit::kTime)
           .field<&T::verdict>("verdict",
                               "of the look inside: whole, cut-short, damaged or unknown")
           .field<&T::kind>("kind", "such as \"tar archive in gzip\"")
@@ -88,10 +88,11 @@ const Shape& shape_of<ImageRow>() {
   using T = ImageRow;
   static const Shape shape =
       ShapeOf<T>("ImageRow", "a row of the list; an image for two platforms has two")
-          .field<&T::platform>("platform", "that the row is of")
-          .field<&T::newest>("newest", "of its platform, role and line")
-          .field<&T::confusable>("confusable",
-                                 "its version, with that of another row of this group")
+          .field<&T::platform>("platform", "the platform of this row")
+          .field<&T::newest>("newest", "the newest of its platform, role and line")
+          .field<&T::confusable>(
+              "confusable",
+              "its version is easy to confuse with that of another row of this group")
           .field<&T::image>("image", "itself")
           .done();
   return shape;
@@ -148,8 +149,8 @@ const Shape& shape_of<Vouch>() {
           .field<&T::source>("source", "where the checksum came from")
           .field<&T::algorithm>("algorithm", "such as SHA-256")
           .field<&T::hex>("hex", "the checksum")
-          .field<&T::agrees>("agrees", "with what is stored")
-          .field<&T::signer>("signer", "of the list that it was in")
+          .field<&T::agrees>("agrees", "with the stored bytes")
+          .field<&T::signer>("signer", "of the checksum list")
           .field<&T::retracted_at>("retracted_at", "empty: it counts", Unit::kTime)
           .done();
   return shape;
@@ -165,13 +166,12 @@ const Shape& shape_of<Offer>() {
           .field<&T::size>("size", "its size", Unit::kBytes)
           .field<&T::sha256>("sha256", "its SHA-256")
           .field<&T::since>("since", "when it was offered", Unit::kTime)
-          .field<&T::to>("to", "only to this network; empty: to all")
+          .field<&T::to>("to", "only this network; empty: all")
           .field<&T::over>("over", "only over these protocols; empty: over all")
           .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
           .field<&T::ended_at>("ended_at", "null: not ended", Unit::kTime)
-          .field<&T::why>("why", "it was ended")
-          .field<&T::held_back>("held_back",
-                                "why nobody gets it all the same; empty: they do")
+          .field<&T::why>("why", "why it was ended")
+          .field<&T::held_back>("held_back", "why nobody gets it anyway; empty: they do")
           .field<&T::any_platform>("any_platform",
                                    "devices of other platforms get it as well")
           .done();
@@ -212,16 +212,16 @@ template <>
 const Shape& shape_of<OfferWanted>() {
   using T = OfferWanted;
   static const Shape shape =
-      ShapeOf<T>("OfferWanted", "an offer to be made")
+      ShapeOf<T>("OfferWanted", "a new offer")
           .field<&T::image>("image", "its name")
           .needed()
-          .field<&T::name>("name", "what devices type (else the image's name)")
-          .field<&T::to>("to", "only to this network, such as 192.0.2.0/24; or all")
+          .field<&T::name>("name", "what devices type (default: the image's name)")
+          .field<&T::to>("to", "only this network, such as 192.0.2.0/24; or all")
           .field<&T::over>("over",
                            "only over these protocols, separated by commas; or all")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
           .field<&T::any_platform>("any_platform",
-                                   "let devices of other platforms have it as well")
+                                   "devices of other platforms get it as well")
           .done();
   return shape;
 }
@@ -231,14 +231,15 @@ const Shape& shape_of<OfferChanges>() {
   using T = OfferChanges;
   static const Shape shape =
       ShapeOf<T>("OfferChanges", "the change of an offer; fields that are not sent stay")
-          .field<&T::of>("of", "where the name is on offer to several networks: to which")
-          .field<&T::image>("image", "that the name has from now on")
-          .field<&T::to>("to", "only to this network, such as 192.0.2.0/24; or all")
+          .field<&T::of>("of",
+                         "for a name with offers to several networks: which network")
+          .field<&T::image>("image", "the new image of the name")
+          .field<&T::to>("to", "only this network, such as 192.0.2.0/24; or all")
           .field<&T::over>("over",
                            "only over these protocols, separated by commas; or all")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
-          .field<&T::any_platform>(
-              "any_platform", "yes or no: whether devices of other platforms may have it")
+          .field<&T::any_platform>("any_platform",
+                                   "yes or no: whether devices of other platforms get it")
           .done();
   return shape;
 }
@@ -294,7 +295,7 @@ template <>
 const Shape& shape_of<LookAlike>() {
   using T = LookAlike;
   static const Shape shape =
-      ShapeOf<T>("LookAlike", "an image whose version is easily taken for this one's")
+      ShapeOf<T>("LookAlike", "an image whose version is easy to confuse with this one's")
           .field<&T::name>("name", "its name")
           .field<&T::version>("version", "its version")
           .done();
@@ -305,10 +306,10 @@ template <>
 const Shape& shape_of<Suggestion>() {
   using T = Suggestion;
   static const Shape shape =
-      ShapeOf<T>("Suggestion", "a fact that name or content tell")
+      ShapeOf<T>("Suggestion", "a fact in name or content")
           .field<&T::fact>("fact", "which")
-          .field<&T::text>("text", "it would be")
-          .field<&T::origin>("origin", "where that comes from")
+          .field<&T::text>("text", "the value")
+          .field<&T::origin>("origin", "its source")
           .field<&T::guessed>("guessed", "by the usual shapes of names")
           .done();
   return shape;
@@ -318,7 +319,7 @@ template <>
 const Shape& shape_of<SuggestionList>() {
   using T = SuggestionList;
   static const Shape shape =
-      ShapeOf<T>("SuggestionList", "what the recognisers make of a name")
+      ShapeOf<T>("SuggestionList", "the facts in a name")
           .field<&T::suggestions>("suggestions", "one for each fact")
           .done();
   return shape;
@@ -328,17 +329,18 @@ template <>
 const Shape& shape_of<ImageDetail>() {
   using T = ImageDetail;
   static const Shape shape =
-      ShapeOf<T>("ImageDetail", "everything that is known of one image")
+      ShapeOf<T>("ImageDetail", "everything about one image")
           .field<&T::image>("image", "itself")
           .field<&T::names>("names", "all of them")
           .field<&T::findings>("findings", "of the look inside")
           .field<&T::members>("members", "of an archive; perhaps not all")
-          .field<&T::members_in_all>("members_in_all", "that there are")
+          .field<&T::members_in_all>("members_in_all", "number of members")
           .field<&T::vouches>("vouches", "the maker's checksums")
-          .field<&T::offers>("offers", "that stand")
-          .field<&T::documents>("documents", "beside it")
-          .field<&T::look_alikes>("look_alikes", "with what it is easily confused")
-          .field<&T::kits>("kits", "that it is part of")
+          .field<&T::offers>("offers", "its open offers")
+          .field<&T::documents>("documents", "its documents")
+          .field<&T::look_alikes>("look_alikes",
+                                  "images that are easy to confuse with it")
+          .field<&T::kits>("kits", "kits that it is part of")
           .done();
   return shape;
 }
@@ -371,15 +373,15 @@ const Shape& shape_of<ImageAdded>() {
       ShapeOf<T>("ImageAdded", "an image was added")
           .field<&T::result>("result", "new-name: the bytes were known")
           .choices({"new", "new-name", "already-there"})
-          .field<&T::compared>("compared", "an expected checksum was sent, and matches")
+          .field<&T::compared>("compared", "an expected checksum was sent, and agrees")
           .field<&T::image>("image", "itself")
           .field<&T::kind>("kind", "such as \"tar archive in gzip\"")
           .field<&T::findings>("findings", "of the look inside")
           .field<&T::members_in_all>("members_in_all", "files in it")
-          .field<&T::suggestions>("suggestions", "what name and content tell")
+          .field<&T::suggestions>("suggestions", "facts in name and content")
           .field<&T::offer>("offer",
                             "the name under which devices can fetch it; empty: none")
-          .field<&T::note>("note", "why it is not on offer, where that was wanted")
+          .field<&T::note>("note", "why it is not on offer, if that was wanted")
           .field<&T::not_done>("not_done", "options without effect, with what to do")
           .done();
   return shape;
@@ -409,7 +411,7 @@ template <>
 const Shape& shape_of<RecogniseWanted>() {
   using T = RecogniseWanted;
   static const Shape shape =
-      ShapeOf<T>("RecogniseWanted", "whether images get what is recognised")
+      ShapeOf<T>("RecogniseWanted", "whether to set recognised facts")
           .field<&T::fill>("fill", "set the facts; else they are only shown")
           .done();
   return shape;
@@ -422,8 +424,8 @@ const Shape& shape_of<Recognised>() {
       ShapeOf<T>("Recognised", "a fact that an image lacks")
           .field<&T::image>("image", "its name")
           .field<&T::fact>("fact", "which")
-          .field<&T::text>("text", "what it would be, or is now")
-          .field<&T::origin>("origin", "which recogniser tells it")
+          .field<&T::text>("text", "the value")
+          .field<&T::origin>("origin", "the recogniser")
           .field<&T::guessed>("guessed", "by the usual shapes of names")
           .done();
   return shape;
@@ -433,8 +435,8 @@ template <>
 const Shape& shape_of<RecognisedList>() {
   using T = RecognisedList;
   static const Shape shape =
-      ShapeOf<T>("RecognisedList", "what the recognisers tell of images that lack it")
-          .field<&T::filled>("filled", "the images have it now")
+      ShapeOf<T>("RecognisedList", "facts that images lack and recognisers know")
+          .field<&T::filled>("filled", "the facts were set")
           .field<&T::recognised>("recognised", "by image")
           .done();
   return shape;
@@ -457,11 +459,11 @@ template <>
 const Shape& shape_of<ImageReturned>() {
   using T = ImageReturned;
   static const Shape shape =
-      ShapeOf<T>("ImageReturned", "the image after its withdrawal was cancelled")
+      ShapeOf<T>("ImageReturned", "the image after its withdrawal was undone")
           .field<&T::image>("image", "itself")
-          .field<&T::back>("back", "offers that stand again")
+          .field<&T::back>("back", "offers that are open again")
           .field<&T::not_back>("not_back",
-                               "offers that the withdrawal ended, and that do not")
+                               "offers that the withdrawal ended, and that stay ended")
           .done();
   return shape;
 }
@@ -471,10 +473,10 @@ const Shape& shape_of<ExtractWanted>() {
   using T = ExtractWanted;
   static const Shape shape =
       ShapeOf<T>("ExtractWanted", "a member of an archive, and how to add it")
-          .field<&T::member>("member", "its path, as the archive's members have it")
+          .field<&T::member>("member", "its path in the archive")
           .needed()
           .field<&T::as>("as", "the image's name; empty: the last part of the path")
-          .field<&T::hold>("hold", "the image is not put on offer")
+          .field<&T::hold>("hold", "do not put the image on offer")
           .field<&T::document_of>("document_of",
                                   "attach it to this image instead, as a document")
           .done();
@@ -484,7 +486,7 @@ const Shape& shape_of<ExtractWanted>() {
 template <>
 const Shape& shape_of<Extracted>() {
   using T = Extracted;
-  static const Shape shape = ShapeOf<T>("Extracted", "a member that was taken out")
+  static const Shape shape = ShapeOf<T>("Extracted", "an extracted member")
                                  .field<&T::added>("added", "the image")
                                  .field<&T::document>("document", "or the document")
                                  .done();
@@ -505,10 +507,11 @@ const Shape& shape_of<RemoveAsked>() {
 template <>
 const Shape& shape_of<WithdrawalGiven>() {
   using T = WithdrawalGiven;
-  static const Shape shape = ShapeOf<T>("WithdrawalGiven", "why an image is withdrawn")
-                                 .field<&T::why>("why", "what devices are told")
-                                 .needed()
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("WithdrawalGiven", "why an image is withdrawn")
+          .field<&T::why>("why", "the reason that devices are told")
+          .needed()
+          .done();
   return shape;
 }
 
@@ -542,7 +545,7 @@ const Shape& shape_of<Vouched>() {
   static const Shape shape =
       ShapeOf<T>("Vouched", "the comparison of an image with its maker's checksums")
           .field<&T::image>("image", "itself")
-          .field<&T::vouches>("vouches", "that were compared")
+          .field<&T::vouches>("vouches", "the compared checksums")
           .done();
   return shape;
 }
@@ -552,8 +555,8 @@ const Shape& shape_of<ContentKnown>() {
   using T = ContentKnown;
   static const Shape shape =
       ShapeOf<T>("ContentKnown", "whether bytes are in the catalogue")
-          .field<&T::in_catalogue>("in_catalogue", "they are")
-          .field<&T::image>("image", "of these bytes; null: there is none")
+          .field<&T::in_catalogue>("in_catalogue", "whether they are")
+          .field<&T::image>("image", "the image; null: there is none")
           .done();
   return shape;
 }
@@ -576,8 +579,8 @@ const Shape& shape_of<ImagesCompared>() {
           .field<&T::a>("a", "the first")
           .field<&T::b>("b", "the second")
           .field<&T::same_bytes>("same_bytes", "they are two names of one image")
-          .field<&T::versions>("versions", "in words, b seen from a")
-          .field<&T::facts>("facts", "that differ")
+          .field<&T::versions>("versions", "in words, b compared with a")
+          .field<&T::facts>("facts", "different facts")
           .field<&T::only_a>("only_a", "members")
           .field<&T::only_b>("only_b", "members")
           .field<&T::differing>("differing",
@@ -634,12 +637,13 @@ const Shape& shape_of<KitPart>() {
 template <>
 const Shape& shape_of<Kit>() {
   using T = Kit;
-  static const Shape shape = ShapeOf<T>("Kit", "images that belong together")
-                                 .field<&T::name>("name", "its name")
-                                 .field<&T::remarks>("remarks", "about the whole")
-                                 .field<&T::made_at>("made_at", "when", Unit::kTime)
-                                 .field<&T::parts>("parts", "in the order of installing")
-                                 .done();
+  static const Shape shape =
+      ShapeOf<T>("Kit", "images that belong together")
+          .field<&T::name>("name", "its name")
+          .field<&T::remarks>("remarks", "about the whole")
+          .field<&T::made_at>("made_at", "when", Unit::kTime)
+          .field<&T::parts>("parts", "in the order of installation")
+          .done();
   return shape;
 }
 
@@ -656,11 +660,11 @@ template <>
 const Shape& shape_of<KitWanted>() {
   using T = KitWanted;
   static const Shape shape =
-      ShapeOf<T>("KitWanted", "a kit to be made")
+      ShapeOf<T>("KitWanted", "a new kit")
           .field<&T::name>("name", "its name")
           .needed()
           .field<&T::remarks>("remarks", "about the whole")
-          .field<&T::images>("images", "in the order of installing")
+          .field<&T::images>("images", "in the order of installation")
           .field<&T::part_remarks>("part_remarks", "about each part, in their order")
           .done();
   return shape;
@@ -670,9 +674,9 @@ template <>
 const Shape& shape_of<KitParts>() {
   using T = KitParts;
   static const Shape shape =
-      ShapeOf<T>("KitParts", "what a kit is to hold")
+      ShapeOf<T>("KitParts", "the contents of a kit")
           .field<&T::remarks>("remarks", "about the whole")
-          .field<&T::images>("images", "in the order of installing")
+          .field<&T::images>("images", "in the order of installation")
           .field<&T::part_remarks>("part_remarks", "about each part, in their order")
           .done();
   return shape;
@@ -681,12 +685,11 @@ const Shape& shape_of<KitParts>() {
 template <>
 const Shape& shape_of<Damage>() {
   using T = Damage;
-  static const Shape shape =
-      ShapeOf<T>("Damage", "stored bytes that are not what they were")
-          .field<&T::sha256>("sha256", "that they should have")
-          .field<&T::names>("names", "of what they are")
-          .field<&T::found>("found", "what is wrong")
-          .done();
+  static const Shape shape = ShapeOf<T>("Damage", "stored bytes that have changed")
+                                 .field<&T::sha256>("sha256", "their SHA-256 on record")
+                                 .field<&T::names>("names", "everything that uses them")
+                                 .field<&T::found>("found", "the problem")
+                                 .done();
   return shape;
 }
 
@@ -694,20 +697,20 @@ template <>
 const Shape& shape_of<Verification>() {
   using T = Verification;
   static const Shape shape =
-      ShapeOf<T>("Verification", "how far reading everything again has come")
-          .field<&T::running>("running", "it goes on")
+      ShapeOf<T>("Verification", "the progress of verifying")
+          .field<&T::running>("running", "true: it goes on")
           .field<&T::began_at>("began_at", "empty: not since the server's start",
                                Unit::kTime)
           .field<&T::ended_at>("ended_at", "empty: it goes on", Unit::kTime)
-          .field<&T::contents>("contents", "stored files that are to be read")
-          .field<&T::contents_read>("contents_read", "of them")
-          .field<&T::locked>("locked",
-                             "of them, encrypted with keys that the server does not have")
-          .field<&T::unreadable>("unreadable",
-                                 "could not be read: not damaged, they are tried again")
-          .field<&T::bytes>("bytes", "that are to be read", Unit::kBytes)
-          .field<&T::bytes_read>("bytes_read", "of them", Unit::kBytes)
-          .field<&T::damaged>("damaged", "files that are")
+          .field<&T::contents>("contents", "stored files to read")
+          .field<&T::contents_read>("contents_read", "files read")
+          .field<&T::locked>("locked", "files encrypted with unknown keys")
+          .field<&T::unreadable>(
+              "unreadable",
+              "files that could not be read: not damaged, they are tried again")
+          .field<&T::bytes>("bytes", "bytes to read", Unit::kBytes)
+          .field<&T::bytes_read>("bytes_read", "bytes read", Unit::kBytes)
+          .field<&T::damaged>("damaged", "damaged files")
           .field<&T::damages>("damages", "the first 1,000 of them")
           .field<&T::trouble>("trouble", "why it ended early")
           .done();
@@ -724,8 +727,7 @@ const Shape& shape_of<VerifyWanted>() {
                                   Unit::kDays)
           .range(0)
           .field<&T::bytes_per_second>(
-              "bytes_per_second",
-              "at most; 0: as fast as the disk is; not given: as the settings say",
+              "bytes_per_second", "the limit; 0: none; not given: as in the settings",
               Unit::kBytesPerSecond)
           .range(0)
           .done();
@@ -736,12 +738,12 @@ template <>
 const Shape& shape_of<Unrecorded>() {
   using T = Unrecorded;
   static const Shape shape =
-      ShapeOf<T>("Unrecorded", "a stored file that has no record")
+      ShapeOf<T>("Unrecorded", "a stored file without a record")
           .field<&T::name>("name", "in the vault, its SHA-256")
           .field<&T::place>("place", "where it is")
           .choices({"vault", "partial"})
           .field<&T::size>("size", "on the disk", Unit::kBytes)
-          .field<&T::encrypted>("encrypted", "where it is stored")
+          .field<&T::encrypted>("encrypted", "whether it is encrypted")
           .field<&T::since>("since", "when it was last changed", Unit::kTime)
           .done();
   return shape;
@@ -750,10 +752,9 @@ const Shape& shape_of<Unrecorded>() {
 template <>
 const Shape& shape_of<UnrecordedList>() {
   using T = UnrecordedList;
-  static const Shape shape =
-      ShapeOf<T>("UnrecordedList", "stored files that have no record")
-          .field<&T::files>("files", "the oldest first")
-          .done();
+  static const Shape shape = ShapeOf<T>("UnrecordedList", "stored files without a record")
+                                 .field<&T::files>("files", "the oldest first")
+                                 .done();
   return shape;
 }
 

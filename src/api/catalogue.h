@@ -190,7 +190,7 @@ struct Verification {
   std::string trouble;
 };
 
-// A stored file that has no record.
+// A stored file without a record.
 struct Unrecorded {
   std::string name;
   std::string place;
@@ -199,7 +199,7 @@ struct Unrecorded {
   std::string since;
 };
 
-// What is known of an image, as it is given.
+// The facts of an image, as a caller gives them.
 struct FactFields {
   std::optional<std::string> maker, platform, hardware, role, version, line, stage, space,
       remarks, source;

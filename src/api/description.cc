@@ -89,7 +89,7 @@ json schema_of(const Type& type, const Field& field) {
   return schema;
 }
 
-// What a field is where it is not given; null where that says nothing.
+// A field's default value; null where it has no useful one.
 json default_of(const Shape& shape, const Field& field) {
   if (field.type->optional || field.needed) return nullptr;
   std::string text;
@@ -105,7 +105,7 @@ std::string meaning_of(const Field& field) {
   return unit.empty() ? field.meaning : fmt::format("{} ({})", field.meaning, unit);
 }
 
-// `answered`: every field is there; else those that are needed.
+// `answered`: every field is present; else only the required ones.
 json schema_of(const Shape& shape, bool answered) {
   json schema{{"type", "object"}, {"description", shape.meaning()}};
   auto properties = json::object();

@@ -1,4 +1,4 @@
-// The table of operations as others read it.
+// The table of operations in the forms that other programs read.
 #pragma once
 
 #include <string>

@@ -8,9 +8,8 @@ const Shape& shape_of<Device>() {
   static const Shape shape =
       ShapeOf<T>("Device", "a device; unknown values are empty")
           .field<&T::name>("name", "its name")
-          .field<&T::addresses>(
-              "addresses",
-              "addresses and networks that it is heard from, separated by blanks")
+          .field<&T::addresses>("addresses",
+                                "its addresses and networks, separated by blanks")
           .field<&T::link_address>("link_address", "such as 02:00:5e:10:00:01")
           .field<&T::maker>("maker", "who made it")
           .field<&T::platform>("platform", "decides which images and which patterns fit")
@@ -18,16 +17,17 @@ const Shape& shape_of<Device>() {
           .field<&T::site>("site", "its site")
           .field<&T::remarks>("remarks", "anything else")
           .field<&T::backup_every>("backup_every", "how often a backup is expected")
-          .field<&T::quota>("quota", "the most bytes kept of it")
-          .field<&T::made_at>("made_at", "when it was made known", Unit::kTime)
-          .field<&T::changed_at>("changed_at", "when that was changed last", Unit::kTime)
+          .field<&T::quota>("quota", "limit for its stored backups")
+          .field<&T::made_at>("made_at", "when it was added", Unit::kTime)
+          .field<&T::changed_at>("changed_at", "when its record last changed",
+                                 Unit::kTime)
           .field<&T::unclaimed>("unclaimed",
-                                "its addresses with backups that it has not "
-                                "claimed; only of one that is asked for alone")
+                                "addresses that its backups also came from, and that "
+                                "belong to no device; only if a single one is requested")
           .field<&T::running_version>("running_version",
-                                      "of its software; of a stack the oldest")
+                                      "of its software; the oldest in a stack")
           .field<&T::state>("state", "the state of its software")
-          .field<&T::job>("job", "what its open job installs")
+          .field<&T::job>("job", "target of its open job")
           .done();
   return shape;
 }
@@ -66,8 +66,8 @@ const Shape& shape_of<DeviceFields>() {
   using T = DeviceFields;
   static const Shape shape =
       ShapeOf<T>("DeviceFields",
-                 "what is known of a device; fields that are not sent stay; an empty "
-                 "text clears a field")
+                 "the facts about a device; fields that are not sent stay; an empty text "
+                 "clears a field")
           .field<&T::name>("name", "its name; a new one renames it, and its backups stay")
           .field<&T::addresses>(
               "addresses",
@@ -82,15 +82,15 @@ const Shape& shape_of<DeviceFields>() {
           .field<&T::backup_every>("backup_every",
                                    "how often a backup is expected: daily, weekly, "
                                    "monthly, 12h, 3d, never (default: as its site)")
-          .field<&T::quota>("quota", "the most bytes kept of it, such as \"500 MiB\"")
-          .field<&T::running_version>("running_version", "the version that runs")
-          .field<&T::boot_version>("boot_version", "the version of its boot part")
-          .field<&T::model>("model", "its platform as the device itself names it")
+          .field<&T::quota>("quota", "limit for its stored backups, such as \"500 MiB\"")
+          .field<&T::running_version>("running_version", "the running version")
+          .field<&T::boot_version>("boot_version", "the version of its boot loader")
+          .field<&T::model>("model", "its platform in the device's own words")
           .field<&T::serial>("serial", "its serial number")
           .field<&T::slots>("slots",
-                            "what lies in its slots: \"A=IMAGE, B=text\"; slots that are "
-                            "not named stay")
-          .field<&T::running_slot>("running_slot", "the slot that runs")
+                            "the contents of its slots: \"A=IMAGE, B=text\"; slots that "
+                            "are not named stay")
+          .field<&T::running_slot>("running_slot", "the running slot")
           .field<&T::next_slot>("next_slot", "the slot that starts next")
           .field<&T::once_slot>("once_slot", "the slot that starts once only")
           .field<&T::free>("free",
@@ -100,8 +100,8 @@ const Shape& shape_of<DeviceFields>() {
           .field<&T::mask>("mask", "its mask then")
           .field<&T::gateway>("gateway", "its gateway then")
           .field<&T::recovery_port>("recovery_port", "its physical port then")
-          .field<&T::member>(
-              "member", "of a stack, which running_version and the like are meant for")
+          .field<&T::member>("member",
+                             "stack member that running_version and the like belong to")
           .done();
   return shape;
 }
@@ -110,9 +110,9 @@ template <>
 const Shape& shape_of<Site>() {
   using T = Site;
   static const Shape shape =
-      ShapeOf<T>("Site", "where devices stand")
+      ShapeOf<T>("Site", "a place with devices")
           .field<&T::name>("name", "its name")
-          .field<&T::devices>("devices", "that stand there")
+          .field<&T::devices>("devices", "number of devices")
           .field<&T::backup_every>("backup_every",
                                    "how often a backup is expected of them")
           .done();
@@ -143,7 +143,7 @@ template <>
 const Shape& shape_of<MovedFile>() {
   using T = MovedFile;
   static const Shape shape =
-      ShapeOf<T>("MovedFile", "a file whose backups belong to somebody else now")
+      ShapeOf<T>("MovedFile", "a file whose backups have a new owner")
           .field<&T::name>("name", "its name")
           .field<&T::revisions>("revisions", "its revisions")
           .field<&T::merged>("merged",
@@ -156,10 +156,10 @@ template <>
 const Shape& shape_of<Claimed>() {
   using T = Claimed;
   static const Shape shape =
-      ShapeOf<T>("Claimed", "what a device got, or lost")
+      ShapeOf<T>("Claimed", "what a device got or lost")
           .field<&T::device>("device", "its name")
-          .field<&T::files>("files", "whose revisions moved")
-          .field<&T::ledger_rows>("ledger_rows", "what else was seen of the address")
+          .field<&T::files>("files", "files whose revisions moved")
+          .field<&T::ledger_rows>("ledger_rows", "rows of the ledger that moved")
           .done();
   return shape;
 }
@@ -169,7 +169,7 @@ const Shape& shape_of<AddressGiven>() {
   using T = AddressGiven;
   static const Shape shape =
       ShapeOf<T>("AddressGiven", "an address")
-          .field<&T::address>("address", "its files become the device's")
+          .field<&T::address>("address", "its backups become the device's")
           .needed()
           .done();
   return shape;
@@ -182,7 +182,7 @@ const Shape& shape_of<DeviceTable>() {
       ShapeOf<T>("DeviceTable", "many devices at once")
           .field<&T::table>("table", "CSV; its first line names the columns")
           .needed()
-          .field<&T::really>("really", "false: only say what would change")
+          .field<&T::really>("really", "false: only report what would change")
           .done();
   return shape;
 }
@@ -192,7 +192,7 @@ const Shape& shape_of<Imported>() {
   using T = Imported;
   static const Shape shape =
       ShapeOf<T>("Imported", "the result of an import")
-          .field<&T::done>("done", "false: nothing was changed, this is what would be")
+          .field<&T::done>("done", "false: this is only what would change")
           .field<&T::added>("added", "names")
           .field<&T::changed>("changed", "names")
           .field<&T::unchanged>("unchanged", "names")

@@ -11,7 +11,7 @@
 
 namespace vantro::api {
 
-// A box in the network. What is not said is empty.
+// A box in the network. A fact that nobody gave is empty.
 struct Device {
   std::string name;
   std::string addresses;

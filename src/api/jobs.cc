@@ -6,14 +6,14 @@ template <>
 const Shape& shape_of<StateValue>() {
   using T = StateValue;
   static const Shape shape =
-      ShapeOf<T>("StateValue", "one thing that is known of a device's software")
-          .field<&T::member>("member", "of a stack; empty: the device as a whole")
+      ShapeOf<T>("StateValue", "one fact about a device's software")
+          .field<&T::member>("member", "stack member; empty: the whole device")
           .field<&T::field>("field",
-                            "what it is: running_version, slots, next_slot, free, ...")
-          .field<&T::item>("item", "which slot, storage or file; or empty")
+                            "the fact: running_version, slots, next_slot, free, ...")
+          .field<&T::item>("item", "slot, storage or file; or empty")
           .field<&T::value>("value", "sizes in bytes")
-          .field<&T::at>("at", "since when it is known", Unit::kTime)
-          .field<&T::source>("source", "from whom or what")
+          .field<&T::at>("at", "when it became known", Unit::kTime)
+          .field<&T::source>("source", "the person or the listing")
           .done();
   return shape;
 }
@@ -22,7 +22,7 @@ template <>
 const Shape& shape_of<NotUnderstood>() {
   using T = NotUnderstood;
   static const Shape shape =
-      ShapeOf<T>("NotUnderstood", "a line of a listing that no pattern fits")
+      ShapeOf<T>("NotUnderstood", "a line of a listing that no pattern matches")
           .field<&T::line>("line", "its number, from 1")
           .field<&T::text>("text", "the line")
           .done();
@@ -36,7 +36,7 @@ const Shape& shape_of<ReportGiven>() {
       ShapeOf<T>("ReportGiven", "a listing of a device")
           .field<&T::text>("text", "the listing")
           .needed()
-          .field<&T::really>("really", "false: only say what would be learnt")
+          .field<&T::really>("really", "false: only report what it says")
           .done();
   return shape;
 }
@@ -45,13 +45,13 @@ template <>
 const Shape& shape_of<ReportRead>() {
   using T = ReportRead;
   static const Shape shape =
-      ShapeOf<T>("ReportRead", "what a listing told")
+      ShapeOf<T>("ReportRead", "the facts in a listing")
           .field<&T::device>("device", "its name")
           .field<&T::done>("done", "false: nothing was changed")
-          .field<&T::learnt>("learnt", "values that it holds")
-          .field<&T::doubts>("doubts",
-                             "what does not fit to the inventory, or makes no sense")
-          .field<&T::not_understood>("not_understood", "lines that no pattern fits")
+          .field<&T::learnt>("learnt", "new values")
+          .field<&T::doubts>(
+              "doubts", "contradictions to the inventory, and values that make no sense")
+          .field<&T::not_understood>("not_understood", "lines that no pattern matches")
           .done();
   return shape;
 }
@@ -60,16 +60,16 @@ template <>
 const Shape& shape_of<RouteRule>() {
   using T = RouteRule;
   static const Shape shape =
-      ShapeOf<T>("RouteRule", "what may follow what")
+      ShapeOf<T>("RouteRule", "which version may follow which")
           .field<&T::id>("id", "its number")
-          .field<&T::platform>("platform", "for which it holds")
+          .field<&T::platform>("platform", "the platform that it is for")
           .field<&T::rule>("rule",
                            "needs-version, needs-first, through, never or recovery-only")
-          .field<&T::role>("role", "whose versions are meant")
-          .field<&T::from>("from", "versions that it leads away from")
-          .field<&T::to>("to", "versions that it is about")
-          .field<&T::needs>("needs", "what it demands")
-          .field<&T::source>("source", "where it is written")
+          .field<&T::role>("role", "the role of the versions")
+          .field<&T::from>("from", "the starting versions")
+          .field<&T::to>("to", "the target versions")
+          .field<&T::needs>("needs", "the requirement")
+          .field<&T::source>("source", "the document that says so")
           .field<&T::sentence>("sentence", "the rule in words")
           .done();
   return shape;
@@ -98,14 +98,14 @@ const Shape& shape_of<RuleGiven>() {
   using T = RuleGiven;
   static const Shape shape =
       ShapeOf<T>("RuleGiven", "one rule, as it is typed")
-          .field<&T::platform>("platform", "for which it holds")
+          .field<&T::platform>("platform", "the platform that it is for")
           .field<&T::rule>("rule",
                            "needs-version, needs-first, through, never or recovery-only")
-          .field<&T::role>("role", "whose versions are meant; empty: system")
-          .field<&T::from>("from", "versions that it leads away from")
-          .field<&T::to>("to", "versions that it is about")
-          .field<&T::needs>("needs", "what it demands")
-          .field<&T::source>("source", "where it is written")
+          .field<&T::role>("role", "the role of the versions; empty: system")
+          .field<&T::from>("from", "the starting versions")
+          .field<&T::to>("to", "the target versions")
+          .field<&T::needs>("needs", "the requirement")
+          .field<&T::source>("source", "the document that says so")
           .done();
   return shape;
 }
@@ -119,7 +119,7 @@ const Shape& shape_of<RuleTable>() {
                             "CSV; its first line names the columns: platform, rule, "
                             "role, from, to, needs, source")
           .field<&T::rules>("rules", "in place of a table")
-          .field<&T::really>("really", "false: only say what would change")
+          .field<&T::really>("really", "false: only report what would change")
           .done();
   return shape;
 }
@@ -129,8 +129,8 @@ const Shape& shape_of<RulesImported>() {
   using T = RulesImported;
   static const Shape shape =
       ShapeOf<T>("RulesImported", "the result of an import of rules")
-          .field<&T::done>("done", "false: nothing was changed, this is what would be")
-          .field<&T::platforms>("platforms", "whose rules the table replaces")
+          .field<&T::done>("done", "false: this is only what would change")
+          .field<&T::platforms>("platforms", "platforms whose rules the table replaces")
           .field<&T::added>("added", "rules in words")
           .field<&T::removed>("removed", "rules in words")
           .field<&T::unchanged>("unchanged", "rules that stay")
@@ -143,7 +143,7 @@ const Shape& shape_of<RulesRemoved>() {
   using T = RulesRemoved;
   static const Shape shape = ShapeOf<T>("RulesRemoved", "the rules that were removed")
                                  .field<&T::platform>("platform", "whose rules they were")
-                                 .field<&T::rules>("rules", "how many")
+                                 .field<&T::rules>("rules", "number of rules")
                                  .done();
   return shape;
 }
@@ -183,7 +183,7 @@ const Shape& shape_of<Companion>() {
           .field<&T::role>("role", "its role")
           .field<&T::version>("version", "its version")
           .field<&T::image>("image", "its name; empty: the catalogue has none")
-          .field<&T::why>("why", "the rule or kit that demands it")
+          .field<&T::why>("why", "the rule or kit that requires it")
           .done();
   return shape;
 }
@@ -196,9 +196,9 @@ const Shape& shape_of<RouteStep>() {
           .field<&T::role>("role", "its role")
           .field<&T::version>("version", "its version")
           .field<&T::image>("image", "its name; empty: the catalogue has none")
-          .field<&T::before>("before", "install these first")
-          .field<&T::behind>("behind", "install these afterwards")
-          .field<&T::demanded_by>("demanded_by", "rules in words")
+          .field<&T::before>("before", "install these before it")
+          .field<&T::behind>("behind", "install these after it")
+          .field<&T::demanded_by>("demanded_by", "the rules that require it, in words")
           .done();
   return shape;
 }
@@ -207,11 +207,11 @@ template <>
 const Shape& shape_of<VersionRoute>() {
   using T = VersionRoute;
   static const Shape shape =
-      ShapeOf<T>("VersionRoute", "the shortest permitted way")
+      ShapeOf<T>("VersionRoute", "the shortest permitted route")
           .field<&T::result>("result", "found, there, missing, forbidden or unknown")
           .field<&T::sentence>("sentence", "the outcome")
           .field<&T::steps>("steps", "in their order")
-          .field<&T::any_rules>("any_rules", "whether rules are known for it")
+          .field<&T::any_rules>("any_rules", "whether there are rules for it")
           .done();
   return shape;
 }
@@ -220,13 +220,13 @@ template <>
 const Shape& shape_of<ReadinessAsked>() {
   using T = ReadinessAsked;
   static const Shape shape =
-      ShapeOf<T>("ReadinessAsked", "the check that is wanted")
+      ShapeOf<T>("ReadinessAsked", "what to check")
           .field<&T::device>("device", "its name or address")
           .needed()
-          .field<&T::image>("image", "or a kit; empty: as its open job has it")
+          .field<&T::image>("image", "or a kit; empty: that of its open job")
           .field<&T::over>("over",
                            "protocols, separated by commas; empty: all that are served")
-          .field<&T::account>("account", "as the device logs in; empty: without one")
+          .field<&T::account>("account", "the device's account; empty: none")
           .done();
   return shape;
 }
@@ -253,8 +253,8 @@ const Shape& shape_of<Readiness>() {
           .field<&T::aim>("aim", "the image or kit")
           .field<&T::verdict>("verdict", "the worst of the checks")
           .field<&T::sentence>("sentence", "ready, or what stops it")
-          .field<&T::for_the_job>(
-              "for_the_job", "whether it is asked for the open job, which remembers it")
+          .field<&T::for_the_job>("for_the_job",
+                                  "the check is for the open job, which remembers it")
           .field<&T::checks>("checks", "in the order in which to look")
           .done();
   return shape;
@@ -277,16 +277,16 @@ const Shape& shape_of<JobImage>() {
   using T = JobImage;
   static const Shape shape =
       ShapeOf<T>("JobImage", "an image of a job")
-          .field<&T::number>("number", "from 1, in the order of installing")
+          .field<&T::number>("number", "from 1, in the order of installation")
           .field<&T::image>("image", "its name")
           .field<&T::role>("role", "its role")
           .field<&T::version>("version", "its version")
-          .field<&T::why>("why", "the rule or kit that demands it; empty: it is the aim")
-          .field<&T::offered_as>("offered_as", "the name that the job offers it under")
+          .field<&T::why>("why", "the rule or kit that requires it; empty: it is the aim")
+          .field<&T::offered_as>("offered_as", "the name of the job's own offer")
           .field<&T::stage>(
               "stage", "to fetch, being fetched, sent, written, starts next, running")
           .field<&T::since>("since", "when that began", Unit::kTime)
-          .field<&T::fetches>("fetches", "whole ones")
+          .field<&T::fetches>("fetches", "complete ones")
           .field<&T::passed>("passed", "a later one of the same role runs")
           .done();
   return shape;
@@ -295,10 +295,10 @@ const Shape& shape_of<JobImage>() {
 template <>
 const Shape& shape_of<JobLine>() {
   using T = JobLine;
-  static const Shape shape = ShapeOf<T>("JobLine", "what happened with a job")
+  static const Shape shape = ShapeOf<T>("JobLine", "an event of a job")
                                  .field<&T::at>("at", "when", Unit::kTime)
                                  .field<&T::by>("by", "a person, device, or server")
-                                 .field<&T::sentence>("sentence", "what")
+                                 .field<&T::sentence>("sentence", "the event")
                                  .field<&T::bad>("bad", "it failed or was refused")
                                  .done();
   return shape;
@@ -313,9 +313,10 @@ const Shape& shape_of<Job>() {
           .field<&T::platform>("platform", "its platform")
           .field<&T::purpose>("purpose", "upgrade, downgrade, convert or recover")
           .field<&T::aim>("aim", "the image or kit")
-          .field<&T::from_version>("from_version", "that ran when it was planned")
-          .field<&T::images>("images", "in the order of installing")
-          .field<&T::slot>("slot", "that is to be written")
+          .field<&T::from_version>("from_version",
+                                   "the running version at the time of planning")
+          .field<&T::images>("images", "in the order of installation")
+          .field<&T::slot>("slot", "the slot to write")
           .field<&T::window_from>("window_from", "when work may begin; empty: now",
                                   Unit::kTime)
           .field<&T::window_until>("window_until", "when it must be over; empty: open",
@@ -323,20 +324,20 @@ const Shape& shape_of<Job>() {
           .field<&T::remark>("remark", "the remark")
           .field<&T::planned_by>("planned_by", "who planned it")
           .field<&T::planned_at>("planned_at", "when", Unit::kTime)
-          .field<&T::owner>("owner", "who has it now")
-          .field<&T::rollout>("rollout", "that it belongs to")
-          .field<&T::batch>("batch", "of the rollout")
+          .field<&T::owner>("owner", "the current owner")
+          .field<&T::rollout>("rollout", "its rollout, or empty")
+          .field<&T::batch>("batch", "its batch in the rollout")
           .field<&T::any_platform>("any_platform",
                                    "images of other platforms are allowed")
           .field<&T::state>("state", "open, confirmed, failed or withdrawn")
           .field<&T::stage>("stage", "in large plain words")
-          .field<&T::at_hand>("at_hand", "number of the image at hand; 0: all run")
+          .field<&T::at_hand>("at_hand", "number of the current image; 0: all run")
           .field<&T::waits_for>("waits_for", "what it waits for")
           .field<&T::since>("since", "since when", Unit::kTime)
           .field<&T::caution>("caution", "what must not be done now")
           .field<&T::path_proven>("path_proven", "within the last two hours")
           .field<&T::lines>("lines",
-                            "in the order of time; only of one that is asked for alone")
+                            "in the order of time; only if a single one is requested")
           .done();
   return shape;
 }
@@ -374,13 +375,13 @@ const Shape& shape_of<JobWanted>() {
           .needed()
           .field<&T::purpose>(
               "purpose", "upgrade, downgrade, convert or recover; empty: by the versions")
-          .field<&T::slot>("slot", "that is to be written")
+          .field<&T::slot>("slot", "the slot to write")
           .field<&T::window_from>("window_from", "when work may begin")
           .field<&T::window_until>("window_until", "when it must be over")
           .field<&T::remark>("remark", "the remark")
           .field<&T::offer_as>(
               "offer_as",
-              "the name that the boot loader insists on: an offer to this device only")
+              "the name that the boot loader requires: an offer to this device only")
           .field<&T::any_platform>("any_platform", "allow an image of another platform")
           .done();
   return shape;
@@ -390,7 +391,7 @@ template <>
 const Shape& shape_of<JobMarkWanted>() {
   using T = JobMarkWanted;
   static const Shape shape =
-      ShapeOf<T>("JobMarkWanted", "what an engineer reports")
+      ShapeOf<T>("JobMarkWanted", "an engineer's report")
           .field<&T::mark>("mark", "written, next, running, confirmed or failed")
           .needed()
           .choices({"written", "next", "running", "confirmed", "failed"})
@@ -432,7 +433,7 @@ const Shape& shape_of<SheetValue>() {
       ShapeOf<T>("SheetValue", "a value to type")
           .field<&T::name>("name", "what it is")
           .field<&T::value>("value", "exactly what is typed")
-          .field<&T::note>("note", "signs that are easily taken for others")
+          .field<&T::note>("note", "characters that are easy to confuse")
           .done();
   return shape;
 }
@@ -442,7 +443,7 @@ const Shape& shape_of<Sheet>() {
   using T = Sheet;
   static const Shape shape =
       ShapeOf<T>("Sheet", "the values to type")
-          .field<&T::values>("values", "in the order in which they are asked for")
+          .field<&T::values>("values", "in the order in which the device asks")
           .field<&T::text>("text", "the sheet as plain text")
           .field<&T::html>("html", "the sheet as a page")
           .done();
@@ -461,8 +462,8 @@ const Shape& shape_of<RolloutWanted>() {
           .needed()
           .field<&T::image>("image", "or a kit")
           .needed()
-          .field<&T::purpose>("purpose", "as of a job")
-          .field<&T::slot>("slot", "that is to be written")
+          .field<&T::purpose>("purpose", "as for a job")
+          .field<&T::slot>("slot", "the slot to write")
           .field<&T::window_from>("window_from", "when work may begin")
           .field<&T::window_until>("window_until", "when it must be over")
           .field<&T::remark>("remark", "the remark")
@@ -471,7 +472,7 @@ const Shape& shape_of<RolloutWanted>() {
           .range(1, 100000)
           .field<&T::stop_after>("stop_after", "failures that stop it")
           .range(1, 100000)
-          .field<&T::really>("really", "false: only say what would be planned")
+          .field<&T::really>("really", "false: only report what would be planned")
           .done();
   return shape;
 }
@@ -483,12 +484,12 @@ const Shape& shape_of<RolloutRow>() {
       ShapeOf<T>("RolloutRow", "one device of a rollout")
           .field<&T::device>("device", "its name")
           .field<&T::site>("site", "its site")
-          .field<&T::batch>("batch", "its number")
+          .field<&T::batch>("batch", "number of its batch")
           .field<&T::state>("state", "of its job")
           .field<&T::stage>("stage", "in plain words")
           .field<&T::waits_for>("waits_for", "what it waits for")
           .field<&T::since>("since", "since when", Unit::kTime)
-          .field<&T::owner>("owner", "who has it")
+          .field<&T::owner>("owner", "the owner of its job")
           .field<&T::ended_why>("ended_why", "the remark at its end")
           .done();
   return shape;
@@ -502,21 +503,21 @@ const Shape& shape_of<Rollout>() {
           .field<&T::name>("name", "its name")
           .field<&T::aim>("aim", "the image or kit")
           .field<&T::state>("state", "running, stopped, done or withdrawn")
-          .field<&T::sentence>("sentence", "how far it is")
+          .field<&T::sentence>("sentence", "its progress")
           .field<&T::batch>("batch", "devices in each batch")
           .field<&T::stop_after>("stop_after", "failures that stop it")
-          .field<&T::open_batch>("open_batch", "that is open; 0: none")
-          .field<&T::batches>("batches", "in all")
-          .field<&T::open>("open", "jobs")
-          .field<&T::confirmed>("confirmed", "jobs")
-          .field<&T::failed>("failed", "jobs")
-          .field<&T::withdrawn>("withdrawn", "jobs")
+          .field<&T::open_batch>("open_batch", "number of the open one; 0: none")
+          .field<&T::batches>("batches", "number of batches")
+          .field<&T::open>("open", "open jobs")
+          .field<&T::confirmed>("confirmed", "confirmed jobs")
+          .field<&T::failed>("failed", "failed jobs")
+          .field<&T::withdrawn>("withdrawn", "withdrawn jobs")
           .field<&T::remark>("remark", "the remark")
           .field<&T::planned_by>("planned_by", "who planned it")
           .field<&T::planned_at>("planned_at", "when", Unit::kTime)
-          .field<&T::rows>("rows", "by batch; only of one that is asked for alone")
+          .field<&T::rows>("rows", "by batch; only if a single one is requested")
           .field<&T::left_out>("left_out", "devices that could not be planned, and why")
-          .field<&T::done>("done", "false: nothing was planned, this is what would be")
+          .field<&T::done>("done", "false: this is only what would be planned")
           .done();
   return shape;
 }
@@ -536,7 +537,7 @@ const Shape& shape_of<DeviceReadiness>() {
   static const Shape shape =
       ShapeOf<T>("DeviceReadiness", "whether one device of a rollout is ready")
           .field<&T::device>("device", "its name")
-          .field<&T::batch>("batch", "its number")
+          .field<&T::batch>("batch", "number of its batch")
           .field<&T::verdict>("verdict",
                               "the worst of its checks: pass, warn, stop or unknown")
           .field<&T::sentence>("sentence", "ready, or what stops it")
@@ -560,7 +561,7 @@ const Shape& shape_of<RolloutReadiness>() {
 template <>
 const Shape& shape_of<RolloutRemark>() {
   using T = RolloutRemark;
-  static const Shape shape = ShapeOf<T>("RolloutRemark", "a word to a rollout")
+  static const Shape shape = ShapeOf<T>("RolloutRemark", "a remark on a rollout")
                                  .field<&T::remark>("remark", "the remark")
                                  .done();
   return shape;
@@ -582,11 +583,11 @@ const Shape& shape_of<CanaryWay>() {
   using T = CanaryWay;
   static const Shape shape =
       ShapeOf<T>("CanaryWay", "where the canary can be fetched")
-          .field<&T::protocol>("protocol", "over which")
+          .field<&T::protocol>("protocol", "the protocol")
           .field<&T::server>("server", "an address of this server")
           .field<&T::port>("port", "its port")
           .field<&T::text>("text", "the address of hello")
-          .field<&T::needs_account>("needs_account", "nothing is done without one")
+          .field<&T::needs_account>("needs_account", "every fetch needs an account")
           .done();
   return shape;
 }
@@ -594,7 +595,7 @@ const Shape& shape_of<CanaryWay>() {
 template <>
 const Shape& shape_of<CanaryWays>() {
   using T = CanaryWays;
-  static const Shape shape = ShapeOf<T>("CanaryWays", "where devices can come in")
+  static const Shape shape = ShapeOf<T>("CanaryWays", "the ways to the canary")
                                  .field<&T::ways>("ways", "by listener and address")
                                  .done();
   return shape;

@@ -28,7 +28,7 @@ void append_text(std::string& to, const std::string& text) {
   }
 }
 
-// How a value that can't be read is told.
+// What the refusal of an unreadable value says.
 struct Reading {
   bool strict = false;
   Nearest nearest = nullptr;  // strict

@@ -11,8 +11,8 @@
 
 namespace vantro::api {
 
-// The fields in the order of their names. Text from outside may not be UTF-8: what is not
-// is replaced (U+FFFD), as an answer must not fail over it.
+// The fields in the order of their names. Text from outside may not be UTF-8: invalid
+// bytes are replaced (U+FFFD), as an answer must not fail because of them.
 void append_json(std::string& to, const Type& type, const void* value);
 template <class T>
 std::string json_of(const T& value) {
@@ -21,11 +21,11 @@ std::string json_of(const T& value) {
   return text;
 }
 
-// Whether every text in it is UTF-8, so that JSON carries it as it is.
+// Whether every text in it is UTF-8, so that JSON carries it unchanged.
 bool is_utf8(const Type& type, const void* value);
 
-// A field that is missing keeps its default, one that is not known is passed over: so a
-// newer program can talk to an older one. kInvalid: it is not JSON of that shape.
+// A missing field keeps its default, an unknown one is ignored: so a newer program can
+// talk to an older one. kInvalid: it is not JSON of that shape.
 base::Outcome<void> read_answer(std::string_view text, const Shape& shape, void* to);
 template <class T>
 base::Outcome<T> read_answer(std::string_view text) {
@@ -40,9 +40,9 @@ base::Outcome<T> read_answer(std::string_view text) {
 using Nearest = std::optional<std::string> (*)(std::string_view typed,
                                                const std::vector<std::string>& names);
 
-// What a caller gives: every field must be known and of its type, and those that are
-// needed be there. One text stands for a list of one; null for a field that is not given;
-// nothing at all for an empty object.
+// What a caller gives: every field must be known and of its type, and the required ones
+// must be present. One text counts as a list of one; null as a missing field; no text at
+// all as an empty object.
 base::Outcome<void> read_body(std::string_view text, const Shape& shape, void* to,
                               Nearest nearest);
 

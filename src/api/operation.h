@@ -1,5 +1,5 @@
-// What can be called: method, path, permission, and the shapes of what is asked, given
-// and answered. The server finds and checks calls by it, the client calls through it, and
+// What can be called: method, path, permission, and the shapes of parameters, body and
+// answer. The server dispatches and checks calls by it, the client calls through it, and
 // the documentation is made from it.
 #pragma once
 
@@ -12,19 +12,19 @@
 
 namespace vantro::api {
 
-// What a caller must be allowed to. Each may what those before it may.
+// The permission that a call needs. Each includes those before it.
 enum class Permission { kAnyone, kLook, kOperate, kAdminister };
 // "anyone", "look", "operate", "administer"
 const char* word(Permission permission);
 
-// What a body is, the caller's or the answer's.
+// The kind of a body, the caller's or the answer's.
 enum class Carries { kNothing, kJson, kText, kBytes, kEvents };
 
-// For Operation<>, where a body is not of a shape.
+// For Operation<>, where a body has no shape.
 struct Text {};    // plain text
 struct Bytes {};   // as they are
 struct Json {};    // an object that is described elsewhere
-struct Events {};  // server-sent events, until the caller goes
+struct Events {};  // server-sent events, until the caller closes the connection
 
 struct OperationInfo {
   const char* method;

@@ -1,6 +1,6 @@
-// The table of operations: everything that can be called, with what is asked (in path and
-// query), given (in the body) and answered. One more is an entry here and in
-// operations.cc, a function in manage/, and a command in client/.
+// The table of operations: everything that can be called, with its parameters (in path
+// and query), its body and its answer. One more needs an entry here and in operations.cc,
+// a function in manage/, and a command in client/.
 #pragma once
 
 #include "api/access.h"

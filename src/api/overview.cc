@@ -18,13 +18,12 @@ const Shape& shape_of<FindAsked>() {
 template <>
 const Shape& shape_of<Found>() {
   using T = Found;
-  static const Shape shape =
-      ShapeOf<T>("Found", "something that holds the text")
-          .field<&T::kind>("kind", "what it is")
-          .choices({"image", "device", "address"})
-          .field<&T::name>("name", "to ask for it by")
-          .field<&T::detail>("detail", "what to know it by, or empty")
-          .done();
+  static const Shape shape = ShapeOf<T>("Found", "a match for the text")
+                                 .field<&T::kind>("kind", "what it is")
+                                 .choices({"image", "device", "address"})
+                                 .field<&T::name>("name", "its name")
+                                 .field<&T::detail>("detail", "a description, or empty")
+                                 .done();
   return shape;
 }
 
@@ -32,7 +31,7 @@ template <>
 const Shape& shape_of<FoundList>() {
   using T = FoundList;
   static const Shape shape =
-      ShapeOf<T>("FoundList", "what holds the text")
+      ShapeOf<T>("FoundList", "the matches for the text")
           .field<&T::found>("found", "checksums first, then devices, then images")
           .done();
   return shape;
@@ -52,7 +51,7 @@ const Shape& shape_of<Platform>() {
   using T = Platform;
   static const Shape shape = ShapeOf<T>("Platform", "a platform that images are for")
                                  .field<&T::platform>("platform", "its name")
-                                 .field<&T::images>("images", "for it")
+                                 .field<&T::images>("images", "number of images")
                                  .done();
   return shape;
 }
@@ -71,13 +70,13 @@ const Shape& shape_of<ReleaseLine>() {
   using T = ReleaseLine;
   static const Shape shape =
       ShapeOf<T>("ReleaseLine", "the images of one platform, role and release line")
-          .field<&T::platform>("platform", "empty: the images tell none")
+          .field<&T::platform>("platform", "empty: unknown")
           .field<&T::role>("role", "of the images")
-          .field<&T::line>("line", "its name; empty: the images tell none")
-          .field<&T::images>("images", "in it, withdrawn ones too")
+          .field<&T::line>("line", "its name; empty: unknown")
+          .field<&T::images>("images", "number of images, including withdrawn ones")
           .field<&T::newest>("newest",
                              "name of the newest that is not withdrawn, or empty")
-          .field<&T::version>("version", "of that one")
+          .field<&T::version>("version", "of the newest")
           .done();
   return shape;
 }
@@ -98,11 +97,10 @@ const Shape& shape_of<Setting>() {
       ShapeOf<T>("Setting", "a setting in force")
           .field<&T::name>("name", "as in the file: tftp.threads")
           .field<&T::value>("value", "as in the file; empty: it is not set")
-          .field<&T::usual>("usual", "its value where nothing is set")
+          .field<&T::usual>("usual", "its default")
           .field<&T::unit>("unit", "of the value, or empty")
           .field<&T::meaning>("meaning", "its meaning")
-          .field<&T::reloadable>("reloadable",
-                                 "a reload lets it take effect; else a restart does")
+          .field<&T::reloadable>("reloadable", "a reload applies it; else a restart does")
           .done();
   return shape;
 }
@@ -112,7 +110,7 @@ const Shape& shape_of<SettingList>() {
   using T = SettingList;
   static const Shape shape =
       ShapeOf<T>("SettingList", "the settings in force")
-          .field<&T::file>("file", "that they were read from; empty: none")
+          .field<&T::file>("file", "the file; empty: none")
           .field<&T::settings>("settings", "in the order of the file")
           .done();
   return shape;
@@ -164,9 +162,10 @@ const Shape& shape_of<Interface>() {
   using T = Interface;
   static const Shape shape =
       ShapeOf<T>("Interface", "a network interface of the server")
-          .field<&T::name>("name", "as the system calls it")
+          .field<&T::name>("name", "the system's name for it")
           .field<&T::up>("up", "it is switched on")
-          .field<&T::carrier>("carrier", "a cable is in, with something at its other end")
+          .field<&T::carrier>("carrier",
+                              "a cable is plugged in, with something at its other end")
           .field<&T::link_address>("link_address", "such as 02:00:5e:10:00:01")
           .field<&T::addresses>("addresses", "IPv4, with the length of the prefix")
           .done();

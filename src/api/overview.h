@@ -1,5 +1,5 @@
-// The shapes of what is looked at rather than changed: finding anything, the lines of the
-// catalogue, the settings in force, how busy the server was, its wires (see shapes.h).
+// The shapes that are read only: search, the lines of the catalogue, the settings in
+// force, the server's load, its network interfaces (see shapes.h).
 #pragma once
 
 #include <cstdint>

@@ -11,17 +11,17 @@ template <>
 const Shape& shape_of<Person>() {
   using T = Person;
   static const Shape shape =
-      ShapeOf<T>("Person", "somebody who manages the server")
-          .field<&T::name>("name", "as the ledger has it")
+      ShapeOf<T>("Person", "a person who manages the server")
+          .field<&T::name>("name", "as in the ledger")
           .field<&T::role>("role", "look, operate or administer")
           .field<&T::rights>("rights", kRights)
           .field<&T::known_by>("known_by",
-                               "tokens; or, for somebody without a record, socket or PAM")
-          .field<&T::password>("password", "they can log in with one")
-          .field<&T::tokens>("tokens", "that are good")
+                               "tokens; or, for a person without a record, socket or PAM")
+          .field<&T::password>("password", "whether they can log in with one")
+          .field<&T::tokens>("tokens", "valid ones")
           .field<&T::until>("until", "when it ends; null: never", Unit::kTime)
-          .field<&T::on>("on", "it is not switched off")
-          .field<&T::remarks>("remarks", "who it is, and what for")
+          .field<&T::on>("on", "false: it is switched off")
+          .field<&T::remarks>("remarks", "who it is, and the purpose")
           .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
           .field<&T::last_seen_at>("last_seen_at", "null: never", Unit::kTime)
           .field<&T::last_seen_from>("last_seen_from", "an address, or this machine")
@@ -45,13 +45,13 @@ const Shape& shape_of<PersonFields>() {
   static const Shape shape =
       ShapeOf<T>("PersonFields",
                  "a person's rights and limits; fields that are not sent stay")
-          .field<&T::name>("name", "as the ledger has it; only for a new one")
+          .field<&T::name>("name", "as in the ledger; only for a new one")
           .field<&T::role>("role", "look, operate or administer (a new one: look)")
           .field<&T::rights>("rights", kRights)
-          .field<&T::password>("password", "at least 8 characters; empty: none any more")
+          .field<&T::password>("password", "at least 8 characters; empty: remove it")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)
           .field<&T::on>("on", "false: it is switched off")
-          .field<&T::remarks>("remarks", "who it is, and what for")
+          .field<&T::remarks>("remarks", "who it is, and the purpose")
           .done();
   return shape;
 }
@@ -70,8 +70,8 @@ const Shape& shape_of<TokenInfo>() {
   using T = TokenInfo;
   static const Shape shape =
       ShapeOf<T>("TokenInfo", "a token or a log-in of a person, without its text")
-          .field<&T::person>("person", "whose it is")
-          .field<&T::label>("label", "which; of a log-in, where it came from")
+          .field<&T::person>("person", "its owner")
+          .field<&T::label>("label", "its label; for a log-in, the address")
           .field<&T::state>("state", "good, log-in, ended or revoked")
           .field<&T::made_at>("made_at", "when it was made", Unit::kTime)
           .field<&T::until>("until", "when it ends; null: with the person", Unit::kTime)
@@ -95,8 +95,8 @@ template <>
 const Shape& shape_of<TokenWanted>() {
   using T = TokenWanted;
   static const Shape shape =
-      ShapeOf<T>("TokenWanted", "one more token")
-          .field<&T::label>("label", "such as the machine that it is for")
+      ShapeOf<T>("TokenWanted", "a new token")
+          .field<&T::label>("label", "such as the machine that uses it")
           .needed()
           .field<&T::until>("until", "when it ends; empty: with the person", Unit::kTime)
           .done();
@@ -108,8 +108,8 @@ const Shape& shape_of<TokenMade>() {
   using T = TokenMade;
   static const Shape shape =
       ShapeOf<T>("TokenMade", "a token with its text")
-          .field<&T::token>("token", "what it is")
-          .field<&T::text>("text", "it is told only now; empty: as it was")
+          .field<&T::token>("token", "the token")
+          .field<&T::text>("text", "shown only now; empty: unchanged")
           .done();
   return shape;
 }
@@ -130,9 +130,9 @@ template <>
 const Shape& shape_of<TokenRenewal>() {
   using T = TokenRenewal;
   static const Shape shape =
-      ShapeOf<T>("TokenRenewal", "how long a token is good from now on")
+      ShapeOf<T>("TokenRenewal", "how long a token is valid from now on")
           .field<&T::until>("until", "when it ends; empty: with the person", Unit::kTime)
-          .field<&T::replace>("replace", "another text in its place; the old one ends")
+          .field<&T::replace>("replace", "give it a new text; the old one ends")
           .done();
   return shape;
 }
@@ -141,9 +141,9 @@ template <>
 const Shape& shape_of<LogIn>() {
   using T = LogIn;
   static const Shape shape =
-      ShapeOf<T>("LogIn", "who wants to log in")
+      ShapeOf<T>("LogIn", "a log-in")
           .field<&T::name>("name", "of the person")
-          .field<&T::password>("password", "theirs")
+          .field<&T::password>("password", "the person's")
           .field<&T::token>("token", "in place of name and password")
           .field<&T::cookie>("cookie",
                              "the log-in goes into a cookie, for browsers; its token is "
@@ -157,7 +157,7 @@ const Shape& shape_of<LoggedIn>() {
   using T = LoggedIn;
   static const Shape shape =
       ShapeOf<T>("LoggedIn", "a log-in")
-          .field<&T::me>("me", "who, and until when")
+          .field<&T::me>("me", "the person, and the end of the log-in")
           .field<&T::token>("token", "for Authorization: Bearer; empty with a cookie")
           .done();
   return shape;
@@ -166,7 +166,7 @@ const Shape& shape_of<LoggedIn>() {
 template <>
 const Shape& shape_of<PasswordGiven>() {
   using T = PasswordGiven;
-  static const Shape shape = ShapeOf<T>("PasswordGiven", "another password")
+  static const Shape shape = ShapeOf<T>("PasswordGiven", "a new password")
                                  .field<&T::password>("password", "at least 8 characters")
                                  .needed()
                                  .done();

@@ -6,11 +6,10 @@ template <>
 const Shape& shape_of<RescueFile>() {
   using T = RescueFile;
   static const Shape shape =
-      ShapeOf<T>("RescueFile", "a name that a device without a system insists on")
-          .field<&T::name>(
-              "name",
-              "to the letter; {device}, {serial} and {link} stand for the device's own")
-          .field<&T::gives>("gives", "the image or text that it gives")
+      ShapeOf<T>("RescueFile", "a name that a device without a system requires")
+          .field<&T::name>("name",
+                           "exactly; {device}, {serial} and {link} mean the device's own")
+          .field<&T::gives>("gives", "the kind of content behind it")
           .choices({"image", "backup", "text"})
           .field<&T::image>("image",
                             "by name; empty: the newest of the platform and role")
@@ -26,7 +25,7 @@ template <>
 const Shape& shape_of<RescueProfile>() {
   using T = RescueProfile;
   static const Shape shape =
-      ShapeOf<T>("RescueProfile", "how one kind of device is brought back")
+      ShapeOf<T>("RescueProfile", "how to revive one kind of device")
           .field<&T::name>("name", "as in the settings")
           .field<&T::platform>("platform", "of the images")
           .field<&T::way>(
@@ -37,12 +36,11 @@ const Shape& shape_of<RescueProfile>() {
                              "the server's address that it calls, with its prefix")
           .field<&T::device>("device", "the device's address or addresses, or empty")
           .field<&T::over>("over", "protocol")
-          .field<&T::files>("files", "in the order in which they are asked for")
+          .field<&T::files>("files", "in the order of the requests")
           .field<&T::begin>("begin", "how to make the device ask")
-          .field<&T::shows>("shows", "its lamps and texts meanwhile")
-          .field<&T::afterwards>("afterwards",
-                                 "where it is found when it runs again, or empty")
-          .field<&T::check>("check", "how that is looked at: ping, tcp PORT, or empty")
+          .field<&T::shows>("shows", "its lamps and messages meanwhile")
+          .field<&T::afterwards>("afterwards", "its address when it runs again, or empty")
+          .field<&T::check>("check", "how to test that: ping, tcp PORT, or empty")
           .done();
   return shape;
 }
@@ -61,9 +59,9 @@ template <>
 const Shape& shape_of<RescueWanted>() {
   using T = RescueWanted;
   static const Shape shape =
-      ShapeOf<T>("RescueWanted", "a session that is to be opened")
+      ShapeOf<T>("RescueWanted", "a new session")
           .field<&T::device>("device", "its name in the inventory, or empty")
-          .field<&T::interface>("interface", "the network interface of the wire")
+          .field<&T::interface>("interface", "the network interface")
           .needed()
           .field<&T::profile>("profile",
                               "by name; empty: the one of the device's platform")
@@ -72,14 +70,13 @@ const Shape& shape_of<RescueWanted>() {
                                      "whom to serve: MAC, MAC=DEVICE, "
                                      "MAC=DEVICE@ADDRESS; none: the first that asks")
           .field<&T::serials>("serials", "the same by serial numbers")
-          .field<&T::any_device>("any_device", "serve everybody that asks")
+          .field<&T::any_device>("any_device", "serve every device that asks")
           .field<&T::own_address>(
               "own_address",
-              "add the server's address to the interface, and take it away at the end")
+              "add the server's address to the interface, and remove it at the end")
           .field<&T::despite_other>(
-              "despite_other", "open it although another address server answers there")
-          .field<&T::image>("image",
-                            "to give in place of the profile's last one; empty: that")
+              "despite_other", "open it even if another address server answers there")
+          .field<&T::image>("image", "replaces the profile's last one; empty: does not")
           .field<&T::text>("text", "for a name that gives a text")
           .field<&T::really>("really", "false: only check")
           .done();
@@ -90,10 +87,10 @@ template <>
 const Shape& shape_of<RescueName>() {
   using T = RescueName;
   static const Shape shape =
-      ShapeOf<T>("RescueName", "a name on the wire of a session")
-          .field<&T::name>("name", "to the letter")
-          .field<&T::stands_for>("stands_for", "the image, or what else")
-          .field<&T::size>("size", "how large it is", Unit::kBytes)
+      ShapeOf<T>("RescueName", "a name on the interface of a session")
+          .field<&T::name>("name", "exactly")
+          .field<&T::stands_for>("stands_for", "the image, or other content")
+          .field<&T::size>("size", "its size", Unit::kBytes)
           .done();
   return shape;
 }
@@ -102,7 +99,7 @@ template <>
 const Shape& shape_of<RescueLine>() {
   using T = RescueLine;
   static const Shape shape =
-      ShapeOf<T>("RescueLine", "one line of what happened")
+      ShapeOf<T>("RescueLine", "one event")
           .field<&T::at>("at", "when", Unit::kTime)
           .field<&T::what>(
               "what",
@@ -119,7 +116,7 @@ const Shape& shape_of<Rescue>() {
       ShapeOf<T>("Rescue", "a rescue session")
           .field<&T::number>("number", "its number")
           .field<&T::device>("device", "its name, or empty")
-          .field<&T::interface>("interface", "of the wire")
+          .field<&T::interface>("interface", "the network interface")
           .field<&T::profile>("profile", "its name")
           .field<&T::platform>("platform", "of the profile")
           .field<&T::way>("way", "asks, calls or waits")
@@ -134,15 +131,15 @@ const Shape& shape_of<Rescue>() {
           .field<&T::stage>("stage",
                             "waiting, address, refused, loading, interrupted, loaded, "
                             "writing, back or closed")
-          .field<&T::large>("large", "the stage, to be read from the rack")
-          .field<&T::small>("small", "what it is about, and what to do")
-          .field<&T::percent>("percent", "of what is being loaded")
+          .field<&T::large>("large", "the stage, readable from the rack")
+          .field<&T::small>("small", "the subject, and what to do")
+          .field<&T::percent>("percent", "of the current load")
           .field<&T::since>("since", "when the stage began", Unit::kTime)
           .field<&T::bells>("bells",
-                            "how often a stage has begun that somebody should hear of")
-          .field<&T::names>("names", "that its wire can ask for")
-          .field<&T::lines>("lines", "what happened, in order")
-          .field<&T::summary>("summary", "of one that has ended")
+                            "how often a stage has begun that people should hear")
+          .field<&T::names>("names", "names that devices can ask for on its interface")
+          .field<&T::lines>("lines", "the events, in order")
+          .field<&T::summary>("summary", "of an ended one")
           .field<&T::undo>("undo", "what people must put back on their own machine")
           .done();
   return shape;
@@ -164,7 +161,7 @@ const Shape& shape_of<RescueOpened>() {
   static const Shape shape =
       ShapeOf<T>("RescueOpened", "the result of opening")
           .field<&T::opened>("opened",
-                             "false: a check stopped it, or it was only checked")
+                             "false: a check stopped it, or it was only a check")
           .field<&T::checks>("checks", "all of them, with what to do")
           .field<&T::rescue>("rescue", "the session")
           .done();
@@ -192,7 +189,7 @@ const Shape& shape_of<PushWanted>() {
               "to",
               "an address, with a port if it is not the usual one; or a device's name")
           .needed()
-          .field<&T::name>("name", "as the device is told; empty: the image's")
+          .field<&T::name>("name", "the name for the device; empty: the image's")
           .field<&T::over>("over", "the protocol")
           .choices({"tftp", "http", "scp", "sftp"})
           .field<&T::wait_s>("wait_s", "how long to wait until the device listens",
@@ -200,11 +197,11 @@ const Shape& shape_of<PushWanted>() {
           .field<&T::block_size>("block_size", "TFTP: of a block", Unit::kBytes)
           .field<&T::window_size>("window_size", "TFTP: blocks for one acknowledgement")
           .field<&T::account>("account", "of the device")
-          .field<&T::password>("password", "is not kept")
+          .field<&T::password>("password", "not stored")
           .field<&T::post>("post", "HTTP: POST in place of PUT")
-          .field<&T::host_key>("host_key",
-                               "SSH: the fingerprint that is right from now on; empty: "
-                               "the one that is remembered")
+          .field<&T::host_key>(
+              "host_key",
+              "SSH: the right fingerprint from now on; empty: the remembered one")
           .done();
   return shape;
 }
@@ -213,11 +210,11 @@ template <>
 const Shape& shape_of<Push>() {
   using T = Push;
   static const Shape shape =
-      ShapeOf<T>("Push", "a push that has begun")
-          .field<&T::number>("number", "to ask for its state")
+      ShapeOf<T>("Push", "a new push")
+          .field<&T::number>("number", "for asking about its state")
           .field<&T::image>("image", "its name")
           .field<&T::to>("to", "address and port")
-          .field<&T::name>("name", "as the device is told")
+          .field<&T::name>("name", "the name for the device")
           .field<&T::total>("total", "size of the image", Unit::kBytes)
           .field<&T::first_time>("first_time",
                                  "SSH: no host key of the device is remembered yet")
@@ -229,20 +226,19 @@ template <>
 const Shape& shape_of<PushState>() {
   using T = PushState;
   static const Shape shape =
-      ShapeOf<T>("PushState", "how far a push is")
+      ShapeOf<T>("PushState", "the progress of a push")
           .field<&T::number>("number", "its number")
-          .field<&T::state>("state", "how far it is")
+          .field<&T::state>("state", "its state")
           .choices({"waiting", "sending", "complete", "failed"})
-          .field<&T::bytes>("bytes", "that the device has acknowledged", Unit::kBytes)
+          .field<&T::bytes>("bytes", "acknowledged by the device", Unit::kBytes)
           .field<&T::total>("total", "size of the image", Unit::kBytes)
-          .field<&T::rate>("rate", "lately; when it has ended, in all",
+          .field<&T::rate>("rate", "recent; mean when it has ended",
                            Unit::kBytesPerSecond)
           .field<&T::resent>("resent", "packets that were sent again")
-          .field<&T::duration_ms>("duration_ms", "since it began, with the wait",
+          .field<&T::duration_ms>("duration_ms", "since it began, including the wait",
                                   Unit::kMilliseconds)
-          .field<&T::why>("why", "it failed, or empty")
-          .field<&T::host_key>("host_key",
-                               "SSH: the fingerprint that the device showed, or empty")
+          .field<&T::why>("why", "why it failed, or empty")
+          .field<&T::host_key>("host_key", "SSH: the device's fingerprint, or empty")
           .done();
   return shape;
 }

@@ -11,8 +11,9 @@ namespace vantro::api {
 
 struct Rows {
   struct Row {
-    std::string json;                 // the whole object, in one line
-    std::vector<std::string> values;  // one for each name; none is empty
+    std::string json;  // the whole object, in one line
+    std::vector<std::string>
+        values;  // one for each name, in their order; empty for a missing value
   };
   // Fields with one value or with a list of texts, those of objects in the row among
   // them; where two would have one name, the inner one has its object's in front.

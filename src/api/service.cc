@@ -36,8 +36,8 @@ template <>
 const Shape& shape_of<ReloadWanted>() {
   using T = ReloadWanted;
   static const Shape shape =
-      ShapeOf<T>("ReloadWanted", "how the settings are read again")
-          .field<&T::dry_run>("dry_run", "only say what would change")
+      ShapeOf<T>("ReloadWanted", "how to read the settings again")
+          .field<&T::dry_run>("dry_run", "only report what would change")
           .done();
   return shape;
 }
@@ -58,14 +58,13 @@ template <>
 const Shape& shape_of<Reloaded>() {
   using T = Reloaded;
   static const Shape shape =
-      ShapeOf<T>("Reloaded", "what reading the settings again has changed")
-          .field<&T::dry_run>("dry_run", "nothing was changed: this is what would be")
+      ShapeOf<T>("Reloaded", "the result of reading the settings again")
+          .field<&T::dry_run>("dry_run", "this is only what would change")
           .field<&T::now>("now", "settings that take effect now")
           .field<&T::at_restart>("at_restart",
                                  "settings that take effect when vantrod is restarted")
           .field<&T::certificates>("certificates", "certificates that were replaced")
-          .field<&T::failures>("failures",
-                               "what could not be taken over, and stays as it was")
+          .field<&T::failures>("failures", "what failed, and stays as it was")
           .done();
   return shape;
 }
@@ -74,8 +73,8 @@ template <>
 const Shape& shape_of<DrainWanted>() {
   using T = DrainWanted;
   static const Shape shape =
-      ShapeOf<T>("DrainWanted", "that the server takes no new transfers")
-          .field<&T::minutes>("minutes", "after which it takes new ones again")
+      ShapeOf<T>("DrainWanted", "how long the server refuses new transfers")
+          .field<&T::minutes>("minutes", "after so long it accepts new ones again")
           .range(1, 24 * 60)
           .field<&T::reason>("reason", "for the devices that are refused")
           .done();
@@ -90,9 +89,8 @@ const Shape& shape_of<DrainWaits>() {
           .field<&T::who>("who", "the device, its address, or a person")
           .field<&T::name>("name", "of the file")
           .field<&T::direction>("direction", "fetch, deposit, push or image-add")
-          .field<&T::bytes>("bytes", "that have moved", Unit::kBytes)
-          .field<&T::left>("left",
-                           "how long it will still take, in words; empty: unknown")
+          .field<&T::bytes>("bytes", "transferred so far", Unit::kBytes)
+          .field<&T::left>("left", "time left, in words; empty: unknown")
           .done();
   return shape;
 }
@@ -101,15 +99,15 @@ template <>
 const Shape& shape_of<Drain>() {
   using T = Drain;
   static const Shape shape =
-      ShapeOf<T>("Drain", "whether new transfers are taken, and what still runs")
-          .field<&T::draining>("draining", "no new transfers are taken")
+      ShapeOf<T>("Drain", "whether new transfers are refused, and what still runs")
+          .field<&T::draining>("draining", "new transfers are refused")
           .field<&T::stopping>("stopping", "the server ends when nothing runs any more")
           .field<&T::since>("since", "when it began; empty: it has not", Unit::kTime)
           .field<&T::until>("until", "when it ends", Unit::kTime)
-          .field<&T::reason>("reason", "as devices are told")
-          .field<&T::refused>("refused", "requests that were refused for it")
+          .field<&T::reason>("reason", "the reason for devices")
+          .field<&T::refused>("refused", "requests refused since then")
           .field<&T::idle>("idle", "nothing runs, and no device is between two transfers")
-          .field<&T::waits_for>("waits_for", "the transfers that run")
+          .field<&T::waits_for>("waits_for", "the running transfers")
           .done();
   return shape;
 }
@@ -131,19 +129,19 @@ template <>
 const Shape& shape_of<Snapshot>() {
   using T = Snapshot;
   static const Shape shape =
-      ShapeOf<T>("Snapshot", "the last copy of the state, and how far it is")
-          .field<&T::state>("state", "what it is doing, or how it ended")
+      ShapeOf<T>("Snapshot", "the last copy of the state, and its progress")
+          .field<&T::state>("state", "the current step, or the result")
           .choices({"none", "database", "contents", "complete", "failed"})
           .field<&T::path>("path", "where it is written")
           .field<&T::began_at>("began_at", "when", Unit::kTime)
           .field<&T::by>("by", "who asked for it")
-          .field<&T::files>("files", "that belong to it")
-          .field<&T::files_done>("files_done", "that are there")
-          .field<&T::bytes>("bytes", "of all of them", Unit::kBytes)
-          .field<&T::bytes_done>("bytes_done", "of those that are there", Unit::kBytes)
-          .field<&T::linked>("linked", "files that share their bytes with the vault")
-          .field<&T::kept>("kept", "files that were there from the snapshot before")
-          .field<&T::why>("why", "it failed")
+          .field<&T::files>("files", "files in it")
+          .field<&T::files_done>("files_done", "finished files")
+          .field<&T::bytes>("bytes", "size of all files", Unit::kBytes)
+          .field<&T::bytes_done>("bytes_done", "size of finished files", Unit::kBytes)
+          .field<&T::linked>("linked", "hard links to the vault")
+          .field<&T::kept>("kept", "files from the previous snapshot")
+          .field<&T::why>("why", "why it failed")
           .done();
   return shape;
 }
@@ -152,17 +150,17 @@ template <>
 const Shape& shape_of<NoticeReceiver>() {
   using T = NoticeReceiver;
   static const Shape shape =
-      ShapeOf<T>("NoticeReceiver", "somebody who gets notices")
-          .field<&T::name>("name", "in the settings")
+      ShapeOf<T>("NoticeReceiver", "a receiver of notices")
+          .field<&T::name>("name", "as in the settings")
           .field<&T::way>("way", "how it gets them")
           .choices({"webhook", "syslog", "mail"})
           .field<&T::to>("to", "its address")
-          .field<&T::events>("events", "that it gets")
-          .field<&T::waiting>("waiting", "notices that it does not have yet")
-          .field<&T::sent>("sent", "notices since the server started")
+          .field<&T::events>("events", "the events that it gets")
+          .field<&T::waiting>("waiting", "notices in its queue")
+          .field<&T::sent>("sent", "notices since the server's start")
           .field<&T::last_sent_at>(
-              "last_sent_at", "when the last one was taken; empty: none", Unit::kTime)
-          .field<&T::failure>("failure", "why the last try failed; empty: it did not")
+              "last_sent_at", "when the last one was accepted; empty: none", Unit::kTime)
+          .field<&T::failure>("failure", "why the last attempt failed; empty: it did not")
           .done();
   return shape;
 }
@@ -171,10 +169,10 @@ template <>
 const Shape& shape_of<NoticeCondition>() {
   using T = NoticeCondition;
   static const Shape shape =
-      ShapeOf<T>("NoticeCondition", "something that was told and is not over")
+      ShapeOf<T>("NoticeCondition", "an event that was reported and is not over")
           .field<&T::event>("event", "what it is: disk-low, backup-overdue and so on")
           .field<&T::subject>("subject", "the device, the image or the file; or empty")
-          .field<&T::since>("since", "when it was found", Unit::kTime)
+          .field<&T::since>("since", "when it began", Unit::kTime)
           .field<&T::sentence>("sentence", "in words")
           .done();
   return shape;
@@ -184,7 +182,7 @@ template <>
 const Shape& shape_of<NoticeState>() {
   using T = NoticeState;
   static const Shape shape =
-      ShapeOf<T>("NoticeState", "who gets notices, and what was told and is not over")
+      ShapeOf<T>("NoticeState", "the receivers of notices, and the open events")
           .field<&T::receivers>("receivers", "in the order of the settings")
           .field<&T::standing>("standing", "the oldest first")
           .done();
@@ -195,7 +193,7 @@ template <>
 const Shape& shape_of<NoticeTestWanted>() {
   using T = NoticeTestWanted;
   static const Shape shape =
-      ShapeOf<T>("NoticeTestWanted", "who gets a notice that is only a test")
+      ShapeOf<T>("NoticeTestWanted", "the receiver of a test notice")
           .field<&T::receiver>("receiver", "its name; empty: all of them")
           .done();
   return shape;
@@ -205,10 +203,10 @@ template <>
 const Shape& shape_of<NoticeTested>() {
   using T = NoticeTested;
   static const Shape shape =
-      ShapeOf<T>("NoticeTested", "whether a receiver took the test")
+      ShapeOf<T>("NoticeTested", "whether a receiver accepted the test")
           .field<&T::receiver>("receiver", "its name")
-          .field<&T::ok>("ok", "it took it")
-          .field<&T::answer>("answer", "what it said, or why it failed")
+          .field<&T::ok>("ok", "it accepted the test")
+          .field<&T::answer>("answer", "its answer, or why it failed")
           .done();
   return shape;
 }

@@ -1,5 +1,4 @@
-// The shapes of how the server itself is looked after: reloading, draining, snapshots,
-// notices (see shapes.h).
+// The shapes of the server's own care: reload, drain, snapshots, notices (see shapes.h).
 #pragma once
 
 #include <cstdint>

@@ -1,6 +1,6 @@
-// What crosses the management API, described: each shape's fields with name, type, unit
-// and meaning, once. Reading and writing (json.h, target.h), the documentation and the
-// OpenAPI description (description.h) go by it; the JSON library does not show here, as
+// What crosses the management API, described once: each shape's fields with name, type,
+// unit and meaning. Reading and writing (json.h, target.h), the documentation and the
+// OpenAPI description (description.h) use it. The JSON library does not appear here, as
 // its templates cost every unit that includes them several seconds.
 #pragma once
 
@@ -31,13 +31,13 @@ enum class ValueKind { kText, kFlag, kWhole, kNumber, kList, kMap, kObject };
 
 class Shape;
 
-// How values of one C++ type are held. There is one for each type.
+// How values of one C++ type are stored. There is one for each type.
 struct Type {
   ValueKind kind = ValueKind::kText;
   const Type* of = nullptr;           // kList, kMap: of the items
   const Shape& (*shape)() = nullptr;  // kObject
   bool optional = false;              // may be null in JSON, and missing
-  // optional: the value in it, or null; and making it hold one, or none.
+  // optional: the value in it, or null; and how to give it a value, or none.
   const void* (*held)(const void* optional) = nullptr;
   void* (*fill)(void* optional) = nullptr;
   void (*clear)(void* optional) = nullptr;
@@ -54,9 +54,9 @@ struct Field {
   const char* name;
   const char* meaning;
   Unit unit = Unit::kNone;
-  bool needed = false;  // what is asked without it makes no sense
+  bool needed = false;  // a call without it is refused
   std::int64_t least = 0, most = std::numeric_limits<std::int64_t>::max();  // kWhole
-  std::vector<const char*> choices = {};  // kText: there are only these; none: any
+  std::vector<const char*> choices = {};  // kText: the only allowed values; none: any
   const Type* type = nullptr;
   void* (*member)(void* object) = nullptr;
 
@@ -76,14 +76,14 @@ class Shape {
   std::span<const Field> fields() const { return fields_; }
   // By name; null: there is none.
   const Field* find(std::string_view name) const;
-  // An object as it is where nothing was given.
+  // An object with all defaults.
   const void* defaults() const { return defaults_(); }
   // In the order of their names.
   std::span<const Field* const> by_name() const { return by_name_; }
   std::vector<std::string> names() const;
 
  protected:
-  // Not in ShapeOf: what is compiled for each field and each type there should be little.
+  // Not in ShapeOf, to compile little for each field and each type.
   void add(const char* name, const char* meaning, Unit unit, const Type& type,
            void* (*member)(void* object));
   void finish(const void* (*its_defaults)());
@@ -97,7 +97,7 @@ class Shape {
   const char* meaning_;
 };
 
-// Declared with VANTRO_SHAPE beside each struct, defined beside its fields' meanings.
+// Declared with VANTRO_SHAPE beside each struct, defined with its fields' meanings.
 template <class T>
 const Shape& shape_of();
 #define VANTRO_SHAPE(type) \
@@ -242,8 +242,8 @@ Shape ShapeOf<T>::done() && {
 
 // -- Texts by name --
 
-// The fields that are optional texts, and given; and setting them from such a map. What
-// has no such field is left out.
+// The fields that are optional texts, and given; and how to set them from such a map. A
+// name without such a field is ignored.
 std::map<std::string, std::string> given_texts(const Shape& shape, const void* object);
 template <class T>
 std::map<std::string, std::string> given_texts(const T& object) {

@@ -22,36 +22,37 @@ const Shape& shape_of<Transfer>() {
       ShapeOf<T>("Transfer",
                  "one transfer: a fetch, a deposit, a push or an image that is added")
           .field<&T::id>("id", "unique while the server runs")
-          .field<&T::direction>("direction", "what it is")
+          .field<&T::direction>("direction", "its direction")
           .choices({"fetch", "deposit", "image-add", "push"})
           .field<&T::state>("state", "failed: on our side; abandoned: on the device's")
           .choices({"running", "complete", "failed", "abandoned"})
-          .field<&T::protocol>("protocol", "over which it runs")
+          .field<&T::protocol>("protocol", "the protocol")
           .field<&T::peer>("peer", "its address")
           .field<&T::device>("device",
-                             "whose address that is; empty: of no device that is known")
-          .field<&T::account>("account", "it logged in with; empty: without one")
-          .field<&T::name>("name", "of the file")
-          .field<&T::bytes>("bytes", "that have moved", Unit::kBytes)
-          .field<&T::total>("total", "in all; null: not known", Unit::kBytes)
-          .field<&T::rate>("rate", "lately while it runs, in all when it has ended",
+                             "the owner of the address; empty: not a known device")
+          .field<&T::account>("account", "the account of the log-in; empty: none")
+          .field<&T::name>("name", "the file's name")
+          .field<&T::bytes>("bytes", "transferred so far", Unit::kBytes)
+          .field<&T::total>("total", "in all; null: unknown", Unit::kBytes)
+          .field<&T::rate>("rate", "recent while it runs, mean when it has ended",
                            Unit::kBytesPerSecond)
-          .field<&T::seconds_left>("seconds_left", "at this rate; null: not known",
+          .field<&T::seconds_left>("seconds_left", "at this rate; null: unknown",
                                    Unit::kSeconds)
-          .field<&T::resent>("resent", "packets")
-          .field<&T::unanswered>("unanswered", "of them since the peer last moved it on")
+          .field<&T::resent>("resent", "resent packets")
+          .field<&T::unanswered>("unanswered",
+                                 "resent packets since the peer's last progress")
           .field<&T::stalled_ms>("stalled_ms",
-                                 "for how long nothing has moved although it was asked "
-                                 "for again; null: it moves, or has ended",
+                                 "how long there was no progress despite resends; null: "
+                                 "it moves, or has ended",
                                  Unit::kMilliseconds)
           .field<&T::began_at>("began_at", "when it began", Unit::kTime)
           .field<&T::duration_ms>("duration_ms", "how long it has lasted",
                                   Unit::kMilliseconds)
-          .field<&T::why>("why", "it ended badly: the reason")
+          .field<&T::why>("why", "the reason for a failure")
           .field<&T::caution>("caution",
                               "the image is for another platform than the device's, or "
                               "not what its job needs")
-          .field<&T::job>("job", "what the device's open job installs")
+          .field<&T::job>("job", "target of the device's open job")
           .done();
   return shape;
 }
@@ -61,8 +62,8 @@ const Shape& shape_of<TransferList>() {
   using T = TransferList;
   static const Shape shape =
       ShapeOf<T>("TransferList", "transfers")
-          .field<&T::transfers>("transfers",
-                                "that run, and that ended in the last 10 seconds")
+          .field<&T::transfers>(
+              "transfers", "running ones, and those that ended in the last 10 seconds")
           .done();
   return shape;
 }
@@ -77,27 +78,26 @@ const Shape& shape_of<LedgerEntry>() {
           .field<&T::event>(
               "event",
               "what happened: fetch, deposit, image-add, offer-change, verify and so on")
-          .field<&T::actor>("actor", "who did it: an address, a name, or server")
+          .field<&T::actor>("actor", "the author: an address, a name, or server")
           .field<&T::device>("device",
-                             "whose address that is; empty: of no device that is known")
-          .field<&T::protocol>("protocol", "over which")
+                             "the owner of the address; empty: not a known device")
+          .field<&T::protocol>("protocol", "the protocol")
           .field<&T::heard_on>("heard_on", "listener and network interface; empty: none")
-          .field<&T::account>("account", "it logged in with; empty: without one")
-          .field<&T::name>("name", "of what it was about")
-          .field<&T::sha256>("sha256", "of the bytes, where there were some")
-          .field<&T::bytes>("bytes", "that moved", Unit::kBytes)
-          .field<&T::total>("total", "that there were", Unit::kBytes)
+          .field<&T::account>("account", "the account of the log-in; empty: none")
+          .field<&T::name>("name", "the name of the object")
+          .field<&T::sha256>("sha256", "of the bytes, if there were any")
+          .field<&T::bytes>("bytes", "transferred bytes", Unit::kBytes)
+          .field<&T::total>("total", "size in all", Unit::kBytes)
           .field<&T::duration_ms>("duration_ms", "how long it lasted",
                                   Unit::kMilliseconds)
-          .field<&T::resent>("resent", "packets")
+          .field<&T::resent>("resent", "resent packets")
           .field<&T::outcome>("outcome", "complete, failed, abandoned, refused or done")
           .field<&T::sentence>("sentence", "the rest, in words")
-          .field<&T::from>("from",
-                           "where a person came from: an address, or this machine")
+          .field<&T::from>("from", "a person's address, or this machine")
           .field<&T::request>("request",
-                              "the request that it is from, as the log names it; empty: "
-                              "none, or from before there were such names")
-          .field<&T::hash>("hash", "over this row and the hash of the row before")
+                              "the request that caused it, as named in the log; empty: "
+                              "none, or an old row")
+          .field<&T::hash>("hash", "over this row and the previous row's hash")
           .done();
   return shape;
 }
@@ -182,15 +182,14 @@ template <>
 const Shape& shape_of<LedgerVerified>() {
   using T = LedgerVerified;
   static const Shape shape =
-      ShapeOf<T>("LedgerVerified", "whether the ledger is as it was written")
+      ShapeOf<T>("LedgerVerified", "whether the ledger is unchanged")
           .field<&T::sound>("sound", "no row is missing or was changed")
-          .field<&T::rows>("rows", "that were looked at")
-          .field<&T::unchained>("unchained", "of them from before rows were chained")
-          .field<&T::breaks>("breaks", "what is wrong, at most the first 20")
-          .field<&T::newest>(
-              "newest",
-              "ROW:HASH of the newest row; noted elsewhere, it shows later "
-              "whether rows were taken off the end")
+          .field<&T::rows>("rows", "checked rows")
+          .field<&T::unchained>("unchained", "of them, from before rows were chained")
+          .field<&T::breaks>("breaks", "the problems, at most the first 20")
+          .field<&T::newest>("newest",
+                             "ROW:HASH of the newest row; note it elsewhere, and it "
+                             "shows later whether rows were removed from the end")
           .done();
   return shape;
 }
@@ -199,13 +198,13 @@ template <>
 const Shape& shape_of<Change>() {
   using T = Change;
   static const Shape shape =
-      ShapeOf<T>("Change", "something was changed that others may have in view")
-          .field<&T::sequence>("sequence", "the changes are numbered in their order")
+      ShapeOf<T>("Change", "an object changed that others may have on their screens")
+          .field<&T::sequence>("sequence", "changes are numbered in their order")
           .field<&T::at>("at", "when", Unit::kTime)
-          .field<&T::kind>(
-              "kind", "of what: offer, image, kit, account, device, site, backup-offer")
-          .field<&T::object>("object",
-                             "which one: its name, or its number where names may change")
+          .field<&T::kind>("kind",
+                           "kind of the object: offer, image, kit, account, device, "
+                           "site, backup-offer")
+          .field<&T::object>("object", "its name, or its number if names may change")
           .field<&T::by>("by", "who changed it")
           .done();
   return shape;
@@ -237,9 +236,9 @@ const Shape& shape_of<ChangePage>() {
   using T = ChangePage;
   static const Shape shape =
       ShapeOf<T>("ChangePage", "changes of the last week in their order")
-          .field<&T::changes>("changes",
-                              "1,000 at most; to get the next ones, ask with the last "
-                              "one's sequence")
+          .field<&T::changes>(
+              "changes",
+              "at most 1,000; to get the next ones, ask with the last one's sequence")
           .field<&T::more>("more", "there are more after these")
           .done();
   return shape;
@@ -254,16 +253,14 @@ const Shape& shape_of<Contact>() {
           .field<&T::last_heard_at>("last_heard_at", "when", Unit::kTime)
           .field<&T::heard_on>("heard_on", "listener and network interface")
           .field<&T::requests>("requests", "since the server's start")
-          .field<&T::unanswered>("unanswered",
-                                 "of requests and strays: they were over a limit")
+          .field<&T::unanswered>("unanswered", "requests and strays over a limit")
           .field<&T::strays>("strays", "packets that were not requests, or had no answer")
-          .field<&T::state>("state", "of what happened last, as in a story")
-          .field<&T::sentence>("sentence", "what that was, in words")
-          .field<&T::device>("device", "that the address belongs to, or empty")
-          .field<&T::job>("job", "what the device's open job installs, or empty")
-          .field<&T::caution>(
-              "caution",
-              "something about it is doubtful: an image of another platform, say")
+          .field<&T::state>("state", "of the last event, as in a story")
+          .field<&T::sentence>("sentence", "the last event in words")
+          .field<&T::device>("device", "the owner of the address, or empty")
+          .field<&T::job>("job", "target of the device's open job, or empty")
+          .field<&T::caution>("caution",
+                              "something is doubtful: an image of another platform, say")
           .done();
   return shape;
 }
@@ -271,7 +268,7 @@ const Shape& shape_of<Contact>() {
 template <>
 const Shape& shape_of<ContactList>() {
   using T = ContactList;
-  static const Shape shape = ShapeOf<T>("ContactList", "who was heard")
+  static const Shape shape = ShapeOf<T>("ContactList", "the addresses that were heard")
                                  .field<&T::contacts>("contacts", "the last heard first")
                                  .done();
   return shape;
@@ -302,16 +299,15 @@ template <>
 const Shape& shape_of<StoryLine>() {
   using T = StoryLine;
   static const Shape shape =
-      ShapeOf<T>("StoryLine", "one thing that happened with an address")
+      ShapeOf<T>("StoryLine", "an event of an address")
           .field<&T::at>("at", "when", Unit::kTime)
           .field<&T::state>(
               "state", "heard, refused, running, stalled, complete, failed or abandoned")
-          .field<&T::name>("name", "of the file")
+          .field<&T::name>("name", "the file's name")
           .field<&T::heard_on>("heard_on", "listener and network interface")
-          .field<&T::sentence>("sentence", "what happened, in words")
-          .field<&T::caution>(
-              "caution",
-              "something about it is doubtful: an image of another platform, say")
+          .field<&T::sentence>("sentence", "the event in words")
+          .field<&T::caution>("caution",
+                              "something is doubtful: an image of another platform, say")
           .done();
   return shape;
 }
@@ -320,10 +316,10 @@ template <>
 const Shape& shape_of<Story>() {
   using T = Story;
   static const Shape shape =
-      ShapeOf<T>("Story", "what happened with one address")
+      ShapeOf<T>("Story", "the story of one address")
           .field<&T::address>("address", "its address")
-          .field<&T::device>("device", "that it belongs to, or empty")
-          .field<&T::job>("job", "what its open job installs, or empty")
+          .field<&T::device>("device", "its owner, or empty")
+          .field<&T::job>("job", "target of the owner's open job, or empty")
           .field<&T::lines>("lines", "the oldest first")
           .done();
   return shape;
@@ -334,10 +330,10 @@ const Shape& shape_of<Listener>() {
   using T = Listener;
   static const Shape shape =
       ShapeOf<T>("Listener", "where the server listens")
-          .field<&T::protocol>("protocol", "that is spoken there")
+          .field<&T::protocol>("protocol", "the protocol")
           .field<&T::address>("address", "with its port")
           .field<&T::protects>("protects",
-                               "content and password can't be read on the way")
+                               "nobody can read content and password on the way")
           .field<&T::fingerprint>("fingerprint",
                                   "SHA-256 of the management certificate, to compare at "
                                   "the first log-in; else empty")
@@ -352,11 +348,11 @@ const Shape& shape_of<Front>() {
       ShapeOf<T>("Front", "how busy a protocol's server is")
           .field<&T::name>("name", "such as HTTP or Management")
           .field<&T::open>("open", "connections; of TFTP, transfers")
-          .field<&T::most>("most", "connections that may be open; null: no limit here")
+          .field<&T::most>("most", "the limit for connections; null: no limit here")
           .field<&T::turned_away>("turned_away",
-                                  "connections without room for them, since the start")
+                                  "connections over the limit, since the start")
           .field<&T::paused>("paused",
-                             "accepts none for a moment: out of descriptors or memory")
+                             "accepts none for a moment: no descriptors or memory")
           .done();
   return shape;
 }
@@ -367,9 +363,9 @@ const Shape& shape_of<Opening>() {
   static const Shape shape =
       ShapeOf<T>("Opening", "a line of the rules, in words")
           .field<&T::from>("from", "networks")
-          .field<&T::may>("may", "what: fetch, deposit, read-back, hand-in")
+          .field<&T::may>("may", "actions: fetch, deposit, read-back, hand-in")
           .field<&T::over>("over", "protocols")
-          .field<&T::needs_account>("needs_account", "only for accounts that may")
+          .field<&T::needs_account>("needs_account", "only for accounts with that right")
           .done();
   return shape;
 }
@@ -377,7 +373,7 @@ const Shape& shape_of<Opening>() {
 template <>
 const Shape& shape_of<HostKey>() {
   using T = HostKey;
-  static const Shape shape = ShapeOf<T>("HostKey", "what SSH shows of itself")
+  static const Shape shape = ShapeOf<T>("HostKey", "a host key of the SSH server")
                                  .field<&T::type>("type", "such as ssh-ed25519")
                                  .field<&T::fingerprint>("fingerprint", "SHA256:...")
                                  .done();
@@ -389,7 +385,7 @@ const Shape& shape_of<OlderAlgorithms>() {
   using T = OlderAlgorithms;
   static const Shape shape =
       ShapeOf<T>("OlderAlgorithms", "older SSH algorithms that are allowed")
-          .field<&T::from>("from", "in these networks")
+          .field<&T::from>("from", "for these networks")
           .field<&T::algorithms>("algorithms", "separated by commas")
           .done();
   return shape;
@@ -401,9 +397,9 @@ const Shape& shape_of<OlderSession>() {
   static const Shape shape =
       ShapeOf<T>("OlderSession", "a session that used older SSH algorithms")
           .field<&T::at>("at", "when", Unit::kTime)
-          .field<&T::address>("address", "from where")
-          .field<&T::account>("account", "of whom")
-          .field<&T::algorithms>("algorithms", "that it used")
+          .field<&T::address>("address", "of the client")
+          .field<&T::account>("account", "of the client")
+          .field<&T::algorithms>("algorithms", "the older ones that it used")
           .done();
   return shape;
 }
@@ -412,11 +408,11 @@ template <>
 const Shape& shape_of<Ssh>() {
   using T = Ssh;
   static const Shape shape =
-      ShapeOf<T>("Ssh", "what SSH shows of itself, and what it was content with")
+      ShapeOf<T>("Ssh", "the state of SSH")
           .field<&T::host_keys>("host_keys", "empty: SSH is not served")
-          .field<&T::older>("older", "algorithms that are allowed, and where")
+          .field<&T::older>("older", "allowed older algorithms, with their networks")
           .field<&T::older_sessions>("older_sessions",
-                                     "that used them, since the server's start")
+                                     "sessions with them since the server's start")
           .field<&T::last_older>("last_older", "the last of them; null: there was none")
           .done();
   return shape;
@@ -426,13 +422,13 @@ template <>
 const Shape& shape_of<Encryption>() {
   using T = Encryption;
   static const Shape shape =
-      ShapeOf<T>("Encryption", "configurations that are encrypted where they are stored")
+      ShapeOf<T>("Encryption", "the encryption of stored configurations")
           .field<&T::key>(
-              "key", "the id of today's; empty: there is none, and nothing is encrypted")
+              "key", "id of today's key; empty: there is none, and nothing is encrypted")
           .field<&T::contents>("contents", "configurations")
-          .field<&T::done>("done", "of them, as the key of today wants them")
-          .field<&T::locked>("locked", "of them, with keys that the server does not have")
-          .field<&T::running>("running", "the others are being encrypted with it")
+          .field<&T::done>("done", "of them, in the right form")
+          .field<&T::locked>("locked", "of them, encrypted with unknown keys")
+          .field<&T::running>("running", "the others are being encrypted")
           .done();
   return shape;
 }
@@ -441,8 +437,8 @@ template <>
 const Shape& shape_of<Me>() {
   using T = Me;
   static const Shape shape =
-      ShapeOf<T>("Me", "as whom the server knows the caller")
-          .field<&T::name>("name", "as the ledger has it")
+      ShapeOf<T>("Me", "who the caller is to the server")
+          .field<&T::name>("name", "as in the ledger")
           .field<&T::role>("role", "look, operate or administer")
           .field<&T::rights>("rights", "secrets and push, separated by commas; or none")
           .field<&T::known_by>("known_by", "token, log-in or socket")
@@ -459,24 +455,24 @@ const Shape& shape_of<Status>() {
   static const Shape shape =
       ShapeOf<T>("Status", "the state of the server")
           .field<&T::version>("version", "of the server")
-          .field<&T::state_folder>("state_folder", "where everything is kept")
+          .field<&T::state_folder>("state_folder", "the folder of all stored data")
           .field<&T::started_at>("started_at", "when it started", Unit::kTime)
           .field<&T::uptime_ms>("uptime_ms", "how long it has run", Unit::kMilliseconds)
-          .field<&T::listeners>("listeners", "where it listens")
+          .field<&T::listeners>("listeners", "its addresses")
           .field<&T::fronts>("fronts", "how busy each of its servers is")
           .field<&T::images>("images", "in the catalogue")
           .field<&T::offers>("offers", "names that devices can fetch")
           .field<&T::backups>("backups", "revisions")
           .field<&T::running_transfers>("running_transfers", "at this moment")
-          .field<&T::disk_free>("disk_free", "for what is to come", Unit::kBytes)
+          .field<&T::disk_free>("disk_free", "free space", Unit::kBytes)
           .field<&T::accounts>("accounts", "without the anonymous one")
-          .field<&T::openings>("openings", "what is open; everything else is closed")
-          .field<&T::trouble>("trouble", "sentences; empty: all is well")
-          .field<&T::drain>("drain",
-                            "that no new transfers are taken, and why; empty: they are")
-          .field<&T::ssh>("ssh", "what SSH shows of itself")
-          .field<&T::encryption>("encryption", "of what is stored")
-          .field<&T::you>("you", "as whom the server knows the caller")
+          .field<&T::openings>("openings", "the access rules; everything else is closed")
+          .field<&T::trouble>("trouble", "sentences; empty: no problem")
+          .field<&T::drain>(
+              "drain", "that new transfers are refused, and why; empty: they are not")
+          .field<&T::ssh>("ssh", "the state of SSH")
+          .field<&T::encryption>("encryption", "of stored configurations")
+          .field<&T::you>("you", "who the caller is to the server")
           .done();
   return shape;
 }
@@ -485,7 +481,7 @@ template <>
 const Shape& shape_of<Health>() {
   using T = Health;
   static const Shape shape =
-      ShapeOf<T>("Health", "whether it answers").field<&T::ok>("ok", "it does").done();
+      ShapeOf<T>("Health", "whether it answers").field<&T::ok>("ok", "true").done();
   return shape;
 }
 
@@ -518,15 +514,16 @@ const Shape& shape_of<Problem>() {
       ShapeOf<T>("Problem", "a refusal (RFC 9457)")
           .field<&T::type>("type", "urn:vantro:problem: and the kind")
           .field<&T::title>("title", "the kind, in words")
-          .field<&T::status>("status", "as in the answer's first line")
-          .field<&T::detail>("detail", "what is wrong, in a sentence")
+          .field<&T::status>("status", "as in the status line")
+          .field<&T::detail>("detail", "the problem, in a sentence")
           .field<&T::kind>("kind",
                            "not-found, denied, exists, invalid, too-large, busy, "
                            "disk-full, checksum-mismatch, corrupt, io or unauthorized")
           .field<&T::nearest>("nearest", "a name that may be meant; empty: none")
           .field<&T::expected>("expected",
-                               "a checksum differs: the one that was expected")
-          .field<&T::actual>("actual", "a checksum differs: that of the received bytes")
+                               "for a checksum that differs: the expected one")
+          .field<&T::actual>("actual",
+                             "for a checksum that differs: that of the received bytes")
           .done();
   return shape;
 }

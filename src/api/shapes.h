@@ -1,6 +1,6 @@
-// The shapes of the management API that have no other place: what runs, what is on
-// record, its relation to the server. The meaning of each field is beside its name in
-// the .cc.
+// The shapes of the management API without a file of their own: running transfers, the
+// ledger, the client's relation to the server. The meaning of each field is beside its
+// name in the .cc.
 #pragma once
 
 #include <cstdint>
@@ -61,7 +61,7 @@ struct LedgerEntry {
   std::string hash;
 };
 
-// Something was changed that others may have in view.
+// An object changed that others may have on their screens.
 struct Change {
   std::int64_t sequence = 0;
   std::string at;
@@ -85,7 +85,7 @@ struct Contact {
   bool caution = false;
 };
 
-// One thing that happened with it.
+// One event in its story.
 struct StoryLine {
   std::string at;
   std::string state;
@@ -118,7 +118,7 @@ struct Front {
   bool paused = false;
 };
 
-// One line of what is open to whom.
+// One line of the access rules.
 struct Opening {
   std::string from;
   std::string may;
@@ -126,7 +126,7 @@ struct Opening {
   bool needs_account = false;
 };
 
-// What SSH shows of itself, and what it has been content with.
+// The state of the SSH server, and which weak algorithms clients needed.
 struct HostKey {
   std::string type;
   std::string fingerprint;
@@ -148,7 +148,7 @@ struct Ssh {
   std::optional<OlderSession> last_older;
 };
 
-// Configurations that are encrypted where they lie.
+// How many stored configurations are encrypted.
 struct Encryption {
   std::string key;
   std::uint64_t contents = 0;
@@ -157,7 +157,7 @@ struct Encryption {
   bool running = false;
 };
 
-// As whom the server knows the caller.
+// Who the caller is to the server.
 struct Me {
   std::string name;
   std::string role;

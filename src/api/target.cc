@@ -21,7 +21,7 @@ std::string escaped(const std::string& text) {
   return base::percent_encoded(text);
 }
 
-// As in a path or a query; nothing if it is not given.
+// As in a path or a query; nothing if it is absent.
 std::optional<std::string> text_of(const Type& type, const void* value) {
   if (type.optional) value = type.held(value);
   if (value == nullptr) return std::nullopt;

@@ -1,5 +1,4 @@
-// Where an operation is called: its path with what is asked in it, and the query (RFC
-// 3986).
+// The address of an operation: its path and query with the parameters in them (RFC 3986).
 #pragma once
 
 #include <map>
@@ -15,8 +14,8 @@ namespace vantro::api {
 
 using Values = std::map<std::string, std::string>;
 
-// "/v1/images/x.img?limit=5": fields that the path names stand in it, the others behind
-// it as far as they are given (not empty, not their default).
+// "/v1/images/x.img?limit=5": parameters that the path names are in it, the others follow
+// in the query unless they are empty or have their default.
 std::string target(std::string_view path, const Shape& shape, const void* asked);
 template <class T>
 std::string target(std::string_view path, const T& asked) {
@@ -29,8 +28,8 @@ base::Outcome<std::optional<Values>> fit(std::string_view pattern, std::string_v
 // "a=1&b=2", decoded.
 base::Outcome<Values> parse_query(std::string_view query);
 
-// What was asked, out of path and query together. An empty value is none. kInvalid: a
-// name that the shape has not, a value that does not fit, or one that is needed is
+// The parameters, from path and query together. An empty value counts as absent.
+// kInvalid: the shape has no such name, a value does not fit, or a required one is
 // missing.
 base::Outcome<void> read_asked(const Values& values, const Shape& shape, void* to,
                                Nearest nearest);

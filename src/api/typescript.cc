@@ -33,8 +33,7 @@ std::string type_text(const Type& type, const Field& field) {
   return "unknown";
 }
 
-// `answered`: every field is there, perhaps as null; else what is not needed may be
-// missing.
+// `answered`: every field is present, perhaps as null; else only the required ones.
 std::string members(const Shape& shape, bool answered, const char* indent) {
   std::string text;
   for (const auto& field : shape.fields()) {

@@ -1,5 +1,5 @@
-// The table of operations as types for the console, which then can't ask for what there
-// is not, nor forget what may be null.
+// The table of operations as types for the console, which then cannot ask for what does
+// not exist, nor forget what may be null.
 #pragma once
 
 #include <string>

@@ -18,7 +18,7 @@ const Shape& shape_of<UploadDescription>() {
           .field<&T::despite_findings>("despite_findings",
                                        "add it even if it is truncated or damaged inside")
           .field<&T::vouch>("vouch", "record that the checksums agreed")
-          .field<&T::suggest>("suggest", "use what name and content tell of it")
+          .field<&T::suggest>("suggest", "use the facts in name and content")
           .field<&T::facts>("facts", "facts, by the names of FactFields")
           .done();
   return shape;
@@ -42,17 +42,17 @@ template <>
 const Shape& shape_of<Upload>() {
   using T = Upload;
   static const Shape shape =
-      ShapeOf<T>("Upload", "an image in pieces, and how far it is")
-          .field<&T::number>("number", "to send its pieces to")
+      ShapeOf<T>("Upload", "an image in pieces, and its progress")
+          .field<&T::number>("number", "for sending its pieces")
           .field<&T::name>("name", "of the image")
-          .field<&T::bytes>("bytes", "that have come: the next piece goes on there",
+          .field<&T::bytes>("bytes", "received so far: the next piece begins there",
                             Unit::kBytes)
           .field<&T::size>("size", "of the whole file", Unit::kBytes)
           .field<&T::state>("state", "its state")
           .choices({"receiving", "filing", "filed", "refused"})
-          .field<&T::why>("why", "it was refused")
+          .field<&T::why>("why", "why it was refused")
           .field<&T::looked_bytes>("looked_bytes",
-                                   "that the look inside has read, with state filing",
+                                   "in state filing: how much the look inside has read",
                                    Unit::kBytes)
           .done();
   return shape;
@@ -62,7 +62,7 @@ template <>
 const Shape& shape_of<UploadList>() {
   using T = UploadList;
   static const Shape shape =
-      ShapeOf<T>("UploadList", "images that come in pieces")
+      ShapeOf<T>("UploadList", "images in pieces")
           .field<&T::uploads>("uploads",
                               "the caller's, the oldest first; ended ones for "
                               "an hour")
@@ -99,9 +99,9 @@ template <>
 const Shape& shape_of<FilingWanted>() {
   using T = FilingWanted;
   static const Shape shape =
-      ShapeOf<T>("FilingWanted", "that everything was sent")
+      ShapeOf<T>("FilingWanted", "the end of an upload in pieces")
           .field<&T::sha256>("sha256",
-                             "of what was sent, as the sender has computed it; if it "
+                             "the sender's own checksum of the sent bytes; if it "
                              "differs, nothing is filed")
           .done();
   return shape;

@@ -8,7 +8,7 @@
 namespace vantro::api {
 namespace {
 
-// Each shape once, those that others hold behind them.
+// Each shape once, after those that it contains.
 void collect(const Shape& shape, std::vector<const Shape*>& all) {
   if (std::find(all.begin(), all.end(), &shape) != all.end()) return;
   all.push_back(&shape);
@@ -29,7 +29,7 @@ std::vector<const Shape*> shapes_of_bodies() {
       collect(one->answer(), all);
     }
   }
-  // What the event stream tells, and every refusal.
+  // The events of the stream, and every refusal.
   collect(shape_of<Transfer>(), all);
   collect(shape_of<Change>(), all);
   collect(shape_of<LedgerGrown>(), all);

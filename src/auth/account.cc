@@ -17,7 +17,7 @@ constexpr std::size_t kLongestName = 64;
 constexpr std::size_t kShortestPassword = 8;
 constexpr std::size_t kLongestPassword = 128;
 
-// RFC 1918, RFC 3927 and RFC 4193, 4291: addresses that no outsider can come from.
+// RFC 1918, RFC 3927 and RFC 4193, 4291: addresses that no outsider can have.
 constexpr std::array kPrivate{"10.0.0.0/8",     "172.16.0.0/12", "192.168.0.0/16",
                               "169.254.0.0/16", "fc00::/7",      "fe80::/10"};
 constexpr std::array kLoopback{"127.0.0.0/8", "::1"};

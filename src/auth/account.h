@@ -1,4 +1,4 @@
-// Who may do what: accounts, and the one that stands for everybody without one.
+// Who may do what: accounts, and the one for everybody without an account.
 #pragma once
 
 #include <cstdint>
@@ -16,11 +16,11 @@
 namespace vantro::auth {
 
 enum class Action {
-  kFetch,     // take what is on offer
+  kFetch,     // fetch what is on offer
   kDeposit,   // send a backup
-  kList,      // see what is on offer, by folder
-  kReadBack,  // take one's own backups again
-  kHandIn,    // send an image into intake/
+  kList,      // list what is on offer, by folder
+  kReadBack,  // fetch one's own backups
+  kHandIn,    // send an image to intake/
 };
 
 // "fetch", "deposit", "list", "read-back", "hand-in"
@@ -28,21 +28,21 @@ const char* word(Action action);
 // "fetching", "sending a backup" and so on, for sentences.
 const char* doing(Action action);
 // Words as above, separated by commas or spaces; "none" is the empty set. kInvalid names
-// what there is.
+// the known words.
 base::Outcome<std::set<Action>> parse_actions(std::string_view text);
-// Parted by commas, in their order; "none" for none.
+// Separated by commas, in their order; "none" for none.
 std::string actions_text(const std::set<Action>& actions);
 
-// Networks as they are written: "private", "loopback", "everywhere", or in CIDR form.
+// Networks as people write them: "private", "loopback", "everywhere", or in CIDR form.
 class Networks {
  public:
-  // Parted by commas or spaces. kInvalid says what is wrong with which.
+  // Separated by commas or spaces. kInvalid names the wrong one, and the reason.
   static base::Outcome<Networks> parse(std::string_view text);
 
-  // Everywhere, where none is named.
+  // Everywhere, if the text names none.
   bool contains(const base::Address& address) const;
   bool everywhere() const { return networks_.empty(); }
-  // As it was given, separated by ", "; empty for everywhere.
+  // As people gave it, separated by ", "; empty for everywhere.
   const std::string& text() const { return text_; }
 
  private:
@@ -57,7 +57,7 @@ struct Account {
   std::string hash;  // of its password; the anonymous account has none
   std::set<Action> may = {Action::kFetch, Action::kDeposit};  // kList goes with kFetch
   Networks networks;
-  std::string part;  // the folder that it is kept to; empty: the whole tree
+  std::string part;  // the only folder that it sees; empty: the whole tree
   std::optional<base::WallTime> until;
   bool on = true;
   std::string remarks;
@@ -74,7 +74,7 @@ struct Account {
 // something but letters of ASCII, digits, '.', '_' and '-'.
 base::Outcome<std::string> account_name(std::string_view typed);
 
-// kInvalid says what is wrong with it: under 8 or over 128 bytes, or control characters.
+// kInvalid names the reason: under 8 or over 128 bytes, or control characters.
 base::Outcome<void> sound_password(std::string_view password);
 
 }  // namespace vantro::auth

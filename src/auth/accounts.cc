@@ -227,7 +227,7 @@ void Accounts::used(const Account& account, const base::Address& from,
     if (noted != 0 && now - noted < kUseNotedEvery) return;
     noted = now;
   }
-  // For people only: that it can't be written is no reason to refuse anything.
+  // For people only: a failed write is no reason to refuse anything.
   (void)database_.write([&](db::Transaction& t) -> base::Outcome<void> {
     t.run("update accounts set last_used_at = :t, last_used_from = :f where name = :n",
           {now, from.text(), account.name});

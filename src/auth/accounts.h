@@ -1,5 +1,5 @@
 // The accounts in the database, and an immutable index of them for look-ups that must not
-// wait for it.
+// wait for the database.
 #pragma once
 
 #include <map>
@@ -20,17 +20,17 @@ namespace vantro::auth {
 // In the change log, with the account's name.
 inline constexpr const char* kAccountChanged = "account";
 
-// All accounts at one moment, without times of use. Immutable: a change makes a new one,
-// which shares with the old one what has not changed.
+// All accounts at one moment, without times of use. Immutable: a change makes a new
+// index, which shares everything unchanged with the old one.
 class AccountIndex {
  public:
-  // All of them; and those after what the change log tells. Statements may throw, as
+  // All of them; and the index after the rows of the change log. Statements may throw, as
   // db::Transaction's.
   static AccountIndex read(db::Transaction& transaction);
   AccountIndex after(db::Transaction& transaction,
                      const std::vector<db::Change>& changes) const;
 
-  // Null: there is none of that name.
+  // Null: there is no such account.
   std::shared_ptr<const Account> find(const std::string& name) const;
 
  private:
@@ -52,7 +52,7 @@ class Accounts {
   static base::Outcome<void> add(db::Transaction& transaction, const Account& account);
   // All but the times of use. kNotFound names the nearest.
   static base::Outcome<void> change(db::Transaction& transaction, const Account& account);
-  // kInvalid for the anonymous one: it can be switched off.
+  // kInvalid for the anonymous one: it can only be switched off.
   static base::Outcome<void> remove(db::Transaction& transaction,
                                     const std::string& name);
   // kExists; kBusy: it has kMostKeys already.
@@ -66,7 +66,8 @@ class Accounts {
   static base::Outcome<Account> get(db::Transaction& transaction,
                                     const std::string& name);
 
-  // It was used now. Written down once in a minute for each, so that use costs little.
+  // Records that it was used. At most one write a minute for each account, so that use
+  // costs little.
   void used(const Account& account, const base::Address& from, base::WallTime now);
 
  private:

@@ -55,7 +55,7 @@ base::Outcome<std::string> LogIns::check(const base::Address& from, std::string_
     return *lately;
   }
   const bool real = holder && !holder->hash.empty();
-  // As long for a name that there is not, so that names can't be found out.
+  // Takes as long for an unknown name, so that names cannot be found out.
   const bool fits = crypto::password_fits(real ? holder->hash : nobody_, password);
   const auto now = clock_.now();
   const base::Lock lock(mutex_);

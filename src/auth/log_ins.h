@@ -1,7 +1,7 @@
-// Passwords that are tried: right ones are remembered for a while, since over HTTP every
-// request brings one and looking at it properly takes a tenth of a second; wrong ones for
-// a moment, since all devices of a site may be told the same wrong one; whoever is wrong
-// again and again has to wait.
+// Attempts with passwords. A right one is remembered for a while, since over HTTP every
+// request brings one and checking it properly takes a tenth of a second; a wrong one for
+// a moment, since all devices of a site may have the same wrong one. After several wrong
+// ones a caller has to wait.
 #pragma once
 
 #include <cstddef>
@@ -26,26 +26,26 @@ class LogIns {
   static constexpr base::Duration kWrongRemembered = std::chrono::seconds(30);
   static constexpr std::size_t kMostRemembered = 4096;  // of each
 
-  // What is known of a name at that moment.
+  // The account of a name at that moment.
   struct Holder {
     std::string name;  // in its one spelling
     std::string hash;  // empty: no password fits
     base::WallTime changed_at = 0;
   };
-  // Nothing: there is nobody of that name, as it was typed.
+  // Nothing: there is no account of that name, as it was typed.
   using Find = std::function<std::optional<Holder>(std::string_view typed)>;
 
-  // `mistakes` are those of all who log in; they must outlive it.
+  // `mistakes` are those of all who log in; must outlive this.
   LogIns(Find find, Mistakes& mistakes, const base::Clock& clock);
 
   // The holder's name, if this very pair was right lately. Cheap enough for an I/O
   // thread.
   std::optional<std::string> remembered(std::string_view name, std::string_view password);
 
-  // The holder's name. kAccountNeeded: one of the two is wrong, and it is not told
-  // which; kBusy: too many were wrong from this address. Takes about a tenth of a second,
-  // if this very pair was not looked at just before. `known` false: as if there was
-  // nobody of that name.
+  // The holder's name. kAccountNeeded: one of the two is wrong, and the refusal does not
+  // say which; kBusy: too many wrong passwords from this address. Takes about a tenth of
+  // a second, unless the same pair was checked just before. `known` false: treated as an
+  // unknown name.
   base::Outcome<std::string> check(const base::Address& from, std::string_view name,
                                    std::string_view password, bool known = true);
 
@@ -66,7 +66,7 @@ class LogIns {
   Mistakes& wrong_from_;
   const base::Clock& clock_;
   const std::string key_;
-  const std::string nobody_;  // a hash that no password fits, for names without account
+  const std::string nobody_;  // a hash that no password fits, for unknown names
   base::Mutex mutex_;
   std::map<std::string, Right> right_ VANTRO_GUARDED_BY(mutex_);
   std::map<std::string, Wrong> wrong_

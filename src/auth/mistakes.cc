@@ -35,7 +35,7 @@ base::Duration Mistakes::wait_of(const Counts<Key>& counts, const Key& key) cons
 template <class Key>
 int Mistakes::add_to(Counts<Key>& counts, const Key& key, int free) {
   const auto now = clock_.now();
-  // They are remembered well over the longest wait.
+  // Mistakes are remembered well over the longest wait.
   std::erase_if(
       counts, [&](const auto& one) { return now - one.second.last > 2 * kLongestWait; });
   while (counts.size() > kMostRemembered) {
@@ -79,7 +79,7 @@ void Mistakes::forget(const base::Address& from, const std::string& account) {
   const base::Lock lock(mutex_);
   addresses_.erase(from);
   if (account.empty()) return;
-  // The guesses of others for it stay counted.
+  // Wrong guesses for it by others still count.
   if (right_.size() >= kMostRemembered) right_.erase(right_.begin());
   right_.insert({key_of(account), from});
 }

@@ -1,8 +1,8 @@
-// Who was wrong again and again has to wait: with a password, or with a token.
+// After repeated wrong passwords or tokens, a caller has to wait.
 //
-// Counted by the address; by the network, as one host has as many IPv6 addresses of a /64
-// as it likes; and passwords by the account that they were tried for, as guesses can come
-// from many places at once.
+// Counted by the address; by the network, as one host has any number of IPv6 addresses in
+// a /64; and passwords by the account that they were tried for, as guesses can come from
+// many places at once.
 #pragma once
 
 #include <cstddef>
@@ -21,7 +21,7 @@ namespace vantro::auth {
 // Thread-safe. The clock must outlive it.
 class Mistakes {
  public:
-  // So many are free: from one address; from one network or for one account.
+  // So many mistakes cost nothing: from one address; from one network or for one account.
   static constexpr int kFree = 5;
   static constexpr int kFreeOfMany = 30;
   static constexpr base::Duration kFirstWait = std::chrono::seconds(5);
@@ -31,12 +31,12 @@ class Mistakes {
   explicit Mistakes(const base::Clock& clock) : clock_(clock) {}
 
   // kBusy while the address, its IPv6 network or the account has to wait. The account
-  // does not, from an address from which its password was right before: others must not
-  // keep it out by guessing. `what`: "passwords", "tokens"; `account`: as it was typed;
-  // empty: none.
+  // does not, from an address that gave its right password before: others must not lock
+  // it out by guessing. `what`: "passwords", "tokens"; `account`: as it was typed; empty:
+  // none.
   base::Outcome<void> allow(const base::Address& from, const char* what,
                             const std::string& account = "");
-  // Gives how many there were from the address lately, with this one.
+  // Returns how many there were from the address lately, including this one.
   int add(const base::Address& from, const std::string& account = "");
   // It was right.
   void forget(const base::Address& from, const std::string& account = "");
@@ -62,7 +62,7 @@ class Mistakes {
   Counts<base::Address> addresses_ VANTRO_GUARDED_BY(mutex_);
   Counts<base::Address> networks_ VANTRO_GUARDED_BY(mutex_);
   Counts<std::string> accounts_ VANTRO_GUARDED_BY(mutex_);
-  // From where an account's password was right.
+  // Addresses that gave an account's right password.
   std::set<std::pair<std::string, base::Address>> right_ VANTRO_GUARDED_BY(mutex_);
 };
 

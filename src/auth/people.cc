@@ -76,7 +76,7 @@ std::vector<Token> tokens_in(db::Transaction& transaction, const std::string& wh
   return tokens;
 }
 
-// Of the good ones, whoever may administer must not be the last that is taken away.
+// The last valid person who may administer must not be removed.
 base::Outcome<void> one_stays(db::Transaction& transaction, const std::string& without,
                               base::WallTime now) {
   const auto others = transaction
@@ -129,7 +129,7 @@ std::shared_ptr<const Person> PeopleIndex::find(const std::string& name) const {
   return found == people_.end() ? nullptr : found->second;
 }
 
-// It is found by its digest, of which a guess tells nothing by its timing.
+// A token is found by its digest, so the time of a look-up tells nothing about a guess.
 base::Outcome<Who> PeopleIndex::who(std::string_view text, base::WallTime now) const {
   if (text.size() > kLongestToken) {
     return not_good(fmt::format("the token has {} bytes, limit {}; send only the token",
@@ -176,7 +176,7 @@ base::Outcome<Who> PeopleIndex::who(const Token& token, base::WallTime now) cons
                           token.label, token.person)));
   }
   const auto person = find(token.person);
-  // A record that was made later counts, so that they can be switched off.
+  // A record made later counts, so that such a person can be switched off.
   if (token.powers && !person) {
     return Who{token.person, *token.powers, token.id, token.kind, token.until};
   }
@@ -328,7 +328,7 @@ base::Outcome<std::int64_t> People::add_token(db::Transaction& transaction,
 base::Outcome<Token> People::token(db::Transaction& transaction,
                                    const std::string& person, const std::string& label,
                                    base::WallTime now) {
-  // One that has ended can be renewed, if no good one has its label.
+  // An ended token can be renewed, unless a valid one has its label.
   std::optional<Token> found;
   for (auto& one : tokens_in(transaction,
                              "where person = :p and label = :l and kind = 'token' and "
@@ -371,7 +371,7 @@ void People::renew_token(db::Transaction& transaction, const Token& token,
                          base::WallTime now) {
   transaction.run("update tokens set digest = :d, until = :u where id = :i",
                   {digest.empty() ? token.digest : digest, value_of(until), token.id});
-  // Whoever has the old text must not go on with a log-in that it was made with.
+  // A log-in made with the old text must not go on with it.
   if (!digest.empty()) end_made_with(transaction, token, now);
   transaction.changed(kPersonChanged, token.person);
 }

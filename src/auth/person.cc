@@ -17,7 +17,7 @@ using base::Kind;
 constexpr std::size_t kLongestName = 64;
 constexpr std::array kRoles{Role::kLook, Role::kOperate, Role::kAdminister};
 constexpr std::array kRights{Right::kSecrets, Right::kPush};
-// As the ledger calls itself and those without an account.
+// Names that the ledger uses for the server itself and for callers without an account.
 constexpr std::array kTaken{"server", "anonymous"};
 
 }  // namespace

@@ -1,5 +1,5 @@
-// The people and programs that manage the server, apart from the accounts of devices:
-// what each may do, and the tokens by which they are known.
+// The people and programs that manage the server, apart from devices' accounts: what each
+// may do, and the tokens that identify them.
 #pragma once
 
 #include <cstdint>
@@ -13,16 +13,16 @@
 
 namespace vantro::auth {
 
-// Each may what those before it may.
+// Each includes those before it.
 enum class Role {
   kLook,        // see everything but secrets
   kOperate,     // images, offers, devices, backups
   kAdminister,  // people, accounts
 };
-// What a role does not bring with it.
+// Rights that no role includes.
 enum class Right {
-  kSecrets,  // see what is masked
-  kPush,     // send into devices
+  kSecrets,  // see masked values
+  kPush,     // push into devices
 };
 
 // "look", "operate", "administer"; "secrets", "push"
@@ -35,7 +35,7 @@ base::Outcome<std::set<Right>> parse_rights(std::string_view text);
 // Separated by commas, in their order; "none" for none.
 std::string rights_text(const std::set<Right>& rights);
 
-// What somebody may do.
+// What a person may do.
 struct Powers {
   Role role = Role::kLook;
   std::set<Right> rights;
@@ -50,7 +50,7 @@ struct Person {
   std::string name;  // as person_name() gives it
   Powers powers;
   std::string hash;                     // of a password; empty: there is none
-  std::optional<base::WallTime> until;  // it ends; none: never
+  std::optional<base::WallTime> until;  // when it ends; none: never
   bool on = true;
   std::string remarks;
   base::WallTime made_at = 0;
@@ -58,7 +58,7 @@ struct Person {
   std::optional<base::WallTime> last_seen_at;
   std::string last_seen_from;
 
-  // Whether it may come in at this time.
+  // Whether it is valid at this time.
   bool holds(base::WallTime now) const { return on && (!until || now < *until); }
 };
 
@@ -72,11 +72,11 @@ enum class TokenKind {
   kSession,  // of a log-in with a password
 };
 
-// What a person is known by. Its text is told once, and kept as a digest only.
+// What identifies a person. Its text is shown once, and stored as a digest only.
 struct Token {
   std::int64_t id = 0;
   std::string person;
-  std::string label;  // which of the person's it is
+  std::string label;  // its label, unique among the person's
   TokenKind kind = TokenKind::kToken;
   std::string digest;  // token_digest() of its text
   base::WallTime made_at = 0;
@@ -84,19 +84,20 @@ struct Token {
   std::optional<base::WallTime> revoked_at;
   std::optional<base::WallTime> last_used_at;
   std::string last_used_from;
-  // Of a person whom this server does not know but another system vouches for (PAM);
-  // none: what the person may.
+  // Of a person without a record, for whom another system vouches (PAM); none: the
+  // person's own rights count.
   std::optional<Powers> powers;
-  // The number of the token that this log-in was made with, and ends with; 0: a password.
+  // The number of the token that this log-in was made with, and with which it ends; 0: a
+  // password.
   std::int64_t made_with = 0;
 
   bool holds(base::WallTime now) const { return !revoked_at && (!until || now < *until); }
 };
 
-// A new one, which nobody can guess.
+// A new random one.
 std::string new_token();
-// SHA-256, in hexadecimal: a token is as random as its digest is long, so there is
-// nothing that a slow hash would protect.
+// SHA-256, in hexadecimal: a token is as random as its digest is long, so a slow hash
+// would protect nothing.
 std::string token_digest(std::string_view token);
 // kInvalid: empty, over 64 bytes, or control characters.
 base::Outcome<std::string> token_label(std::string_view typed);

@@ -29,16 +29,16 @@ bool without_account(std::string_view protocol) {
 }
 
 bool has_right(const Account& account, Action action) {
-  // Whoever may fetch may see what there is.
+  // Fetching includes listing.
   return account.may.contains(action == Action::kList ? Action::kFetch : action);
 }
 
-// Nothing for anonymous handing in: nobody could be asked about the image.
+// No hand-in for anonymous callers: nobody could be asked about the image.
 bool possible(const Account& account, Action action) {
   return !account.anonymous() || action != Action::kHandIn;
 }
 
-// What the account is limited to; empty if it is not in the way.
+// How the account narrows the rule; empty if it does not.
 std::string limit_of(const Asking& asking) {
   const auto& account = asking.account;
   const auto who = account.anonymous() ? std::string("without an account")
@@ -120,8 +120,7 @@ std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& ano
                               const std::vector<std::string>& served) {
   std::vector<Opening> result;
   for (const auto& rule : rules) {
-    // An account is of use only where it can be shown; `only` leaves out what can be used
-    // without one.
+    // An account helps only where it can be shown; `only` leaves out what needs none.
     const auto over = [&](bool needs_account, bool only) {
       std::vector<std::string> names;
       for (const auto& protocol : served) {

@@ -1,8 +1,8 @@
 // What is open to whom, and the one decision that the gate asks for.
 //
-// A rule opens something; nothing closes it again. What no rule opens is closed, and what
-// an account itself is limited to narrows it further. Whoever comes without an account is
-// the anonymous one.
+// A rule opens something; nothing closes it again. What no rule opens is closed, and an
+// account's own limits narrow it further. A caller without an account is the anonymous
+// one.
 #pragma once
 
 #include <set>
@@ -18,9 +18,9 @@
 namespace vantro::auth {
 
 struct Rule {
-  Networks networks;                   // from where
-  std::set<Action> may;                // what
-  std::vector<std::string> protocols;  // over which; empty: all
+  Networks networks;                   // of the caller
+  std::set<Action> may;                // the actions
+  std::vector<std::string> protocols;  // the protocols; empty: all
   bool needs_account = false;
 };
 
@@ -40,19 +40,18 @@ struct Asking {
 // kDenied, or kAccountNeeded where an account could do it and the protocol carries one.
 base::Outcome<void> decide(const std::vector<Rule>& rules, const Asking& asking);
 
-// Whether anything at all is open to somebody there over one of the protocols, whoever
-// it is.
+// Whether a rule opens anything at all there over one of the protocols, for any account.
 bool opens_anything(const std::vector<Rule>& rules, const base::Address& address,
                     const std::vector<std::string>& protocols);
 
-// One line for people: what is open from where, how.
+// One line for people: which actions are open, from where, over what.
 struct Opening {
   std::string from;  // "private, loopback"; "everywhere"
   std::string may;   // "fetch, deposit, list"
   std::string over;  // "tftp, http"
   bool needs_account = false;
 };
-// Of the protocols that are served; what the anonymous account is kept from is left out.
+// Only the protocols that are served; without what the anonymous account may not do.
 std::vector<Opening> openings(const std::vector<Rule>& rules, const Account& anonymous,
                               const std::vector<std::string>& served);
 

@@ -18,7 +18,7 @@ Value address_of(const Holder& holder) {
   return holder.device == 0 ? holder.name : std::string();
 }
 
-// Those that were not ended, and that `which` says.
+// Those that are open and match `which`.
 std::vector<BackupOffer> offers_where(db::Transaction& t, const std::string& which,
                                       const std::vector<Value>& values) {
   std::vector<BackupOffer> offers;
@@ -114,7 +114,7 @@ BackupOfferIndex BackupOfferIndex::after(db::Transaction& t,
     const auto id = base::parse_number<std::int64_t>(one.object).value_or(0);
     if (one.kind == kBackupOfferChanged) ids.insert(id);
     if (one.kind != kHolderChanged) continue;
-    // Its name stands in them; what was sent may be another one's now.
+    // Its rows hold the device's name; the revision may belong to another holder now.
     offers_.each([&](std::int64_t offer, const auto& known) {
       if (known->to.device == id || known->revision.holder.device == id) {
         ids.insert(offer);

@@ -1,5 +1,4 @@
-// Single revisions that are put on offer under a name of their own, to one device, for a
-// time.
+// Single revisions on offer under a name of their own, to one device, for a time.
 #pragma once
 
 #include <cstdint>
@@ -24,20 +23,21 @@ struct BackupOffer {
 
 // In the change log, with the offer's number.
 inline constexpr const char* kBackupOfferChanged = "backup-offer";
-// With a device's number: its name, or what is whose (fleet/devices.h notes the same).
+// With a device's number: its name, or what belongs to it (fleet/devices.h notes the
+// same).
 inline constexpr const char* kHolderChanged = "device";
 
-// Those that stand, by device or address, without the database. Immutable: a change makes
-// a new one.
+// The open ones, by device or address, without the database. Immutable: a change makes a
+// new index.
 class BackupOfferIndex {
  public:
-  // All that stand; and those after what the change log tells. Statements may throw, as
-  // db::Transaction's.
+  // All open ones; and the index after the rows of the change log. Statements may throw,
+  // as db::Transaction's.
   static BackupOfferIndex read(db::Transaction& transaction);
   BackupOfferIndex after(db::Transaction& transaction,
                          const std::vector<db::Change>& changes) const;
 
-  // Those that stand at that time, to that holder, by name.
+  // Those that are open at that time, to that holder, by name.
   std::vector<BackupOffer> to(const Holder& holder, base::WallTime now) const;
 
  private:
@@ -51,10 +51,10 @@ class BackupOffers {
 
   // kExists: the name is on offer to that device already, from another revision.
   static base::Outcome<BackupOffer> add(db::Transaction& transaction, BackupOffer offer);
-  // The number of those that ended.
+  // Returns how many ended.
   static std::size_t end(db::Transaction& transaction, const std::string& name,
                          base::WallTime now);
-  // Standing at that time.
+  // Open at that time.
   base::Outcome<std::vector<BackupOffer>> standing(base::WallTime now) const;
 
  private:

@@ -38,12 +38,12 @@ const std::string kSelect =
     "left join devices d on d.id = f.device ";
 
 const std::string kOfHolder = "f.device = :d and f.address = :a ";
-// Revisions whose bytes are there.
+// Revisions whose bytes are in the vault.
 const std::string kKept =
     "from revisions r join backup_files f on f.id = r.file "
     "where (r.complete = 1 or r.partial_file is not null) ";
 
-// So many of the newest sizes before one say what is usual.
+// How many of the newest sizes give the usual one.
 constexpr std::int64_t kUsualOf = 9;
 
 std::uint64_t unsigned_of(const db::Row& row, std::size_t column) {
@@ -147,7 +147,7 @@ File file_for(db::Transaction& t, const Holder& holder, const std::string& name)
   return made;
 }
 
-// What a file's row says of its newest revision, and what is usual.
+// A file's row about its newest revision, and the usual size.
 std::vector<Value> of_the_newest(db::Transaction& t, std::int64_t file) {
   const auto newest = t.query(
       "select id, number, arrived_at, last_seen_at, size, kind from revisions where "
@@ -179,7 +179,7 @@ const std::string kSetNewest =
     "newest = :n, newest_number = :o, newest_at = :p, seen_at = :q, size = :s, kind = "
     ":k, usual_size = :u";
 
-// What is copied into the file's row, from all of its revisions.
+// The part of the file's row that is copied from all of its revisions.
 void refresh(db::Transaction& t, std::int64_t file) {
   auto values = of_the_newest(t, file);
   const auto counts =
@@ -190,15 +190,15 @@ void refresh(db::Transaction& t, std::int64_t file) {
           .front();
   for (const std::size_t i : {0, 1, 1, 2}) values.emplace_back(counts.integer(i));
   values.emplace_back(file);
-  // A number is never given twice, also if the last one was removed.
+  // A number is never given twice, even after the last one was removed.
   t.run("update backup_files set " + kSetNewest +
             ", revisions = :c, last_number = case when last_number < :l then :m else "
             "last_number end, broken_at = :b where id = :i",
         values);
 }
 
-// The same after one more revision, without counting the others: there may be a great
-// many, and nobody else writes meanwhile.
+// The same after one more revision, without counting the others: there may be very many,
+// and nobody else writes meanwhile.
 void refresh_with(db::Transaction& t, const Revision& added) {
   auto values = of_the_newest(t, added.file);
   const std::int64_t broken_at = added.good() ? 0 : added.arrived_at;
@@ -212,12 +212,12 @@ void refresh_with(db::Transaction& t, const Revision& added) {
         values);
 }
 
-// Those of two files in one row, by the time of their arrival.
+// The revisions of two files in one row, by the time of their arrival.
 void merge(db::Transaction& t, std::int64_t from, std::int64_t into) {
   const auto rows =
       t.query("select id from revisions where file in (:f, :i) order by arrived_at, id",
               {from, into});
-  // Out of the way first: a number is there once.
+  // To free numbers first, as each exists only once.
   t.run("update revisions set number = -id, file = :i where file in (:f, :j)",
         {into, from, into});
   std::int64_t number = 0;
@@ -248,7 +248,7 @@ Moved give_file(db::Transaction& t, const db::Row& file, const Holder& to) {
   return moved;
 }
 
-// The same bytes have come again. If their end was in doubt, this one decides it.
+// The same bytes arrived again. If the end of the first was in doubt, this settles it.
 Added see_again(db::Transaction& t, Revision known, const Revision& now) {
   const bool was_in_doubt = !known.good();
   known.last_seen_at = now.arrived_at;
@@ -304,7 +304,8 @@ Added Backups::add(db::Transaction& t, Revision revision) {
   const auto last = newest("complete = 1");
   const auto good = !last || last->good() ? last : newest(kGood);
   for (const auto& known : {last, good}) {
-    // Sent with another account, they are another revision: who may read it back differs.
+    // Sent with another account, they are another revision: the rights to read it back
+    // differ.
     if (!revision.complete || !known ||
         known->digests.sha256 != revision.digests.sha256 ||
         known->account != revision.account) {
@@ -373,7 +374,7 @@ void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
            {sha256, std::int64_t{whole}})) {
     transaction.changed(kBackupOfferChanged, row.text(0));
   }
-  // Not the one that has just been recorded so.
+  // Not the one that was recorded this moment.
   transaction.run(
       "update revisions set whole = :w, read_at = :t where sha256 = :s and "
       "(whole <> :v or read_at <> :u)",
@@ -478,7 +479,7 @@ base::Outcome<std::vector<Revision>> Backups::portion(
       where += "and f.name = :n ";
       values.emplace_back(*name);
     }
-    // The files are few beside their revisions.
+    // There are few files beside their revisions.
     bool here = !behind;
     Revisions found;
     std::vector<std::int64_t> files;
@@ -690,7 +691,7 @@ base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Backups::conte
   using Contents = std::vector<std::pair<std::string, std::uint64_t>>;
   return database_.read([&](db::Transaction& t) -> base::Outcome<Contents> {
     Contents contents;
-    // 'g' is behind every hexadecimal digit.
+    // 'g' sorts after every hexadecimal digit.
     t.each(
         "select distinct sha256, size from revisions where sha256 >= :b and sha256 < :e "
         "and complete = 1",

@@ -9,7 +9,7 @@ namespace {
 
 using Side = text::DiffLine::Side;
 
-// The lines' keys; what had to be made for them is in `made`.
+// The lines' keys; keys made for them are stored in `made`.
 text::LineKeys keys_of(const std::vector<std::string_view>& lines,
                        const text::LineRules& left_out, std::deque<std::string>& made,
                        std::size_t& none) {
@@ -31,7 +31,7 @@ text::LineKeys keys_of(const std::vector<std::string_view>& lines,
   return keys;
 }
 
-// Masking looks at a whole text in its order, as keys go over lines.
+// Masking reads a whole text in its order, as keys go over several lines.
 struct Masked {
   std::string text;
   std::size_t secrets = 0;

@@ -1,4 +1,4 @@
-// Two configurations compared with each other, ready to be shown.
+// Two configurations compared with each other, ready for display.
 #pragma once
 
 #include <cstddef>
@@ -19,7 +19,8 @@ struct ShownLine {
 };
 
 struct ShownHunk {
-  std::vector<std::string> sections;  // that it is in, the outermost first; masked
+  std::vector<std::string>
+      sections;  // the sections that it is in, the outermost first; masked
   std::vector<ShownLine> lines;
 };
 
@@ -27,14 +28,14 @@ struct Comparison {
   bool same_bytes = false;
   bool same = false;  // in substance
   std::size_t removed = 0, added = 0;
-  std::size_t left_out = 0;  // lines that do not count, on either side
-  std::size_t masked = 0;    // secrets in the hunks that are not shown
-  std::size_t doubtful = 0;  // lines in them that look as if they held one, and are shown
-  bool without_secrets = false;  // these were left out of the comparison
+  std::size_t left_out = 0;      // lines that do not count, on either side
+  std::size_t masked = 0;        // secrets in hunks that are not shown
+  std::size_t doubtful = 0;      // shown lines in them that look like secrets
+  bool without_secrets = false;  // left out of the comparison
   std::vector<ShownHunk> hunks;
 };
 
-// `before_mask` and `after_mask` have seen nothing yet.
+// `before_mask` and `after_mask` have read nothing yet.
 Comparison compare(std::string_view before, std::string_view after,
                    const text::LineRules& left_out, Mask before_mask, Mask after_mask,
                    std::size_t context = 3);

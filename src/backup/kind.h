@@ -1,4 +1,4 @@
-// What a file that a device sent is.
+// What kind of file a device sent.
 #pragma once
 
 #include <optional>
@@ -9,9 +9,9 @@ namespace vantro::backup {
 
 enum class FileKind {
   kUnknown,        // it was interrupted
-  kConfiguration,  // text that the device is set up with
-  kImage,          // what it runs
-  kReport,         // what it says of itself: versions, slots, what is free
+  kConfiguration,  // the text that configures the device
+  kImage,          // the software that it runs
+  kReport,         // its own report: versions, slots, free space
   kOther,          // anything else: a certificate store, a crash dump
 };
 

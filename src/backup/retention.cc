@@ -22,7 +22,7 @@ std::string text_of(std::chrono::sys_days day) {
                      static_cast<unsigned>(date.day()));
 }
 
-// Its Monday.
+// The Monday of its week.
 std::string week_of(base::WallTime time) {
   const auto day = day_of(time);
   const auto since_monday =
@@ -42,7 +42,7 @@ std::vector<Judged> judge(const std::vector<Revision>& revisions, const KeepRule
   std::set<std::string> months;
   for (auto one = revisions.rbegin(); one != revisions.rend(); ++one) {
     Judged result{*one, false, ""};
-    // What came again last month is as good as one from then.
+    // A revision that was seen again last month is as good as one from then.
     const auto age_days = (now - one->last_seen_at) / kDayMs;
     const auto week = week_of(one->last_seen_at);
     const auto month = month_of(one->last_seen_at);

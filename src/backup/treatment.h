@@ -1,5 +1,5 @@
-// How what devices send is told apart, what does not count of it when it is compared, and
-// what must not be shown of it. From the settings; constant after construction.
+// How the files that devices send are told apart, which lines do not count in
+// comparisons, and what is masked. From the settings; constant after construction.
 #pragma once
 
 #include <cstdint>
@@ -16,9 +16,9 @@
 
 namespace vantro::backup {
 
-// What a name says of the file: the first pattern that fits the whole of its last part.
+// What a name says about the file: the first pattern that matches the whole last part.
 struct KindPattern {
-  std::string pattern;  // RE2, letter case aside
+  std::string pattern;  // RE2, case-insensitive
   FileKind kind = FileKind::kOther;
 };
 
@@ -26,34 +26,34 @@ struct TreatmentConfig {
   std::vector<KindPattern> kinds;
   std::vector<text::LineExpression> left_out;  // of comparisons
   std::vector<text::LineExpression> secrets;
-  bool usual_secrets = true;  // what devices usually write, as well
+  bool usual_secrets = true;  // the usual wording of devices as well
   // Text up to this size is a configuration, in bytes.
   std::uint64_t configuration_up_to = 16 << 20;
 };
 
-// What is masked for devices of one platform.
+// The rules for masking the text of devices of one platform.
 struct SecretRules {
-  text::LineRules own;  // as the settings have them
-  bool usual = false;   // and what devices usually write (text/secrets.h)
+  text::LineRules own;  // from the settings
+  bool usual = false;   // and the usual ones (text/secrets.h)
 
   bool empty() const { return own.empty() && !usual; }
 };
 
 // Shows the lines of one text, in their order, without its secrets. In the place of each
-// stands "<masked:1f3a>": equal secrets have equal marks, so that a change of one can be
-// seen. Also masks the lines between "BEGIN" and "END" of keys and certificates (RFC 7468
-// and its likes).
+// is "<masked:1f3a>": equal secrets have equal marks, so that a change of one is visible.
+// Also masks the lines between "BEGIN" and "END" of keys and certificates (RFC 7468 and
+// similar).
 class Mask {
  public:
-  // `mark` gives four digits or so from which nobody can tell the secret.
+  // `mark` returns about four digits that do not give the secret away.
   using Mark = std::function<std::string(std::string_view secret)>;
-  // Nothing is masked without rules.
+  // Without rules nothing is masked.
   Mask(SecretRules rules, Mark mark) : rules_(std::move(rules)), mark_(std::move(mark)) {}
 
   std::string line(std::string_view text);
   // So far.
   std::size_t masked() const { return masked_; }
-  // Lines that still look as if they held one.
+  // Lines that still look like secrets.
   std::size_t doubtful() const { return doubtful_; }
 
  private:
@@ -68,7 +68,7 @@ class Mask {
 
 class Treatment {
  public:
-  // kInvalid: a pattern can't be read.
+  // kInvalid: a pattern is malformed.
   static base::Outcome<Treatment> make(TreatmentConfig config);
   Treatment() : Treatment(make({}).value()) {}
 
@@ -93,11 +93,11 @@ class Treatment {
   text::LineRuleSet secrets_;
 };
 
-// What counts of a text, as one value that is equal where it is: it begins with the
-// rules' identity, so that values that were made by other rules are not taken for each
-// other. Empty without rules.
+// The part of a text that counts, as a value that is equal for equal substance. It begins
+// with the rules' identity, so that values made by other rules never compare equal. Empty
+// without rules.
 std::string substance(std::string_view text, const text::LineRules& left_out);
-// Whether the value was made by these rules.
+// Whether these rules made the value.
 bool made_by(const std::string& substance, const text::LineRules& left_out);
 
 }  // namespace vantro::backup

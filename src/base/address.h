@@ -12,9 +12,9 @@ namespace vantro::base {
 
 class Address {
  public:
-  // IPv4 (four numbers with dots) or IPv6 (RFC 4291, 2.2). Behind a link-local one
-  // "%eth0" may say the interface (RFC 4007, 11), as people copy it from elsewhere: an
-  // address is compared without it. Nothing for anything else.
+  // IPv4 (four numbers with dots) or IPv6 (RFC 4291, 2.2). A link-local one may have
+  // "%eth0" behind it for the interface (RFC 4007, 11), as people copy it from elsewhere;
+  // it does not count in comparisons. Nothing for any other text.
   static std::optional<Address> parse(std::string_view text);
   static Address v4(std::uint32_t host_order);
 
@@ -26,8 +26,8 @@ class Address {
   bool is_multicast() const;
   // IPv6 fe80::/10 (RFC 4291, 2.5.6).
   bool is_link_local() const;
-  // The network that it is taken to be in where nothing is known of masks: IPv4 /24,
-  // IPv6 /64. The rest is zero.
+  // The network that it is assumed to be in where no mask is known: IPv4 /24, IPv6 /64.
+  // The rest is zero.
   Address network() const;
   // In network byte order; IPv4 mapped (RFC 4291, 2.5.5.2).
   const std::array<std::uint8_t, 16>& bytes() const { return bytes_; }
@@ -37,22 +37,23 @@ class Address {
   auto operator<=>(const Address&) const = default;
 
  private:
-  // IPv4 is in the last four bytes behind ::ffff: (RFC 4291, 2.5.5.2).
+  // IPv4 is in the last four bytes after ::ffff: (RFC 4291, 2.5.5.2).
   std::array<std::uint8_t, 16> bytes_{};
 };
 
-// A network in CIDR form (RFC 4632, RFC 4291 2.3); a single address is one of its own.
+// A network in CIDR form (RFC 4632, RFC 4291 2.3); a single address is a network of its
+// own.
 class Network {
  public:
-  // "192.0.2.0/24", "2001:db8::/32", "192.0.2.7". Nothing for anything else, and where
-  // bits are set behind the prefix.
+  // "192.0.2.0/24", "2001:db8::/32", "192.0.2.7". Nothing for any other text, and if bits
+  // are set after the prefix.
   static std::optional<Network> parse(std::string_view text);
 
   bool contains(const Address& address) const;
   bool overlaps(const Network& other) const {
     return contains(other.address_) || other.contains(address_);
   }
-  // Bits that are fixed; IPv4 counted as mapped, so that lengths can be compared.
+  // The length of the prefix, of IPv4 as a mapped one, so that lengths can be compared.
   unsigned prefix() const { return prefix_; }
   std::string text() const;
 
@@ -66,8 +67,7 @@ class Network {
 struct Endpoint {
   Address address;
   std::uint16_t port = 0;
-  // IPv6 link-local addresses: the interface that the address is meant on (RFC 4007),
-  // else 0.
+  // IPv6 link-local addresses: the interface of the address (RFC 4007), else 0.
   std::uint32_t zone = 0;
 
   // "192.0.2.1:69", "[2001:db8::1]:69", "[fe80::1%eth0]:69", or any of them without a

@@ -10,7 +10,7 @@
 namespace vantro::base {
 
 std::string base64(ByteView bytes);
-// Nothing for what is not base64, not padded, or has bits that no byte needs.
+// Nothing for text that is not base64, is not padded, or has bits that no byte needs.
 std::optional<ByteBuffer> parse_base64(std::string_view text);
 
 }  // namespace vantro::base

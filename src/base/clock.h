@@ -32,10 +32,10 @@ class SystemClock final : public Clock {
 // "2026-11-23T02:14:07.120Z" (RFC 3339)
 std::string iso_time(WallTime time);
 
-// Reads what iso_time() wrote; nothing for anything else.
+// Reads what iso_time() wrote; nothing for any other text.
 std::optional<WallTime> parse_iso_time(const std::string& text);
 
-// "2026-11-23 02:14:07" in the zone of the machine that shows it.
+// "2026-11-23 02:14:07" in this machine's time zone.
 std::string local_time(WallTime time);
 
 }  // namespace vantro::base

@@ -8,7 +8,7 @@
 
 namespace vantro::base {
 
-// `what`: one of them, whose plural has an s.
+// `what`: the word for one of them, whose plural ends in s.
 inline std::string counted(std::uint64_t count, std::string_view what) {
   return fmt::format("{} {}{}", count, what, count == 1 ? "" : "s");
 }

@@ -20,7 +20,7 @@ namespace vantro::base {
 namespace {
 
 Refusal refusal_of(int error_number, const std::string& name) {
-  // What openat2(2) says of a link, and of a way out.
+  // The errors of openat2(2) for a symbolic link, and for a way out of the folder.
   if (error_number == ELOOP || error_number == EXDEV) {
     return {Kind::kInvalid, fmt::format("'{}' is a link, or leads out of its folder",
                                         printable(name, 200))};
@@ -71,7 +71,7 @@ Outcome<HeldFolder::Found> HeldFolder::list(const std::string& folder) const {
   const std::unique_ptr<DIR, int (*)(DIR*)> entries(::fdopendir(opened.get()),
                                                     &::closedir);
   if (!entries) return refuse(refusal_of(errno, folder));
-  const int fd = opened.release();  // the stream's own now
+  const int fd = opened.release();  // the stream owns it now
   Found found;
   errno = 0;
   while (const auto* one = ::readdir(entries.get())) {
@@ -104,7 +104,7 @@ Outcome<FileState> HeldFolder::look(const std::string& name) const {
 }
 
 Outcome<UniqueFd> HeldFolder::open_file(const std::string& name) const {
-  // Without waiting: a pipe that nobody writes to would hold the thread for ever.
+  // Without waiting: a pipe without a writer would block the thread for ever.
   UniqueFd file(open_beneath(name, O_RDONLY | O_NONBLOCK | O_NOCTTY));
   struct stat about {};
   if (!file || ::fstat(file.get(), &about) != 0) return refuse(refusal_of(errno, name));

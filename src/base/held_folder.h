@@ -1,7 +1,7 @@
 // A folder in which others write, too. It is held by its descriptor, and everything in it
 // is reached from there and by no other way: no symbolic link is followed, nothing
 // outside is touched, and nothing is opened that could block. Whoever may write there can
-// only spoil what lies there.
+// only damage the files there.
 #pragma once
 
 #include <cstdint>
@@ -14,17 +14,17 @@
 
 namespace vantro::base {
 
-// What is known of a regular file without opening it. Times in nanoseconds since 1970.
+// The metadata of a regular file, without opening it. Times in nanoseconds since 1970.
 struct FileState {
   std::uint64_t size = 0;
   std::int64_t modified_ns = 0;
-  std::int64_t changed_ns = 0;  // of content or of what is known of it (ctime)
+  std::int64_t changed_ns = 0;  // of content or of metadata (ctime)
 };
 
 // Thread-safe. Names are relative to the folder, with "/" between folders.
 class HeldFolder {
  public:
-  // kNotFound, kIo. The path itself is the administrator's: it may hold links.
+  // kNotFound, kIo. The path itself is the administrator's: it may hold symbolic links.
   static Outcome<HeldFolder> open(const std::string& path);
 
   struct Found {
@@ -32,7 +32,7 @@ class HeldFolder {
     std::vector<std::string> folders;  // sorted
     std::size_t others = 0;            // links, pipes, sockets, devices
   };
-  // What lies directly in the folder of that name; "" is this one.
+  // The entries directly in the folder of that name; "" is this one.
   Outcome<Found> list(const std::string& folder) const;
 
   // kNotFound; kInvalid if it is not a regular file.
@@ -42,12 +42,12 @@ class HeldFolder {
   // kTooLarge over `most` bytes.
   Outcome<std::string> read(const std::string& name, std::size_t most) const;
 
-  // The folder is there afterwards: made with its parents where it was not.
+  // Makes the folder and its parents if they do not exist.
   Outcome<void> make_folder(const std::string& name) const;
-  // A regular file with these bytes, in the place of whatever had the name: a link is
-  // replaced, not followed.
+  // Writes a regular file with these bytes in the place of whatever had the name: a
+  // symbolic link is replaced, not followed.
   Outcome<void> write(const std::string& name, std::string_view text) const;
-  // kExists: something has the new name.
+  // kExists: the new name is taken.
   Outcome<void> move(const std::string& from, const std::string& to) const;
   // kNotFound. Not a folder.
   Outcome<void> remove(const std::string& name) const;
@@ -57,7 +57,7 @@ class HeldFolder {
 
   // -1 and errno.
   int open_beneath(const std::string& name, int flags, unsigned mode = 0) const;
-  // The folder that holds the name, to be used with its last part.
+  // The folder that holds the name, for use with its last part.
   UniqueFd above(const std::string& name) const;
 
   UniqueFd folder_;

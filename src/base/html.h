@@ -1,4 +1,4 @@
-// Text in HTML (its section 13.1.2.3).
+// Escapes text for HTML (its section 13.1.2.3).
 #pragma once
 
 #include <string>

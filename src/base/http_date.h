@@ -9,8 +9,8 @@
 
 namespace vantro::base {
 
-// "Sun, 06 Nov 1994 08:49:37 GMT" (RFC 9110, 5.6.7). Reading takes the two obsolete forms
-// as well; nothing for anything else. Milliseconds are cut.
+// "Sun, 06 Nov 1994 08:49:37 GMT" (RFC 9110, 5.6.7). Reading accepts the two obsolete
+// forms as well; nothing for any other text. Milliseconds are cut.
 std::string http_date(WallTime time);
 std::optional<WallTime> parse_http_date(std::string_view text);
 

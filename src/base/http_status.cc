@@ -3,7 +3,7 @@
 namespace vantro::base {
 
 // Total over Kind and without a default, so that -Wswitch finds a new kind that HTTP has
-// not been thought through for.
+// no status for.
 int http_status(Kind kind) {
   switch (kind) {
     case Kind::kNotFound:

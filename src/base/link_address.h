@@ -1,4 +1,4 @@
-// The address of a network interface on its wire: the 48 bits of IEEE 802 (RFC 7042, 2).
+// The link address of a network interface: the 48 bits of IEEE 802 (RFC 7042, 2).
 #pragma once
 
 #include <array>
@@ -13,8 +13,8 @@ namespace vantro::base {
 struct LinkAddress {
   std::array<std::uint8_t, 6> bytes{};
 
-  // As labels and consoles have it: "02:00:5e:10:00:01", "02-00-5E-10-00-01",
-  // "0200.5e10.0001", "02005e100001". Nothing for anything else.
+  // As labels and consoles show it: "02:00:5e:10:00:01", "02-00-5E-10-00-01",
+  // "0200.5e10.0001", "02005e100001". Nothing for any other text.
   static std::optional<LinkAddress> parse(std::string_view text);
   static LinkAddress everybody() { return {{0xff, 0xff, 0xff, 0xff, 0xff, 0xff}}; }
 

@@ -130,7 +130,7 @@ std::string Log::line(std::string_view sentence, const Fields& fields) {
   std::string line = printable(sentence, kLongestValue);
   for (const auto& field : fields) {
     const auto* text = std::get_if<std::string>(&field.value);
-    if (text != nullptr && text->empty()) continue;  // says nothing, and takes room
+    if (text != nullptr && text->empty()) continue;  // it says nothing, and takes space
     line += ' ';
     line += field.name;
     line += '=';

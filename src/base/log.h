@@ -41,19 +41,19 @@ class Log {
   enum class Form { kText, kJson };
   enum class Level { kDebug, kInfo, kWarning, kError };
   using Fields = std::initializer_list<Field>;
-  // Takes lines with their fields apart. Values are as they came: they may hold anything.
+  // Receives lines with their fields apart. Values are raw: they may hold anything.
   using Sink = std::function<void(Level, std::string_view sentence, const Fields&)>;
 
-  // A log that keeps nothing, for code that is used without one.
+  // A log that discards everything, for code that is used without one.
   Log();
   // To standard error.
   Log(Form form, Level least);
-  // To somebody who keeps fields apart. `sink` must be thread-safe.
+  // To a reader of separate fields. `sink` must be thread-safe.
   Log(Sink sink, Level least);
   // To a string that tests read. `to` must outlive the log and is not locked.
   Log(Form form, Level least, std::string& to);
 
-  // As text has it: the sentence, and behind it the fields, each "name=value".
+  // The text form: the sentence, and then the fields, each "name=value".
   static std::string line(std::string_view sentence, const Fields& fields);
 
   // From now on, for all copies.
@@ -68,8 +68,8 @@ class Log {
   void write(Level level, std::string_view sentence, Fields fields) const;
 
   Form form_ = Form::kText;
-  std::shared_ptr<spdlog::logger> logger_;  // none: nothing is kept
-  std::shared_ptr<const Sink> sink_;        // none: lines are texts
+  std::shared_ptr<spdlog::logger> logger_;  // none: everything is discarded
+  std::shared_ptr<const Sink> sink_;        // none: lines are text
 };
 
 }  // namespace vantro::base

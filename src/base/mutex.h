@@ -1,5 +1,5 @@
-// Locks that the compiler follows: what a mutex guards is written on the member, and
-// clang's -Wthread-safety reports each use without the lock. Other compilers ignore it.
+// Locks that the compiler checks: a member says which mutex guards it, and clang's
+// -Wthread-safety reports each use without the lock. Other compilers ignore it.
 #pragma once
 
 #include <chrono>
@@ -15,7 +15,7 @@
 #define VANTRO_GUARDED_BY(mutex) VANTRO_THREAD_SAFETY(guarded_by(mutex))
 // On a function: its caller has locked it.
 #define VANTRO_REQUIRES(mutex) VANTRO_THREAD_SAFETY(requires_capability(mutex))
-// On a mutex: it is taken before that one, where both are.
+// On a mutex: it is locked before that one, where both are.
 #define VANTRO_ACQUIRED_BEFORE(mutex) VANTRO_THREAD_SAFETY(acquired_before(mutex))
 
 namespace vantro::base {
@@ -42,12 +42,12 @@ class VANTRO_THREAD_SAFETY(scoped_lockable) Lock {
   std::unique_lock<std::mutex> lock_;
 };
 
-// Waits with the lock released. It may come back without a reason: look at the condition
-// again in a loop, where the compiler sees the lock.
+// Waits with the lock released. It may return without a reason: check the condition again
+// in a loop, where the compiler sees the lock.
 class Condition {
  public:
   void wait(Lock& lock) { condition_.wait(lock.lock_); }
-  // False: it was not notified until then.
+  // False: the time was over without a notification.
   template <class Clock, class Duration>
   bool wait_until(Lock& lock, std::chrono::time_point<Clock, Duration> until) {
     return condition_.wait_until(lock.lock_, until) == std::cv_status::no_timeout;

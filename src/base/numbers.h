@@ -1,4 +1,4 @@
-// Whole numbers as they stand in text.
+// Whole numbers in text.
 #pragma once
 
 #include <charconv>
@@ -8,7 +8,7 @@
 
 namespace vantro::base {
 
-// The whole text as one decimal number; nothing if it is anything else, or does not fit.
+// The whole text as one decimal number; nothing if it is any other text, or does not fit.
 template <class Integer>
 std::optional<Integer> parse_number(std::string_view text) {
   Integer value = 0;

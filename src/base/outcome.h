@@ -1,4 +1,4 @@
-// What an operation gives back: a value, or a refusal that says why.
+// The result of an operation: a value, or a refusal that says why.
 //
 // A refusal is written for the engineer at a device's console: its sentence names the
 // thing and the fact, and what would have worked. Each protocol turns the kind into its
@@ -14,16 +14,16 @@ namespace vantro::base {
 
 // A kind exists only where some caller acts differently on it.
 enum class Kind {
-  kNotFound,       // there is nothing under that name
-  kDenied,         // there is, but not for this asker or not now
+  kNotFound,       // nothing has that name
+  kDenied,         // it exists, but not for this asker or not now
   kAccountNeeded,  // not without an account, or its password was wrong
   kExists,         // the name is taken by other bytes
-  kInvalid,        // what was asked makes no sense
+  kInvalid,        // the request makes no sense
   kTooLarge,       // over a limit on size
   kBusy,           // too much at once; the same request may succeed later
   kFull,           // no space left on the disk of the server
   kMismatch,       // bytes and checksum differ
-  kCorrupt,        // what is stored is damaged or gone
+  kCorrupt,        // the stored bytes are damaged or missing
   kIo,             // the disk, the database or the network failed
 };
 
@@ -31,7 +31,7 @@ struct Refusal {
   Kind kind;
   std::string sentence;      // one plain sentence, without a full stop at its end
   std::string nearest = {};  // a name that would have worked, or empty
-  // In so many seconds the same request may succeed; 0: nothing is known of that.
+  // After so many seconds the same request may succeed; 0: unknown.
   std::int64_t retry_after_s = 0;
 };
 
@@ -51,7 +51,7 @@ inline tl::unexpected<Refusal> refuse(Refusal refusal) {
 // The word for a kind in JSON and in logs: "not-found", "io" and so on.
 const char* word(Kind kind);
 
-// The sentence, and the nearest name behind it where there is one.
+// The sentence, then the nearest name if there is one.
 std::string in_full(const Refusal& refusal);
 
 // An operating-system error as a refusal: "what: No space left on device". ENOSPC and

@@ -12,7 +12,7 @@ namespace {
 constexpr std::array kProtocols{
     Protocol{"tftp", false, false, false, 69, "tftp", ""},
     Protocol{"ftp", true, false, false, 21, "ftp", ""},
-    // With AUTH TLS on FTP's own port (RFC 4217): "ftps:" stands for another way.
+    // With AUTH TLS on FTP's own port (RFC 4217): "ftps:" means another form.
     Protocol{"ftps", true, false, true, 21, "ftp",
              "under TLS; tell the client to use it"},
     Protocol{"http", true, false, false, 80, "http", ""},

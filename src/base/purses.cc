@@ -26,7 +26,7 @@ bool Purse::full(double most, double each_second, Instant now) {
 bool Purses::take(const Address& address, double amount, double most, double each_second,
                   Instant now) {
   if (purses_.size() >= kMostAddresses && !purses_.contains(address)) {
-    // A full purse is as one that there is not.
+    // A full purse is the same as none.
     std::erase_if(purses_,
                   [&](auto one) { return one.second.full(most, each_second, now); });
     if (purses_.size() >= kMostAddresses) return false;

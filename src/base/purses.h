@@ -1,5 +1,5 @@
-// Purses that are filled up again with time, one for each address: how much of something
-// an address may have, at once and in the long run. Bounded in memory; not thread-safe.
+// Budgets that fill up again with time, one for each address: how much of something an
+// address may use, at once and in the long run. Bounded in memory; not thread-safe.
 #pragma once
 
 #include <cstddef>
@@ -10,11 +10,11 @@
 
 namespace vantro::base {
 
-// One purse.
+// One budget.
 class Purse {
  public:
   Purse(double most, Instant now) : left_(most), at_(now) {}
-  // Takes so much, if there is as much in it.
+  // Takes so much, if so much is left.
   bool take(double amount, double most, double each_second, Instant now);
   bool full(double most, double each_second, Instant now);
 
@@ -29,8 +29,8 @@ class Purses {
  public:
   static constexpr std::size_t kMostAddresses = 8192;
 
-  // As Purse has it; the limits must not change much from call to call. False, too, where
-  // more addresses than kMostAddresses have taken of theirs lately.
+  // As Purse has it; the limits must not change much from call to call. False, too, if
+  // more than kMostAddresses addresses have used theirs lately.
   bool take(const Address& address, double amount, double most, double each_second,
             Instant now);
 

@@ -9,7 +9,7 @@
 namespace vantro::base {
 namespace {
 
-// Without those that people take for each other.
+// Without characters that people confuse.
 constexpr std::string_view kLetters = "23456789abcdefghjkmnpqrstuvwxyz";
 constexpr int kRandomLetters = 6;
 

@@ -78,7 +78,7 @@ class SharedMap {
     auto leaf = std::make_shared<Leaf>(*leaves_[at]);
     leaf->erase(place(*leaf, key));
     --size_;
-    // Small neighbours become one, so that leaves do not crumble as entries come and go.
+    // Merges small neighbours, so that leaves stay full as entries come and go.
     if (at + 1 < leaves_.size() && leaf->size() + leaves_[at + 1]->size() <= kLeaf / 4) {
       leaf->insert(leaf->end(), leaves_[at + 1]->begin(), leaves_[at + 1]->end());
       leaves_.erase(leaves_.begin() + offset(at + 1));
@@ -108,7 +108,7 @@ class SharedMap {
                             [](const Entry& one, const Key& k) { return one.first < k; });
   }
 
-  // Where the key is, or would be put. REQUIRES: there is a leaf.
+  // The leaf of the key, or where it would go. REQUIRES: there is a leaf.
   std::size_t leaf_of(const Key& key) const {
     const auto behind = std::upper_bound(
         leaves_.begin(), leaves_.end(), key, [](const Key& k, const auto& leaf) {

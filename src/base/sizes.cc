@@ -12,7 +12,7 @@ std::string size_text(std::uint64_t bytes) {
   constexpr std::array kUnits{"KiB", "MiB", "GiB", "TiB", "PiB", "EiB"};
   double value = static_cast<double>(bytes) / 1024;
   std::size_t unit = 0;
-  // 1023.95 would be shown as 1024.0, so it goes to the next unit.
+  // 1023.95 would round to 1024.0, so it goes to the next unit.
   while (value >= 1023.95 && unit + 1 < kUnits.size()) {
     value /= 1024;
     ++unit;

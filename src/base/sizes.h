@@ -20,8 +20,8 @@ std::string duration_text(double seconds);
 // "once", "twice", "3 times"
 std::string times_text(std::uint64_t count);
 
-// "4096", "512 KiB", "4 GiB", "10MB" (MB and GB are powers of 1000). Nothing if it is no
-// size or does not fit in 64 bits.
+// "4096", "512 KiB", "4 GiB", "10MB" (MB and GB are powers of 1000). Nothing if it is not
+// a size or does not fit in 64 bits.
 std::optional<std::uint64_t> parse_size(std::string_view text);
 
 }  // namespace vantro::base

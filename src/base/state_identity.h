@@ -1,5 +1,5 @@
-// What says that a database and a vault of files belong together: both keep it, and it
-// grows with every transaction of the database.
+// Proof that a database and a vault belong together: both keep it, and it grows with
+// every transaction of the database.
 #pragma once
 
 #include <cstdint>
@@ -10,8 +10,8 @@
 namespace vantro::base {
 
 struct StateIdentity {
-  std::string id;           // made at random with the database, hexadecimal
-  std::int64_t change = 0;  // so many transactions were committed
+  std::string id;           // random, made with the database; hexadecimal
+  std::int64_t change = 0;  // how many transactions were committed
   WallTime at = 0;          // when the last one was
 };
 

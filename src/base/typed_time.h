@@ -8,7 +8,7 @@
 
 namespace vantro::base {
 
-// Where a time lies that can be read in two ways: "22:00" is the last one or the next
+// The direction of a time that can be read in two ways: "22:00" is the last or the next
 // one, "4h" is four hours ago or in four hours.
 enum class Lies { kBefore, kAfter };
 
@@ -22,7 +22,7 @@ enum class Lies { kBefore, kAfter };
 std::optional<WallTime> parse_typed_time(const std::string& typed, WallTime now,
                                          Lies lies);
 
-// The length of "90m", "4h", "3 days", "P30D" in milliseconds, more than none.
+// The length of "90m", "4h", "3 days", "P30D" in milliseconds, at least one.
 std::optional<WallTime> parse_span(const std::string& typed);
 
 }  // namespace vantro::base

@@ -18,7 +18,7 @@ class UniqueFd {
   UniqueFd& operator=(const UniqueFd&) = delete;
   ~UniqueFd() { reset(); }
 
-  // Whoever takes it closes it.
+  // The caller closes it from then on.
   int release() { return std::exchange(fd_, -1); }
   int get() const { return fd_; }
   explicit operator bool() const { return fd_ >= 0; }

@@ -35,9 +35,9 @@ std::uint32_t decoded(std::string_view text, std::size_t length) {
   return point;
 }
 
-// Characters that nobody sees, or that change how others are seen: controls (Cc), which
-// drive terminals, line and paragraph separators (Zl, Zp), and format characters (Cf),
-// which reorder text or take no room. From the Unicode Character Database, version 15.
+// Characters that nobody sees, or that change how others look: controls (Cc), which drive
+// terminals, line and paragraph separators (Zl, Zp), and format characters (Cf), which
+// reorder text or have no width. From the Unicode Character Database, version 15.
 bool is_unseen(std::uint32_t point) {
   struct Range {
     std::uint32_t first;

@@ -1,7 +1,7 @@
-// Names as devices and people type them, and text as it may be shown.
+// Names as devices and people type them, and text that is safe to show.
 //
-// The tree of names is the same on every protocol. What a hand at a console gets wrong
-// without changing the meaning is forgiven; what could reach outside the tree is not.
+// The tree of names is the same on every protocol. Typing mistakes that do not change the
+// meaning are forgiven; anything that could reach outside the tree is not.
 #pragma once
 
 #include <cstdint>
@@ -12,8 +12,8 @@
 
 namespace vantro::base {
 
-// The longest name that is taken, in bytes: the limit of the file systems that
-// "vantro backup write" writes to.
+// The longest name, in bytes: the limit of the file systems that "vantro backup write"
+// writes to.
 inline constexpr std::size_t kLongestName = 255;
 
 // The one spelling of a name: no leading slash, no "./", no doubled slashes, "/" for a
@@ -22,10 +22,10 @@ inline constexpr std::size_t kLongestName = 255;
 // bytes.
 Outcome<std::string> visible_name(std::string_view typed);
 
-// Whether a name lies in the folder. Every name lies in "".
+// Whether a name is in the folder. Every name is in "".
 bool in_folder(std::string_view folder, std::string_view name);
 
-// The part behind the last slash: all of it, if there is none.
+// The part after the last slash: all of it, if there is none.
 std::string_view last_part(std::string_view name);
 
 // Without blanks, tabs and line ends at both ends.
@@ -34,8 +34,8 @@ std::string_view trimmed(std::string_view text);
 // Lower-case for ASCII letters; other bytes stay.
 std::string folded(std::string_view text);
 
-// Text from outside, safe on a terminal, in a log line and in an error packet: what is
-// not visible (below), and bytes that are not UTF-8, as \xNN; cut with "..." after
+// Text from outside, safe on a terminal, in a log line and in an error packet: invisible
+// characters (below), and bytes that are not UTF-8, as \xNN; cut with "..." after
 // `longest` bytes.
 std::string printable(std::string_view text, std::size_t longest = 120);
 
@@ -43,9 +43,9 @@ bool is_utf8(std::string_view text);
 
 struct Character {
   std::string_view bytes;   // its UTF-8 sequence, or one byte that is not UTF-8
-  std::uint32_t point = 0;  // Unicode's number of it
-  // Not: controls, which drive terminals; format characters, which reorder text or take
-  // no room; and what is not UTF-8.
+  std::uint32_t point = 0;  // its Unicode code point
+  // Not: controls, which drive terminals; format characters, which reorder text or have
+  // no width; and bytes that are not UTF-8.
   bool visible = false;
 };
 

@@ -1,4 +1,4 @@
-// A small file that is there whole or not at all, whatever happens while it is written.
+// A small file that exists whole or not at all, whatever happens while it is written.
 #pragma once
 
 #include <string>
@@ -9,15 +9,15 @@
 
 namespace vantro::base {
 
-// All of it, however often the system takes only a part. False and errno: the last
-// attempt failed.
+// Writes everything, also if the system takes only a part at a time. False and errno: the
+// last attempt failed.
 bool write_all(int fd, ByteView bytes);
 
-// All of it. kTooLarge: it has more than `most` bytes.
+// Reads everything. kTooLarge: it has more than `most` bytes.
 Outcome<std::string> read_whole_file(const std::string& file, std::size_t most);
 
-// For its owner only; takes the place of one that is there. The bytes and the name are on
-// disk when it returns a value. A symbolic link of that name is replaced, not followed.
+// For its owner only; replaces an existing file. The bytes and the name are on disk when
+// it returns a value. A symbolic link of that name is replaced, not followed.
 Outcome<void> write_whole_file(const std::string& file, std::string_view text);
 
 }  // namespace vantro::base

@@ -13,7 +13,7 @@ namespace {
 
 using base::Kind;
 
-// Of an archive; what has more shows only its first members.
+// Of an archive; longer lists show only their first members.
 constexpr std::size_t kMostMembersKept = 1000;
 
 // A release line of a platform and role.
@@ -31,8 +31,8 @@ std::vector<Line> lines_of(db::Transaction& transaction, std::int64_t image) {
   return lines;
 }
 
-// Which image of each line is the newest, is kept with them: working it out for a list of
-// 100,000 takes longer than somebody wants to wait. Only rows that change are written.
+// The newest image of each line is stored: working it out for a list of 100,000 takes
+// longer than people want to wait. Only rows that change are written.
 void mark_newest(db::Transaction& transaction, const std::vector<Line>& lines) {
   for (const auto& one : lines) {
     transaction.run(
@@ -45,8 +45,8 @@ void mark_newest(db::Transaction& transaction, const std::vector<Line>& lines) {
   }
 }
 
-// Makes the change of an image's rows, and marks the newest ones of the lines that it was
-// in, and is in now.
+// Changes the rows of an image, and marks the newest ones of the lines that it was in,
+// and is in now.
 template <class Change>
 void changing_lines(db::Transaction& transaction, std::int64_t image, Change change) {
   auto lines = lines_of(transaction, image);
@@ -103,7 +103,7 @@ void add_name(db::Transaction& transaction, std::int64_t image, const std::strin
                   {name, image, since});
 }
 
-// The facts that come, where nothing was known.
+// Sets facts that were not known.
 void complete_facts(Facts& known, const Facts& came) {
   for (const auto& name : fact_names()) {
     const auto text = fact(came, name);
@@ -124,7 +124,7 @@ std::vector<FactChange> differences(const Facts& before, const Facts& after) {
   return changes;
 }
 
-// Its name is given up for "NAME.unconfirmed-" and eight digits of its SHA-256.
+// The old holder of the name becomes "NAME.unconfirmed-" and eight digits of its SHA-256.
 void give_up_name(db::Transaction& transaction, const Image& image,
                   const std::string& name) {
   const auto end = ".unconfirmed-" + image.digests.sha256.substr(0, 8);
@@ -145,7 +145,7 @@ base::Refusal name_taken(const Image& known) {
 
 base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   using What = Added::What;
-  // What the version says by itself is not a fact of its own.
+  // A fact that the version implies is not stored.
   auto& line = image.facts.line;
   if (line == text::Version(image.facts.version).line()) line.clear();
   auto by_name =
@@ -208,7 +208,7 @@ base::Outcome<std::vector<FactChange>> Catalog::edit(
       return base::refuse(set.error());
     }
   }
-  // That one is guessed no longer is a change, too.
+  // That a fact is no longer guessed is a change, too.
   const bool sure = before.guessed != image.facts.guessed;
   auto changes = differences(before, image.facts);
   if (sure || !changes.empty()) {
@@ -282,7 +282,7 @@ std::vector<std::string> Catalog::remove(db::Transaction& t, const Image& image)
 
 void Catalog::mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now) {
-  // That they were read is no news; that they are no longer what they were is.
+  // Only a changed result is news, not the reading itself.
   for (const auto& row :
        transaction.query("select id from images where sha256 = :s and whole <> :w",
                          {sha256, std::int64_t{whole}})) {
@@ -308,12 +308,12 @@ base::Outcome<Image> Catalog::find(db::Transaction& transaction,
                                    const std::string& name) {
   auto image = named(transaction, name);
   if (image) return std::move(*image);
-  // The beginning of a checksum names an image as well, where it begins one only.
+  // The beginning of a checksum names an image as well, if it is unique.
   constexpr std::size_t kShortest = 8, kWhole = 64;
   const auto digits = base::folded(name);
   if (digits.size() >= kShortest && digits.size() <= kWhole &&
       digits.find_first_not_of("0123456789abcdef") == std::string::npos) {
-    // 'g' comes behind every digit.
+    // 'g' sorts after every digit.
     const auto found = transaction.query(
         "select sha256 from images where sha256 >= :a and sha256 < :b order by sha256 "
         "limit 2",
@@ -456,7 +456,7 @@ base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> Catalog::conte
   return database_.read([&](db::Transaction& t) -> base::Outcome<Contents> {
     Contents contents;
     for (const auto& row :
-         // 'g' is behind every hexadecimal digit.
+         // 'g' sorts after every hexadecimal digit.
          t.query("select sha256, size from images where sha256 >= :a and sha256 < :b "
                  "union select sha256, size from documents where sha256 >= :c and "
                  "sha256 < :d",

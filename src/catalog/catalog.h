@@ -1,7 +1,7 @@
-// The images that are known: taking in, finding, and what people change about them.
+// The known images: adding and finding them, and what people change about them.
 //
-// What changes is a static function that works in the caller's transaction, so that it
-// and its ledger row are written together; what only reads is a member.
+// A change is a static function in the caller's transaction, so that it and its ledger
+// row are written together; what only reads is a member.
 #pragma once
 
 #include <cstdint>
@@ -19,14 +19,14 @@
 
 namespace vantro::catalog {
 
-// The refusal where a name stands for other bytes than those that came.
+// The refusal if a name already stands for other bytes.
 base::Refusal name_taken(const Image& known);
 
 // What add() did.
 struct Added {
   enum class What {
     kNew,           // the bytes were not known
-    kNewName,       // the bytes were known under another name, and have this one now, too
+    kNewName,       // the bytes were known under another name, and now have this one, too
     kAlreadyThere,  // bytes and name were known
   };
   What what;
@@ -39,34 +39,32 @@ struct FactChange {
   std::string before, after;
 };
 
-// Which images; all that is given must hold.
+// Which images; all given conditions must hold.
 struct Filter {
-  // By fact name; letter case aside. A platform or hardware revision is one of those of
+  // By fact name, case-insensitive. A platform or hardware revision is one of those of
   // the image (no hardware at all: any). A version is "7.6" for it and all that begins
   // with it, or ">=7.6.1", ">", "<=", "<", "=". A space is what the device has: the image
-  // is known to need no more. Remarks: somewhere in them. Stage "withdrawn" is known
-  // here.
+  // is known to need no more. Remarks: anywhere in them. Stage "withdrawn" is known here.
   std::map<std::string, std::string> facts;
-  std::optional<std::string> text;  // somewhere in a name
+  std::optional<std::string> text;  // anywhere in a name
   std::optional<Vouching> vouching;
   std::optional<bool> offered;
   bool newest_only = false;  // of each platform, role and line
   std::size_t most = 1000;
   std::size_t skip = 0;
-  bool counted = true;  // how many there are in all, which may cost as much as the list
+  bool counted = true;  // also count all matches, which may cost as much as the list
 };
 
 struct Listed {
-  std::string platform;  // the group it is in; an image is in that of each platform
+  std::string platform;  // its group; an image has one for each platform
   Image image;
-  bool newest =
-      false;  // of its platform, role and line; what is withdrawn is not counted
-  bool confusable = false;  // with another that is listed for its platform and role
+  bool newest = false;      // of its platform, role and line; withdrawn ones do not count
+  bool confusable = false;  // with another one of its platform and role
 };
 
 struct Listing {
   std::vector<Listed> images;  // by platform, role, version (newest first)
-  std::size_t in_all = 0;      // 0 if it was not asked for
+  std::size_t in_all = 0;      // 0 if nobody asked for it
 };
 
 struct PlatformSummary {
@@ -74,17 +72,17 @@ struct PlatformSummary {
   std::size_t images = 0;
 };
 
-// What there is of one platform, role and release line.
+// The images of one platform, role and release line.
 struct LineSummary {
   std::string platform;
   std::string role;
-  std::string line;        // for people; empty: the images tell none
-  std::size_t images = 0;  // withdrawn ones, too
-  std::string newest;      // the name of the newest that is not withdrawn, or empty
+  std::string line;        // for people; empty: the images have none
+  std::size_t images = 0;  // including withdrawn ones
+  std::string newest;      // the newest that is not withdrawn, or empty
   std::string version;     // of that one
 };
 
-// An image whose version can be taken for this one's (text/version.h).
+// An image whose version is easy to confuse with this one's (text/version.h).
 struct LookAlike {
   std::string name;
   std::string version;
@@ -95,32 +93,33 @@ class Catalog {
  public:
   explicit Catalog(db::Database& database) : database_(database) {}
 
-  // The bytes must be in the vault already. Facts that the image has are set, those that
-  // were known stay. May return kExists: the name stands for other bytes. If those are in
-  // doubt, they get another name instead.
+  // The bytes must be in the vault already. Sets facts that are not known yet. May return
+  // kExists: the name stands for other bytes. If those are in doubt, they get another
+  // name instead.
   static base::Outcome<Added> add(db::Transaction& transaction, Image image);
-  // What a look inside came to.
+  // The result of a look inside.
   static void set_inside(db::Transaction& transaction, std::int64_t image,
                          const probe::Report& report);
-  // Of an image as find() gave it. The changes, in the order of fact_names(); kInvalid if
-  // one can't be made, and then none is.
+  // Of an image from find(). Returns the changes, in the order of fact_names(); kInvalid
+  // if one is not possible, and then nothing changes.
   static base::Outcome<std::vector<FactChange>> edit(
       db::Transaction& transaction, Image& image,
       const std::map<std::string, std::string>& facts);
-  // Takes over what the image does not know, or has guessed. The changes.
+  // Sets facts that are unknown or guessed. Returns the changes.
   static std::vector<FactChange> complete(db::Transaction& transaction, Image& image,
                                           const Facts& found);
-  // kExists if it is withdrawn already. Its offers are the caller's to end.
+  // kExists if it is withdrawn already. Ending its offers is up to the caller.
   static base::Outcome<void> withdraw(db::Transaction& transaction, const Image& image,
                                       const std::string& why, base::WallTime now);
   // kInvalid if it is not withdrawn.
   static base::Outcome<void> take_back_withdrawal(db::Transaction& transaction,
                                                   const Image& image);
-  // Its rows, and those of its names, offers, vouches and documents, for good. Gives the
-  // SHA-256 of everything that they had in the vault. REQUIRES: no kit has it.
+  // Removes its rows, and those of its names, offers, vouches and documents, for good.
+  // Returns the SHA-256 of everything that they had in the vault. REQUIRES: it is in no
+  // kit.
   static std::vector<std::string> remove(db::Transaction& transaction,
                                          const Image& image);
-  // Its bytes were read: they are what they were, or not.
+  // The result of verifying its bytes: unchanged, or not.
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now);
 
@@ -131,7 +130,7 @@ class Catalog {
   // The same. kNotFound has the nearest.
   static base::Outcome<Image> find(db::Transaction& transaction, const std::string& name);
   base::Outcome<Image> find(const std::string& name) const;
-  // Of bytes; nothing if they are not in the catalogue.
+  // By its SHA-256; nothing if the catalogue has no such image.
   base::Outcome<std::optional<Image>> with_content(const std::string& sha256) const;
   // All of that size, by name.
   base::Outcome<std::vector<Image>> with_size(std::uint64_t size) const;
@@ -141,7 +140,7 @@ class Catalog {
                                            const std::string& sha256);
   // kInvalid: a fact or version in the filter makes no sense.
   base::Outcome<Listing> list(const Filter& filter) const;
-  // By name; without images that are for none.
+  // By name; without images that have no platform.
   base::Outcome<std::vector<PlatformSummary>> platforms() const;
   // By platform, role and line; of one platform, or of all (empty).
   base::Outcome<std::vector<LineSummary>> lines(const std::string& platform) const;
@@ -153,7 +152,7 @@ class Catalog {
   base::Outcome<std::vector<probe::Member>> members_of(std::int64_t image) const;
   base::Outcome<std::vector<LookAlike>> look_alikes(const Image& image) const;
   base::Outcome<std::size_t> count() const;
-  // The SHA-256 and size of everything that must be in the vault for the catalogue.
+  // SHA-256 and size of everything that must be in the vault for the catalogue.
   base::Outcome<std::vector<std::pair<std::string, std::uint64_t>>> contents(
       const std::string& begins) const;
 

@@ -1,5 +1,5 @@
 // Release notes and the like that belong to an image. Their bytes are in the vault, and
-// stay there when a document is taken away.
+// stay there when a document is removed.
 #pragma once
 
 #include <cstdint>
@@ -25,14 +25,13 @@ class Documents {
 
   explicit Documents(db::Database& database) : database_(database) {}
 
-  // kInvalid: not text, Markdown or PDF by its name's ending.
+  // kInvalid: not text, Markdown or PDF, by the ending of its name.
   static base::Outcome<void> check_name(const std::string& name);
 
-  // The bytes must be in the vault already. Under a name that is there the new one takes
-  // the old one's place.
+  // The bytes must be in the vault already. Replaces a document of the same name.
   static void attach(db::Transaction& transaction, std::int64_t image,
                      const Document& document);
-  // These bytes were read: they are what they were, or not.
+  // The result of verifying these bytes: unchanged, or not.
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole);
   // kNotFound has the nearest name.

@@ -50,7 +50,7 @@ base::Outcome<void> set_word(std::string& to, const std::string& name,
   return {};
 }
 
-// Or one of the two is not known.
+// Or one of the two is unknown.
 bool fits(const std::vector<std::string>& of_image, const std::string& of_device) {
   const auto wanted = base::folded(of_device);
   return wanted.empty() || of_image.empty() ||
@@ -119,7 +119,7 @@ base::Outcome<void> set_fact(Facts& facts, const std::string& name,
           "an image is withdrawn with 'vantro image withdraw', which asks "
           "for the reason that devices are told");
     }
-    // As the version before wrote them, in its exports and in scripts.
+    // Words of the previous version, in its exports and in scripts.
     static const std::map<std::string, std::string> kFormerly{
         {"early", "new"}, {"general", "proven"}, {"ending", "retiring"}};
     const auto old = kFormerly.find(base::folded(text));

@@ -8,7 +8,7 @@
 namespace vantro::catalog {
 namespace {
 
-// Each looks at the whole of a lower-case name; parts are separated by "-", "_" and ".".
+// Each reads the whole lower-case name, whose parts are separated by "-", "_" and ".".
 const std::vector<text::Recogniser>& usual_shapes() {
   static const auto shapes = [] {
     std::vector<text::Recogniser> all;
@@ -44,7 +44,7 @@ const std::vector<text::Recogniser>& usual_shapes() {
   return shapes;
 }
 
-// Words that are followed by a number for another reason.
+// Words that have a number behind them for another reason.
 bool names_no_platform(const std::string& text) {
   constexpr std::array kOther{"sha", "build", "rel", "ver", "part", "disk", "boot"};
   return std::any_of(kOther.begin(), kOther.end(),

@@ -1,6 +1,6 @@
-// What a file's name tells where no recogniser of the user's fits: platform, role and
-// version, by the shapes that names usually have. Guesses are marked as such, and give
-// way to anything that is known.
+// What a file's name suggests where no recogniser of the settings matches: platform, role
+// and version, by the usual shapes of names. Guesses are marked as such, and give way to
+// known facts.
 #pragma once
 
 #include <string>

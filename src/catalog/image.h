@@ -13,7 +13,7 @@
 
 namespace vantro::catalog {
 
-// How the image's checksums stand to its maker's.
+// Whether the image's checksums agree with its maker's.
 enum class Vouching {
   kUnvouched,     // nobody has compared them
   kWeakly,        // they agree, but only MD5 or SHA-1 was compared: both can be forged
@@ -27,21 +27,21 @@ std::optional<Vouching> vouching_of(const std::string& word);
 
 struct Withdrawal {
   base::WallTime at = 0;
-  std::string why;  // what devices are told
+  std::string why;  // the reason that devices are told
 };
 
-// Why the server withdraws one that a client handed in and was gone before it got the
-// reply: perhaps it had not sent all of it.
+// Why the server withdraws an image whose sender disappeared before it got the reply:
+// perhaps it had not sent everything.
 inline constexpr const char* kEndNotConfirmed =
     "upload end not confirmed: the client was gone before it got the reply";
 
-// In the change log, with the image's number: its facts, its names, its vouches, or what
-// is kept of it.
+// In the change log, with the image's number: its facts, its names, its vouches, or its
+// storage.
 inline constexpr const char* kImageChanged = "image";
 
 struct Image {
   std::int64_t id = 0;
-  std::string name;  // the one it was added under first
+  std::string name;  // the name under which it was added first
   std::uint64_t size = 0;
   crypto::Digests digests;
   base::WallTime taken_in_at = 0;
@@ -49,16 +49,17 @@ struct Image {
   Facts facts;
   Vouching vouching = Vouching::kUnvouched;
   std::optional<Withdrawal> withdrawal;
-  bool whole = true;           // when it was last read
-  base::WallTime read_at = 0;  // last compared with its SHA-256; it was so as it came in
-  std::string verdict;         // of the look inside (probe/report.h); empty: none yet
+  bool whole = true;  // when it was last read
+  base::WallTime read_at =
+      0;                // when its SHA-256 was last verified; it was right on arrival
+  std::string verdict;  // of the look inside (probe/report.h); empty: none yet
   std::string kind;
   std::vector<std::string> findings;
   std::uint64_t members_in_all = 0;
-  bool offered = false;  // it has an offer; whether a device gets it is the index's say
+  bool offered = false;  // it has an offer; the index decides whether a device gets it
 
   // It is withdrawn as perhaps not whole. The same bytes again settle that, and others
-  // may have its name.
+  // may take its name.
   bool in_doubt() const { return withdrawal && withdrawal->why == kEndNotConfirmed; }
 };
 

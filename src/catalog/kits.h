@@ -1,4 +1,4 @@
-// Kits: images that belong together, in the order in which a device takes them.
+// Kits: images that belong together, in the order of installation.
 #pragma once
 
 #include <cstdint>
@@ -33,10 +33,9 @@ class Kits {
  public:
   explicit Kits(db::Database& database) : database_(database) {}
 
-  // kExists if there is one of that name; kInvalid if it has less than two parts, or an
-  // image twice.
+  // kExists if the name is taken; kInvalid with fewer than two parts, or an image twice.
   static base::Outcome<void> add(db::Transaction& transaction, Kit kit);
-  // The one of that name gets these remarks and parts. kNotFound has the nearest name;
+  // Gives the kit of that name these remarks and parts. kNotFound has the nearest name;
   // kInvalid as add().
   static base::Outcome<void> change(db::Transaction& transaction, const Kit& kit);
   // kNotFound has the nearest name. The images stay.
@@ -45,7 +44,7 @@ class Kits {
 
   base::Outcome<std::vector<Kit>> all() const;
   base::Outcome<Kit> find(const std::string& name) const;
-  // That hold the image with these bytes.
+  // Kits that hold the image with these bytes.
   static std::vector<Kit> with_content(db::Transaction& transaction,
                                        const std::string& sha256);
   base::Outcome<std::vector<Kit>> with_content(const std::string& sha256) const;

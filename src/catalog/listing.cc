@@ -1,5 +1,5 @@
-// The lists of the catalogue: by platform, role and version, with what is to be shown of
-// each group; what there is of a platform.
+// The lists of the catalogue: by platform, role and version, with the columns of each
+// group; the content of a platform.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -96,7 +96,7 @@ base::Outcome<Where> where_of(const Filter& filter) {
         {base::folded(*filter.text)});
   }
   if (filter.vouching) {
-    // As it stands, not as a value: the index of contradicted ones is found by it.
+    // Literal, not a value: the index of contradicted ones depends on it.
     where.and_that(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
   }
   if (filter.offered) {
@@ -108,7 +108,7 @@ base::Outcome<Where> where_of(const Filter& filter) {
   return where;
 }
 
-// In groups that a person can still look through.
+// In groups of a size that a person can read.
 void mark_confusable(std::vector<Listed>& images) {
   constexpr std::ptrdiff_t kLargestGroup = 300;
   const auto same_group = [](const Listed& a, const Listed& b) {
@@ -151,7 +151,7 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
     auto values = where->values;
     values.emplace_back(static_cast<std::int64_t>(filter.most));
     values.emplace_back(static_cast<std::int64_t>(filter.skip));
-    // What costs more is looked up only for those that are shown.
+    // Expensive columns are looked up only for the rows that are shown.
     const std::string order =
         " order by p.platform, p.role, p.version_key desc, p.image ";
     const auto rows = t.query("with page as (select p.* " + kFrom + where->sql + order +

@@ -54,7 +54,7 @@ OfferIndex::OfferIndex(std::vector<Offer> standing, std::vector<Offer> withdrawn
     auto& offers = names[offer.name].withdrawn;
     offers.push_back(std::move(offer));
   }
-  // In one go, which is much less work than one after the other.
+  // In one go, which is much cheaper than one by one.
   std::vector<std::pair<std::string, std::shared_ptr<const Name>>> by_name;
   std::map<std::string, Spellings> folded;
   std::map<std::string, std::size_t> contents;
@@ -118,7 +118,7 @@ void OfferIndex::replace(const std::string& name,
   auto spellings = spelt == nullptr ? Names() : spelt->names;
   std::erase(spellings, name);
   if (const auto* found = by_name_.find(name)) {
-    // Held on to, as its place in the map goes.
+    // Kept alive, as its place in the map goes.
     const auto before = *found;
     open_ -= open_offers(*before);
     count_contents(*before, static_cast<std::size_t>(-1));
@@ -260,7 +260,7 @@ std::optional<std::string> OfferIndex::nearest(const std::string& name,
     if (!far || *far > best_distance || (*far == best_distance && best)) continue;
     best_distance = *far;
     best.reset();
-    // Where the nearest is nothing for the asker, no other one was meant.
+    // If the nearest name is not for the asker, no other one was meant.
     for (const auto& spelling : by_folded_name_.find(*folded)->names) {
       if (fits(**by_name_.find(spelling), asking)) best = spelling;
     }

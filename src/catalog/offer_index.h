@@ -1,5 +1,5 @@
 // All offers at one moment, for look-ups that must not wait for the database. Immutable:
-// a change makes a new one, which shares with the old one what has not changed.
+// a change makes a new index, which shares everything unchanged with the old one.
 #pragma once
 
 #include <cstdint>
@@ -17,36 +17,35 @@
 
 namespace vantro::catalog {
 
-// Who asks, as far as offers depend on it.
+// The asker, as far as offers depend on it.
 struct Asking {
   base::Address address;
   std::string protocol;
   base::WallTime now = 0;
-  std::string part = {};      // the folder that the asker is kept to; empty: all
-  std::string platform = {};  // of the device that asks; empty: not known
+  std::string part = {};      // the only folder that the asker sees; empty: all
+  std::string platform = {};  // of the asking device; empty: unknown
 };
 
 class OfferIndex {
  public:
-  // `standing`: all offers that stand; `withdrawn`: those whose names are still told why
-  // they are gone. `only_vouched`: an image that nobody has vouched for is not handed
-  // out.
+  // `standing`: all open offers; `withdrawn`: those whose names still say why they are
+  // gone. `only_vouched`: unvouched images are not handed out.
   OfferIndex(std::vector<Offer> standing, std::vector<Offer> withdrawn,
              bool only_vouched);
   // Statements may throw, as db::Transaction's.
   static OfferIndex read(db::Transaction& transaction, bool only_vouched);
-  // The offers after what the change log tells: reads what has changed, and no more.
+  // The index after the rows of the change log: reads the changes, and no more.
   OfferIndex after(db::Transaction& transaction,
                    const std::vector<db::Change>& changes) const;
 
-  // `name` as base::visible_name() gave it. Of several offers of a name the one to the
-  // narrowest network that the asker is in. Letter case is forgiven where that leaves one
-  // name. kDenied: the name is there, and its image is not handed out, or not over this
+  // `name` as base::visible_name() returned it. Of several offers of a name, the one to
+  // the narrowest network that the asker is in. Letter case is forgiven if that leaves
+  // one name. kDenied: the name exists, but its image is not handed out, or not over this
   // protocol. The pointer lives as long as the index.
   base::Outcome<const Offer*> find(const std::string& name, const Asking& asking) const;
 
   // For a name that find() did not find: the one that was probably meant, if the asker
-  // may have it, and its image is for the asker's platform as far as both are known.
+  // may fetch it, and its image is for the asker's platform as far as both are known.
   // Takes up to a millisecond with 100,000 names.
   std::optional<std::string> nearest(const std::string& name, const Asking& asking) const;
 
@@ -57,7 +56,7 @@ class OfferIndex {
   // Why nobody gets this image, as a part of a sentence; empty if somebody can.
   std::string held_back(const Image& image) const;
 
-  // Offers that somebody can fetch from.
+  // Offers that somebody can fetch.
   std::size_t size() const { return open_; }
   bool withdrawn(const std::string& sha256) const {
     return withdrawn_contents_.contains(sha256);
@@ -80,14 +79,14 @@ class OfferIndex {
   bool visible(const Name& name, const Asking& asking) const;
   bool fits(const Name& name, const Asking& asking) const;
   std::size_t open_offers(const Name& name) const;
-  // Takes what is there under the name out, and puts the other in; null: nothing.
+  // Replaces what is under the name; null: with nothing.
   void replace(const std::string& name, const std::shared_ptr<const Name>& with);
 
   bool only_vouched_;
   std::size_t open_ = 0;
   base::SharedMap<std::string, std::shared_ptr<const Name>> by_name_;
-  base::SharedMap<std::string, Spellings> by_folded_name_;  // standing or withdrawn
-  // SHA-256, and how many names of it were withdrawn.
+  base::SharedMap<std::string, Spellings> by_folded_name_;  // open or withdrawn
+  // SHA-256, and how many of its names were withdrawn.
   base::SharedMap<std::string, std::size_t> withdrawn_contents_;
 };
 

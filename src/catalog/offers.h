@@ -1,5 +1,5 @@
 // Offers: names under which devices can fetch an image, to whom, over what, until when.
-// None is ever removed: one that was changed or ended stays as the name's history.
+// None is ever removed: a changed or ended one stays as the name's history.
 #pragma once
 
 #include <cstdint>
@@ -19,16 +19,16 @@ struct Offer {
   std::int64_t id = 0;
   std::string name;
   Image image;
-  std::optional<base::Network> network;  // none: to all
-  std::vector<std::string> protocols;    // none: over all
+  std::optional<base::Network> network;  // none: all networks
+  std::vector<std::string> protocols;    // none: all protocols
   bool any_platform = false;             // also to devices of other platforms
   base::WallTime since = 0;
   std::optional<base::WallTime> until;
-  std::optional<base::WallTime> ended_at;  // none: not ended
-  std::string why;                         // it was ended
+  std::optional<base::WallTime> ended_at;  // none: open
+  std::string why;                         // when it ended
 };
 
-// What a change of an offer leaves is as it was.
+// A field without a value leaves the offer's as it is.
 struct OfferChange {
   std::optional<Image> image;
   std::optional<std::optional<base::Network>> network;
@@ -49,30 +49,30 @@ class Offers {
 
   // `offer` without id. kExists if the name stands for something to the same network.
   static base::Outcome<Offer> add(db::Transaction& transaction, Offer offer);
-  // Ends the offer and begins another: what the name stood for until now stays known.
+  // Ends the offer and begins another, so that the old meaning of the name stays on
+  // record.
   static base::Outcome<Offer> change(db::Transaction& transaction, const Offer& offer,
                                      const OfferChange& change, base::WallTime now);
   static void end(db::Transaction& transaction, const Offer& offer,
                   const std::string& why, base::WallTime now);
-  // Those whose time is over; returns them.
+  // Ends the expired ones; returns them.
   static std::vector<Offer> end_expired(db::Transaction& transaction, base::WallTime now);
-  // All that stand for the image; returns them.
+  // Ends all open ones of the image; returns them.
   static std::vector<Offer> end_all_of(db::Transaction& transaction, std::int64_t image,
                                        const std::string& why, base::WallTime now);
-  // Those that withdrawing the image at that time has ended.
+  // Those that ended when the image was withdrawn at that time.
   static std::vector<Offer> ended_by_withdrawal(db::Transaction& transaction,
                                                 std::int64_t image, base::WallTime at);
-  // The one under this name to this network. Where `network` is not given and the name
-  // has only one offer, that. kNotFound has the nearest name, kInvalid says between which
-  // to choose.
+  // The one under this name to this network. Without `network`, the only one of the name.
+  // kNotFound has the nearest name, kInvalid names the choices.
   static base::Outcome<Offer> find(
       db::Transaction& transaction, const std::string& name,
       const std::optional<std::optional<base::Network>>& network);
-  // Under the same name, to networks that have addresses in common with this offer's.
+  // Those of the same name to networks that overlap with this offer's.
   static std::vector<Offer> overlapping(db::Transaction& transaction, const Offer& offer);
 
-  // What the offer index has under the names: those that stand, and the last one of a
-  // name that no longer stands for anything because its image was withdrawn.
+  // The index's entries of these names: open ones, and the last one of a name that has
+  // none because its image was withdrawn.
   static std::vector<Offer> standing_under(db::Transaction& transaction,
                                            const std::string& name);
   static std::vector<Offer> withdrawn_under(db::Transaction& transaction,
@@ -84,10 +84,10 @@ class Offers {
   static std::vector<Offer> standing(db::Transaction& transaction);
   static std::vector<Offer> withdrawn(db::Transaction& transaction);
 
-  // Those that stand, by name, then network; and those that stood at a time in the past.
+  // The open ones, by name, then network; and those that were open at a past time.
   base::Outcome<std::vector<Offer>> standing() const;
   base::Outcome<std::vector<Offer>> standing_at(base::WallTime time) const;
-  // Of one name, all that ever stood, newest first.
+  // All of one name, ever, newest first.
   base::Outcome<std::vector<Offer>> history(const std::string& name) const;
   base::Outcome<std::vector<Offer>> of_image(std::int64_t image) const;
 
@@ -101,7 +101,7 @@ class Offers {
 // In the change log.
 inline constexpr const char* kOfferChanged = "offer";
 
-// Why an offer ended, where somebody must be told the image's own reason.
+// Why an offer ended, where the asker must be told the image's own reason.
 inline constexpr const char* kImageWithdrawn = "the image was withdrawn";
 
 }  // namespace vantro::catalog

@@ -1,5 +1,5 @@
-// Vouching: holding an image's checksum against one from its maker, and remembering who
-// did, from where, and what came of it.
+// Vouching: comparing an image's checksum with one from its maker, and recording who did
+// it, from which source, and the result.
 #pragma once
 
 #include <cstdint>
@@ -22,22 +22,21 @@ struct Vouch {
   std::string source;  // where the maker's checksum came from
   crypto::Expected expected{};
   bool agrees = false;
-  std::string signer;  // of the checksum list it stood in, if that was checked
+  std::string signer;  // of the checksum list's signature, if that was checked
   std::optional<base::WallTime> retracted_at;
 };
 
-// What vouches come to: contradicted if one that was not retracted disagrees.
+// The result of all vouches: contradicted if one that was not retracted disagrees.
 Vouching vouching_from(const std::vector<Vouch>& vouches);
 
 class Vouches {
  public:
   explicit Vouches(db::Database& database) : database_(database) {}
 
-  // Works out whether it agrees; returns it so. The image's state is brought up to date,
-  // in `image` as well.
+  // Compares; returns the vouch with its result. Updates the image's state, in `image` as
+  // well.
   static Vouch add(db::Transaction& transaction, Image& image, Vouch vouch);
-  // Takes back all that disagree, or else all. Returns how many; kInvalid if there is
-  // none.
+  // Retracts all that disagree, or else all. Returns how many; kInvalid if there is none.
   static base::Outcome<std::size_t> retract(db::Transaction& transaction, Image& image,
                                             base::WallTime now);
 

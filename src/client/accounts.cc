@@ -19,7 +19,7 @@ constexpr std::size_t kLongestKeyFile = 64 * 1024;
 struct AccountOptions {
   std::string name;
   bool new_password = false;  // change: ask for one
-  // What is not given stays as it is; times as they were typed.
+  // A missing value keeps the old one; times as they were typed.
   api::AccountFields fields;
 };
 
@@ -192,9 +192,9 @@ Done show_locations(const Context& context, const api::LocationsAsked& options) 
       context, api::kLocations, options,
       [&](const Terminal& terminal, const api::Locations& all) {
         for (const auto& one : all.locations) {
-          // Alone on its line, so that all of it can be taken.
+          // Alone on its line, so that it is easy to copy.
           terminal.write(shown(one.text, 2000) + "\n");
-          // And each value, for devices that ask for one after the other.
+          // And each value, for devices that ask for them one by one.
           if (!options.device.empty()) {
             terminal.write(fmt::format(
                 "    server {}  port {}{}  name {}{}\n", shown(one.server), one.port,

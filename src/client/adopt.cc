@@ -25,7 +25,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// Larger files are not looked into for being a list: they are images.
+// Larger files are images, and not checked for being a list.
 constexpr std::uintmax_t kLargestProof = 1 << 20;
 
 struct Found {
@@ -113,7 +113,7 @@ class Adoption {
     return {};
   }
 
-  // A maker's list is used for the files of its folder; it is not an image.
+  // A maker's list counts for the files of its folder; it is not an image.
   bool is_proof(const fs::path& path, const std::string& inside, std::uintmax_t size) {
     if (size > kLargestProof) return false;
     const auto text = read_text(path.string(), kLargestProof);
@@ -135,7 +135,7 @@ class Adoption {
 
   std::vector<std::string> expected_for(const Found& file) const {
     std::set<std::string> expected;
-    // Lists above it name it with its folders.
+    // Lists in a folder above name it with its folders.
     for (auto folder = file.path.parent_path(); !folder.empty();
          folder = folder.parent_path()) {
       const auto lists = lists_.find(folder.string());
@@ -158,7 +158,7 @@ class Adoption {
     return {expected.begin(), expected.end()};
   }
 
-  // The same bytes are there under this name.
+  // The server has the same bytes under this name.
   Result<bool> there_already(const Found& file, const std::string& name) {
     const auto known = context_.api.call(api::kImage, {name});
     if (!known) {
@@ -187,7 +187,7 @@ class Adoption {
     return send_image(context_, *opened, file.inside, given, *bar_, done_);
   }
 
-  // Refused where nothing more can be sent: the server is gone or does not know us.
+  // Refused if nothing more can be sent: the server is gone or does not know us.
   Done add(const Found& file) {
     const auto name = options_.keep_paths ? file.inside : file.path.filename().string();
     const auto ends = [](const Failure& failure) {

@@ -10,11 +10,12 @@ namespace vantro::client {
 struct AdoptOptions {
   std::string folder;
   bool keep_paths = false;  // names with folders, else the files' own
-  api::ImageGiven given;    // for each of them: what is said of it beside its name
+  api::ImageGiven given;    // for each of them: everything but its name
 };
 
-// What is there already, with the same bytes, is left as it is: so an interrupted run
-// goes on when it is started again. Ends with a report of what was not added, and why.
+// Files that the server has already, with the same bytes, are left alone: so an
+// interrupted run resumes when it is started again. Ends with a report of what was not
+// added, and why.
 Done adopt(const Context& context, const AdoptOptions& options);
 
 }  // namespace vantro::client

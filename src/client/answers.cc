@@ -110,7 +110,7 @@ Done ask_first(const Context& context, bool yes, const std::string& question) {
 
 namespace {
 
-// Where a field of the rows is; names are taken as the heads of tables have them, too.
+// The place of a field in the rows; the heads of tables are accepted, too.
 Result<std::size_t> place_of(const api::Rows& rows, std::string name) {
   name = base::folded(name);
   std::replace(name.begin(), name.end(), '-', '_');

@@ -19,7 +19,7 @@ namespace vantro::client {
 struct Context {
   const ApiClient& api;
   const View& view;
-  bool json = false;  // the API's answer as it is, instead of text for people
+  bool json = false;  // the API's answer unchanged, instead of text for people
 };
 
 using Done = Result<void>;
@@ -29,7 +29,7 @@ tl::unexpected<Failure> wrong_use(std::string sentence);
 // The rows of a list for programs, as --jsonl or --csv asks.
 Done show_rows(const Terminal& terminal, const View& view, const api::Rows& rows);
 
-// The answer as it is, row by row, or by `people(terminal, value)`.
+// The answer unchanged, row by row, or by `people(terminal, value)`.
 template <class T, class F>
 Done show_answer(const Context& context, const Result<Answered<T>>& answer, F people) {
   if (!answer) return tl::unexpected(answer.error());
@@ -41,7 +41,7 @@ Done show_answer(const Context& context, const Result<Answered<T>>& answer, F pe
     }
   }
   if (context.json) {
-    // An operation that has nothing to tell sends nothing.
+    // An operation without an answer sends nothing.
     terminal.write_json((answer->text.empty() ? "{}" : api::indented(answer->text)) +
                         "\n");
   } else {
@@ -59,7 +59,7 @@ Done show(const Context& context,
   return show_answer(context, context.api.call(operation, asked), std::move(people));
 }
 
-// {"NAME": [ ... ]} as it comes, for lists that are too long to be held.
+// {"NAME": [ ... ]}, written row by row, for lists too long for memory.
 class JsonList {
  public:
   JsonList(const Terminal& terminal, std::string name)
@@ -81,14 +81,14 @@ void write_digests(const Terminal& terminal, const api::Digests& digests);
 Result<std::string> read_proof(const std::string& file);
 
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number);
-// A time ahead as it was typed, as the API wants it; empty for "ever". What was
-// understood is said on standard error where it was not typed in full.
+// A future time as it was typed, in the API's form; empty for "ever". Says on standard
+// error how it was understood, unless it was typed in full.
 Result<std::string> iso_of(const Context& context, const std::string& typed);
 // How many seconds it is until then; refused if it is not ahead.
 Result<std::int64_t> time_until(const std::string& typed);
-// The same for what was.
+// The same for a past time.
 Result<std::string> past_iso(const Context& context, const std::string& typed);
-// Asks, where `yes` was not given, before something that can't be taken back. `question`:
+// Asks before an action that cannot be undone, unless `yes` was given. `question`:
 // "Remove the image 'x' and its bytes?". Refused where nobody can answer.
 Done ask_first(const Context& context, bool yes, const std::string& question);
 
@@ -101,13 +101,14 @@ Result<OpenedFile> open_file(const std::string& file);
 // All of it, at most `most` bytes; "-" is standard input.
 Result<std::string> read_text(const std::string& file, std::size_t most = 16 << 20);
 
-// What must come; what is not given is not compared.
+// What must arrive; an empty value is not compared.
 struct Recorded {
   std::optional<std::uint64_t> size;
   std::string sha256;
 };
-// Bytes of the server into a file, first beside it, so that it is there whole or not at
-// all. "-" is standard output. A file that is there is written over only with `force`.
+// Saves bytes of the server to a file, under a temporary name first, so that the file is
+// whole or does not exist. "-" is standard output. An existing file is overwritten only
+// with `force`.
 Done save(const Context& context, const std::string& target, const std::string& file,
           bool force, const Recorded& recorded);
 

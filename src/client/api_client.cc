@@ -16,7 +16,7 @@ struct FreeList {
   void operator()(curl_slist* list) const { curl_slist_free_all(list); }
 };
 
-// libcurl wants this once before threads and calls; the client has one thread.
+// libcurl needs this once before threads and calls; the client has one thread.
 struct CurlLibrary {
   CurlLibrary() { curl_global_init(CURL_GLOBAL_DEFAULT); }
   ~CurlLibrary() { curl_global_cleanup(); }
@@ -49,7 +49,7 @@ class ApiClient::Request {
     if (!access.token.empty()) add_header("Authorization: Bearer " + access.token);
     if (!access.socket.empty()) {
       set(CURLOPT_UNIX_SOCKET_PATH, access.socket.c_str());
-      // It is local: whoever may use it is known by that.
+      // It is local: the socket's permissions say who may use it.
       set(CURLOPT_PROTOCOLS_STR, "http");
     }
     if (!access.fingerprint.empty()) pin({access.fingerprint, {}});
@@ -73,7 +73,7 @@ class ApiClient::Request {
     headers_.reset(curl_slist_append(headers_.release(), line.c_str()));
   }
 
-  // Where the bytes of a 200 go; without one they are kept as the body.
+  // Where the body of a 200 goes; without it the body is kept.
   void to(std::function<bool(base::ByteView)> sink) { sink_ = std::move(sink); }
 
   void from(std::uint64_t size, const Source& source) {
@@ -109,7 +109,7 @@ class ApiClient::Request {
     set(CURLOPT_HTTPHEADER, headers_.get());
     const auto code = curl_easy_perform(handle_.get());
     if (local_failure_) return tl::unexpected(*local_failure_);
-    // An error may have been told before the rest of an upload was sent.
+    // The server may refuse before the rest of an upload was sent.
     if (status() >= 400) return tl::unexpected(told());
     if (stopped_by_sink_) return std::string{};
     if (code == CURLE_WRITE_ERROR || code == CURLE_ABORTED_BY_CALLBACK)
@@ -169,7 +169,7 @@ class ApiClient::Request {
     auto sentence = problem.detail;
     if (!problem.nearest.empty()) sentence += "; nearest: '" + problem.nearest + "'";
     if (status() == 401) return {ExitCode::kToken, std::move(sentence), problem};
-    // Bytes that are refused come with 422: then nothing was used wrongly.
+    // Refused bytes are 422: the command itself was right.
     const auto code = status() == 404                       ? ExitCode::kNotFound
                       : status() == 400                     ? ExitCode::kUsage
                       : problem.kind == "checksum-mismatch" ? ExitCode::kChecksum
@@ -231,7 +231,7 @@ tl::unexpected<Failure> ApiClient::not_json() {
 }
 
 tl::unexpected<Failure> ApiClient::not_utf8() {
-  // Made fit, it would be another text without anybody noticing.
+  // Repaired silently, it would be another text.
   return tl::unexpected(Failure{
       ExitCode::kUsage, "the input is not UTF-8 text; save it in that encoding first"});
 }

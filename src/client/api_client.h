@@ -20,16 +20,16 @@ struct Access {
   std::string url;         // "http://127.0.0.1:7070"
   std::string token = {};  // may be empty: the server then says what to do
   std::string fingerprint =
-      {};                   // of its certificate, SHA-256; empty: whom the system trusts
-  std::string socket = {};  // the path of a local socket; empty: over the network
+      {};  // of its certificate, SHA-256; empty: trust as the system does
+  std::string socket = {};       // the path of a local socket; empty: over the network
   std::string known_as = {};     // its name in servers.toml, or empty
-  std::int64_t patience_ms = 0;  // a call may take so long in all; 0: as long as it takes
+  std::int64_t patience_ms = 0;  // for a whole call; 0: no limit
 
   // As people know it.
   const std::string& title() const { return socket.empty() ? url : socket; }
 };
 
-// An answer: as it came, and as it is meant.
+// An answer: its text, and its meaning.
 template <class T>
 struct Answered {
   T value;
@@ -71,8 +71,8 @@ class ApiClient {
     return read<Answer>(put(operation.target(asked), size, source));
   }
 
-  // The SHA-256 of the server's certificate, "AB:CD:...". Nothing but that it answers is
-  // asked, and no token sent.
+  // The SHA-256 of the server's certificate, "AB:CD:...". Only connects, and sends no
+  // token.
   Result<std::string> certificate() const;
 
   // `sink` gets the bytes of a 200 as they come; false ends the call. `target`: of an

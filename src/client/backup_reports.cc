@@ -17,8 +17,8 @@ namespace {
 
 struct CompareOptions {
   api::CompareAsked asked;
-  std::vector<std::int64_t> revisions;  // one: against the newest; two: each other
-  std::string file;                     // on this side
+  std::vector<std::int64_t> revisions;  // one: with the newest; two: with each other
+  std::string file;                     // of this machine
 };
 
 struct ReportOptions {

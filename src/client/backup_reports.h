@@ -1,4 +1,4 @@
-// The commands that tell what changed, and whose backups are late.
+// The commands that show changes and late backups.
 #pragma once
 
 #include "client/command_line.h"

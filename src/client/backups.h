@@ -1,4 +1,4 @@
-// The commands about what devices sent.
+// The commands about backups.
 #pragma once
 
 #include "client/command_line.h"

@@ -59,7 +59,7 @@ Fetched fetch(const api::CanaryWay& way) {
   curl_easy_setopt(curl.get(), CURLOPT_FAILONERROR, 1L);
   curl_easy_setopt(curl.get(), CURLOPT_NOSIGNAL, 1L);
   curl_easy_setopt(curl.get(), CURLOPT_PROXY, "");
-  // Whose the certificate is, is not asked here: nothing secret is sent or taken.
+  // The certificate's owner does not matter here: nothing secret is sent or received.
   curl_easy_setopt(curl.get(), CURLOPT_SSL_VERIFYPEER, 0L);
   curl_easy_setopt(curl.get(), CURLOPT_SSL_VERIFYHOST, 0L);
   if (way.protocol == "ftps") {
@@ -112,7 +112,7 @@ struct Tried {
   Fetched fetched;
 };
 
-// For those that a device would use: the filter sees nothing of what goes by loopback.
+// For addresses that a device would use: the packet filter does not see loopback traffic.
 void write_filter(const Terminal& terminal, const std::vector<Tried>& all, bool& closed) {
   if (all.empty() || !is_own(all.front().way.server)) {
     terminal.write(

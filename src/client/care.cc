@@ -126,7 +126,7 @@ Done drain(const Context& context, const DrainOptions& options) {
   const Terminal terminal(stdout);
   std::size_t told = 0;
   while (answer && answer->value.draining && !answer->value.idle && !interrupted()) {
-    // Each one that ends shows that it goes on.
+    // Each finished one shows that it goes on.
     const auto waits = answer->value.waits_for.size();
     if (!context.json && waits != told) {
       write_waits(terminal, answer->value);

@@ -115,7 +115,7 @@ Command Command::add(const char* name, const char* about, Run run) const {
   auto* sub = app_->add_subcommand(name, about);
   sub->group(title_.empty() ? "Commands" : title_);
   sub->fallthrough();
-  // Not the pointer that owns: the line holds the callbacks.
+  // Not the owning pointer: the line holds the callbacks.
   sub->callback([line = line_.get(), sub, run = std::move(run)] {
     // The innermost one comes first.
     if (line->chosen) return;
@@ -301,7 +301,7 @@ void collect(const CLI::App& app, const std::string& path, const Command::Line& 
   }
 }
 
-// The innermost command that the words name, and the first word that names none there.
+// The innermost command that the words name, and the first word after it that names none.
 struct Found {
   const CLI::App* app;
   std::string unknown;
@@ -356,8 +356,10 @@ std::string what_is_wrong(const CLI::App& program, const std::vector<std::string
     std::vector<std::string> names;
     for (const auto* one : manual::commands_of(*found.app))
       names.push_back(one->get_name());
-    return with_nearest(fmt::format("unknown command '{} {}'", path, found.unknown),
-                        found.unknown, names) +
+    const auto sentence = fmt::format("unknown command '{} {}'", path, found.unknown);
+    const auto meant = verb_meant_by(found.unknown, names);
+    return (meant.empty() ? with_nearest(sentence, found.unknown, names)
+                          : fmt::format("{}; nearest: '{}'", sentence, meant)) +
            fmt::format("; '{} --help' lists the commands", path);
   }
   if (group)
@@ -386,8 +388,7 @@ CommandLine::Expected CommandLine::expected(const std::vector<std::string>& word
   const auto found = find_command(*app_, words);
   auto path = manual::path_of(*found.app);
   path.erase(0, std::min(path.size(), app_->get_name().size() + 1));
-  // Options take the word behind them; what else follows the command are its
-  // values.
+  // An option takes the word after it; other words after the command are its values.
   const auto takes_value = [&](const std::string& word) {
     for (const auto* one = found.app; one != nullptr; one = one->get_parent()) {
       const auto* option = one->get_option_no_throw(word);

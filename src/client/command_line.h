@@ -1,5 +1,5 @@
-// How commands are declared: each is next to its code. The option parser does not
-// show here; it is in one unit, as it costs every one that includes it several seconds.
+// How commands are declared, each next to its code. The option parser does not appear
+// here; it is in one unit, as it costs every unit that includes it several seconds.
 #pragma once
 
 #include <cstdint>
@@ -21,7 +21,7 @@ class Option;
 
 namespace vantro::client {
 
-// An option of a command, or a value that stands for itself.
+// An option of a command, or a positional value.
 class Option {
  public:
   explicit Option(CLI::Option* option) : option_(option) {}
@@ -31,7 +31,7 @@ class Option {
   // Of a number, both included.
   Option range(std::int64_t least, std::int64_t most) const;
   Option positive() const;
-  // May stand several times.
+  // May be repeated.
   Option several() const;
   Option once_for_each() const;
   // Only with the other; never with it.
@@ -42,8 +42,8 @@ class Option {
   CLI::Option* option_;
 };
 
-// A command, or a group of them. What is bound to options must live until they are run:
-// keep() sees to that.
+// A command, or a group of commands. What options are bound to must live until they run:
+// keep() does that.
 class Command {
  public:
   using Run = std::function<Done(const Context&)>;
@@ -52,22 +52,21 @@ class Command {
   Command(CLI::App* app, std::shared_ptr<Line> line)
       : app_(app), line_(std::move(line)) {}
 
-  // Commands that are added to the result stand under that title in the help.
+  // Commands added to the result have that title in the help.
   Command under(const char* title) const;
   Command group(const char* name, const char* about) const;
   Command add(const char* name, const char* about, Run run) const;
-  // One behind a command that runs by itself as well.
+  // A subcommand of a command that also runs by itself.
   Command sub(const char* name, const char* about, Run run) const;
 
   // For the help: lines as they are typed, without "vantro "; paths of other commands.
   const Command& example(const std::string& line) const;
   const Command& related(const std::vector<std::string>& paths) const;
   const Command& exit_codes(const std::string& text) const;
-  // It shows a list: --jsonl, --csv, --columns, --sort and the like are understood.
+  // It shows a list: accepts --jsonl, --csv, --columns, --sort and the like.
   const Command& shows_list() const;
 
-  // "NAME" stands for itself, "--name" is an option; what its value is called is in
-  // client/grammar.
+  // "NAME" is positional, "--name" is an option; client/grammar names its value.
   Option value(const std::string& name, std::string& to, const std::string& about) const;
   Option value(const std::string& name, std::optional<std::string>& to,
                const std::string& about) const;
@@ -118,10 +117,10 @@ class CommandLine {
   CommandLine(const CommandLine&) = delete;
   CommandLine& operator=(const CommandLine&) = delete;
 
-  // Where commands are added, and options that all of them have.
+  // Where commands are added, and options for all of them.
   Command top() const;
-  // What was given; or the exit code where there is nothing to run: help was wanted, or
-  // the line makes no sense (what is wrong is written then).
+  // The parsed line; or the exit code where there is nothing to run: help was wanted, or
+  // the line is wrong (the message is written then).
   struct Parsed {
     Command::Run run;
     std::optional<int> exit_code;
@@ -130,9 +129,9 @@ class CommandLine {
   };
   // `words`: without the program's name.
   Parsed parse(std::vector<std::string> words) const;
-  // How the answer is to be shown, after parse().
+  // How to show the answer, after parse().
   const View& view() const;
-  // Man pages, completions and the reference of all of it, below that folder.
+  // Writes man pages, completions and the reference, below that folder.
   base::Outcome<void> write_manuals(const std::string& folder,
                                     const std::string& version) const;
   // The reference (docs/reference.md): verbs, options, values and commands.
@@ -142,12 +141,12 @@ class CommandLine {
     std::string path;
     std::vector<std::string> options;
     std::vector<std::string> examples;
-    bool group = false;  // it only has commands
+    bool group = false;  // it only groups commands
     bool list = false;
   };
   std::vector<Described> commands() const;
-  // What the next word behind these stands for, as client/grammar calls it ("IMAGE";
-  // empty: nothing is known), and the command ("offer end").
+  // What the next word after these is, in client/grammar's words ("IMAGE"; empty:
+  // unknown), and the command ("offer end").
   struct Expected {
     std::string word;
     std::string command;

@@ -20,7 +20,7 @@ std::string counted(std::size_t count, const char* one, const char* many) {
   return fmt::format("{} {}", count, count == 1 ? one : many);
 }
 
-// Tabulators are kept: they are the indentation of many configurations.
+// Tabs are kept: they are the indentation of many configurations.
 std::string line_text(const std::string& text) {
   std::string result;
   std::size_t from = 0;

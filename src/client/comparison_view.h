@@ -11,7 +11,7 @@ namespace vantro::client {
 // "2 lines added, 1 removed; 3 lines do not count; 1 secret is masked"
 std::string counts_text(const api::TextComparison& comparison);
 
-// The hunks, each with the sections that it is in, and with line numbers.
+// The hunks, each with its sections and line numbers.
 void write_hunks(const Terminal& terminal, const api::TextComparison& comparison);
 
 // A whole page without anything from elsewhere (HTML 5, one file).

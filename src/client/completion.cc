@@ -7,7 +7,7 @@
 namespace vantro::client {
 namespace {
 
-// Somebody waits with a finger on the key.
+// A person waits with a finger on the key.
 constexpr std::int64_t kPatienceMs = 400;
 // A longer list does not help in a shell.
 constexpr std::int64_t kMost = 2000;

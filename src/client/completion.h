@@ -1,4 +1,4 @@
-// Names of the server for the shell's completion.
+// Names from the server for the shell's completion.
 #pragma once
 
 #include <string>
@@ -9,9 +9,9 @@
 
 namespace vantro::client {
 
-// What can stand behind `words` (a command line without the program's name, as far as it
-// is typed), one name for each; none where nothing is known, and where the server does
-// not answer at once.
+// What can follow `words` (a command line without the program's name, as far as it is
+// typed), one name for each; none if nothing is known, or the server does not answer at
+// once.
 std::vector<std::string> names_for(const CommandLine& line, const Access& access,
                                    const std::vector<std::string>& words);
 

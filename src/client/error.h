@@ -8,7 +8,7 @@
 
 namespace vantro::client {
 
-// With an end of line. "nearest" only where a name would have worked.
+// With an end of line. "nearest" only if a name would have worked.
 std::string error_json(const Failure& failure);
 
 }  // namespace vantro::client

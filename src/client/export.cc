@@ -34,8 +34,8 @@ namespace {
 namespace fs = std::filesystem;
 
 struct ExportOptions {
-  std::string target;               // a folder that is not there or empty; or NAME.tar
-  std::vector<std::string> images;  // empty: all that are not withdrawn
+  std::string target;               // an empty or new folder; or NAME.tar
+  std::vector<std::string> images;  // empty: all but withdrawn ones
   bool with_withdrawn = false;
 };
 
@@ -47,7 +47,7 @@ struct ImportOptions {
 constexpr const char* kFormat = "vantro-export";
 constexpr int kVersion = 1;
 constexpr const char* kManifest = "contents.json";
-// What exports of the version before call it.
+// Its name in exports of the previous version.
 constexpr const char* kOldManifest = "manifest.json";
 constexpr const char* kSums = "SHA256SUMS";
 constexpr std::size_t kLongestManifest = 256 << 20;
@@ -62,7 +62,7 @@ class Target {
  public:
   virtual ~Target() = default;
   virtual Done put(const std::string& name, const std::string& bytes) = 0;
-  // The bytes that the API gives under this path.
+  // The bytes behind this path of the API.
   virtual Done fetch(const Context& context, const std::string& path,
                      const std::string& name, const Recorded& recorded) = 0;
   virtual Done finish() = 0;
@@ -86,7 +86,7 @@ class FolderTarget final : public Target {
   Done fetch(const Context& context, const std::string& path, const std::string& name,
              const Recorded& recorded) override {
     if (auto made = make_way(name); !made) return made;
-    // There is one bar for all of it.
+    // One bar for everything.
     auto quiet = context.view;
     quiet.progress = View::Progress::kNone;
     return save({context.api, quiet, context.json}, path, folder_ + "/" + name, false,
@@ -240,8 +240,8 @@ Result<Chosen> names_to_export(const Context& context, const ExportOptions& opti
   return Chosen{{names.begin(), names.end()}, {left_out.begin(), left_out.end()}};
 }
 
-// What the server calls things becomes files here: names they must be, and never paths
-// that lead elsewhere.
+// Names from the server become files here: they must be names, and never paths that lead
+// elsewhere.
 Result<void> only_names(const std::vector<api::ImageDetail>& details) {
   const auto sound = [](const std::string& name) {
     const auto clean = base::visible_name(name);
@@ -261,7 +261,7 @@ Result<void> only_names(const std::vector<api::ImageDetail>& details) {
   return {};
 }
 
-// What is there of an export that did not come to its end, and what to do.
+// The remains of an unfinished export, and what to do.
 Done incomplete(const std::string& target, const Done& why, std::uint64_t done,
                 std::uint64_t total) {
   auto failure = why.error();
@@ -304,7 +304,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   }
   auto target = open_target(options.target);
   if (!target) return tl::unexpected(target.error());
-  // The manifest goes first: whoever reads an archive from its start knows what comes.
+  // The manifest goes first: a reader of the archive then knows what follows.
   const auto text = api::indented(api::json_of(manifest)) + "\n";
   crypto::Digester digester;
   digester.update(base::as_bytes(text));
@@ -339,7 +339,7 @@ Done export_images(const Context& context, const ExportOptions& options) {
   if (auto done = (*target)->finish(); !done) return done;
   const Terminal terminal(stdout);
   if (!chosen->left_out.empty()) {
-    // Not among what a program reads.
+    // Not in output for programs.
     const Terminal beside(stderr);
     beside.write(
         fmt::format("{} of {} images are not in it (withdrawn ones are with "
@@ -397,7 +397,7 @@ class Importer {
   }
   const auto& expected() const { return expected_; }
 
-  // Ends the import only where nothing more can succeed.
+  // Ends the import only if nothing more can succeed.
   Done take(const Incoming& file) {
     const auto found = expected_.find(file.path);
     if (found == expected_.end()) return {};
@@ -415,7 +415,7 @@ class Importer {
     return {};
   }
 
-  // The archive ends before it should; what came before is in.
+  // The archive is truncated; everything before that is imported.
   void cut(const std::string& why) {
     failures_.push_back(
         fmt::format("{} is truncated or damaged ({}); the members before that "
@@ -446,7 +446,7 @@ class Importer {
   }
 
  private:
-  // Both in the manifest; a document is of that image.
+  // Both are in the manifest; a document belongs to that image.
   using Entry = std::pair<const ManifestImage*, const ManifestDocument*>;
 
   void expect(const std::string& path, Entry entry) {
@@ -456,13 +456,12 @@ class Importer {
   }
 
   Done take_image(const Incoming& file, const ManifestImage& image) {
-    // Compared with what the manifest says; whether the maker said it, it tells below.
+    // Compared with the manifest; whether the maker agrees is told below.
     api::ImageGiven given;
     given.name = image.name;
     given.expect = {"sha256:" + image.digests.sha256};
     given.vouch = false;
-    // What was guessed there is guessed again here: as a fact it would be somebody's
-    // word.
+    // A guess there is guessed again here: as a fact it would be a person's word.
     given.suggest = !image.facts.guessed.empty();
     given.hold = given.despite_findings = true;
     const auto& facts = image.facts;
@@ -518,7 +517,7 @@ class Importer {
           api::kAddOffer, {},
           {image.name, offer.name, offer.to,
            fmt::format("{}", fmt::join(offer.over, ",")), offer.until.value_or("")});
-      // The image is in; what its name stands for here is this server's affair.
+      // The image is imported; what its name stands for is up to this server.
       if (!made) failures_.push_back(offer.name + ": " + made.error().sentence);
     }
     return {};
@@ -537,7 +536,7 @@ class Importer {
     const auto added = context_.api.put(api::kAttachDocument, which, file.size, read);
     if (!added) return tl::unexpected(added.error());
     if (digester.finish().sha256 == document.sha256) return {};
-    // It is release notes: taken away again.
+    // It is release notes: removed again.
     if (auto gone = context_.api.call(api::kDetachDocument, which); !gone) {
       return tl::unexpected(gone.error());
     }
@@ -559,7 +558,7 @@ class Importer {
   const Context& context_;
   const ImportOptions& options_;
   Terminal terminal_;
-  Manifest manifest_;  // constant once it is planned
+  Manifest manifest_;  // constant after planning
   std::map<std::string, Entry> expected_;
   std::optional<Progress> bar_;  // once there is an image to import
   std::uint64_t done_ = 0;       // bytes of images
@@ -583,7 +582,7 @@ Done import_folder(Importer& importer, const std::string& folder) {
                         [](const auto& path) { return path.starts_with("images/"); });
   for (const auto& path : paths) {
     const auto file = open_file(folder + "/" + path);
-    if (!file) continue;  // it is told as missing
+    if (!file) continue;  // it is reported as missing
     const auto read = [&](char* to,
                           std::size_t count) -> tl::expected<std::size_t, Failure> {
       const auto got = ::read(file->fd.get(), to, count);
@@ -646,8 +645,8 @@ Done import_tar(Importer& importer, const std::string& file) {
   return importer.finish();
 }
 
-// Every file is compared with its checksum; what differs is not added, the rest is.
-// Then it fails with kChecksum.
+// Every file is compared with its checksum; a file that differs is not added, the others
+// are. Then it fails with kChecksum.
 Done import_images(const Context& context, const ImportOptions& options) {
   Importer importer(context, options);
   std::error_code error;

@@ -1,7 +1,7 @@
-// Carrying images to a server that no network reaches: a folder or a tar archive with the
-// images, what is known of them, and a checksum list that standard tools check.
+// Images for a server that no network reaches: a folder or a tar archive with the
+// images, their facts, and a checksum list that standard tools check.
 //
-//   contents.json      all that is known (docs/guide/images.md describes it)
+//   contents.json      all facts (docs/guide/images.md describes it)
 //   images/NAME        the bytes
 //   documents/IMAGE/NAME
 //   SHA256SUMS         of all of them: sha256sum -c SHA256SUMS

@@ -7,44 +7,71 @@ namespace vantro::client {
 const std::vector<Verb>& verbs() {
   static const std::vector<Verb> kVerbs{
       {"acknowledge", "Say that you have read the remarks"},
-      {"add", "Make one"},
+      {"add", "Make one", {"new", "create", "make", "put", "send", "plan"}},
       {"adopt", "Make an image of a file that a device sent"},
       {"assign", "Give the history of an address to a device"},
-      {"change", "Change what you give; the rest stays. An empty value clears a field"},
+      {"change",
+       "Change what you give; the rest stays. An empty value clears a field",
+       {"edit", "set", "update", "modify", "rename", "alter"}},
       {"checksums", "Print a checksum list"},
-      {"compare", "Show the differences between two"},
+      {"compare", "Show the differences between two", {"diff"}},
       {"continue", "Go on after failures"},
-      {"end", "End it now, before its time; its record stays"},
-      {"extract", "Take members out of an archive"},
-      {"find", "Look a file or a checksum up"},
-      {"history", "Show what a name stood for"},
+      {"end",
+       "End it now, before its time; its record stays",
+       {"stop", "close", "cancel", "revoke", "remove", "delete", "rm"}},
+      {"extract", "Take members out of an archive", {"unpack", "untar"}},
+      {"find", "Look a file or a checksum up", {"search", "lookup", "which", "check"}},
+      {"history", "Show what a name stood for", {"log"}},
       {"import", "Read many from a file"},
-      {"info", "Show everything about one"},
-      {"keep", "Keep it whatever the retention rules say"},
-      {"list", "Show all of a kind in a table"},
+      {"info",
+       "Show everything about one",
+       {"show", "view", "get", "display", "details", "describe", "status"}},
+      {"keep", "Keep it whatever the retention rules say", {"pin", "hold", "protect"}},
+      {"list", "Show all of a kind in a table", {"ls", "all", "show"}},
       {"mark", "Report a step that the server cannot see"},
       {"overdue", "Show those that are late"},
       {"profiles", "Show how each kind of device is recovered"},
       {"read", "Learn from a text that you paste"},
       {"ready", "Check everything before the point of no return"},
       {"recognise", "Show what the recognisers make of a name"},
-      {"remove", "Remove it for good; asks first"},
+      {"remove",
+       "Remove it for good; asks first",
+       {"delete", "del", "rm", "erase", "drop"}},
       {"report", "Show everything that changed in a time"},
-      {"revisions", "Show all revisions"},
+      {"revisions", "Show all revisions", {"history", "versions", "log"}},
       {"rules", "Show the rules"},
       {"sheet", "Show the values to type on a device"},
-      {"take", "Take over from a colleague"},
+      {"take", "Take over from a colleague", {"claim", "own"}},
       {"test", "Try it without effect"},
-      {"thin", "Remove what retention no longer keeps; asks first"},
-      {"open", "Open it for a limited time"},
+      {"thin",
+       "Remove what retention no longer keeps; asks first",
+       {"clean", "purge", "sweep", "expire"}},
+      {"open", "Open it for a limited time", {"start", "begin", "add"}},
       {"use", "Choose the one to use from now on"},
-      {"verify", "Read everything again and compare it with its record"},
+      {"verify",
+       "Read everything again and compare it with its record",
+       {"check", "audit"}},
       {"vouch", "Compare with the maker's checksums"},
-      {"watch", "Follow live"},
-      {"withdraw", "Take off offer for a reason that devices are told"},
-      {"write", "Write the bytes to a file on this machine"},
+      {"watch", "Follow live", {"follow", "tail", "monitor"}},
+      {"withdraw",
+       "Take off offer for a reason that devices are told",
+       {"recall", "block", "stop"}},
+      {"write",
+       "Write the bytes to a file on this machine",
+       {"save", "get", "download", "fetch", "copy"}},
   };
   return kVerbs;
+}
+
+std::string verb_meant_by(std::string_view typed, const std::vector<std::string>& known) {
+  for (const auto& verb : verbs()) {
+    const bool meant = std::find(verb.also_typed.begin(), verb.also_typed.end(), typed) !=
+                       verb.also_typed.end();
+    if (meant && std::find(known.begin(), known.end(), verb.name) != known.end()) {
+      return std::string(verb.name);
+    }
+  }
+  return "";
 }
 
 const std::vector<OptionWord>& option_words() {

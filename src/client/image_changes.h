@@ -1,4 +1,4 @@
-// The commands that change what is known of an image, and those about its documents.
+// The commands that change an image's facts, state and documents.
 #pragma once
 
 #include <string>
@@ -24,7 +24,7 @@ void checksum_values(const Command& command, ChecksumOptions& options);
 Result<Answered<api::Vouched>> send_vouches(const ApiClient& api, const std::string& name,
                                             const ChecksumOptions& options);
 
-// edit, vouch, withdraw, return, save, recognise, attach, detach, document
+// change, vouch, withdraw, write, recognise, document
 void image_change_commands(const Command& image);
 
 }  // namespace vantro::client

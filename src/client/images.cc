@@ -89,7 +89,7 @@ Done add_expected(std::vector<std::string>& to, const std::string& text) {
   return {};
 }
 
-// Reads the file through; its SHA-256.
+// Reads the whole file; its SHA-256.
 Result<std::string> sha256_of(const View& view, const std::string& name) {
   auto file = open_file(name);
   if (!file) return tl::unexpected(file.error());
@@ -143,7 +143,7 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
                      counted(added.members_in_all, "file")));
   }
   write_facts(terminal, added.image.facts);
-  // Where facts come from that nobody gave.
+  // The origin of facts that nobody gave.
   const auto given = api::given_texts(options.facts);
   std::vector<std::string> origins;
   for (const auto& one : added.suggestions) {
@@ -175,8 +175,8 @@ void write_added(const Terminal& terminal, const ImageAddOptions& options,
   }
 }
 
-// The maker's checksums for a file of this name, out of the options; a list's signature
-// is checked first.
+// The maker's checksums for a file of this name, from the options; a list's signature is
+// checked first.
 Result<std::vector<std::string>> expected_for(const ChecksumOptions& options,
                                               const std::string& name) {
   std::vector<std::string> expected;
@@ -263,7 +263,7 @@ Done add_image(const Context& context, const ImageAddOptions& options) {
   given.name = name;
   given.expect = *expected;
   given.source = options.checksums.source;
-  // A signed list is vouched with as a whole, below.
+  // A signed list is used as a whole, below.
   const bool signed_list = !options.checksums.signature.empty();
   given.vouch = !signed_list;
   given.hold = options.hold;
@@ -502,7 +502,7 @@ Done compare_images(const Context& context, const api::ImagePair& pair) {
       });
 }
 
-// What was typed, and how it is asked.
+// The typed value, and how to ask for it.
 struct ListOptions {
   api::ImageFilter filter;
   bool held = false;

@@ -3,7 +3,7 @@
 
 namespace vantro::client {
 
-// From here on SIGINT and SIGTERM do not end the program, but are seen by interrupted().
+// From here on SIGINT and SIGTERM do not end the program; interrupted() reports them.
 void notice_interrupts();
 bool interrupted();
 

@@ -59,7 +59,7 @@ class Follower {
   }
 
  private:
-  // Whether the device answers, as far as that is asked for.
+  // Whether the device answers, if that was asked for.
   Done look(const api::Job& job) {
     if (!options_.ping && !options_.tcp_port) return {};
     if (address_.empty()) {
@@ -82,7 +82,7 @@ class Follower {
     }
     const auto now = base::SystemClock{}.wall();
     if (!seen_ || *seen_ != answers) {
-      // How long it was away is what everybody waits for.
+      // The time it was away is what everybody waits for.
       const auto away =
           seen_ && answers
               ? fmt::format(", after {} without an answer",
@@ -100,7 +100,7 @@ class Follower {
     const auto changed = fmt::format("{}|{}|{}|{}|{}", job.stage, job.waits_for,
                                      job.caution, job.state, reach_);
     if (context_.json) {
-      // A line each, so that a program can read them as they come.
+      // One line each, so that a program can read them as they come.
       if (changed != last_) terminal_.write_json(json + "\n");
       last_ = changed;
       return;

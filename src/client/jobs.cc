@@ -198,7 +198,7 @@ Done write_sheet(const Context& context, const api::SheetAsked& asked, bool text
                          terminal.write(one.text);
                          return;
                        }
-                       // The values stand out, to be copied one by one.
+                       // The values stand out, for copying one by one.
                        auto rest = one.text;
                        for (const auto& value : one.values) {
                          const auto at = rest.find(value.value);
@@ -221,7 +221,7 @@ void write_rollout(const Terminal& terminal, const api::Rollout& rollout) {
                      rollout.state == "stopped" ? Tone::kBad : Tone::kPlain)));
   if (!rollout.done) terminal.write("Nothing was planned; this would be:\n");
   if (!rollout.rows.empty()) {
-    // A line for each site, to be read at a glance.
+    // One line for each site, to read at a glance.
     struct Counts {
       std::size_t open = 0, confirmed = 0, failed = 0, withdrawn = 0;
     };

@@ -8,7 +8,7 @@ namespace vantro::client {
 // ready, job, rollout
 void job_commands(const Command& top);
 
-// Follows a job until it ends, or the time is over. `tcp_port`: looks whether the device
+// Follows a job until it ends, or the time is over. `tcp_port`: checks whether the device
 // answers there; `ping`: whether it answers ICMP echoes.
 struct JobWatch {
   std::string device;

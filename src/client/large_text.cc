@@ -15,7 +15,7 @@ struct Glyph {
   std::array<std::uint8_t, kRows> rows{};  // the leftmost column is the highest bit
 };
 
-// Drawn for this; five rows, of which each line of the terminal shows two.
+// Drawn for this; five rows, two in each line of the terminal.
 const std::map<char, Glyph>& glyphs() {
   static const std::map<char, Glyph> all{
       // clang-format off

@@ -20,7 +20,7 @@ struct Options {
   std::string from, until;  // as they were typed
 };
 
-// "anna (192.0.2.7)"; a device has its name in front of its address.
+// "anna (192.0.2.7)"; a device's name goes before its address.
 std::string who(const api::LedgerEntry& entry) {
   if (entry.from.empty()) return who_text(entry.actor, entry.device, entry.account);
   return fmt::format("{} ({})", entry.actor, entry.from);
@@ -34,7 +34,7 @@ void write_page(const Terminal& terminal, const Options& options,
     return entry.event == "fetch" || entry.event == "deposit" || entry.event == "push" ||
            entry.event == "image-add";
   };
-  // What only transfers have takes no room where there are none.
+  // Columns of transfers only take no space where there are none.
   const bool any_moved = std::any_of(entries.begin(), entries.end(), moved);
   const bool any_resent = std::any_of(entries.begin(), entries.end(),
                                       [](const auto& entry) { return entry.resent > 0; });
@@ -91,7 +91,7 @@ Done show_ledger(const Context& context, Options options) {
     if (!iso) return tl::unexpected(iso.error());
     *time = std::move(*iso);
   }
-  // For programs all rows that match, oldest first, as they come.
+  // For programs: all matching rows, oldest first, as they come.
   if (context.view.csv || context.view.json_lines) {
     const auto& view = context.view;
     if (!view.sort.empty() || !view.columns.empty() || view.reverse) {

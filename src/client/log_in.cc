@@ -33,8 +33,7 @@ std::string plain(const std::string& fingerprint) {
   return text;
 }
 
-// The fingerprint that the certificate has, once whoever logs in has said that it is the
-// right one.
+// The fingerprint of the certificate, after the person has confirmed it.
 Result<std::string> confirmed(const LogInOptions& options, const KnownServer* before) {
   const auto seen = ApiClient({options.url}).certificate();
   if (!seen) return seen;
@@ -153,7 +152,7 @@ Done log_out(const Context& context, const std::string& name) {
   const auto gone = *server;
   std::string note;
   if (gone.session) {
-    // An ended one is as good as that.
+    // Already ended is just as good.
     const auto ended =
         ApiClient({gone.url, gone.token, gone.fingerprint}).call(api::kLogOut);
     if (!ended && ended.error().code != ExitCode::kToken) {

@@ -1,4 +1,4 @@
-// The commands that log in and out, and those about the servers that are known.
+// The commands that log in and out, and those about known servers.
 #pragma once
 
 #include "client/command_line.h"

@@ -29,7 +29,7 @@ std::string environment(const char* name) {
 
 int report(const Done& done, bool json) {
   if (done) return static_cast<int>(ExitCode::kDone);
-  // Without a sentence the answer has said it all.
+  // Without a sentence the answer has said everything.
   if (!done.error().sentence.empty()) {
     const Terminal terminal(stderr);
     if (json) {
@@ -41,7 +41,7 @@ int report(const Done& done, bool json) {
   return static_cast<int>(done.error().code);
 }
 
-// Once, or again and again (--watch).
+// Once, or repeated (--watch).
 Done run(const Command::Run& command, const Context& context) {
   const auto& every = context.view.every;
   if (!every) return command(context);
@@ -76,7 +76,7 @@ int main(int argc, char** argv) {
             "Read the token from this file (default: as you logged in)");
   add_commands(top);
 
-  // For whoever makes packages: no command, as it is nobody's work with a server.
+  // For builders of packages: not a command, as it has nothing to do with a server.
   if (argc == 3 && std::string_view(argv[1]) == "--write-manuals") {
     const auto written = line.write_manuals(argv[2], VANTRO_VERSION);
     if (written) return 0;

@@ -1,4 +1,4 @@
-// The table of contents of an export: every image with what is known of it.
+// The table of contents of an export: every image with its facts.
 #pragma once
 
 #include <cstdint>
@@ -26,7 +26,7 @@ struct ManifestImage {
   std::vector<api::Vouch> vouches;
   std::vector<api::Offer> offers;
   std::vector<ManifestDocument> documents;
-  std::string withdrawn;  // why; empty: it is not
+  std::string withdrawn;  // the reason; empty: it is not
 };
 
 struct Manifest {

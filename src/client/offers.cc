@@ -20,7 +20,7 @@ struct OfferOptions {
   bool any_platform = false;
 };
 
-// A time as it was typed, as the API wants it.
+// A typed time in the API's form.
 Done settle_until(const Context& context, std::optional<std::string>& until) {
   if (!until) return {};
   auto time = iso_of(context, *until);
@@ -141,7 +141,7 @@ Done write_checksums(const Context& context, const api::ChecksumsAsked& asked) {
       });
   if (!done || !context.json) return done;
   JsonList list(terminal, "checksums");
-  // A list that is empty is none.
+  // An empty list is none.
   if (const auto read = crypto::parse_checksum_list(text); read) {
     for (const auto& one : read->checksums) {
       list.add(api::json_of(std::map<std::string, std::string>{

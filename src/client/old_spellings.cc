@@ -15,9 +15,9 @@ using Words = std::vector<std::string>;
 struct OldCommand {
   Words before;
   Words now;
-  // With how many words behind it the line is an old one; none: with any number.
+  // How many words follow it in an old line; none: any number.
   std::optional<std::size_t> words_behind = {};
-  bool swapped = false;  // the first two of them stand the other way round now
+  bool swapped = false;  // the first two of them are in the other order now
 };
 
 const std::vector<OldCommand>& old_commands() {

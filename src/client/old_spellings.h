@@ -1,5 +1,5 @@
-// Commands and options of the version before, in today's words. They are understood for
-// one version, and said each time.
+// Commands and options of the previous version, in today's words. They work for one
+// version, with a note each time.
 #pragma once
 
 #include <string>

@@ -12,7 +12,7 @@
 namespace vantro::client {
 namespace {
 
-// Rows of each part; what there is more is counted.
+// Rows of each part; the rest is counted.
 constexpr std::size_t kRows = 5;
 
 struct Parts {
@@ -24,7 +24,7 @@ struct Parts {
   Answered<api::LedgerPage> refused;
 };
 
-// Asks for one of them; false: `failed` says why.
+// Fetches one of them; false: `failed` says why.
 template <class T>
 bool take(Result<Answered<T>> answer, Answered<T>& to, std::optional<Failure>& failed) {
   if (answer) {

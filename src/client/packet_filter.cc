@@ -17,7 +17,7 @@ namespace {
 
 using Words = std::vector<std::string>;
 
-// Blanks part words; what is in quotes or braces is one.
+// Separated by blanks; quotes and braces hold one word together.
 Words words_of(std::string_view line) {
   Words words;
   std::string word;
@@ -56,7 +56,7 @@ std::uint16_t port_of(std::string_view text) {
   return base::parse_number<std::uint16_t>(text).value_or(0);
 }
 
-// "69", "60-70", "{ 21, 69, 8000-8080 }", "21,69", "60:70"; "!=" is the caller's.
+// "69", "60-70", "{ 21, 69, 8000-8080 }", "21,69", "60:70"; "!=" is up to the caller.
 bool holds_port(std::string_view text, std::uint16_t port) {
   if (text.starts_with("{")) text = text.substr(1, text.size() - 2);
   while (!text.empty()) {
@@ -84,13 +84,13 @@ bool has_word(std::string_view list, std::string_view word) {
 
 struct Rule {
   Match match = Match::kYes;
-  std::string verdict;  // "accept", "drop", "jump NAME", "return"; empty: goes on
+  std::string verdict;  // "accept", "drop", "jump NAME", "return"; empty: continues
   std::string text;
 };
 
 struct Chain {
   std::vector<Rule> rules;
-  bool hooked = false;  // a base chain for what comes in
+  bool hooked = false;  // a base chain for incoming packets
   std::string policy = "accept";
   std::string where;  // "inet filter input"
 };
@@ -104,7 +104,7 @@ class Judge {
  public:
   explicit Judge(const std::map<std::string, Chain>& chains) : chains_(chains) {}
 
-  // kDropped only if a chain drops it for sure.
+  // kDropped only if a chain certainly drops it.
   FilterAnswer judge(const Chain& chain) {
     const auto ended = walk(chain, 0);
     const auto verdict = ended.value_or(chain.policy);
@@ -148,7 +148,7 @@ class Judge {
 
 // -- nftables --
 
-// `table`: of its chain; it jumps to others of that one.
+// `table`: of its chain; its jumps stay inside.
 Rule nft_rule(std::string_view line, const std::string& table, const Asked& asked) {
   Rule rule;
   rule.text = std::string(line);
@@ -163,7 +163,7 @@ Rule nft_rule(std::string_view line, const std::string& table, const Asked& aske
       rule.verdict = one;
     } else if (one == "reject") {
       rule.verdict = "drop";
-      break;  // with what, is all the same
+      break;  // the way of rejecting does not matter
     } else if (one == "jump" || one == "goto") {
       rule.verdict = fmt::format("jump {} {}", table, word(++i));
     } else if (one == "return") {
@@ -263,7 +263,7 @@ Rule iptables_rule(std::string_view line, const Asked& asked) {
   return rule;
 }
 
-// The output of a program that only reads; nothing: it failed, or there is none.
+// The output of a program that only reads; nothing: it failed, or is missing.
 std::optional<std::string> output_of(const char* command) {
   std::FILE* pipe = ::popen(command, "r");
   if (pipe == nullptr) return std::nullopt;
@@ -374,7 +374,7 @@ FilterAnswer PacketFilter::judge(std::string_view protocol, std::uint16_t port) 
         (answer.what == Filtering::kUnclear && worst.what == Filtering::kPasses);
     if (worse && worst.what != Filtering::kDropped) worst = std::move(answer);
   };
-  // Where iptables uses nftables its rules are in both: its own words first.
+  // If iptables uses nftables, its rules are in both: its own output first.
   take(iptables_known_, judge_iptables(iptables_, protocol, port));
   take(nftables_known_, judge_nftables(nftables_, protocol, port));
   return worst;

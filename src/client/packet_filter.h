@@ -1,7 +1,7 @@
 // What this machine's packet filter does with a packet from a device, as far as its rules
-// tell: nftables as "nft list ruleset" writes them, iptables as "iptables-save" does.
+// tell: nftables in the form of "nft list ruleset", iptables in that of "iptables-save".
 //
-// Only what is sure is said: a rule that goes by something else than protocol, port,
+// Only certain results are reported: a rule that depends on anything but protocol, port,
 // connection state and the loopback interface is named instead of judged.
 #pragma once
 
@@ -14,23 +14,23 @@ namespace vantro::client {
 enum class Filtering {
   kPasses,
   kDropped,
-  kUnclear,  // it depends on what can't be judged here
-  kNotKnown  // the rules can't be read, or no packet filter program is installed
+  kUnclear,  // it depends on something that cannot be judged here
+  kNotKnown  // the rules cannot be read, or no packet filter program is installed
 };
 
 struct FilterAnswer {
   Filtering what = Filtering::kNotKnown;
-  std::string rule;     // that decides: the rule as written there, or the policy
-  std::string command;  // that opens the port; empty: nothing need be opened
+  std::string rule;     // the deciding rule as written there, or the policy
+  std::string command;  // the command that opens the port; empty: none is needed
 };
 
-// For a new packet to that port, "udp" or "tcp", on another interface than loopback.
+// For a new packet to that port, "udp" or "tcp", on an interface other than loopback.
 FilterAnswer judge_nftables(std::string_view ruleset, std::string_view protocol,
                             std::uint16_t port);
 FilterAnswer judge_iptables(std::string_view rules, std::string_view protocol,
                             std::uint16_t port);
 
-// By the rules that hold at this moment; the worse of the two.
+// By the current rules; the worse of the two.
 class PacketFilter {
  public:
   PacketFilter();

@@ -27,7 +27,7 @@ std::optional<std::string> read_line() {
   return line;
 }
 
-// The terminal shows nothing of what is typed while this lives.
+// The terminal shows nothing of the typed text while this lives.
 class NoEcho {
  public:
   NoEcho() {
@@ -51,7 +51,7 @@ class NoEcho {
 std::optional<std::string> ask(const std::string& question) {
   Terminal(stderr).write(question);
   auto line = read_line();
-  Terminal(stderr).write("\n");  // the one that was typed was not shown
+  Terminal(stderr).write("\n");  // typed without echo
   return line;
 }
 

@@ -1,4 +1,4 @@
-// A password from whoever sits at the terminal, or from a script.
+// A password from the person at the terminal, or from a script.
 #pragma once
 
 #include <optional>
@@ -12,10 +12,10 @@ namespace vantro::client {
 // input.
 Result<std::string> ask_for_password(const std::string& account);
 
-// The same, once: for what is there already. `what`: "token", "password".
+// The same, once: for an existing one. `what`: "token", "password".
 Result<std::string> ask_hidden(const std::string& question, const std::string& what);
 
-// What is typed at the terminal; nothing: there is none.
+// Typed text from the terminal; nothing: there is none.
 std::optional<std::string> ask_at_terminal(const std::string& question);
 
 }  // namespace vantro::client

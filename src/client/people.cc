@@ -12,7 +12,7 @@ namespace {
 
 using Align = Table::Align;
 
-// What a new person's token is called if nobody says.
+// The label of a new person's token, if none is given.
 constexpr const char* kFirstLabel = "first";
 
 struct PersonOptions {
@@ -20,7 +20,7 @@ struct PersonOptions {
   bool password = false;  // ask for one
   bool no_password = false;
   bool no_token = false;
-  // What is not given stays as it is; times as they were typed.
+  // A missing value keeps the old one; times as they were typed.
   api::PersonFields fields;
 };
 
@@ -52,7 +52,7 @@ void write_person(const Terminal& terminal, const api::Person& person) {
   }
 }
 
-// The text is told once: alone on its line, so that all of it can be taken.
+// Its text is shown once: alone on its line, so that it is easy to copy.
 void write_token_text(const Terminal& terminal, const api::TokenMade& made) {
   terminal.write(fmt::format("Token '{}', shown only now:\n{}\n", shown(made.token.label),
                              made.text));
@@ -166,7 +166,7 @@ Done remove_person(const Context& context, const std::string& name, bool yes) {
               });
 }
 
-// One's own name, where nobody is named.
+// One's own name, if none is given.
 Result<std::string> whose(const Context& context, const std::string& of) {
   if (!of.empty()) return of;
   const auto me = context.api.call(api::kMe);

@@ -1,4 +1,4 @@
-// How far something is that takes longer than a second.
+// The progress of work that takes longer than a second.
 #pragma once
 
 #include <chrono>
@@ -17,15 +17,15 @@ namespace vantro::client {
 class Progress {
  public:
   enum class Of { kBytes, kFiles };
-  // `total` of 0: it is not known. `view` must outlive it.
+  // `total` of 0: unknown. `view` must outlive this.
   Progress(const View& view, std::string label, std::uint64_t total, Of of = Of::kBytes);
   ~Progress();
   Progress(const Progress&) = delete;
   Progress& operator=(const Progress&) = delete;
   void advance(std::uint64_t done);
-  // What happens besides, at once: "resumes at 18.2 MiB".
+  // A note, shown at once: "resumes at 18.2 MiB".
   void note(const std::string& what);
-  // Of work whose size shows only while it runs.
+  // For work whose size becomes known while it runs.
   void advance(std::uint64_t done, std::uint64_t total);
 
  private:

@@ -85,7 +85,7 @@ Result<bool> answers_ping(const std::string& address) {
   if (!name) return false;
   const bool v4 = name->family == AF_INET;
   const int protocol = v4 ? IPPROTO_ICMP : static_cast<int>(IPPROTO_ICMPV6);
-  // The kernel's own kind for everybody (ping(7)), else the raw one for root.
+  // The kernel's own socket for all users (ping(7)), else a raw one for root.
   base::UniqueFd socket(::socket(name->family, SOCK_DGRAM | SOCK_CLOEXEC, protocol));
   const bool raw = socket.get() < 0;
   if (raw) {
@@ -99,7 +99,7 @@ Result<bool> answers_ping(const std::string& address) {
                             std::strerror(errno))});
   }
   // RFC 792, RFC 4443, 4.1: type, code, checksum, identifier, sequence number. The kernel
-  // sees to checksum and identifier but on a raw IPv4 socket.
+  // sets checksum and identifier except on a raw IPv4 socket.
   std::array<std::uint8_t, 16> echo{};
   echo[0] = v4 ? 8 : 128;
   echo[4] = static_cast<std::uint8_t>(::getpid() >> 8);
@@ -113,7 +113,7 @@ Result<bool> answers_ping(const std::string& address) {
   const auto* to = reinterpret_cast<const sockaddr*>(&name->bytes);
   if (::sendto(socket.get(), echo.data(), echo.size(), 0, to, name->size) < 0)
     return false;
-  // A raw socket hears what others are answered as well, and its own request on loopback.
+  // A raw socket also receives the answers for others, and its own request on loopback.
   constexpr int kMostHeard = 64;
   for (int heard = 0; heard < kMostHeard && ready(socket.get(), POLLIN); ++heard) {
     std::array<std::uint8_t, 128> reply{};

@@ -29,7 +29,7 @@ std::string remaining(const api::Transfer& transfer) {
   return base::duration_text(*transfer.seconds_left);
 }
 
-// TCP sends again unseen.
+// TCP resends invisibly.
 bool counts_packets(const api::Transfer& t) { return t.protocol == "tftp"; }
 
 std::string peer_of(const api::Transfer& t) {

@@ -1,4 +1,4 @@
-// How the API's shapes look to people. Shared by the commands and by watch.
+// The API's shapes in a form for people. Shared by the commands and by watch.
 #pragma once
 
 #include <string>
@@ -34,7 +34,7 @@ std::string fact_text(const std::string& fact, const std::string& text);
 // "causeway.img to 192.0.2.0/24 over tftp until 2026-11-24 06:00:00"
 std::string offer_text(const api::Offer& offer);
 
-// "tidegate-rtr (192.0.2.7) as night-shift"; what is empty is left out.
+// "tidegate-rtr (192.0.2.7) as night-shift"; without empty parts.
 std::string who_text(const std::string& peer, const std::string& device,
                      const std::string& account);
 

@@ -18,8 +18,7 @@ struct RescueWatch {
 };
 Done watch_rescue(const Context& context, const RescueWatch& options);
 
-// The number, or where it is 0 that of the one that is open; of the newest, where none is
-// and `ended` ones will do. kNotFound.
+// The number; 0: the open one, or with `ended` the newest if none is open. kNotFound.
 Result<std::int64_t> rescue_number(const Context& context, std::int64_t number,
                                    bool ended);
 

@@ -1,4 +1,4 @@
-// One rescue session, followed: on a terminal the stage in letters that can be read from
+// Follows one rescue session: on a terminal the stage in letters that can be read from
 // the rack, redrawn in place; elsewhere a line for each change.
 #include <algorithm>
 #include <chrono>
@@ -72,7 +72,7 @@ class Follower {
     return rescue;
   }
 
-  // Where this is not a terminal: what has happened since, and each tenth of a load.
+  // If this is not a terminal: new events, and each tenth of a load.
   void tell(const api::Rescue& rescue) {
     for (; told_ < rescue.lines.size(); ++told_) {
       const auto& one = rescue.lines[told_];
@@ -90,7 +90,7 @@ class Follower {
                     rescue.small.empty() ? "" : "; " + shown(rescue.small, 400)));
   }
 
-  // A line each, so that a program can read them as they come.
+  // One line each, so that a program can read them as they come.
   void tell_json(const api::Rescue& rescue, const std::string& text) {
     const auto now =
         fmt::format("{}|{}|{}", rescue.large, rescue.lines.size(), rescue.ended_at);
@@ -98,15 +98,15 @@ class Follower {
     last_ = now;
   }
 
-  // As much as the window has room for: the letters first, then what they are about, then
-  // the newest lines.
+  // As much as fits in the window: first the letters, then their subject, then the newest
+  // lines.
   void draw(const api::Rescue& rescue) {
     if (!drawn_) terminal_.control("\x1b[?25l");
     if (drawn_ && rescue.bells > bells_ && !options_.quiet) terminal_.control("\a");
     drawn_ = true;
     bells_ = rescue.bells;
     const auto columns = terminal_.columns();
-    // What is cut ends in three dots.
+    // Cut text ends in three dots.
     const auto fitting = columns > 8 ? columns - 4 : columns;
     std::vector<std::string> out{
         terminal_.toned(
@@ -120,7 +120,7 @@ class Follower {
         ""};
     const auto tone = tone_of_stage(rescue.stage);
     auto letters = large_text(rescue.large, columns);
-    // What is about it, and two lines of what happened.
+    // Its subject, and two lines of events.
     constexpr std::size_t kLeast = 7;
     if (letters.empty() || letters.size() + kLeast > terminal_.rows()) {
       letters = {shown(rescue.large, fitting)};
@@ -141,7 +141,7 @@ class Follower {
     const auto count = std::min({room, kLastLines, rescue.lines.size()});
     for (std::size_t i = rescue.lines.size() - count; i < rescue.lines.size(); ++i) {
       const auto& one = rescue.lines[i];
-      // The hour is enough: sessions are short.
+      // The time of day is enough: sessions are short.
       out.push_back(shown(
           fmt::format("{}  {}", shown_time(one.at).substr(11), one.sentence), fitting));
     }

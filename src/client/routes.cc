@@ -31,7 +31,7 @@ Tone tone_of_route(const std::string& result) {
 }
 
 void write_route(const Terminal& terminal, const api::VersionRoute& route) {
-  // Where no rules are known nothing is known to be fine.
+  // Without known rules nothing is known to be safe.
   const auto tone = route.result == "found" && !route.any_rules
                         ? Tone::kCaution
                         : tone_of_route(route.result);

@@ -20,7 +20,7 @@ namespace vantro::client {
 namespace {
 
 constexpr std::uint64_t kPiece = std::uint64_t{8} << 20;
-// Pauses after a broken connection; then it is given up.
+// Pauses after a broken connection; then it gives up.
 constexpr std::chrono::seconds kPauses[] = {
     std::chrono::seconds(1),  std::chrono::seconds(2),  std::chrono::seconds(5),
     std::chrono::seconds(10), std::chrono::seconds(20), std::chrono::seconds(30)};
@@ -59,7 +59,8 @@ class InPieces {
     if (!begun) return tl::unexpected(begun.error());
     number_ = begun->number;
     auto offset = begun->bytes;
-    // What the server has already is read here as well, for the checksum of all.
+    // Bytes that the server has already are read here as well, for the checksum of the
+    // whole file.
     if (const auto read = skip(offset); !read) return tl::unexpected(read.error());
     base::ByteBuffer piece(kPiece);
     while (offset < file_.size) {
@@ -81,8 +82,8 @@ class InPieces {
   }
 
  private:
-  // One that was interrupted and is for the same name and size goes on; what it was told
-  // then is told again, as the options may differ.
+  // An interrupted one of the same name and size is resumed; its description is sent
+  // again, as the options may differ.
   Result<api::Upload> begin() {
     const auto open = context_.api.call(api::kUploads);
     if (!open) return tl::unexpected(open.error());
@@ -125,8 +126,8 @@ class InPieces {
     return {};
   }
 
-  // As often as it takes: what the server has of a piece after a broken connection is not
-  // sent again.
+  // Repeats as often as necessary: bytes of a piece that arrived before the connection
+  // broke are not sent again.
   Done send_piece(std::uint64_t offset, base::ByteView piece) {
     std::size_t at = 0;
     for (std::size_t tries = 0;;) {
@@ -202,7 +203,7 @@ class InPieces {
     }
   }
 
-  // How far it is after the pause; nothing if the server does not answer.
+  // The state after the pause; nothing if the server does not answer.
   template <class F>
   std::optional<api::Upload> waited(std::chrono::seconds pause, const F& show) {
     for (auto left = pause * 2; left.count() > 0 && show(); --left) {
@@ -220,7 +221,7 @@ class InPieces {
                         base::size_text(file_.size), shown(given_.name))};
   }
 
-  // The answer to the filing was lost; what is known of the image is not.
+  // The answer to the filing was lost; the image's facts are not.
   Result<Answered<api::ImageAdded>> as_it_is() {
     auto known = context_.api.call(api::kImage, {given_.name});
     if (!known) return tl::unexpected(known.error());

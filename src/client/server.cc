@@ -35,7 +35,8 @@ void write_encryption(const Terminal& terminal, const api::Encryption& encryptio
       encryption.running ? ", the others are being encrypted with it" : ""));
 }
 
-// What is compared at a device's console, and what is weaker than it should be.
+// What people compare at a device's console, and which algorithms are weaker than they
+// should be.
 void write_ssh(const Terminal& terminal, const api::Ssh& ssh) {
   for (const auto& key : ssh.host_keys) {
     terminal.write(fmt::format("  host key    {:<20} {}\n", key.type,
@@ -174,7 +175,7 @@ Done show_changes(const Context& context, const api::ChangesAsked& asked) {
       });
 }
 
-// The address that a device was heard from last; an address is itself.
+// The address that a device was last heard from; an address stands for itself.
 Result<std::string> heard_from(const Context& context, const std::string& typed) {
   if (base::Address::parse(typed)) return typed;
   const auto answer = context.api.call(api::kContacts);

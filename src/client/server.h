@@ -12,7 +12,7 @@ void status_command(const Command& top);
 // transfer, contact, watch, ledger
 void server_commands(const Command& top);
 
-// Until interrupted, or after `seconds` if they are given.
+// Until interrupted, or after `seconds` if given.
 Done watch(const Context& context, std::optional<double> seconds);
 
 }  // namespace vantro::client

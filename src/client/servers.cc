@@ -52,7 +52,7 @@ std::string local_socket() {
   return {};
 }
 
-// Whether somebody listens at a socket that this user may use.
+// Whether a server listens at a socket that this user may use.
 Result<void> usable(const std::string& path) {
   if (::access(path.c_str(), R_OK | W_OK) == 0) return {};
   struct stat info {};

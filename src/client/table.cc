@@ -55,7 +55,7 @@ std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
 
 bool is_digit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 
-// What "MiB" or "ms" is worth beside its like; 0: it is not a unit.
+// The factor of "MiB" or "ms" among its like; 0: it is not a unit.
 double worth(std::string_view unit) {
   static const std::map<std::string_view, double> kUnits{{"", 1},
                                                          {"B", 1},
@@ -115,7 +115,7 @@ int compare_names(std::string_view a, std::string_view b) {
   return static_cast<int>(i < a.size()) - static_cast<int>(k < b.size());
 }
 
-// In a column that is aligned to the right, units stand below each other.
+// Aligns the units in a column that is aligned to the right.
 void align_units(std::vector<std::vector<Cell>>& rows, std::size_t column) {
   const auto unit_of = [&](const std::string& text) -> std::optional<std::size_t> {
     const auto space = text.find(' ');
@@ -162,7 +162,7 @@ std::vector<std::string> comma_list(std::string_view text) {
 int compare_cells(std::string_view a, std::string_view b) {
   const auto one = amount(a), other = amount(b);
   if (one && other && *one != *other) return *one < *other ? -1 : 1;
-  // What has no value comes first.
+  // An empty value comes first.
   if (a.empty() != b.empty()) return a.empty() ? -1 : 1;
   return compare_names(a, b);
 }
@@ -173,7 +173,7 @@ std::string shortened(const std::string& text, std::size_t columns) {
   const auto front = (columns - kDots.size() + 1) / 2;
   auto begin = bytes_that_fit(text, front);
   std::size_t at = begin;
-  // The end is what tells names apart: as much of it as there is room for.
+  // Names usually differ at their end: keep as much of it as fits.
   while (width(std::string_view(text).substr(at)) > columns - front - kDots.size()) {
     at += bytes_that_fit(std::string_view(text).substr(at), 1);
   }
@@ -231,7 +231,7 @@ std::vector<std::size_t> Table::fitting(std::size_t room) const {
   for (std::size_t i = 0; i < columns_.size(); ++i) {
     auto widest = width(columns_[i].title);
     for (const auto& row : rows_) widest = std::max(widest, width(row[i].text));
-    // A last column can go on below itself.
+    // A last column can continue below itself.
     if (i + 1 == columns_.size() && columns_[i].align == Align::kLeft) {
       widest = std::min(widest, kNarrowest);
     }
@@ -278,7 +278,7 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
       widths[i] = std::max(widths[i], width(row[i].text));
     }
   }
-  // Takes from the widest of the columns that may be shortened until all fit.
+  // Shortens the widest of the columns that may be shortened, until all fit.
   std::size_t needed = std::min(widths[last], kNarrowest);
   for (std::size_t i = 0; i < last; ++i) needed += widths[i] + kBetween;
   while (needed > room) {
@@ -303,7 +303,7 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
     const bool fits = before_last + width(final.text) <= room;
     auto of_last = wrap ? wrapped(final.text, room - before_last)
                         : std::vector<std::string>{final.text};
-    // Too little is left beside the others.
+    // Too little space is left beside the others.
     const bool below =
         !fits && (!wrap || of_last.size() > kMostPieces) && room >= kIndent + kNarrowest;
     if (below) of_last = {""};
@@ -357,7 +357,7 @@ void Table::write(const Terminal& terminal) const {
     if (wanted.empty()) return;
     table = table.only(wanted);
   }
-  // What is read by a program stays on one line, unless COLUMNS was asked for.
+  // Output for programs stays on one line, unless COLUMNS asks for a width.
   const bool limited =
       !view.wide && (terminal.is_terminal() || std::getenv("COLUMNS") != nullptr);
   const auto room = limited ? terminal.columns() : std::string::npos;

@@ -1,4 +1,4 @@
-// Tables as people read them: fitted to the terminal, sorted and cut as the options say.
+// Tables for people: fitted to the terminal, sorted and cut as the options say.
 #pragma once
 
 #include <optional>
@@ -15,10 +15,9 @@ struct Cell {
   Tone tone = Tone::kPlain;
 };
 
-// Columns two spaces apart. Text from the server is made printable here. Where a terminal
-// is too narrow, the columns that matter least are left out (and said to be), and then
-// long names are shortened in their middle. What a program reads has all columns as wide
-// as they are.
+// Columns two spaces apart. Text from the server is made printable here. If a terminal is
+// too narrow, the least important columns are left out (with a note), and then long names
+// are shortened in their middle. Output for programs has all columns in full width.
 class Table {
  public:
   enum class Align { kLeft, kRight };
@@ -26,8 +25,8 @@ class Table {
     std::string title;
     Align align = Align::kLeft;
     int rank = 0;  // 0: stays; else the highest is left out first
-    // A value that is that of the row above is not repeated on a terminal. Only for the
-    // first columns.
+    // On a terminal, a value equal to the one above is not repeated. Only for the first
+    // columns.
     bool grouped = false;
   };
 
@@ -35,14 +34,14 @@ class Table {
   void add(std::vector<Cell> cells) { rows_.push_back(std::move(cells)); }
   bool empty() const { return rows_.empty(); }
   // Lines, the title line first, without spaces at their ends. A last column that does
-  // not fit in `room` columns is broken at spaces and goes on below itself, or is
-  // below the others where they leave too little.
+  // not fit in `room` columns is broken at spaces and continues below itself, or starts
+  // below the others if they leave too little.
   std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
-  // As the terminal's view says; complains to the terminal of a column that is not there.
+  // As the terminal's view says; complains to the terminal about an unknown column.
   void write(const Terminal& terminal) const;
 
  private:
-  // Those that `names` lists (--columns), or the complaint.
+  // The columns in `names` (--columns), or a complaint.
   std::vector<std::size_t> chosen(const Terminal& terminal) const;
   std::optional<std::size_t> column(const Terminal& terminal,
                                     std::string_view name) const;
@@ -59,12 +58,12 @@ class Table {
 std::string unknown_column(const std::string& name,
                            const std::vector<std::string>& columns);
 
-// What commas separate, without the blanks around it and what is empty.
+// The parts between commas, without blanks around them and without empty parts.
 std::vector<std::string> comma_list(std::string_view text);
 
-// How a cell is sorted: by the number in front with its unit ("31.4 MiB", "1.5 s", "12"),
-// else by its text with the numbers in it as numbers ("x-9" before "x-10"), letter case
-// aside. Below 0: `a` comes first.
+// The sort order of cells: by the number in front with its unit ("31.4 MiB", "1.5 s",
+// "12"), else by text with its numbers as numbers ("x-9" before "x-10"),
+// case-insensitive. Below 0: `a` comes first.
 int compare_cells(std::string_view a, std::string_view b);
 
 // "causeway4-sy...-7.6.0.img": at most so many columns, at least 5.

@@ -37,7 +37,7 @@ const char* code(Tone tone) {
 
 constexpr std::string_view kReset = "\x1b[0m";
 
-// The length of what toned() puts before or behind a text, if the text begins with it.
+// The length of what toned() puts before or after a text, if the text begins with it.
 std::size_t emphasis_at(std::string_view text) {
   if (text.front() != '\x1b') return 0;
   if (text.starts_with(kReset)) return kReset.size();
@@ -111,13 +111,13 @@ void Terminal::write_long(const std::string& text) const {
       pager == "cat") {
     return write(text);
   }
-  // Colours as they are, unless the user says otherwise.
+  // Colours unchanged, unless the user says otherwise.
   ::setenv("LESS", "-R", /*overwrite=*/0);
   std::FILE* to = ::popen(pager.c_str(), "w");
   if (to == nullptr) return write(text);
   const auto shown = safe(text);
   std::fwrite(shown.data(), 1, shown.size(), to);
-  // What the shell says where it finds no pager.
+  // The shell's exit code if it finds no pager.
   constexpr int kNotFound = 127;
   const int status = ::pclose(to);
   if (WIFEXITED(status) && WEXITSTATUS(status) == kNotFound) control(shown);
@@ -162,7 +162,7 @@ void Terminal::write_json(std::string_view json) const {
 
 namespace {
 
-// As wcwidth(3) has it in UTF-8, whatever the locale of the user.
+// As wcwidth(3) in UTF-8, whatever the user's locale.
 std::size_t columns_of(std::uint32_t point) {
   static const locale_t kUtf8 = ::newlocale(LC_CTYPE_MASK, "C.UTF-8", nullptr);
   if (kUtf8 == nullptr) return 1;

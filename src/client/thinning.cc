@@ -31,7 +31,7 @@ Done thin_out(const Context& context, bool yes, bool all, bool dry_run) {
         "Remove all revisions that retention no longer keeps? --dry-run lists them.");
     if (!asked) return asked;
   }
-  // It comes in portions; what people see is one.
+  // The answer comes in portions; people see it as one.
   api::ThinnedOut whole;
   do {
     auto told = context.api.call(api::kThinOutBackups, {}, {!dry_run, whole.next});
@@ -76,8 +76,8 @@ Done thin_out(const Context& context, bool yes, bool all, bool dry_run) {
                   : fmt::format("Retention keeps all {} revisions.\n", thinned.kept));
           return;
         }
-        // Bytes that revisions of different portions share are not in the sum of a dry
-        // run.
+        // The sum of a dry run does not count bytes that revisions of different portions
+        // share.
         terminal.write(fmt::format(
             "{} of {} revisions {}, {} {}.{}\n", thinned.revisions,
             thinned.revisions + thinned.kept, thinned.done ? "were removed" : "would go",

@@ -1,11 +1,11 @@
-// What retention let go, and what they keep.
+// What retention removed, and what it keeps.
 #pragma once
 
 #include "client/command_line.h"
 
 namespace vantro::client {
 
-// pin, unpin, thin-out
+// backup keep, backup thin
 void keeping_commands(const Command& backup);
 
 }  // namespace vantro::client

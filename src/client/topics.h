@@ -1,4 +1,4 @@
-// What "vantro help TOPIC" explains beside the commands.
+// The explanations of "vantro help TOPIC", beside the commands.
 #pragma once
 
 #include <string>
@@ -13,7 +13,7 @@ struct Topic {
   std::string_view text;
 };
 const std::vector<Topic>& topics();
-// Null: there is none of that name.
+// Null: there is no such topic.
 const Topic* topic(std::string_view name);
 // Lines for the end of "vantro help".
 std::string topics_list();

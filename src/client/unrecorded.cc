@@ -38,14 +38,14 @@ Done list_unrecorded(const Context& context) {
               });
 }
 
-// A name, or enough of its beginning to mean one file only.
+// A name, or enough of its beginning to be unique.
 Result<std::string> meant(const Files& files, const std::string& typed) {
   std::vector<std::string> found;
   for (const auto& one : files) {
     if (one.name == typed) return one.name;
     if (one.name.starts_with(typed)) found.push_back(one.name);
   }
-  // A script's empty variable would mean any file.
+  // An empty variable in a script would match any file.
   if (typed.size() < kShortestBeginning) {
     return wrong_use(
         fmt::format("'{}' is too short; give {} characters of the name or more",
@@ -76,7 +76,7 @@ Done decide(const Context& context, const Chosen& chosen, bool keep) {
     names.push_back(std::move(*name));
   }
   for (const auto& one : files) {
-    // Interrupted ones can't be kept; with --all only the others are meant.
+    // Interrupted uploads cannot be kept; --all means only the others.
     if (chosen.all && !(keep && one.place == "partial")) names.push_back(one.name);
   }
   if (!keep && !names.empty()) {

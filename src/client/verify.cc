@@ -15,8 +15,8 @@ namespace {
 struct VerifyOptions {
   std::string image;
   std::int64_t unread_days = 0;
-  std::optional<std::string> rate;  // "32 MiB" for a second; "0": as fast as can be
-  bool follow_only = false;         // begin nothing
+  std::optional<std::string> rate;  // "32 MiB" per second; "0": no limit
+  bool follow_only = false;         // start nothing
   bool start_only = false;
 };
 

@@ -1,4 +1,4 @@
-// Reading everything that is stored again.
+// Reads everything in store again.
 #pragma once
 
 #include "client/command_line.h"

@@ -1,4 +1,4 @@
-// How an answer is shown, as the options of the command line say.
+// How to show an answer, as the options of the command line say.
 #pragma once
 
 #include <optional>
@@ -16,7 +16,7 @@ struct View {
   bool csv = false;
   bool wide = false;
   bool reverse = false;
-  std::string columns;          // as typed; empty: those that fit
+  std::string columns;          // as typed; empty: the columns that fit
   std::string sort;             // as typed; empty: in the order of the answer
   std::optional<double> every;  // seconds; none: once
 

@@ -19,8 +19,8 @@ constexpr std::chrono::seconds kLineInterval{1};
 // As long as the server lists ended transfers.
 constexpr std::chrono::seconds kAfterglow{10};
 
-// A transfer as the server told of it last. It does not tell of one that only goes on
-// standing still, or runs on as before: that time is counted here.
+// A transfer as the server last reported it. The server does not report one that only
+// stays stalled, or runs unchanged: that time is counted here.
 struct Seen {
   api::Transfer transfer;
   base::Instant told_at;
@@ -65,7 +65,7 @@ class Screen {
       for (const auto& line :
            transfer_table(list).lines(terminal_, terminal_.columns())) {
         out += line + "\n";
-        // A line that is too long takes several of the window's.
+        // A long line takes several lines of the window.
         drawn_lines_ += 1 + (width(plain(line)) - 1) / terminal_.columns();
       }
     }
@@ -93,7 +93,7 @@ class Screen {
 
 namespace {
 
-// What ended while the view was open.
+// Transfers that ended while the view was open.
 class Tally {
  public:
   void ended(const api::Transfer& transfer) {
@@ -167,7 +167,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
                       [](const auto& one) { return one.second.runs(); }));
   };
   const auto event = [&](const std::string& name, const std::string& data) {
-    // What else has changed is for those who have it in view.
+    // Other changes are for those who have the object on their screens.
     if (name != "transfer") return true;
     if (context.json) {
       terminal.write_json(data + "\n");
@@ -177,7 +177,7 @@ Done watch(const Context& context, std::optional<double> seconds) {
     if (!transfer) return true;
     const auto now = clock.now();
     const Seen seen{*transfer, now};
-    // An end is told once, and none of before the view was opened.
+    // An end is told once, and not if it was before the view opened.
     if (!seen.runs()) {
       tally.ended(seen.transfer);
       gone_at[seen.transfer.id] = now + kAfterglow;

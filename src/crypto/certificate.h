@@ -1,4 +1,4 @@
-// A certificate of one's own, for servers that nobody has given one.
+// A self-made certificate, for servers without one.
 #pragma once
 
 #include <string>
@@ -15,13 +15,13 @@ struct OwnCertificate {
   std::string key;          // PEM, of a new key (P-256)
 };
 
-// Signed by itself, for these names (the first is its subject) and addresses, good from
-// an hour before `now` for ten years. REQUIRES: at least one name.
+// Self-signed, for these names (the first is its subject) and addresses, valid from an
+// hour before `now` for ten years. REQUIRES: at least one name.
 base::Outcome<OwnCertificate> make_certificate(
     const std::vector<std::string>& names, const std::vector<base::Address>& addresses,
     base::WallTime now);
 
-// What people are told of one.
+// The properties of one that people see.
 struct CertificateFacts {
   std::string subject;
   base::WallTime good_from = 0, good_until = 0;

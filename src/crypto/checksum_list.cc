@@ -21,7 +21,7 @@ std::string last_part_lowered(std::string_view name) {
   return result;
 }
 
-// GNU tools put a backslash in front of a line whose name has one, or a line end, in it.
+// GNU tools put a backslash before a line whose name has a backslash or a line end in it.
 std::string unescaped(std::string_view name) {
   std::string result;
   for (std::size_t i = 0; i < name.size(); ++i) {

@@ -1,4 +1,4 @@
-// Checksum lists as makers publish them and standard tools write them: GNU ("HEX  NAME",
+// Checksum lists in the forms of makers and standard tools: GNU ("HEX  NAME",
 // "HEX *NAME", names with a backslash escaped) and BSD ("SHA256 (NAME) = HEX"), mixed,
 // with comments (#, ;), empty lines, CRLF and a byte-order mark.
 #pragma once
@@ -13,17 +13,17 @@
 namespace vantro::crypto {
 
 struct ListedChecksum {
-  std::string name;  // as the list gives it, perhaps with folders; empty: a bare checksum
+  std::string name;  // as in the list, perhaps with folders; empty: a bare checksum
   Expected expected;
   std::size_t line = 0;  // from 1
 };
 
 struct ChecksumList {
   std::vector<ListedChecksum> checksums;
-  std::size_t ignored = 0;  // lines that are none of the forms
+  std::size_t ignored = 0;  // lines in none of the forms
 
-  // Those for the file: of that name, letter case and folders aside; and where the list
-  // is a single bare checksum, that one.
+  // Those for the file: of that name, without regard to letter case and folders; and if
+  // the list is a single bare checksum, that one.
   std::vector<ListedChecksum> of(std::string_view file) const;
 };
 

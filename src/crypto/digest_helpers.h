@@ -1,5 +1,5 @@
-// Threads that take half of the work of digesting from uploads, so that one uses two
-// processors where they are free. Where all are busy, who calls does the work itself.
+// Threads that take half of the digesting from uploads, so that one upload uses two
+// processors if they are free. If all threads are busy, the caller does the work itself.
 #pragma once
 
 #include <cstddef>
@@ -16,12 +16,12 @@ namespace vantro::crypto {
 class DigestHelpers {
  public:
   explicit DigestHelpers(std::size_t threads);
-  // Work that was taken is finished first.
+  // Accepted work is finished first.
   ~DigestHelpers();
   DigestHelpers(const DigestHelpers&) = delete;
   DigestHelpers& operator=(const DigestHelpers&) = delete;
 
-  // False, and nothing is done, if no helper is free. `work` must not throw.
+  // False, without an effect, if no helper is free. `work` must not throw.
   bool try_start(std::function<void()> work);
 
  private:

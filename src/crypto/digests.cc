@@ -57,9 +57,9 @@ struct FreeContext {
   void operator()(EVP_MD_CTX* context) const { EVP_MD_CTX_free(context); }
 };
 
-// The digests of the heavier half, and the pieces that a helper is still to take. The
-// helper may run ahead or behind of whoever calls by a few pieces: at a barrier for each,
-// whatever delays one of the two would delay both.
+// The digests of the heavier half, and the pieces that wait for a helper. The helper may
+// be a few pieces ahead of the caller or behind it: with a barrier for each piece, every
+// delay of one would delay both.
 struct Heavier {
   std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> contexts;  // MD5, SHA-256
   base::Mutex mutex;
@@ -92,7 +92,7 @@ struct Heavier {
   }
 };
 
-// A host whose policy forbids MD5 (a FIPS provider) can't run this program at all.
+// A host whose policy forbids MD5 (a FIPS provider) cannot run this program at all.
 std::unique_ptr<EVP_MD_CTX, FreeContext> begun(Algorithm algorithm) {
   std::unique_ptr<EVP_MD_CTX, FreeContext> context(EVP_MD_CTX_new());
   if (context == nullptr ||
@@ -143,7 +143,7 @@ struct Digester::State {
     }
     return lighter[1];
   }
-  // True: a helper has it, or will have.
+  // True: a helper has it, or will take it.
   bool hand_over(base::ByteView bytes) {
     if (helpers == nullptr || bytes.size() < kWorthSharing) {
       heavier->wait();
@@ -196,7 +196,7 @@ std::string Digester::sha256_so_far() const {
   if (copy == nullptr ||
       EVP_MD_CTX_copy_ex(copy.get(), state_->context(Algorithm::kSha256).get()) != 1 ||
       EVP_DigestFinal_ex(copy.get(), value.data(), &length) != 1) {
-    throw std::bad_alloc();  // the one reason why a sound context is not copied
+    throw std::bad_alloc();  // the only reason why copying a sound context fails
   }
   return base::to_hex({value.data(), length});
 }

@@ -37,9 +37,9 @@ class Digester {
   ~Digester();
 
   void update(base::ByteView bytes);
-  // The digests of what came so far. REQUIRES: called once, and update() not after it.
+  // The digests of all bytes so far. REQUIRES: called once, and no update() after it.
   Digests finish();
-  // The SHA-256 of what came so far; update() may follow.
+  // The SHA-256 of all bytes so far; update() may follow.
   std::string sha256_so_far() const;
 
  private:
@@ -47,11 +47,11 @@ class Digester {
   std::unique_ptr<State> state_;
 };
 
-// SHA-256 alone, where only that is compared: it costs a third of all four, or less. Not
-// thread-safe.
 // HMAC-SHA-256 (RFC 2104) in lower-case hexadecimal.
 std::string hmac_sha256(std::string_view key, base::ByteView bytes);
 
+// SHA-256 alone, where only that is compared: it costs a third of all four, or less. Not
+// thread-safe.
 class Sha256 {
  public:
   Sha256();
@@ -60,7 +60,7 @@ class Sha256 {
   Sha256& operator=(const Sha256&) = delete;
 
   void update(base::ByteView bytes);
-  // In lower-case hexadecimal. REQUIRES: called once, and update() not after it.
+  // In lower-case hexadecimal. REQUIRES: called once, and no update() after it.
   std::string finish();
 
  private:
@@ -81,8 +81,8 @@ struct Expected {
   std::string hex;  // lower-case, of the algorithm's length
 
   // "ALGO:HEX" (md5, sha1, sha256, sha512; any case, with or without a hyphen) or the
-  // bare HEX, whose length tells the algorithm. Spaces around it are forgiven. kInvalid
-  // says what is wrong.
+  // bare HEX, whose length gives the algorithm. Spaces around it are ignored. kInvalid
+  // names the reason.
   static base::Outcome<Expected> parse(std::string_view text);
 };
 

@@ -16,7 +16,7 @@ std::uint8_t byte_at(std::string_view bytes, std::size_t at) {
   return static_cast<std::uint8_t>(bytes[at]);
 }
 
-// The first packet of binary OpenPGP (RFC 4880, 4.2): its tag, and the bytes behind it.
+// The first packet of binary OpenPGP (RFC 4880, 4.2): its tag, and the bytes after it.
 struct Packet {
   unsigned tag;
   std::string_view body;
@@ -54,7 +54,7 @@ std::optional<Packet> first_packet(std::string_view bytes) {
   return Packet{tag, bytes.substr(head, length), bytes.substr(head + length)};
 }
 
-// All of it must be packets, so that other bytes are hardly taken for them.
+// All of it must be packets, so that other bytes rarely match.
 std::optional<FileForm> binary_openpgp(std::string_view bytes) {
   std::optional<FileForm> form;
   while (!bytes.empty()) {
@@ -74,7 +74,7 @@ std::optional<FileForm> binary_openpgp(std::string_view bytes) {
 
 std::optional<FileForm> text_proof(std::string_view text) {
   if (text.starts_with("untrusted comment:")) {
-    // A signature says more behind its second line (a trusted comment).
+    // A signature has more after its second line (a trusted comment).
     return text.find("\ntrusted comment:") == std::string_view::npos
                ? FileForm::kKey
                : FileForm::kSignature;
@@ -88,7 +88,7 @@ std::optional<FileForm> text_proof(std::string_view text) {
 }
 
 bool is_checksum_list(std::string_view text) {
-  // Whatever is not text is told by its beginning, without reading it as lines.
+  // Anything but text is recognised by its beginning, without reading lines.
   const auto beginning = text.substr(0, 4096);
   if (beginning.find('\0') != std::string_view::npos) return false;
   const auto list = parse_checksum_list(text);

@@ -1,5 +1,5 @@
-// Whether a file is there to prove others: a checksum list, a signature, or a key. Makers
-// name such files in many ways, so their content tells.
+// Whether a file exists to prove others: a checksum list, a signature, or a key. Makers
+// name such files in many ways, so their content decides.
 #pragma once
 
 #include <string_view>
@@ -8,7 +8,7 @@ namespace vantro::crypto {
 
 enum class FileForm {
   kOther,
-  kChecksumList,  // at least half of its lines that say something are checksums
+  kChecksumList,  // at least half of its lines with content are checksums
   kSignature,     // minisign's or OpenPGP's (RFC 4880, 4.2, 5.2, 6.2), text or binary
   kKey,           // a public or secret key in either format
 };
@@ -19,7 +19,7 @@ inline constexpr std::size_t kLongestList = 16 << 20;
 // `text` is the whole file, or more than kLongestList bytes of it.
 FileForm form_of(std::string_view text);
 
-// What a file of this name is meant to be: "SHA256SUMS", "x.img.md5", "checksums.txt",
+// What a file of this name should be: "SHA256SUMS", "x.img.md5", "checksums.txt",
 // "x.img.sig" and the like. Never kKey.
 FileForm form_by_name(std::string_view name);
 

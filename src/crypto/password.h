@@ -7,12 +7,12 @@
 
 namespace vantro::crypto {
 
-// Takes about a tenth of a second and 64 MiB, as the next does. Throws
-// std::runtime_error where that memory is not to be had.
+// Takes about a tenth of a second and 64 MiB, like the next one. Throws
+// std::runtime_error if that memory is not available.
 std::string password_hash(std::string_view password);
 
-// A hash that is as dear to try as those above, and that no password fits: for names that
-// there are not. Cheap.
+// A hash that costs as much to try as those above, and that no password fits: for unknown
+// names. Cheap to make.
 std::string unfitting_hash();
 
 bool password_fits(const std::string& hash, std::string_view password);

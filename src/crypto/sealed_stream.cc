@@ -35,7 +35,7 @@ std::optional<SealKey::Bytes> key_bytes(std::string_view hex) {
   return bytes;
 }
 
-// Locked in memory and between pages that nobody may touch (sodium_malloc(3)).
+// Locked in memory, between guard pages (sodium_malloc(3)).
 std::shared_ptr<const SealKey::Bytes> guarded(SealKey::Bytes& bytes) {
   if (sodium_init() < 0) throw std::runtime_error("libsodium can't be started");
   void* const memory = sodium_malloc(sizeof bytes);
@@ -48,7 +48,7 @@ std::shared_ptr<const SealKey::Bytes> guarded(SealKey::Bytes& bytes) {
           }};
 }
 
-// All of it, or what there is at the file's end.
+// Reads all of it, or up to the file's end.
 base::Outcome<std::size_t> read_at(int file, std::uint64_t at, std::uint8_t* to,
                                    std::size_t count) {
   std::size_t have = 0;
@@ -65,7 +65,7 @@ base::Outcome<std::size_t> read_at(int file, std::uint64_t at, std::uint8_t* to,
   return have;
 }
 
-// The length of the piece at `at`; nothing if it is not there whole, or can't be one.
+// The length of the piece at `at`; nothing if the piece is incomplete or malformed.
 base::Outcome<std::optional<std::size_t>> piece_at(int file, std::uint64_t at,
                                                    std::uint64_t file_size) {
   using Length = std::optional<std::size_t>;

@@ -1,4 +1,4 @@
-// Files that are encrypted where they lie (libsodium's secretstream: XChaCha20 and
+// Files that are encrypted on disk (libsodium's secretstream: XChaCha20 and
 // Poly1305, each piece bound to its place and the last one marked as such).
 //
 //   "VSEALED1"  the key's id, 8 bytes  the stream's header, 24 bytes
@@ -25,15 +25,15 @@ inline constexpr std::size_t kSealedHead = 40;
 // Of plain bytes, at most.
 inline constexpr std::size_t kSealedPiece = 64 * 1024;
 
-// Its bytes lie in memory of their own, which is never swapped out, is not in a core, and
-// is wiped when the last copy goes.
+// Its bytes are in memory of their own, which is never swapped out, is not in a core
+// dump, and is wiped when the last copy is destroyed.
 class SealKey {
  public:
   static constexpr std::size_t kSize = 32;
   using Bytes = std::array<std::uint8_t, kSize>;
   // `bytes` are wiped.
   explicit SealKey(Bytes& bytes);
-  // 16 hexadecimal digits that tell keys apart and nothing about them.
+  // 16 hexadecimal digits that distinguish keys and reveal nothing about them.
   const std::string& id() const { return id_; }
   const Bytes& bytes() const { return *bytes_; }
 
@@ -42,17 +42,17 @@ class SealKey {
   std::string id_;
 };
 
-// What a key file holds: one key a line, 64 hexadecimal digits; the first one seals, the
-// others only open what was sealed before. With "off" in the first line nothing is sealed
-// any more. Empty lines and such that begin with '#' are skipped.
+// The content of a key file: one key a line, 64 hexadecimal digits; the first one seals,
+// the others only open what was sealed before. With "off" in the first line nothing more
+// is sealed. Empty lines and lines that begin with '#' are ignored.
 class SealKeys {
  public:
   // kInvalid names the line.
   static base::Outcome<SealKeys> parse(std::string_view text);
 
-  // What seals; null: nothing is sealed.
+  // The key that seals; null: nothing is sealed.
   const SealKey* current() const { return seals_ ? &keys_.front() : nullptr; }
-  const SealKey* find(std::string_view id) const;  // null: not here
+  const SealKey* find(std::string_view id) const;  // null: unknown here
 
  private:
   std::vector<SealKey> keys_;
@@ -70,7 +70,7 @@ class Sealer {
   Sealer& operator=(Sealer&&) noexcept;
   ~Sealer();
 
-  // The file's beginning.
+  // The first bytes of the file.
   const base::ByteBuffer& head() const { return head_; }
   // A piece of at most kSealedPiece bytes, as in the file.
   base::ByteBuffer piece(base::ByteView plain, bool last);
@@ -83,7 +83,7 @@ class Sealer {
 
 // The id of the key that the file was sealed with; nothing if it is not a sealed file.
 std::optional<std::string> sealed_with(int file);
-// How many plain bytes its pieces hold, as far as they are whole. Needs no key. kIo.
+// How many plain bytes its complete pieces hold. Needs no key. kIo.
 base::Outcome<std::uint64_t> sealed_size(int file);
 
 // Gives the plain bytes to `take`, in order. kDenied: its key is not among `keys`.

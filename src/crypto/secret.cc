@@ -18,7 +18,7 @@ std::string random_hex(std::size_t bytes) {
 
 std::uint32_t random_below(std::uint32_t bound) {
   const auto hex = random_hex(8);
-  // 64 bits over at most 32: what is left of unevenness is nothing.
+  // 64 bits reduced to at most 32: the remaining bias is negligible.
   return static_cast<std::uint32_t>(std::stoull(hex, nullptr, 16) % bound);
 }
 

@@ -24,10 +24,10 @@ namespace {
 
 using base::Kind;
 
-// RNP writes about bad keys to standard error, which is the console of whoever started
-// the program, and Debian's can't be told not to. As long as one of these lives, it
-// writes into nothing: glibc lets a program set `stderr` as any other variable, and what
-// logs here has kept its own.
+// RNP writes about bad keys to standard error, which is the console of the person who
+// started the program, and Debian's version has no way to stop it. While one of these
+// exists, RNP's writes go nowhere: glibc lets a program set `stderr` like any other
+// variable, and our log has its own copy.
 class RnpIsQuiet {
  public:
   RnpIsQuiet() : lock_(mutex()), own_(stderr) {
@@ -194,7 +194,8 @@ std::string openpgp_name(rnp_key_handle_t key) {
   return name;
 }
 
-// A signature counts by its own time; that its key has ended since, people must know.
+// A signature counts by its own time; but people must know that its key has expired
+// since.
 std::string caution_of(rnp_key_handle_t key) {
   bool expired = false;
   if (key == nullptr || rnp_key_is_expired(key, &expired) != RNP_SUCCESS || !expired) {

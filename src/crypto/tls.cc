@@ -44,7 +44,7 @@ std::string fingerprint_of(const X509* certificate) {
   return text;
 }
 
-// A key is its owner's, and perhaps a group's.
+// A key belongs to its owner, and perhaps to a group.
 base::Outcome<void> closed_to_others(const std::string& key) {
   struct stat info {};
   if (::stat(key.c_str(), &info) != 0 || (info.st_mode & 007) == 0) return {};
@@ -97,7 +97,7 @@ struct TlsChannel::State {
     if (SSL_SESSION_get0_ticket_appdata(session, &mark, &length) != 1) return "";
     return {static_cast<const char*>(mark), length};
   }
-  // TLS 1.2 also resumes without tickets, from what the server remembers.
+  // TLS 1.2 also resumes without tickets, from the server's own memory.
   static int mark_remembered(SSL* ssl, SSL_SESSION* session) {
     const auto& mark = of(ssl).use.mark;
     SSL_SESSION_set1_ticket_appdata(session, mark.data(), mark.size());
@@ -175,7 +175,7 @@ bool TlsChannel::kernel_sends() const {
   return BIO_get_ktls_send(SSL_get_wbio(state_->ssl.get())) != 0;
 }
 
-// Not SSL_has_pending(): that counts half a record, too, which nothing can be read of.
+// Not SSL_has_pending(): that also counts half a record, which cannot be read yet.
 bool TlsChannel::has_pending() const { return SSL_pending(state_->ssl.get()) > 0; }
 
 void TlsChannel::close_notify() {
@@ -252,7 +252,7 @@ base::Outcome<bool> TlsServer::reload() {
   if (!fresh) return base::refuse(fresh.error());
   const base::Lock lock(mutex_);
   const bool other = !state_ || state_->fingerprint != (*fresh)->fingerprint;
-  // Connections hold on to the context that they began with.
+  // Connections keep the context that they began with.
   state_ = std::move(*fresh);
   return other;
 }

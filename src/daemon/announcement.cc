@@ -15,7 +15,7 @@
 namespace vantro::daemon {
 namespace {
 
-// The address that is worth typing into a device.
+// The address to type into a device.
 std::string reachable(const base::Endpoint& where) {
   if (!where.address.is_unspecified()) return where.address.text();
   // A listener on [::] does not answer over IPv4, nor one on 0.0.0.0 over IPv6.
@@ -110,7 +110,7 @@ void say_where(const Options& options, const char* version,
                        folder.path(), repository.offer_index()->size(),
                        base::size_text(folder.free_bytes()));
   for (const auto& [protocol, where] : devices) {
-    if (protocol == "scp") continue;  // said with SFTP
+    if (protocol == "scp") continue;  // announced with SFTP
     lines += protocol == "ftps"
                  ? fmt::format("AUTH TLS is understood on {}.\n", where.text())
              : protocol == "sftp"
@@ -153,7 +153,7 @@ void say_where(const Options& options, const char* version,
   for (const auto& one : certificates_trouble(settings, base::SystemClock{}.wall())) {
     lines += fmt::format("TROUBLE: {}.\n", one);
   }
-  // Where 'vantro' does not look by itself.
+  // A place where 'vantro' does not look by itself.
   if (management.socket().starts_with(settings.state)) {
     lines += fmt::format("On this machine: export VANTRO_URL={}\n", management.socket());
   }

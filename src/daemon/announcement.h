@@ -1,4 +1,4 @@
-// What vantrod says when it is ready: where it is reached, and what to do first.
+// What vantrod prints when it is ready: its addresses, and what to do first.
 #pragma once
 
 #include <string>
@@ -19,11 +19,11 @@ namespace vantro::daemon {
 // How busy they are, for "vantro status".
 std::vector<api::Front> front_states(const std::vector<FrontEntry>& fronts);
 
-// What SSH shows and has met, for "vantro status".
+// The state of SSH, for "vantro status".
 api::Ssh ssh_status(const serve::ssh::Server& server);
 
-// On standard output, or as log lines where the log is JSON. `devices`: where they can
-// come in; `ssh` is null where it is not served.
+// On standard output, or as log lines if the log is JSON. `devices`: the ports for
+// devices; `ssh` is null if it is not served.
 void say_where(const Options& options, const char* version,
                const repository::Repository& repository,
                const std::vector<base::Listening>& devices, const serve::ssh::Server* ssh,
@@ -31,7 +31,7 @@ void say_where(const Options& options, const char* version,
 
 // For `systemctl status`: "3 transfers running, 45 names on offer".
 std::string status_line(const gate::Gate& gate, const repository::Repository& repository);
-// What a stop waits for, into the log and to the service manager.
+// Writes what a stop waits for to the log and the service manager.
 void say_waiting(const gate::Gate& gate, base::WallTime until, const base::Log& log);
 
 }  // namespace vantro::daemon

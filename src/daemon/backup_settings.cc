@@ -11,7 +11,7 @@
 namespace vantro::daemon {
 namespace {
 
-// Whether all that was read so far can be used; said with its line.
+// Whether everything read so far is valid; a refusal names its line.
 base::Outcome<void> usable(const backup::TreatmentConfig& treatment) {
   const auto made = backup::Treatment::make(treatment);
   if (!made) return no_value(made.error().sentence);

@@ -1,5 +1,5 @@
-// The settings about what devices send: what it is, what does not count, what is secret,
-// how long it is kept.
+// The settings about backups: their kind, what does not count, what is secret, how long
+// they are kept.
 #pragma once
 
 #include <toml++/toml.h>
@@ -17,7 +17,7 @@ base::Outcome<void> apply_left_out(backup::TreatmentConfig& treatment,
                                    const toml::node& node);
 base::Outcome<void> apply_secrets(backup::TreatmentConfig& treatment,
                                   const toml::node& node);
-// backups.keep.configurations and its like
+// backups.keep.configurations and the like
 base::Outcome<void> apply_keep_rule(backup::KeepRule& rule, const toml::node& node);
 
 }  // namespace vantro::daemon

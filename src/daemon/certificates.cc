@@ -79,7 +79,7 @@ std::map<std::string, std::string> certificates_expiring(const Settings& setting
                                                          base::WallTime now) {
   std::map<std::string, std::string> expiring;
   for (const auto& one : used_certificates(settings)) {
-    // Without names, it is only the time that there can be trouble with.
+    // Without names, only its validity can be wrong.
     for (auto& sentence : certificate_trouble(one.what, one.file, {}, now)) {
       expiring[one.what] = std::move(sentence);
     }

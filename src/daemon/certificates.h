@@ -1,4 +1,4 @@
-// What callers will stumble over in the certificates that were given.
+// Problems that callers will have with the configured certificates.
 #pragma once
 
 #include <map>
@@ -12,32 +12,31 @@ namespace vantro::daemon {
 
 struct Settings;
 
-// Of a certificate (PEM file) that is used for `what` ("HTTPS"): that it has expired, is
-// not valid yet, expires within two weeks, or is not for one of the names. In sentences;
-// empty: nothing is wrong with it.
+// Of a certificate (PEM file) for `what` ("HTTPS"): it has expired, is not valid yet,
+// expires within two weeks, or is not for one of the names. In sentences; empty: no
+// problem.
 std::vector<std::string> certificate_trouble(const std::string& what,
                                              const std::string& file,
                                              const std::vector<std::string>& names,
                                              base::WallTime now);
 
-// A certificate that is used, with what for ("HTTPS").
+// A certificate in use, and its purpose ("HTTPS").
 struct UsedCertificate {
   std::string what;
   std::string file;
-  std::vector<std::string> names;  // that it must be for
+  std::vector<std::string> names;  // the names that it must cover
 };
-// Those that the settings give for HTTPS, FTP and the management API.
+// Those in the settings for HTTPS, FTP and the management API.
 std::vector<UsedCertificate> used_certificates(const Settings& settings);
 
-// Until when each of them is good.
+// The end of validity of each.
 std::vector<std::pair<std::string, base::WallTime>> certificate_ends(
     const Settings& settings);
-// Of those that have expired, or expire within two weeks, a sentence, by what they are
-// for.
+// For each that has expired, or expires within two weeks, a sentence, by purpose.
 std::map<std::string, std::string> certificates_expiring(const Settings& settings,
                                                          base::WallTime now);
 
-// Of those that the settings give for HTTPS, FTP and the management API.
+// Those in the settings for HTTPS, FTP and the management API.
 std::vector<std::string> certificates_trouble(const Settings& settings,
                                               base::WallTime now);
 

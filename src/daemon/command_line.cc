@@ -29,7 +29,7 @@ namespace {
 
 constexpr std::size_t kLongestShown = 60;
 
-// Left null: HTTPS' where none is named, FTP's where FTP does not listen either.
+// Left null: HTTPS' if none is named, FTP's if FTP does not listen either.
 base::Outcome<void> load_certificates(Options& options) {
   const auto& settings = options.settings;
   if (!settings.https.listen.empty() && settings.https.certificate.empty()) {
@@ -56,7 +56,7 @@ base::Outcome<void> load_certificates(Options& options) {
   return {};
 }
 
-// A value without what marks it as a text or a list in the file.
+// A value without the marks of a text or a list in the file.
 std::string plain(std::string value) {
   std::erase_if(value, [](char c) { return c == '"'; });
   if (value.starts_with('[') && value.ends_with(']')) {
@@ -65,7 +65,7 @@ std::string plain(std::string value) {
   return value.empty() ? "none" : value;
 }
 
-// What is not as without a file: "tftp.threads = 4  (default 2; 1 to 64)".
+// Settings that differ from the defaults: "tftp.threads = 4  (default 2; 1 to 64)".
 std::string differences(const Settings& settings) {
   std::string text;
   const auto defaults = about(Settings());
@@ -115,7 +115,7 @@ std::string against_running(const Settings& settings) {
   for (const auto& one : about(settings)) {
     if (!keys.contains(one.key)) continue;
     const auto before = running->find(one.key);
-    // What waits for a restart is in force as it was at the start.
+    // Settings that need a restart still have their values of the start.
     auto& text = reloads(one, *running) ? now : later;
     text += fmt::format(
         "  {} = {}  (runs with {})\n", one.key, one.value.empty() ? "none" : one.value,
@@ -142,7 +142,7 @@ base::Outcome<Settings> settings_of(const Options& options) {
     if (auto done = set(settings, key, given); !done) return base::refuse(done.error());
   }
   if (!options.rescue.interface.empty()) {
-    // The session opens what it needs, on its wire.
+    // The session opens what it needs, on its network interface.
     settings.tftp.listen.clear();
     settings.ftp.listen.clear();
     settings.http.listen.clear();
@@ -152,7 +152,7 @@ base::Outcome<Settings> settings_of(const Options& options) {
     settings.management.tls_listen.clear();
     settings.drop.folder.clear();
   }
-  // What is said about it must hold in another folder, too.
+  // The messages about it must hold in another folder, too.
   settings.state = std::filesystem::absolute(settings.state).lexically_normal();
   return settings;
 }
@@ -163,11 +163,11 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.set_version_flag("--version", version);
   app.add_option("--config", options.config,
                  "settings file (TOML); these flags override it");
-  // Settings that have a flag; what they may be is told by their fields().
+  // Settings that have a flag; their fields() say which values are allowed.
   struct Flag {
     const char* name;
     const char* key;
-    const char* what;  // as its value is called
+    const char* what;  // the word for its value
     const char* more;  // what may be given beside one
     std::vector<std::string> given = {};
   };

@@ -17,7 +17,7 @@ namespace vantro::daemon {
 // kIncomplete: it ran to its end, but people could not reach all of it.
 enum ExitCode { kDone = 0, kFailed = 1, kUsage = 2, kIncomplete = 3 };
 
-// Says it on standard error; returns the code.
+// Prints it on standard error; returns the code.
 int fail(const std::string& sentence, int code);
 
 struct Options {
@@ -26,21 +26,21 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
   bool accept_older_database = false;
-  std::string restore;  // a snapshot that a state folder is made from; empty: none
+  std::string restore;  // a snapshot to restore into the state folder; empty: none
   RescueOptions rescue;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;
-  // Where the settings are from, to read them again.
+  // The source of the settings, to read them again.
   std::string config;  // the file; empty: none
   std::vector<std::pair<std::string, std::vector<std::string>>> flags;  // by setting
 };
 
-// The settings of file and flags as they stand now.
+// The settings of file and flags as they are now.
 base::Outcome<Settings> settings_of(const Options& options);
 
-// Reads the settings, certificates and keys that it names as well. The exit code if the
-// program ends here: it was asked for its version, say, or something is wrong, which was
-// said.
+// Reads the settings, and the certificates and keys that they name. Returns the exit code
+// if the program ends here: it only had to print its version, say, or something is wrong
+// and was printed.
 std::optional<int> read_options(int argc, char** argv, const char* version,
                                 Options& options);
 

@@ -77,7 +77,7 @@ net::TcpConfig management_tcp_config(const Settings& settings) {
   config.listen = settings.management.listen;
   config.listen_tls = settings.management.tls_listen;
   config.tls_protocol = "http/1.1";
-  // It only reads and writes; calls are worked off on the pools.
+  // It only reads and writes; calls run on the pools.
   config.threads = 1;
   config.most_connections = kMostManagementConnections;
   config.most_per_address = kMostManagementConnections;
@@ -140,7 +140,7 @@ net::http::Patience http_patience(const Settings& settings) {
 
 repository::Rules repository_rules(const Settings& settings) {
   repository::Rules rules;
-  // The settings were read with this check.
+  // This was checked when the settings were read.
   rules.treatment = backup::Treatment::make(settings.backups.treatment).value();
   rules.keep_configurations = settings.backups.keep_configurations;
   rules.keep_images = settings.backups.keep_images;
@@ -168,14 +168,14 @@ gate::Config gate_config(const Settings& settings) {
   limits.kept_per_device = settings.backups.per_device;
   limits.reserve = settings.backups.reserve;
   for (const auto& pattern : settings.recognisers) {
-    // The settings were read with this check.
+    // This was checked when the settings were read.
     limits.recognisers.push_back(
         text::Recogniser::make(pattern, catalog::fact_names()).value());
   }
   limits.reports = text::ReportReader::make(settings.reports).value();
   limits.path_proven_for = std::chrono::minutes(settings.jobs.path_proven_min);
   limits.other_platform = settings.fetch.other_platform;
-  // This program itself, also when its file has been exchanged since.
+  // This program itself, also if its file has been replaced since.
   limits.look = {"/proc/self/exe",
                  std::chrono::seconds(settings.catalogue.look_inside_s)};
   return limits;

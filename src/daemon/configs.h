@@ -1,4 +1,4 @@
-// The settings as each part wants them.
+// The settings in the form that each part needs.
 #pragma once
 
 #include <memory>
@@ -22,7 +22,7 @@ gate::Config gate_config(const Settings& settings);
 
 serve::tftp::Config tftp_config(const Settings& settings);
 
-// `tls` is null where there is none.
+// `tls` is null if there is none.
 net::TcpConfig http_tcp_config(const Settings& settings,
                                std::shared_ptr<crypto::TlsServer> tls);
 net::http::Patience http_patience(const Settings& settings);
@@ -32,11 +32,11 @@ net::TcpConfig ftp_tcp_config(const Settings& settings,
 // `tls`: there is a certificate for it.
 serve::ftp::Config ftp_config(const Settings& settings, const char* version, bool tls);
 
-// Of people and programs that manage it, whatever devices do.
+// For people and programs that manage the server, whatever devices do.
 inline constexpr std::size_t kMostManagementConnections = 128;
 net::TcpConfig management_tcp_config(const Settings& settings);
-// As the management API tells them: those that are reloadable as they are `now`, the
-// others as they were `at_start`. `file`: that they were read from, or empty.
+// As the management API reports them: reloadable ones as they are `now`, the others as
+// they were `at_start`. `file`: their source, or empty.
 api::SettingList in_force(const std::string& file, const Settings& at_start,
                           const Settings& now);
 manage::DoorConfig door_config(const Settings& settings);

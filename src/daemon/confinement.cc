@@ -24,7 +24,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-// Headers of Debian 12 know what its kernel knows.
+// Headers of Debian 12 know the same as its kernel.
 constexpr std::uint64_t kRead =
     LANDLOCK_ACCESS_FS_READ_FILE | LANDLOCK_ACCESS_FS_READ_DIR;
 constexpr std::uint64_t kRun = kRead | LANDLOCK_ACCESS_FS_EXECUTE;
@@ -39,10 +39,10 @@ constexpr std::uint64_t kOfFiles = LANDLOCK_ACCESS_FS_READ_FILE |
 constexpr std::uint64_t kAll =
     kWrite | LANDLOCK_ACCESS_FS_EXECUTE | LANDLOCK_ACCESS_FS_MAKE_CHAR |
     LANDLOCK_ACCESS_FS_MAKE_BLOCK | LANDLOCK_ACCESS_FS_MAKE_FIFO;
-// The first that lets files move from one folder into another: from arriving/ to vault/.
+// The first version that allows moving files between folders: from arriving/ to vault/.
 constexpr int kLeastVersion = 2;
 
-// A path that does not exist needs no rule.
+// A missing path needs no rule.
 bool allow(int rules, const std::string& path, std::uint64_t rights) {
   const base::UniqueFd there(::open(path.c_str(), O_PATH | O_CLOEXEC));
   if (!there) return errno == ENOENT || errno == EACCES || errno == ENOTDIR;
@@ -68,7 +68,7 @@ bool confine_files(const Places& places, std::string& why) {
       SYS_landlock_create_ruleset, &handled, sizeof handled.handled_access_fs, 0)));
   bool done = static_cast<bool>(rules);
   // Libraries, tables of names and zones, and the program itself, which looks into files
-  // as a process of its own.
+  // in a process of its own.
   for (const auto* one : {"/usr", "/lib", "/lib64", "/bin", "/sbin", "/proc/self/exe"}) {
     done = done && allow(rules.get(), one, kRun);
   }
@@ -86,8 +86,8 @@ bool confine_files(const Places& places, std::string& why) {
   return done;
 }
 
-// What a server over files, a database and sockets calls, and what its libraries do. Any
-// other call is refused (EPERM).
+// The system calls of a server over files, a database and sockets, and of its libraries.
+// Any other call is refused (EPERM).
 constexpr int kNeeded[] = {
     // files
     SCMP_SYS(read), SCMP_SYS(readv), SCMP_SYS(pread64), SCMP_SYS(preadv),
@@ -112,7 +112,7 @@ constexpr int kNeeded[] = {
     SCMP_SYS(dup3), SCMP_SYS(pipe), SCMP_SYS(pipe2), SCMP_SYS(memfd_create),
     SCMP_SYS(getxattr), SCMP_SYS(fgetxattr), SCMP_SYS(lgetxattr), SCMP_SYS(inotify_init),
     SCMP_SYS(inotify_init1), SCMP_SYS(inotify_add_watch), SCMP_SYS(inotify_rm_watch),
-    // memory; what could be run is filtered below
+    // memory; executable memory is filtered below
     SCMP_SYS(brk), SCMP_SYS(munmap), SCMP_SYS(mremap), SCMP_SYS(madvise),
     SCMP_SYS(mincore), SCMP_SYS(mlock), SCMP_SYS(mlock2), SCMP_SYS(munlock),
     SCMP_SYS(msync), SCMP_SYS(membarrier), SCMP_SYS(get_mempolicy),
@@ -141,7 +141,7 @@ constexpr int kNeeded[] = {
     SCMP_SYS(rt_sigsuspend), SCMP_SYS(sigaltstack), SCMP_SYS(kill), SCMP_SYS(tgkill),
     SCMP_SYS(tkill), SCMP_SYS(restart_syscall), SCMP_SYS(alarm), SCMP_SYS(setitimer),
     SCMP_SYS(getitimer), SCMP_SYS(pause),
-    // who and what it is
+    // its own identity
     SCMP_SYS(getuid), SCMP_SYS(geteuid), SCMP_SYS(getgid), SCMP_SYS(getegid),
     SCMP_SYS(getgroups), SCMP_SYS(getresuid), SCMP_SYS(getresgid), SCMP_SYS(getpgid),
     SCMP_SYS(getpgrp), SCMP_SYS(getsid), SCMP_SYS(setsid), SCMP_SYS(setpgid),
@@ -160,7 +160,8 @@ bool confine_calls(std::string& why) {
   for (const int call : kNeeded) {
     done = done && ::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, call, 0) == 0;
   }
-  // Memory is either written or run. The loader of a program maps what is run from files.
+  // Memory is either writable or executable. The loader of a program maps executable
+  // memory from files.
   const scmp_arg_cmp not_run{2, SCMP_CMP_MASKED_EQ, PROT_EXEC, 0};
   const scmp_arg_cmp not_written{2, SCMP_CMP_MASKED_EQ, PROT_WRITE, 0};
   for (const auto& rule : {not_run, not_written}) {
@@ -192,7 +193,7 @@ Places places_of(const Settings& settings, const std::string& config) {
        {settings.drop.folder, settings.ledger.export_folder, settings.snapshot.folder}) {
     if (!one.empty()) places.written.push_back(one);
   }
-  // Where the database sorts what does not fit into memory.
+  // Where the database sorts large results.
   for (const auto* one : {"/tmp", "/var/tmp"}) places.written.push_back(one);
   if (settings.management.socket == "auto") {
     for (const auto& one : usual_socket_paths(settings.state)) {
@@ -201,7 +202,7 @@ Places places_of(const Settings& settings, const std::string& config) {
   } else if (settings.management.socket != "none") {
     places.written.push_back(folder_of(settings.management.socket));
   }
-  // With their folders: what is replaced is another file under the same name.
+  // With their folders: a replaced file is another file under the same name.
   std::vector<std::string> files{config,
                                  settings.https.certificate,
                                  settings.https.key,
@@ -215,7 +216,7 @@ Places places_of(const Settings& settings, const std::string& config) {
     files.push_back(one.secret_file);
     files.push_back(one.ca_file);
   }
-  // What PAM asks may be a script.
+  // PAM may run scripts.
   if (const auto& service = settings.management.pam_service; !service.empty()) {
     places.run.push_back(service.find('/') == std::string::npos ? "/etc"
                                                                 : folder_of(service));
@@ -232,7 +233,7 @@ Places places_of(const Settings& settings, const std::string& config) {
 
 namespace {
 
-// A sanitizer looks for leaks as a debugger would, and needs what that needs.
+// A sanitizer looks for leaks as a debugger would, and needs a debugger's rights.
 #if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
 constexpr bool kSanitized = true;
 #else
@@ -244,7 +245,7 @@ constexpr bool kSanitized = false;
 Confined confine(const Places& places) {
   Confined confined;
   for (const auto& one : places.made) {
-    std::error_code failed;  // said by whoever writes there
+    std::error_code failed;  // reported by those who write there
     fs::create_directories(one, failed);
   }
   if (kSanitized) {

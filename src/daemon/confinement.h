@@ -1,7 +1,7 @@
-// What this process can still do once it has read its settings, however it is led astray:
-// no new privileges, only the folders that it needs (Landlock), only the system calls
-// that it needs (seccomp). systemd's sandbox does as much where it is; this holds without
-// it.
+// What this process can still do once it has read its settings, whatever an attacker
+// makes of it: no new privileges, only the folders that it needs (Landlock), only the
+// system calls that it needs (seccomp). systemd's sandbox does the same where it exists;
+// this works without it.
 #pragma once
 
 #include <string>
@@ -14,23 +14,23 @@ namespace vantro::daemon {
 
 struct Places {
   std::vector<std::string> written;  // folders that it writes to
-  std::vector<std::string> read;     // folders and files beside the system's
+  std::vector<std::string> read;     // other folders and files, beside the system's
   std::vector<std::string> run;      // folders with programs, beside the system's
-  std::vector<std::string> made;     // of `written`: that are made if they are not there
+  std::vector<std::string> made;     // of `written`: made if they do not exist
 };
 
-// What the settings name, and what every program reads. `config`: the settings file;
-// empty: there is none.
+// Everything that the settings name, and that every program reads. `config`: the settings
+// file; empty: there is none.
 Places places_of(const Settings& settings, const std::string& config);
 
 struct Confined {
   bool files = false;  // Landlock
   bool calls = false;  // seccomp
-  std::string why;     // what the system does not give; empty: both hold
+  std::string why;     // what the system lacks; empty: both hold
 };
 
-// For the rest of this process's life, and of those that it starts. Before any other
-// thread is started.
+// For the rest of this process's life, and of the processes that it starts. Before any
+// other thread is started.
 Confined confine(const Places& places);
 
 }  // namespace vantro::daemon

@@ -18,8 +18,8 @@ namespace {
 
 using base::Kind;
 
-// As earlier versions made them: 24 bytes in hexadecimal, or what people put there
-// themselves.
+// As earlier versions made them: 24 bytes in hexadecimal, or a text that people put
+// there.
 constexpr std::size_t kShortest = 16;
 constexpr std::size_t kLongest = 128;
 
@@ -34,7 +34,8 @@ base::Outcome<std::optional<std::string>> token_in(const std::string& file) {
   if (count < 0) return base::refuse(base::system_refusal(errno, file));
   text.resize(static_cast<std::size_t>(count));
   if (text.ends_with('\n')) text.pop_back();
-  // An empty one is of a crash while an older program made it: nobody holds it.
+  // An empty file is left from a crash while an older program made it: nobody has that
+  // token.
   if (text.empty()) return std::nullopt;
   const bool sound = text.size() >= kShortest && text.size() <= kLongest &&
                      std::all_of(text.begin(), text.end(), [](char c) {
@@ -69,7 +70,7 @@ base::Outcome<void> people_of_token_files(repository::Repository& repository) {
        {auth::Right::kSecrets, auth::Right::kPush}},
   };
   // Both are read before anything is written, and written together: after the first
-  // person the files are not looked at again.
+  // person the files are not read again.
   std::vector<std::pair<First, std::string>> found;
   for (const auto& first : firsts) {
     const auto token = token_in(first.file);

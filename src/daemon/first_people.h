@@ -1,4 +1,4 @@
-// People out of the token files of earlier versions.
+// Makes people of the token files of earlier versions.
 #pragma once
 
 #include "base/outcome.h"
@@ -6,10 +6,9 @@
 
 namespace vantro::daemon {
 
-// As long as nobody was ever made a person: whoever has the state folder's file 'token'
+// Only while there was never any person: the holder of the state folder's file 'token'
 // becomes the person 'operator', and of 'secrets-token' the person 'secrets'; both with
-// that token. The files stay, and mean nothing any more. kCorrupt: one holds something
-// else.
+// that token. The files stay, without a meaning. kCorrupt: one holds something else.
 base::Outcome<void> people_of_token_files(repository::Repository& repository);
 
 }  // namespace vantro::daemon

@@ -40,7 +40,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
     due.unread_for = std::chrono::hours(24 * settings->verify.every_days);
     due.bytes_per_second = settings->verify.rate;
     const auto begun = verifier.start(due);
-    // It runs already, perhaps because somebody has asked for it.
+    // It runs already, perhaps because a person has started it.
     if (!begun && begun.error().kind == base::Kind::kBusy) return;
     say(repository.log, "stored bytes can't be verified", begun);
   });
@@ -70,7 +70,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   schedules.every(kGatheredInterval, pools.disk, [&] { gate.record_gathered(); });
   schedules.every(kTrimInterval, pools.slow, give_memory_back);
   schedules.every(kOffersInterval, pools.disk, [&] {
-    // As a rule there is nothing to follow: only what could not be read before.
+    // Usually there is nothing to follow: only files that could not be read before.
     repository.snapshots.follow_or_log();
     say(repository.log, "offers whose time is over can't be ended",
         repository.end_expired_offers());

@@ -1,4 +1,4 @@
-// What the server does by itself, now and then.
+// What the server does by itself, on schedules.
 #pragma once
 
 #include "base/clock.h"

@@ -1,5 +1,5 @@
-// The settings that the running server goes by, for others who look at the same file:
-// <state>/settings-in-force, there while it runs.
+// The settings of the running server, for other programs that read the same file:
+// <state>/settings-in-force, which exists while it runs.
 #pragma once
 
 #include <map>
@@ -24,7 +24,7 @@ std::optional<Given> in_force_at(const std::string& state);
 // needs a certificate from the start.
 bool reloads(const SettingAbout& setting, const Given& start);
 
-// The keys that were not given the same in both.
+// The keys whose values differ.
 std::set<std::string> differing(const Given& a, const Given& b);
 
 }  // namespace vantro::daemon

@@ -27,7 +27,7 @@ int priority(base::Log::Level level) {
   return LOG_INFO;
 }
 
-// What the journal takes: capital letters, digits and underscores.
+// The journal's rule for names: capital letters, digits and underscores.
 std::string journal_field(const char* name) {
   std::string field = "VANTRO_";
   for (const char* at = name; *at != '\0'; ++at) {

@@ -67,7 +67,7 @@ base::Outcome<std::string> add_new_key(const std::string& file) {
     return base::refuse(Kind::kInvalid,
                         fmt::format("{}: {}", file, keys.error().sentence));
   }
-  // Whole or not at all: a key that is lost can't be made again.
+  // Whole or not at all: a lost key cannot be made again.
   if (auto done = base::write_whole_file(file, text); !done) {
     return base::refuse(done.error());
   }

@@ -8,11 +8,12 @@
 
 namespace vantro::daemon {
 
-// kInvalid: it can't be read, or by others than its owner too, or holds no keys.
+// kInvalid: it cannot be read, others than its owner can read it too, or it holds no
+// keys.
 base::Outcome<crypto::SealKeys> load_keys(const std::string& file);
 
-// Puts a new key at the file's beginning, or makes the file. On disk when it returns a
-// value, which is the key's id; the keys that were in it stay.
+// Adds a new key at the file's beginning, or makes the file. On disk when it returns a
+// value, which is the key's id; the other keys stay.
 base::Outcome<std::string> add_new_key(const std::string& file);
 
 }  // namespace vantro::daemon

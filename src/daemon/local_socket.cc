@@ -23,8 +23,7 @@ tl::unexpected<base::Refusal> bad(std::string why) {
   return base::refuse(Kind::kInvalid, std::move(why));
 }
 
-// Whoever may write to its folder could put another socket in its place, and answer as
-// this server.
+// Whoever may write to its folder could replace the socket, and answer as this server.
 base::Outcome<void> safe_folder(const std::string& path) {
   const auto own = ::geteuid();
   bool direct = true;
@@ -56,7 +55,7 @@ bool answers(const sockaddr_un& address) {
                             sizeof address) == 0;
 }
 
-// A socket that nobody answers on is of a vantrod that was killed.
+// A socket that nobody answers on is left from a vantrod that was killed.
 base::Outcome<void> make_way(const std::string& path, const sockaddr_un& address) {
   struct stat info {};
   if (::lstat(path.c_str(), &info) != 0) return {};
@@ -81,7 +80,7 @@ base::Outcome<void> make_way(const std::string& path, const sockaddr_un& address
 
 bool make_folder(const std::string& folder, mode_t mode) {
   if (::mkdir(folder.c_str(), mode) != 0) return errno == EEXIST;
-  // Whatever the umask leaves out: those who may connect must get there.
+  // Whatever the umask: those who may connect need this right.
   return ::chmod(folder.c_str(), mode) == 0;
 }
 
@@ -102,7 +101,7 @@ base::Outcome<LocalSocket> LocalSocket::open(const std::string& path,
   if (auto free = make_way(path, address); !free) return base::refuse(free.error());
   base::UniqueFd socket(::socket(AF_UNIX, SOCK_STREAM | SOCK_NONBLOCK | SOCK_CLOEXEC, 0));
   if (!socket) return base::refuse(base::system_refusal(errno, path));
-  // The umask leaves it to the owner; others are let in once all is in place.
+  // The umask leaves it to the owner; others get access once everything is in place.
   if (::bind(socket.get(), reinterpret_cast<const sockaddr*>(&address), sizeof address) !=
       0) {
     return base::refuse(base::system_refusal(errno, path));

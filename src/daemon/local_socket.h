@@ -1,4 +1,4 @@
-// The local socket (unix(7)) that people of this machine manage the server by.
+// The local socket (unix(7)) through which people of this machine manage the server.
 #pragma once
 
 #include <string>
@@ -13,9 +13,8 @@ namespace vantro::daemon {
 class LocalSocket {
  public:
   // `group`: who may connect beside root and the owner, by name; empty: nobody. Refused
-  // with a sentence: the path is too long, something else is there or another server
-  // listens on it, others could put theirs in its place, the group is not known or not
-  // this user's.
+  // with a sentence: the path is too long, another file is there or another server
+  // listens on it, others could replace it, the group is unknown or not this user's.
   static base::Outcome<LocalSocket> open(const std::string& path,
                                          const std::string& group);
 
@@ -24,7 +23,7 @@ class LocalSocket {
   ~LocalSocket();
 
   const std::string& path() const { return path_; }
-  // For whoever accepts. Once.
+  // For the acceptor. Once.
   base::UniqueFd take() { return std::move(socket_); }
 
  private:
@@ -36,8 +35,8 @@ class LocalSocket {
   unsigned long inode_ = 0;
 };
 
-// Where it is if nobody says: the places where 'vantro' looks for it by itself, made if
-// this user may, and at last the state folder.
+// The default place: where 'vantro' looks for it by itself, made if this user may, and at
+// last the state folder.
 std::vector<std::string> usual_socket_paths(const std::string& state);
 
 }  // namespace vantro::daemon

@@ -54,7 +54,7 @@ namespace {
 
 constexpr std::chrono::milliseconds kRescueInterval{500};
 constexpr std::chrono::seconds kStatusInterval{10};
-// Bringing a large database up to a newer version may take so long.
+// Migrating a large database to a newer version may take this long.
 constexpr std::chrono::seconds kStartTime{600};
 constexpr std::chrono::seconds kGoodbyeTime{60};
 
@@ -80,7 +80,7 @@ int main(int argc, char** argv) try {
   const base::Log log = make_log(options.settings.log);
   const base::SystemClock clock;
 
-  // What it may do from here on: before there is another thread.
+  // Restricts the process from here on: before there is another thread.
   if (!settings.process.user.empty()) {
     auto done = become(settings.process.user, settings.state, !settings.rescues.empty());
     if (!done) return fail(done.error().sentence, kFailed);
@@ -97,7 +97,7 @@ int main(int argc, char** argv) try {
   }
   ServiceManager::more_time(kStartTime);
 
-  // What is kept: opened, and what a crash left behind cleared up.
+  // Opens the state, and clears up after a crash.
   if (options.recover_database) {
     const auto now = clock.wall();
     auto done = upkeep::rebuild_database(settings.state, options.keys, now, log);
@@ -115,8 +115,8 @@ int main(int argc, char** argv) try {
   const auto recovered = upkeep::recover(repository, clock.wall(), log);
   if (!recovered) return fail(recovered.error().sentence, kFailed);
 
-  // Everything that can fail comes before the first listener answers. All of it is
-  // destroyed in reverse: fronts, then the pools, whose work uses the gate.
+  // Everything that can fail comes before the first listener answers. Destruction is in
+  // reverse: fronts, then the pools, whose work uses the gate.
   gate::Gate gate(repository, clock, log, gate_config(settings));
   upkeep::Verifier verifier(repository);
   upkeep::Resealer resealer(repository);
@@ -285,7 +285,7 @@ int main(int argc, char** argv) try {
     ServiceManager::ready(status_line(gate, repository));
   };
   on.reload = [&] {
-    static_cast<void>(service.reload(false, "server"));  // said in the log
+    static_cast<void>(service.reload(false, "server"));  // the log says it
   };
   on.grace = [&] { return std::chrono::seconds(live.get()->stop.grace_s); };
   on.drain = [&](std::chrono::seconds grace) {

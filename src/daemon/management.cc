@@ -23,7 +23,7 @@ using base::Kind;
 
 constexpr const char* kUsualGroup = "vantro";
 
-// Whether there is such a group, and this user may give files to it.
+// Whether the group exists, and this user may give files to it.
 bool may_give_to(const char* name) {
   const auto* group = ::getgrnam(name);
   if (group == nullptr) return false;
@@ -74,7 +74,7 @@ base::Outcome<void> Management::open_socket() {
       socket_.emplace(std::move(*opened));
       return {};
     }
-    // A group that can't be had is the same at each of them.
+    // A group that cannot be used is the same at each address.
     if (why.empty() || !group.empty()) why = opened.error().sentence;
   }
   not_there_.push_back("no local socket: " + why);
@@ -125,7 +125,7 @@ FrontEntry Management::listen(const net::Services& services, const manage::Pools
       return {"Management", Transport::kTcp, "--management-listen", false,
               std::move(front)};
     }
-    // Without the one that can't be had.
+    // Without the one that failed.
     const auto where = bound.error().where;
     if (config.local && where == base::Endpoint{}) {
       not_there_.push_back(fmt::format("{}: {}", socket_->path(),

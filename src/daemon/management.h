@@ -1,5 +1,5 @@
 // Where people and programs manage the server: on loopback, under TLS, by the local
-// socket. What of that can't be had is trouble that is told, while devices are served.
+// socket. A part that fails is reported as trouble, while devices are served.
 #pragma once
 
 #include <memory>
@@ -22,27 +22,27 @@ namespace vantro::daemon {
 
 class Management {
  public:
-  // Makes a certificate of its own in the state folder where one is needed and none was
-  // given. Refused where what the settings name can't be used: a socket's path, a
-  // certificate. `log` must outlive it.
+  // Makes a certificate in the state folder if one is needed and none was given. Refused
+  // if the settings name a socket path or a certificate that cannot be used. `log` must
+  // outlive it.
   static base::Outcome<std::unique_ptr<Management>> prepare(const Settings& settings,
                                                             const base::Log& log);
 
-  // Listens where it can. What can't be had goes to the log and into trouble(). What
-  // `services`, `pools` and `service` name must outlive the front.
+  // Listens where it can. Failures go to the log and into trouble(). What `services`,
+  // `pools` and `service` name must outlive the front.
   FrontEntry listen(const net::Services& services, const manage::Pools& pools,
                     manage::Service& service);
 
-  // After listen(), and thread-safe from then on. For the status: where it is served, and
-  // what is wrong.
+  // After listen(), and thread-safe from then on. For the status: its addresses, and what
+  // is wrong.
   std::vector<api::Listener> listeners() const;
   std::vector<std::string> trouble() const;
-  // Some address was taken: the exit code tells, too.
+  // Some address was taken: the exit code says so, too.
   bool incomplete() const { return incomplete_; }
 
   // Empty: there is none.
   std::string socket() const { return socket_ ? socket_->path() : ""; }
-  // Null: TLS is not spoken.
+  // Null: no TLS.
   const std::shared_ptr<crypto::TlsServer>& tls() const { return tls_; }
 
  private:

@@ -19,7 +19,7 @@ using desk::NoticeWay;
 
 constexpr std::size_t kLongestSecret = 4096;
 
-// The first line: editors put an end of line behind it.
+// The first line only: editors add an end of line.
 base::Outcome<std::string> secret_in(const std::string& file) {
   auto text = base::read_whole_file(file, kLongestSecret);
   if (!text) return base::refuse(text.error());

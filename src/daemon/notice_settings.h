@@ -1,4 +1,4 @@
-// The settings about who is told of what.
+// The settings for who is told about which events.
 #pragma once
 
 #include <toml++/toml.h>

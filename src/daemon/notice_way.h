@@ -1,4 +1,4 @@
-// Notices of desk/notices on their way out, by serve/notice.
+// How notices of desk/notices are sent, by serve/notice.
 #pragma once
 
 #include "desk/notices.h"

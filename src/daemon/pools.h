@@ -1,4 +1,4 @@
-// The threads that everything but I/O runs on.
+// The threads for everything but network I/O.
 #pragma once
 
 #include <string>
@@ -20,8 +20,8 @@ struct Pools {
         rescue(1, log),
         notices(1, log) {}
 
-  // Returns when everything that was posted is done. Without it, what has not begun is
-  // dropped at the end.
+  // Returns when everything that was posted is done. Without it, work that has not begun
+  // is dropped at the end.
   void join() {
     for (auto* pool : {&disk, &desk, &slow, &filing, &doors, &rescue, &notices})
       pool->join();
@@ -35,17 +35,17 @@ struct Pools {
   }
 
   net::WorkPool disk;
-  // What people ask may take long; devices need not wait for it. Few threads: a long
+  // People's requests may take long; devices do not wait for them. Few threads: a long
   // answer takes up to 70 MiB while it is made.
   net::WorkPool desk;
-  net::WorkPool slow;  // what may last a minute
-  // Looking at a password takes 64 MiB and a tenth of a second.
+  net::WorkPool slow;  // work that may take a minute
+  // Checking a password takes 64 MiB and a tenth of a second.
   net::WorkPool doors;
   // They wait for the disk, all for the same: so many uploads are filed together.
   net::WorkPool filing;
   // Follows rescue sessions twice a second, and may wait for a device to answer.
   net::WorkPool rescue;
-  net::WorkPool notices;  // waits for those who get them
+  net::WorkPool notices;  // waits for receivers
 };
 
 }  // namespace vantro::daemon

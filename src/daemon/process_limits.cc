@@ -10,7 +10,7 @@
 
 namespace vantro::daemon {
 
-// A transfer takes two descriptors; the usual limit of 1,024 would end at 500 of them.
+// A transfer takes two descriptors; the usual limit of 1,024 would end at 500 transfers.
 void raise_descriptor_limit() {
   rlimit limit{};
   if (::getrlimit(RLIMIT_NOFILE, &limit) != 0) return;
@@ -28,12 +28,13 @@ void keep_memory_private() {
 #endif
 }
 
-// A hundred threads with the usual 8 MiB of stack and arenas of 64 MiB would reserve
-// more address space than a small machine may give, and keep what they once had.
+// A hundred threads with the usual 8 MiB of stack and arenas of 64 MiB would reserve more
+// address space than a small machine may give, and keep all memory that they once used.
 void keep_memory_small() {
   constexpr std::size_t kStack = 2 << 20;
   constexpr int kArenas = 4;
-  constexpr int kMapped = 256 << 10;  // larger pieces go back as soon as they are freed
+  constexpr int kMapped =
+      256 << 10;  // larger pieces are returned as soon as they are freed
   pthread_attr_t attributes;
   if (::pthread_attr_init(&attributes) == 0) {
     ::pthread_attr_setstacksize(&attributes, kStack);
@@ -44,8 +45,8 @@ void keep_memory_small() {
   ::mallopt(M_MMAP_THRESHOLD, kMapped);
 }
 
-// What long answers took goes back to the system: the pieces between what is in use would
-// stay with the process, and the next long answer comes on top of them.
+// Returns the memory of long answers to the system: free pieces between used ones would
+// stay with the process, and the next long answer would come on top of them.
 void give_memory_back() {
   constexpr std::size_t kWorthIt = 16 << 20;
   if (::mallinfo2().fordblks >= kWorthIt) ::malloc_trim(0);

@@ -1,16 +1,16 @@
-// What the process may take of the machine, and what it gives back.
+// Limits on what the process takes from the machine, and what it returns.
 #pragma once
 
 namespace vantro::daemon {
 
-// As many descriptors as the system lets it have.
+// As many descriptors as the system allows.
 void raise_descriptor_limit();
-// No core is written, keys are locked in memory, and no process of the same user can look
-// into this one's: keys and passwords are in it. Before any key is read.
+// No core dump is written, keys are locked in memory, and no process of the same user can
+// look into this one: it holds keys and passwords. Before any key is read.
 void keep_memory_private();
 // Small stacks and few arenas. Before any thread is started.
 void keep_memory_small();
-// What long answers took goes back to the system. Call this now and then.
+// Returns the memory of long answers to the system. Call this now and then.
 void give_memory_back();
 
 }  // namespace vantro::daemon

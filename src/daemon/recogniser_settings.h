@@ -1,4 +1,4 @@
-// The settings about what the names of image files say.
+// The settings about the names of image files.
 #pragma once
 
 #include <toml++/toml.h>
@@ -8,7 +8,7 @@
 
 namespace vantro::daemon {
 
-// [[recogniser]], any number of them; the first that fits gives a fact.
+// [[recogniser]], any number of them; the first that matches gives a fact.
 base::Outcome<void> apply_recognisers(std::vector<text::Pattern>& recognisers,
                                       const toml::node& node);
 

@@ -17,7 +17,7 @@ std::string list(const std::vector<api::SettingChange>& changes) {
   return fmt::format("{}", fmt::join(names, ", "));
 }
 
-// Those of `keys`, with their values in both.
+// Those of `keys`, with both values.
 std::vector<api::SettingChange> told(const std::set<std::string>& keys,
                                      const Settings& before, const Settings& after) {
   std::vector<api::SettingChange> changes;
@@ -25,7 +25,7 @@ std::vector<api::SettingChange> told(const std::set<std::string>& keys,
   const auto fresh = about(after);
   for (std::size_t i = 0; i < fresh.size(); ++i) {
     if (!keys.contains(fresh[i].key)) continue;
-    // Tables are told by their number.
+    // A table is described by its number.
     changes.push_back({fresh[i].key, old[i].value,
                        old[i].value == fresh[i].value ? "changed" : fresh[i].value});
   }
@@ -43,7 +43,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
     return base::refuse(read.error());
   }
   const auto before = live_.get();
-  // What waits for a restart is told each time, as long as it does.
+  // Settings that wait for a restart are listed each time.
   std::set<std::string> now, later;
   const auto since_reload = differing(before->given, read->given);
   const auto since_start = differing(options_.settings.given, read->given);
@@ -65,7 +65,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   room_.limit(static_cast<std::size_t>(read->limits.connections));
   log_.least(read->log.level);
   gate_.use(gate_config(*read));
-  // Of what waits for a restart, the old values are in force.
+  // Of settings that wait for a restart, the old values are in force.
   Given given = options_.settings.given;
   for (const auto& one : about(*read)) {
     if (!one.reloadable || later.contains(one.key)) continue;

@@ -1,5 +1,5 @@
 // What takes effect without a restart: the settings file is read again, and so are the
-// certificates. On SIGHUP, and when somebody asks for it.
+// certificates. On SIGHUP, and by 'vantro reload'.
 #pragma once
 
 #include <memory>
@@ -18,15 +18,14 @@
 
 namespace vantro::daemon {
 
-// The settings as they hold now. Only those that are reloadable may differ from those at
-// the start.
+// The current settings. Only reloadable ones may differ from those at the start.
 using LiveSettings = repository::Published<Settings>;
 
-// Thread-safe; not for the fronts' threads. All of it must outlive it.
+// Thread-safe; not for the fronts' threads. All of it must outlive this.
 class Reload {
  public:
-  // `management`: the certificate of the management API; null: it has none. `room`: what
-  // limits.connections stands for.
+  // `management`: the certificate of the management API; null: it has none. `room`: the
+  // number behind limits.connections.
   Reload(const Options& options, std::shared_ptr<crypto::TlsServer> management,
          const std::vector<FrontEntry>& fronts, net::ConnectionRoom& room,
          LiveSettings& live, gate::Gate& gate, repository::Repository& repository,
@@ -40,10 +39,9 @@ class Reload {
         repository_(repository),
         log_(log) {}
 
-  // What came of it is in the log and in the ledger, too. If the file can't be taken, or
-  // an address can't be listened on, it is refused, and nothing has changed; a
-  // certificate that can't be read stays as it was, and is among the failures. `dry_run`:
-  // nothing is changed.
+  // The result is in the log and in the ledger, too. Refused without any change if the
+  // file is wrong, or an address cannot be listened on; a certificate that cannot be read
+  // stays as it was, and is among the failures. `dry_run`: nothing is changed.
   base::Outcome<api::Reloaded> run(bool dry_run, const repository::By& by);
 
  private:

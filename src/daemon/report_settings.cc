@@ -38,7 +38,7 @@ base::Outcome<text::ReportPattern> report_of(const toml::table& table) {
 
 base::Outcome<std::string> file_text(const std::string& file) {
   constexpr std::size_t kLongest = 1 << 20;
-  // A pipe would be waited for.
+  // Reading a pipe would block.
   std::error_code why;
   const bool regular = std::filesystem::is_regular_file(file, why);
   if (why) return no_value(fmt::format("file: {}: {}", file, why.message()));

@@ -1,4 +1,4 @@
-// The settings about what devices' listings say, and about job sheets.
+// The settings about devices' listings, and about job sheets.
 #pragma once
 
 #include <toml++/toml.h>

@@ -25,10 +25,10 @@ using base::Kind;
 
 namespace {
 
-// Some look for two seconds whether an address is free before they offer it.
+// Some check for two seconds whether an address is free before they offer it.
 constexpr std::chrono::seconds kAskOthersFor{4};
 constexpr std::chrono::seconds kAnswersWithin{1};
-// Transfers of a session that ends are told so, and have a moment for it.
+// Transfers of an ending session are told so, and have a moment for it.
 constexpr std::chrono::seconds kTellEnd{1};
 
 std::uint16_t port_of(const rescue::Profile& profile) {
@@ -143,7 +143,7 @@ desk::PushView view_of(std::uint64_t id, const serve::push::Ending& ending) {
 
 wire::tftp::Patience push_patience(const Settings& settings) {
   auto patience = tftp_config(settings).patience;
-  // A device that erases its flash after it has agreed is silent for long.
+  // A device that erases its flash after the negotiation is silent for long.
   patience.most_unanswered = 1000;
   patience.most_silence = std::chrono::minutes(3);
   return patience;
@@ -171,7 +171,7 @@ std::vector<desk::WireInterface> WireHands::interfaces() {
   std::vector<desk::WireInterface> all;
   for (const auto& name : net::interface_names()) {
     const auto state = net::interface_state(name);
-    if (!state) continue;  // gone meanwhile
+    if (!state) continue;  // it is gone
     desk::WireInterface one{name, state->up, state->carrier, state->link.text(), {}};
     for (const auto& [address, prefix] : state->addresses) {
       one.addresses.push_back(fmt::format("{}/{}", address.text(), prefix));

@@ -1,5 +1,5 @@
-// Rescue sessions' sockets and addresses: what desk/rescue_hands.h asks for, done with
-// the rooms that may.
+// The sockets and addresses of rescue sessions: implements desk/rescue_hands.h with rooms
+// that may open them.
 #pragma once
 
 #include <functional>

@@ -1,5 +1,5 @@
-// vantrod --rescue: one session from a laptop, without a service: it opens the wire,
-// tells what happens there, and the program ends with it.
+// vantrod --rescue: one session from a laptop, without a service: it opens the interface,
+// reports events, and the program ends with it.
 #pragma once
 
 #include <cstdint>
@@ -13,7 +13,7 @@
 namespace vantro::daemon {
 
 struct RescueOptions {
-  std::string interface;  // empty: this is not what the program was started for
+  std::string interface;  // empty: the program was started for something else
   std::string profile;
   std::string image;  // a file that is added first; empty: the catalogue has it
   std::string hold = "60m";
@@ -30,11 +30,11 @@ class RescueOnly {
   RescueOnly(const RescueOptions& options, desk::Rescues& rescues, gate::Gate& gate)
       : options_(options), rescues_(rescues), gate_(gate) {}
 
-  // Says what was checked. Refused where something stops it.
+  // Prints the checks. Refused if one of them stops it.
   base::Outcome<void> open();
-  // Says what is new. False: the session has ended.
+  // Prints new events. False: the session has ended.
   bool follow();
-  // What came of it, and what to put back.
+  // Prints the result, and what to put back.
   void say_end();
 
  private:

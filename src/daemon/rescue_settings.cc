@@ -16,7 +16,7 @@ namespace {
 
 namespace rescue = jobs::rescue;
 
-// Reads a key's value; refused with what it must be.
+// Reads a key's value; a refusal says what it must be.
 using Take = std::function<base::Outcome<void>(const toml::node&)>;
 
 Take text(std::string& to) {

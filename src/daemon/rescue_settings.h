@@ -1,4 +1,4 @@
-// Rescue profiles as they stand in the settings: [[rescue]] with its [[rescue.file]].
+// Rescue profiles in the settings: [[rescue]] with its [[rescue.file]].
 #pragma once
 
 #include <toml++/toml.h>
@@ -9,7 +9,7 @@
 
 namespace vantro::daemon {
 
-// Refused with what is wrong; then `profiles` has those before it.
+// Refused with the reason; then `profiles` has those before it.
 base::Outcome<void> apply_rescues(std::vector<jobs::rescue::Profile>& profiles,
                                   const toml::node& node);
 

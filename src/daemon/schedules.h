@@ -1,4 +1,4 @@
-// Work that is done again and again: one mechanism for all of it.
+// Repeated work: one mechanism for all of it.
 #pragma once
 
 #include <chrono>
@@ -20,11 +20,11 @@ class Schedules {
   explicit Schedules(boost::asio::io_context& loop);
   ~Schedules();
 
-  // Now, and then each time when `interval` has gone by since it was posted. It runs on
-  // the pool, which must outlive this.
+  // Now, and then whenever `interval` has passed since it was posted. It runs on the
+  // pool, which must outlive this.
   void every(std::chrono::steady_clock::duration interval, net::WorkPool& pool,
              std::function<void()> work);
-  // Nothing is posted any more.
+  // Nothing more is posted.
   void stop();
 
  private:

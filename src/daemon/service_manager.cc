@@ -33,7 +33,7 @@ void ServiceManager::status(const std::string& line) {
 }
 
 void ServiceManager::reloading() {
-  // The time is what newer managers tell one reload from another by.
+  // Newer managers tell one reload from another by the time.
   const auto now = std::chrono::duration_cast<std::chrono::microseconds>(
       std::chrono::steady_clock::now().time_since_epoch());
   notify(fmt::format("RELOADING=1\nMONOTONIC_USEC={}", now.count()));

@@ -1,5 +1,5 @@
-// What the service manager (systemd) is told, and asks: sd_notify(3). Where there is
-// none, nothing happens.
+// Messages to and from the service manager (systemd): sd_notify(3). Without one, nothing
+// happens.
 #pragma once
 
 #include <optional>
@@ -11,7 +11,7 @@ namespace vantro::daemon {
 
 class ServiceManager {
  public:
-  // How often alive() must be called at least; nothing: nobody watches.
+  // How often alive() must be called at least; nothing: no watchdog.
   static std::optional<base::Duration> watch_interval();
 
   // Devices can be served. `status`: a line for `systemctl status`.
@@ -21,7 +21,7 @@ class ServiceManager {
   static void reloading();
   static void stopping(const std::string& status);
   static void alive();
-  // Starting or stopping takes longer than usual: from now on so much.
+  // Starting or stopping takes longer than usual: this long from now.
   static void more_time(std::chrono::seconds time);
 };
 

@@ -10,7 +10,7 @@
 namespace vantro::daemon {
 namespace {
 
-// "16 GiB", so that it is read back as it was.
+// "16 GiB", so that reading it gives the same value.
 std::string size_setting(std::uint64_t bytes) {
   constexpr const char* kUnits[] = {"B", "KiB", "MiB", "GiB", "TiB"};
   std::size_t unit = 0;

@@ -1,4 +1,4 @@
-// How a setting is read, and how it is told: the vocabulary of fields() in settings.cc.
+// How a setting is read and shown: the vocabulary of fields() in settings.cc.
 #pragma once
 
 #include <cstdint>
@@ -18,8 +18,8 @@ namespace vantro::daemon {
 // Of one Settings, which must outlive it.
 struct Field {
   SettingAbout about;         // without its value
-  std::string formerly = {};  // its key in the version before; empty: it had none
-  // Refused with what the value must be.
+  std::string formerly = {};  // its key in the previous version; empty: it had none
+  // Refused with the allowed values.
   std::function<base::Outcome<void>(const toml::node&)> set;
   // As in the file; empty: it is not set.
   std::function<std::string()> text;
@@ -34,7 +34,7 @@ class Fields {
   // Fields are named "section.name" from here on; "": "name".
   void section(std::string name) { section_ = std::move(name); }
 
-  // Not empty where it is set; an empty default is not set.
+  // Not empty if it is set; an empty default is not set.
   Fields& text(const char* name, std::string& value, const char* meaning);
   Fields& yes_or_no(const char* name, bool& value, const char* meaning);
   Fields& number(const char* name, std::int64_t& value, Range range, const char* unit,
@@ -43,8 +43,8 @@ class Fields {
   Fields& size(const char* name, std::uint64_t& value, const char* meaning,
                std::uint64_t most = 0);
   Fields& size_or_none(const char* name, std::uint64_t& value, const char* meaning);
-  // What a protocol listens on: one address or a list. `refused`: why one of them can't
-  // be taken; empty: it can.
+  // What a protocol listens on: one address or a list. `refused`: why one of them is not
+  // allowed; empty: it is.
   Fields& listens(const char* name, std::vector<base::Endpoint>& value,
                   std::uint16_t usual_port, bool may_be_none, const char* meaning,
                   std::string (*refused)(const base::Endpoint&) = nullptr);
@@ -65,19 +65,19 @@ class Fields {
         },
         meaning);
   }
-  // Anything else. `allowed` is for people.
+  // Any other value. `allowed` is for people.
   Fields& other(const char* name, const char* allowed, const char* meaning,
                 std::function<base::Outcome<void>(const toml::node&)> set,
                 std::function<std::string()> text);
 
-  // The one declared last takes effect without a restart: whoever uses its value asks for
-  // it each time (daemon/reload).
+  // The field declared last takes effect without a restart: its users ask for the value
+  // each time (daemon/reload).
   Fields& reloadable() {
     all_.back().about.reloadable = true;
     return *this;
   }
 
-  // What the one declared last was called in the version before: such a file is read.
+  // The key of the field declared last in the previous version, which is still read.
   Fields& formerly(const char* name);
 
   const std::vector<Field>& all() const { return all_; }

@@ -75,7 +75,7 @@ base::Outcome<auth::Rule> rule_of(const toml::table& table) {
       rule.protocols = std::move(*protocols);
     }
   }
-  // Left out by mistake, it must not open something to the whole world.
+  // If it was forgotten, the rule must not open something to the whole world.
   if (!from_given)
     return no_value("a rule needs 'from', such as \"private\" or \"everywhere\"");
   if (rule.may.empty()) return no_value("a rule needs 'may', such as [\"fetch\"]");
@@ -117,7 +117,7 @@ base::Outcome<serve::ssh::Older> older_of(const toml::table& table) {
       older.algorithms = *texts;
     }
   }
-  // What is weak is opened to devices that are known, never to everybody.
+  // Weak algorithms are opened to known devices, never to everybody.
   if (older.networks.everywhere()) {
     return no_value("needs 'from', the networks of these old devices");
   }
@@ -222,7 +222,7 @@ void keep_rule(Fields& add, const char* name, backup::KeepRule& rule,
       });
 }
 
-// A list of tables, which is told by how many there are.
+// A list of tables, described by its length.
 template <class T>
 std::function<std::string()> counted(const std::vector<T>& list) {
   return [&list] { return list.empty() ? "" : fmt::format("{} of them", list.size()); };

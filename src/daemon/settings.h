@@ -1,7 +1,6 @@
 // All settings. Each section is a struct: a member with its default, and in fields() its
-// name, what it may be, its unit and its meaning. The parser, the command line, --check
-// and the test of packaging/vantro.toml go by that, and whoever uses a value reads the
-// member.
+// name, its allowed values, its unit and its meaning. The parser, the command line,
+// --check and the test of packaging/vantro.toml use these; other code reads the member.
 #pragma once
 
 #include <cstdint>
@@ -33,7 +32,7 @@ class Fields;
 
 using PortRange = std::pair<std::uint16_t, std::uint16_t>;  // first and last
 
-// Where TFTP answers leave from: the port that was asked, or one of a range, or any.
+// The source port of TFTP answers: the port that was asked, or one of a range, or any.
 struct ReplyPorts {
   bool listening_port = false;
   std::optional<PortRange> range;
@@ -96,7 +95,7 @@ struct HttpsSettings {
 };
 
 struct SshSettings {
-  // Empty: not served. Port 22 is usually the system's own SSH server's.
+  // Empty: not served. Port 22 usually belongs to the system's own SSH server.
   std::vector<base::Endpoint> listen;
   std::int64_t connections = 128;
   std::int64_t connections_per_device = 32;
@@ -164,7 +163,7 @@ struct VerifySettings {
 };
 
 struct ManagementSettings {
-  // In the clear, on loopback. Empty: not there.
+  // Without TLS, on loopback. Empty: not served.
   std::vector<base::Endpoint> listen = {{base::Address::v4(0x7f000001), 7070}};
   std::vector<base::Endpoint> tls_listen;
   std::string certificate;  // PEM file, with its chain; empty: one of its own
@@ -221,13 +220,13 @@ struct SnapshotSettings {
 };
 
 struct ProcessSettings {
-  std::string user;     // empty: the one that it was started as
-  bool confine = true;  // itself (daemon/confinement)
+  std::string user;     // empty: the user that started it
+  bool confine = true;  // it confines itself (daemon/confinement)
 
   void fields(Fields& add);
 };
 
-// kAuto: the journal where standard error goes there, else texts.
+// kAuto: the journal if standard error goes there, else text.
 enum class LogForm { kAuto, kText, kJson, kJournal };
 
 struct LogSettings {
@@ -249,7 +248,7 @@ struct Settings {
   CatalogueSettings catalogue;
   std::vector<text::Pattern> recognisers;
   std::vector<text::ReportPattern> reports;
-  // As they were read from their files.
+  // From their files.
   std::vector<jobs::SheetTemplate> sheets;
   FetchSettings fetch;
   JobsSettings jobs;
@@ -272,29 +271,29 @@ struct Settings {
   void fields(Fields& add);
 };
 
-// What people are told of one setting.
+// The description of one setting for people.
 struct SettingAbout {
   std::string key;          // "tftp.threads"
   std::string value;        // as in the file; empty: it is not set
   std::string allowed;      // "1 to 64"
   std::string unit;         // "seconds"; empty: none
   std::string meaning;      // a line
-  bool reloadable = false;  // SIGHUP lets it take effect; else a restart does
+  bool reloadable = false;  // SIGHUP applies it; else a restart does
 };
 
 // All of them, in the order of packaging/vantro.toml.
 std::vector<SettingAbout> about(const Settings& settings);
 
 // Reads the file over the defaults. Refused with a sentence that begins "file:line: " for
-// anything that is not a setting, or no value for it.
+// an unknown setting or a wrong value.
 base::Outcome<Settings> read_settings(const std::string& file);
 
-// The same for a text; `file` is what its sentences call it.
+// The same for a text; `file` is its name in refusals.
 base::Outcome<Settings> parse_settings(std::string_view text, const std::string& file);
 
-// For the command line: one value as in the file, without quotes; for what a
-// protocol listens on, a list, of which "none" alone is the empty one. REQUIRES: key is a
-// setting that is a text, or such a list.
+// For the command line: one value as in the file, without quotes; for the addresses of a
+// protocol a list, of which "none" alone is the empty one. REQUIRES: key is a setting
+// that is a text, or such a list.
 base::Outcome<void> set(Settings& settings, const std::string& key,
                         const std::vector<std::string>& texts);
 

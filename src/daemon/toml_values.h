@@ -1,4 +1,4 @@
-// Reading values of a settings file, with words for what is wrong with them.
+// Reads values of a settings file, with refusals for people.
 #pragma once
 
 #include <functional>
@@ -24,7 +24,7 @@ base::Outcome<void> each_table(
     const toml::node& node, const char* form,
     const std::function<base::Outcome<void>(const toml::table&)>& take);
 
-// The texts of a table whose keys are all among `known`; `what` is what it is.
+// The texts of a table whose keys are all among `known`; `what` is its name in refusals.
 base::Outcome<std::map<std::string, std::string>> texts_of_table(
     const toml::table& table, const std::vector<std::string>& known, const char* what);
 

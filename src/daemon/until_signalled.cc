@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::chrono::milliseconds kLooksEvery{100};
 constexpr std::chrono::seconds kTellsEvery{15};
-// For what a client still wants to hear at the end: a reply, or its last block again.
+// For the last things that a client waits for: a reply, or its last block again.
 constexpr std::chrono::seconds kGoodbye{3};
 
 const char* name_of(int signal) {
@@ -54,7 +54,7 @@ class Run {
   }
 
   void came(int number) {
-    // Who closes the window means it to end, and nobody could end it any more.
+    // Who closes the window wants it to end, and nobody could end it any more.
     const bool hung_up = had_terminal_ && ::isatty(STDIN_FILENO) == 0;
     if (number == SIGHUP && !hung_up) {
       on_.reload();

@@ -31,7 +31,8 @@ base::Refusal failure(int code) {
 
 base::Outcome<void> copy_into(sqlite3* from, sqlite3* to,
                               const std::function<bool()>& go_on) {
-  // What is read is settled here: else each commit meanwhile would begin it again.
+  // Ends the read transaction here: else each commit meanwhile would begin the copy
+  // again.
   int code = ::sqlite3_exec(from, "begin; select count(*) from sqlite_master", nullptr,
                             nullptr, nullptr);
   if (code != SQLITE_OK) return base::refuse(failure(code));

@@ -1,6 +1,5 @@
-// What is done with a whole database while others use it: copying it by SQLite's own
-// means (its online backup interface, https://www.sqlite.org/backup.html), and checking
-// it.
+// Work on a whole database while others use it: copying it by SQLite's own means (its
+// online backup interface, https://www.sqlite.org/backup.html), and checking it.
 #pragma once
 
 #include <functional>
@@ -10,8 +9,9 @@
 
 namespace vantro::db {
 
-// `to` holds what was committed at one moment, and is on disk when this returns a value;
-// it must not be there before. `go_on` is asked now and then; false ends it with kBusy.
+// `to` holds everything committed at one moment, and is on disk when this returns a
+// value; it must not exist before. `go_on` is asked now and then; false ends it with
+// kBusy.
 base::Outcome<void> copy_database(const std::string& from, const std::string& to,
                                   const std::function<bool()>& go_on);
 

@@ -1,7 +1,7 @@
 #include "db/database.h"
 
 #include <fmt/format.h>
-// Before soci.h: its SQLite part brings sqlite3.h in a namespace of its own.
+// Before soci.h: its SQLite part includes sqlite3.h in a namespace of its own.
 #include <algorithm>
 #include <deque>
 #include <soci/soci.h>
@@ -18,7 +18,7 @@ namespace {
 using base::Kind;
 using base::Refusal;
 
-// SQLite result codes (https://www.sqlite.org/rescode.html) that callers act on.
+// SQLite result codes (https://www.sqlite.org/rescode.html) that need different actions.
 constexpr int kSqliteBusy = 5;
 constexpr int kSqliteReadonly = 8;
 constexpr int kSqliteCorrupt = 11;
@@ -44,7 +44,7 @@ Refusal refusal_of(const soci::soci_error& error) {
     case kSqliteCantOpen:
       return {Kind::kIo, "the database can't be opened"};
     default:
-      // A full disk shows as a plain I/O error where the log file could not grow.
+      // A full disk shows as a plain I/O error if the log file could not grow.
       return {Kind::kIo, fmt::format("the database failed (SQLite code {})", code)};
   }
 }
@@ -93,11 +93,11 @@ std::int64_t Row::integer(std::size_t column) const {
   return text == nullptr ? 0 : base::parse_number<std::int64_t>(*text).value_or(0);
 }
 
-// A statement that SQLite has compiled once. SOCI keeps references to what is exchanged
-// with it, so it never moves.
+// A statement that SQLite has compiled once. SOCI keeps references to the exchanged
+// values, so it never moves.
 class Statement {
  public:
-  // Throws soci::soci_error. The values say of which type each parameter is.
+  // Throws soci::soci_error. The values give the type of each parameter.
   Statement(soci::session& session, const std::string& sql,
             const std::vector<Value>& values, bool wanted)
       : statement_(session), wanted_(wanted) {
@@ -147,7 +147,7 @@ class Statement {
     }
   }
 
-  // A deque does not move what it holds.
+  // A deque does not move its elements.
   std::deque<long long> numbers_;
   std::deque<std::string> texts_;
   std::deque<soci::indicator> indicators_;
@@ -156,7 +156,8 @@ class Statement {
   bool wanted_;
 };
 
-// Few statements take many forms; lists of names in them do. Beyond this all are let go.
+// Few statements take many forms; lists of names in them do. Beyond this number all are
+// dropped.
 constexpr std::size_t kMostKept = 400;
 
 class Connection {
@@ -165,12 +166,12 @@ class Connection {
   explicit Connection(const std::string& path)
       : session_(soci::sqlite3, connection_string(path)) {
     // A commit is on disk when it returns. Not as a word of the connection string: SOCI
-    // leaks the handle when that fails.
+    // leaks the handle if that fails.
     plain("pragma synchronous = full");
   }
 
-  // Throws soci::soci_error. The statement is kept for the next time: to compile it costs
-  // several times what it then does.
+  // Throws soci::soci_error. The statement is kept for the next time: compiling it costs
+  // several times its execution.
   Rows execute(const std::string& sql, const std::vector<Value>& values, bool wanted) {
     Rows rows;
     each(sql, values, wanted, [&](Row row) { rows.push_back(std::move(row)); });
@@ -205,7 +206,7 @@ class Connection {
     try {
       plain("rollback");
     } catch (const soci::soci_error&) {
-      // SQLite has rolled back by itself after some failures, and says so here.
+      // SQLite has rolled back by itself after some failures, and reports that here.
     }
   }
 
@@ -257,7 +258,7 @@ Refusal Database::enclose(Connection& connection, const char* begin, const Work&
     connection.roll_back();
     return refusal_of(error);
   } catch (...) {
-    // Out of memory, say: the connection must be fit for the next one.
+    // Out of memory, say: the connection must be usable for the next transaction.
     connection.roll_back();
     throw;
   }
@@ -426,7 +427,7 @@ base::Outcome<void> Database::prepare() {
   auto identity = identity_in(writer);
   const bool made_before =
       !writer.execute("select name from sqlite_master limit 1", {}, true).empty();
-  // Only where nothing is yet: it is how the file is laid out.
+  // Only in an empty file: it is a matter of the file's layout.
   if (!made_before) writer.plain("pragma auto_vacuum = incremental");
   if (made_before && watch_.belongs) {
     if (auto right = watch_.belongs(identity); !right) return right;

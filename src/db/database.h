@@ -1,13 +1,13 @@
 // The metadata: one SQLite file, reached through SOCI so that another database can be put
 // behind the same statements. No other room knows SOCI.
 //
-// Statements run in a transaction that a lambda is given:
+// Statements run in a transaction that a lambda gets:
 //
 //   auto count = database.read([&](db::Transaction& t) -> Outcome<std::int64_t> {
 //     return t.query("select count(*) from images").front().integer(0);
 //   });
 //
-// What fails inside (full disk, damage) ends the lambda and comes out as a refusal that
+// A failure inside (full disk, damage) ends the lambda and becomes a refusal that
 // holds no values. The lambda's own refusal rolls back as well.
 //
 // Thread-safe: one writer at a time, and beside it as many readers as there are
@@ -48,41 +48,40 @@ using Rows = std::vector<Row>;
 
 using Identity = base::StateIdentity;
 
-// A row of the change log: something that snapshots and listeners depend on is no longer
-// as it was.
+// A row of the change log: a change that snapshots and listeners depend on.
 struct Change {
   std::int64_t sequence = 0;  // in the order of the commits, without gaps
   base::WallTime at = 0;
   std::string kind;    // "offer", "device"
-  std::string object;  // which one, as the room that changed it names it
+  std::string object;  // its name, as given by the room that changed it
   std::string by;      // who changed it
 };
 
 // An open connection.
 class Connection;
 
-// Lives for the lambda's run only.
+// Lives only while the lambda runs.
 class Transaction {
  public:
   explicit Transaction(Connection& connection) : connection_(connection) {}
   Transaction(const Transaction&) = delete;
   Transaction& operator=(const Transaction&) = delete;
 
-  // Parameters are named :a, :b ... in the statement and taken in the order in which they
+  // Parameters are named :a, :b ... in the statement and used in the order in which they
   // appear there.
   void run(const std::string& sql, const std::vector<Value>& values = {});
   Rows query(const std::string& sql, const std::vector<Value>& values = {});
-  // Row by row, for what may be a million of them. The lambda must run no statements.
+  // Row by row, for results of perhaps a million rows. The lambda must run no statements.
   void each(const std::string& sql, const std::vector<Value>& values,
             const std::function<void(const Row&)>& take);
 
-  // A number that no row of this kind has had before, and none will get again.
+  // A number that no row of this kind had before, and none will get again.
   std::int64_t next_number(const std::string& what);
 
   // Who makes the changes that are noted from here on.
   void acting(std::string who) { who_ = std::move(who); }
   // Adds a row to the change log when the transaction is committed; once for each object.
-  // Whatever writes what a snapshot is made from calls this.
+  // All code that writes the source of a snapshot calls this.
   void changed(const std::string& kind, const std::string& object);
 
  private:
@@ -93,35 +92,35 @@ class Transaction {
   std::vector<Change> changes_;
 };
 
-// What whoever opens a database wants to be asked and told.
+// Questions and reports to the opener of a database.
 struct Watch {
   // The identity of a database that has none.
   std::string new_id = {};
-  // Before anything of an existing database is changed: whether it is the right one.
-  // Nothing is given for one of a time before there were identities.
+  // Before an existing database is changed: whether it is the right one. No identity is
+  // given for a database from before identities existed.
   std::function<base::Outcome<void>(const std::optional<Identity>&)> belongs = {};
   // After each commit, in the order of the commits; on the thread that wrote.
   std::function<void(const Identity&)> committed = {};
-  // The disk is full: whether there is room now, so that the work is tried once more.
+  // The disk is full: whether there is space now, so that the work is tried once more.
   std::function<bool()> make_room = {};
 };
 
 class Database {
  public:
-  // So many readers at once; one more waits for the first of them.
+  // How many readers at once; one more waits for the first of them.
   static constexpr std::size_t kMostReaders = 16;
   static constexpr std::int64_t kCheckedAtOnce = std::int64_t{256} << 20;
 
-  // Opens or makes the file and brings its schema to this program's version. Refused:
-  // kCorrupt if it is damaged or no database, kInvalid if a newer program wrote it. A
-  // file of more than kCheckedAtOnce bytes is checked later: to read it all
-  // would take longer than devices should wait for a start.
+  // Opens or makes the file and migrates its schema to this program's version. Refused:
+  // kCorrupt if it is damaged or not a database, kInvalid if a newer program wrote it. A
+  // file of more than kCheckedAtOnce bytes is checked later: reading it all would take
+  // longer than devices should wait for a start.
   static base::Outcome<std::unique_ptr<Database>> open(const std::string& path,
                                                        Watch watch = {});
   ~Database();
 
   // Committed and on disk when it returns a value; nothing has changed when it returns a
-  // refusal. The work may be run twice: the second time after all of the first was
+  // refusal. The work may run twice: the second time after everything of the first was
   // undone.
   template <class F>
   std::invoke_result_t<F, Transaction&> write(F work) {
@@ -147,21 +146,21 @@ class Database {
     return result;
   }
 
-  // `then` is called after each commit that wrote into the change log, before write()
+  // `then` is called after each commit that wrote to the change log, before write()
   // returns, on its thread; it may read. REQUIRES: nobody writes yet.
   void on_change(std::function<void()> then) { changed_ = std::move(then); }
 
   Identity identity() const;
-  // The change number goes on behind this one: another database was ahead.
+  // The change number continues after this one: another database was ahead.
   base::Outcome<void> continue_behind(std::int64_t change);
-  // Whether it was too large to be checked for damage when it was opened:
-  // check_database() does it beside the others (db/copy.h).
+  // Whether it was too large for a check when it was opened: check_database() does that
+  // later (db/copy.h).
   bool unchecked() const { return unchecked_; }
-  // Room in the file that removed rows have left goes back to the disk, a piece at a
-  // time, so that nobody waits for long; gives the bytes. Little is left where it is. A
-  // file of a version before 0.1.0's schema 15 keeps its room, and uses it again.
+  // Returns the space of removed rows to the disk, a piece at a time, so that nobody
+  // waits for long; returns the bytes. A small amount stays. A file of a version before
+  // 0.1.0's schema 15 keeps its space, and uses it again.
   base::Outcome<std::uint64_t> give_room_back();
-  // What the last transaction that should have been written ended with; nothing if it was
+  // Why the last transaction that should have been written was not; nothing if it was
   // committed, or refused by its own work.
   std::optional<base::Refusal> write_failure() const;
 

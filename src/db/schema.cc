@@ -3,8 +3,8 @@
 namespace vantro::db {
 
 const std::vector<SchemaVersion>& schema_versions() {
-  // Every number is declared bigint: SOCI hands "integer" out as 32 bits.
-  // Times are milliseconds since 1970 in UTC; digests are lower-case hexadecimal.
+  // Every number is declared bigint: SOCI returns "integer" as 32 bits. Times are
+  // milliseconds since 1970 in UTC; digests are lower-case hexadecimal.
   static const std::vector<SchemaVersion> versions{
       {"images, offers, backups, ledger",
        {
@@ -61,8 +61,8 @@ const std::vector<SchemaVersion>& schema_versions() {
        }},
       {"the catalogue: facts, names, vouching, what is inside, kits, offers with a past",
        {
-           // An image is its bytes; any number of names stand for it, images.name is the
-           // first. What was known twice under two names becomes one.
+           // An image is its bytes; it may have any number of names, images.name is the
+           // first. Two records of the same bytes under two names become one.
            R"(create table image_names (
                 name text primary key,
                 image bigint not null references images (id),
@@ -72,8 +72,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                        i.taken_in_at
                 from images i)",
            "create index image_names_by_image on image_names (image)",
-           // One row for each stretch of time in which a name stood for an image. Empty
-           // network or protocols: all of them; protocols are separated by spaces.
+           // One row for each period in which a name stood for an image. Empty network or
+           // protocols: all of them; protocols are separated by spaces.
            R"(create table named_offers (
                 id bigint primary key,
                 name text not null,
@@ -96,8 +96,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 (select min(id) from images group by sha256))",
            "drop index images_by_content",
            "create unique index images_by_content on images (sha256)",
-           // Lists are separated by line ends. The keys' order is the versions' order
-           // (text/version.h). Vouching is worked out from the vouches.
+           // Lists are separated by line ends. The order of the keys is the order of the
+           // versions (text/version.h). Vouching is computed from the vouches.
            "alter table images add column maker text not null default ''",
            "alter table images add column platforms text not null default ''",
            "alter table images add column hardware text not null default ''",
@@ -120,7 +120,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table revisions add column whole bigint not null default 1",
            "alter table revisions add column read_at bigint not null default 0",
            "update revisions set read_at = arrived_at",
-           // What a look inside came to (probe/report.h).
+           // The result of a look inside (probe/report.h).
            "alter table images add column verdict text not null default ''",
            "alter table images add column kind text not null default ''",
            "alter table images add column findings text not null default ''",
@@ -131,9 +131,9 @@ const std::vector<SchemaVersion>& schema_versions() {
                 path text not null,
                 size bigint not null,
                 primary key (image, position)))",
-           // What lists are made from, in their order: a row for each platform of an
-           // image, and one with an empty platform where none is known. Copies of what
-           // is in images.
+           // The source of lists, in their order: a row for each platform of an image,
+           // and one with an empty platform if none is known. Copies of columns of
+           // images.
            R"(create table image_platforms (
                 image bigint not null references images (id),
                 platform text not null,
@@ -206,7 +206,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table ledger add column account text not null default ''",
            "alter table revisions add column account text not null default ''",
            "create index revisions_by_time on revisions (address, arrived_at)",
-           // Kept until the image that they name comes, or for some days.
+           // Kept until the image that they name arrives, or for some days.
            R"(create table handed_lists (
                 account text not null,
                 name text not null,
@@ -252,8 +252,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 name text primary key,
                 backup_every bigint not null))",
            // One row for each name that a device gave, or an address that belongs to none
-           // (device is 0 then, else address is empty). What lists show of the newest
-           // revision is copied here, so that they need not look at every revision.
+           // (device is 0 then, else address is empty). The columns about the newest
+           // revision are copies for lists, so that these need not read every revision.
            R"(create table backup_files (
                 id bigint primary key,
                 device bigint not null,
@@ -274,9 +274,9 @@ const std::vector<SchemaVersion>& schema_versions() {
                 select min(id), 0, address, name, max(number), count(*), null, 0, 0, 0, 0,
                        '', null, 0
                 from revisions group by address, name)",
-           // last_seen_at: when these bytes came last, the first time or again. changed:
-           // the one before it differed in more than what is left out of comparisons;
-           // substance: what was compared for that. Interrupted ones have no kind.
+           // last_seen_at: when these bytes last arrived, the first time or again.
+           // changed: the one before it differed in more than the parts that do not
+           // count; substance: the compared value. Interrupted ones have no kind.
            R"(create table filed_revisions (
                 id bigint primary key,
                 file bigint not null references backup_files (id),
@@ -345,10 +345,10 @@ const std::vector<SchemaVersion>& schema_versions() {
       {"interrupted uploads are kept; how an upload's end was known; which "
        "vault this belongs to; each address's last row",
        {
-           // Of the plain bytes in partial/; null: they are not sure to be on the disk,
-           // and nobody goes on with them.
+           // Of the plain bytes in partial/; null: they may not be on the disk, and
+           // nobody can resume it.
            "alter table revisions add column partial_sha256 text",
-           // How it was known that a complete one had come whole (backup/revision.h).
+           // How we know that a complete one is whole (backup/revision.h).
            "alter table revisions add column ending text not null default ''",
            // One row. `change` grows with every transaction; the same is in
            // vault/identity (repository).
@@ -392,7 +392,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "insert into numbers select 'revisions', coalesce(max(id), 0) from revisions",
            "insert into numbers select 'backup_offers', coalesce(max(id), 0) "
            "from backup_offers",
-           // A device that was removed may have left its number with what it sent.
+           // A removed device may have left its number with its backups.
            R"(insert into numbers select 'devices', coalesce(max(id), 0) from
                 (select id from devices union all select device from backup_files
                  union all select device from backup_offers))",
@@ -412,8 +412,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 changed_at bigint not null,
                 last_seen_at bigint,
                 last_seen_from text not null))",
-           // digest: SHA-256 of the token's text. role and rights: of a person whom
-           // another system vouched for; empty: as the person's.
+           // digest: SHA-256 of the token's text. role and rights: of a person for whom
+           // another system vouched; empty: as the person's.
            R"(create table tokens (
                 id bigint primary key,
                 person text not null,
@@ -428,7 +428,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 role text not null,
                 rights text not null))",
            "create index tokens_by_person on tokens (person, made_at)",
-           // Who came without being kept: by the socket, or vouched for.
+           // Callers without a record: by the socket, or vouched for.
            R"(create table people_seen (
                 name text not null,
                 origin text not null,
@@ -437,11 +437,11 @@ const std::vector<SchemaVersion>& schema_versions() {
                 came_from text not null,
                 primary key (name, origin)))",
            "insert into numbers values ('tokens', 0)",
-           // Where a person came from; and the hash over this row and that of the row
-           // before (ledger/chain.h), empty in rows from before this version.
+           // Where a person came from; and the hash over this row and the previous row's
+           // hash (ledger/chain.h), empty in rows from before this version.
            "alter table ledger add column came_from text not null default ''",
            "alter table ledger add column chain text not null default ''",
-           // What retention took out: the rows up to last_row, the hash of that row, and
+           // What retention removed: the rows up to last_row, the hash of that row, and
            // the file that they are in.
            R"(create table ledger_cuts (
                 last_row bigint primary key,
@@ -453,8 +453,8 @@ const std::vector<SchemaVersion>& schema_versions() {
        }},
       {"backups: what a look inside came to; images: which facts are guessed",
        {
-           // A word of probe::Verdict, and what is wrong with it; both empty until it was
-           // looked into. What is text is not.
+           // A word of probe::Verdict, and what is wrong; both empty until the look. Text
+           // is not looked into.
            "alter table revisions add column verdict text not null default ''",
            "alter table revisions add column finding text not null default ''",
            "alter table revisions add column to_look bigint not null default 0",
@@ -589,8 +589,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 ended_why text not null,
                 summary text not null))",
            "create index rescues_open on rescues (id) where ended_at = 0",
-           // What each name gives on its wire: bytes of the vault by their
-           // SHA-256, or a text.
+           // What each name gives on its interface: bytes of the vault by their SHA-256,
+           // or a text.
            R"(create table rescue_names (
                 rescue bigint not null,
                 number bigint not null,
@@ -610,8 +610,8 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index rescue_events_by_rescue on rescue_events (rescue, at, id)",
            "insert into numbers values ('rescues', 0)",
            "insert into numbers values ('rescue_events', 0)",
-           // The fingerprints of the SSH host keys of devices that something was pushed
-           // to, by address and port.
+           // The fingerprints of the SSH host keys of devices that received a push, by
+           // address and port.
            R"(create table known_hosts (
                 address text primary key,
                 fingerprint text not null,
@@ -620,7 +620,8 @@ const std::vector<SchemaVersion>& schema_versions() {
       {"log-ins that were made with a token; refusals by time; the newest of each "
        "line",
        {
-           // The token that a log-in was made with, and ends with; 0: a password.
+           // The token that a log-in was made with, and with which it ends; 0: a
+           // password.
            "alter table tokens add column made_with bigint not null default 0",
            "create index ledger_refused on ledger (at, id) where outcome = 'refused'",
            // Whether it is the newest of its platform, role and line that is not
@@ -633,7 +634,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "q.withdrawn = 0)",
            "create index images_newest on image_platforms (platform, role, version_key "
            "desc, image) where newest = 1",
-           // What is on offer now, among everything that was.
+           // The offers that are open now, among all that ever were.
            "create index offers_standing on offers (image) where ended_at is null",
            "create index images_damaged on images (id) where whole = 0",
            "create index images_contradicted on images (id) where vouching = "
@@ -644,7 +645,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            "alter table ledger add column request text not null default ''",
            "create index ledger_by_request on ledger (request) where request <> ''",
            "create index revisions_damaged on revisions (id) where whole = 0",
-           // What was told and is not over: each is told once.
+           // Events that were reported and are not over: each is reported once.
            R"(create table notice_conditions (
                 event text not null,
                 subject text not null,

@@ -1,5 +1,5 @@
-// The schema's versions, oldest first. A version that was released is never edited: what
-// changes is a new version behind it.
+// The schema's versions, oldest first. A released version is never edited: a change is a
+// new version after it.
 #pragma once
 
 #include <string>

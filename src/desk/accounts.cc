@@ -39,7 +39,7 @@ base::Outcome<void> sound_remarks(const std::string& remarks) {
       fmt::format("the remarks must be one line of at most {} bytes", kLongestRemarks));
 }
 
-// Into the account; what it must be is checked.
+// Sets the account's fields; checks their values.
 base::Outcome<void> apply(const AccountChange& wanted, Account& account) {
   if (wanted.password) {
     if (account.anonymous()) {
@@ -57,7 +57,7 @@ base::Outcome<void> apply(const AccountChange& wanted, Account& account) {
                           "can be asked about them");
     }
     account.may = *wanted.may;
-    // It goes with fetching, and is not a right of its own.
+    // It comes with fetching, and is not a right of its own.
     account.may.erase(Action::kList);
   }
   if (wanted.networks) account.networks = *wanted.networks;
@@ -111,7 +111,7 @@ base::Outcome<Account> Accounts::change(const std::string& typed,
                                         const AccountChange& wanted) {
   const auto name = auth::account_name(typed);
   if (!name) return base::refuse(name.error());
-  // Hashing takes its time: not inside the transaction.
+  // Hashing takes time: not inside the transaction.
   auto proposed = repository_.database->read(
       [&](db::Transaction& t) { return auth::Accounts::get(t, *name); });
   if (!proposed) return proposed;
@@ -124,7 +124,7 @@ base::Outcome<Account> Accounts::change(const std::string& typed,
         auto now = auth::Accounts::get(t, *name);
         if (!now) return now;
         auto fresh = *proposed;
-        // Another change that came in between stays, where this one says nothing.
+        // A concurrent change to other fields stays.
         if (!wanted.password) fresh.hash = now->hash;
         if (!wanted.may) fresh.may = now->may;
         if (!wanted.networks) fresh.networks = now->networks;
@@ -132,7 +132,7 @@ base::Outcome<Account> Accounts::change(const std::string& typed,
         if (!wanted.until) fresh.until = now->until;
         if (!wanted.on) fresh.on = now->on;
         if (!wanted.remarks) fresh.remarks = now->remarks;
-        // What was remembered of its password is good for the account as it was.
+        // Remembered passwords are valid for the old account only.
         fresh.changed_at = std::max(repository_.clock.wall(), now->changed_at + 1);
         if (auto done = auth::Accounts::change(t, fresh); !done) {
           return base::refuse(done.error());

@@ -1,5 +1,5 @@
 // What people change in the accounts. Each change and its ledger row are one transaction;
-// it holds for every request that comes after it.
+// it applies to every later request.
 #pragma once
 
 #include <optional>
@@ -13,7 +13,7 @@
 
 namespace vantro::desk {
 
-// What is not given stays as it is; of a new account, as auth::Account has it.
+// A missing value keeps the old one; for a new account, the default of auth::Account.
 struct AccountChange {
   std::optional<std::string> password;
   std::optional<std::set<auth::Action>> may;
@@ -37,8 +37,8 @@ class Accounts {
                                       const AccountChange& wanted);
   base::Outcome<void> remove(const std::string& name);
 
-  // `text` is the key as it was pasted, `remark` in place of its own comment.
-  // kInvalid, kExists, kBusy.
+  // `text` is the pasted key, `remark` replaces its own comment. kInvalid, kExists,
+  // kBusy.
   base::Outcome<auth::SshKey> add_key(const std::string& name, const std::string& text,
                                       const std::optional<std::string>& remark);
   // By fingerprint or remark.

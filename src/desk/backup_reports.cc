@@ -19,11 +19,11 @@ using base::Kind;
 
 namespace {
 
-// A backup that is a little late has not been forgotten: a tenth of the time between two,
-// at least half an hour.
+// A backup that is a little late is not overdue: a tenth of the interval, at least half
+// an hour.
 constexpr std::int64_t kLeastGrace = 30 * 60'000;
 
-// A file that has lost most of what it usually has: the device wrote it while it was
+// A file that has lost most of its usual size: the device wrote it while it was
 // restarting, say.
 bool shrunk(std::uint64_t size, const std::optional<std::uint64_t>& usual) {
   return size == 0 || (usual && size < *usual / 2);
@@ -126,7 +126,7 @@ base::Outcome<std::string> BackupReports::caution(const Revision& revision) cons
   const auto files = repository_.backups.overview(revision.holder);
   if (!files) return base::refuse(files.error());
   for (const auto& file : *files) {
-    // What is usual is told by those before the newest.
+    // The revisions before the newest give the usual size.
     if (file.file != revision.file || !shrunk(revision.size, file.usual_size)) continue;
     if (!file.usual_size) return std::string("it is empty (0 bytes)");
     return fmt::format("it has {}, and this file usually has {}",
@@ -140,7 +140,7 @@ backup::Mask BackupReports::mask(const std::string& platform, bool secrets) cons
       secrets ? backup::SecretRules() : repository_.rules.treatment.secrets(platform);
   return {std::move(rules),
           [key = repository_.mark_key](std::string_view secret) -> std::string {
-            // With a key that nobody knows, so that trying guesses leads nowhere.
+            // With an unknown key, so that guessing leads nowhere.
             crypto::Digester digester;
             digester.update(base::as_bytes(key));
             digester.update(base::as_bytes(secret));
@@ -150,7 +150,7 @@ backup::Mask BackupReports::mask(const std::string& platform, bool secrets) cons
 
 namespace {
 
-// In the place of each secret the same, so that nothing can be told of it.
+// The same text in the place of each secret, so that nothing is revealed about it.
 backup::Mask blind(backup::SecretRules rules) {
   return {std::move(rules), [](std::string_view) { return std::string(); }};
 }
@@ -201,9 +201,9 @@ backup::Comparison BackupReports::compare(const Compared& before, const Compared
   const auto& treatment = repository_.rules.treatment;
   const auto& platform = after.platform.empty() ? before.platform : after.platform;
   const auto left_out = treatment.left_out(platform);
-  // Of what one device sent under one name, it may be seen that a secret has changed.
-  // Beside another text, equal secrets would tell whoever has written that text that the
-  // guess in it was right.
+  // Within one device's revisions of one name, a changed secret may be visible. Compared
+  // with another text, equal secrets would tell the writer of that text that a guess in
+  // it was right.
   const bool one_file = before.revision && after.revision &&
                         before.revision->holder == after.revision->holder &&
                         before.revision->name == after.revision->name;
@@ -229,7 +229,7 @@ std::vector<Expectation> BackupReports::expectations(
   for (const auto& one : sites) of_site.emplace(base::folded(one.name), one.backup_every);
   std::unordered_map<std::int64_t, base::WallTime> seen;
   for (const auto& one : files) {
-    // An image that was sent says nothing about the configuration.
+    // A received image says nothing about the configuration.
     if (one.holder.device == 0 || one.number == 0 || one.kind == FileKind::kImage) {
       continue;
     }
@@ -310,7 +310,7 @@ base::Outcome<ChangeReport> BackupReports::report(base::WallTime from, base::Wal
     file.name = one.last.name;
     file.revisions = one.revisions;
     file.first = one.first;
-    // Interrupted ones are told only where nothing complete came.
+    // Interrupted ones are listed only if nothing complete arrived.
     file.after = one.last;
   }
   const auto overview = backups.overview();
@@ -325,7 +325,7 @@ base::Outcome<ChangeReport> BackupReports::report(base::WallTime from, base::Wal
     const auto before = backups.complete_before(id, from);
     if (!before) return base::refuse(before.error());
     file.before = *before;
-    // New in that time, and changed since: from how it was at first.
+    // New in that period, and changed since: compared with its first revision.
     if (!file.before && file.first && file.first->id != file.after->id) {
       file.before = file.first;
     }

@@ -1,4 +1,4 @@
-// Looking at what devices sent: what it is, what changed, what is missing.
+// Questions about backups: what a file is, what changed, what is missing.
 #pragma once
 
 #include <cstdint>
@@ -34,19 +34,19 @@ struct Compared {
 // A line of the overview.
 struct FileState {
   backup::FileOverview file;
-  std::int64_t changes = 0;  // in the days that were asked for
-  bool shrunk = false;       // to less than half of what is usual, or to nothing
+  std::int64_t changes = 0;  // in the given number of days
+  bool shrunk = false;       // to less than half of its usual size, or to nothing
   // What is wrong with its bytes: they are truncated, damaged, or not those of the image
   // of that name; empty: nothing is known.
   std::string doubt;
 };
 
-// A device of which backups are expected, and their state.
+// A device that backups are expected of, and their state.
 struct Expectation {
   std::string device, site;
   std::int64_t every = 0;      // ms
   base::WallTime seen_at = 0;  // the last complete one; 0: none yet
-  base::WallTime since = 0;    // when it was expected first
+  base::WallTime since = 0;    // when it was first expected
   bool overdue = false;
 };
 
@@ -55,18 +55,18 @@ struct BackupOverview {
   std::vector<Expectation> expected;  // one for each device that has a schedule
 };
 
-// What happened to one file within a time.
+// What happened to one file in a period.
 struct FileReport {
   enum class What { kChanged, kUnchanged, kFirst, kBrokeOff };
   What what = What::kUnchanged;
   backup::Holder holder;
   std::string name;
-  // The newest complete one before that time; if there is none, the first one within, if
-  // it is not `after` itself.
+  // The newest complete one before the period; if there is none, the first one in it,
+  // unless that is `after` itself.
   std::optional<backup::Revision> before;
-  std::optional<backup::Revision> first;  // complete one within
-  std::optional<backup::Revision> after;  // and within; or interrupted ones
-  std::int64_t revisions = 0;             // that came within
+  std::optional<backup::Revision> first;  // complete one in it
+  std::optional<backup::Revision> after;  // and in it; or interrupted ones
+  std::int64_t revisions = 0;             // that arrived in it
   std::optional<backup::Comparison> comparison;
   std::string note;  // why there is none
 };
@@ -79,7 +79,7 @@ struct ChangeReport {
 
 struct SecretsFound {
   std::size_t masked = 0;
-  std::size_t doubtful = 0;  // lines that look as if they held one, and are shown
+  std::size_t doubtful = 0;  // shown lines that look like secrets
 };
 
 // Waits for disk and database; the repository must outlive it. Thread-safe.
@@ -87,27 +87,28 @@ class BackupReports {
  public:
   explicit BackupReports(repository::Repository& repository) : repository_(repository) {}
 
-  // As typed by a person: device or address, and the name that it gave; the newest
+  // As typed by a person: device or address, and its name for the file; the newest
   // complete one if no number is given.
   base::Outcome<backup::Revision> find(const std::string& holder, const std::string& name,
                                        std::optional<std::int64_t> number) const;
-  // The only file of a holder's that is a configuration. kInvalid says which there are.
+  // A holder's only configuration file. kInvalid lists several.
   base::Outcome<std::string> only_name(const std::string& holder) const;
 
   base::Outcome<Recognition> recognise(const backup::Revision& revision) const;
-  // What whoever relies on it, or gives it back, must know: that it is empty or much
-  // smaller than usual, truncated or damaged. Empty: nothing.
+  // A warning for those who rely on it, or return it to a device: it is empty or much
+  // smaller than usual, truncated or damaged. Empty: none.
   base::Outcome<std::string> caution(const backup::Revision& revision) const;
-  // Its text with its secrets masked, or with them.
+  // Its text with its secrets masked, or shown.
   base::Outcome<std::string> shown_text(const backup::Revision& revision,
                                         bool secrets) const;
-  // The secrets in it that are masked where it is shown; none in what is neither text nor
-  // a configuration. Refused if it can't be looked through: then it may hold some.
+  // The secrets in it that are masked where it is shown; none in a file that is neither
+  // text nor a configuration. Refused if it cannot be read through: then it may hold
+  // some.
   base::Outcome<SecretsFound> secrets_in(const backup::Revision& revision) const;
 
   base::Outcome<Compared> side(const backup::Revision& revision) const;
-  // Without `secrets` those of two revisions of one file are seen to have changed or not;
-  // beside anything else they are not compared at all.
+  // Without `secrets`, changed secrets of two revisions of one file are marked as
+  // changed; against any other text secrets are not compared at all.
   backup::Comparison compare(const Compared& before, const Compared& after, bool secrets,
                              std::size_t context) const;
 

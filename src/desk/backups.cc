@@ -161,7 +161,7 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
                                           gate::IntakeOptions options) {
   if (auto sound = whole(revision); !sound) return base::refuse(sound.error());
   if (revision.kind == backup::FileKind::kConfiguration) {
-    // In the catalogue it would be in plain, and on offer to everybody.
+    // In the catalogue it would be unencrypted, and on offer to everybody.
     return base::refuse(Kind::kInvalid,
                         title(revision) +
                             " is a configuration, and no image; [[backups.kind]] in the "
@@ -175,7 +175,7 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
   }
   options.size = revision.size;
   options.by = caller_.by();
-  // What was recorded when it arrived must be what is added.
+  // The added bytes must match the record of their arrival.
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
   intake->expect({{crypto::Algorithm::kSha256, revision.digests.sha256}});
@@ -212,7 +212,8 @@ base::Outcome<gate::Taken> Backups::adopt(const Revision& revision,
   return taken;
 }
 
-// The rows go with their ledger row; the bytes that nothing else has are `unused` then.
+// The rows are removed together with their ledger row; bytes that nothing else needs are
+// `unused` then.
 void Backups::remove_file(const ThinnedOut::File& file,
                           std::vector<std::string>& unused_contents) {
   std::vector<std::int64_t> numbers;
@@ -224,7 +225,7 @@ void Backups::remove_file(const ThinnedOut::File& file,
         numbers.clear();
         for (const auto& one : file.revisions) {
           if (!one.goes) continue;
-          // Pinned or put on offer since it was judged.
+          // Pinned or put on offer since the decision.
           if (backup::Backups::is_held(t, one.revision.id, repository_.clock.wall()))
             continue;
           backup::Backups::remove(t, one.revision);
@@ -264,7 +265,7 @@ base::Outcome<void> Backups::thin_out_all() {
   }
 }
 
-// Of these bytes nothing stays but what goes.
+// Nothing else needs these bytes.
 base::Outcome<bool> Backups::all_go(const std::string& sha256, std::size_t going) const {
   return repository_.database->read([&](db::Transaction& t) -> base::Outcome<bool> {
     const auto others = t.query(
@@ -293,7 +294,7 @@ base::Outcome<ThinnedOut> Backups::thin_out(bool really, std::int64_t from) {
   std::map<std::string, std::size_t> going;
   std::map<std::string, std::uint64_t> sizes;
   for (const auto& [id, revisions] : files) {
-    // Of the newest complete one; a file is of one kind as a rule.
+    // Of the newest complete one; a file is usually of one kind.
     auto kind = backup::FileKind::kOther;
     for (const auto& one : revisions) {
       if (one.good()) kind = one.kind;

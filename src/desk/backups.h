@@ -1,5 +1,4 @@
-// What people do with what devices sent. Each change and its ledger row are one
-// transaction.
+// What people do with backups. Each change and its ledger row are one transaction.
 #pragma once
 
 #include <cstdint>
@@ -19,22 +18,22 @@
 namespace vantro::desk {
 
 struct OfferWish {
-  std::string name;  // as devices type it
-  std::string to;    // a device or address, as typed; empty: whose backup it is
+  std::string name;  // the name that devices type
+  std::string to;    // a device or address, as typed; empty: the backup's holder
   std::optional<base::WallTime> until;  // nothing: a day from now
 };
 
-// What thinning out removed, or would remove.
+// What thinning removed, or would remove.
 struct ThinnedOut {
   struct File {
     backup::Holder holder;
     std::string name;
     std::vector<backup::Judged> revisions;  // newest first
   };
-  std::vector<File> files;    // of which something goes
-  std::size_t revisions = 0;  // that go
-  std::uint64_t bytes = 0;    // that are free then: what nothing else has
-  std::size_t kept = 0;       // revisions that stay
+  std::vector<File> files;    // with removed revisions
+  std::size_t revisions = 0;  // removed ones
+  std::uint64_t bytes = 0;    // freed bytes: those that nothing else needs
+  std::size_t kept = 0;       // remaining ones
   bool done = false;
   // Where the next portion begins; 0: that was all.
   std::int64_t next = 0;
@@ -47,7 +46,7 @@ class Backups {
   Backups(repository::Repository& repository, gate::Gate& gate, Caller caller)
       : repository_(repository), gate_(gate), caller_(std::move(caller)) {}
 
-  // Kept for ever, whatever retention say. kInvalid: it was interrupted.
+  // Kept for ever, whatever retention says. kInvalid: it was interrupted.
   base::Outcome<void> pin(const backup::Revision& revision, const std::string& why);
   base::Outcome<void> unpin(const backup::Revision& revision);
 
@@ -58,16 +57,15 @@ class Backups {
   // kNotFound.
   base::Outcome<std::size_t> end_offer(const std::string& name);
 
-  // kInvalid: it is a configuration. Its bytes become an image of the catalogue as any
-  // other that is added; they are read once more for that, and looked into, which may
-  // take a minute.
+  // kInvalid: it is a configuration. Its bytes become an image of the catalogue like any
+  // other; they are read and looked into for that, which may take a minute.
   base::Outcome<gate::Taken> adopt(const backup::Revision& revision,
                                    gate::IntakeOptions options);
 
-  // By retention. `really` false: nothing is removed. A portion of some
-  // thousand revisions, from where the one before says.
+  // By retention. `really` false: nothing is removed. A portion of some thousand
+  // revisions, from where the previous one ended.
   base::Outcome<ThinnedOut> thin_out(bool really, std::int64_t from = 0);
-  // All of it, really.
+  // All portions, really.
   base::Outcome<void> thin_out_all();
 
  private:

@@ -1,4 +1,4 @@
-// The person, or the part of the server, that does something at the desk.
+// The person, or the part of the server, that acts at the desk.
 #pragma once
 
 #include <cstdint>
@@ -11,18 +11,18 @@
 namespace vantro::desk {
 
 struct Caller {
-  std::string name;  // as the ledger has it
+  std::string name;  // their name in the ledger
   auth::Powers powers = {};
   std::string from = {};   // an address, or "this machine"; empty: the server itself
-  std::int64_t token = 0;  // the number of what they are known by; 0: none
+  std::int64_t token = 0;  // the number of their token; 0: none
   auth::TokenKind kind = auth::TokenKind::kToken;
-  std::optional<base::WallTime> until = {};  // that ends
-  std::string request = {};                  // base/request_id.h; empty: nobody asked
+  std::optional<base::WallTime> until = {};  // their log-in, which ends
+  std::string request = {};                  // base/request_id.h; empty: no request
 
   repository::By by() const { return {name, from, request}; }
 };
 
-// The server itself, as its schedules do something.
+// The server itself, as its schedules act.
 inline Caller the_server() {
   return {"server",
           {auth::Role::kAdminister, {auth::Right::kSecrets, auth::Right::kPush}}};

@@ -24,7 +24,7 @@ namespace {
 
 constexpr std::size_t kMostImported = 100'000;
 
-// What there is of a device, of its state as well.
+// Everything about a device, including its state.
 std::vector<std::string> all_field_names() {
   auto names = fleet::field_names();
   const auto& state = fleet::state_field_names();
@@ -119,7 +119,7 @@ std::string moved_text(const std::vector<backup::Moved>& files) {
                      merged.empty() ? "" : "; numbered again by time: " + merged);
 }
 
-// The table's first line: which field each column is.
+// The table's first line: the field of each column.
 base::Outcome<std::vector<std::string>> columns_of(const text::CsvRow& row) {
   auto known = all_field_names();
   known.insert(known.begin(), "name");
@@ -208,7 +208,7 @@ base::Outcome<std::vector<ImportRow>> rows_of(const std::string& csv) {
 template <class F>
 auto Devices::changing(F work)
     -> decltype(work(std::declval<db::Transaction&>(), std::declval<Change&>())) {
-  // Rows that wait to be written are some device's history as well.
+  // Rows that wait in memory belong to some device's history as well.
   if (auto written = repository_.ledger.flush(); !written) {
     return base::refuse(written.error());
   }
@@ -271,7 +271,7 @@ base::Outcome<Claimed> Devices::remove(const std::string& typed) {
     result.files = Backups::give_back(t, result.holder);
     t.run("delete from backup_offers where device = :d", {device->id});
     fleet::Devices::remove(t, device->id);
-    // Else the next device of that name had done it all.
+    // Else the next device of that name would inherit it all.
     ledger::Ledger::rename(t, device->name, "");
     change.record(t, "device-remove", device->name, "",
                   result.files.empty()
@@ -296,7 +296,7 @@ base::Outcome<Claimed> Devices::claim(const std::string& typed_address,
     const bool is_own = std::any_of(device->networks.begin(), device->networks.end(),
                                     [&](const auto& one) { return one == own; });
     if (owner.device != device->id && !is_own) {
-      // Out of another device's network a single address may be claimed.
+      // A single address may be taken from another device's network.
       device->networks.push_back(own);
       device->changed_at = repository_.clock.wall();
       if (auto done = fleet::Devices::change(t, *device); !done) {
@@ -355,7 +355,7 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
                            Change& change) -> base::Outcome<Imported> {
     std::map<std::string, Device> known;
     const auto now = change.now();
-    // Addresses that move from one device to another within the table are free first.
+    // Addresses that move from one device to another within the table are freed first.
     for (const auto& row : *rows) {
       auto device = fleet::Devices::get(t, row.name);
       if (!device) continue;
@@ -374,7 +374,7 @@ base::Outcome<Imported> Devices::import(const std::string& csv, bool really) {
       auto device = found == known.end() ? Device{} : found->second;
       device.name = row.name;
       auto fields = row.fields;
-      // An empty cell of a column says nothing of the state.
+      // An empty cell of a column says nothing about the state.
       std::erase_if(fields, [](const auto& one) {
         return one.second.empty() &&
                (fleet::is_state_field(one.first) || one.first == "member");

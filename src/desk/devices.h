@@ -1,5 +1,5 @@
 // What people change in the inventory. Each change and its ledger row are one
-// transaction; it holds for every request that comes after it.
+// transaction; it applies to every later request.
 #pragma once
 
 #include <string>
@@ -21,11 +21,11 @@ struct Imported {
   std::vector<std::string> added, changed, unchanged;  // names
 };
 
-// What came to a device with a claim, or went from one that was removed.
+// What moved to a device when an address was assigned, or from a removed one.
 struct Claimed {
   backup::Holder holder;
   std::vector<backup::Moved> files;
-  std::int64_t ledger_rows = 0;  // what else was seen of the address
+  std::int64_t ledger_rows = 0;  // the address's other history
 };
 
 // Names are as typed. Thread-safe; the repository must outlive it.
@@ -34,29 +34,30 @@ class Devices {
   Devices(repository::Repository& repository, Caller caller)
       : repository_(repository), caller_(std::move(caller)) {}
 
-  // Fields by name, as fleet::set_field() and fleet::enter() have them; those of the
-  // state are a stack member's where "member" is given.
+  // Fields by name, as in fleet::set_field() and fleet::enter(); those of the state
+  // belong to a stack member if "member" is given.
   base::Outcome<fleet::Device> add(const std::string& name, const fleet::Fields& fields);
-  // With a field "name" it is renamed.
+  // A field "name" renames it.
   base::Outcome<fleet::Device> change(const std::string& name,
                                       const fleet::Fields& fields);
-  // Its backups stand under the addresses that they last came from then.
+  // Its backups move to the addresses that they last came from.
   base::Outcome<Claimed> remove(const std::string& name);
-  // What came from the address, when it was nobody's, is the device's; so is the address.
-  // kExists: it is another device's.
+  // The device gets the address, and what came from there while it was nobody's. kExists:
+  // it belongs to another device.
   base::Outcome<Claimed> claim(const std::string& address, const std::string& name);
-  // What a listing of the device's says of it. `reader`: how it is read. `really` false:
-  // nothing is changed. kInvalid: no patterns are known for its platform.
+  // Facts from a device's listing. `reader`: the patterns. `really` false: nothing is
+  // changed. kInvalid: no patterns are known for its platform.
   base::Outcome<repository::ReportRead> read_report(const std::string& name,
                                                     const std::string& text,
                                                     const text::ReportReader& reader,
                                                     bool really);
-  // A table (text/csv.h) with a first line that names fields; "name" is one of them. All
-  // of it or nothing; `really` false: nothing, but all is checked.
+  // A table (text/csv.h) with a first line that names fields, "name" among them. All of
+  // it or nothing; `really` false: only checked.
   base::Outcome<Imported> import(const std::string& csv, bool really);
 
-  // 0: nothing is expected of the site's devices any more. Gives the site's name as it is
-  // spelled. kNotFound, with the nearest: no device is there, and nothing was expected.
+  // 0: backups of the site's devices are no longer expected. Returns the site's name as
+  // it is spelled. kNotFound, with the nearest: no device is there, and nothing was
+  // expected.
   base::Outcome<std::string> set_site(const std::string& typed,
                                       std::int64_t backup_every);
 

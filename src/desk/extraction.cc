@@ -70,7 +70,7 @@ base::Outcome<std::string> Extraction::text(const Opened& opened, const std::str
   return all;
 }
 
-// What the lists beside the member, and in the folders above it, say of it.
+// The checksums for the member in lists beside it, and in the folders above it.
 base::Outcome<std::vector<repository::Claim>> Extraction::claims(
     const Opened& opened) const {
   std::vector<repository::Claim> claims;

@@ -1,5 +1,5 @@
-// Taking the members of an archive out, on the server: as images of their own, or as
-// documents of one.
+// Extracts members of an archive, on the server: as images of their own, or as documents
+// of one.
 #pragma once
 
 #include <string>
@@ -13,15 +13,15 @@
 
 namespace vantro::desk {
 
-// Names are as typed; a member is named as the archive's list has it. Each call takes as
-// long as unpacking does. Thread-safe; repository and gate must outlive it.
+// Names are as typed; a member is named as in the archive's list. Each call takes as long
+// as unpacking does. Thread-safe; repository and gate must outlive it.
 class Extraction {
  public:
   Extraction(repository::Repository& repository, gate::Gate& gate, Caller caller)
       : repository_(repository), gate_(gate), caller_(std::move(caller)) {}
 
   // `name`: of the new image; empty: the last part of the member's path. It is compared
-  // with the checksum lists that lie in the archive. kNotFound has the nearest member.
+  // with the checksum lists in the archive. kNotFound has the nearest member.
   base::Outcome<gate::Taken> image(const std::string& archive, const std::string& member,
                                    const std::string& name, bool hold) const;
   base::Outcome<catalog::Document> document(const std::string& archive,

@@ -50,7 +50,7 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
                                                 std::size_t most) {
   std::vector<Found> all;
   const auto folded = base::folded(text);
-  // A checksum names one file to the letter, so it comes first.
+  // A checksum names exactly one file, so it comes first.
   if (const auto sum = crypto::Expected::parse(text)) {
     const auto image = repository.catalog.with_checksum(*sum);
     if (!image) return base::refuse(image.error());
@@ -89,7 +89,7 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
   const auto named = repository.catalog.list(images);
   if (!named) return base::refuse(named.error());
   for (const auto& one : named->images) {
-    // One for two platforms is in the list twice.
+    // An image for two platforms is in the list twice.
     const bool there = std::any_of(all.begin(), all.end(), [&](const Found& other) {
       return other.kind == Found::Kind::kImage && other.name == one.image.name;
     });

@@ -12,15 +12,15 @@ namespace vantro::desk {
 struct Found {
   enum class Kind { kImage, kDevice, kAddress };
   Kind kind = Kind::kImage;
-  std::string name;    // to ask for it by
-  std::string detail;  // what to know it by, or empty
+  std::string name;    // the name to ask for it by
+  std::string detail;  // a description, or empty
 };
 
 const char* word(Found::Kind kind);
 
-// What holds this text: an image by a part of its names, or by a checksum (SHA-256: its
-// first 8 digits are enough); a device by a part of name, address or link address; any IP
-// address. At most `most` of each kind. Thread-safe.
+// Everything that holds this text: an image by a part of its names, or by a checksum
+// (SHA-256: its first 8 digits are enough); a device by a part of name, address or link
+// address; any IP address. At most `most` of each kind. Thread-safe.
 base::Outcome<std::vector<Found>> find_anything(const repository::Repository& repository,
                                                 const std::string& text,
                                                 std::size_t most);

@@ -20,7 +20,7 @@ namespace {
 
 constexpr std::size_t kLongestReason = 300;
 
-// Of a fact in the ledger: long remarks are shortened; the image has all of them.
+// A fact in the ledger: long remarks are shortened; the image has all of them.
 std::string quoted(const std::string& text) {
   return text.empty() ? "none" : "'" + base::printable(text, 120) + "'";
 }
@@ -82,7 +82,8 @@ base::Outcome<std::vector<Recognised>> Images::recognise_all(
   all.most = SIZE_MAX / 2;
   const auto listing = repository_.catalog.list(all);
   if (!listing) return base::refuse(listing.error());
-  std::map<std::string, const catalog::Image*> images;  // one may be in several groups
+  std::map<std::string, const catalog::Image*>
+      images;  // an image may be in several groups
   for (const auto& row : listing->images) images.emplace(row.image.name, &row.image);
   std::vector<Recognised> told;
   for (const auto& [name, image] : images) {

@@ -22,15 +22,16 @@ struct Vouched {
   std::vector<catalog::Vouch> vouches;  // that were added
 };
 
-// What a recogniser tells of an image that did not know it.
+// New facts of an image by the recognisers.
 struct Recognised {
   std::string image;
   catalog::Suggestion suggestion;
 };
 
 struct Returned {
-  std::vector<catalog::Offer> back;      // offers that stand again
-  std::vector<catalog::Offer> not_back;  // that the withdrawal ended, and that do not
+  std::vector<catalog::Offer> back;  // offers that are open again
+  std::vector<catalog::Offer>
+      not_back;  // offers that the withdrawal ended, and that stay ended
 };
 
 // By the name as it was typed; kNotFound has the nearest.
@@ -46,18 +47,18 @@ class Images {
   base::Outcome<std::vector<catalog::FactChange>> edit(
       const std::string& image, const std::map<std::string, std::string>& facts);
 
-  // Facts that images lack, or have by a guess only, and that their names tell by these
-  // recognisers; by image. `fill`: they get them.
+  // Facts that images lack, or have as guesses only, and that these recognisers read in
+  // their names; by image. `fill`: sets them.
   base::Outcome<std::vector<Recognised>> recognise_all(
       const std::vector<text::Recogniser>& recognisers, bool fill);
 
   // Ends its offers; devices that ask are told `why`.
   base::Outcome<std::vector<catalog::Offer>> withdraw(const std::string& image,
                                                       const std::string& why);
-  // The offers that the withdrawal ended come back only if that is wanted.
+  // The offers that the withdrawal ended open again only on request.
   base::Outcome<Returned> take_back_withdrawal(const std::string& image,
                                                bool with_offers);
-  // For good, with its names, offers and documents, and its bytes if nothing else has
+  // For good, with its names, offers and documents, and its bytes if nothing else needs
   // them. kDenied: it is on offer, a part of a kit, or a device has sent the same bytes.
   base::Outcome<void> remove(const std::string& image);
 

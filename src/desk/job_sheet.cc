@@ -1,4 +1,4 @@
-// The values that are typed on the device, as a job has them.
+// The values to type on the device, from a job.
 #include <fmt/format.h>
 
 #include "base/sizes.h"

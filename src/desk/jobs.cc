@@ -29,7 +29,7 @@ base::Outcome<void> one_line(const char* what, const std::string& text) {
       fmt::format("{} must be one line of at most {} bytes", what, kLongestRemark));
 }
 
-// What is planned, from the way that the versions go.
+// What is planned, from the route of versions.
 base::Outcome<jobs::Purpose> purpose_of(const std::optional<jobs::Purpose>& given,
                                         const std::string& from, const std::string& to) {
   const auto a = text::Version(from).sort_key();
@@ -78,7 +78,7 @@ base::Outcome<std::vector<jobs::JobImage>> images_of(const jobs::Route& route,
     case jobs::RouteResult::kUnknown:
       break;
   }
-  // What is asked for, as it is asked for; readiness says that the route is not known.
+  // The asked image alone; readiness says that the route is unknown.
   if (aim.kit) {
     for (const auto& part : aim.kit->parts) {
       const auto& image = part.image;
@@ -105,7 +105,7 @@ std::string images_text(const jobs::Job& job) {
   return fmt::format("{}", fmt::join(names, ", then "));
 }
 
-// What the state says, as far as a job goes by it.
+// The part of the state that a job follows.
 std::vector<jobs::Reported> reported(const fleet::State& state) {
   std::vector<jobs::Reported> result;
   for (const auto& one : state.values()) {
@@ -125,7 +125,7 @@ std::vector<jobs::Reported> reported(const fleet::State& state) {
   return result;
 }
 
-// What somebody says of a job is known of its device as well.
+// A report about a job is a fact of its device as well.
 void learn(db::Transaction& t, const Change& change, const jobs::Job& job,
            const jobs::JobImage& image, jobs::Mark mark) {
   auto device = fleet::Devices::with_id(t, job.device);
@@ -311,7 +311,7 @@ template <class F>
 base::Outcome<JobView> Jobs::changing(const std::string& typed, F work) {
   const auto device = this->device(typed);
   if (!device) return base::refuse(device.error());
-  // What the job is told of its device at its end is there then.
+  // Facts that the job reports of its device at its end are there then.
   if (auto written = repository_.ledger.flush(); !written) {
     return base::refuse(written.error());
   }
@@ -387,7 +387,7 @@ base::Outcome<JobView> Jobs::mark(const std::string& typed, jobs::Mark mark,
   if (auto sound = one_line("the remark", remark); !sound) {
     return base::refuse(sound.error());
   }
-  // How far it is, before the transaction.
+  // The job's stage, before the transaction.
   const auto before = find(typed);
   if (!before) return base::refuse(before.error());
   return changing(
@@ -446,7 +446,7 @@ base::Outcome<Readiness> Jobs::readiness(const std::string& typed, const std::st
         if (!job || job->id != result->job->id) return {};
         const auto now = repository_.clock.wall();
         const auto sentence = jobs::summary(result->checks);
-        // Who looks again and again, and sees the same, leaves one row.
+        // Repeated looks with the same result leave one row.
         const auto events = jobs::Jobs::events(t, job->id);
         const auto last =
             std::find_if(events.rbegin(), events.rend(),
@@ -505,7 +505,7 @@ base::Outcome<JobView> Jobs::view(Planning& planning, jobs::Job job) {
   if (!facts) return base::refuse(facts.error());
   auto progress = jobs::progress(job, *facts);
   if (job.state == jobs::JobState::kOpen && progress.at_hand != 0) {
-    // Once more, with how long the image at hand took before.
+    // Once more, with the time that the current image took before.
     const auto& image = job.images[static_cast<std::size_t>(progress.at_hand - 1)];
     if (const auto device = repository_.devices.find(job.device_name)) {
       const auto spans = planning.durations(*device, image.sha256, 0, {});

@@ -1,5 +1,5 @@
-// What people do with jobs. Each change and its ledger row are one transaction. Nothing
-// is ever done to a device: the server offers, watches and tells.
+// What people do with jobs. Each change and its ledger row are one transaction. The
+// server never acts on a device: it offers, watches and reports.
 #pragma once
 
 #include <optional>
@@ -26,7 +26,7 @@ struct JobWanted {
   std::string slot = {};
   std::string remark = {};
   bool any_platform = false;
-  // The name that the device's boot loader insists on: an offer of the aim to this device
+  // The name that the device's boot loader requires: an offer of the aim to this device
   // only, until the job ends. Empty: none.
   std::string offer_as = {};
 };
@@ -38,7 +38,7 @@ base::Outcome<void> check_wanted(const JobWanted& wanted, base::WallTime now);
 struct JobView {
   jobs::Job job;
   jobs::Progress progress;
-  std::int64_t last_event = 0;  // number of the last one that it was worked out from
+  std::int64_t last_event = 0;  // number of the last ledger row in it
 };
 
 struct JobListing {
@@ -72,11 +72,11 @@ class Jobs {
                                 const std::string& rollout, std::int64_t batch);
   base::Outcome<JobView> take(const std::string& device);
   base::Outcome<JobView> withdraw(const std::string& device, const std::string& why);
-  // That the remarks of its images were read.
+  // Records that the remarks of its images were read.
   base::Outcome<JobView> acknowledge(const std::string& device);
   base::Outcome<JobView> mark(const std::string& device, jobs::Mark mark,
                               const std::string& remark);
-  // For the open job of the device, if it is asked for that; the job remembers it.
+  // For the open job of the device, if that is asked for; the job remembers it.
   base::Outcome<Readiness> readiness(const std::string& device, const std::string& aim,
                                      const ReadinessWanted& wanted);
 

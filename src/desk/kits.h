@@ -20,7 +20,7 @@ class Kits {
   base::Outcome<catalog::Kit> add(const std::string& name, const std::string& remarks,
                                   const std::vector<std::string>& images,
                                   const std::vector<std::string>& part_remarks);
-  // The same for one that is there: all parts in their order, also those that stay.
+  // The same for an existing kit: all parts in their order, including those that stay.
   base::Outcome<catalog::Kit> change(const std::string& name, const std::string& remarks,
                                      const std::vector<std::string>& images,
                                      const std::vector<std::string>& part_remarks);

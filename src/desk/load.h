@@ -17,7 +17,7 @@ namespace vantro::desk {
 struct LoadSample {
   base::WallTime at = 0;      // its end
   std::size_t running = 0;    // transfers at that moment
-  double out = 0, in = 0;     // bytes per second since the sample before
+  double out = 0, in = 0;     // bytes per second since the previous sample
   std::uint64_t refused = 0;  // requests since then
   std::uint64_t disk_free = 0;
   std::uint64_t memory = 0;  // resident, in bytes
@@ -34,8 +34,8 @@ class Load {
 
   // Takes the next one. Call it every kInterval.
   void sample();
-  // Those since then, the oldest first; at most `most`, of which each stands for several
-  // where there are more: the mean rates, the sum of the refused, the most of transfers
+  // The samples since then, the oldest first; at most `most`, each of which combines
+  // several if there are more: the mean rates, the sum of refusals, the most transfers
   // and memory, the least free space.
   std::vector<LoadSample> since(base::WallTime from, std::size_t most) const;
 
@@ -52,7 +52,7 @@ class Load {
 // Of this process, in bytes.
 std::uint64_t resident_memory();
 
-// One out of several, in the order of time. REQUIRES: there is one.
+// Combines several, in the order of time. REQUIRES: there is one.
 LoadSample together(std::span<const LoadSample> samples);
 
 }  // namespace vantro::desk

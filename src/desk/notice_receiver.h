@@ -1,4 +1,4 @@
-// Receivers of notices, as the settings have it; and what there is to be told of.
+// Receivers of notices, from the settings; and the events.
 #pragma once
 
 #include <array>
@@ -8,7 +8,7 @@
 
 namespace vantro::desk {
 
-// What there is to be told of. The words are for settings and receivers, and stay.
+// All events. The words are used in settings and by receivers, and never change.
 inline constexpr std::array<std::string_view, 15> kNoticeEvents{
     "transfer-failed",      "transfer-stalled", "wrong-platform", "backup-overdue",
     "backup-shrunken",      "backup-missing",   "damage-found",   "image-contradicted",
@@ -20,17 +20,17 @@ enum class NoticeWay { kWebhook, kSyslog, kMail };
 const char* word(NoticeWay way);
 
 struct NoticeReceiver {
-  std::string name;  // of its own: what waits for it is kept under this name
+  std::string name;  // unique: its queue has this name
   NoticeWay way = NoticeWay::kWebhook;
   // An https: address; "udp://", "tcp://" or "tls://" with host and port; a mail address.
   std::string to;
   std::string server;  // of mail: "smtp://" or "smtps://" with host and port
   std::string from;    // of mail: the sender's address
-  std::string user;    // of mail: to log in with; empty: without
-  // Of a webhook: the key that bodies are signed with. Of mail: the password.
+  std::string user;    // of mail: the account; empty: without log-in
+  // Of a webhook: the key that signs bodies. Of mail: the password.
   std::string secret;
-  std::string secret_file;          // that it is from
-  std::string ca_file;              // certificates that are trusted; empty: the system's
+  std::string secret_file;          // the file of it
+  std::string ca_file;              // trusted certificates; empty: the system's
   std::vector<std::string> events;  // empty: all of them
 };
 

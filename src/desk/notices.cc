@@ -51,7 +51,7 @@ void Notices::look() {
   StandingAll before;
   {
     const base::Lock lock(mutex_);
-    // While nothing can be read, what was told last is what is known.
+    // If nothing can be read, the last report is all that is known.
     if (known) last_known_ = *known;
     before = last_known_;
     for (const auto& [key, what] : told_unwritten_) before[key] = what;
@@ -64,7 +64,7 @@ void Notices::look() {
   std::map<std::string, std::size_t> begun;
   for (const auto& [key, sentence] : wrong) {
     if (before.contains(key)) continue;
-    // What begins for hundreds at once is told over several looks.
+    // Events for hundreds of subjects are reported over several looks.
     if (++begun[key.first] > kMostSubjects) continue;
     notices.push_back(
         {crypto::random_hex(16), key.first, key.second, false, now, sentence});
@@ -114,7 +114,7 @@ void Notices::note(const std::vector<Notice>& notices,
               ":m)",
               {receiver.name, receiver.name, kMostWaiting});
         }
-        // Of receivers that the settings have no longer, too.
+        // Including receivers that the settings no longer have.
         t.run("delete from notices_waiting where at < :a",
               {repository_.clock.wall() - milliseconds(kKeptFor)});
         return {};

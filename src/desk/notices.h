@@ -1,10 +1,11 @@
-// Telling people who do not look: what goes wrong is told once, and once when it is over.
+// Tells people who do not look: each problem is reported once, and once more when it is
+// over.
 //
-// look() compares what is wrong now (desk/watched) with what was told, both by event and
-// subject. Each difference goes into the queue of every receiver that wants the event,
-// in the transaction that notes it as told; a receiver gets its queue in order, with
-// growing pauses after failures, across restarts of the server. If the database can't be
-// written, notices wait in memory and are sent all the same.
+// look() compares what is wrong now (desk/watched) with what was reported, both by event
+// and subject. Each difference goes into the queue of every receiver that wants the
+// event, in the transaction that records the report; a receiver gets its queue in order,
+// with growing pauses after failures, across restarts of the server. If the database
+// cannot be written, notices wait in memory and are sent anyway.
 #pragma once
 
 #include <cstdint>
@@ -25,7 +26,7 @@
 namespace vantro::desk {
 
 struct Notice {
-  std::string uid;      // the same in each try
+  std::string uid;      // the same in each attempt
   std::string event;    // one of kNoticeEvents, or "test"
   std::string subject;  // a device, an image, a file; or empty
   bool over = false;    // else it has begun
@@ -33,7 +34,7 @@ struct Notice {
   std::string sentence;
 };
 
-// What became of one try: what the receiver said, or why it did not take it.
+// The result of one attempt: the receiver's answer, or why it refused.
 using Send =
     std::function<base::Outcome<std::string>(const NoticeReceiver&, const Notice&)>;
 
@@ -42,7 +43,7 @@ struct ReceiverState {
   std::uint64_t waiting = 0;
   std::uint64_t sent = 0;  // since the start
   base::WallTime last_sent_at = 0;
-  std::string failure;  // of the last try; empty: it was taken
+  std::string failure;  // of the last attempt; empty: it succeeded
 };
 
 struct Standing {
@@ -52,15 +53,15 @@ struct Standing {
 // By event and subject.
 using StandingAll = std::map<std::pair<std::string, std::string>, Standing>;
 
-// Thread-safe; all that it is given must outlive it.
+// Thread-safe; everything that it gets must outlive it.
 class Notices {
  public:
   static constexpr std::chrono::seconds kLooksEvery{5};
-  // Of one receiver; of more the oldest are dropped, and that is said in the log.
+  // Of one receiver; beyond that the oldest are dropped, with a line in the log.
   static constexpr std::int64_t kMostWaiting = 10'000;
-  // A notice that nobody took for so long is dropped.
+  // A notice that nobody accepted for so long is dropped.
   static constexpr std::chrono::hours kKeptFor{7 * 24};
-  // What one event tells in one look; the rest is told in the next ones.
+  // How many notices one event makes in one look; the rest follows in the next ones.
   static constexpr std::size_t kMostSubjects = 50;
 
   using Receivers = std::function<std::vector<NoticeReceiver>()>;
@@ -74,7 +75,7 @@ class Notices {
   // Sends what is due. Waits for receivers; not from two threads at once.
   void deliver();
 
-  // To one receiver, or to all of them if the name is empty; past the queue. kNotFound.
+  // To one receiver, or to all if the name is empty; past the queue. kNotFound.
   base::Outcome<std::vector<std::pair<std::string, base::Outcome<std::string>>>> test(
       const std::string& receiver, const std::string& by);
   base::Outcome<std::vector<ReceiverState>> receivers() const;
@@ -105,9 +106,9 @@ class Notices {
   const Send send_;
   mutable base::Mutex mutex_;
   std::map<std::string, Told> told_ VANTRO_GUARDED_BY(mutex_);
-  // What the database did not take: for whom, and what.
+  // Notices that the database did not take: the receiver, and the notice.
   std::deque<std::pair<std::string, Notice>> in_memory_ VANTRO_GUARDED_BY(mutex_);
-  // What was told while nothing could be written.
+  // Reports made while nothing could be written.
   StandingAll told_unwritten_ VANTRO_GUARDED_BY(mutex_);
   StandingAll last_known_ VANTRO_GUARDED_BY(mutex_);
 };

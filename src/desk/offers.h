@@ -15,9 +15,9 @@ namespace vantro::desk {
 
 struct OfferMade {
   catalog::Offer offer;
-  // Of the same name, to networks that this one shares addresses with: the narrower wins.
+  // Of the same name, to networks that overlap with this one: the narrower wins.
   std::vector<catalog::Offer> overlapping;
-  std::string held_back;  // why nobody gets it all the same; empty: they do
+  std::string held_back;  // why nobody gets it anyway; empty: they do
 };
 
 // Names are as typed. Thread-safe; the repository must outlive it.
@@ -28,7 +28,7 @@ class Offers {
   Offers(repository::Repository& repository, Caller caller)
       : repository_(repository), caller_(std::move(caller)) {}
 
-  // `offer` with name, network, protocols and until; an empty name is the image's.
+  // `offer` with name, network, protocols and until; an empty name means the image's.
   base::Outcome<OfferMade> add(const std::string& image, catalog::Offer offer);
   base::Outcome<OfferMade> change(const std::string& name, const Network& network,
                                   const catalog::OfferChange& change);

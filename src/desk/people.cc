@@ -28,7 +28,7 @@ std::string about(const Person& person) {
                      person.on ? "" : ", switched off");
 }
 
-// Into the person; what it must be is checked.
+// Sets the person's fields; checks their values.
 base::Outcome<void> apply(const PersonChange& wanted, Person& person) {
   if (wanted.password) {
     person.hash.clear();
@@ -92,7 +92,7 @@ base::Outcome<Person> People::change(const std::string& typed,
                                      const PersonChange& wanted) {
   const auto name = auth::person_name(typed);
   if (!name) return base::refuse(name.error());
-  // Hashing takes its time: not inside the transaction.
+  // Hashing takes time: not inside the transaction.
   Person proposed;
   if (auto applied = apply(wanted, proposed); !applied) {
     return base::refuse(applied.error());
@@ -114,12 +114,12 @@ base::Outcome<Person> People::change(const std::string& typed,
         if (wanted.until) person->until = proposed.until;
         if (wanted.on) person->on = proposed.on;
         if (wanted.remarks) person->remarks = proposed.remarks;
-        // What was remembered of the password is good for the person as they were.
+        // Remembered passwords are valid for the old record only.
         person->changed_at = std::max(now, person->changed_at + 1);
         if (auto done = auth::People::change(t, *person, now); !done) {
           return base::refuse(done.error());
         }
-        // Whoever knew the old password is out.
+        // Log-ins with the old password end.
         if (wanted.password) auth::People::end_sessions(t, person->name, now);
         change.record(
             t, "person-change", person->name, "",

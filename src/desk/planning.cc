@@ -40,8 +40,7 @@ jobs::Held::Part part_of(const catalog::KitPart& part, const std::string& kit) {
   return {image.name, image.digests.sha256, image.facts.role, image.facts.version, kit};
 }
 
-// What a step to the image brings with it. Of several kits nobody can tell which is
-// meant.
+// What a step to the image includes. Of several kits nobody can tell which is meant.
 void add_kit(jobs::Held& held, const std::vector<const catalog::Kit*>& kits) {
   if (kits.size() != 1) return;
   bool behind = false;
@@ -96,7 +95,7 @@ base::Outcome<Aim> Planning::aim(const std::string& typed) {
   }
   auto kit = repository_.kits.find(typed);
   if (!kit) {
-    // What was typed is more often an image.
+    // A typed name is more often an image's.
     auto refusal = image.error();
     if (refusal.nearest.empty()) refusal.nearest = kit.error().nearest;
     return base::refuse(std::move(refusal));
@@ -210,7 +209,7 @@ base::Outcome<jobs::Route> Planning::route(const fleet::Device& device, const Ai
   const auto at = std::find_if(held.begin(), held.end(), [&](const auto& one) {
     return one.sha256 == asked.to_sha256;
   });
-  // One for another platform is wanted as well, where that is what the job is about.
+  // Another platform's image is allowed here if the job is about that.
   auto& wanted = at != held.end()
                      ? *at
                      : held.emplace_back(jobs::Held{
@@ -286,7 +285,7 @@ void Planning::add_ways(jobs::ReadinessFacts& facts, const fleet::Device& device
       continue;
     }
     const auto* known = base::find_protocol(protocol);
-    // A protocol that always needs an account is left out for somebody without one.
+    // A protocol that always needs an account is left out for a caller without one.
     if (asked.empty() && known->needs_account && wanted.account.empty()) continue;
     jobs::WayFacts way{protocol, "", "", ""};
     for (const auto& name : next.names) {

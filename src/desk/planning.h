@@ -1,6 +1,6 @@
-// What plans go by: the image or kit that is wanted, the route to it, and everything that
-// readiness looks at. Facts are read once and kept for the next device, so that one of
-// these serves many devices of one moment; it is thrown away with the call.
+// The facts behind plans: the wanted image or kit, the route to it, and everything that
+// readiness checks. Facts are read once and kept for the next device, so that one object
+// serves many devices of one moment; it is thrown away with the call.
 #pragma once
 
 #include <map>
@@ -32,8 +32,8 @@ struct Aim {
 };
 
 struct ReadinessWanted {
-  std::string over = {};     // protocols; empty: all that are served
-  std::string account = {};  // as the device logs in; empty: without one
+  std::string over = {};     // allowed protocols; empty: all that are served
+  std::string account = {};  // the device's account; empty: without one
   std::string by = {};       // who asks
 };
 
@@ -41,13 +41,13 @@ struct Readiness {
   std::string device;
   std::string aim;
   std::vector<jobs::Check> checks;
-  std::optional<jobs::Job> job;  // that it is asked for
+  std::optional<jobs::Job> job;  // the time of the question
 };
 
 // How a device gets one image of its job.
 struct Way {
   std::string protocol;
-  base::Endpoint server;  // as the device reaches it
+  base::Endpoint server;  // in a form that the device can reach
   std::string name;
   std::uint64_t size = 0;
   std::vector<std::string> look_alikes;
@@ -66,35 +66,35 @@ class Planning {
 
   // By name, images first. kNotFound has the nearest.
   base::Outcome<Aim> aim(const std::string& typed);
-  // From what the device runs. By recovery, for jobs of that purpose.
+  // From the device's running version. By recovery, for jobs of that purpose.
   base::Outcome<jobs::Route> route(const fleet::Device& device, const Aim& aim,
                                    bool by_recovery);
   base::Outcome<jobs::Route> route(const std::string& platform, const std::string& from,
                                    const std::string& to);
 
-  // Facts of all devices are read at once, when many are to be asked for.
+  // Reads facts of all devices at once, before many questions.
   base::Outcome<void> expect_many();
-  // `aim`: none, that of the device's open job. kInvalid: it has none.
+  // `aim`: none: that of the device's open job. kInvalid: it has none.
   base::Outcome<Readiness> readiness(const fleet::Device& device,
                                      const std::optional<Aim>& aim,
                                      const ReadinessWanted& wanted);
 
-  // Over the protocol that is asked for, or the first that is open to the device. kDenied
-  // says what is in the way.
+  // Over the wanted protocol, or the first that is open to the device. kDenied says what
+  // is in the way.
   base::Outcome<Way> way(const fleet::Device& device, const jobs::JobImage& wanted,
                          const std::string& over, const std::string& account);
 
-  // Those that run or have just ended, as they were when this was asked first.
+  // Running and just ended ones, as of the first question.
   const std::vector<gate::TransferView>& transfers();
-  // Null: the catalogue does not have it any more.
+  // Null: the catalogue no longer has it.
   base::Outcome<const catalog::Image*> image_of(const std::string& sha256);
 
-  // How long devices took with these bytes: the one, else those of its platform, else
+  // How long devices took with these bytes: this device, else those of its platform, else
   // all.
   base::Outcome<std::vector<jobs::DurationFacts>> durations(
       const fleet::Device& device, const std::string& sha256, std::uint64_t size,
       const std::optional<jobs::ProvenFacts>& proven);
-  // Why a job's batch is not open; empty: it is, or it has none.
+  // Why a job's batch is not open; empty: it is open, or there is none.
   base::Outcome<std::string> held(const jobs::Job& job);
   base::Outcome<std::optional<jobs::ProvenFacts>> proven(const fleet::Device& device);
 
@@ -106,7 +106,7 @@ class Planning {
   struct ImageKnown {
     catalog::Image image;
     jobs::ImageFacts facts;
-    std::vector<std::string> names;  // under which it is on offer
+    std::vector<std::string> names;  // the name of its offer
   };
 
   base::Outcome<const Platform*> platform(const std::string& name);
@@ -140,23 +140,23 @@ class Planning {
   std::optional<std::vector<gate::TransferView>> transfers_;
   std::optional<std::vector<std::string>> trouble_;
   std::optional<std::uint64_t> free_;
-  // Of all devices, where many are expected.
+  // Of all devices, before many questions.
   bool many_ = false;
   std::map<std::int64_t, std::vector<backup::FileOverview>> backups_;
   std::map<std::string, jobs::ProvenFacts> proven_;
   std::map<std::int64_t, std::vector<jobs::JobEvent>> events_;
 };
 
-// What runs on the device, and what members of a stack run beside that.
+// The device's version, and those of stack members that differ.
 struct RunningVersions {
-  std::string version;              // empty: not known
+  std::string version;              // empty: unknown
   std::vector<std::string> others;  // that differ
 };
 RunningVersions running_versions(const fleet::State& state);
-// The version that the device is known to have of a role: of "boot" its boot part's, of
-// "system" or none the running one. Empty: not known.
+// The device's known version for a role: for "boot" its boot loader's, for "system" or
+// none the running one. Empty: unknown.
 std::string version_of_role(const fleet::State& state, const std::string& role);
-// The addresses of its own, without its networks.
+// Its own addresses, without its networks.
 std::vector<base::Address> addresses(const fleet::Device& device);
 
 }  // namespace vantro::desk

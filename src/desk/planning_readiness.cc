@@ -1,4 +1,4 @@
-// Everything that readiness looks at, gathered for one device after the other.
+// Everything that readiness checks, gathered for one device after the other.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -17,7 +17,7 @@ namespace {
 constexpr base::WallTime kDay = 86'400'000;
 constexpr base::WallTime kProofsLookedFor = 7 * kDay;
 constexpr std::size_t kMostPassages = 500;
-// A rate that was measured over less says little.
+// A rate over less data says little.
 constexpr std::uint64_t kMeasurable = 256 << 10;
 
 jobs::ProvenFacts proven_of(const ledger::Entry& entry) {
@@ -130,7 +130,7 @@ base::Outcome<std::vector<jobs::DurationFacts>> Planning::durations(
     add("fetch", [](const Passage& one) { return std::optional(one.duration_ms); });
   }
   add("write and restart", [](const Passage& one) -> std::optional<std::int64_t> {
-    constexpr std::int64_t kShortest = 1000;  // sooner, it was only the next file
+    constexpr std::int64_t kShortest = 1000;  // earlier, it was only the next file
     constexpr std::int64_t kLongest = 3 * std::int64_t{3'600'000};
     if (!one.absence_ms || *one.absence_ms < kShortest || *one.absence_ms > kLongest) {
       return std::nullopt;

@@ -17,7 +17,7 @@ bool over_ssh(const std::string& protocol) {
   return protocol == "scp" || protocol == "sftp";
 }
 
-// The fingerprint that is remembered of a device; empty: none.
+// The remembered fingerprint of a device; empty: none.
 base::Outcome<std::string> known_host(repository::Repository& repository,
                                       const base::Endpoint& host) {
   return repository.database->read([&](db::Transaction& t) -> base::Outcome<std::string> {
@@ -134,8 +134,8 @@ base::Outcome<PushBegun> Pushes::begin(const PushWanted& wanted) {
   const auto id = hands_.push(std::move(*grant), std::move(order),
                               [&repository = repository_, by = caller_.by(), to = *to,
                                known](const PushView& view) {
-                                // Only a device that took the account is the one that was
-                                // meant.
+                                // Only a device that accepted the account is surely the
+                                // right one.
                                 if (view.complete && !view.fingerprint.empty()) {
                                   remember_host(repository, by, to, view.fingerprint);
                                 }

@@ -26,7 +26,7 @@ bool has_placeholder(const std::string& name) {
          name.find("{link}") != std::string::npos;
 }
 
-// A name that a device asks for, and whose it is.
+// A name that a device asks for, and its image.
 struct Wanted {
   std::string name;
   std::string device;
@@ -88,7 +88,7 @@ class Finder {
   }
 
  private:
-  // On offer, and different in letter case only.
+  // On offer under a name that differs in letter case only.
   std::string other_spelling(const std::string& name) const {
     const auto near = repository_.offer_index()->find(
         name, {base::Address::v4(0x7f000001), "tftp", repository_.clock.wall()});

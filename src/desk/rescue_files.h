@@ -1,4 +1,4 @@
-// What the fixed names of a rescue profile give at this moment.
+// What the fixed names of a rescue profile give now.
 #pragma once
 
 #include <string>
@@ -15,11 +15,11 @@ namespace vantro::desk {
 
 struct RescueFiles {
   std::vector<jobs::rescue::FileFacts> facts;  // one for each name
-  std::vector<jobs::rescue::GivenName> names;  // those without trouble
+  std::vector<jobs::rescue::GivenName> names;  // those without problems
 };
 
-// `device`: of the session, or empty. `image`: to be given in place of the profile's last
-// image, or empty. `text`: for files that are a text.
+// `device`: of the session, or empty. `image`: replaces the profile's last image, or
+// empty. `text`: for files that are a text.
 base::Outcome<RescueFiles> rescue_files(const repository::Repository& repository,
                                         const jobs::rescue::Profile& profile,
                                         const std::string& device,

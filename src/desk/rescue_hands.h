@@ -1,5 +1,5 @@
-// What a rescue session needs done outside of the core: this room opens no socket, so it
-// is given to it (daemon/rescue_hands).
+// Actions outside of the core that a rescue session needs: this room opens no socket, so
+// it gets this interface (daemon/rescue_hands).
 #pragma once
 
 #include <cstdint>
@@ -18,7 +18,7 @@
 
 namespace vantro::desk {
 
-// A device that is expected on the wire.
+// An expected device.
 struct Guest {
   std::optional<base::LinkAddress> link;
   std::string serial;
@@ -28,13 +28,13 @@ struct Guest {
 
 enum class Admission { kGuests, kFirst, kAnybody };
 
-// What the address server on the wire tells of.
+// Events of the address server.
 struct AddressTold {
   enum class What {
     kAsked,
     kGot,      // `address`
     kRefused,  // also: another address server is there
-    kOther,    // anything else that is worth a line
+    kOther,    // any other event worth a line
   };
   What what = What::kOther;
   std::string sentence;
@@ -73,7 +73,7 @@ struct PushView {
   std::string fingerprint;  // that the device has shown
 };
 
-// A network interface of this machine, as people choose one.
+// A network interface of this machine, for people's choice.
 struct WireInterface {
   std::string name;
   bool up = false;
@@ -95,7 +95,7 @@ class RescueHands {
 
   // Ethernet ones, by name.
   virtual std::vector<WireInterface> interfaces() = 0;
-  // `ask_others`: whether other address servers are asked for, which takes four seconds.
+  // `ask_others`: whether to ask for other address servers, which takes four seconds.
   virtual jobs::rescue::WireFacts look(const std::string& interface,
                                        const jobs::rescue::Profile& profile,
                                        bool ask_others) = 0;
@@ -103,7 +103,7 @@ class RescueHands {
   virtual base::Outcome<void> add_address(const std::string& interface,
                                           const base::Address& address, unsigned prefix,
                                           std::chrono::seconds hold) = 0;
-  // Nothing where it is not there.
+  // Nothing if the interface does not exist.
   virtual void remove_address(const std::string& interface, const base::Address& address,
                               unsigned prefix) = 0;
   virtual base::Outcome<std::unique_ptr<OpenWire>> open(Opening opening) = 0;

@@ -1,4 +1,4 @@
-// How a rescue session comes about: what is wanted, what is checked, and what is opened.
+// How a rescue session begins: its parameters, its checks, and what is opened.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -17,7 +17,7 @@ using base::Kind;
 
 namespace {
 
-// The kernel takes an added address away so long after the session's end, if nobody else
+// The kernel removes an added address so long after the session's end, if nobody else
 // does.
 constexpr std::chrono::seconds kAddressOutlives{30};
 constexpr std::chrono::seconds kLongestSession{24 * 3600};
@@ -155,7 +155,7 @@ base::Outcome<RescueOpened> Rescues::open(const Caller& caller,
       guests.push_back(std::move(*guest));
     }
   }
-  // The inventory may know whom to expect.
+  // The inventory may name the expected device.
   if (guests.empty() && device && !device->link_address.empty()) {
     Guest known;
     known.link = base::LinkAddress::parse(device->link_address);

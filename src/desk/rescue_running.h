@@ -1,5 +1,5 @@
-// A rescue session that is open: what is known of it beside its record. For the units of
-// desk/rescues only.
+// An open rescue session: its state beside its record. For the units of desk/rescues
+// only.
 #pragma once
 
 #include <atomic>

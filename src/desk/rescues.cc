@@ -155,7 +155,7 @@ void Rescues::end(const std::shared_ptr<Running>& running, const repository::By&
     summary = running->story.summary();
   }
   if (auto done = record_end(running->session, by, why, summary, lines); !done) {
-    // It is over all the same; the next start ends its record.
+    // It is over anyway; the next start ends its record.
     repository_.log.error(
         "the end of a rescue session could not be recorded",
         {{"session", running->session.id}, {"why", done.error().sentence}});
@@ -293,8 +293,7 @@ void Rescues::follow(Running& running) {
   }
 }
 
-// Lines that are new go to the database, and to the ledger where nothing else puts them
-// there.
+// New lines go to the database, and to the ledger if nothing else puts them there.
 void Rescues::keep(Running& running) {
   std::vector<rescue::Event> lines;
   {

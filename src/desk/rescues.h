@@ -1,8 +1,8 @@
 // Rescue sessions, from their opening to their end. One object for the server: it holds
-// what is open, and gives it back in every case, at the latest in its destructor.
+// everything open, and returns it in every case, at the latest in its destructor.
 //
-// The record comes first: a session whose program dies is ended when the next one starts
-// (end_left_over), and its address goes by itself when its time is over.
+// The record comes first: a session whose program died is ended by the next start
+// (end_left_over), and its address is removed by itself when its time is over.
 #pragma once
 
 #include <cstdint>
@@ -37,7 +37,7 @@ struct RescueWanted {
   bool any_device = false;  // else the guests, or the first that asks
   bool own_address = false;
   bool despite_other = false;
-  std::string image;   // in place of the profile's last one
+  std::string image;   // replaces the profile's last one
   std::string text;    // for names that stand for a text
   bool really = true;  // false: only the checks
 };
@@ -54,7 +54,7 @@ struct RescueOpened {
   std::optional<RescueView> view;  // none: a check stopped it, or it was only checked
 };
 
-// Thread-safe. All that it is given must outlive it.
+// Thread-safe. Everything that it gets must outlive it.
 class Rescues {
  public:
   using Profiles = std::function<std::vector<jobs::rescue::Profile>()>;
@@ -66,7 +66,7 @@ class Rescues {
   Rescues(const Rescues&) = delete;
   Rescues& operator=(const Rescues&) = delete;
 
-  // Takes some seconds. kInvalid: what is wanted makes no sense. kDenied: it includes a
+  // Takes some seconds. kInvalid: the request makes no sense. kDenied: it includes a
   // push, and the caller may not push.
   base::Outcome<RescueOpened> open(const Caller& caller, const RescueWanted& wanted);
   base::Outcome<RescueView> close(const Caller& caller, std::int64_t id);
@@ -76,8 +76,8 @@ class Rescues {
   base::Outcome<std::vector<RescueView>> list(std::size_t most) const;
   std::vector<jobs::rescue::Profile> profiles() const { return profiles_(); }
 
-  // What was met meanwhile goes into the stories, and sessions whose time is over end.
-  // To be called twice a second. Waits up to a second for a device to answer.
+  // Adds new events to the stories, and ends sessions whose time is over. Call it twice a
+  // second. Waits up to a second for a device to answer.
   void tick();
   void end_all(const std::string& why);
   // Of a program that died. At the start, before anything is opened.

@@ -31,7 +31,7 @@ std::string value_of(const fleet::Device& device, const std::string& key) {
 }
 
 bool fits(const std::string& value, const std::string& wanted) {
-  // '*' stands for anything.
+  // '*' matches anything.
   const auto a = base::folded(value);
   const auto b = base::folded(wanted);
   std::size_t at = 0, in = 0, star = std::string::npos, back = 0;
@@ -308,7 +308,7 @@ base::Outcome<std::vector<Readiness>> Rollouts::readiness(const std::string& nam
   if (auto read = planning.expect_many(); !read) return base::refuse(read.error());
   std::vector<Readiness> result;
   for (const auto& job : *jobs) {
-    // One that was removed meanwhile has no open job any more.
+    // A device that was removed meanwhile no longer has an open job.
     const auto device = by_id.find(job.device);
     if (device == by_id.end()) continue;
     auto ready = planning.readiness(*device->second, {}, {"", "", caller_.name});

@@ -1,5 +1,5 @@
 // Rollouts: the same aim for many devices, in batches. Two people can work on one at
-// once: every job of it is taken, marked and withdrawn by itself.
+// once: every job of it is taken, marked and ended by itself.
 #pragma once
 
 #include <string>
@@ -24,7 +24,7 @@ struct RolloutWanted {
 struct RolloutRow {
   jobs::Job job;
   std::string site;
-  jobs::Progress progress;  // with the rows of ended ones, only what they ended with
+  jobs::Progress progress;  // with its ledger rows; of ended jobs only the result
 };
 
 struct RolloutView {
@@ -45,17 +45,17 @@ class Rollouts {
         surroundings_(surroundings),
         caller_(std::move(caller)) {}
 
-  // Devices with an open job, and those that it does not fit, are left out. kInvalid:
+  // Leaves out devices with an open job, and those that the aim does not fit. kInvalid:
   // none is left, or the selection makes no sense.
   base::Outcome<RolloutView> plan(const RolloutWanted& wanted);
-  // After it was stopped. kInvalid: it is not.
+  // After a stop. kInvalid: it is not stopped.
   base::Outcome<RolloutView> go_on(const std::string& name, const std::string& remark);
   // Its open jobs end.
   base::Outcome<RolloutView> withdraw(const std::string& name, const std::string& why);
   base::Outcome<RolloutView> find(const std::string& name);
-  // Of the devices with an open job, by batch.
+  // Devices with an open job, by batch.
   base::Outcome<std::vector<Readiness>> readiness(const std::string& name);
-  // Without their rows.
+  // Without their ledger rows.
   base::Outcome<std::vector<RolloutView>> list();
 
  private:

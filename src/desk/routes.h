@@ -1,4 +1,4 @@
-// The rules for routes that people keep in a table.
+// The rules for routes in people's tables.
 #pragma once
 
 #include <string>
@@ -11,7 +11,7 @@
 
 namespace vantro::desk {
 
-// What an import did, or would do: sentences of rules.
+// What an import did, or would do: sentences about rules.
 struct RulesImported {
   std::vector<std::string> platforms;
   std::vector<std::string> added, removed;
@@ -24,8 +24,7 @@ class RouteRules {
   RouteRules(repository::Repository& repository, Caller caller)
       : repository_(repository), caller_(std::move(caller)) {}
 
-  // These take the place of all rules of the platforms that they name. `really` false:
-  // nothing is changed.
+  // Replaces all rules of the platforms in the table. `really` false: nothing is changed.
   base::Outcome<RulesImported> import(const std::vector<jobs::Rule>& rules, bool really);
   // kNotFound: there are none.
   base::Outcome<std::size_t> remove(const std::string& platform);

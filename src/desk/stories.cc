@@ -46,7 +46,7 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
     if (!address || view.state != gate::State::kRunning) continue;
     auto& contact = all[*address].contact;
     contact.address = *address;
-    // What moves was heard at this moment.
+    // A moving transfer was heard at this moment.
     const auto heard_at = repository_.clock.wall() - view.stalled_ms.value_or(0);
     contact.last_at = std::max({contact.last_at, view.began_at, heard_at});
     contact.heard_on = view.heard_on;
@@ -84,12 +84,12 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
       known.entries.push_back(std::move(found->second));
       if (auto added = add_kits(known); !added) return base::refuse(added.error());
     }
-    // Strays are news only where nothing else is known.
+    // Stray packets are news only if nothing else is known.
     if (known.entries.empty() && known.running.empty()) known.contact = one.contact;
     auto lines = story(known, repository_.clock.wall());
     if (lines.empty()) continue;
     one.last = std::move(lines.back());
-    // What happened last happened there, whatever else was heard from it.
+    // The last event is of that listener, whatever else was heard from it.
     if (!one.last.heard_on.empty()) one.contact.heard_on = one.last.heard_on;
     constexpr base::WallTime kSoonAfter = 10'000;
     if (known.running.empty() && one.contact.last_at > one.last.at + kSoonAfter &&

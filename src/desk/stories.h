@@ -1,4 +1,4 @@
-// What people can be told of addresses: who contacted the server, and the outcome.
+// The stories of addresses: who contacted the server, and the outcome.
 #pragma once
 
 #include <cstddef>
@@ -19,11 +19,11 @@ namespace vantro::desk {
 struct Overview {
   ledger::Contact contact;
   StoryLine last;
-  std::string device;  // that the address belongs to, or empty
-  std::string job;     // what its open job installs, or empty
+  std::string device;  // the owner of the address, or empty
+  std::string job;     // the target of its open job, or empty
 };
 
-// One address, and all that happened with it.
+// One address, and all its events.
 struct Told {
   std::string device;
   std::string job;
@@ -36,10 +36,9 @@ class Stories {
   Stories(repository::Repository& repository, gate::Gate& gate)
       : repository_(repository), gate_(gate) {}
 
-  // The addresses that were heard, the last first, each with what happened last.
+  // The known addresses, the last first, each with its last event.
   base::Outcome<std::vector<Overview>> overview(std::size_t most) const;
-  // What happened with one address, in the order of time. kNotFound if it was never
-  // heard.
+  // The events of one address, in the order of time. kNotFound if it was never heard.
   base::Outcome<Told> of(const base::Address& address) const;
 
  private:

@@ -34,7 +34,7 @@ std::string range(const Absence& absence) {
   return fmt::format("{} to {}", shortest, longest);
 }
 
-// What a refused request was for.
+// The target of a refused request.
 std::string wanted(const ledger::Entry& entry, const std::string& shown) {
   if (entry.event == "log-in") {
     return shown.empty() ? "wanted to log in"
@@ -47,7 +47,7 @@ std::string wanted(const ledger::Entry& entry, const std::string& shown) {
   return fmt::format("{} '{}'", verb, shown);
 }
 
-// Only TFTP's packets are counted here; TCP sends again unseen.
+// Only TFTP's packets are counted here; TCP resends invisibly.
 std::string resent(const std::string& protocol, std::uint64_t count) {
   return protocol == "tftp" ? ", " + blocks_resent(count) : "";
 }
@@ -61,7 +61,7 @@ class Teller {
   Teller(const Known& known, base::WallTime now) : known_(known), now_(now) {}
 
   std::vector<StoryLine> tell() {
-    strays();  // first, should they be of the same moment as a request
+    strays();  // first, if at the same moment as a request
     for (std::size_t i = 0; i < known_.entries.size(); ++i) entry(i);
     for (const auto& transfer : known_.running) running(transfer);
     if (lines_.empty() && known_.contact) {
@@ -128,7 +128,7 @@ class Teller {
         other.empty() && found != known_.hardwares.end()) {
       other = catalog::other_hardware(found->second, known_.hardware);
     }
-    // What was doubtful about it then is in its row.
+    // Its row says what was doubtful then.
     if (other.empty() && e.sentence.starts_with("CAUTION: ")) {
       other = e.sentence.substr(std::string_view("CAUTION: ").size());
     }
@@ -166,7 +166,7 @@ class Teller {
     return "";
   }
 
-  // Said once for each kit, with the last of its parts that was fetched.
+  // Said once for each kit, with its last fetched part.
   std::string part_of_kits(std::size_t index) const {
     std::string text;
     for (const auto& kit : known_.kits) {
@@ -276,7 +276,7 @@ class Teller {
 
 std::optional<Absence> usual_absence(const std::vector<std::int64_t>& absences) {
   constexpr std::int64_t kLongestUsual = 3 * kHour;
-  constexpr std::int64_t kShortestUsual = 1000;  // sooner, it was only the next file
+  constexpr std::int64_t kShortestUsual = 1000;  // earlier, it was only the next file
   std::optional<Absence> result;
   for (const auto one : absences) {
     if (one > kLongestUsual || one < kShortestUsual) continue;

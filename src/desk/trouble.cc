@@ -8,7 +8,7 @@
 namespace vantro::desk {
 namespace {
 
-// Less than this is said of the disk, in bytes.
+// Below this, in bytes, the disk is trouble.
 constexpr std::uint64_t kLittleSpace = 64 << 20;
 
 std::vector<std::string> trouble_with_place(const repository::Repository& repository) {

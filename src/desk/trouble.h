@@ -1,4 +1,4 @@
-// What is wrong with what is kept, and with the place where it is kept.
+// Problems with stored data, and with the place where it is stored.
 #pragma once
 
 #include <string>
@@ -9,7 +9,7 @@
 
 namespace vantro::desk {
 
-// In sentences; empty: nothing is known to be wrong. May wait for disk and database.
+// In sentences; empty: no known problem. May wait for disk and database.
 base::Outcome<std::vector<std::string>> trouble(const repository::Repository& repository);
 
 }  // namespace vantro::desk

@@ -37,7 +37,7 @@ base::Outcome<std::string> Unrecorded::keep(const std::string& name) {
   if (!handle) return base::refuse(handle.error());
   const auto read = repository::read_file(repository_.folder, found->file, *handle);
   if (!read) return base::refuse(read.error());
-  // While it was read, the same bytes may have come from a device, or it was removed.
+  // While it was read, a device may have sent the same bytes, or somebody removed it.
   const std::lock_guard vault(repository_.vault_mutex);
   if (auto still = find(name); !still) return base::refuse(still.error());
   if (!repository_.folder.is_stored(name, *handle)) {

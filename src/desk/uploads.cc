@@ -153,7 +153,7 @@ base::Outcome<Uploads::View> Uploads::append(const Caller& caller, std::int64_t 
                                     number, one.size, one.bytes + piece.size()));
   }
   if (auto written = one.intake->write(piece); !written) {
-    // Its digests are not those of what is on disk any more.
+    // Its digests no longer match the bytes on disk.
     one.state = State::kRefused;
     one.why = written.error().sentence;
     one.intake.reset();

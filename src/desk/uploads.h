@@ -1,6 +1,6 @@
-// Images that a person sends in pieces, over as many calls as it takes: a browser's
+// Images that a person sends in pieces, over as many calls as necessary: a browser's
 // connection may break, and 2 GiB over a site's link must not begin again. The checksums
-// are computed while the pieces come, as for every other upload. In memory and in
+// are computed while the pieces arrive, as for every other upload. In memory and in
 // arriving/ only: a restart of the server ends them.
 #pragma once
 
@@ -25,10 +25,9 @@ namespace vantro::desk {
 // Thread-safe; the gate must outlive it.
 class Uploads {
  public:
-  // How long one may be silent before it is dropped, and how long it is remembered what
-  // became of one.
+  // After this silence an upload is dropped; and so long its result is remembered.
   static constexpr std::chrono::hours kPatience{1};
-  // After which it is shown as stalled.
+  // After this silence it is shown as stalled.
   static constexpr std::chrono::seconds kSilence{10};
   static constexpr std::size_t kMost = 32;
   static constexpr std::size_t kMostOfOne = 8;  // of one person
@@ -38,40 +37,39 @@ class Uploads {
   struct View {
     std::int64_t number = 0;
     std::string name;
-    std::uint64_t bytes = 0;  // that have come
-    std::uint64_t size = 0;   // that will come
+    std::uint64_t bytes = 0;  // received so far
+    std::uint64_t size = 0;   // in all
     State state = State::kReceiving;
     std::string why;                 // kRefused
-    std::uint64_t looked_bytes = 0;  // kFiling: that the look inside has read
+    std::uint64_t looked_bytes = 0;  // kFiling: read by the look inside
   };
 
-  // What came of the whole file.
+  // The result for the whole file.
   struct Filed {
     base::Outcome<gate::Taken> taken;
     std::optional<crypto::Expected> differing;  // the checksum that differs
-    std::string actual;                         // what came has this instead
+    std::string actual;                         // the received bytes have this one
   };
 
   explicit Uploads(gate::Gate& gate, const base::Clock& clock)
       : gate_(gate), clock_(clock) {}
 
-  // `options.size` is needed. kBusy: there are too many.
+  // `options.size` is required. kBusy: there are too many.
   base::Outcome<View> begin(const Caller& caller, gate::IntakeOptions options);
-  // One's own, the oldest first, with those that ended a moment ago.
+  // The caller's, the oldest first, with those that ended a moment ago.
   std::vector<View> list(const Caller& caller);
-  // One's own; of others' nothing is told. kNotFound.
+  // Only the caller's; others are unknown. kNotFound.
   base::Outcome<View> find(const Caller& caller, std::int64_t number);
-  // What is said of it takes the place of what was said when it began; its name and size
-  // stay.
+  // Replaces the description from its beginning; name and size stay.
   base::Outcome<View> describe(const Caller& caller, std::int64_t number,
                                gate::IntakeOptions options);
-  // The piece at this place. kInvalid: the place is not where the last one ended (the
-  // sentence says where), or it is more than was announced.
+  // The piece at this offset. kInvalid: the offset is not where the last piece ended (the
+  // sentence says where), or the piece goes beyond the announced size.
   base::Outcome<View> append(const Caller& caller, std::int64_t number,
                              std::uint64_t offset, base::ByteView piece);
-  // All has come: compared with `sent`, the checksum that the sender has computed (empty:
-  // with none) and with the claims of the options, looked into, and filed. Takes as long
-  // as the look does. kInvalid: something is missing.
+  // Everything was sent: compares it with `sent`, the sender's own checksum (empty:
+  // none), and with the claims of the options, looks inside, and files it. Takes as long
+  // as the look does. kInvalid: a part is missing.
   base::Outcome<Filed> file(const Caller& caller, std::int64_t number,
                             const std::string& sent);
   // Nothing of it stays.
@@ -89,7 +87,7 @@ class Uploads {
     std::string name;         // constant
     std::uint64_t size = 0;   // constant
     std::uint64_t bytes VANTRO_GUARDED_BY(mutex) = 0;
-    // Written under the mutex, and read without it, as that may wait for the disk.
+    // Written under the mutex, and read without it, as the mutex may wait for the disk.
     std::atomic<State> state = State::kReceiving;
     std::atomic<std::uint64_t> looked_bytes = 0;
     std::string why VANTRO_GUARDED_BY(mutex);

@@ -139,7 +139,7 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
     const auto last = newest.front().integer(0);
     std::int64_t looked_at = 0;
     std::int64_t count = 0;
-    // What was before the start was told then, or is old.
+    // Problems from before the start were reported then, or are old.
     if (last_row_ == 0) last_row_ = std::max<std::int64_t>(last, 1);
     for (const auto& row : t.query(
              "select id, at, event, actor, device, name, outcome, sentence from ledger "
@@ -164,7 +164,7 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
           {"transfer-failed", outcome != "complete", subject,
            fmt::format("{} of '{}' {}: {}", event, row.text(5), outcome, row.text(7))});
     }
-    // Of more than can be looked at now, the rest comes next time.
+    // The rest of a long list follows next time.
     last_row_ = std::max(last_row_, count < kMostRows ? last : looked_at);
     return rows;
   });
@@ -201,7 +201,7 @@ Wrong Watched::look(
     }
   }
   wrong.insert(backups_.begin(), backups_.end());
-  // What happened, and holds until the same succeeds.
+  // A past event, which counts until the same action succeeds.
   for (const auto& [key, since] : before) {
     const bool happened = key.first == "transfer-failed" ||
                           key.first == "wrong-platform" || key.first == "job-failed";

@@ -1,5 +1,6 @@
-// What is wrong at this moment, by event (kNoticeEvents) and subject. What has no end of
-// its own, such as a transfer that failed, holds until the same succeeds, or for a day.
+// What is wrong at this moment, by event (kNoticeEvents) and subject. A problem without
+// an end of its own, such as a failed transfer, counts until the same action succeeds, or
+// for a day.
 #pragma once
 
 #include <cstdint>
@@ -21,9 +22,9 @@ namespace vantro::desk {
 // A sentence by event and subject.
 using Wrong = std::map<std::pair<std::string, std::string>, std::string>;
 
-// What only the program around it can tell. Thread-safe.
+// Facts that only the surrounding program has. Thread-safe.
 struct WatchedOutside {
-  // Of certificates that expire or have expired: a sentence by what it is for.
+  // Certificates that expire or have expired: a sentence by purpose.
   std::function<std::map<std::string, std::string>()> certificates = [] {
     return std::map<std::string, std::string>();
   };
@@ -35,28 +36,29 @@ class Watched {
  public:
   // A transfer without progress for so long has stalled.
   static constexpr std::chrono::seconds kStalledFor{60};
-  // Refusals in kManyWithin that are many, and few again.
+  // The number of refusals within kManyWithin that begins a problem, and the one that
+  // ends it.
   static constexpr std::chrono::minutes kManyWithin{5};
   static constexpr std::uint64_t kMany = 200, kFew = 50;
   static constexpr std::chrono::hours kHolds{24};
-  // Backups are looked at so often: that reads all of their records.
+  // Backups are checked this often: the check reads all of their records.
   static constexpr std::chrono::seconds kLooksAtBackupsEvery{60};
 
-  // Asks the gate to be told of devices that ask for other hardware's images.
+  // Registers with the gate for devices that ask for other hardware's images.
   Watched(repository::Repository& repository, gate::Gate& gate, WatchedOutside outside);
   ~Watched();
   Watched(const Watched&) = delete;
   Watched& operator=(const Watched&) = delete;
 
-  // What holds now. `before`: what held at the last look, with since when; it decides
-  // about what has no end of its own. What can't be read (a database that fails) is as it
-  // was before.
+  // The problems now. `before`: those of the last look, with their beginnings; needed for
+  // problems without an end of their own. What cannot be read (a failing database) stays
+  // as before.
   Wrong look(const std::map<std::pair<std::string, std::string>, base::WallTime>& before);
 
  private:
   struct Row {
     std::string event;    // one of kNoticeEvents
-    bool failed = false;  // else the same has succeeded
+    bool failed = false;  // else the same action has succeeded
     std::string subject, sentence;
   };
 
@@ -70,9 +72,9 @@ class Watched {
   repository::Repository& repository_;
   gate::Gate& gate_;
   const WatchedOutside outside_;
-  std::int64_t last_row_ = 0;  // of the ledger, that was looked at; 0: none yet
-  std::deque<std::pair<base::Instant, std::uint64_t>> refused_;  // counts by time
-  Wrong backups_;  // as it was found at backups_looked_at_
+  std::int64_t last_row_ = 0;  // the last ledger row looked at; 0: none yet
+  std::deque<std::pair<base::Instant, std::uint64_t>> refused_;  // expires by time
+  Wrong backups_;  // as found at backups_looked_at_
   base::WallTime backups_looked_at_ = 0;
   base::Mutex mutex_;
   std::map<std::string, std::string> other_platform_ VANTRO_GUARDED_BY(mutex_);

@@ -33,7 +33,7 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
   const bool only_loopback = std::all_of(
       own.begin(), own.end(), [](const auto& one) { return one.is_loopback(); });
   for (const auto& one : own) {
-    // Nobody but this machine reaches it there.
+    // Only this machine reaches it there.
     if (one.is_v4() == v4 && (only_loopback || !one.is_loopback())) result.push_back(one);
   }
   return result;

@@ -1,4 +1,4 @@
-// How a device reaches the server: what it types, and what would be in the way.
+// How a device reaches the server: what to type, and what would be in the way.
 #pragma once
 
 #include <functional>
@@ -13,14 +13,14 @@
 
 namespace vantro::desk {
 
-// What only the program around it can tell. The functions are thread-safe.
+// Facts that only the surrounding program has. The functions are thread-safe.
 struct Surroundings {
-  // Where devices can come in.
+  // The ports for devices.
   std::function<std::vector<base::Listening>()> listening = [] {
     return std::vector<base::Listening>();
   };
-  // This machine's addresses that devices could use; and the one that packets to such an
-  // address would leave from, or nothing if no route leads there.
+  // This machine's addresses that devices could use; and the source address for packets
+  // to such an address, or nothing without a route.
   std::function<std::vector<base::Address>()> own_addresses = [] {
     return std::vector<base::Address>();
   };
@@ -38,11 +38,11 @@ std::vector<base::Address> addresses_of(const Surroundings& surroundings,
 std::string pasted(const std::string& protocol, const std::string& user,
                    const base::Endpoint& server, const std::string& name);
 
-// The account as it is spelled; nothing was typed: nothing. kNotFound: there is none.
+// The account's spelling; nothing for an empty text. kNotFound: there is none.
 base::Outcome<std::string> known_account(const repository::Repository& repository,
                                          const std::string& typed);
 
-// What a device types where an account is asked for; empty: nothing is.
+// What a device types if it is asked for an account; empty: it is not asked.
 std::string account_to_type(const std::string& protocol, const std::string& account);
 
 // Why the device does not get it this way; empty if it does.

@@ -74,7 +74,7 @@ void read_state(db::Transaction& t, Device& device) {
 // By name. `which` and its values: conditions and limits of the statement.
 std::vector<Device> some_in(db::Transaction& t, const std::string& which,
                             const std::vector<Value>& values) {
-  // Of few devices each is asked about; of many, everything is read in one go.
+  // A few devices are read one by one; many, all in one go.
   constexpr std::size_t kFew = 500;
   std::vector<Device> devices;
   std::unordered_map<std::int64_t, std::size_t> places;
@@ -165,7 +165,7 @@ void DeviceIndex::remove(std::int64_t id) {
   std::erase_if(networks_, [&](const auto& one) { return one.second == known; });
 }
 
-// In one go, which is much less work than one after the other.
+// In one go, which is much cheaper than one by one.
 DeviceIndex::DeviceIndex(const std::vector<Device>& devices) {
   std::vector<std::pair<std::int64_t, Shared>> by_id;
   std::vector<std::pair<std::string, Shared>> by_name;
@@ -200,7 +200,7 @@ DeviceIndex DeviceIndex::after(db::Transaction& t,
     ids.insert(base::parse_number<std::int64_t>(one.object).value_or(0));
   }
   auto next = *this;
-  // All go before the first comes: one may have another one's address or name now.
+  // Removes all before it adds the first: one may have another's old address or name.
   for (const auto id : ids) next.remove(id);
   for (const auto id : ids) {
     for (auto& row : t.query(kSelect + "where id = :i", {id})) {
@@ -285,7 +285,7 @@ void Devices::remove(db::Transaction& t, std::int64_t id) {
 
 namespace {
 
-// The rows of the one that this is an address or the link address of; none: of none.
+// The rows of the device with this address or link address; none: of no device.
 std::vector<db::Row> by_address(db::Transaction& t, const std::string& typed) {
   if (const auto link = base::LinkAddress::parse(typed)) {
     return t.query(kSelect + "where link_address = :l limit 1", {link->text()});

@@ -1,5 +1,5 @@
-// The inventory: devices, where they are heard from, and how often a site's devices are
-// expected to send backups.
+// The inventory: devices, their addresses, and how often backups of a site's devices are
+// expected.
 #pragma once
 
 #include <memory>
@@ -21,7 +21,7 @@ inline constexpr const char* kDeviceChanged = "device";
 inline constexpr const char* kSiteChanged = "site";
 
 // Which device an address belongs to, without the database. Immutable: a change makes a
-// new one, which shares with the old one what has not changed.
+// new index, which shares everything unchanged with the old one.
 class DeviceIndex {
  public:
   struct Known {
@@ -34,7 +34,7 @@ class DeviceIndex {
   };
 
   explicit DeviceIndex(const std::vector<Device>& devices);
-  // All of them; and those after what the change log tells. Statements may throw, as
+  // All devices; and the index after the rows of the change log. Statements may throw, as
   // db::Transaction's.
   static DeviceIndex read(db::Transaction& transaction);
   DeviceIndex after(db::Transaction& transaction,
@@ -42,7 +42,7 @@ class DeviceIndex {
 
   // The device with the address itself, or with the narrowest network around it; null.
   const Known* find(const base::Address& address) const;
-  const Known* find(const std::string& name) const;  // letter case aside
+  const Known* find(const std::string& name) const;  // case-insensitive
   std::vector<std::string> names() const;
 
  private:
@@ -63,9 +63,9 @@ struct Site {
   std::int64_t backup_every = 0;  // ms
 };
 
-// Which devices; what is empty is not asked for.
+// Which devices; an empty condition matches all.
 struct DeviceFilter {
-  std::string text = {};  // somewhere in name, address, link address, site or remarks
+  std::string text = {};  // anywhere in name, address, link address, site or remarks
   std::string site = {};
   std::string platform = {};
   std::size_t most = 1'000'000;
@@ -82,17 +82,18 @@ class Devices {
  public:
   explicit Devices(db::Database& database) : database_(database) {}
 
-  // kExists: the name, or one of its networks, is another device's. The id is given here.
+  // kExists: the name, or one of its networks, belongs to another device. The id is set
+  // here.
   static base::Outcome<Device> add(db::Transaction& transaction, Device device);
   static base::Outcome<void> change(db::Transaction& transaction, const Device& device);
-  // What change() does for the state alone.
+  // The part of change() for the state alone.
   static void write_state(db::Transaction& transaction, const Device& device);
   static void remove(db::Transaction& transaction, std::int64_t id);
-  // By name, letter case aside. kNotFound, with the nearest.
+  // By name, case-insensitive. kNotFound, with the nearest.
   static base::Outcome<Device> get(db::Transaction& transaction, const std::string& name);
-  // Nothing: there is none of that number any more.
+  // Nothing: it was removed.
   static std::optional<Device> with_id(db::Transaction& transaction, std::int64_t id);
-  // 0: nothing is expected of the site's devices any more.
+  // 0: backups of the site's devices are no longer expected.
   static void set_site(db::Transaction& transaction, const Site& site);
 
   base::Outcome<std::vector<Device>> all() const;  // by name

@@ -1,4 +1,4 @@
-// The SSH host keys of devices that images were pushed to, by their fingerprints.
+// The SSH host keys of devices that received a push, by their fingerprints.
 #pragma once
 
 #include <string>

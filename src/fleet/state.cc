@@ -38,7 +38,7 @@ struct Item {
   std::string label, text;
 };
 
-// "A=x, B=y"; without "=" the label is empty where that may be.
+// "A=x, B=y"; without "=" the label is empty, if the field allows that.
 base::Outcome<std::vector<Item>> items_of(std::string_view field, std::string_view text,
                                           bool needs_label) {
   std::vector<Item> items;

@@ -1,6 +1,6 @@
-// What is known of a device's software: what runs, what lies in its slots, what is free,
-// and how it is reached while it recovers. Each value says since when, and from whom or
-// what. A stack is one device; its members have values of their own.
+// What is known about a device's software: the running version, the contents of its
+// slots, free space, and its address during recovery. Each value has a time and a source.
+// A stack is one device; its members have values of their own.
 #pragma once
 
 #include <cstdint>
@@ -19,7 +19,7 @@ namespace vantro::fleet {
 struct StateValue {
   std::string member;  // of a stack; empty: the device
   std::string field;   // one of the names below
-  std::string item;    // which slot, which storage, which file; else empty
+  std::string item;    // which slot, storage or file; else empty
   std::string value;   // never empty
   base::WallTime at = 0;
   std::string source;  // "kim", "report 'unit.rpt' revision 3"
@@ -44,16 +44,16 @@ class State {
   const std::vector<StateValue>& values() const { return values_; }
   bool empty() const { return values_.empty(); }
 
-  // Null: not known.
+  // Null: unknown.
   const StateValue* find(std::string_view field, std::string_view member = "",
                          std::string_view item = "") const;
   // Of all members, in their order; the device's own first.
   std::vector<const StateValue*> all(std::string_view field) const;
   std::string text(std::string_view field, std::string_view member = "") const;
-  // The members that anything is known of, by name; not the device itself.
+  // The members with known values, by name; not the device itself.
   std::vector<std::string> members() const;
 
-  // An empty value takes it away.
+  // An empty value clears it.
   void set(StateValue value);
   // All items of a field.
   void clear(std::string_view field, std::string_view member);
@@ -62,13 +62,13 @@ class State {
   std::vector<StateValue> values_;  // by member, field, item
 };
 
-// What people can enter, in the order in which it is shown: "running_version",
+// Fields that people can enter, in the order of display: "running_version",
 // "boot_version", "model", "serial", "slots", "running_slot", "next_slot", "once_slot",
 // "free", "own_address", "mask", "gateway", "recovery_port".
 const std::vector<std::string>& state_field_names();
 bool is_state_field(std::string_view field);
 
-// Where a value comes from.
+// The source of a value.
 struct Origin {
   std::string member;  // the whole device, if empty
   base::WallTime at = 0;
@@ -76,18 +76,18 @@ struct Origin {
 };
 
 // As a person types it: slots as "A=IMAGE, B=text", free as "flash=120 MiB" or "120 MiB";
-// those that are not named stay. An empty text takes all of the field away. kInvalid.
+// items that are not named stay. An empty text clears the whole field. kInvalid.
 base::Outcome<void> enter(State& state, std::string_view field, std::string_view text,
                           const Origin& origin);
 // The same text from the state.
 std::string entered_text(const State& state, std::string_view field,
                          std::string_view member = "");
 
-// What a listing said.
+// Facts from a listing.
 struct Learnt {
-  std::string platform, hardware;  // of the device as a whole; empty: not said
+  std::string platform, hardware;  // of the whole device; empty: not in the listing
   std::vector<StateValue> values;
-  // What was caught and makes no sense: "line 7: '1O MB' is not a size".
+  // Matches that make no sense: "line 7: '1O MB' is not a size".
   std::vector<std::string> wrong;
 };
 Learnt learn(const text::ReportFound& found, const Origin& origin);

@@ -26,8 +26,8 @@ bool Admission::running(const base::Address& address) const {
 
 namespace {
 
-// What a transfer may need, and what works on it: if the system does not give as much, it
-// is time to take no more work. It costs some microseconds, as it is never touched.
+// The descriptors that a transfer may need: if the system cannot provide them, it is time
+// to refuse more work. It costs some microseconds, as the descriptors are never used.
 bool memory_is_there() {
   constexpr std::size_t kProbe = std::size_t{16} << 20;
   void* const probe =

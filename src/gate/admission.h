@@ -1,5 +1,5 @@
-// How many transfers may run at once, and how many bytes may be on their way in: in all,
-// for one network and for one address. Thread-safe, and cheap enough for an I/O thread.
+// Limits on running transfers, and on bytes of uploads under way: in all, for one network
+// and for one address. Thread-safe, and cheap enough for an I/O thread.
 #pragma once
 
 #include <cstdint>
@@ -20,11 +20,11 @@ struct AdmissionLimits {
   std::uint64_t arriving_per_address = std::uint64_t{32} << 30;
 };
 
-// An IPv6 /64, in which one host has as many addresses as it likes, gets four times what
-// one address gets, of what is limited by address only.
+// An IPv6 /64, in which one host has any number of addresses, gets four times the share
+// of one address, where a limit is by address only.
 inline constexpr int kAddressesOfNetwork = 4;
 
-// A transfer's right to run. Gives it back when it is destroyed.
+// A transfer's right to run. Returns it on destruction.
 class Place;
 
 class Admission {
@@ -33,7 +33,7 @@ class Admission {
 
   // Whether a transfer with it runs.
   bool running(const base::Address& address) const;
-  // From the next on. What runs goes on.
+  // For new transfers. Running ones go on.
   void limit(const AdmissionLimits& limits);
 
   // May return kBusy, with a sentence that names the limit.
@@ -62,7 +62,7 @@ class Place {
   Place& operator=(Place&&) = delete;
   ~Place();
 
-  // So many more bytes are on their way in. May return kBusy; then they are not counted.
+  // Adds bytes that are under way. May return kBusy; then they are not counted.
   base::Outcome<void> arrive(std::uint64_t bytes);
 
   const base::Address& address() const { return address_; }

@@ -17,7 +17,7 @@ using base::Kind;
 
 namespace {
 
-// Bytes between two looks at the room on the disk.
+// Bytes between two checks of the disk's free space.
 constexpr std::uint64_t kLookEvery = 4 << 20;
 
 bool fits(std::uint64_t bytes, std::uint64_t kept, std::uint64_t quota) {
@@ -62,7 +62,7 @@ BackupWrite::BackupWrite(Workings& workings, backup::Revision revision,
 
 base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   const auto size = arrival_.size() + bytes.size();
-  // What is gone on with may be larger already than a limit that was lowered since.
+  // A resumed upload may be over a limit that was lowered since.
   if (size > workings_.config()->largest_deposit) {
     return base::refuse(
         Kind::kTooLarge,
@@ -71,7 +71,7 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   }
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);
-  // The disk fills up while it comes, by this upload and by others.
+  // The disk fills up during the upload, because of it or of others.
   const auto reserve = workings_.config()->reserve;
   if (reserve != 0 && size - looked_at_ >= kLookEvery) {
     looked_at_ = size;
@@ -95,8 +95,8 @@ backup::Holder BackupWrite::holder_now() const {
   return workings_.repository.inventory.holder_of(from_);
 }
 
-// Its address may have become a device's, or another one's, and a device may have been
-// removed, until the last moment.
+// Until the last moment its address may become a device's, or another's, and a device may
+// be removed.
 base::Outcome<void> BackupWrite::settle_holder(db::Transaction& t) {
   if (auto done = workings_.repository.snapshots.follow(t); !done) return done;
   const auto holder = holder_now();
@@ -143,7 +143,7 @@ base::Outcome<void> BackupWrite::judge() {
   if (!before) return base::refuse(before.error());
   before_ = std::move(*before);
   if (before_ && !backup::made_by(before_->substance, rules)) {
-    // The rules have changed since. What can't be read counts as it is.
+    // The rules have changed since. Unreadable text counts whole.
     const auto text = repository::read_stored_text(repository, *before_);
     rejudged_ = true;
     before_->substance = text ? backup::substance(*text, rules) : std::string();
@@ -277,8 +277,8 @@ void BackupWrite::count_for_network(std::uint64_t bytes) const {
 void BackupWrite::abandon(State how, const std::string& why, bool keep) {
   revision_.size = arrival_.size();
   if (!keep || differs_) {
-    // Kept, an upload that filled the disk would keep it full for days, and one over the
-    // limit could be sent again and again.
+    // If it was kept, an upload that filled the disk would keep it full for days, and one
+    // over the limit could be sent again and again.
     arrival_.discard();
   } else {
     auto kept = arrival_.set_aside();

@@ -13,15 +13,14 @@
 
 namespace vantro::gate {
 
-// What one deposit may still take.
+// The limits for the rest of one deposit.
 struct DepositLimits {
   std::uint64_t quota = 0;  // of its holder, in bytes; 0: none
-  std::uint64_t kept = 0;   // of it, already
-  // The same for the IPv6 /64 of its sender; only where that address belongs to no
-  // device.
+  std::uint64_t kept = 0;   // used by its holder
+  // The same for the IPv6 /64 of its sender; only if that address belongs to no device.
   std::uint64_t quota_of_network = 0;
   std::uint64_t kept_of_network = 0;
-  // The disk is nearly full. `named` is what the file's name says of it.
+  // The disk is nearly full. `named` is the kind that the file's name says.
   bool only_configurations = false;
   std::uint64_t configuration_up_to = 0;
   backup::FileKind named = backup::FileKind::kUnknown;
@@ -30,7 +29,7 @@ struct DepositLimits {
   base::Outcome<void> check_quota(std::uint64_t bytes) const;
 };
 
-// What is said when the disk is nearly full.
+// The refusal when the disk is nearly full.
 base::Refusal only_configurations();
 
 class BackupWrite final : public WriteSink {
@@ -53,14 +52,15 @@ class BackupWrite final : public WriteSink {
   backup::Holder holder_now() const;
   // In the transaction that records it.
   base::Outcome<void> settle_holder(db::Transaction& transaction);
-  // What it is, and what counts of it.
+  // Its kind, and its substance.
   base::Outcome<void> judge();
-  // What it tells of the device is read before it is filed.
+  // Reads its facts about the device before it is filed.
   base::Outcome<void> read_report();
   base::Outcome<backup::Added> file();
   void record(db::Transaction& transaction, ledger::Entry entry,
               const backup::Added& added) const;
-  // What it tells of the device's software, into its state. Gives a part of a sentence.
+  // Stores its facts about the device's software in the device's state. Returns a part of
+  // a sentence.
   std::string learn(db::Transaction& transaction, const backup::Revision& filed) const;
   std::string rest_of_sentence(const backup::Added& added) const;
   void count_for_network(std::uint64_t bytes) const;
@@ -70,14 +70,15 @@ class BackupWrite final : public WriteSink {
   base::Address from_;  // who sends it
   Announced announced_;
   DepositLimits limits_;
-  std::uint64_t looked_at_ = 0;  // its size when the disk was last looked at
-  bool differs_ = false;         // from a digest that was announced
-  text::ContentTeller content_;  // has seen the bytes, also those before an interruption
-  // The newest one before it, judged by the rules of today.
+  std::uint64_t looked_at_ = 0;  // its size at the last check of the disk
+  bool differs_ = false;         // from an announced digest
+  text::ContentTeller
+      content_;  // has read all bytes, including those before an interruption
+  // The newest one before it, judged by today's rules.
   std::optional<backup::Revision> before_;
   bool rejudged_ = false;
-  std::string report_;  // of a report: its text, as far as it is read
-  // What the device is found to hold: the image with these bytes, by name; or empty.
+  std::string report_;  // of a report: its text, up to a limit
+  // The image with these bytes, by name, which the device thus has; or empty.
   std::string same_image_;
   store::Arrival arrival_;
   Transfer transfer_;

@@ -18,8 +18,8 @@ namespace {
 
 constexpr std::size_t kPiece = 1 << 16;
 
-// Bytes that no link can make smaller (xorshift64*); the same in every server, so that
-// two can be compared.
+// Bytes that no link can compress (xorshift64*); the same in every server, so that two
+// can be compared.
 class Noise {
  public:
   void fill(base::ByteBuffer& piece) {

@@ -1,6 +1,6 @@
 // The canary: small files that are always on offer, to prove a path from the device
-// before anything is erased. Whoever fetched one has proved address, route, firewall,
-// protocol, account and name at once; the larger ones measure the path's rate and loss.
+// before anything is erased. A fetch proves address, route, firewall, protocol, account
+// and name at once; the larger files measure the path's rate and loss.
 #pragma once
 
 #include <array>
@@ -21,16 +21,16 @@ namespace vantro::gate {
 // Thread-safe.
 class Canary {
  public:
-  // The larger files are made in `folder` when they are first asked for.
+  // The larger files are made in `folder` at their first request.
   explicit Canary(std::string folder) : folder_(std::move(folder)) {}
 
-  // Whether the name is one of these, letter case aside.
+  // Whether the name is one of these, case-insensitive.
   static bool is_one(std::string_view name);
-  // What the name stands for, letter case aside; nothing: it is none of these. It may
-  // wait for the disk.
+  // The file of that name, case-insensitive; nothing: it is none of these. It may wait
+  // for the disk.
   std::optional<base::Outcome<Found>> find(std::string_view name, const Asker& asker,
                                            base::WallTime now);
-  // The bytes of one that has no text.
+  // The bytes of one without a text.
   base::Outcome<base::UniqueFd> open(const Found& found) const;
 
  private:
@@ -45,12 +45,12 @@ class Canary {
 
   const std::string folder_;
   base::Mutex mutex_;
-  // Of those that are there and whole, as of this process.
+  // Of the complete files, in this process.
   std::array<std::optional<crypto::Digests>, kSizes.size()> digests_
       VANTRO_GUARDED_BY(mutex_);
 };
 
-// "SHA-256 of the lines above" and the rest, as the file `hello` has it.
+// "SHA-256 of the lines above" and the rest, as in the file `hello`.
 std::string hello_text(const Asker& asker, base::WallTime now);
 
 }  // namespace vantro::gate

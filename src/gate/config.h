@@ -1,4 +1,4 @@
-// What the gate goes by, from the settings.
+// The gate's settings.
 #pragma once
 
 #include <chrono>
@@ -13,7 +13,7 @@
 
 namespace vantro::gate {
 
-// What happens when a device of the inventory asks for an image for other hardware.
+// When a device of the inventory asks for an image for other hardware.
 enum class OtherPlatform { kWarn, kRefuse };
 
 struct Config {
@@ -23,30 +23,29 @@ struct Config {
   std::uint64_t deposited_per_day = std::uint64_t{64} << 30;
   // How many files one address may send in 24 hours.
   std::uint64_t deposits_per_day = 5000;
-  // How many rows of the ledger one address may fill in 24 hours; what comes on top is
-  // gathered into one.
+  // How many ledger rows one address may cause in 24 hours; the rest is combined into
+  // one.
   std::uint64_t rows_per_day = 50'000;
-  // Nothing is handed out or taken while the ledger can't be written.
+  // Nothing is handed out or received while the ledger cannot be written.
   bool only_recorded = false;
-  // Most bytes of backups kept of one device, in bytes, if nothing else is said of it; 0:
-  // no limit.
+  // The usual quota for the backups of one device, in bytes; 0: no limit.
   std::uint64_t kept_per_device = 0;
-  // Of the disk, in bytes: when less is free, only configurations are taken.
+  // Of the disk, in bytes: with less free space, only configurations are received.
   std::uint64_t reserve = 0;
   AdmissionLimits admission;
   std::vector<auth::Rule> rules = auth::default_rules();
   // Where images may be pushed to.
   auth::Networks push_to = *auth::Networks::parse("private loopback");
-  // Bytes that were not compared with their checksum for so long are, before they are
-  // handed out; zero: never.
+  // Contents that were not verified for so long are verified before they are handed out;
+  // zero: never.
   std::chrono::hours unverified_for{0};
   std::vector<text::Recogniser> recognisers;
-  // What devices' listings say.
+  // The patterns of devices' listings.
   text::ReportReader reports;
   OtherPlatform other_platform = OtherPlatform::kRefuse;
   // How long a fetch of the canary proves a path.
   std::chrono::minutes path_proven_for{120};
-  // How to look inside; no program: nothing is looked into.
+  // The program for the look inside; empty: no looks.
   probe::Apart look;
 };
 

@@ -1,6 +1,6 @@
-// How much may be sent in the long run: files by one address, and files and bytes by one
-// IPv6 /64, in which one host has as many addresses as it likes. In memory only; what an
-// address has sent in bytes, the database knows.
+// Long-term limits on uploads: files by one address, and files and bytes by one IPv6 /64,
+// in which one host has any number of addresses. In memory only; the bytes of an address
+// are counted in the database.
 #pragma once
 
 #include <cstdint>
@@ -20,7 +20,7 @@ class DepositRates {
   // One more file. kBusy.
   base::Outcome<void> one_more(const base::Address& from, const Config& config,
                                base::Instant now);
-  // So many bytes of it. kBusy.
+  // More of its bytes. kBusy.
   base::Outcome<void> more_bytes(const base::Address& from, std::uint64_t bytes,
                                  const Config& config, base::Instant now);
 

@@ -14,7 +14,7 @@ std::string minutes_text(std::int64_t seconds) {
 }  // namespace
 
 bool Drain::over(base::Instant now) const {
-  // One that ends with the server is never over: who asks then is told to come again.
+  // A drain that ends with the server has no end: its refusal says to come again.
   return !until_ || (!view_.stopping && now >= *until_);
 }
 

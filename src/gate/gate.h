@@ -3,7 +3,7 @@
 //
 //   open_read  -> ReadGrant   or a refusal that names the cause and the nearest name
 //   open_write -> WriteGrant  or a refusal
-//   list       -> what the asker may see in a folder
+//   list       -> the entries of a folder that the asker may see
 //   open_intake -> ImageIntake, for the operator's images
 //
 // Synchronous: it may wait for the disk and the database, so it is called on a disk pool.
@@ -56,9 +56,9 @@ class ImageIntake;
 class VerifyFirst;
 struct Workings;
 
-// The last upload of an asker under some name.
+// An asker's last upload under some name.
 struct OwnUpload {
-  std::uint64_t size = 0;  // that came
+  std::uint64_t size = 0;  // received
   bool complete = false;   // else it was interrupted, and can be resumed
   base::WallTime at = 0;
 };
@@ -70,52 +70,52 @@ class Gate {
        Config config);
   ~Gate();
 
-  // The right to run one more transfer, to be given to one of the two below. May return
-  // kBusy; that is recorded. Cheap: it may be called on an I/O thread.
+  // The right to run one more transfer, for one of the two calls below. May return kBusy;
+  // that is recorded. Cheap: it may be called on an I/O thread.
   base::Outcome<Place> admit(const Asker& asker, Direction direction,
                              std::string_view typed_name);
 
-  // What the name stands for, for an asker who may fetch it.
+  // The content behind the name, for an asker who may fetch it.
   base::Outcome<Found> find(const Asker& asker, std::string_view typed_name);
   // The same, and a refusal is recorded.
   base::Outcome<Found> look_up(const Asker& asker, std::string_view typed_name);
   // Before open_read() for that name: true if its bytes must be verified first. Then
-  // `then` is called once they are, or after ten seconds, on a thread that it must not
-  // hold up.
+  // `then` is called after that, or after ten seconds, on a thread that it must not
+  // block.
   bool verify_first(const Asker& asker, std::string_view typed_name,
                     std::function<void()> then);
-  // Before those that `then` uses go. What still waits is never told.
+  // Before the objects that `then` uses are destroyed. Waiting calls are dropped.
   void stop_verifying_first();
-  // The right to its bytes; to a part of them, if one is given. kBusy, too, while they
-  // are being verified.
+  // The right to its bytes, or to a part of them. kBusy, too, while they are being
+  // verified.
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place, Found found,
                                      const std::optional<Part>& part);
   // Both in one.
   base::Outcome<ReadGrant> open_read(const Asker& asker, Place place,
                                      std::string_view typed_name);
 
-  // What the asker may see in a folder; "" is the top. kNotFound if there is nothing. The
-  // second records a refusal.
+  // The entries of a folder that the asker may see; "" is the top. kNotFound if there are
+  // none. The second records a refusal.
   base::Outcome<Listing> look_into(const Asker& asker, std::string_view typed_folder);
   base::Outcome<Listing> list(const Asker& asker, std::string_view typed_folder);
 
   // An image, to be sent to a device that waits for it at asker.peer. kDenied: the
   // settings (push.to) do not allow that address, and no rescue session is open to it.
-  // `name` is what the device is told.
+  // `name` is the one for the device.
   base::Outcome<ReadGrant> open_push(const Asker& asker, const catalog::Image& image,
                                      const std::string& name);
 
-  // `announced` is what the sender says of it beforehand. Names in intake/ are handed in.
+  // `announced` is the sender's description. Names in intake/ are hand-ins.
   base::Outcome<WriteGrant> open_write(const Asker& asker, Place place,
                                        std::string_view typed_name, Announced announced);
 
-  // What came last from the asker's address and account under the name, for one who may
-  // send it. Nothing if nothing did.
+  // The last upload from the asker's address and account under the name, for an asker who
+  // may send it. Nothing if there was none.
   base::Outcome<std::optional<OwnUpload>> own_upload(const Asker& asker,
                                                      std::string_view typed_name);
 
-  // The client was gone before it could be told: perhaps it had not sent all of it. What
-  // was filed no longer counts as good; may wait for the database.
+  // The client disappeared before the reply: perhaps it had not sent everything. The
+  // filed upload no longer counts as good; may wait for the database.
   void reply_lost(const Filed& filed);
 
   // Whether it would be allowed; nothing is recorded.
@@ -126,75 +126,75 @@ class Gate {
   base::Outcome<void> would_hand_out(const Asker& asker, const std::string& name) const;
 
   base::Outcome<ImageIntake> open_intake(IntakeOptions options);
-  // Looks into a file as at an intake; takes up to the configured time.
+  // Looks into a file as an intake does; takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size,
                             const probe::Onlooker& onlooker) const;
 
   // A request that its protocol refused before the gate was asked. Cheap: it may be
-  // called on an I/O thread. Of an address that is refused again and again only so many
-  // rows go to the ledger; its contact counts them all.
+  // called on an I/O thread. For an address that is refused again and again, the ledger
+  // gets a limited number of rows; its contact counts all refusals.
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
 
-  // Told of each refusal that an asker gets, on the thread that refuses; must not wait.
-  // Set before the first listener answers.
+  // Called for each refusal, on the thread that refuses; must not wait. Set before the
+  // first listener answers.
   void on_refusal(
       std::function<void(const Asker&, std::string_view name, const base::Refusal&)>
           told);
 
-  // Told when a device of the inventory asks for an image for other hardware, whether it
-  // gets it or not: as on_refusal(); `what` says why it is not for it.
+  // Called when a device of the inventory asks for an image for other hardware, whether
+  // it gets it or not: as on_refusal(); `what` says why it does not fit.
   void on_other_platform(
       std::function<void(const Asker&, const std::string& name, const std::string& what)>
           told);
 
-  // What came on top of addresses' rows of a day goes to the ledger, gathered. Once a
-  // minute.
+  // Writes the combined rows of addresses over their limit to the ledger. Once a minute.
   void record_gathered();
   // Devices' requests that were refused since the start.
   std::uint64_t refused() const;
 
-  // What it goes by at this moment; never null.
+  // The current settings; never null.
   std::shared_ptr<const Config> config() const;
-  // From the next request on. What runs goes on; but whether and after what time bytes
-  // are verified first is settled at the start.
+  // For new requests. Running transfers go on; but whether and when contents are verified
+  // first is fixed at the start.
   void use(Config config);
   const base::Clock& clock() const;
   const Transfers& transfers() const;
-  // Takes no new transfers for so long at most; `stopping`: the server ends with it. What
-  // runs goes on.
+  // Refuses new transfers for so long at most; `stopping`: the server ends with it.
+  // Running transfers go on.
   void begin_drain(std::chrono::seconds longest, bool stopping, std::string reason);
   Drain& drain();
   const Drain& drain() const;
-  // Nothing runs that a stop waits for, and no device is between two files.
+  // No transfer that a stop waits for is running, and no device is between two files.
   bool idle() const;
   ledger::Contacts& contacts();
   LogIns& log_ins() { return log_ins_; }
 
  private:
-  // What devices can fetch at this moment.
+  // The names that devices can fetch now.
   std::shared_ptr<const catalog::OfferIndex> index() const;
   base::Outcome<std::shared_ptr<const auth::Account>> account_of(
       const Asker& asker) const;
-  // As would_allow(), and the account's use is noted.
+  // As would_allow(), and records the account's use.
   base::Outcome<void> allow(const Asker& asker, auth::Action action,
                             std::string_view name);
   catalog::Asking asking(const Asker& asker) const;
-  // A fetch found it damaged or gone.
+  // A fetch found it damaged or missing.
   void stored_file_failed(const Found& found, const base::Refusal& why);
   base::Outcome<Found> find_offer(const Asker& asker, const std::string& name);
-  // Whether the image may go to that device; `found` gets what is doubtful about it.
+  // Whether the image may go to that device; `found` receives a warning.
   base::Outcome<void> check_device(const Asker& asker, const catalog::Offer& offer,
                                    Found& found) const;
-  // The name that was probably meant; empty: none, or enough of them were told for now.
+  // The name that was probably meant; empty: none, or the budget for suggestions is used
+  // up.
   std::string suggestion(const catalog::OfferIndex& offers, const catalog::Asking& who,
                          const std::string& name);
   base::Outcome<Found> find_by_rules(const Asker& asker, const std::string& name);
-  // What the name stands for in the rescue session on whose wire the asker is; nothing:
-  // there is none, or the name is not one of its own.
+  // The meaning of the name in the rescue session on the asker's interface; nothing: no
+  // session, or not one of its names.
   std::optional<base::Outcome<Found>> find_in_rescue(const Asker& asker,
                                                      const std::string& name);
-  // After a refusal: the nearest of the session's names, where one is near.
+  // After a refusal: the nearest of the session's names, if one is near.
   base::Refusal refusal_in_rescue(const Asker& asker, const std::string& name,
                                   base::Refusal refusal) const;
   base::Outcome<Found> find_backup(const Asker& asker, const std::string& rest);
@@ -205,9 +205,9 @@ class Gate {
   base::Outcome<void> limits_of(const backup::Revision& revision,
                                 const base::Address& from, DepositLimits& limits);
   bool may_encrypt(const backup::Revision& revision) const;
-  // Whether an interrupted upload has on the disk what its record says.
+  // Whether the bytes of an interrupted upload on disk match its record.
   bool really_there(const backup::Revision& broken) const;
-  // `content` is told what came before.
+  // `content` gets the bytes before the interruption.
   base::Outcome<store::Arrival> go_on(backup::Revision& revision,
                                       const Announced& announced,
                                       text::ContentTeller& content);

@@ -50,7 +50,7 @@ TransferView Transfer::completed(std::uint64_t bytes, const std::string& sha256)
 std::optional<TransferView> Transfer::end_unrecorded(State how, const std::string& why) {
   auto* workings = workings_.exchange(nullptr);
   if (workings == nullptr) return std::nullopt;
-  // A protocol may hold it for long after, for a reply that is asked for again.
+  // A protocol may hold it for a long time, for a repeated reply.
   place_.reset();
   auto view = workings->transfers.end(id_, how, why);
   if (!view) return view;
@@ -106,7 +106,7 @@ bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
     return true;
   }
   const iovec part{bytes.data(), count};
-  // Short or refused if a page is not in memory, or the file system can't say.
+  // Short or refused if a page is not in memory, or the file system does not support it.
   const auto got =
       ::preadv2(file_.get(), &part, 1, static_cast<off_t>(offset), RWF_NOWAIT);
   return got == static_cast<ssize_t>(count);

@@ -1,5 +1,5 @@
-// What the gate hands out to devices: an image to read, a backup to write. Each holds the
-// running transfer, and sees to it that it ends.
+// The gate's objects for devices: an image to read, a backup to write. Each holds the
+// running transfer, and makes sure that it ends.
 //
 // They may wait for the disk and the database, in their destructors too, so they are used
 // on a disk pool, each by one thread at a time. The gate must outlive them.
@@ -29,7 +29,7 @@ struct Workings;
 class WriteSink;
 using backup::Ending;
 
-// A running transfer. One that is destroyed before it was ended is recorded as failed.
+// A running transfer. If it is destroyed before its end, it is recorded as failed.
 class Transfer {
  public:
   Transfer(Workings& workings, TransferView start, std::optional<Place> place);
@@ -42,21 +42,21 @@ class Transfer {
 
   // As Transfers has it.
   std::uint64_t id() const { return id_; }
-  // Cheap, and the one thing here that may be called on an I/O thread.
+  // Cheap, and the only call here that is allowed on an I/O thread.
   void advance(const Movement& movement) const;
-  // Into the ledger and the log. Only the first call counts.
+  // Writes to the ledger and the log. Only the first call counts.
   void end(State how, const std::string& why);
 
-  // For those that write the ledger row themselves: its view as complete, and the end
+  // For callers that write the ledger row themselves: its view as complete, and the end
   // without a row.
   TransferView completed(std::uint64_t bytes, const std::string& sha256) const;
   std::optional<TransferView> end_unrecorded(State how, const std::string& why);
-  // So many more bytes are on their way in; may return kBusy.
+  // Adds bytes that are under way; may return kBusy.
   base::Outcome<void> arrive(std::uint64_t bytes);
 
  private:
-  // Null: moved from, or ended. Atomic as advance() may run beside a commit: a device can
-  // repeat its last block while the disk pool files it.
+  // Null: moved from, or ended. Atomic, as advance() may run beside a commit: a device
+  // can repeat its last block while the disk pool files it.
   std::atomic<Workings*> workings_;
   std::uint64_t id_ = 0;
   std::optional<Place> place_;  // none: the operator's own, or it has ended
@@ -70,16 +70,16 @@ class ReadGrant {
   const Transfer& transfer() const { return transfer_; }
   Transfer& transfer() { return transfer_; }
 
-  // The open file, for sending it without reading it; -1 if found().text is what is sent.
+  // The open file, for sending it without reading it; -1 if found().text is to be sent.
   int file() const { return file_.get(); }
 
-  // Exactly `count` bytes. kCorrupt if the file ends before.
-  // `spare` is memory to use, if it is large enough.
+  // Exactly `count` bytes. kCorrupt if the file ends before. `spare` is memory to use, if
+  // it is large enough.
   base::Outcome<base::ByteBuffer> read(std::uint64_t offset, std::size_t count,
                                        base::ByteBuffer spare = {}) const;
-  // Into memory of the caller's, all of it.
+  // All of it, into the caller's memory.
   base::Outcome<void> read(std::uint64_t offset, std::span<std::uint8_t> to) const;
-  // The same without waiting for the disk: whether all of it was in memory, and is in
+  // The same without waiting for the disk: whether everything was in memory, and is in
   // `bytes` now. May be called on an I/O thread.
   bool read_now(std::uint64_t offset, std::size_t count, base::ByteBuffer& bytes) const;
 
@@ -95,12 +95,12 @@ class ReadGrant {
   Transfer transfer_;
 };
 
-// What the sender says of its file before it comes.
+// The sender's description of its file.
 struct Announced {
   std::optional<std::uint64_t> size;
-  std::vector<crypto::Expected> digests = {};  // what differs is not filed
-  // It goes on with the sender's own interrupted upload: behind so many bytes, or, if
-  // they are not given, behind all that came; then nothing need have come before.
+  std::vector<crypto::Expected> digests = {};  // if one differs, the file is not filed
+  // It resumes the sender's own interrupted upload: after so many bytes, or, if not
+  // given, after all bytes that arrived; then there may also be no earlier upload.
   bool goes_on = false;
   std::optional<std::uint64_t> behind = {};
 
@@ -109,21 +109,21 @@ struct Announced {
   }
 };
 
-// What became of it.
+// The result.
 struct Filed {
-  std::string path;           // where it can be fetched; empty: nowhere
+  std::string path;           // the name for fetching it; empty: none
   std::string sentence;       // for people
   std::int64_t revision = 0;  // of a backup; else 0
   std::uint64_t size = 0;
   crypto::Digests digests;
-  // What is new with it: the record of a revision that counts as good only since now, or
-  // an image's name; else 0, empty.
+  // What is new: the record of a revision that counts as good only from now on, or an
+  // image's name; else 0, empty.
   std::int64_t record = 0;
   std::string new_image = {};
 };
 
 // Bytes that are being received: a backup, or in intake/ an image or a checksum list. A
-// backup that is destroyed before commit() succeeded is kept as a partial revision, of
+// backup that is destroyed before commit() succeeded is kept as a partial revision; of
 // the others nothing stays.
 class WriteGrant {
  public:
@@ -135,24 +135,23 @@ class WriteGrant {
   // May return kTooLarge, kFull, kIo; then call abandon().
   base::Outcome<void> write(base::ByteView bytes);
 
-  // The bytes that have come so far are on disk when this returns a value; it completes
-  // nothing.
+  // The bytes so far are on disk when this returns a value; it completes nothing.
   base::Outcome<void> sync();
 
-  // What the sender tells of the bytes only when they have come, before commit().
+  // Digests that the sender gives only after the bytes, before commit().
   void expect(const std::vector<crypto::Expected>& digests);
 
-  // How it is known that it has come whole, if not as its protocol says; before commit().
+  // How we know that it is complete, if not from its protocol; before commit().
   void ended(Ending ending);
 
-  // Bytes, record and ledger row are on disk when this returns a value. After a write()
-  // that was refused it is refused for the same reason, so that a caller who had asked
-  // for both at once can't file a file with a hole. kMismatch if an announced digest
-  // differs. An image is looked into first, which may take a minute.
+  // Bytes, record and ledger row are on disk when this returns a value. After a refused
+  // write() it is refused for the same reason, so that a caller who asked for both at
+  // once cannot file a file with a hole. kMismatch if an announced digest differs. An
+  // image is looked into first, which may take a minute.
   base::Outcome<Filed> commit();
 
-  // Broke off. `how` is kFailed (our side) or kAbandoned (theirs). Only the first call of
-  // this or commit() counts.
+  // It was interrupted. `how` is kFailed (our side) or kAbandoned (theirs). Only the
+  // first call of this or commit() counts.
   void abandon(State how, const std::string& why);
 
   // commit() may take a minute: not on a pool that others wait for.

@@ -25,7 +25,7 @@ bool is_own_list(const std::string& list, const std::string& image) {
   return base::folded(list).starts_with(base::folded(image) + ".");
 }
 
-// What name and content told, of what was taken as a fact.
+// The sources of facts, in name and content.
 std::string facts_text(const Taken& taken) {
   std::string text;
   for (const auto& one : taken.suggestions) {
@@ -57,7 +57,7 @@ base::Outcome<std::vector<Claim>> HandedFile::claims() const {
          t.query("select name, text from handed_lists where account = :a and at >= :t",
                  {account_, workings_.clock.wall() - kListsKeptDays * kDay})) {
       const auto list = crypto::parse_checksum_list(row.text(1));
-      if (!list) continue;  // it was read when it came
+      if (!list) continue;  // it was read on arrival
       const auto own = list->of(image);
       if (own.empty() && is_own_list(row.text(0), image)) {
         return base::refuse(

@@ -1,6 +1,5 @@
-// What comes into intake/ from an account that may hand in: an image, or the checksum
-// list that it is to be compared with. Which of them, its content tells when all has
-// come.
+// Hand-ins to intake/ from an account that may do that: an image, or a checksum list for
+// it. The content of the complete file decides which.
 #pragma once
 
 #include <string>
@@ -31,12 +30,12 @@ class HandedFile final : public WriteSink {
   const Transfer& transfer() const override { return intake_.transfer(); }
 
  private:
-  // It goes the way of every intake; the lists that the same account has handed in lately
-  // are what it is compared with.
+  // Like every intake, compared with the lists that the same account has handed in
+  // lately.
   base::Outcome<Filed> file_image();
   base::Outcome<std::vector<Claim>> claims() const;
-  // Kept until its images come, and compared at once with what the same account has
-  // handed in before.
+  // Kept until its images arrive, and compared at once with earlier images of the
+  // account.
   base::Outcome<Filed> keep_list();
   base::Outcome<void> keep_list(db::Transaction& transaction,
                                 const std::string& text) const;

@@ -70,7 +70,7 @@ base::Outcome<void> ImageIntake::write(base::ByteView bytes) {
 }
 
 void ImageIntake::nothing_came() {
-  // Transfers calls one stalled whose peer has let two questions go unanswered.
+  // A stalled transfer is one whose peer has left two questions unanswered.
   transfer_.advance({arrival_.size(), 0, 2});
 }
 
@@ -206,7 +206,7 @@ base::Outcome<void> ImageIntake::look_inside(Taken& taken, const HaveRead& have_
                   options_.name, taken.inside.kind, taken.inside.findings.front()));
 }
 
-// From the name first, then from the names that the file gives itself.
+// From the name first, then from the names inside the file.
 void ImageIntake::take_suggestions(Taken& taken) {
   const auto config = workings_->config();
   const auto& recognisers = config->recognisers;
@@ -225,7 +225,7 @@ void ImageIntake::take_suggestions(Taken& taken) {
   }
   if (!options_.take_suggestions) return;
   for (const auto& one : taken.suggestions) {
-    // One that was given as empty was corrected by a person, and stays empty.
+    // An empty fact was cleared by a person, and stays empty.
     if (options_.facts.contains(one.fact)) continue;
     if (!catalog::fact(facts_, one.fact).empty()) continue;
     (void)catalog::set_fact(facts_, one.fact, one.text);  // it was tried before
@@ -233,7 +233,7 @@ void ImageIntake::take_suggestions(Taken& taken) {
   }
 }
 
-// Facts that are known stay, and so does an offer: somebody relies on them.
+// Known facts stay, and so does an offer: somebody relies on them.
 void ImageIntake::note_what_stays(Taken& taken) const {
   const auto& known = taken.added.image;
   for (const auto& [fact, text] : options_.facts) {
@@ -344,7 +344,7 @@ base::Outcome<Taken> ImageIntake::commit(const HaveRead& have_read) {
   image.size = arrival_.size();
   image.digests = digests_;
   image.taken_in_by = options_.by.name;
-  // Asked once more inside the transaction; here it saves a file that nobody knows.
+  // Checked again inside the transaction; here it prevents an unknown file.
   if (const auto known = workings_->repository.catalog.find(image.name);
       known && known->digests.sha256 != digests_.sha256 && !known->in_doubt()) {
     return refused(catalog::name_taken(*known));
@@ -377,7 +377,7 @@ base::Outcome<Taken> ImageIntake::commit(const HaveRead& have_read) {
     taken.added.image = std::move(*fresh);
   }
   if (!taken.offer.empty()) {
-    // What the rules say about the image as it is now.
+    // The rules' judgement of the image as it is now.
     if (auto why = workings_->repository.offer_index()->held_back(taken.added.image);
         !why.empty()) {
       taken.note = "it " + why;

@@ -28,7 +28,7 @@ base::Outcome<std::uint64_t> KeptByNetwork::of(const base::Address& address,
 void KeptByNetwork::add(const base::Address& address, std::uint64_t bytes) {
   if (address.is_v4()) return;
   const base::Lock lock(mutex_);
-  // Where nobody has a quota nothing is counted, or this would grow without end.
+  // Without any quota nothing is counted, or this would grow without end.
   if (read_at_) kept_[address.network()] += bytes;
 }
 

@@ -1,5 +1,5 @@
-// How much is kept of an IPv6 /64, in which one host has as many addresses as it likes:
-// the quota of one address would not bound it.
+// How much is stored of an IPv6 /64, in which one host has any number of addresses: a
+// quota per address would not limit it.
 #pragma once
 
 #include <cstdint>
@@ -14,10 +14,10 @@
 
 namespace vantro::gate {
 
-// Counts what came from addresses that belong to no device. Thread-safe.
+// Counts uploads from addresses that belong to no device. Thread-safe.
 class KeptByNetwork {
  public:
-  // In bytes: as the database tells, asked at most once a minute, and what came since.
+  // In bytes: the database's number, read at most once a minute, and uploads since then.
   // Reads the disk. kIo.
   base::Outcome<std::uint64_t> of(const base::Address& address,
                                   const backup::Backups& backups, base::Instant now);

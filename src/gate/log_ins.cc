@@ -10,7 +10,7 @@
 namespace vantro::gate {
 namespace {
 
-// Its own time, and whether it is switched on.
+// Its expiry, and whether it is switched on.
 bool holds(const auth::Account& account, base::WallTime now) {
   return account.on && !(account.until && now >= *account.until);
 }
@@ -54,7 +54,7 @@ base::Outcome<void> LogIns::may_try(const Asker& asker) const {
 base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view name,
                                          std::string_view password) {
   const auto refused = [&](const base::Refusal& refusal) {
-    // The name only: what was typed as one may be the password.
+    // The name only: a text typed as a name may be the password.
     const auto known = auth::account_name(name);
     workings_.record_refusal(asker, "log-in", known && find(*known) ? *known : "",
                              refusal);
@@ -62,7 +62,7 @@ base::Outcome<std::string> LogIns::check(const Asker& asker, std::string_view na
   };
   if (auto may = may_try(asker); !may) return refused(may.error());
   const auto address = asker.peer.address;
-  // An account that is not for this address is as one that there is not.
+  // An account that may not be used from this address counts as unknown.
   const bool here = find_from(address, name) != nullptr;
   auto right = passwords_.check(address, name, password, here);
   if (!right) return refused(right.error());

@@ -1,4 +1,4 @@
-// The gate's reading half: what a name stands for, and the right to its bytes.
+// The gate's reading half: the content behind a name, and the right to its bytes.
 #include <algorithm>
 #include <fmt/format.h>
 #include <map>
@@ -25,7 +25,7 @@ Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
                            wanted.algorithm == crypto::Algorithm::kMd5      ? "md5"
                            : wanted.algorithm == crypto::Algorithm::kSha512 ? "sha512"
                                                                             : "sha256");
-  // With the last part of the name only: it is used where the file was fetched to.
+  // With the last part of the name only: it is used where the file was saved.
   found.text =
       crypto::checksum_line(crypto::value_of(offer.image.digests, wanted.algorithm),
                             base::last_part(offer.name));
@@ -37,7 +37,7 @@ Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
   return found;
 }
 
-// What the device should ask for, as far as its console has room for it.
+// What the device should ask for, short enough for its console.
 std::string needed_by(const jobs::Job& job) {
   constexpr std::size_t kMostNamed = 3;
   std::vector<std::string> names;
@@ -129,7 +129,7 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
   if (auto canary = workings_->canary.find(name, asker, workings_->clock.wall())) {
     return std::move(*canary);
   }
-  // Only where nothing of that name is on offer itself.
+  // Only if nothing of that name is on offer itself.
   const auto wanted = checksum_name(name);
   if (wanted) {
     if (const auto beside = offers->find(wanted->name, who)) {
@@ -293,7 +293,7 @@ base::Refusal Gate::refusal_in_rescue(const Asker& asker, const std::string& nam
 base::Outcome<Found> Gate::find(const Asker& asker, std::string_view typed_name) {
   const auto name = base::visible_name(typed_name);
   if (!name) return base::refuse(name.error());
-  // A session is a rule of its own, for its wire and its names.
+  // A session is a rule of its own, for its interface and its names.
   if (auto given = find_in_rescue(asker, *name)) return std::move(*given);
   auto found = find_by_rules(asker, *name);
   if (!found) return base::refuse(refusal_in_rescue(asker, *name, found.error()));
@@ -477,7 +477,7 @@ base::Outcome<Listing> Gate::list(const Asker& asker, std::string_view typed_fol
   return listing;
 }
 
-// The asker's own: the newest of each name, and all by their revisions.
+// The asker's own backups: the newest of each name, and all by their revisions.
 base::Outcome<void> Gate::add_backups(const Asker& asker, const std::string& start,
                                       std::vector<Listed>& files) {
   auto revisions = workings_->repository.backups.revisions(
@@ -522,7 +522,7 @@ base::Outcome<Listing> Gate::look_into(const Asker& asker,
       return base::refuse(added.error());
     }
   } else if (start == kIntakeFolder) {
-    // What is handed in is an image then, and no file of this folder.
+    // A handed-in file is an image then, and not in this folder.
     if (auto allowed = may(Action::kHandIn); !allowed) {
       return base::refuse(allowed.error());
     }

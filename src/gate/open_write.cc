@@ -60,7 +60,7 @@ base::Outcome<WriteGrant> Gate::open_write(const Asker& asker, Place place,
     direction = Direction::kIntake;
     name->erase(0, kIntakeFolder.size());
   } else if (name->starts_with(kBackupsFolder)) {
-    // Typed as it is read back.
+    // In the form of its name for reading back.
     *name = backup_name(name->substr(kBackupsFolder.size())).name;
   }
   if (auto allowed = allow(asker, handed_in ? Action::kHandIn : Action::kDeposit, *name);
@@ -122,7 +122,7 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
       Transfer(*workings_, std::move(start), std::move(place))));
 }
 
-// What may still come of it; a refusal if not even what was announced.
+// The remaining limits; a refusal if the announced size is over them.
 base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
                                     const base::Address& from, DepositLimits& limits) {
   const auto announced = revision.announced.value_or(0);
@@ -162,7 +162,7 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
   return {};
 }
 
-// What may turn out to be a configuration is encrypted from its first byte on.
+// Anything that may turn out to be a configuration is encrypted from its first byte on.
 bool Gate::may_encrypt(const backup::Revision& revision) const {
   const auto& treatment = workings_->repository.rules.treatment;
   const auto named = treatment.kind_by_name(revision.name);
@@ -171,8 +171,8 @@ bool Gate::may_encrypt(const backup::Revision& revision) const {
           revision.announced.value_or(0) <= treatment.configuration_up_to());
 }
 
-// The sender's newest upload under the name, if it was interrupted where the sender
-// thinks.
+// The sender's newest upload under the name, if it was interrupted at the sender's
+// offset.
 base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
                                           const Announced& announced,
                                           text::ContentTeller& content) {
@@ -229,7 +229,7 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
   if (!arrival && arrival.error().kind == Kind::kCorrupt) {
     workings_->log.error("a partial file is damaged and can't be resumed",
                          {{"file", broken.partial_file}});
-    // So that it is not tried again; the file stays for a person to look at.
+    // So that nobody tries it again; the file stays for a person to look at.
     if (auto done =
             workings_->repository.backups.distrust_partial_file(broken.partial_file);
         !done) {
@@ -242,7 +242,7 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
             shown));
   }
   if (!arrival) return arrival;
-  // Its record stays, as that of an upload that was gone on with.
+  // Its record stays, as that of a resumed upload.
   if (auto done = workings_->repository.backups.forget_partial_file(broken.partial_file);
       !done) {
     return base::refuse(done.error());
@@ -250,7 +250,7 @@ base::Outcome<store::Arrival> Gate::go_on(backup::Revision& revision,
   return arrival;
 }
 
-// Nobody is told to go on behind bytes that may have been lost.
+// Nobody is told to resume after bytes that may have been lost.
 bool Gate::really_there(const backup::Revision& broken) const {
   return !broken.partial_file.empty() && !broken.partial_sha256.empty() &&
          workings_->repository.folder.partial_size(broken.partial_file) == broken.size;

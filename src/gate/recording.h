@@ -1,6 +1,6 @@
-// What devices' transfers and log-ins leave in the ledger: a row for each, as long as an
-// address stays within its rows of a day. What comes on top is gathered: one row says how
-// many there were. So nobody fills the disk with small requests, and nothing is left out
+// The ledger rows of devices' transfers and log-ins: one for each, as long as an address
+// stays within its daily number of rows. The rest is combined: one row says how many
+// there were. So nobody fills the disk with small requests, and nothing is left out
 // without a word.
 #pragma once
 
@@ -23,29 +23,29 @@ namespace vantro::gate {
 // Thread-safe; cheap enough for an I/O thread.
 class Recording {
  public:
-  // Kinds of rows that wait together at most; one more, and they are written.
+  // How many kinds of rows wait together at most; one more, and they are written.
   static constexpr std::size_t kMostKinds = 4096;
 
   // Both must outlive it.
   Recording(ledger::Ledger& ledger, const base::Clock& clock)
       : ledger_(ledger), clock_(clock) {}
-  // Writes what was gathered.
+  // Writes the combined rows.
   ~Recording() { write_gathered(); }
   Recording(const Recording&) = delete;
   Recording& operator=(const Recording&) = delete;
 
   // `from`: the address whose rows are counted.
   void record(ledger::Entry entry, const base::Address& from, const Config& config);
-  // A row for each kind of what came on top since the last call. Once a minute.
+  // Writes a row for each kind of excess since the last call. Once a minute.
   void write_gathered();
-  // Requests that were refused since the start, whether they have a row or not.
+  // Refused requests since the start, with or without a row.
   std::uint64_t refused() const { return refused_; }
 
  private:
   // Of one address: event, outcome, protocol.
   using Kind = std::tuple<std::string, std::string, std::string, std::string>;
   struct Gathered {
-    ledger::Entry entry;  // with their bytes together
+    ledger::Entry entry;  // with the sum of their bytes
     std::uint64_t rows = 0;
     std::uint64_t limit = 0;  // as it was then
   };

@@ -1,5 +1,5 @@
-// How many names are suggested to those who ask for what is not there: to look for the
-// nearest of many costs a millisecond, and who asks need not have shown who they are.
+// A budget for suggested names: finding the nearest of many names costs a millisecond,
+// and the asker may be anonymous.
 #pragma once
 
 #include "base/address.h"

@@ -1,7 +1,6 @@
-// What the gate has counted since the start, for whoever draws or watches it: transfers
-// by protocol, direction and outcome, with their bytes, resent packets and rates;
-// refusals by protocol and kind. Their kinds are few and fixed, whatever devices send.
-// Thread-safe.
+// The gate's counters since the start, for plots and metrics: transfers by protocol,
+// direction and outcome, with their bytes, resent packets and rates; refusals by protocol
+// and kind. The kinds are few and fixed, whatever devices send. Thread-safe.
 #pragma once
 
 #include <array>
@@ -20,19 +19,19 @@ struct TransferView;
 
 class Tallies {
  public:
-  // Upper bounds of the rates that transfers are sorted by, in bytes per second; what is
-  // faster comes behind the last.
+  // Upper bounds of the classes of rates, in bytes per second; faster ones are in a class
+  // after the last.
   static constexpr std::array<double, 9> kRates{1 << 10,   16 << 10, 64 << 10,
                                                 256 << 10, 1 << 20,  4 << 20,
                                                 16 << 20,  64 << 20, 256 << 20};
 
-  // Of what has ended in one way.
+  // Transfers with one outcome.
   struct Ended {
     std::uint64_t transfers = 0;
     std::uint64_t bytes = 0;
     std::uint64_t resent = 0;  // packets
   };
-  // Of complete transfers, without small ones: these say little about a rate.
+  // Of complete transfers, without small ones: their rates say little.
   struct Rates {
     static constexpr std::uint64_t kLeastBytes = 64 << 10;
     std::array<std::uint64_t, kRates.size() + 1> counts{};

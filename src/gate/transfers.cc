@@ -88,7 +88,7 @@ void Transfers::advance(std::uint64_t id, const Movement& movement) {
 void Transfers::measure(Live& live, base::Instant now) const {
   live.view.duration_ms = milliseconds(now - live.began);
   const auto still = now - live.moved;
-  // One packet that went out again is everyday; only a peer that stays away is not.
+  // One resent packet is normal; a peer that stays away is not.
   const bool stalled =
       live.view.unanswered >= 2 || (live.view.unanswered >= 1 && still >= kStallsAfter);
   if (stalled) live.view.stalled_ms = milliseconds(still);

@@ -24,18 +24,19 @@ namespace vantro::gate {
 using repository::kBackupsFolder;
 using repository::kIntakeFolder;
 
-// What a name stands for, to the one who asked.
+// The meaning of a name, for one asker.
 struct Found {
   std::string name;
   std::uint64_t size = 0;
   crypto::Digests digests;
-  base::WallTime since = 0;         // from when on the name has stood for these bytes
+  base::WallTime since = 0;         // since when the name has stood for these bytes
   std::optional<std::string> text;  // made for the asker; nothing: a file of the vault
   bool backup = false;
   bool canary = false;
-  std::string caution = {};  // that it is for another platform than the asker's; or empty
-  base::WallTime read_at = 0;  // when it was last compared with its SHA-256
-  std::int64_t rescue = 0;     // the rescue session that it is given in; 0: none
+  std::string caution =
+      {};  // a warning that it is for another platform than the asker's; or empty
+  base::WallTime read_at = 0;  // when its SHA-256 was last verified
+  std::int64_t rescue = 0;     // the rescue session that it belongs to; 0: none
 };
 
 // The part of a file that is sent.
@@ -57,20 +58,20 @@ struct Listing {
   std::vector<Listed> entries;
 };
 
-// "NAME.sha256" and the like: whose checksum is wanted.
+// "NAME.sha256" and the like: the file whose checksum is wanted.
 struct ChecksumName {
   std::string name;
   crypto::Algorithm algorithm;
 };
 std::optional<ChecksumName> checksum_name(std::string_view name);
 
-// "backups/..." without "backups/": which revision of which name.
+// "backups/..." without "backups/": revision and name.
 struct BackupName {
   std::string name;
   std::optional<std::int64_t> revision;
 };
 BackupName backup_name(std::string_view rest);
-// The other way: where a revision can be read back.
+// The reverse: the name for reading a revision back.
 std::string backup_path(const std::string& name, std::int64_t revision);
 
 }  // namespace vantro::gate

@@ -16,9 +16,9 @@ namespace {
 
 using base::Kind;
 
-// One who asks once more after this makes it be tried once more.
+// A request after this begins another attempt.
 constexpr std::chrono::seconds kFailureHolds{5};
-// Times are remembered of so many; those of others are looked up again.
+// Times of so many are remembered; others are looked up again.
 constexpr std::size_t kMostRemembered = 10'000;
 
 }  // namespace
@@ -136,7 +136,7 @@ bool VerifyFirst::read_lately(const std::string& sha256) {
 }
 
 std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
-  // Whoever asked may know an older time than the database.
+  // The asker may know an older time than the database.
   if (read_lately(sha256)) return "";
   const auto result = repository::verify_content(
       workings_.repository, sha256, size, false,
@@ -152,7 +152,7 @@ std::string VerifyFirst::verify(const std::string& sha256, std::uint64_t size) {
       return "";
     case repository::Reading::kReplaced:
       return "";
-    case repository::Reading::kLocked:  // opening it tells so, and which key
+    case repository::Reading::kLocked:  // opening it says so, and which key
       return "";
     case repository::Reading::kLost:
     case repository::Reading::kUnreadable:
@@ -168,7 +168,7 @@ void VerifyFirst::run() {
   while (true) {
     while (!stopping_ && jobs_.empty()) more_.wait(lock);
     if (stopping_) return;
-    // The smallest first: it holds up the others least.
+    // The smallest first: it delays the others least.
     const auto next = std::min_element(
         jobs_.begin(), jobs_.end(),
         [](const auto& a, const auto& b) { return a.second.size < b.second.size; });

@@ -1,6 +1,5 @@
-// Contents that have not been verified for long are verified before a device gets them:
-// the checksum that a reply names is then that of the bytes on the disk, and not only the
-// one on record.
+// Contents that were not verified for long are verified before a device gets them: then
+// the checksum in a reply is that of the bytes on the disk, and not only of the record.
 #pragma once
 
 #include <chrono>
@@ -28,10 +27,10 @@ class VerifyFirst {
   // Shorter than devices wait for their first byte.
   static constexpr std::chrono::seconds kPatience{10};
 
-  // `unread_for`: what was read longer ago must be verified; zero: nothing must.
+  // `unread_for`: older contents must be verified; zero: none.
   VerifyFirst(Workings& workings, std::chrono::hours unread_for,
               std::chrono::seconds patience = kPatience);
-  // Stops. What still waits is never told.
+  // Stops. Waiting calls are dropped.
   ~VerifyFirst();
   VerifyFirst(const VerifyFirst&) = delete;
   VerifyFirst& operator=(const VerifyFirst&) = delete;
@@ -40,11 +39,11 @@ class VerifyFirst {
 
   // Whether it must be verified before it is handed out. Cheap.
   bool due(const Found& found);
-  // Calls `then` on the thread that reads, once it is verified or when the patience is
-  // over: those who ask for it must hear something before they give up.
+  // Calls `then` on the reading thread, after it was verified or when the patience is
+  // over: devices must get an answer before they give up.
   void wait(const Found& found, Then then);
-  // Whether it may be handed out now. kBusy: it is being verified, and how far that is;
-  // kIo: it can't be.
+  // Whether it may be handed out now. kBusy: it is being verified, with the progress;
+  // kIo: that is not possible.
   base::Outcome<void> allow(const Found& found);
 
  private:
@@ -69,7 +68,7 @@ class VerifyFirst {
   // "" or why it could not be verified.
   std::string verify(const std::string& sha256, std::uint64_t size);
   bool read_lately(const std::string& sha256);
-  // Those whose time is over; their waiting ends.
+  // Ends the waits whose time is over.
   std::vector<Then> overdue() VANTRO_REQUIRES(mutex_);
   void tell(const Then& then) const;
   bool piece_read(const std::string& sha256, std::uint64_t bytes);
@@ -81,7 +80,7 @@ class VerifyFirst {
   base::Condition more_;
   bool stopping_ VANTRO_GUARDED_BY(mutex_) = false;
   std::map<std::string, Job> jobs_ VANTRO_GUARDED_BY(mutex_);  // by SHA-256
-  // When they were verified, of those that readers may know with an older time.
+  // When they were verified, for readers that may know an older time.
   std::map<std::string, base::WallTime> verified_ VANTRO_GUARDED_BY(mutex_);
   std::map<std::string, Failure> failed_ VANTRO_GUARDED_BY(mutex_);
   std::thread thread_;

@@ -38,8 +38,8 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.event = word(view.direction);
   entry.actor = view.peer;
   entry.from = view.from;
-  // It may have become another one's meanwhile; a person has no device. In a rescue
-  // session whose it is, is known by the wire.
+  // It may belong to another device by now; a person has no device. In a rescue session,
+  // the interface says which device it is.
   if (view.rescue != 0) {
     entry.device = view.device;
   } else if (const auto address = base::Address::parse(view.peer)) {
@@ -64,7 +64,7 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   if (!view.why.empty()) {
     entry.sentence += (entry.sentence.empty() ? "" : "; ") + view.why;
   }
-  // It ends as it began, but whoever reads of it must know.
+  // It ends like any other, but readers of the record must know.
   if (view.direction == Direction::kFetch &&
       repository.offer_index()->withdrawn(view.sha256)) {
     entry.sentence += std::string(entry.sentence.empty() ? "" : "; ") +

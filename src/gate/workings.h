@@ -1,4 +1,4 @@
-// What the gate, and what it hands out, work with. Protocols do not see it.
+// The shared parts behind the gate and its objects. Protocols do not see it.
 #pragma once
 
 #include <cstdint>
@@ -43,7 +43,7 @@ struct Workings {
     use(std::move(the_config));
   }
 
-  // What holds at this moment; never null.
+  // The current settings; never null.
   std::shared_ptr<const Config> config() const { return config_.get(); }
   void use(Config fresh) {
     config_.set(std::make_shared<const Config>(std::move(fresh)));
@@ -52,14 +52,15 @@ struct Workings {
   // As Gate::record_refusal().
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
-  // The ledger row of a transfer that has ended, and what the log says of it.
+  // The ledger row of an ended transfer, and its log line.
   ledger::Entry entry_of(const TransferView& view) const;
   void log_end(const TransferView& view) const;
 
   // Looks into a file in a process of its own, which takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size,
                             const probe::Onlooker& onlooker) const;
-  // Whether the catalogue has an image of its size: it is that one, or was meant to be.
+  // Whether the catalogue has an image of its size: it is that one, or an interrupted
+  // copy of it.
   base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
   // Whether its name is that of an image.
   bool recognised(const backup::Revision& revision) const;

@@ -1,5 +1,5 @@
-// A job: the change that one person has planned for one device, from the plan to its
-// confirmation. There is one open job for a device at a time.
+// A job: one person's planned change for one device, from the plan to its confirmation. A
+// device has one open job at a time.
 #pragma once
 
 #include <cstdint>
@@ -22,25 +22,25 @@ enum class JobState { kOpen, kConfirmed, kFailed, kWithdrawn };
 const char* word(JobState state);
 std::optional<JobState> parse_job_state(std::string_view text);
 
-// What an engineer reports of the image that is at hand.
+// An engineer's report about the current image.
 enum class Mark { kWritten, kNext, kRunning, kConfirmed, kFailed };
 // "written", "next", "running", "confirmed", "failed"
 const char* word(Mark mark);
 std::optional<Mark> parse_mark(std::string_view text);
 
-// When work may be done; what is not given is open.
+// When work may be done; an empty limit is open.
 struct Window {
   std::optional<base::WallTime> from, until;
   bool operator==(const Window&) const = default;
 };
 
-// An image that the device must fetch, as the route has it.
+// An image that the device must fetch, from the route.
 struct JobImage {
   std::int64_t number = 0;  // from 1, in the order of installing
   std::string name;         // of the image
   std::string sha256;
   std::string role, version;
-  std::string why;         // the rule or the kit that demands it; empty: it is the aim
+  std::string why;         // the rule or the kit that requires it; empty: it is the aim
   std::string offered_as;  // the job's own offer, or empty
 };
 
@@ -50,15 +50,16 @@ struct Job {
   std::string device_name;
   std::string platform;
   Purpose purpose = Purpose::kUpgrade;
-  std::string aim;           // the image or kit that was asked for
-  std::string from_version;  // that ran when it was planned; empty: not known
+  std::string aim;  // the requested image or kit
+  std::string
+      from_version;  // the running version at the time of planning; empty: unknown
   std::vector<JobImage> images;
   std::string slot;
   Window window;
   std::string remark;
   std::string planned_by;
   base::WallTime planned_at = 0;
-  std::string owner;    // who has it now
+  std::string owner;    // the current owner
   std::string rollout;  // its name; empty: none
   std::int64_t batch = 0;
   bool any_platform = false;  // images of other platforms are handed out for it
@@ -69,7 +70,7 @@ struct Job {
   const JobImage* find(const std::string& sha256) const;
 };
 
-// What happened with a job beside transfers, and, once it has ended, those as well.
+// An event of a job beside its transfers; after its end, also those.
 struct JobEvent {
   std::int64_t id = 0;
   std::int64_t job = 0;

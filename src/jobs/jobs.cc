@@ -99,7 +99,7 @@ std::vector<Job> jobs_where(db::Transaction& t, const std::string& which,
 Rule rule_of(const db::Row& row) {
   auto rule = make_rule({row.text(1), row.text(2), row.text(3), row.text(4), row.text(5),
                          row.text(6), row.text(7)});
-  // It was checked when it came.
+  // It was checked on arrival.
   if (!rule) return {};
   rule->id = row.integer(0);
   return std::move(*rule);

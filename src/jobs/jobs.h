@@ -1,7 +1,7 @@
-// Rules, jobs and rollouts as they are kept.
+// Rules, jobs and rollouts in the database.
 //
-// As in catalog/: what changes is a static function in the caller's transaction, so that
-// it and its ledger row are written together; what only reads is a member.
+// As in catalog/: a change is a static function in the caller's transaction, so that it
+// and its ledger row are written together; what only reads is a member.
 #pragma once
 
 #include <cstdint>
@@ -25,12 +25,12 @@ inline constexpr const char* kJobChanged = "job";
 inline constexpr const char* kRulesChanged = "route-rules";
 inline constexpr const char* kRolloutChanged = "rollout";
 
-// Which jobs; what is empty is not asked for.
+// Which jobs; an empty condition matches all.
 struct JobFilter {
   std::optional<JobState> state;
   std::string rollout = {};
   std::int64_t device = 0;
-  std::string sha256 = {};  // of an image that they install
+  std::string sha256 = {};  // with this image to install
   std::size_t most = 1000;
 };
 
@@ -55,23 +55,23 @@ class Jobs {
 
   // -- Rules --
 
-  // Those of each platform that `rules` names are these from now on; letter case aside.
+  // Replaces the rules of each platform in `rules`; case-insensitive.
   static void set_rules(db::Transaction& transaction, const std::vector<Rule>& rules);
   static void remove_rules(db::Transaction& transaction, const std::string& platform);
   static std::vector<Rule> rules(db::Transaction& transaction,
                                  const std::string& platform);
-  // By platform; of all, where it is empty.
+  // By platform; of all, if it is empty.
   base::Outcome<std::vector<Rule>> rules(const std::string& platform) const;
 
   // -- Jobs --
 
-  // The id is given here. kExists: the device has an open one; the sentence says whose.
+  // The id is set here. kExists: the device has an open one; the sentence says whose.
   static base::Outcome<Job> add(db::Transaction& transaction, Job job);
   static std::optional<Job> open_of(db::Transaction& transaction, std::int64_t device);
   static std::vector<Job> select(db::Transaction& transaction, const JobFilter& filter);
   static void set_owner(db::Transaction& transaction, const Job& job,
                         const std::string& owner);
-  // Of an offer that the job has made: its number in the catalogue and its name.
+  // The job's own offer: its number in the catalogue and its name.
   struct OwnOffer {
     std::int64_t offer = 0;
     std::string name;
@@ -91,12 +91,12 @@ class Jobs {
   // In the order of time.
   base::Outcome<std::vector<JobEvent>> events(std::int64_t job) const;
   static std::vector<JobEvent> events(db::Transaction& transaction, std::int64_t job);
-  // Of all jobs that are given, by job.
+  // Of all given jobs, by job.
   base::Outcome<std::map<std::int64_t, std::vector<JobEvent>>> events_of_open() const;
 
   // -- Rollouts --
 
-  // kExists: there is one of the name.
+  // kExists: the name is taken.
   static base::Outcome<Rollout> add(db::Transaction& transaction, Rollout rollout);
   static void set_state(db::Transaction& transaction, const Rollout& rollout);
   // kNotFound, with the nearest.

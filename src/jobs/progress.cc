@@ -78,7 +78,7 @@ class Judge {
     for (const auto& seen : facts_.seen) {
       if (is_whole_fetch(seen) && seen.sha256 == image.sha256) fetched(seen.at);
     }
-    // The same, as a job keeps it that has ended.
+    // The same, from the record of an ended job.
     for (const auto& event : facts_.events) {
       if (event.what == "attempt" && event.number == image.number) fetched(event.at);
     }
@@ -138,7 +138,7 @@ class Judge {
     return std::nullopt;
   }
 
-  // The first time that anything was heard of the device behind that one.
+  // The first sign of the device after that one.
   std::optional<base::WallTime> heard_after(base::WallTime at) const {
     for (const auto& seen : facts_.seen) {
       if (seen.at - seen.duration_ms >= at && seen.at > at) {
@@ -204,7 +204,7 @@ class Judge {
         }
         return;
       case Stage::kRunning:
-        return;  // not at hand then
+        return;  // not the current image then
     }
   }
 
@@ -259,7 +259,7 @@ class Judge {
   }
 
   void tell() {
-    // What was copied at the end is among the events then.
+    // The events include copies made at the end.
     const bool copied =
         std::any_of(facts_.events.begin(), facts_.events.end(),
                     [](const auto& one) { return one.what == "attempt"; });

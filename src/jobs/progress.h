@@ -1,6 +1,6 @@
-// How far a job is: what the server saw of the device, and what engineers reported, held
-// against what the job needs. What was sent is not what was written, what was written is
-// not what starts next, and what starts next does not run yet.
+// The progress of a job: what the server saw of the device, and what engineers reported,
+// compared with what the job needs. Sent is not written, written is not next, and next is
+// not yet running.
 #pragma once
 
 #include <cstdint>
@@ -13,12 +13,12 @@
 
 namespace vantro::jobs {
 
-// What became of one of its images, in this order.
+// The state of one of its images, in this order.
 enum class Stage {
   kToFetch,
   kFetching,
   kSent,     // whole, at least once
-  kWritten,  // as an engineer or a report says
+  kWritten,  // by an engineer or a report
   kNext,     // it starts next
   kRunning,
 };
@@ -36,18 +36,18 @@ struct Seen {
   std::uint64_t bytes = 0;
 };
 
-// What runs at this moment.
+// A running transfer.
 struct RunningFetch {
   std::string sha256;
   std::uint64_t bytes = 0, total = 0;
   base::WallTime began_at = 0;
 };
 
-// What is known of the device's software, as far as a job goes by it.
+// The facts about the device's software that a job follows.
 struct Reported {
   base::WallTime at = 0;
   std::string field;  // "running_version", "boot_version"; "next_slot", "slot"
-  std::string value;  // the version; or what lies in that slot
+  std::string value;  // the version; or the content of that slot
   std::string source;
 };
 
@@ -61,7 +61,7 @@ struct ProgressFacts {
   std::vector<JobEvent> events;  // the oldest first
   std::vector<Reported> reported;
   std::optional<RunningFetch> running;
-  std::optional<Silence> silence;  // of the image that is at hand
+  std::optional<Silence> silence;  // of the current image
   std::string withdrawn;           // why one of its images is withdrawn, or empty
   std::string held;                // why its batch is not open, or empty
   base::WallTime now = 0;
@@ -98,10 +98,10 @@ struct Progress {
 Progress progress(const Job& job, const ProgressFacts& facts);
 
 bool is_whole_fetch(const Seen& seen);
-// A transfer in words, with what it was answered.
+// A transfer in words, with the server's answer.
 std::string attempt_text(const Seen& seen);
 
-// Whether the mark may be set now. kInvalid says what has to come first.
+// Whether the mark may be set now. kInvalid names the missing step.
 base::Outcome<void> may_mark(const Job& job, const Progress& progress, Mark mark);
 
 }  // namespace vantro::jobs

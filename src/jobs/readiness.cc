@@ -21,7 +21,7 @@ bool among(const std::vector<std::string>& all, const std::string& one) {
                      [&](const auto& each) { return base::folded(each) == folded; });
 }
 
-// As devices and people say that nothing is there.
+// The words of devices and people for an empty slot.
 bool is_empty(const std::string& content) {
   const auto folded = base::folded(content);
   return folded == "empty" || folded == "none" || folded == "free" || folded == "-";
@@ -76,8 +76,8 @@ class Checker {
     add(name, Verdict::kUnknown, std::move(fact), std::move(advice));
   }
 
-  // The worst of what the images are judged to be: the one that is wanted, and the one to
-  // fetch next where that is another.
+  // The worst judgement of the images: of the aim, and of the next one to fetch if that
+  // is another.
   template <class Judge>
   void of_images(Judge judge) {
     auto worst = judge(*f_.aim);
@@ -341,7 +341,7 @@ class Checker {
     const auto& running = f_.running_slot;
     const SlotFacts* written = nullptr;
     for (const auto& one : f_.slots) {
-      // Of two slots the one is meant that does not run.
+      // With two slots, the one that does not run is meant.
       const bool meant =
           f_.slot.empty()
               ? !running.empty() && one.label != running && f_.slots.size() == 2

@@ -1,6 +1,7 @@
 // A rollout: the same aim for many devices, in batches. The next batch opens when all
-// jobs of the one before have ended; none opens any more when so many have failed, until
-// somebody lets it go on. Nothing is done to a device: its job waits for a person.
+// jobs of the previous one have ended; after a number of failures no more batches open
+// until a person continues. The server never acts on a device: its job waits for a
+// person.
 #pragma once
 
 #include <cstdint>
@@ -22,7 +23,7 @@ struct Rollout {
   std::string remark;
   std::string planned_by;
   base::WallTime planned_at = 0;
-  // Failures that somebody has seen and gone on after.
+  // Failures before a person continued.
   std::int64_t accepted = 0;
   bool withdrawn = false;
 };
@@ -30,12 +31,12 @@ struct Rollout {
 struct RolloutProgress {
   enum class State {
     kRunning,
-    kStopped,  // as many failed as it stops after
+    kStopped,  // the limit of failures is reached
     kDone,     // no job is open
     kWithdrawn,
   };
   State state = State::kRunning;
-  // The one that is open; 0: none.
+  // The open one; 0: none.
   std::int64_t open_batch = 0;
   std::int64_t batches = 0;
   std::size_t confirmed = 0, failed = 0, open = 0, withdrawn = 0;

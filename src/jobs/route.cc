@@ -11,28 +11,29 @@
 namespace vantro::jobs {
 namespace {
 
-// A version that one can be at.
+// A version in the graph.
 struct Node {
   std::string key;
   std::string version;
   const Held* held = nullptr;  // null: the catalogue has no image of it
-  bool named = false;          // by a rule, as the one between
+  bool named = false;          // through a rule, as the one between
 };
 
-// Places in the nodes' order, from `first` on, before `behind`.
+// Places in the nodes' order, from `first` up to before `behind`.
 struct Stretch {
   std::size_t first = 0, behind = 0;
   bool empty() const { return first >= behind; }
   bool has(std::size_t place) const { return place >= first && place < behind; }
 };
 
-// No step leads from one stretch to the other.
+// No step leads from one range to the other.
 struct Forbidden {
   Stretch from, to;
   const Rule* rule = nullptr;
 };
 
-// The nodes of one role in the order of their versions, with what is forbidden between.
+// The nodes of one role in the order of their versions, and the forbidden steps between
+// them.
 class Map {
  public:
   Map(std::vector<Node> nodes, const std::vector<const Rule*>& rules, bool by_recovery)
@@ -59,7 +60,7 @@ class Map {
     return static_cast<std::size_t>(at - nodes_.begin());
   }
 
-  // The rule that forbids the direct step; null: none does.
+  // The rule that forbids the direct step; null: none.
   const Rule* forbids(std::size_t from, std::size_t to) const {
     for (const auto& one : forbidden_) {
       if (one.from.has(from) && one.to.has(to)) return one.rule;
@@ -67,13 +68,13 @@ class Map {
     return nullptr;
   }
 
-  // Places in their order, the first step's first; empty: there is none. Only over places
-  // in `within`.
+  // Places in their order, the first step's first; empty: there is no route. Only over
+  // places in `within`.
   std::vector<std::size_t> shortest(std::size_t from, std::size_t to,
                                     const Stretch& within) const {
     constexpr auto kNone = static_cast<std::size_t>(-1);
     std::vector<std::size_t> before(nodes_.size(), kNone);
-    // The next place from each on that was not reached yet.
+    // The next unreached place from each on.
     std::vector<std::size_t> next(nodes_.size() + 1);
     std::iota(next.begin(), next.end(), std::size_t{0});
     const auto unreached = [&](std::size_t place) {
@@ -86,7 +87,7 @@ class Map {
     while (!frontier.empty()) {
       std::vector<std::size_t> reached;
       for (const auto at : frontier) {
-        // From places between the same rules the same can be reached.
+        // Places between the same rules reach the same places.
         if (class_seen[class_of_[at]]) continue;
         class_seen[class_of_[at]] = true;
         const auto take = [&](std::size_t first, std::size_t behind) {
@@ -107,7 +108,7 @@ class Map {
         if (before[to] != kNone) break;
       }
       if (before[to] != kNone) break;
-      // Those that rules name first, then the newest.
+      // First those that rules name, then the newest.
       std::sort(reached.begin(), reached.end(), [&](auto a, auto b) {
         if (nodes_[a].named != nodes_[b].named) return nodes_[a].named;
         return a > b;
@@ -140,7 +141,7 @@ class Map {
     };
     switch (rule.kind) {
       case RuleKind::kNeedsFirst:
-        return;  // it forbids no step; it adds something to it
+        return;  // it forbids no step, but adds something
       case RuleKind::kNeedsVersion:
         return outside(stretch(rule.needs));
       case RuleKind::kRecoveryOnly:
@@ -148,7 +149,7 @@ class Map {
       case RuleKind::kNever:
         return forbid(rule, from, to);
       case RuleKind::kThrough: {
-        // Neither from the one between, nor to it, where it is there.
+        // Neither from the version between, nor to it, if it exists.
         const auto key = text::Version(rule.between()).sort_key();
         const auto place = place_of(key);
         const bool there = place < nodes_.size() && nodes_[place].key == key;
@@ -186,7 +187,7 @@ class Map {
   std::size_t classes_ = 0;
 };
 
-// Empty: it can't be compared with others, as it has no number.
+// Empty: it has no number, so it cannot be compared.
 std::string key_of(const std::string& version) {
   const text::Version read(version);
   const auto& fields = read.fields();
@@ -235,7 +236,7 @@ class Search {
       route.sentence = fmt::format("{} {} runs already", asked_.role, asked_.to);
       return route;
     }
-    // First over what the catalogue has, then over what rules name as well.
+    // First over the catalogue's versions, then also over those that rules name.
     for (const bool with_missing : {false, true}) {
       const auto map = make_map(asked_.role, with_missing);
       const auto a = map.place_of(from);
@@ -289,7 +290,7 @@ class Search {
         also(rule->between(), true);
       }
       if (rule->kind == RuleKind::kNeedsVersion && with_missing) {
-        // The least one that would do.
+        // The lowest one that satisfies the rule.
         const auto& text = rule->needs.text();
         const auto at = text.find_first_not_of("<>= ");
         if (at == std::string::npos || text.find('<') != std::string::npos) continue;
@@ -346,7 +347,7 @@ class Search {
     }
   }
 
-  // What rules demand first, and what is in the image's kits.
+  // What rules require first, and the other parts of the image's kits.
   void add_companions(Route& route, Step& step, const Node& node,
                       std::vector<std::string>& missing) {
     std::set<std::string> roles{step.role};
@@ -393,14 +394,14 @@ class Search {
       const auto* best = newest(rule);
       if (best == nullptr) {
         auto name = fmt::format("{} {}", rule.needs_role, rule.needs.text());
-        // Later steps need the same.
+        // Later steps have the same requirement.
         if (std::find(missing.begin(), missing.end(), name) == missing.end()) {
           missing.push_back(std::move(name));
         }
         step.before.push_back(
             {rule.needs_role, rule.needs.text(), "", "", sentence(rule)});
       } else {
-        // What itself needs something gets that first.
+        // Requirements of a requirement come before it.
         demand(route, step, rule.needs_role, key_of(best->version), roles, missing);
         if (route.result == RouteResult::kForbidden) return;
         step.before.push_back(
@@ -427,7 +428,7 @@ class Search {
   const RouteAsked& asked_;
   const std::vector<Held>& held_;
   const std::vector<Rule>& rules_;
-  std::map<std::string, std::string> installed_;  // by the steps so far
+  std::map<std::string, std::string> installed_;  // after the steps so far
 };
 
 }  // namespace

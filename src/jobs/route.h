@@ -1,8 +1,8 @@
-// The shortest permitted way from the running version to the wanted one.
+// The shortest permitted route from the running version to the wanted one.
 //
-// Each rule forbids some steps: those from one stretch of the versions to another. The
-// way is searched breadth first, so it has as few steps as there can be; of two that are
-// as short, the one over versions that rules name.
+// Each rule forbids some steps: those from one range of versions to another. The search
+// is breadth first, so the route has as few steps as possible; of two equally short
+// routes, it takes the one over versions that rules name.
 #pragma once
 
 #include <map>
@@ -19,7 +19,7 @@ struct Held {
   std::string sha256;
   std::string role;
   std::string version;
-  // Its kits' other parts, in their order, before and behind it.
+  // The other parts of its kits, in their order, before and after it.
   struct Part {
     std::string name, sha256, role, version;
     std::string kit;
@@ -30,19 +30,19 @@ struct Held {
 struct RouteAsked {
   std::string platform;
   std::string role = "system";
-  std::string from;  // the running version; empty: not known
+  std::string from;  // the running version; empty: unknown
   std::string to;
-  // The image that is wanted, where one of several of this version is; else empty.
+  // The wanted image, if several have this version; else empty.
   std::string to_sha256 = {};
-  // What runs of the other roles, as far as it is known.
+  // The running versions of the other roles, as far as they are known.
   std::map<std::string, std::string> others = {};
   bool by_recovery = false;  // rules "recovery-only" do not count
 };
 
-// What must be installed beside a step's image.
+// An image that must be installed beside a step's image.
 struct Companion {
   std::string role, version;
-  std::string image, sha256;  // empty: the catalogue has none that would do
+  std::string image, sha256;  // empty: the catalogue has none that satisfies it
   std::string why;            // the rule's sentence, or the kit
 };
 
@@ -56,9 +56,9 @@ struct Step {
 enum class RouteResult {
   kFound,
   kThere,      // the wanted version runs already
-  kMissing,    // there is one, but not all its images are in the catalogue
-  kForbidden,  // rules leave none
-  kUnknown,    // a version is not known, or can't be compared
+  kMissing,    // there is one, but the catalogue lacks some of its images
+  kForbidden,  // rules forbid all
+  kUnknown,    // a version is unknown, or cannot be compared
 };
 
 // "found", "there", "missing", "forbidden", "unknown"
@@ -66,7 +66,7 @@ const char* word(RouteResult result);
 
 struct Route {
   RouteResult result = RouteResult::kUnknown;
-  std::string sentence;     // what came of it
+  std::string sentence;     // the result
   std::vector<Step> steps;  // kFound, kMissing; in their order
   bool any_rules = false;   // for this platform and role
 };

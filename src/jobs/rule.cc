@@ -68,7 +68,7 @@ std::string versions(const std::string& role, const text::VersionRange& range) {
   return range.is_any() ? "any " + role : role + " " + range.text();
 }
 
-// What the column `needs` holds for this kind.
+// What the column `needs` must hold for this kind.
 base::Outcome<void> read_needs(Rule& rule, const std::string& typed) {
   const auto empty = typed.find_first_not_of(' ') == std::string::npos;
   switch (rule.kind) {
@@ -117,7 +117,7 @@ base::Outcome<void> read_needs(Rule& rule, const std::string& typed) {
   return {};
 }
 
-// Whether what `first` demands falls under `then`: its least demanded version does.
+// Whether the requirement of `first` falls under `then`: whether its lowest version does.
 bool leads_to(const Rule& first, const Rule& then) {
   return first.needs_role == then.role && first.platform.size() == then.platform.size() &&
          base::folded(first.platform) == base::folded(then.platform) &&

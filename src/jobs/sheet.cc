@@ -28,8 +28,8 @@ constexpr const char* kText =
     "{{#any_never}}\n\nWhat not to do\n{{#never}}  {{text}}\n{{/never}}{{/any_never}}"
     "{{#any_back}}\n\nThe way back\n{{#back}}  {{text}}\n{{/back}}{{/any_back}}";
 
-// Black on white, for paper; each value is alone, so that a double click takes it
-// whole.
+// Black on white, for paper; each value is alone, so that a double click selects all of
+// it.
 constexpr const char* kHtml =
     "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
     "<meta name=\"viewport\" content=\"width=device-width\">"
@@ -183,7 +183,7 @@ std::string look_alike_signs(const std::string& text) {
   constexpr std::array kSigns{Sign{'0', "zero"}, Sign{'O', "the capital letter O"},
                               Sign{'1', "one"}, Sign{'l', "the small letter L"},
                               Sign{'I', "the capital letter I"}};
-  // A digit among digits is not taken for a letter.
+  // A digit among digits is hardly mistaken for a letter.
   const auto doubtful = [&](std::size_t at) {
     const auto digit = [&](std::size_t place) {
       return place < text.size() && ((text[place] >= '0' && text[place] <= '9') ||

@@ -9,7 +9,7 @@ namespace vantro::ledger {
 
 std::string chained(const std::string& before, const Entry& entry) {
   std::string text;
-  // With their lengths, so that no two rows are alike by their order alone.
+  // With their lengths, so that two different rows never give the same text.
   const auto add = [&](const std::string& value) {
     text += fmt::format("{}:{}\n", value.size(), value);
   };
@@ -30,7 +30,7 @@ std::string chained(const std::string& before, const Entry& entry) {
   add(std::to_string(entry.resent));
   add(entry.outcome);
   add(entry.sentence);
-  // Rows of earlier versions have none, and their hashes must stay what they are.
+  // Rows of earlier versions lack it, and their hashes must stay unchanged.
   if (!entry.request.empty()) add(entry.request);
   crypto::Sha256 digest;
   digest.update(base::as_bytes(text));

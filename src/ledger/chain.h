@@ -1,9 +1,10 @@
-// The chain of the ledger's rows: each carries a hash over itself and that of the row
-// before, so that a row that was changed or taken out shows.
+// The chain of the ledger's rows: each carries a hash over itself and the previous row's
+// hash, so that a changed or removed row shows.
 //
-// Over everything but the device's name, which follows the inventory. What it can't show:
-// that the newest rows were taken off, unless the number and hash of a later one were
-// noted elsewhere; and nothing against somebody who computes all hashes after it again.
+// Over everything but the device's name, which follows the inventory. Its limits: it does
+// not show that the newest rows were removed, unless the number and hash of a later one
+// were noted elsewhere; and it does not stop somebody who computes all later hashes
+// again.
 #pragma once
 
 #include <string>
@@ -12,7 +13,7 @@
 
 namespace vantro::ledger {
 
-// SHA-256 in hexadecimal. `before`: that of the row before; empty: there is none.
+// SHA-256 in hexadecimal. `before`: that of the previous row; empty: there is none.
 std::string chained(const std::string& before, const Entry& entry);
 
 }  // namespace vantro::ledger

@@ -6,7 +6,7 @@ namespace vantro::ledger {
 namespace {
 
 // Rows about refused requests: enough for a boot loader that tries a dozen names on each
-// of two dozen devices, and little enough for a disk.
+// of two dozen devices, and few enough for a disk.
 constexpr double kMostRows = 300;
 constexpr double kRowsPerSecond = 1;
 constexpr double kMostRowsInAll = 3000;
@@ -30,7 +30,7 @@ Contacts::One& Contacts::touch(const base::Address& address) {
     return found->second;
   }
   if (contacts_.size() >= kMostAddresses) {
-    // The half that was not heard for longest goes.
+    // Drops the half that was silent for longest.
     std::vector<base::WallTime> times;
     times.reserve(contacts_.size());
     for (const auto& [at, one] : contacts_) times.push_back(one.contact.last_at);

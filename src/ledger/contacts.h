@@ -1,7 +1,7 @@
-// Who has been heard lately, and how often: what the ledger's rows do not say. Datagrams
-// that are not requests and requests over a limit leave their trace here, so that a flood
-// of them can't fill the disk. In memory only; bounded; thread-safe, and cheap enough
-// for an I/O thread.
+// Which addresses were heard lately, and how often: information that the ledger's rows
+// lack. Datagrams that are not requests and requests over a limit leave their trace here,
+// so that a flood of them cannot fill the disk. In memory only; bounded; thread-safe, and
+// cheap enough for an I/O thread.
 #pragma once
 
 #include <cstdint>
@@ -21,11 +21,11 @@ struct Contact {
   base::WallTime first_at = 0;
   base::WallTime last_at = 0;
   std::string heard_on;          // the listener and the network interface
-  std::uint64_t requests = 0;    // understood, whatever became of them
-  std::uint64_t unanswered = 0;  // of them: over a limit, so that no answer was sent
-  std::uint64_t strays = 0;      // what was not a request, or came to none
+  std::uint64_t requests = 0;    // understood, whatever their outcome
+  std::uint64_t unanswered = 0;  // of them: over a limit, so they got no answer
+  std::uint64_t strays = 0;      // packets that were not requests, or led to none
   base::WallTime stray_at = 0;   // the last of them
-  std::string stray_why;         // and what was wrong with it
+  std::string stray_why;         // and the error in it
 };
 
 class Contacts {
@@ -41,7 +41,7 @@ class Contacts {
              const std::string& why);
 
   // Whether one more row about a refused request of this address may go to the ledger.
-  // Takes it, if so.
+  // Uses one up, if so.
   bool may_record_refusal(const base::Address& address);
 
   std::optional<Contact> find(const base::Address& address) const;

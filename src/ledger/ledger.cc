@@ -45,7 +45,7 @@ struct Last {
   std::string chain;
 };
 
-// Of the rows that are there, or that were.
+// Of existing rows, or of removed ones.
 Last last_row(db::Transaction& transaction) {
   const auto rows =
       transaction.query("select id, chain from ledger order by id desc limit 1");
@@ -86,7 +86,7 @@ Entry entry_of(const db::Row& row) {
   return entry;
 }
 
-// '*' as SQL has it; what SQL would take for more stands for itself.
+// '*' in SQL's form; SQL's own wildcards are escaped.
 std::string like(const std::string& pattern) {
   std::string text;
   for (const char c : pattern) {
@@ -130,7 +130,7 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
     add("name like :n escape '\\'");
     values.emplace_back(like(filter.name));
   }
-  // As it stands, not as a value: the index of refusals is found by its own condition.
+  // Literal, not a value: the index of refusals depends on this condition.
   const auto outcome = std::find(kOutcomes.begin(), kOutcomes.end(), filter.outcome);
   if (outcome != kOutcomes.end()) add(fmt::format("outcome = '{}'", *outcome));
   if (!filter.sha256.empty()) {
@@ -201,7 +201,7 @@ base::Outcome<void> Ledger::flush() {
       return {};
     });
   } catch (const std::bad_alloc&) {
-    // As of a database that is busy: they wait.
+    // As from a database that is busy: they wait.
   }
   const base::Lock lock(mutex_);
   failing_why_ = written ? "" : written.error().sentence;
@@ -280,7 +280,7 @@ base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
   std::string where;
   std::vector<db::Value> values;
   if (before) {
-    // By time, not by id: a gathered row gets its id a moment after its time.
+    // By time, not by id: a combined row gets its id a moment after its time.
     where = "where (at, id) < (select at, id from ledger where id = :b) ";
     values.emplace_back(*before);
   }
@@ -327,7 +327,7 @@ base::Outcome<bool> Ledger::verify(ChainCheck& check, std::int64_t rows_wanted) 
   if (at_row == 0) write_out();
   const auto whole = database_.read([&](db::Transaction& t) -> base::Outcome<bool> {
     if (at_row == 0) {
-      // What retention has taken out is where the rest begins.
+      // The chain begins after the rows that retention has removed.
       const auto cuts = t.query(
           "select last_row, chain from ledger_cuts order by last_row desc limit 1");
       if (!cuts.empty()) {
@@ -468,7 +468,7 @@ base::Outcome<std::vector<Entry>> Ledger::of_device(const std::string& device,
 
 base::Outcome<std::vector<Entry>> Ledger::canaries(const std::string& device,
                                                    base::WallTime since) {
-  // As the index of the rows has it (db/schema.cc, ledger_canaries).
+  // As in the index of the rows (db/schema.cc, ledger_canaries).
   std::string where = "where name in ('hello', 'hello-1M', 'hello-64M') and at >= :s ";
   std::vector<db::Value> values{since};
   if (!device.empty()) {
@@ -528,7 +528,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
 
 namespace {
 
-// So that it is written somewhere.
+// So that it is recorded somewhere.
 void log_row(const base::Log& log, const Entry& row) {
   log.error("ledger row", {{"at", base::iso_time(row.at)},
                            {"event", row.event},
@@ -551,7 +551,7 @@ void Ledger::run() {
   bool said = false;
   while (true) {
     while (!stopping_ && waiting_.empty() && saved_rows_ == 0) wake_.wait(lock);
-    // Rows that come within this time share one transaction and one sync.
+    // Rows within this time share one transaction and one sync.
     const auto until = std::chrono::steady_clock::now() + kBatchDelay;
     while (!stopping_ && wake_.wait_until(lock, until)) {
     }

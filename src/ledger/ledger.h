@@ -1,8 +1,8 @@
 // The append-only record of transfers and of everything that people changed.
 //
-// Rows of fetches and refusals are gathered and written in batches; a deposit's and an
-// image's row is written in the transaction that files it. Killed, the server may lose
-// the last kBatchDelay of gathered rows, and no others.
+// Rows of fetches and refusals are collected and written in batches; a deposit's and an
+// image's row is written in the transaction that files it. If the server is killed, it
+// may lose the collected rows of the last kBatchDelay, and no others.
 #pragma once
 
 #include <array>
@@ -24,131 +24,130 @@
 
 namespace vantro::ledger {
 
-// Which rows; what is empty or missing is not asked for.
+// Which rows; an empty condition matches all.
 struct Filter {
   std::string whose = {};  // of one device, by its name, or of one actor
-  std::string by = {};     // what this person, or the server, did
+  std::string by = {};     // actions of this person, or of the server
   std::optional<base::WallTime> from = {}, until = {};
   std::vector<std::string> events = {};
-  std::string name = {};     // '*' stands for anything; letter case does not count
+  std::string name = {};     // '*' matches anything; case-insensitive
   std::string outcome = {};  // one of kOutcomes
   std::string sha256 = {};   // of the bytes
-  std::string request = {};  // what one request led to
+  std::string request = {};  // of one request
 };
 
-// What Entry::outcome may be.
+// The possible values of Entry::outcome.
 inline constexpr std::array kOutcomes{"complete", "failed", "abandoned", "refused",
                                       "done"};
 
-// A row that does not fit to the one before, or is not there.
+// A row that does not fit the previous one, or is missing.
 struct Break {
   std::int64_t row = 0;
   std::string sentence;
 };
 
-// What holding the chain against the rows has found.
+// The result of checking the chain.
 struct Verified {
   static constexpr std::size_t kMostBreaks = 20;
 
-  std::int64_t rows = 0;       // that were looked at
-  std::int64_t unchained = 0;  // of them: from before there was a chain
+  std::int64_t rows = 0;       // checked
+  std::int64_t unchained = 0;  // of them: from before the chain existed
   std::vector<Break> breaks;   // the first kMostBreaks
   std::int64_t last_row = 0;   // the newest, with its hash: worth noting elsewhere
   std::string last_hash;
 };
 
-// Holding the chain against the rows, piece by piece: there may be millions.
+// Checks the chain, piece by piece: there may be millions of rows.
 struct ChainCheck {
   // A row and its hash, noted earlier.
   std::optional<std::pair<std::int64_t, std::string>> noted = {};
   Verified found = {};
-  std::string before = {};  // the hash of the row that was looked at last
-  bool seen = false;        // the one that was noted
+  std::string before = {};  // the hash of the last checked row
+  bool seen = false;        // the one noted earlier
 };
 
 // Thread-safe.
 class Ledger {
  public:
   static constexpr std::chrono::milliseconds kBatchDelay{200};
-  // Rows that wait in memory for a database which does not answer; more go to the file
-  // for them. What that does not take either is dropped, counted, and said in the log.
+  // Rows that wait in memory for a database that does not answer; more go to the file for
+  // them. Rows that do not fit there either are dropped, counted, and reported in the
+  // log.
   static constexpr std::size_t kMostWaiting = 20'000;
 
-  // `database` must outlive the ledger. `waiting_file`: where rows go that the database
-  // does not take while memory has no room for them, and at the end; they are written
-  // when it takes them again, also by the next program. Empty: none.
+  // `database` must outlive the ledger. `waiting_file`: for rows that the database does
+  // not accept while memory is full, and at the end; they are written when it accepts
+  // them again, also by the next program. Empty: none.
   Ledger(db::Database& database, base::Log log, std::string waiting_file = "");
-  // Writes what is waiting. What neither the database nor that file takes goes to the
-  // log, row by row.
+  // Writes waiting rows. Rows that neither the database nor that file accepts go to the
+  // log, one by one.
   ~Ledger();
   Ledger(const Ledger&) = delete;
   Ledger& operator=(const Ledger&) = delete;
 
   void append(Entry entry);
-  // As part of a transaction of the caller's.
+  // In the caller's transaction.
   static void record(db::Transaction& transaction, const Entry& entry);
 
-  // The rows of an actor that are not a device's become that device's. Returns how many.
+  // Gives the rows of an actor without a device to that device. Returns how many.
   static std::int64_t give(db::Transaction& transaction, const std::string& actor,
                            const std::string& device);
-  // The device has another name; empty: it is gone, and the rows are nobody's.
+  // The device has another name; empty: it was removed, and the rows are nobody's.
   static void rename(db::Transaction& transaction, const std::string& device,
                      const std::string& to);
 
-  // What is waiting is on disk when this returns a value.
+  // Waiting rows are on disk when this returns a value.
   base::Outcome<void> flush();
 
-  // Rows that can't be written, and why; nothing: all is well. Known within a second,
-  // whatever is asked meanwhile.
+  // Rows that cannot be written, and why; nothing: no problem. Up to date within a
+  // second, whatever else is going on.
   struct Failing {
     std::size_t waiting = 0;    // in memory, and in the file for them
-    std::uint64_t dropped = 0;  // since it began: more than fit
+    std::uint64_t dropped = 0;  // since it began: rows that did not fit
     std::string why;
   };
   std::optional<Failing> failing() const;
 
   // Newest first, at most `most`, older than the row with the id `before` if it is given.
-  // Includes what is waiting.
+  // Includes waiting rows.
   base::Outcome<std::vector<Entry>> newest(std::size_t most,
                                            std::optional<std::int64_t> before,
                                            const Filter& filter = {});
-  // Oldest first, at most `most`, behind the given place; to go through all of them.
+  // Oldest first, at most `most`, after the given place; for going through all of them.
   struct Place {
     base::WallTime at = 0;
     std::int64_t id = 0;
   };
   base::Outcome<std::vector<Entry>> after(const Place& place, std::size_t most,
                                           const Filter& filter);
-  // The number of the newest row that is written; 0: there is none.
+  // The number of the newest written row; 0: there is none.
   base::Outcome<std::int64_t> newest_row() const;
   // By number, at most `most`, up to the first that is not older than `before`.
   base::Outcome<std::vector<Entry>> oldest(std::size_t most, base::WallTime before);
   // The same as newest() for one actor.
   base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
-  // Of each actor that came over a device's protocol the newest row, newest first.
+  // The newest row of each actor of devices' protocols, newest first.
   base::Outcome<std::vector<Entry>> last_of_each(std::size_t most);
-  // Goes on with it for so many rows; true: that was all.
+  // Checks so many more rows; true: that was all.
   base::Outcome<bool> verify(ChainCheck& check, std::int64_t rows);
-  // Takes out the rows up to this one, which `file` (with this SHA-256) holds, and
-  // records that. `by`: who it is done by. As part of a transaction of the caller's.
-  // Gives how many they were.
+  // Removes the rows up to this one, which `file` (with this SHA-256) holds, and records
+  // that. `by`: the person. In the caller's transaction. Returns how many there were.
   static std::int64_t cut(db::Transaction& transaction, std::int64_t last_row,
                           const std::string& file, const std::string& sha256,
                           base::WallTime now);
-  // What came over devices' protocols from a device since then, the oldest first. In the
-  // caller's transaction: rows that still wait are not among them.
+  // A device's rows over devices' protocols since then, the oldest first. In the caller's
+  // transaction: waiting rows are not included.
   static std::vector<Entry> of_device(db::Transaction& transaction,
                                       const std::string& device, base::WallTime since,
                                       std::size_t most);
-  // The same, and what waits.
+  // The same, with waiting rows.
   base::Outcome<std::vector<Entry>> of_device(const std::string& device,
                                               base::WallTime since, std::size_t most);
-  // Of each device the newest whole fetch of the canary since then; of one device, if it
-  // is given.
+  // The newest complete fetch of the canary since then, by each device or by one.
   base::Outcome<std::vector<Entry>> canaries(const std::string& device,
                                              base::WallTime since);
-  // Whole fetches of these bytes, the newest first: by whom, how long each took, and how
-  // long the device stayed away after it.
+  // Complete fetches of these bytes, the newest first: by whom, how long each took, and
+  // how long the device stayed away after it.
   struct Passage {
     std::string device;  // empty: an address that belongs to none
     std::uint64_t bytes = 0;
@@ -157,21 +156,20 @@ class Ledger {
   };
   base::Outcome<std::vector<Passage>> passages(const std::string& sha256,
                                                std::size_t most);
-  // How long devices stayed away after they had fetched these bytes in full, in
-  // milliseconds, the newest first: the time from the fetch's end to the next request.
-  // Of one actor, or of all.
+  // How long devices stayed away after a complete fetch of these bytes, in milliseconds,
+  // the newest first: the time from the fetch's end to the next request. Of one actor, or
+  // of all.
   base::Outcome<std::vector<std::int64_t>> absences(
       const std::string& sha256, const std::optional<std::string>& actor,
       std::size_t most);
 
  private:
   void run();
-  // Rows of the file for them go to the database.
+  // Moves rows of the waiting file to the database.
   base::Outcome<void> write_saved() VANTRO_REQUIRES(flush_mutex_);
-  // What waits in memory goes to the file. False: it stays.
+  // Moves rows that wait in memory to the file. False: they stay.
   bool save_waiting();
-  // What is waiting goes to the database; if it does not take it, that is said in the
-  // log.
+  // Writes waiting rows to the database; a failure is reported in the log.
   void write_out();
   base::Outcome<std::vector<Entry>> select(const std::string& which,
                                            const std::vector<db::Value>& values);

@@ -67,7 +67,7 @@ std::uint64_t number(const std::string& text) {
   return static_cast<std::uint64_t>(base::parse_number<std::int64_t>(text).value_or(0));
 }
 
-// Nothing: it is not one.
+// Nothing: it is malformed.
 std::optional<Entry> entry_of(const std::string& line) {
   constexpr std::size_t kFields = 17;
   auto fields = fields_of(line);
@@ -95,7 +95,7 @@ std::optional<Entry> entry_of(const std::string& line) {
 
 WaitingFile::WaitingFile(std::string path) : path_(std::move(path)) {
   if (path_.empty()) return;
-  // Of the server before.
+  // Of the previous server.
   static_cast<void>(each(1000, [this](const auto& entries) -> base::Outcome<void> {
     rows_ += entries.size();
     return {};
@@ -117,7 +117,7 @@ bool WaitingFile::append(std::span<const Entry> entries) {
     rows_ += entries.size();
     return true;
   }
-  // No half line, where that can be had; else it is left out when the file is read.
+  // Without half a line, if possible; else it is left out when the file is read.
   const int cut = ::ftruncate(file.get(), before.st_size);
   static_cast<void>(cut);
   return false;

@@ -1,9 +1,9 @@
-// Rows of the ledger that the database does not take, in a file beside it: so a stop
-// loses none of them, and memory holds only so many.
+// Rows of the ledger that the database does not accept, in a file beside it: so a stop
+// loses none of them, and memory holds a limited number.
 //
 // One row a line, its fields separated by tabs; a tab, an end of line and a backslash in
-// a field are escaped. What was not written whole (a power cut) ends at the last whole
-// line.
+// a field are escaped. After an incomplete write (a power cut) the last complete line is
+// the end.
 #pragma once
 
 #include <cstdint>
@@ -20,10 +20,10 @@ namespace vantro::ledger {
 // Not thread-safe.
 class WaitingFile {
  public:
-  // More bytes than this are not kept.
+  // The file's limit, in bytes.
   static constexpr std::uint64_t kMost = std::uint64_t{1} << 30;
 
-  // Empty: there is none, and nothing is kept.
+  // Empty: there is none, and nothing is stored.
   explicit WaitingFile(std::string path);
 
   // Rows in it.

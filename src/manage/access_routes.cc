@@ -38,7 +38,7 @@ api::AccountKey shape(const auth::SshKey& key) {
   return {key.type, key.fingerprint, key.remark, base::iso_time(key.added_at)};
 }
 
-// What is not given stays as it is.
+// A missing value keeps the old one.
 base::Outcome<desk::AccountChange> change_of(const api::AccountFields& given) {
   desk::AccountChange change;
   change.on = given.on;
@@ -135,7 +135,7 @@ base::Outcome<api::AccountKey> remove_key(Service& service, const Call& call,
 
 // -- Locations --
 
-// Of all names under which an image is on offer, the one that was typed, or the first.
+// Of an image's names on offer, the typed one, or the first.
 base::Outcome<catalog::Offer> offer_for(Service& service, const std::string& typed) {
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());

@@ -1,4 +1,4 @@
-// The part of the management API about accounts, and where an image can be fetched.
+// The management API's calls about accounts, and where an image can be fetched.
 #pragma once
 
 #include "api/access.h"
@@ -7,7 +7,7 @@ namespace vantro::manage {
 
 void access_routes(Routes& routes);
 
-// What is open to whom, for the status.
+// The access rules, for the status.
 std::vector<api::Opening> openings(Service& service);
 
 }  // namespace vantro::manage

@@ -32,7 +32,7 @@ Answer unfit(const base::Refusal& refusal,
              const std::optional<crypto::Expected>& differing,
              const std::string& actual) {
   auto told = api::problem_of(refusal);
-  // The request was in order when it began; what is refused now are the bytes (RFC 9110,
+  // The request was valid when it began; the refusal is about its bytes (RFC 9110,
   // 15.5.21).
   if (told.status == 400) told.status = 422;
   if (differing) {

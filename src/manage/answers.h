@@ -1,4 +1,4 @@
-// What calls are answered, as HTTP has it.
+// The answers to calls, as HTTP.
 #pragma once
 
 #include <optional>
@@ -11,14 +11,14 @@
 
 namespace vantro::manage {
 
-// What every answer tells browsers, beside what net::http says: to show it in no frame,
-// and to run nothing that is not from here.
+// Headers of every answer for browsers, beside those of net::http: show it in no frame,
+// and run nothing from elsewhere.
 void guard(net::http::Answer& answer);
 
 net::http::Answer problem(const api::Problem& problem);
 net::http::Answer refusal(const base::Refusal& refusal);
-// Of the bytes of an image, where the request was in order. `differing`: the checksum
-// that differs, and what came has `actual` instead.
+// For the bytes of an image in a valid request. `differing`: the checksum that differs;
+// the received bytes have `actual` instead.
 net::http::Answer unfit(const base::Refusal& refusal,
                         const std::optional<crypto::Expected>& differing,
                         const std::string& actual);

@@ -24,8 +24,7 @@ using base::Kind;
 
 constexpr std::int64_t kDay = 86'400'000;
 
-// Whether secrets are to be shown: asked for, and by one who may; that goes into the
-// ledger.
+// Whether to show secrets: asked for, and by a caller who may; that goes into the ledger.
 base::Outcome<bool> secrets(Service& service, const Call& call, const std::string& wanted,
                             const std::string& what) {
   if (wanted != "shown") return false;
@@ -40,19 +39,19 @@ base::Outcome<bool> secrets(Service& service, const Call& call, const std::strin
   return true;
 }
 
-// As the ledger names one.
+// In the ledger's form.
 std::string title(const backup::Revision& revision) {
   return fmt::format("{}/{} revision {}", revision.holder.name, revision.name,
                      revision.number);
 }
 
-// For every operation that is about one.
+// For every operation about one.
 base::Outcome<backup::Revision> revision_for(Service& service, const auto& asked) {
   return desk::BackupReports(service.repository)
       .find(asked.holder, asked.name, asked.revision);
 }
 
-// Of a list that comes in portions: FILE.NUMBER, as the answer before said.
+// For a list in portions: FILE.NUMBER, from the previous answer.
 base::Outcome<std::optional<backup::Place>> place(const std::string& text) {
   if (text.empty()) return std::nullopt;
   const auto dot = text.find('.');
@@ -120,7 +119,7 @@ base::Outcome<api::Backup> backup_info(Service& service, const Call&,
   const auto caution = reports.caution(*revision);
   if (!caution) return base::refuse(caution.error());
   shown.caution = *caution;
-  // What can't be looked through is as if it held some: it is not handed out.
+  // A text that cannot be read through counts as one with secrets: it is not handed out.
   if (const auto found = reports.secrets_in(*revision)) {
     shown.secrets = found->masked;
     shown.doubtful = found->doubtful;
@@ -225,7 +224,7 @@ base::Outcome<api::ChangeReport> report(Service& service, const Call& call,
   return shape(*made);
 }
 
-// The side that is not said: the complete one before the other.
+// The missing side: the complete one before the other.
 base::Outcome<backup::Revision> one_before(Service& service,
                                            const backup::Revision& revision) {
   const auto all = service.repository.backups.revisions(revision.holder, revision.name);
@@ -255,7 +254,7 @@ base::Outcome<api::Compared> compared(Service& service, const Call& call,
                                              static_cast<std::size_t>(asked.context)))};
 }
 
-// The file that is meant: if none is named, the only configuration.
+// The wanted file: without a name, the only configuration.
 base::Outcome<std::string> name_of(const desk::BackupReports& reports,
                                    const auto& asked) {
   if (!asked.name.empty()) return asked.name;
@@ -271,7 +270,7 @@ base::Outcome<api::Compared> compare(Service& service, const Call& call,
   if (!asked.other.empty()) {
     auto other_name = asked.other_name;
     if (other_name.empty()) {
-      // The same name if it has that, else its only configuration.
+      // The same name if it exists, else the only configuration.
       const auto same = reports.find(asked.other, name, {});
       auto only =
           same ? base::Outcome<std::string>(name) : reports.only_name(asked.other);
@@ -292,13 +291,13 @@ base::Outcome<api::Compared> compare(Service& service, const Call& call,
   return compared(service, call, asked, reports.side(*older), reports.side(*newer));
 }
 
-// A revision against a text that is given.
+// A revision against a given text.
 base::Outcome<api::Compared> compare_with(Service& service, const Call& call,
                                           const api::CompareWithAsked& asked,
                                           const api::TextGiven& given) {
   auto text = given.text;
   if (!given.base64.empty()) {
-    // Configurations come in any encoding, JSON in one.
+    // Configurations are in any encoding, JSON in one.
     const auto bytes = base::parse_base64(given.base64);
     if (!bytes) return base::refuse(Kind::kInvalid, "'base64' is not base64");
     text = base::as_text(*bytes);

@@ -1,4 +1,4 @@
-// The part of the management API about what devices sent.
+// The management API's calls about backups.
 #pragma once
 
 #include "manage/routes.h"

@@ -34,7 +34,7 @@ TextBody::TextBody(Connection& connection, std::uint64_t announced,
 
 void TextBody::refuse() {
   too_long_ = true;
-  // Not from within what the connection has called.
+  // Not from within the connection's own call.
   connection_.on_lane([most = most_](Connection& connection) {
     connection.answer(refusal_and_close(
         {Kind::kTooLarge, "the body is larger than " + base::size_text(most)}));
@@ -69,7 +69,7 @@ class ImageBody::Feed final : public net::DiskFeed {
         intake_(std::move(intake)),
         compared_(compared) {}
 
-  // The look inside may take a minute: not among the short works of the disk pool.
+  // The look inside may take a minute: not among the short work of the disk pool.
   void commit() {
     forget();
     behind([self = self()] {
@@ -83,7 +83,7 @@ class ImageBody::Feed final : public net::DiskFeed {
     });
   }
 
-  // Ended on the pool, as it touches the disk.
+  // Ended on the pool, as it uses the disk.
   void drop() {
     forget();
     behind([self = self()] { self->intake_.reset(); });

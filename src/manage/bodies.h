@@ -1,4 +1,4 @@
-// What calls bring: a text that is held in memory, or an image on its way to the gate.
+// The bodies of calls: a text held in memory, or an image on its way to the gate.
 #pragma once
 
 #include <functional>
@@ -14,10 +14,10 @@ namespace vantro::manage {
 
 struct CallDesk;
 
-// What is longer than it may be is refused.
+// A longer text is refused.
 class TextBody final : public net::http::Body {
  public:
-  // `announced`: its size, as far as it is known. `most`: bytes that it may have.
+  // `announced`: its size, if known. `most`: its limit in bytes.
   TextBody(net::http::Connection& connection, std::uint64_t announced,
            std::function<void(std::string)> whole, std::size_t most = kLongestBody);
 

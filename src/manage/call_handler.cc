@@ -18,13 +18,13 @@ using base::Kind;
 using net::http::Answer;
 using net::http::Connection;
 
-// Whether whoever reads the events still may.
+// Whether the reader of the events still may.
 constexpr std::chrono::seconds kLookedAtEvery{1};
 
-// Of calls by those who are not known yet.
+// For callers who are not known yet.
 constexpr std::size_t kLongestUnknown = 16 * 1024;
 
-// Whoever is refused like this can't go on with the connection.
+// After such a refusal the connection ends.
 Answer shut(int status, const base::Refusal& why) {
   auto told = api::problem_of(why);
   told.status = status;
@@ -34,7 +34,7 @@ Answer shut(int status, const base::Refusal& why) {
   return answer;
 }
 
-// Bytes of a file on their way to whoever called.
+// Bytes of a file on their way to the caller.
 class Download final : public net::http::Delivery {
  public:
   explicit Download(Content content) : content_(std::move(content)) {}
@@ -102,7 +102,7 @@ void CallHandler::request(const net::http::Head& head) {
     anyone.from = way_.from();
     return call(head, std::move(*matched), anyone);
   }
-  // Whoever collects metrics has no name; where it may come from is a setting.
+  // A collector of metrics has no name; a setting says where it may come from.
   if (matched &&
       std::string_view(matched->route->operation->path) == api::kMetrics.path &&
       !way_.on_local_socket && head.field("authorization").empty() &&
@@ -112,7 +112,7 @@ void CallHandler::request(const net::http::Head& head) {
     collector.powers.role = auth::Role::kLook;
     return call(head, std::move(*matched), collector);
   }
-  // Before anything is said about what there is.
+  // Before anything is revealed about what exists.
   if (!local_user_ || !head.field("authorization").empty()) {
     const auto caller = door.known(head, way_);
     if (!caller) {
@@ -122,11 +122,11 @@ void CallHandler::request(const net::http::Head& head) {
     if (!matched) return connection_.answer(refusal(matched.error()));
     return call(head, std::move(*matched), *caller);
   }
-  // Who it is must be looked up, which may take its time.
+  // Finding out who it is may take time.
   desk_->disk.post([connection = connection_.self(), this, head, matched] {
-    // std::function wants copies of what it holds.
+    // std::function needs copyable contents.
     auto caller = desk_->service.door->local(*local_user_);
-    // This lives as long as the connection does.
+    // This lives as long as the connection.
     connection->on_lane([this, head, matched, caller](Connection& there) {
       if (!caller) return there.answer(shut(403, caller.error()));
       if (!matched) return there.answer(refusal(matched.error()));
@@ -144,7 +144,7 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
   const auto& route = *matched.route;
   const auto& operation = *route.operation;
   if (auto allowed = may(call.caller, operation.permission); !allowed) {
-    // What it was about, where the path names it: so it is found by that name.
+    // The object in the path, so that the record is found by its name.
     const auto named = call.values.find("name");
     desk_->service.repository.record_event(
         "call", call.caller.by(),
@@ -215,8 +215,8 @@ void CallHandler::answer_text(const Route& route, const TextWork& work,
                               const net::http::Head& head, const Call& call) {
   auto& pool = route.slow ? desk_->pools.slow : desk_->disk;
   const auto& operation = *route.operation;
-  // As text it goes on its way: a document takes several times as much memory, and would
-  // stay until a slow client has read it all.
+  // As text: a document takes several times as much memory, and would stay until a slow
+  // client has read it all.
   with_body(route, head, [this, call, &work, &pool, &operation](std::string body) {
     answer_from(pool, [call, &work, &operation, body = std::move(body)] {
       auto answer = work(call, body);
@@ -252,7 +252,7 @@ void CallHandler::take_image(const net::http::Head& head, const Call& call) {
   const bool compared = !options->claims.empty();
   desk_->disk.post([connection = connection_.self(), desk = desk_, compared,
                     options = std::move(*options)] {
-    // std::function wants copies of what it holds.
+    // std::function needs copyable contents.
     const auto intake = std::make_shared<base::Outcome<gate::ImageIntake>>(
         desk->service.gate.open_intake(options));
     connection->on_lane([desk, intake, compared](Connection& there) {

@@ -1,4 +1,4 @@
-// The calls of one connection: found in the table, allowed, worked off on a pool.
+// The calls of one connection: found in the table, allowed, carried out on a pool.
 #pragma once
 
 #include <functional>
@@ -16,7 +16,7 @@
 
 namespace vantro::manage {
 
-// What the connections have in common. Constant after construction.
+// Shared by all connections. Constant after construction.
 struct CallDesk {
   CallDesk(const net::Services& services, const Pools& pools, Service& what);
 
@@ -48,13 +48,13 @@ class CallHandler final : public net::http::Handler {
  private:
   using Work = std::function<net::http::Answer()>;
 
-  // Works it off there, and answers with what it gives.
+  // Carries it out there, and sends its answer.
   void answer_from(net::WorkPool& pool, Work work);
-  // By a caller who is known, or without a name: an operation for anyone.
+  // By a known caller, or without a name for an operation for anyone.
   void call(const net::http::Head& head, Matched matched, const desk::Caller& caller);
-  // That somebody came, for the list of people.
+  // Records the visit, for the list of people.
   void note(const desk::Caller& caller);
-  // After the body, where the operation takes one.
+  // After the body, if the operation has one.
   void with_body(const Route& route, const net::http::Head& head,
                  std::function<void(std::string)> then);
   void answer_text(const Route& route, const TextWork& work, const net::http::Head& head,
@@ -67,7 +67,7 @@ class CallHandler final : public net::http::Handler {
   const Way way_;
   const std::optional<unsigned> local_user_;  // at the other end of the local socket
   std::optional<EventFeed::Id> reads_;
-  // Of the one who reads; 0: none, or known by their login here.
+  // The reader's; 0: none, or known by their login here.
   std::int64_t token_ = 0;
   base::Instant looked_at_{};
 };

@@ -16,9 +16,9 @@ constexpr const char* kNotBuilt =
     "This vantrod was built without the console (VANTRO_CONSOLE=OFF). Use the client: "
     "vantro --help\n";
 
-// Nothing but what the server itself gives: no other host, no script or style in the
-// page, no form that the browser would send away. Scripts are made from the one kind of
-// address that the policy "vantro" lets through: the worker that computes checksums.
+// Only the server's own files: no other host, no script or style in the page, no form
+// that the browser would send away. The policy "vantro" lets through one kind of script
+// address: the worker that computes checksums.
 constexpr const char* kPolicy =
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; "
     "connect-src 'self'; worker-src 'self'; manifest-src 'self'; form-action 'none'; "
@@ -59,7 +59,7 @@ net::http::Answer console_answer(const net::http::Head& head,
   answer.set("Content-Security-Policy", kPolicy);
   answer.set("Referrer-Policy", "no-referrer");
   answer.set("Cross-Origin-Opener-Policy", "same-origin");
-  // Asked for each time, and mostly answered by 304: a page never runs with the code of
+  // Asked for each time, and usually answered by 304: a page never runs with the code of
   // another version of the server.
   answer.set("Cache-Control", "no-cache");
   answer.set("Vary", "Accept-Encoding");

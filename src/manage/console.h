@@ -1,5 +1,5 @@
 // The pages of the console (console/): built by Vite, embedded in the program, and served
-// beside the API, without a log-in: they hold nothing but code, which asks the API.
+// beside the API, without a log-in: they are only code, which asks the API.
 #pragma once
 
 #include <optional>
@@ -11,7 +11,7 @@
 
 namespace vantro::manage {
 
-// One file, with its bytes as they are and by gzip (RFC 1952).
+// One file, plain and compressed by gzip (RFC 1952).
 struct ConsoleFile {
   std::string_view path;  // "/console.js"
   std::string_view type;
@@ -27,7 +27,7 @@ std::span<const ConsoleFile> console_files();
 bool is_for_console(const net::http::Head& head);
 
 // An address that is not a file is a page of the console: index.html is served, and its
-// code shows the page. So people can keep such addresses. REQUIRES: is_for_console().
+// code shows the page. So people can bookmark such addresses. REQUIRES: is_for_console().
 net::http::Answer console_answer(const net::http::Head& head,
                                  std::span<const ConsoleFile> files);
 

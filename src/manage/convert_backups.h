@@ -9,7 +9,7 @@
 
 namespace vantro::manage {
 
-// Without what has to be asked for: recognised, image, secrets.
+// Without the fields that need more look-ups: recognised, image, secrets.
 api::Backup shape(const backup::Revision& revision);
 api::BackupFile shape(const desk::FileState& state);
 api::Expected shape(const desk::Expectation& expectation);

@@ -16,7 +16,7 @@
 
 namespace vantro::manage {
 
-// `index` says what is held back.
+// `index` says which images are held back.
 api::Image shape(const catalog::Image& image, const catalog::OfferIndex& index);
 api::Offer shape(const catalog::Offer& offer, const catalog::OfferIndex& index);
 api::ImageList shape(const catalog::Listing& listing, const catalog::OfferIndex& index);

@@ -11,7 +11,7 @@
 namespace vantro::manage {
 namespace {
 
-// Its addresses under which backups stand that are not its own.
+// Other devices' addresses that its backups are listed under.
 base::Outcome<std::vector<std::string>> unclaimed(Service& service,
                                                   const fleet::Device& device) {
   std::vector<std::string> found;

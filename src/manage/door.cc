@@ -16,8 +16,8 @@ namespace {
 
 using base::Kind;
 
-// Of wrong tokens and passwords of one address, so many each go to the ledger, and then
-// each tenth.
+// Of wrong tokens and passwords from one address, the first few each go to the ledger,
+// and then every tenth.
 constexpr int kMostRecorded = 10;
 
 // "vantro.example:7443" -> "vantro.example"; "[2001:db8::1]:7443" -> "2001:db8::1"
@@ -44,7 +44,7 @@ std::string cookie_value(const std::string& field, std::string_view name) {
   return {};
 }
 
-// The token of the call, and whether a browser sent it by itself.
+// The token of the call, and whether the browser sent it by itself.
 struct Shown {
   std::string token;
   bool by_cookie = false;
@@ -109,14 +109,14 @@ std::optional<Door::Turned> Door::turns_away(const net::http::Head& head,
                                    "settings",
                                    base::printable(host, 100))};
   }
-  // A link to a page of the console may stand anywhere: the page is only code.
+  // A link to a page of the console may be on any site: the page is only code.
   if (is_for_console(head)) return std::nullopt;
   const auto refused = [](const std::string& why) {
     return Turned{403, "cross-site call refused: " + why};
   };
   const auto other = net::http::from_other_site(head, way.over_tls ? "https" : "http");
   if (!other.empty()) return refused(other);
-  // Browsers send the cookie by themselves, so it proves nothing about who asks.
+  // Browsers send the cookie by themselves, so it does not prove who asks.
   if (!changes_nothing(head.method) && head.field("origin").empty() &&
       head.field("sec-fetch-site").empty() && head.field("authorization").empty() &&
       !head.field("cookie").empty()) {
@@ -182,7 +182,7 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
     return base::refuse(right.error());
   }
   mistakes_.forget(way.peer, name);
-  // One with a record may what that says.
+  // A person with a record has its rights.
   if (kept) {
     if (!kept->holds(repository_.clock.wall())) {
       return base::refuse(Kind::kDenied,
@@ -198,10 +198,10 @@ base::Outcome<auth::Who> Door::right_password(const std::string& name,
 base::Outcome<Door::LoggedIn> Door::log_in(const std::string& name,
                                            const std::string& password, const Way& way) {
   const auto who = right_password(name, password, way);
-  // Whoever has to wait has been recorded; each further try must not cost a row.
+  // A caller who has to wait was recorded; further attempts must not cost a row each.
   if (!who && who.error().kind == Kind::kBusy) return base::refuse(who.error());
   if (!who) {
-    // The name only if it is somebody's: what was typed as one may be the password.
+    // The name only if it exists: a text typed as a name may be the password.
     const auto sound = auth::person_name(name);
     const bool known = sound && (repository_.snapshot()->people->find(*sound) ||
                                  who.error().kind == Kind::kDenied);
@@ -231,7 +231,7 @@ base::Outcome<Door::LoggedIn> Door::log_in_with_token(const std::string& token,
     record_wrong(way, "", who.error());
     return base::refuse(who.error());
   }
-  // One log-in from another would go on for ever, half a day after half a day.
+  // A chain of log-ins would go on for ever, half a day after half a day.
   if (who->kind == auth::TokenKind::kSession) {
     return base::refuse(Kind::kInvalid,
                         "that is the token of a log-in; log in with a password, or with "

@@ -1,6 +1,6 @@
-// Who calls: known by a token, a log-in, or their login on this machine; and whether the
-// call may come this way at all. What browsers do is judged here as well: a page of
-// another site must not be able to call, nor a name that is pointed at this address.
+// Who calls: identified by a token, a log-in, or their login on this machine; and whether
+// the call may come this way at all. This also judges browsers: a page of another site
+// must not be able to call, nor a name that points at this address.
 #pragma once
 
 #include <chrono>
@@ -38,7 +38,7 @@ struct Way {
   bool over_tls = false;
   bool on_local_socket = false;
 
-  // As the ledger has it.
+  // In the ledger's form.
   std::string from() const { return on_local_socket ? "this machine" : peer.text(); }
 };
 
@@ -49,21 +49,21 @@ class Door {
 
   Door(repository::Repository& repository, auth::Mistakes& mistakes, DoorConfig config);
 
-  // What is wrong with how it came: the status, and a sentence. Nothing: nothing is.
+  // What is wrong with the way it came: the status, and a sentence. Nothing: no problem.
   struct Turned {
     int status = 0;
     std::string why;
   };
   std::optional<Turned> turns_away(const net::http::Head& head, const Way& way) const;
 
-  // Cheap enough for an I/O thread. kAccountNeeded; kBusy: too many wrong tokens came
-  // from there.
+  // Cheap enough for an I/O thread. kAccountNeeded; kBusy: too many wrong tokens from
+  // there.
   base::Outcome<desk::Caller> known(const net::http::Head& head, const Way& way);
-  // Who is at the other end of the local socket. It may wait.
+  // The user at the other end of the local socket. It may wait.
   base::Outcome<desk::Caller> local(unsigned uid);
 
-  // With a password: one that is kept here, else by PAM. Takes a tenth of a second and 64
-  // MiB, or as long as PAM does. Refusals go into the ledger.
+  // With a password: one that is stored here, else by PAM. Takes a tenth of a second and
+  // 64 MiB, or as long as PAM does. Refusals go into the ledger.
   struct LoggedIn {
     desk::Caller caller;
     std::string token;
@@ -71,8 +71,8 @@ class Door {
   };
   base::Outcome<LoggedIn> log_in(const std::string& name, const std::string& password,
                                  const Way& way);
-  // With a token in place of a password: for browsers, which can't keep it where pages
-  // don't see it. The log-in ends with the token. kInvalid: a log-in's.
+  // With a token in place of a password: for browsers, which cannot keep it out of pages'
+  // reach. The log-in ends with the token. kInvalid: it is a log-in's token.
   base::Outcome<LoggedIn> log_in_with_token(const std::string& token, const Way& way);
   // For Set-Cookie (RFC 6265); an empty token ends it.
   std::string cookie(const std::string& token, bool over_tls) const;
@@ -85,7 +85,7 @@ class Door {
   // `vouched_for`: the person has no record here; another system (PAM) knows them.
   base::Outcome<LoggedIn> session(const auth::Who& who, const Way& way,
                                   std::int64_t with_token, bool vouched_for);
-  // Into the ledger, but not each of a thousand.
+  // Writes to the ledger, but not each of a thousand.
   void record_wrong(const Way& way, const std::string& name, const base::Refusal& why);
 
   repository::Repository& repository_;
@@ -95,7 +95,7 @@ class Door {
   auth::LogIns passwords_;
 };
 
-// Whether the caller may what the permission names; the refusal tells who gives it.
+// Whether the caller has the permission; the refusal says who can give it.
 base::Outcome<void> may(const desk::Caller& caller, api::Permission permission);
 
 }  // namespace vantro::manage

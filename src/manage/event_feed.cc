@@ -13,8 +13,8 @@ namespace {
 constexpr std::chrono::milliseconds kInterval{250};
 constexpr std::chrono::seconds kHeartbeat{5};
 constexpr std::chrono::seconds kLedgerInterval{1};
-constexpr std::size_t kMostChanges = 1000;  // told of at once
-// A comment: whoever has gone is noticed, and who is new sees that the stream is open.
+constexpr std::size_t kMostChanges = 1000;  // reported at once
+// A comment: it detects readers who are gone, and shows new ones that the stream is open.
 constexpr const char* kStillHere = ": still here\n\n";
 
 std::string event_of(const gate::TransferView& view) {
@@ -22,8 +22,8 @@ std::string event_of(const gate::TransferView& view) {
                      api::json_of(shape(view)));
 }
 
-// Whether somebody who watches would see the difference. What only grows with time (how
-// long it runs, how long it makes no progress) can be counted on by whoever was told.
+// Whether an observer would see the difference. A value that only grows with time (how
+// long it runs, how long it makes no progress) can be computed by a reader.
 bool differs(const gate::TransferView& a, const gate::TransferView& b) {
   return a.state != b.state || a.bytes != b.bytes || a.resent != b.resent ||
          a.unanswered != b.unanswered || a.total != b.total || a.why != b.why ||
@@ -91,7 +91,7 @@ std::string EventFeed::ledger_grown(base::Instant now) {
   if (now - ledger_looked_ < kLedgerInterval) return {};
   ledger_looked_ = now;
   const auto newest = service_.repository.ledger.newest_row();
-  // What can't be read now is told the next time.
+  // What cannot be read now is reported the next time.
   if (!newest || *newest == ledger_told_) return {};
   ledger_told_ = *newest;
   return fmt::format("event: ledger\nid: {}\ndata: {}\n\n", *newest,
@@ -117,7 +117,7 @@ void EventFeed::gather() {
   if (only_new) change_told_ = least_new;
   std::vector<db::Change> changes;
   if (service_.repository.snapshot()->sequence > change_told_) {
-    // What can't be read now is told the next time.
+    // What cannot be read now is reported the next time.
     changes = service_.repository.change_log.after(change_told_, kMostChanges)
                   .value_or(std::vector<db::Change>());
   }

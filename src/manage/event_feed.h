@@ -1,4 +1,4 @@
-// The event stream: each event is written once, for all who read.
+// The event stream: each event is written once, for all readers.
 #pragma once
 
 #include <cstdint>
@@ -28,13 +28,12 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   // Both must outlive it.
   EventFeed(Service& service, net::WorkPool& pool) : service_(service), pool_(pool) {}
 
-  // From now on `tell` gets what happens, on any thread; first the transfers that run.
-  // What had ended before is not an event.
+  // From now on `tell` gets the events, on any thread; first the running transfers.
+  // Earlier ends are not events.
   Id add(std::function<void(Text)> tell);
-  // It may still be called by what is under way.
+  // A call under way may still reach it.
   void remove(Id reader);
-  // The readers' own clocks drive it: without readers nothing is looked at. Call it
-  // often.
+  // The readers' own clocks drive it: without readers nothing is done. Call it often.
   void tick(base::Instant now);
 
  private:
@@ -44,7 +43,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
     std::set<std::uint64_t> ended_before;  // transfers, while it is new
     std::int64_t after = 0;                // of the change log, while it is new
   };
-  // What was told of a transfer last.
+  // The last report of a transfer.
   struct Told {
     gate::TransferView view;
     std::string event;
@@ -63,7 +62,7 @@ class EventFeed : public std::enable_shared_from_this<EventFeed> {
   Id last_ VANTRO_GUARDED_BY(mutex_) = 0;
   base::Instant next_ VANTRO_GUARDED_BY(mutex_){};
   bool under_way_ VANTRO_GUARDED_BY(mutex_) = false;
-  bool again_ VANTRO_GUARDED_BY(mutex_) = false;  // somebody came meanwhile
+  bool again_ VANTRO_GUARDED_BY(mutex_) = false;  // a reader came meanwhile
   // For gather() alone.
   std::map<std::uint64_t, Told> told_;
   std::int64_t change_told_ = 0;

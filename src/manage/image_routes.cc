@@ -156,7 +156,7 @@ base::Outcome<api::Nothing> remove_image(Service& service, const Call& call,
   return api::Nothing{};
 }
 
-// Who has signed the list, and what to know of it; empty: nobody was to.
+// Everything about it. The first refusal of the many look-ups ends it.
 base::Outcome<std::string> signer_of(const api::VouchGiven& given) {
   if (given.signature.empty() && given.key.empty()) return std::string();
   if (given.signature.empty() || given.key.empty()) {
@@ -249,7 +249,7 @@ base::Outcome<api::RecognisedList> recognise_all(Service& service, const Call& c
   return result;
 }
 
-// Whether bytes with this checksum are known here, as an image or a backup.
+// The signer of the list, with a warning; empty: no signature was asked for.
 base::Outcome<api::ContentKnown> content(Service& service, const Call&,
                                          const api::ChecksumAsked& asked) {
   const auto sum = crypto::Expected::parse(asked.checksum);

@@ -12,7 +12,7 @@ namespace vantro::manage {
 
 void image_routes(Routes& routes);
 
-// An image's upload, as it was asked for. The size is the caller's to add.
+// The description of an image's upload. Adding the size is up to the caller.
 base::Outcome<gate::IntakeOptions> intake_options(const api::ImageGiven& asked);
 
 // The checksums of a maker's list for a file that is known by one of these names.

@@ -29,7 +29,7 @@ base::Outcome<api::Job> one(base::Outcome<desk::JobView> view) {
   return shape(*view, true);
 }
 
-// Of a plan, where the shapes of a job and a rollout have the same.
+// Parts that the shapes of a job and a rollout share.
 template <class T>
 base::Outcome<desk::JobWanted> wanted_of(const T& given) {
   desk::JobWanted wanted;

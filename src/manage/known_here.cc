@@ -14,7 +14,7 @@ namespace {
 
 using base::Kind;
 
-// What the system's tables may take for one entry, in bytes.
+// The limit for one entry of the system's tables, in bytes.
 constexpr std::size_t kLargestEntry = 1 << 20;
 
 struct User {

@@ -1,5 +1,5 @@
 // People who are known by their login on this machine: at the other end of the local
-// socket, or vouched for by PAM; and what the settings let them do.
+// socket, or vouched for by PAM; and their rights from the settings.
 #pragma once
 
 #include <map>
@@ -14,7 +14,7 @@
 
 namespace vantro::manage {
 
-// A group of this machine, and what its members may.
+// A group of this machine, and its members' rights.
 struct KnownGroup {
   std::string name;
   auth::Powers powers;
@@ -23,7 +23,7 @@ struct KnownGroup {
 // Thread-safe. The clock must outlive it.
 class KnownHere {
  public:
-  // Looking a user up may take its time: in a directory service, say.
+  // A look-up of a user may take time: in a directory service, say.
   static constexpr base::Duration kRemembered = std::chrono::seconds(60);
 
   KnownHere(std::vector<KnownGroup> groups, const base::Clock& clock)
@@ -33,15 +33,15 @@ class KnownHere {
     std::string name;
     auth::Powers powers;
   };
-  // Root and the user that vantrod runs as may everything; members of several groups what
-  // the first of them in the settings gives. kDenied: none of the groups. It may wait.
+  // Root and vantrod's own user have all rights; a member of several groups has those of
+  // the first of them in the settings. kDenied: in none of the groups. It may wait.
   base::Outcome<Login> by_user(unsigned uid);
-  // By groups alone, for a login name whose password was right: nobody is root from
+  // By groups alone, for a login name with a right password: nobody is root from
   // elsewhere.
   base::Outcome<Login> by_name(const std::string& name);
 
  private:
-  // `by_socket`: it is proven by the system, and root and the own user count as such.
+  // `by_socket`: the system proves it, and root and the own user count as such.
   base::Outcome<Login> find(unsigned uid, bool by_socket) const;
   std::string groups_text() const;
 

@@ -125,8 +125,8 @@ api::LedgerVerified shape(const ledger::Verified& found) {
   return result;
 }
 
-// Millions of rows take a while: blanks, which JSON lets stand in front, show the client
-// meanwhile that it goes on.
+// Millions of rows take a while: meanwhile it sends blanks, which JSON allows in front,
+// so that the client sees progress.
 base::Outcome<net::http::Answer> verify(Service& service, const Call& call) {
   const auto asked = asked_in<api::LedgerVerifyAsked>(call);
   if (!asked) return base::refuse(asked.error());

@@ -27,7 +27,7 @@ using prometheus::MetricType;
 
 using Labels = std::vector<ClientMetric::Label>;
 
-// Ages of backups are sorted by, in seconds: hours, days, weeks, months.
+// The classes for ages of backups, in seconds: hours, days, weeks, months.
 constexpr std::array<double, 8> kAges{3'600,        6 * 3'600.,   86'400,
                                       2 * 86'400.,  7 * 86'400.,  31 * 86'400.,
                                       93 * 86'400., 366 * 86'400.};
@@ -196,7 +196,7 @@ void add_place(Page& page, Service& service) {
   }
 }
 
-// What costs more than a look.
+// Values that cost more than a look.
 struct Slow {
   std::int64_t images = 0, revisions = 0;
   std::int64_t damaged = 0, contradicted = 0;

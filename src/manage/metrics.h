@@ -1,4 +1,4 @@
-// What the server counts and measures, for those who collect it
+// The server's counters and measurements, for collectors
 // (https://prometheus.io/docs/instrumenting/exposition_formats/, text, version 0.0.4).
 // Every set of labels is bounded by the program or by the settings, never by what devices
 // send or how many there are.
@@ -12,7 +12,7 @@ namespace vantro::manage {
 
 inline constexpr const char* kMetricsType = "text/plain; version=0.0.4; charset=utf-8";
 
-// May wait for the database; what costs more than a look is a minute old at most.
+// May wait for the database; expensive values are up to a minute old.
 std::string metrics(Service& service);
 
 }  // namespace vantro::manage

@@ -126,7 +126,7 @@ base::Outcome<api::Offer> end_offer(Service& service, const Call& call,
   return shape(*ended, *service.repository.offer_index());
 }
 
-// Of the tree of names as it is, in the form that standard tools check.
+// The tree of names, in the form that standard tools check.
 base::Outcome<std::string> checksums(Service& service, const Call&,
                                      const api::ChecksumsAsked& asked) {
   crypto::Algorithm wanted = crypto::Algorithm::kSha256;

@@ -10,7 +10,7 @@ namespace {
 
 using base::Kind;
 
-// Modules ask; whatever is hidden while it is typed is the password.
+// Modules ask questions; the one with hidden input is for the password.
 int answer(int count, const pam_message** messages, pam_response** responses,
            void* password) {
   if (count <= 0 || count > PAM_MAX_NUM_MSG) return PAM_CONV_ERR;
@@ -82,7 +82,7 @@ base::Outcome<void> pam_check(const std::string& service, const std::string& nam
     default:
       return unusable(session.why());
   }
-  // Modules that know of no accounts say PAM_IGNORE or succeed.
+  // Modules without accounts say PAM_IGNORE or succeed.
   const int account = session.call([](auto* pam) { return ::pam_acct_mgmt(pam, 0); });
   if (account == PAM_SUCCESS || account == PAM_IGNORE) return {};
   return base::refuse(Kind::kDenied,

@@ -1,5 +1,5 @@
-// Passwords that another system looks at, through PAM (Linux-PAM; pam(3)): the way to the
-// directory services that companies have.
+// Passwords that another system checks, through PAM (Linux-PAM; pam(3)): the way to
+// companies' directory services.
 #pragma once
 
 #include <string>
@@ -8,11 +8,11 @@
 
 namespace vantro::manage {
 
-// Whether the service takes name and password, and lets them in now. `service`: a name in
-// /etc/pam.d, or the path of such a file. `from`: told to the modules as the host. May
-// take as long as the modules do. kAccountNeeded: wrong; kDenied: right, but the account
-// is closed or its password has ended, and the sentence tells; kIo: the service can't be
-// used.
+// Whether the service accepts name and password, and lets them in now. `service`: a name
+// in /etc/pam.d, or the path of such a file. `from`: the host for the modules. May take
+// as long as the modules do. kAccountNeeded: wrong; kDenied: right, but the account is
+// closed or its password has expired, and the sentence says so; kIo: the service cannot
+// be used.
 base::Outcome<void> pam_check(const std::string& service, const std::string& name,
                               const std::string& password, const std::string& from);
 

@@ -75,7 +75,7 @@ base::Outcome<desk::PersonChange> change_of(const api::PersonFields& given) {
   return change;
 }
 
-// How many good ones each has.
+// How many valid ones each has.
 base::Outcome<std::map<std::string, std::size_t>> tokens_of_all(Service& service) {
   const auto tokens = service.repository.people.tokens("");
   if (!tokens) return base::refuse(tokens.error());

@@ -195,7 +195,7 @@ base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view 
     if (!values) return base::refuse(values.error());
     if (!*values) continue;
     if (operation.method == method) {
-      // What the path says can't be said otherwise behind it.
+      // A value in the path cannot be changed by the query.
       (*values)->merge(*query);
       return Matched{&route, {std::move(**values), {}, {}}};
     }

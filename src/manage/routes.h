@@ -1,5 +1,4 @@
-// What answers the operations of the table (api/operations.h): each has its function
-// here.
+// The functions behind the operations of the table (api/operations.h).
 #pragma once
 
 #include <functional>
@@ -28,38 +27,38 @@ struct Call {
   Way way;
 };
 
-// Bytes that are sent as they are.
+// Bytes that are sent unchanged.
 struct Content {
   base::UniqueFd file;
   std::uint64_t size = 0;
-  std::string sha256;  // empty: not known
+  std::string sha256;  // empty: unknown
 };
 
 // Of a body that is held in memory, in bytes.
 inline constexpr std::size_t kLongestBody = 32 << 20;
 
-// On a pool, several at the same time. `body` is empty where the operation takes none.
+// On a pool, several at the same time. `body` is empty if the operation takes none.
 using TextWork =
     std::function<base::Outcome<std::string>(const Call&, const std::string& body)>;
 using ContentWork = std::function<base::Outcome<Content>(const Call&)>;
-// What answers more than a text.
+// Operations that answer more than a text.
 using AnswerWork =
     std::function<base::Outcome<net::http::Answer>(const Call&, const std::string& body)>;
 struct ImageUpload {};  // the body is an image; it is streamed into the gate
-struct EventStream {};  // server-sent events, until the caller goes
+struct EventStream {};  // server-sent events, until the caller closes the connection
 
 struct Route {
   const api::OperationInfo* operation = nullptr;
   std::variant<TextWork, ContentWork, AnswerWork, ImageUpload, EventStream> work;
   bool slow = false;     // it may take a minute
-  bool at_door = false;  // where passwords are looked at
+  bool at_door = false;  // for checking passwords
 };
 
 // The nearest of the names, for refusals.
 std::optional<std::string> nearest(std::string_view typed,
                                    const std::vector<std::string>& names);
 
-// What was asked in path and query, as the operation has it.
+// The parameters in path and query, in the operation's form.
 template <class Asked>
 base::Outcome<Asked> asked_in(const Call& call) {
   Asked asked;
@@ -73,8 +72,8 @@ class Routes {
   // It must outlive them.
   explicit Routes(Service& service) : service_(service) {}
 
-  // `work(service, call, asked)`, or `work(service, call, asked, body)` where the
-  // operation takes one, gives an Outcome of the answer.
+  // `work(service, call, asked)`, or `work(service, call, asked, body)` if the operation
+  // takes one, returns an Outcome of the answer.
   template <class Asked, class Body, class Answer, class Work>
   void add(const api::Operation<Asked, Body, Answer>& operation, Work work) {
     constexpr bool is_content = std::is_same_v<Answer, api::Bytes>;
@@ -110,8 +109,8 @@ class Routes {
     add(operation, std::move(work));
     all_.back().slow = true;
   }
-  // `work(service, call, body)` or, where the operation takes none, `work(service, call)`
-  // gives an Outcome of an Answer.
+  // `work(service, call, body)` or, if the operation takes none, `work(service, call)`
+  // returns an Outcome of an Answer.
   template <class Asked, class Body, class Result, class Work>
   void add_answer(const api::Operation<Asked, Body, Result>& operation, Work work) {
     all_.push_back(
@@ -176,8 +175,8 @@ struct Matched {
   Call call;
 };
 
-// Refused: kNotFound if there is no such path, kInvalid if the path is there but not with
-// this method, or the target can't be decoded.
+// Refused: kNotFound if there is no such path, kInvalid if the path exists but not with
+// this method, or the target cannot be decoded.
 base::Outcome<Matched> match(const std::vector<Route>& routes, std::string_view method,
                              std::string_view target);
 

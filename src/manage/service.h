@@ -1,4 +1,4 @@
-// What the management API answers from. Everything in it must outlive the server.
+// Everything behind the management API. It must outlive the server.
 #pragma once
 
 #include <functional>
@@ -45,48 +45,48 @@ struct Service {
   const base::Clock& clock;
   std::string version;
   base::WallTime started_at = 0;
-  // How devices reach the server. This room opens no socket but its own, so what it says
-  // of addresses is given to it.
+  // How devices reach the server. This room opens no socket but its own, so it gets its
+  // facts about addresses from here.
   desk::Surroundings surroundings = {};
-  // Bytes per second to verify with where none is asked for; 0: no limit. Thread-safe.
+  // The default rate for verifying, in bytes per second; 0: no limit. Thread-safe.
   std::function<std::uint64_t()> verify_rate = [] { return std::uint64_t{0}; };
   // The user's templates of job sheets. Thread-safe.
   std::function<std::vector<jobs::SheetTemplate>()> sheets = [] {
     return std::vector<jobs::SheetTemplate>();
   };
-  // What SSH shows and has met; nothing where it is not served. Thread-safe.
+  // The state of SSH; nothing if it is not served. Thread-safe.
   std::function<api::Ssh()> ssh = [] { return api::Ssh(); };
-  const upkeep::Resealer* resealer = nullptr;  // null: it does not run
+  const upkeep::Resealer* resealer = nullptr;  // null: none
   desk::Rescues* rescues = nullptr;            // null: none can be opened
-  desk::RescueHands* hands = nullptr;          // null: nothing is pushed
+  desk::RescueHands* hands = nullptr;          // null: no pushes
   desk::Uploads* uploads = nullptr;            // null: no image can be sent in pieces
-  const desk::Load* load = nullptr;            // null: it is not measured
+  const desk::Load* load = nullptr;            // null: not measured
   // The settings in force. Thread-safe.
   std::function<api::SettingList()> settings = [] { return api::SettingList(); };
   Door* door = nullptr;  // REQUIRES: set before a call is answered
-  // Where this API is served. Thread-safe.
+  // The addresses of this API. Thread-safe.
   std::function<std::vector<api::Listener>()> management = [] {
     return std::vector<api::Listener>();
   };
-  // What is wrong with that, in sentences. Thread-safe.
+  // Problems with them, in sentences. Thread-safe.
   std::function<std::vector<std::string>()> management_trouble = {};
   std::function<std::vector<api::Front>()> fronts = {};  // how busy they are; thread-safe
   // Reads the settings and certificates again, or says what would change. Thread-safe.
   std::function<base::Outcome<api::Reloaded>(bool dry_run, const repository::By&)>
       reload = {};
-  upkeep::Snapshots* snapshots = nullptr;  // null: none is made
-  // Where snapshots are written. Thread-safe.
+  upkeep::Snapshots* snapshots = nullptr;  // null: none can be made
+  // The folder of snapshots. Thread-safe.
   std::function<std::string()> snapshot_folder = [] { return std::string(); };
-  desk::Notices* notices = nullptr;  // null: nobody is told of anything
-  // Whether metrics are given to this address without a token. Thread-safe.
+  desk::Notices* notices = nullptr;  // null: no receivers
+  // Whether this address gets metrics without a token. Thread-safe.
   std::function<bool(const base::Address&)> metrics_open_to = [](const auto&) {
     return false;
   };
-  // Until when the certificates are good, by what they are for. Thread-safe.
+  // The certificates' end of validity, by purpose. Thread-safe.
   std::function<std::vector<std::pair<std::string, base::WallTime>>()> certificates = [] {
     return std::vector<std::pair<std::string, base::WallTime>>();
   };
-  // How much the pools of threads have to do, by their names. Thread-safe.
+  // The length of the pools' queues, by name. Thread-safe.
   std::function<std::vector<std::pair<std::string, net::WorkPool::Load>>()> pools = [] {
     return std::vector<std::pair<std::string, net::WorkPool::Load>>();
   };

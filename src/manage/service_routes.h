@@ -1,5 +1,4 @@
-// The calls that look after the server itself: reloading, draining, snapshots, notices,
-// metrics.
+// The calls about the server itself: reload, drain, snapshots, notices, metrics.
 #pragma once
 
 #include "manage/routes.h"
@@ -8,7 +7,7 @@ namespace vantro::manage {
 
 void service_routes(Routes& routes);
 
-// That no new transfers are taken, and until when, in a sentence; empty: they are.
+// That new transfers are refused, and until when, in a sentence; empty: they are not.
 std::string drain_sentence(const gate::Gate& gate);
 
 }  // namespace vantro::manage

@@ -1,4 +1,4 @@
-// The part of the management API about stored files that have no record.
+// The management API's calls about stored files without a record.
 #pragma once
 
 #include "manage/routes.h"

@@ -1,4 +1,4 @@
-// Texts that callers give, as the core has them.
+// Callers' texts as values of the core.
 #pragma once
 
 #include <optional>
@@ -12,7 +12,7 @@
 
 namespace vantro::manage {
 
-// Each kInvalid if it is not one; an empty text is none.
+// Each kInvalid for a wrong text; an empty text is none.
 base::Outcome<std::optional<base::WallTime>> time_of(const std::string& text);
 base::Outcome<std::optional<base::Address>> address_of(const std::string& text);
 // "all" is none, too.

@@ -9,10 +9,10 @@ namespace vantro::manual {
 namespace {
 
 constexpr std::size_t kIndent = 2;
-// What a name may take before its explanation goes on a line of its own.
+// The widest name whose explanation stays on its line.
 constexpr std::size_t kWidestName = 26;
 
-// Words put into lines; all but the first begin with `indent` spaces.
+// Breaks text into lines; all but the first begin with `indent` spaces.
 std::string filled(const std::string& text, std::size_t indent, std::size_t at,
                    std::size_t columns) {
   std::string out;

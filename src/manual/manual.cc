@@ -11,7 +11,7 @@
 namespace vantro::manual {
 namespace {
 
-// As roff(7) wants text: no line of it is a request, and hyphens can be copied.
+// Escapes text for roff(7): no line of it is a request, and hyphens can be copied.
 std::string roff(const std::string& text) {
   std::string out;
   bool begins = true;
@@ -184,7 +184,7 @@ std::string man_page(const std::string& name, const std::string& what, const Abo
 
 namespace {
 
-// A command by its path ("/backup/save"), with what may stand behind it.
+// A command by its path ("/backup/write"), with the words that may follow it.
 struct Place {
   std::string path;
   std::vector<std::pair<std::string, std::string>> commands;  // with what they do
@@ -230,8 +230,8 @@ std::string function_name(const std::string& program) {
   return name;
 }
 
-// Finds the command's path in the words before the cursor; the same in bash and zsh but
-// for how words are counted.
+// Finds the command's path in the words before the cursor; the same in bash and zsh
+// except for the counting of words.
 std::string path_finder(const std::vector<Place>& places, const char* words,
                         const char* from, const char* to) {
   std::string known;

@@ -1,6 +1,5 @@
-// Man pages and completions of a program, made from what its --help is made from: the
-// option parser's own tree of commands and options (CLI11). So they never say anything
-// else.
+// Man pages and completions of a program, from the same source as its --help: the option
+// parser's own tree of commands and options (CLI11). So they never disagree.
 #pragma once
 
 #include <map>
@@ -16,23 +15,23 @@ namespace vantro::manual {
 struct About {
   std::string version;
   int section = 1;  // of the manual
-  // What follows the options: title and text, whose lines stay as they are.
+  // After the options: title and text, whose lines stay as they are.
   std::vector<std::pair<std::string, std::string>> more = {};
   std::vector<std::string> see_also = {};  // "vantrod(8)"
-  NotesOf notes = {};                      // none: nothing is known beside the tree
+  NotesOf notes = {};                      // none: no facts beside the tree
 };
 
 // File names with their texts, below a folder "man": the program's own page
 // ("man1/vantro.1") and one for each of its groups of commands ("man1/vantro-backup.1").
 using Files = std::map<std::string, std::string>;
 Files man_pages(const CLI::App& program, const About& about);
-// For bash, zsh and fish: commands and options, and files where a value is wanted. Before
-// files come the names that the program prints when it is called with `names_option` and
-// the words so far, one in each line; empty: it knows none.
+// For bash, zsh and fish: commands and options, and files for values. Before files come
+// the names that the program prints when it is called with `names_option` and the words
+// so far, one in each line; empty: it has no such option.
 Files completions(const CLI::App& program, const std::string& names_option = "");
 
-// A page of the manual made of its parts. `name`: "vantro.toml"; `entries`: what is
-// explained, each with its lines.
+// A page of the manual from its parts. `name`: "vantro.toml"; `entries`: the explained
+// items, each with its lines.
 struct Entry {
   std::string title;
   std::string text;

@@ -100,7 +100,7 @@ void Acceptor::readable() {
       if (error == EMFILE || error == ENFILE || error == ENOBUFS || error == ENOMEM) {
         pause(error);
       }
-      // Whatever else, accept(2) calls it the failing of that one connection.
+      // Any other error belongs to that one connection (accept(2)).
       return;
     }
     const int on = 1;

@@ -1,6 +1,6 @@
-// A listening TCP socket in an event loop. Accept errors are a policy: out of descriptors
-// or memory it stops listening for a moment, longer each time, says so once in the log,
-// and goes on.
+// A listening TCP socket in an event loop. Accept errors are a policy: without
+// descriptors or memory it stops listening for a moment, longer each time, says so once
+// in the log, and continues.
 #pragma once
 
 #include <cstdint>
@@ -20,10 +20,10 @@ class Acceptor final : public EventLoop::Source {
  public:
   static constexpr base::Duration kFirstPause = std::chrono::milliseconds(100);
   static constexpr base::Duration kLongestPause = std::chrono::milliseconds(3200);
-  // So long without another pause, and the shortage is over.
+  // After this time without another pause, the shortage is over.
   static constexpr base::Duration kCalm = std::chrono::seconds(5);
 
-  // Gets each connection: its socket does not block.
+  // Gets each connection, as a non-blocking socket.
   using Accepted = std::function<void(base::UniqueFd socket, const base::Endpoint& peer,
                                       const base::Endpoint& local)>;
 
@@ -33,10 +33,10 @@ class Acceptor final : public EventLoop::Source {
 
   // 0 or an errno.
   int listen(const base::Endpoint& where);
-  // One that listens already, such as a local socket; it must not block.
+  // A socket that already listens, such as a local one; it must not block.
   void listen_on(base::UniqueFd socket) { socket_ = std::move(socket); }
   const base::Endpoint& local() const { return local_; }
-  // Begins to accept; false if the loop has no room.
+  // Begins to accept; false if the loop has no space.
   bool start();
   void stop();
   // Call it often: it ends a pause. True while one lasts.

@@ -1,4 +1,4 @@
-// One accepted connection and all that is said over it, as its lane sees it.
+// One accepted connection and everything on it, as its lane sees it.
 #pragma once
 
 #include <memory>
@@ -12,13 +12,13 @@ namespace vantro::net {
 class Conversation : public std::enable_shared_from_this<Conversation> {
  public:
   virtual ~Conversation() = default;
-  // False: it can't be watched, and is of no use.
+  // False: it cannot be watched, and is useless.
   virtual bool start() = 0;
-  // Called often: deadlines and progress.
+  // Called often: checks deadlines and progress.
   virtual void tick(base::Instant now) = 0;
-  // Begins nothing more after what runs; closes at once if nothing does.
+  // Begins nothing new after the running request; closes at once if there is none.
   virtual void wind_up() = 0;
-  // Ends whatever runs.
+  // Ends everything.
   virtual void cut(const std::string& why) = 0;
 };
 

@@ -5,8 +5,8 @@
 namespace vantro::net {
 namespace {
 
-// To the disk at a time, in bytes: a thousand small uploads take little, a large one goes
-// in large pieces.
+// Bytes to the disk at a time: a thousand small uploads take little, a large one is
+// written in large pieces.
 constexpr std::uint64_t kFirstPiece = 32 * 1024;
 constexpr std::uint64_t kLargestPiece = 512 * 1024;
 
@@ -47,7 +47,7 @@ void DiskFeed::hand_over() {
     auto written = self->write(*piece);
     self->post_([self, written = std::move(written)] {
       --self->under_way_;
-      // A copy: it may end the feed, which forgets it.
+      // A copy: the call may end the feed, which destroys the function.
       if (const auto tell = self->written_) tell(written);
     });
   });

@@ -13,25 +13,26 @@
 
 namespace vantro::net {
 
-// Used on its I/O thread. What is under way keeps it alive.
+// Used on its I/O thread. Work under way keeps it alive.
 class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
  public:
-  // After each piece, on the I/O thread; a refusal is the end of it.
+  // After each piece, on the I/O thread; a refusal ends the feed.
   using Written = std::function<void(const base::Outcome<void>&)>;
-  // Runs work on the I/O thread that the feed belongs to; dropped when that has ended.
+  // Runs work on the I/O thread of the feed; drops it after that thread's end.
   using Post = std::function<void(std::function<void()>)>;
 
   // `disk` must outlive it.
   DiskFeed(WorkPool& disk, Post post, Written written);
   virtual ~DiskFeed() = default;
 
-  // No more should be taken until a piece is written.
+  // The caller should read no more until a piece is written.
   bool waits() const { return under_way_ >= kMostUnderWay; }
-  // Where the next bytes go; at least one. What comes while it waits is kept in memory.
+  // The place for the next bytes; at least one. Bytes that arrive while it waits are kept
+  // in memory.
   std::span<std::uint8_t> room();
   // So many were put there.
   void came(std::size_t count);
-  // There is nothing to do at the moment: what waits for a full piece may go on.
+  // Nothing more is available now: a piece that is not full may be written.
   void pause();
   std::uint64_t size() const { return came_; }
 
@@ -39,11 +40,11 @@ class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
   // On the pool, one at a time.
   virtual base::Outcome<void> write(base::ByteView piece) = 0;
 
-  // On the pool, behind all that has come, which goes there now. It must hold the feed.
+  // On the pool, after everything so far, which goes there now. It must hold the feed.
   void behind(std::function<void()> work);
   // Back on the I/O thread.
   void post(std::function<void()> work) { post_(std::move(work)); }
-  // `written` is not called any more.
+  // `written` is no longer called.
   void forget() { written_ = nullptr; }
 
  private:

@@ -14,7 +14,7 @@ namespace vantro::net {
 namespace {
 
 constexpr int kEventsAtOnce = 256;
-constexpr std::uint64_t kOwnEvent = 0;  // no source's Id: its first use is 1
+constexpr std::uint64_t kOwnEvent = 0;  // not the Id of any source: their first use is 1
 
 base::Instant now() { return std::chrono::steady_clock::now(); }
 
@@ -135,7 +135,7 @@ void EventLoop::guarded(F work) {
     work();
   } catch (const std::exception& error) {
     if (failed_) failed_(error.what());
-    // Short of memory, say: a moment for what else runs to give some back.
+    // Short of memory, say: give other work a moment to free some.
     std::this_thread::sleep_for(std::chrono::milliseconds(10));
   }
 }
@@ -184,7 +184,7 @@ void EventLoop::run() {
         run_posted();
         continue;
       }
-      // Gone, if an earlier event of this round or its own reading ended it.
+      // Gone, if an earlier event of this round or its own handler ended it.
       const auto source = [&]() -> Source* {
         const auto& slot = slots_[static_cast<std::uint32_t>(id)];
         return slot.use == id >> 32 ? slot.source : nullptr;
@@ -207,7 +207,7 @@ void EventLoop::run() {
       guarded(tick_);
     }
   }
-  // What waits may own what owns this loop.
+  // Waiting work may own the owner of this loop.
   std::vector<std::function<void()>> dropped;
   std::multimap<base::Instant, std::function<void()>> not_due;
   not_due.swap(due_);

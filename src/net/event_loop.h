@@ -1,6 +1,6 @@
-// One I/O thread's loop: sockets that can be read, work from other threads, and one
-// coarse tick for all deadlines. Over epoll itself: for thousands of small datagrams a
-// second, the code between a socket and its handler is most of the cost.
+// One I/O thread's loop: readable sockets, work from other threads, and one coarse tick
+// for all deadlines. Over epoll itself: with thousands of small datagrams a second, the
+// code between a socket and its handler is most of the cost.
 #pragma once
 
 #include <atomic>
@@ -19,14 +19,14 @@ namespace vantro::net {
 
 class EventLoop : public std::enable_shared_from_this<EventLoop> {
  public:
-  // Called when its socket can be read; again and again as long as it can.
+  // Called when its socket is readable; again and again as long as it is.
   class Source {
    public:
     virtual ~Source() = default;
     virtual void readable() = 0;
-    // Only where writing was wanted.
+    // Only if writing was wanted.
     virtual void writable() {}
-    // The other end has gone or the socket has an error, whatever was wanted.
+    // The other end has closed or the socket has an error, whatever was wanted.
     virtual void broken() { readable(); }
   };
   using Id = std::uint64_t;
@@ -37,11 +37,11 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   };
 
   // `tick` is called every `interval` while keep_ticking() holds. Throws
-  // std::system_error when the system has no descriptors left.
+  // std::system_error if the system has no descriptors left.
   explicit EventLoop(base::Duration interval);
 
-  // Told when something that the loop called has thrown: that piece of work is lost, and
-  // the loop goes on.
+  // Called when something that the loop called has thrown: that piece of work is lost,
+  // and the loop continues.
   void on_failure(std::function<void(const char* why)> failed) {
     failed_ = std::move(failed);
   }
@@ -51,23 +51,23 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   // Nothing if the system refuses. `source` must live until forget().
   std::optional<Id> watch(int fd, Source& source) { return watch(fd, source, {}); }
   std::optional<Id> watch(int fd, Source& source, Wanted wanted);
-  // From now on it is called for these.
+  // From now on it is called for these events.
   void want(Id id, int fd, Wanted wanted);
-  // Nothing is called for it any more, from this moment.
+  // From now on it is not called any more.
   void forget(Id id, int fd);
 
-  // Once, then or a little later; for moments that a tick is too coarse for. On the
-  // loop's thread. What the loop's end comes before is dropped.
+  // Once, then or a little later; for times too short for a tick. On the loop's thread.
+  // Dropped if the loop ends before.
   void later(base::Instant when, std::function<void()> work);
 
-  // The two that other threads may call. Work that comes after the loop has ended is
-  // dropped.
+  // The two calls for other threads. Work after the loop's end is dropped.
   void post(std::function<void()> work);
   void stop();
-  // Runs it on the loop's thread and waits for it. False: the loop does not take it any
-  // more, or not within some seconds; then it does not run at all. Not on that thread.
+  // Runs it on the loop's thread and waits for it. False: the loop has ended, or did not
+  // take it within some seconds; then it does not run at all. Not on that thread.
   bool run_and_wait(std::function<void()> work);
-  // post(), for those who need not know of loops. REQUIRES: a shared_ptr holds the loop.
+  // post(), for callers that know nothing of loops. REQUIRES: a shared_ptr holds the
+  // loop.
   std::function<void(std::function<void()>)> poster();
 
   // Until stop().
@@ -90,7 +90,7 @@ class EventLoop : public std::enable_shared_from_this<EventLoop> {
   base::Instant next_tick_{};
   std::multimap<base::Instant, std::function<void()>> due_;
   // An Id is a slot's number and how often it was used, so that an event for a source
-  // that has gone can't be taken for one of its successor in the slot.
+  // that has gone does not reach its successor in the slot.
   struct Slot {
     Source* source = nullptr;
     std::uint32_t use = 0;

@@ -5,7 +5,7 @@
 namespace vantro::net {
 namespace {
 
-// Looked after at a time, in bytes.
+// Bytes checked at a time.
 constexpr std::uint64_t kWindow = 1024 * 1024;
 
 }  // namespace

@@ -1,5 +1,5 @@
-// A file while it is sent: what is not in memory is brought there on a disk pool
-// first, so that sending does not wait for the disk.
+// A file while it is sent: bytes that are not in memory are read on a disk pool first, so
+// that sending does not wait for the disk.
 #pragma once
 
 #include <cstdint>
@@ -17,10 +17,10 @@ class FileWindow {
   // `file` is open as long as somebody holds `open`.
   FileWindow(std::shared_ptr<const void> open, int file, std::uint64_t size);
 
-  // How many of the `count` bytes from `offset` on can be sent at once; 0: bring() them.
+  // How many of the `count` bytes from `offset` on can be sent at once; 0: call bring().
   std::uint64_t ready(std::uint64_t offset, std::uint64_t count);
-  // Brings the next of them into memory. `then` is called on the pool; ready() must not
-  // be asked before.
+  // Reads the next of them into memory. `then` is called on the pool; do not call ready()
+  // before.
   void bring(WorkPool& disk, std::uint64_t offset, std::uint64_t count,
              std::function<void()> then);
 
@@ -28,7 +28,7 @@ class FileWindow {
   std::shared_ptr<const void> open_;
   int file_;
   PageCheck pages_;
-  std::uint64_t from_ = 0, until_ = 0;  // in memory when it was last looked
+  std::uint64_t from_ = 0, until_ = 0;  // in memory at the last check
 };
 
 }  // namespace vantro::net

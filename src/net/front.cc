@@ -43,7 +43,7 @@ tl::expected<void, BindFailure> move_listeners(
   for (const auto& one : to) {
     if (!is_in(from, one)) come.push_back(one);
   }
-  // Only those are closed before the new ones are there that must be.
+  // Closes first only those listeners that are in the way of new ones.
   const auto first =
       std::stable_partition(gone.begin(), gone.end(), [&](const auto& old) {
         return std::none_of(come.begin(), come.end(),

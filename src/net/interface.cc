@@ -173,7 +173,7 @@ NetworkPowers network_powers() {
     powers.admin = has(CAP_NET_ADMIN);
     powers.low_ports = has(CAP_NET_BIND_SERVICE);
   }
-  // A service may have the capability, and not the address family.
+  // A service may have the capability, but not the address family.
   const base::UniqueFd raw(::socket(AF_PACKET, SOCK_RAW | SOCK_CLOEXEC, 0));
   powers.raw = static_cast<bool>(raw);
   return powers;

@@ -1,5 +1,5 @@
-// A network interface of this machine, by its name: its state, and addresses that
-// are added to it for a time.
+// A network interface of this machine, by its name: its state, and addresses that are
+// added to it for a time.
 #pragma once
 
 #include <cstdint>
@@ -17,7 +17,7 @@ namespace vantro::net {
 struct InterfaceState {
   int index = 0;
   bool up = false;       // switched on
-  bool carrier = false;  // a cable is in, with something at its other end
+  bool carrier = false;  // a cable is plugged in, with something at its other end
   bool ethernet = false;
   base::LinkAddress link;
   // IPv4, with the length of the prefix.
@@ -26,23 +26,23 @@ struct InterfaceState {
   bool has(const base::Address& address) const;
 };
 
-// Nothing: there is none of that name.
+// Nothing: there is no such interface.
 std::optional<InterfaceState> interface_state(const std::string& name);
 // Ethernet ones, by name; without the loopback.
 std::vector<std::string> interface_names();
 
-// Adds an IPv4 address, which the kernel takes away by itself when `hold` is over
-// (rtnetlink(7), IFA_CACHEINFO), so that it does not outlive a program that dies. Again
-// for the same address: from now on. Whole seconds. 0 or an errno: EPERM without
-// CAP_NET_ADMIN.
+// Adds an IPv4 address, which the kernel removes by itself when `hold` is over
+// (rtnetlink(7), IFA_CACHEINFO), so that it does not outlive a program that dies. A
+// second call for the same address extends it from now. Whole seconds. 0 or an errno:
+// EPERM without CAP_NET_ADMIN.
 int add_address(const std::string& interface, const base::Address& address,
                 unsigned prefix, std::chrono::seconds hold);
-// 0 or an errno: EADDRNOTAVAIL where it is not there.
+// 0 or an errno: EADDRNOTAVAIL if it is not there.
 int remove_address(const std::string& interface, const base::Address& address,
                    unsigned prefix);
 
-// Whether this process may speak on a wire below IP (CAP_NET_RAW), change addresses
-// (CAP_NET_ADMIN), and listen on ports below 1024. Nothing is left open.
+// Whether this process may send below IP (CAP_NET_RAW), change addresses (CAP_NET_ADMIN),
+// and listen on ports below 1024. Nothing is left open.
 struct NetworkPowers {
   bool raw = false;
   bool admin = false;

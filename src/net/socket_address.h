@@ -1,4 +1,4 @@
-// Our endpoints as the socket calls want them, and back.
+// Our endpoints in the form of the socket calls, and back.
 #pragma once
 
 #include <cstddef>
@@ -10,7 +10,7 @@ namespace vantro::net {
 
 // From a socket's own or its peer's address; unspecified for any other family.
 base::Endpoint endpoint_of(const void* address, std::size_t size);
-// Where a socket is bound; unspecified if it is not.
+// The address that a socket is bound to; unspecified if it is not.
 base::Endpoint local_endpoint(int socket);
 
 struct SocketAddress {

@@ -26,7 +26,7 @@ std::string interface_with(const base::Address& address) {
     if (endpoint_of(at->ifa_addr, size).address == address) name = at->ifa_name;
   }
   ::freeifaddrs(list);
-  // All of 127.0.0.0/8 is the loopback interface's.
+  // All of 127.0.0.0/8 belongs to the loopback interface.
   if (name.empty() && address.is_loopback()) name = "lo";
   return name;
 }
@@ -68,8 +68,8 @@ std::unique_ptr<Acceptor> TcpLane::acceptor(
       [this, &lanes, how](base::UniqueFd socket, const base::Endpoint& peer,
                           const base::Endpoint& local) {
         if (!shared_->take_room(peer.address)) {
-          // What does not fit into the socket's buffer is not worth waiting for. Under
-          // TLS there is nothing that could be said in the clear.
+          // Bytes that do not fit into the socket's buffer are not worth waiting for.
+          // Under TLS nothing can be said in the clear.
           const auto& words = shared_->protocol.no_room;
           if (how != How::kTls) {
             ::send(socket.get(), words.data(), words.size(), MSG_NOSIGNAL);
@@ -77,7 +77,7 @@ std::unique_ptr<Acceptor> TcpLane::acceptor(
           return;
         }
         lanes[next_lane_++ % lanes.size()]->take(std::move(socket), peer, local, how);
-        // A pause of the acceptor is ended by the tick.
+        // The tick ends a pause of the acceptor.
       });
 }
 
@@ -140,7 +140,7 @@ void TcpLane::run() { loop_->run(); }
 
 void TcpLane::take(base::UniqueFd socket, const base::Endpoint& peer,
                    const base::Endpoint& local, How how) {
-  // std::function wants copies of what it holds.
+  // std::function needs copyable contents.
   auto held = std::make_shared<base::UniqueFd>(std::move(socket));
   loop_->post(
       [this, held, peer, local, how] { adopt(std::move(*held), peer, local, how); });
@@ -223,7 +223,7 @@ void TcpLane::tick() {
 
 void TcpLane::settle_ticking() {
   if (finished_ && conversations_.empty()) std::exchange(finished_, nullptr)();
-  // The lane that listens looks after pauses, too.
+  // The listening lane also watches pauses.
   loop_->keep_ticking(!conversations_.empty() || !listeners_.empty());
 }
 

@@ -19,10 +19,10 @@ namespace vantro::net {
 
 class TcpLane {
  public:
-  // How connections come to a listener.
+  // How connections reach a listener.
   enum class How { kClear, kTls, kLocal };
 
-  // How often deadlines and progress are looked at.
+  // How often deadlines and progress are checked.
   static constexpr base::Duration kTick = std::chrono::milliseconds(100);
 
   explicit TcpLane(std::shared_ptr<TcpShared> shared);
@@ -36,9 +36,9 @@ class TcpLane {
   // The same on a local socket that listens.
   int listen_locally(base::UniqueFd socket,
                      const std::vector<std::unique_ptr<TcpLane>>& lanes);
-  // Where it really listens. Not while it runs, but on its thread.
+  // Its real addresses. Only while it does not run, or on its thread.
   std::vector<base::Endpoint> listening(bool tls) const;
-  // The same as it was asked for.
+  // The same as configured.
   std::vector<base::Endpoint> wanted(bool tls) const;
   // As Front::change(), on the lane's thread.
   tl::expected<void, BindFailure> move(
@@ -46,7 +46,7 @@ class TcpLane {
       const std::vector<std::unique_ptr<TcpLane>>& lanes);
 
   void run();
-  // The three that other threads may call.
+  // The three calls for other threads.
   void stop() { loop_->stop(); }
   void take(base::UniqueFd socket, const base::Endpoint& peer,
             const base::Endpoint& local, How how);
@@ -58,14 +58,14 @@ class TcpLane {
   base::ByteBuffer& scratch() { return scratch_; }
   void remove(const std::shared_ptr<Conversation>& conversation,
               const base::Address& peer);
-  // Done on the disk pool, in one go with what else is left to it in this moment; by the
-  // lane's destructor if that comes first.
+  // Runs on the disk pool, together with other such work of this moment; by the lane's
+  // destructor if that comes first.
   void leave_to_disk(std::function<void()> work);
 
  private:
   struct Listener {
     How how = How::kClear;
-    base::Endpoint wanted;  // as the settings have it: port 0 is any
+    base::Endpoint wanted;  // as in the settings: port 0 is any
     std::unique_ptr<Acceptor> acceptor;
   };
 

@@ -63,7 +63,7 @@ std::vector<base::Listening> TcpServer::listening() const {
   return listening_;
 }
 
-// On the first lane's thread, or before there is one.
+// On the first lane's thread, or before it exists.
 void TcpServer::note_listening() {
   const auto& protocol = shared_->protocol;
   std::vector<base::Listening> all;

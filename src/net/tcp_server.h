@@ -20,7 +20,7 @@ namespace vantro::net {
 class TcpServer final : public Front {
  public:
   TcpServer(Services services, TcpConfig config, TcpProtocol protocol);
-  // Ends what still runs.
+  // Ends everything that still runs.
   ~TcpServer() override;
   TcpServer(const TcpServer&) = delete;
   TcpServer& operator=(const TcpServer&) = delete;

@@ -23,7 +23,8 @@ void TcpShared::turned_away(const base::Address& address) {
 
 bool TcpShared::find_room(const base::Address& address) {
   const auto known = per_address_.find(address);
-  // Before anybody has to go for it: one address must not push the others out.
+  // The share of one address, before any connection has to go for it: one address must
+  // not displace the others.
   if (known != per_address_.end() && known->second >= most_per_address_) {
     return false;
   }

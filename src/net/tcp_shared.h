@@ -1,4 +1,4 @@
-// What the lanes of a server over TCP have in common. Thread-safe.
+// What the lanes of a TCP server share. Thread-safe.
 #pragma once
 
 #include <atomic>
@@ -23,7 +23,7 @@ namespace vantro::net {
 class Conversation;
 class TcpLane;
 
-// How many connections there may be, over all protocols. Thread-safe.
+// The limit on connections, over all protocols. Thread-safe.
 class ConnectionRoom {
  public:
   explicit ConnectionRoom(std::size_t most) : most_(most) {}
@@ -33,7 +33,7 @@ class ConnectionRoom {
     return false;
   }
   void give_back() { --taken_; }
-  // From the next on.
+  // For new ones.
   void limit(std::size_t most) { most_ = most; }
 
  private:
@@ -41,8 +41,8 @@ class ConnectionRoom {
   std::atomic<std::size_t> taken_ = 0;
 };
 
-// What a server works with. All of it must outlive the server, and the pool's work must
-// be joined before what that work uses goes.
+// What a server needs. All of it must outlive the server, and the pool's work must be
+// joined before anything that it uses is destroyed.
 struct Services {
   WorkPool& disk;
   const base::Clock& clock;
@@ -54,43 +54,43 @@ struct TcpConfig {
   std::vector<base::Endpoint> listen;
   std::vector<base::Endpoint> listen_tls;  // REQUIRES: tls, if there is one
   std::shared_ptr<crypto::TlsServer> tls;
-  std::string tls_protocol = {};  // as crypto::TlsUse has it
-  // A local socket (unix(7)) that listens, beside the others; none: null. It is taken by
-  // bind().
+  std::string tls_protocol = {};  // as in crypto::TlsUse
+  // A listening local socket (unix(7)), beside the others; none: null. bind() takes it
+  // over.
   std::shared_ptr<base::UniqueFd> local = {};
   std::size_t threads = 2;
   // Of this protocol; and all share Services::room.
   std::size_t most_connections = 4000;
   std::size_t most_per_address = 256;
-  // Of one IPv6 /64, in which one host has as many addresses as it likes.
+  // Of one IPv6 /64, in which one host has any number of addresses.
   std::size_t most_per_network = 1024;
 };
 
-// A connection that has just come.
+// A new connection.
 struct Accepted {
   base::UniqueFd socket;
   std::unique_ptr<crypto::TlsChannel> tls;  // null: in the clear
   base::Endpoint peer, local;
-  std::string protocol;  // as TcpProtocol names it
+  std::string protocol;  // in TcpProtocol's words
   std::string heard_on;  // "192.0.2.10:80 on eth0"
-  // Who is at the other end of a local socket, as the kernel tells (SO_PEERCRED); none:
-  // it came over a network.
+  // The user at the other end of a local socket, from the kernel (SO_PEERCRED); none: it
+  // came over a network.
   std::optional<unsigned> local_user = {};
 };
 
-// In what the protocols over TCP differ.
+// The differences between the protocols over TCP.
 struct TcpProtocol {
   std::string name;           // "http"
-  std::string name_with_tls;  // where it listens under TLS
-  // What else is spoken where it listens: SCP beside SFTP, say.
+  std::string name_with_tls;  // its addresses under TLS
+  // Other protocols on the same addresses: SCP beside SFTP, say.
   std::vector<std::string> also = {};
-  std::string no_room;  // said in the clear to a connection that there is no room for
-  // Ends a connection that has led to nothing yet, for one that comes; false: there is
-  // none. Must not wait. None: nobody has to go.
+  std::string no_room;  // sent in the clear to a connection over the limit
+  // Ends a connection that has led to nothing yet, for a new one; false: there is none.
+  // Must not wait. None: nothing is ended.
   std::function<bool()> make_room = {};
-  // Told of an address that there was no room for. None: nobody wants to know.
+  // Called for an address over the limit. None: nobody wants to know.
   std::function<void(const base::Address&)> unanswered = {};
-  // The one that speaks it, in the lane that it belongs to.
+  // The conversation for it, in its lane.
   std::function<std::shared_ptr<Conversation>(TcpLane& lane, Accepted accepted)> welcome;
 };
 
@@ -101,13 +101,13 @@ struct TcpShared : Services {
         protocol(std::move(what)),
         most_per_address_(config.most_per_address) {}
 
-  // Room for one more connection of this address; give_back() when it has gone. False:
-  // it was turned away.
+  // A place for one more connection of this address; give_back() when it has closed.
+  // False: it was refused.
   bool take_room(const base::Address& address);
   void give_back(const base::Address& address);
-  // A connection that was there had to go for others. Not from within make_room().
+  // An existing connection had to go for others. Not from within make_room().
   void turned_away(const base::Address& address);
-  // Connections of one address, from the next on.
+  // Connections of one address, for new ones.
   void limit(std::size_t most_per_address) { most_per_address_ = most_per_address; }
   // Of any listener.
   void accepting_paused(bool paused) { paused_ = paused; }
@@ -117,7 +117,7 @@ struct TcpShared : Services {
   const TcpProtocol protocol;
 
  private:
-  // Over the limit, while those that have to go are leaving.
+  // Over the limit, while connections that have to go are closing.
   static constexpr std::size_t kMostLeaving = 16;
 
   bool find_room(const base::Address& address) VANTRO_REQUIRES(mutex_);

@@ -115,7 +115,7 @@ TcpStream::Moved TcpStream::send_file(int file, std::uint64_t offset, std::size_
     }
     if (put < 0 && errno == EINTR) continue;
     if (put < 0 && not_now(errno)) return {Step::kWaitWrite, 0};
-    // Nothing sent without an error: the file ends before its record does.
+    // Nothing was sent, without an error: the file ends before its record does.
     error_ = put < 0 ? errno : EIO;
     return {};
   }
@@ -175,7 +175,7 @@ bool PageCheck::in_memory(std::uint64_t offset, std::uint64_t count) const {
 }
 
 void bring_into_memory(int file, std::uint64_t offset, std::uint64_t count) {
-  // What comes next is fetched while this is sent.
+  // The next bytes are fetched while these are sent.
   ::posix_fadvise(file, static_cast<off_t>(offset), static_cast<off_t>(4 * count),
                   POSIX_FADV_WILLNEED);
   std::vector<char> scratch(std::min<std::uint64_t>(count, 256 * 1024));

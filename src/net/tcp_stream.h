@@ -1,4 +1,4 @@
-// One accepted TCP connection without blocking, plain or under TLS.
+// One accepted non-blocking TCP connection, plain or under TLS.
 #pragma once
 
 #include <cstdint>
@@ -13,15 +13,15 @@
 
 namespace vantro::net {
 
-// Not thread-safe; for the I/O thread. Files are sent from the page cache: whoever must
-// not wait for a disk asks PageCheck first.
+// Not thread-safe; for the I/O thread. Files are sent from the page cache: a caller that
+// must not wait for a disk asks PageCheck first.
 class TcpStream {
  public:
   enum class Step {
     kMoved,
-    kWaitRead,   // nothing now; when the socket can be read
-    kWaitWrite,  // nothing now; when it can be written, then with the same bytes
-    kEnd,        // the other end has sent all it will send
+    kWaitRead,   // nothing now; call again when the socket is readable
+    kWaitWrite,  // nothing now; call again when it is writable, with the same bytes
+    kEnd,        // the other end sends no more
     kBroken,
   };
   struct Moved {
@@ -40,30 +40,30 @@ class TcpStream {
   bool is_tls() const { return tls_ != nullptr; }
   // Only under TLS, before anything else, until kMoved.
   Step handshake();
-  // As crypto::TlsChannel has it; empty without TLS.
+  // As in crypto::TlsChannel; empty without TLS.
   std::string resumed() const { return tls_ ? tls_->resumed() : ""; }
 
   Moved read(std::span<std::uint8_t> to);
   Moved write(base::ByteView bytes);
-  // `more`: something follows at once, so that small pieces share a packet.
+  // `more`: more follows at once, so that small pieces share a packet.
   Moved write(base::ByteView bytes, bool more);
   Moved send_file(int file, std::uint64_t offset, std::size_t count);
 
-  // After kEnd under TLS, where cuts are told (crypto::TlsServer::accept): whether the
-  // other end has said that it was all.
+  // After kEnd under TLS, if cuts are reported (crypto::TlsServer::accept): whether the
+  // other end has sent close_notify.
   bool end_was_said() const { return !cut_; }
 
-  // Bytes that read() has ready although the socket does not say so.
+  // Bytes that read() has ready although the socket does not report them.
   bool has_pending() const { return tls_ && tls_->has_pending(); }
-  // What the kernel has taken from us, and how much of it the other end has not
-  // acknowledged (TCP's SIOCOUTQ; under TLS this counts what encrypting adds, so that it
-  // errs to the safe side).
+  // The bytes that the kernel has taken from us, and how many of them the other end has
+  // not acknowledged (TCP's SIOCOUTQ; under TLS this counts what encryption adds, so it
+  // errs on the safe side).
   std::uint64_t sent() const { return sent_; }
   std::uint64_t unacknowledged() const;
 
-  // No more will be sent; what the other end still sends can be read.
+  // Sends no more; what the other end still sends can be read.
   void end_sending();
-  // Now, whoever still holds this. Nothing else may be called after it.
+  // Now, whoever still holds this. No other call may follow.
   void close();
   // Closing it then tells the other end that something was wrong (RST).
   void reset_at_close();
@@ -77,7 +77,7 @@ class TcpStream {
   std::uint64_t sent_ = 0;
   int error_ = 0;
   bool cut_ = false;
-  // A record that TLS has taken in part must be given again as it was.
+  // A record that TLS has taken in part must be passed again unchanged.
   base::ByteBuffer record_;
   std::uint64_t record_at_ = 0;
 };
@@ -92,7 +92,7 @@ class PageCheck {
   PageCheck(const PageCheck&) = delete;
   PageCheck& operator=(const PageCheck&) = delete;
 
-  // False where it can't be told.
+  // False where that is unknown.
   bool in_memory(std::uint64_t offset, std::uint64_t count) const;
 
  private:
@@ -100,7 +100,7 @@ class PageCheck {
   std::uint64_t size_;
 };
 
-// Reads the bytes so that they are in memory afterwards. For a disk pool.
+// Reads the bytes into memory. For a disk pool.
 void bring_into_memory(int file, std::uint64_t offset, std::uint64_t count);
 
 }  // namespace vantro::net

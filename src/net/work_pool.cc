@@ -16,7 +16,7 @@ namespace {
 namespace asio = boost::asio;
 using Executor = asio::io_context::executor_type;
 
-// Short of memory, say: a moment for what else runs to give some back.
+// Short of memory, say: give other work a moment to free some.
 constexpr std::chrono::milliseconds kPause{10};
 
 }  // namespace
@@ -42,7 +42,7 @@ struct WorkPool::Threads {
   std::size_t count = 0;
   std::atomic<std::size_t> posted = 0, begun = 0, ended = 0;
 
-  // Counts the piece of work, whatever becomes of it.
+  // Counts the piece of work, whatever its result.
   std::function<void()> counted(std::function<void()> work) {
     ++posted;
     return [this, work = std::move(work)] {

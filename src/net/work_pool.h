@@ -1,6 +1,5 @@
-// Threads that run what is posted to them: what may wait for a disk, or takes long. What
-// a piece of work throws ends that piece, and is said in the log; the thread and the
-// program go on.
+// Threads that run posted work: what may wait for a disk, or takes long. If a piece of
+// work throws, it ends, and the log says so; the thread and the program continue.
 #pragma once
 
 #include <functional>
@@ -36,7 +35,7 @@ class WorkPool {
   Load load() const;
   // Returns when everything that was posted is done.
   void join();
-  // What has not begun is dropped; it does not wait for what has.
+  // Work that has not begun is dropped; it does not wait for running work.
   void stop();
 
  private:
@@ -45,8 +44,8 @@ class WorkPool {
   std::unique_ptr<Threads> threads_;
 };
 
-// Work for a pool that is done piece after piece, in the order in which it was posted.
-// The pool must outlive it; what was posted is done without it, too.
+// Work for a pool that runs piece after piece, in the order in which it was posted. The
+// pool must outlive it; posted work runs even after its destruction.
 class InOrder {
  public:
   explicit InOrder(WorkPool& pool);

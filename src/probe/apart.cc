@@ -41,12 +41,12 @@ Report not_looked(const std::string& why) {
 }
 
 constexpr std::chrono::milliseconds kProgressEvery{100};
-// In front of a line of the child's that tells its progress; no line of a report begins
+// The first character of a line with the child's progress; no line of a report begins
 // with it.
 constexpr char kProgressMark = '@';
 
-// How far the child is, to its parent. What the file has made of the child may lie here,
-// as it may in the report.
+// The child's progress, for its parent. A child that the file has taken over may lie
+// here, as in the report.
 class ProgressLines {
  public:
   void operator()(std::uint64_t have_read) {
@@ -62,7 +62,7 @@ class ProgressLines {
   base::Instant told_ = std::chrono::steady_clock::now();
 };
 
-// Takes such lines off the front of what has come.
+// Removes such lines from the front of the received text.
 void take_progress(std::string& text, const Onlooker& onlooker) {
   while (!text.empty() && text.front() == kProgressMark) {
     const auto end = text.find('\n');
@@ -73,7 +73,7 @@ void take_progress(std::string& text, const Onlooker& onlooker) {
   }
 }
 
-// The report, until the end of the pipe; nothing if the deadline comes first, or the
+// The report, up to the end of the pipe; nothing if the deadline comes first, or the
 // onlooker stops it.
 std::optional<std::string> read_report(int fd, base::Instant until,
                                        const Onlooker& onlooker) {
@@ -100,12 +100,12 @@ void limit(int resource, rlim_t most) {
   ::setrlimit(static_cast<__rlimit_resource>(resource), &value);
 }
 
-// The child's exit code where it could not be confined, and so did not look.
+// The child's exit code if it could not be confined, and so did not look.
 constexpr int kNotConfined = 3;
 constexpr int kNoSuchMember = 4;
 
 void limit_itself(rlim_t seconds) {
-  // Nothing that the server had open is any of its business.
+  // The child needs nothing that the server had open.
   ::close_range(3, ~0u, 0);
   // The child must not outlive a server that was killed.
   ::prctl(PR_SET_PDEATHSIG, SIGKILL);
@@ -275,8 +275,8 @@ int child_main(const std::string& seconds) {
   }
   const auto text = encode(report);
   std::fwrite(text.data(), 1, text.size(), stdout);
-  // At once: what runs at a program's usual end (a sanitizer's look for leaks, say) may
-  // need rights that it has given up.
+  // At once: code at a program's usual end (a sanitizer's look for leaks, say) may need
+  // rights that it has given up.
   ::_exit(std::fflush(stdout) == 0 ? 0 : 1);
 }
 

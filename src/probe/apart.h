@@ -1,5 +1,5 @@
 // The look inside, in a process of its own: it has no rights, little memory and little
-// time, and whatever a hostile file does to it ends with it.
+// time, and a hostile file can damage only that process.
 #pragma once
 
 #include <functional>
@@ -20,15 +20,15 @@ struct Apart {
   base::Duration grace = std::chrono::seconds(5);  // then it is ended
 };
 
-// Why files are not looked into on a machine like that.
+// Why files are not looked into on such a machine.
 inline constexpr const char* kCannotConfine =
     "this machine's kernel can't confine a process that reads hostile files (it needs "
     "seccomp and Landlock)";
 
 inline constexpr const char* kChildArgument = "--look-inside";
 
-// Who waits for a look. Both are called about ten times a second, on the thread that
-// waits, and may be empty.
+// The caller that waits for a look. Both are called about ten times a second, on the
+// waiting thread, and may be empty.
 struct Onlooker {
   std::function<bool()> stop;                    // true ends the look
   std::function<void(std::uint64_t)> have_read;  // so many bytes of the file so far
@@ -42,15 +42,15 @@ Report look_apart(const Apart& apart, int fd, std::uint64_t size,
 
 inline constexpr const char* kTakeOutArgument = "--take-out-member";
 
-// Takes a member out of an archive in the same way: what unpacks it is a process without
-// rights. kNotFound: the archive has no such member; kCorrupt: it ends early, or takes
-// longer than is allowed; else what `take` refused with.
+// Extracts a member of an archive in the same way: a process without rights unpacks it.
+// kNotFound: the archive has no such member; kCorrupt: it ends early, or takes longer
+// than is allowed; else the refusal of `take`.
 base::Outcome<void> take_out_apart(
     const Apart& apart, int fd, const std::string& path,
     const std::function<base::Outcome<void>(base::ByteView)>& take);
 
 // In the child: looks into standard input, writes its progress and then the report to
-// standard output, and gives the exit code. `seconds` is the second argument.
+// standard output, and returns the exit code. `seconds` is the second argument.
 int child_main(const std::string& seconds);
 // The same for take_out_apart().
 int take_out_main(const std::string& seconds, const std::string& path);

@@ -54,7 +54,7 @@ bool is_zip(base::ByteView head) {
   return head.size() >= 4 && std::memcmp(head.data(), "PK\3\4", 4) == 0;
 }
 
-// Watches how many zeros a stream ends with: a tar archive ends with two empty blocks.
+// Counts the zeros at a stream's end: a tar archive ends with two empty blocks.
 class TailWatch final : public Stream {
  public:
   explicit TailWatch(Stream& below) : below_(below) {}
@@ -165,12 +165,12 @@ la_ssize_t read_stream(struct archive*, void* stream, const void** bytes) {
 
 void note_trouble(Report& report, const Stream& stream) {
   if (!stream.trouble()) return;
-  // The cause below comes before what it led to above.
+  // The cause below comes before its consequences above.
   report.findings.clear();
   report.judge(stream.trouble()->verdict, stream.trouble()->finding);
 }
 
-// tar or cpio, in whatever layers.
+// tar or cpio, in any layers.
 void look_at_members(Stream& stream, bool tar, const Source& source, Report& report) {
   TailWatch watched(stream);
   const auto archive = new_archive();
@@ -185,7 +185,7 @@ void look_at_members(Stream& stream, bool tar, const Source& source, Report& rep
   } else {
     MemberLook(archive.get(), source, report).look();
   }
-  // What follows the archive's end still has check values of the layers below.
+  // The layers below have check values even after the archive's end.
   while (!watched.next().empty()) {
   }
   note_trouble(report, watched);
@@ -199,12 +199,12 @@ void look_at_members(Stream& stream, bool tar, const Source& source, Report& rep
   report.judge(Verdict::kWhole, "whole: read to its end, all check values match");
 }
 
-// The size of a zip archive's end record, and the longest comment behind it.
+// The size of a zip archive's end record, and the longest comment after it.
 constexpr std::size_t kZipEnd = 22;
 constexpr std::size_t kLongestComment = 65'535;
 
-// A file for formats that look into it here and there. The library's own way to do so
-// asks the system about the file, which a confined process can't.
+// A file for formats with random access. The library's own way asks the system about the
+// file, which a confined process cannot do.
 class SeekableFile {
  public:
   explicit SeekableFile(const Source& source) : source_(source) {}
@@ -246,8 +246,8 @@ class SeekableFile {
   base::ByteBuffer block_;
 };
 
-// Where the record at the archive's end says that its directory begins: the file is then
-// that long at least.
+// Where the record at the archive's end says that its directory begins: the file must be
+// at least that long.
 bool has_zip_end(const Source& source) {
   const auto tail = std::min<std::uint64_t>(source.size(), kZipEnd + kLongestComment);
   const auto bytes = source.read(source.size() - tail, static_cast<std::size_t>(tail));
@@ -277,7 +277,7 @@ Report look_at_zip(const Source& source) {
   return report;
 }
 
-// The member of that path, in an archive that was opened.
+// The member of that path, in an open archive.
 TakenOut take_out_of(struct archive* archive, const Source& source,
                      const std::string& path,
                      const std::function<bool(base::ByteView)>& take) {
@@ -300,7 +300,7 @@ TakenOut take_out_of(struct archive* archive, const Source& source,
     if (source.out_of_time()) return TakenOut::kBroken;
     const int result = ::archive_read_data_block(archive, &bytes, &count, &offset);
     if (result == ARCHIVE_EOF) break;
-    // A hole in the file stands for zeros; no image has one.
+    // A hole in the file means zeros; no image has one.
     if (result != ARCHIVE_OK || static_cast<std::uint64_t>(offset) != have) {
       return TakenOut::kBroken;
     }
@@ -315,8 +315,8 @@ TakenOut take_out_of(struct archive* archive, const Source& source,
                                                                  : TakenOut::kBroken;
 }
 
-// zstd's check value may be left out (RFC 8878, 3.1.1.1.1: bit 2 of the byte behind the
-// magic number): then damage can go unnoticed.
+// zstd's check value is optional (RFC 8878, 3.1.1.1.1: bit 2 of the byte after the magic
+// number): without it damage can go unnoticed.
 std::string without_check_value(const Source& source, const std::string& layers) {
   constexpr std::uint8_t kChecksumFlag = 4;
   if (!layers.ends_with("zstd")) return "";

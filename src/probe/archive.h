@@ -12,7 +12,7 @@
 
 namespace vantro::probe {
 
-// Nothing if it does not begin as one.
+// Nothing if it does not begin like one.
 std::optional<Report> look_at_archive(const Source& source);
 
 enum class TakenOut {
@@ -21,7 +21,7 @@ enum class TakenOut {
   kBroken,  // the archive, before the member's end
 };
 // The bytes of the member with that path, as a report lists it, piece by piece. `take`
-// may give up with false, which is kBroken as well.
+// may stop with false, which is kBroken as well.
 TakenOut take_out(const Source& source, const std::string& path,
                   const std::function<bool(base::ByteView)>& take);
 

@@ -21,7 +21,7 @@ namespace {
 
 bool drop_capabilities() {
   for (int one = 0; one <= CAP_LAST_CAP; ++one) {
-    // Refused to a process that has none to drop.
+    // Refused to a process without any to drop.
     ::prctl(PR_CAPBSET_DROP, one, 0, 0, 0);
   }
   ::prctl(PR_CAP_AMBIENT, PR_CAP_AMBIENT_CLEAR_ALL, 0, 0, 0);
@@ -46,8 +46,8 @@ bool close_the_file_system() {
 }
 
 #if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-// A sanitizer's own calls come on top of the program's: they fail. Another number than
-// that of the calls that may fail anyway, as the same one twice is refused.
+// A sanitizer makes calls of its own: they fail. With another number than that of the
+// calls that may fail anyway, as the same one twice is refused.
 constexpr std::uint32_t kOtherwise = SCMP_ACT_ERRNO(EACCES);
 bool allow_a_sanitizer(scmp_filter_ctx filter) {
   return ::seccomp_rule_add(filter, SCMP_ACT_ALLOW, SCMP_SYS(sigaltstack), 0) == 0;
@@ -64,7 +64,7 @@ bool add_rules(scmp_filter_ctx filter, std::uint32_t action,
   });
 }
 
-// What reading, computing and writing take.
+// The calls for reading, computing and writing.
 bool allow_the_needed(scmp_filter_ctx filter) {
   return add_rules(filter, SCMP_ACT_ALLOW,
                    {SCMP_SYS(read),
@@ -96,7 +96,7 @@ bool allow_the_needed(scmp_filter_ctx filter) {
                     SCMP_SYS(exit_group)});
 }
 
-// Memory, but none that could be run.
+// Memory, but not executable memory.
 bool allow_memory(scmp_filter_ctx filter) {
   const scmp_arg_cmp not_run{2, SCMP_CMP_MASKED_EQ, PROT_EXEC, 0};
   const auto allow = [&](int call) {
@@ -105,8 +105,8 @@ bool allow_memory(scmp_filter_ctx filter) {
   return allow(SCMP_SYS(mmap)) && allow(SCMP_SYS(mprotect));
 }
 
-// What libraries try (tables of characters, the size of the machine, whether it is a
-// terminal), and can do without.
+// Calls that libraries try (tables of characters, the size of the machine, whether it is
+// a terminal), and can do without.
 bool refuse_the_tried(scmp_filter_ctx filter) {
   return add_rules(filter, SCMP_ACT_ERRNO(EPERM),
                    {SCMP_SYS(open),      SCMP_SYS(openat),     SCMP_SYS(access),

@@ -41,7 +41,7 @@ class Fields {
   bool big_endian_;
 };
 
-// Where a table's parts lie; `from` and `size` are offsets of fields in an entry.
+// The place of a table's parts; `from` and `size` are offsets of fields in an entry.
 struct Table {
   std::uint64_t offset, count, entry;
   std::size_t from, size;
@@ -104,7 +104,7 @@ std::optional<Report> look_at_disc_image(const Source& source) {
   }
   Report report;
   report.kind = "ISO 9660 disc image";
-  // Both are there in both byte orders; the little-endian one comes first.
+  // Both exist in both byte orders; the little-endian one comes first.
   const Fields fields(descriptor, false);
   std::string name(descriptor.begin() + 40, descriptor.begin() + 72);
   name.erase(name.find_last_not_of(' ') + 1);

@@ -16,8 +16,7 @@ namespace {
 constexpr std::size_t kPiece = 1 << 20;
 constexpr int kMostImages = 1000;
 
-// The file as memory. A disk that fails under it ends the process, which is why this is
-// done apart.
+// The file as memory. A disk error under it ends the process, so this runs apart.
 class Mapped {
  public:
   explicit Mapped(const Source& source) : size_(source.size()) {
@@ -106,7 +105,7 @@ class TreeLook {
     }
   }
 
-  // Offset in the file and size: in the tree itself, or behind it.
+  // Offset in the file and size: in the tree itself, or after it.
   std::optional<std::pair<std::uint64_t, std::uint64_t>> bytes_of(int node) const {
     int length = 0;
     const void* data = fdt_getprop(tree_, node, "data", &length);

@@ -1,5 +1,5 @@
-// Flattened image trees: a device tree that holds images as properties (or names where
-// they lie behind it), each with hashes. Read through libfdt.
+// Flattened image trees: a device tree that holds images as properties (or their place
+// after it), each with hashes. Read through libfdt.
 #pragma once
 
 #include <optional>
@@ -9,7 +9,7 @@
 
 namespace vantro::probe {
 
-// Nothing if it does not begin as a flattened tree.
+// Nothing if it does not begin like a flattened tree.
 std::optional<Report> look_at_image_tree(const Source& source);
 
 }  // namespace vantro::probe

@@ -1,4 +1,4 @@
-// One look inside a file: what kind it is, whether it is whole, what it holds.
+// One look inside a file: its kind, whether it is whole, its members.
 #pragma once
 
 #include "probe/report.h"
@@ -6,7 +6,7 @@
 
 namespace vantro::probe {
 
-// Reads a file that may be hostile, with libraries that may have faults: run it apart
+// Reads a file that may be hostile, with libraries that may have bugs: run it apart
 // (probe/apart.h).
 Report look_inside(const Source& source);
 

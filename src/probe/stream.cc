@@ -35,7 +35,7 @@ class FileStream final : public Stream {
   base::ByteBuffer piece_;
 };
 
-// What both unpackers have in common.
+// The common part of both unpackers.
 class Unpacking : public Stream {
  public:
   Unpacking(std::unique_ptr<Stream> below, const Source& source)
@@ -52,7 +52,7 @@ class Unpacking : public Stream {
     return false;
   }
   void broke(Verdict verdict, const std::string& finding) {
-    // What went wrong below is the cause.
+    // The problem below is the cause.
     trouble_ = below_->trouble() ? below_->trouble() : Trouble{verdict, finding};
   }
 
@@ -61,7 +61,7 @@ class Unpacking : public Stream {
   std::uint64_t unpacked_ = 0;
 };
 
-// Through zlib, as it checks the CRC and length behind each member; members may follow
+// Through zlib, as it checks the CRC and length after each member; members may follow
 // each other, and zeros may fill up the end.
 class GzipStream final : public Unpacking {
  public:
@@ -112,7 +112,7 @@ class GzipStream final : public Unpacking {
     return !bytes.empty();
   }
 
-  // At the border of two members, or in what fills up the end.
+  // Between two members, or in the filling at the end.
   bool begin_member() {
     while (true) {
       while (zlib_.avail_in > 0 && members_ > 0 && *zlib_.next_in == 0) {
@@ -192,7 +192,7 @@ class FilterStream final : public Unpacking {
     if (::archive_read_open(archive_, this, nullptr, read, nullptr) == ARCHIVE_OK &&
         ::archive_read_next_header(archive_, &entry) == ARCHIVE_OK) {
       if (::archive_filter_count(archive_) > 1) return true;
-      // Too short to be told from plain bytes, it would come through as it is.
+      // Too short to be recognised, plain bytes would pass through.
       ended_ = true;
       broke(Verdict::kCutShort,
             fmt::format("truncated: the {} stream ends within its header", name_));
@@ -206,7 +206,7 @@ class FilterStream final : public Unpacking {
     ended_ = true;
     const char* said = ::archive_error_string(archive_);
     const std::string reason = said == nullptr ? "no reason given" : said;
-    // The only places where libarchive tells the two apart.
+    // The only places where libarchive distinguishes the two.
     const bool cut = reason.find("runcated") != std::string::npos ||
                      reason.find("No progress") != std::string::npos ||
                      reason.find("end of file") != std::string::npos;

@@ -1,4 +1,4 @@
-// Bytes that are unpacked as they are read, in layers: file -> gzip -> what is in it.
+// Bytes that are unpacked while they are read, in layers: file -> gzip -> its content.
 #pragma once
 
 #include <cstdint>
@@ -12,7 +12,7 @@
 
 namespace vantro::probe {
 
-// What ended a stream before its end.
+// Why a stream ended before its end.
 struct Trouble {
   Verdict verdict = Verdict::kUnknown;
   std::string finding;
@@ -21,19 +21,19 @@ struct Trouble {
 class Stream {
  public:
   virtual ~Stream() = default;
-  // The next bytes, valid until the next call; empty at the end, and for ever then.
+  // The next bytes, valid until the next call; empty at the end, and always after it.
   virtual base::ByteView next() = 0;
-  // Set if it ended in a bad way.
+  // Set if it ended too early.
   const std::optional<Trouble>& trouble() const { return trouble_; }
 
  protected:
   std::optional<Trouble> trouble_;
 };
 
-// The file as it is. `source` must outlive it.
+// The file unchanged. `source` must outlive it.
 std::unique_ptr<Stream> file_stream(const Source& source);
 
-// A stream whose first bytes can be looked at.
+// A stream whose first bytes can be read in advance.
 class Peekable final : public Stream {
  public:
   explicit Peekable(std::unique_ptr<Stream> below) : below_(std::move(below)) {}
@@ -47,11 +47,11 @@ class Peekable final : public Stream {
   bool head_given_ = false;
 };
 
-// What is unpacked next, told by the first bytes: its name ("gzip", "xz", "bzip2",
+// The outermost compression, from the first bytes: its name ("gzip", "xz", "bzip2",
 // "zstd") or nothing.
 std::optional<std::string> compression_of(base::ByteView head);
 
-// Unpacks, and holds the check values against the bytes. `source` and its limits must
+// Unpacks, and compares the check values with the bytes. `source` and its limits must
 // outlive it.
 std::unique_ptr<Stream> unpack(const std::string& compression,
                                std::unique_ptr<Stream> below, const Source& source);

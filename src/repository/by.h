@@ -1,4 +1,4 @@
-// Whose a change is, for the ledger and the change log.
+// The author of a change, for the ledger and the change log.
 #pragma once
 
 #include <string>
@@ -15,7 +15,7 @@ struct By {
 
   std::string name;          // a person's, or "server"
   std::string from;          // an address, or "this machine"; empty: the server itself
-  std::string request = {};  // base/request_id.h; empty: nobody asked
+  std::string request = {};  // base/request_id.h; empty: no request
 };
 
 }  // namespace vantro::repository

@@ -1,6 +1,6 @@
-// One change of what is kept, by a person or by the server: the work, its rows in the
-// ledger and in the change log are one transaction; what the log says of it, it says
-// after the commit.
+// One change of the repository, by a person or by the server: the work and its rows in
+// the ledger and in the change log are one transaction; its log lines are written after
+// the commit.
 #pragma once
 
 #include <string>
@@ -21,14 +21,14 @@ class Change {
   // The repository must outlive it.
   Change(Repository& repository, By by);
 
-  // At the beginning of the transaction, which may be begun once more.
+  // At the beginning of the transaction, which may begin a second time.
   void begin(db::Transaction& transaction);
-  // A row of the ledger. `event`: "device-add"; `name`: of what was changed; `sha256`: of
-  // its bytes, or empty.
+  // A row of the ledger. `event`: "device-add"; `name`: of the changed object; `sha256`:
+  // of its bytes, or empty.
   void record(db::Transaction& transaction, const std::string& event,
               const std::string& name, const std::string& sha256,
               const std::string& sentence);
-  // Tells the log what was recorded. REQUIRES: the transaction is committed.
+  // Writes what was recorded to the log. REQUIRES: the transaction is committed.
   void committed() const;
 
   const std::string& by() const { return by_.name; }

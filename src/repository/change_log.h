@@ -1,6 +1,6 @@
-// The change log: what has changed of that which snapshots and listeners depend on, in
-// the order of the commits. The rooms below write it (db::Transaction::changed), each
-// change in its own transaction, so that nobody need be told of it.
+// The change log: the changes that snapshots and listeners depend on, in the order of the
+// commits. The rooms below write it (db::Transaction::changed), each change in its own
+// transaction, so that no other notification is needed.
 #pragma once
 
 #include <cstdint>
@@ -15,14 +15,14 @@ namespace vantro::repository {
 // Thread-safe; the database must outlive it.
 class ChangeLog {
  public:
-  // How long rows are kept at least: those who follow it are never so far behind.
+  // How long rows are kept at least: readers are never so far behind.
   static constexpr base::WallTime kKept = 7 * base::WallTime{86'400'000};
 
   explicit ChangeLog(db::Database& database) : database_(database) {}
 
-  // The sequence number of the last row that was ever written; 0: none.
+  // The sequence number of the last row ever written; 0: none.
   static std::int64_t last(db::Transaction& transaction);
-  // The rows behind that number, at most `most`, in their order.
+  // The rows after that number, at most `most`, in their order.
   static std::vector<db::Change> after(db::Transaction& transaction,
                                        std::int64_t sequence, std::size_t most);
 

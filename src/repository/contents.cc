@@ -37,7 +37,7 @@ void Contents::mend(db::Transaction& t, const std::string& sha256, base::WallTim
 }
 
 void Contents::remove_if_unrecorded(const std::string& sha256) {
-  // Nobody may file the same bytes between the look for who has them and their removal.
+  // Nobody may file the same bytes between the search for their users and their removal.
   const std::lock_guard lock(repository_.vault_mutex);
   if (repository_.unrecorded.find(sha256)) return;
   const auto recorded = repository_.database->read(

@@ -17,8 +17,9 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
   base::Lock lock(mutex_);
   waiting_.push_back(&item);
   while (!item.done) {
-    // Whoever finds nobody at work works off all that waits, its own among it; the others
-    // only wait. So no thread is kept for it, and a lone upload waits for no group.
+    // A thread that finds nobody at work files everything that waits, its own upload
+    // included; the others only wait. So no thread is reserved for it, and a lone upload
+    // waits for no group.
     if (working_) {
       item.woken.wait(lock);
       continue;
@@ -31,42 +32,40 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
     work_off(group);
     lock.lock();
     working_ = false;
-    // Under the lock, as none of them may be gone before it was notified.
+    // Under the lock, as none of them may be destroyed before it was notified.
     for (auto* one : group) {
       one->done = true;
       one->woken.notify_one();
     }
-    // The next group's work is done by one of its own.
+    // The next group's work is done by one of its own threads.
     if (!waiting_.empty()) waiting_.front()->woken.notify_one();
   }
   lock.unlock();
-  // Its bytes are in the vault and no record names them: nobody else would ever remove
-  // them.
+  // Its bytes are in the vault without a record: nobody else would ever remove them.
   if (!item.result && item.moved) {
     repository_.contents.remove_if_unrecorded(arrival.sha256());
   }
-  // The same bytes may have lain there without a record since a crash.
+  // The same bytes may have been there without a record since a crash.
   if (item.result) repository_.unrecorded.forget(arrival.sha256());
   return item.result;
 }
 
-// In this order, as the power may go after each step: bytes on disk, then in the vault
-// under their name, that name on disk, and only then the record. What is left of a cut
-// are bytes without a record, which the next start lists; never a record without its
-// bytes.
+// In this order, as the power may fail after each step: bytes on disk, then in the vault
+// under their name, that name on disk, and only then the record. A power cut leaves bytes
+// without a record, which the next start lists; never a record without its bytes.
 void Filing::work_off(const std::vector<Item*>& group) {
-  // All begin to be written before the first is waited for.
+  // Starts writing all before it waits for the first.
   for (auto* one : group) one->arrival->begin_sync();
   for (auto* one : group) one->result = one->arrival->sync_whole();
-  // Until they are recorded they look like bytes that nobody needs: whoever removes such
-  // takes the mutex alone.
+  // Until they are recorded they look unused: whoever removes unused bytes takes the
+  // mutex alone.
   const std::shared_lock vault(repository_.vault_mutex);
   move_in(group);
   record_all(group);
 }
 
 void Filing::move_in(const std::vector<Item*>& group) {
-  // Of each shelf one is kept here: syncing its folder makes all names in it durable.
+  // One file of each shelf: syncing its folder makes all names in it durable.
   std::set<std::string> shelves;
   for (auto* one : group) {
     if (!one->result) continue;
@@ -74,7 +73,8 @@ void Filing::move_in(const std::vector<Item*>& group) {
     one->moved = one->result.has_value();
     shelves.insert(one->arrival->sha256());
   }
-  // A name that may not be on disk must not be recorded: one failure is all those's.
+  // A name that may not be on disk must not be recorded: one failure counts for all of
+  // its shelf.
   for (auto* one : group) {
     if (!one->result || !shelves.erase(one->arrival->sha256())) continue;
     const auto synced = repository_.folder.sync_vault_shelf(one->arrival->sha256());
@@ -89,11 +89,11 @@ void Filing::move_in(const std::vector<Item*>& group) {
 }
 
 base::Outcome<void> Filing::record(db::Transaction& t, Item& item) {
-  // Each names by itself who changes something; without this, the next one would be noted
-  // under the name that the one before it gave.
+  // Each record sets its own author; without this, the next one would get the author of
+  // the previous one.
   t.acting("server");
   if (auto done = (*item.record)(t); !done) return done;
-  // The bytes are whole again, if they had been marked as damaged or gone.
+  // The bytes are whole again, if they were marked as damaged or missing.
   Contents::mend(t, item.arrival->sha256(), item.now);
   return {};
 }
@@ -108,7 +108,7 @@ void Filing::record_all(const std::vector<Item*>& group) {
     return base::Outcome<void>();
   });
   if (together) return;
-  // One that can't be recorded must not take the others with it.
+  // A record that fails must not take the others with it.
   for (auto* one : group) {
     if (!one->result) continue;
     one->result =

@@ -1,5 +1,5 @@
-// Files what has come whole: bytes into the vault, the record into the database, both on
-// disk. It is the one way into the vault. Those that come while others are being filed
+// Files complete uploads: bytes into the vault, the record into the database, both on
+// disk. It is the only way into the vault. Uploads that end while others are being filed
 // are filed together after them: a thousand uploads at once then cost the disk some
 // dozens of waits, not thousands.
 #pragma once
@@ -22,11 +22,11 @@ class Filing {
  public:
   explicit Filing(Repository& repository) : repository_(repository) {}
 
-  // Writes the record into a transaction that is others' as well. It may be called again
-  // after a transaction that failed, and on another thread.
+  // Writes the record into a shared transaction. It may be called again after a failed
+  // transaction, and on another thread.
   using Record = std::function<base::Outcome<void>(db::Transaction&)>;
 
-  // All of it is on disk when this returns a value; of what is refused no bytes stay in
+  // Everything is on disk when this returns a value; of a refused upload no bytes stay in
   // the vault. REQUIRES: arrival.finish() was called.
   base::Outcome<void> file(store::Arrival& arrival, const Record& record,
                            base::WallTime now);
@@ -39,7 +39,7 @@ class Filing {
     bool moved = false;  // into the vault
     base::Outcome<void> result;
     bool done = false;
-    // One for each: all of them woken at each group's end would be most of the work.
+    // One for each: waking all of them at each group's end would be most of the work.
     base::Condition woken;
   };
 
@@ -51,7 +51,7 @@ class Filing {
   Repository& repository_;
   base::Mutex mutex_;
   std::vector<Item*> waiting_ VANTRO_GUARDED_BY(mutex_);
-  bool working_ VANTRO_GUARDED_BY(mutex_) = false;  // one of them works a group off
+  bool working_ VANTRO_GUARDED_BY(mutex_) = false;  // one thread files a group
 };
 
 }  // namespace vantro::repository

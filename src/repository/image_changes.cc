@@ -33,7 +33,7 @@ std::vector<catalog::Vouch> vouch(db::Transaction& t, Change& change,
 
 namespace {
 
-// What the list calls a file, where the list lies.
+// The list's name for a file, relative to the list's folder.
 std::string beside(const std::string& list_name, const crypto::ListedChecksum& one) {
   // A bare checksum is for the file that the list is named after.
   if (one.name.empty()) return list_name.substr(0, list_name.rfind('.'));

@@ -1,5 +1,5 @@
-// Changes of an image that people make, and that the gate makes as well: for an account
-// that hands in a checksum list, or when an upload's end turns out not to be confirmed.
+// Changes of an image by people, and by the gate: for an account that hands in a checksum
+// list, or when an upload's end turns out to be unconfirmed.
 #pragma once
 
 #include <string>
@@ -17,29 +17,28 @@ namespace vantro::repository {
 
 struct Repository;
 
-// A checksum of the maker's, and where it came from.
+// A maker's checksum, and its source.
 struct Claim {
   crypto::Expected expected;
   std::string source;
-  std::string signer;  // of the list it stood in, if that was checked; else empty
+  std::string signer;  // of the list's signature, if that was checked; else empty
 };
 
-// All in the caller's transaction, and recorded in the change. The image is brought up to
-// date.
+// All in the caller's transaction, and recorded in the change. Updates `image`.
 
-// Compares with each claim, and keeps the results. Those that were added.
+// Compares with each claim, and records the results. Returns those that were added.
 std::vector<catalog::Vouch> vouch(db::Transaction& transaction, Change& change,
                                   catalog::Image& image,
                                   const std::vector<Claim>& claims);
-// What a checksum list said of an image.
+// The claims of a checksum list about an image.
 struct ListedResult {
   std::string image;
   crypto::Algorithm algorithm;
   bool agrees;
 };
-// A list that came behind its images, from `by`: compares with each image that the same
-// one has added, and keeps the results. Others' images are not judged by it: a wrong
-// checksum takes them off offer. The same list again changes nothing.
+// For a list that arrived after its images, from `by`: compares with each image that the
+// same account has added, and records the results. Other accounts' images are not judged
+// by it: a wrong checksum ends their offers. The same list again changes nothing.
 base::Outcome<std::vector<ListedResult>> compare_with_list(
     Repository& repository, const std::string& by, const std::string& source,
     const std::string& list_name, const crypto::ChecksumList& list);

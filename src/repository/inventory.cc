@@ -29,8 +29,8 @@ base::Outcome<Holder> Inventory::holder(const std::string& typed) const {
   if (const auto address = base::Address::parse(typed)) {
     auto holder = holder_of(*address);
     if (holder.device == 0) return holder;
-    // What came before the device was made known is listed under its address until it is
-    // claimed, and must be seen there.
+    // Backups from before the device was known are listed under its address until that is
+    // assigned, and must stay visible there.
     const Holder own{0, address->text()};
     const auto has_own = repository_.backups.has_any(own);
     if (!has_own) return base::refuse(has_own.error());

@@ -1,5 +1,5 @@
-// Whose an address is, and which single revisions are on offer to whom: from the
-// snapshot, so that a request needs no database for it. Thread-safe.
+// The owner of an address, and the single revisions on offer to it: from the snapshot, so
+// that a request needs no database. Thread-safe.
 #pragma once
 
 #include <optional>
@@ -26,17 +26,17 @@ class Inventory {
   backup::Holder holder_of(const base::Address& address) const;
   // The name of the device that the address belongs to, or nothing.
   std::string device_at(const base::Address& address) const;
-  // As a person typed it: a device's name, or an address. kNotFound says what is near.
+  // As a person typed it: a device's name, or an address. kNotFound has near names.
   base::Outcome<backup::Holder> holder(const std::string& typed) const;
-  // Empty where nothing is known of it.
+  // Empty if nothing is known.
   std::string platform_of(const backup::Holder& holder) const;
   std::optional<std::uint64_t> quota_of(const backup::Holder& holder) const;
-  // The open job of the device that the address belongs to, or of that device; nothing:
-  // it has none.
+  // The open job of the device with this address, or of that device; nothing: it has
+  // none.
   std::optional<jobs::Job> job_at(const base::Address& address) const;
   std::optional<jobs::Job> job_of(std::int64_t device) const;
 
-  // Those that stand at that time, to that holder.
+  // Those that are open at that time, to that holder.
   std::vector<backup::BackupOffer> offers_to(const backup::Holder& holder,
                                              base::WallTime now) const;
 

@@ -37,7 +37,7 @@ void end_job(db::Transaction& t, Change& change, const jobs::Job& job, jobs::Job
     jobs::Jobs::note(t, {0, job.id, seen.at, "device", "attempt",
                          image == nullptr ? 0 : image->number, jobs::attempt_text(seen)});
   }
-  // And what its own reports said of it meanwhile.
+  // With the facts from its own reports meanwhile.
   if (const auto device = fleet::Devices::with_id(t, job.device)) {
     for (const auto* field : {fleet::kVersion, fleet::kBootVersion}) {
       const auto* told = device->state.find(field);

@@ -1,4 +1,4 @@
-// The end of a job, which people, the device's removal and a report can bring about.
+// The end of a job, by a person, by the device's removal or by a report.
 #pragma once
 
 #include <string>
@@ -16,9 +16,9 @@ struct Repository;
 // A row of the ledger as jobs look at it.
 jobs::Seen seen_of(const ledger::Entry& entry);
 
-// In the caller's transaction, and recorded in the change: the offers that it made end,
-// and what the server saw of the device is kept with it, as the ledger's rows go at some
-// time. REQUIRES: it is open, and rows that wait were written.
+// In the caller's transaction, and recorded in the change: its own offers end, and the
+// server's observations of the device are stored with it, as the ledger's rows are
+// removed at some time. REQUIRES: it is open, and waiting rows were written.
 void end_job(db::Transaction& transaction, Change& change, const jobs::Job& job,
              jobs::JobState how, const std::string& why);
 

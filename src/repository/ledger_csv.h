@@ -9,8 +9,8 @@ namespace vantro::repository {
 
 // With its end of line. The last column is the row's hash (ledger/chain.h).
 std::string ledger_csv_head();
-// Exactly what the row holds; but `for_spreadsheets`, what such a program would run as a
-// formula begins with an apostrophe: names come from devices.
+// Exactly the row's values; but `for_spreadsheets`, text that such a program would run as
+// a formula begins with an apostrophe: names come from devices.
 std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets);
 
 }  // namespace vantro::repository

@@ -1,6 +1,6 @@
-// A value that readers take without waiting for those who renew it: each renewal is
-// another immutable value. Renewals come one after the other, from looking at the last
-// value to publishing the next, so that an older one never replaces a newer one.
+// A value that readers get without waiting for writers: each renewal is another immutable
+// value. Renewals run one after the other, from reading the last value to publishing the
+// next, so that an older one never replaces a newer one.
 #pragma once
 
 #include <memory>
@@ -24,20 +24,20 @@ class Published {
     return value_;
   }
 
-  // `make(last)` gives the next value, or a refusal, and then the last one stays. What it
-  // gives may be the last one.
+  // `make(last)` returns the next value, or a refusal, and then the last one stays. It
+  // may return the last one.
   template <class Make>
   base::Outcome<void> renew(Make make) {
     const base::Lock renewing(renewing_mutex_);
     base::Outcome<Shared> next = make(get());
     if (!next) return base::refuse(next.error());
     const base::Lock lock(pointer_mutex_);
-    // The old one is freed by whoever lets go of it last: after this lock, if it is us.
+    // The last holder frees the old one: after this lock, if it is us.
     std::swap(value_, *next);
     return {};
   }
 
-  // One that is made of nothing that can change meanwhile.
+  // A value made of nothing that can change meanwhile.
   void set(Shared next) {
     const base::Lock renewing(renewing_mutex_);
     const base::Lock lock(pointer_mutex_);

@@ -8,7 +8,7 @@
 namespace vantro::repository {
 namespace {
 
-// The inventory's field, and what a listing says of it.
+// The inventory's field, and the listing's value.
 void settle(ReportRead& read, fleet::Device& device, const char* field,
             std::string fleet::Device::*member, const std::string& said) {
   auto& known = device.*member;
@@ -48,7 +48,7 @@ ReportRead read_report(db::Transaction& t, const text::ReportReader& reader,
   for (const auto& one : read.learnt) device->state.set(one);
   if (!really) return read;
   device->changed_at = origin.at;
-  // Its name and addresses are as they were, so nothing can be in the way.
+  // Name and addresses are unchanged, so nothing can be in the way.
   if (auto changed = fleet::Devices::change(t, *device); !changed) {
     read.doubts.push_back(changed.error().sentence);
   }

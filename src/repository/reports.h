@@ -1,4 +1,4 @@
-// What a device's own listing changes of what is known of it.
+// How a device's own listing changes the facts about it.
 #pragma once
 
 #include <cstdint>
@@ -15,15 +15,15 @@ namespace vantro::repository {
 struct ReportRead {
   std::string device;  // its name
   std::vector<fleet::StateValue> learnt;
-  // What does not fit to the inventory, and what was caught and makes no sense.
+  // Contradictions to the inventory, and matches that make no sense.
   std::vector<std::string> doubts;
   std::vector<std::pair<std::size_t, std::string>> not_understood;  // lines
 };
 
-// In the caller's transaction. A slot or storage that is not named stays as it was. The
-// platform and hardware revision are taken over where the inventory has none; others are
-// a doubt. `really` false: nothing is changed. Gives an empty device where there is none
-// of that number any more.
+// In the caller's transaction. A slot or storage that is not in the listing stays as it
+// was. Sets platform and hardware revision if the inventory has none; other values are a
+// contradiction. `really` false: nothing is changed. Returns an empty device if it was
+// removed.
 ReportRead read_report(db::Transaction& transaction, const text::ReportReader& reader,
                        std::int64_t device, const std::string& text,
                        const fleet::Origin& origin, bool really = true);

@@ -12,7 +12,8 @@ using base::Kind;
 
 namespace {
 
-// SQLite's smallest page: a file with less holds nothing yet, and would be taken for new.
+// SQLite's smallest page: a smaller file holds nothing yet, and would be taken for a new
+// one.
 constexpr std::int64_t kSmallestDatabase = 512;
 
 // "vault/ holds 112 files (3.1 GiB), the newest from 2026-11-27 05:12"
@@ -29,7 +30,8 @@ std::string vault_sentence(const std::vector<store::StoredFile>& vault) {
                      base::local_time(newest));
 }
 
-// A new database beside a vault that has known another one is never begun by itself.
+// A new database beside a vault that belonged to another one is never begun
+// automatically.
 base::Outcome<void> check_presence(const store::StateFolder& folder) {
   struct stat found {};
   const bool missing = ::stat(folder.database().c_str(), &found) != 0;
@@ -58,7 +60,7 @@ base::Outcome<void> check_presence(const store::StateFolder& folder) {
 base::Outcome<void> check_identity(const store::StateFolder& folder,
                                    const std::optional<base::StateIdentity>& database) {
   const auto vault = folder.identity().read();
-  // A vault of a time before there were identities; or one that was copied without it.
+  // A vault from before identities existed; or one that was copied without its identity.
   if (!vault) return {};
   const bool same = database && database->id == vault->id;
   if (same && database->change >= vault->change) return {};
@@ -76,7 +78,7 @@ base::Outcome<void> check_identity(const store::StateFolder& folder,
         "{}",
         base::local_time(database->at), base::local_time(vault->at));
   }
-  // Not kCorrupt: the database is sound, and nothing is to be rebuilt.
+  // Not kCorrupt: the database is sound, and must not be rebuilt.
   return base::refuse(
       Kind::kInvalid,
       fmt::format(
@@ -116,7 +118,7 @@ base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
   if (!database) return database;
   const auto ahead = before ? before->change : 0;
   if (auto noted = (*database)->continue_behind(ahead); !noted) {
-    // A full disk must not keep devices from fetching.
+    // A full disk must not stop devices from fetching.
     if (noted.error().kind != Kind::kFull) return base::refuse(noted.error());
     log.error("the database can't be written", {{"why", noted.error().sentence}});
   }

@@ -1,4 +1,4 @@
-// Everything that is kept, opened together, and how it is written.
+// The whole state, opened together, and how it is written.
 #pragma once
 
 #include <memory>
@@ -37,25 +37,23 @@ namespace vantro::repository {
 
 // From the settings.
 struct Rules {
-  // How what devices send is told apart, compared and shown.
+  // How backups are told apart, compared and shown.
   backup::Treatment treatment;
-  // How long what devices sent is kept. Nothing is removed unless somebody or upkeep
-  // thins out.
+  // How long backups are kept. Nothing is removed except by thinning.
   backup::KeepRule keep_configurations;
   backup::KeepRule keep_images;
   backup::KeepRule keep_others;
-  // An image that nobody has vouched for is not handed out.
+  // Unvouched images are not handed out.
   bool only_vouched = false;
 
   const backup::KeepRule& keep(backup::FileKind kind) const;
 };
 
 struct Repository {
-  // Makes what is missing, brings the schema up to date, and reads the first snapshot.
-  // What a crash left behind is upkeep's to clear. kCorrupt: the database is damaged, or
-  // missing where vault/ has files that a new one would not know. kInvalid: it is not the
-  // vault's, or an older copy of it, unless that is accepted. Clock and file
-  // system must outlive it.
+  // Makes missing parts, migrates the schema, and reads the first snapshot. Clearing up
+  // after a crash is up to upkeep. kCorrupt: the database is damaged, or missing where
+  // vault/ has files that a new one would not know. kInvalid: it is not the vault's, or
+  // an older copy of it, unless that is accepted. Clock and file system must outlive it.
   static base::Outcome<std::unique_ptr<Repository>> open(
       const std::string& state, const base::Clock& clock, const base::Log& log,
       Rules rules = {}, bool accept_older = false,
@@ -70,24 +68,24 @@ struct Repository {
   Repository(const Repository&) = delete;
   Repository& operator=(const Repository&) = delete;
 
-  // What requests look at at this moment; never null.
+  // The current snapshot for requests; never null.
   std::shared_ptr<const Snapshot> snapshot() const { return snapshots.get(); }
   std::shared_ptr<const catalog::OfferIndex> offer_index() const {
     return snapshot()->offers;
   }
 
-  // Something that the server did or met, or a person looked at or tried, into the
+  // Records an action or observation of the server, or a person's look or attempt, in the
   // ledger; it need not be on disk when this returns.
   void record_event(const std::string& event, const By& by, const std::string& sentence,
                     const std::string& name = "", const std::string& outcome = "done");
-  // Offers whose time is over end, for the records as well: devices get none from that
-  // moment on anyway.
+  // Ends expired offers in the records; devices get none from the moment of expiry
+  // anyway.
   base::Outcome<void> end_expired_offers();
 
   const base::Clock& clock;
   base::Log log;
   const Rules rules;
-  // What masked secrets are marked with; made at random at the start, never shown.
+  // The key for the marks of masked secrets; random at each start, never shown.
   const std::string mark_key;
   std::unique_ptr<store::StateFolder> own_folder;
   store::StateFolder& folder;

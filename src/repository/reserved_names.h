@@ -1,5 +1,5 @@
-// Names that mean something of their own on every protocol, and under which nothing else
-// can be put on offer or added.
+// Names with a fixed meaning on every protocol, under which nothing else can be offered
+// or added.
 #pragma once
 
 #include <string>
@@ -15,8 +15,8 @@ inline constexpr std::string_view kIntakeFolder = "intake/";
 // Files that every device can fetch to prove its path (gate/canary.h).
 inline constexpr std::string_view kCanary = "hello";
 
-// `name` as base::visible_name() gave it. kInvalid: it is a reserved folder or file,
-// or in such a folder, letter case aside.
+// `name` as base::visible_name() returned it. kInvalid: it is a reserved folder or file,
+// or in such a folder, case-insensitive.
 base::Outcome<void> not_reserved(const std::string& name);
 
 }  // namespace vantro::repository

@@ -8,7 +8,7 @@
 namespace vantro::repository {
 namespace {
 
-// Beyond so many changes at once, reading all is less work than reading each.
+// With more changes at once, reading everything is cheaper than reading each.
 constexpr std::size_t kMostFollowed = 10'000;
 
 template <class Index>
@@ -27,7 +27,7 @@ bool any(const std::vector<db::Change>& changes, std::initializer_list<const cha
 base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
     const std::shared_ptr<const Snapshot>& last) const {
   using Next = base::Outcome<std::shared_ptr<const Snapshot>>;
-  // One transaction: the rows and what they tell of are of the same moment.
+  // One transaction: the rows and the objects are of the same moment.
   return database_.read([&](db::Transaction& t) -> Next {
     const auto sequence = ChangeLog::last(t);
     if (last && last->sequence == sequence) return last;
@@ -75,7 +75,7 @@ base::Outcome<void> Snapshots::follow() {
 }
 
 base::Outcome<void> Snapshots::follow(db::Transaction& t) {
-  // As a rule whoever committed last has published already.
+  // Usually the last committer has published already.
   if (get()->sequence == ChangeLog::last(t)) return {};
   return follow();
 }

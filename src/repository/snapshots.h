@@ -1,5 +1,5 @@
-// What requests look at without the database: offers, accounts, people, devices, and
-// backups on offer, as they were after one commit. They follow the change log.
+// The data for requests without the database: offers, accounts, people, devices, and
+// backups on offer, as they were after one commit. Snapshots follow the change log.
 #pragma once
 
 #include <cstdint>
@@ -20,34 +20,34 @@
 namespace vantro::repository {
 
 struct Snapshot {
-  std::int64_t sequence = 0;  // of the change log: all up to it is in here
+  std::int64_t sequence = 0;  // of the change log: everything up to it is included
   // Never null.
   std::shared_ptr<const catalog::OfferIndex> offers;
   std::shared_ptr<const auth::AccountIndex> accounts;
   std::shared_ptr<const auth::PeopleIndex> people;
   std::shared_ptr<const fleet::DeviceIndex> devices;
   std::shared_ptr<const backup::BackupOfferIndex> backup_offers;
-  std::shared_ptr<const jobs::JobIndex> jobs;  // those that are open
+  std::shared_ptr<const jobs::JobIndex> jobs;  // the open ones
   std::shared_ptr<const jobs::rescue::Index> rescues;
 };
 
 // Thread-safe; the database must outlive it.
 class Snapshots {
  public:
-  // `only_vouched`: as catalog::OfferIndex has it.
+  // `only_vouched`: as in catalog::OfferIndex.
   Snapshots(db::Database& database, base::Log log, bool only_vouched)
       : database_(database), log_(std::move(log)), only_vouched_(only_vouched) {}
 
   // REQUIRES: follow() has succeeded once.
   std::shared_ptr<const Snapshot> get() const { return published_.get(); }
 
-  // Brings it up to what is committed: the first time by reading all, then by reading
-  // what has changed. The database calls it after each commit that changed something.
+  // Updates it to the last commit: the first time by reading everything, then by reading
+  // the changes. The database calls it after each commit with changes.
   base::Outcome<void> follow();
-  // The same in a write transaction: nobody else commits until it ends, so the snapshot
-  // is then what its work may go by.
+  // The same in a write transaction: nobody else commits until it ends, so its work can
+  // rely on the snapshot.
   base::Outcome<void> follow(db::Transaction& transaction);
-  // What fails goes to the log, and is tried again with the next change or call.
+  // Failures go to the log, and it tries again with the next change or call.
   void follow_or_log();
 
  private:

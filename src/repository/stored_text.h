@@ -1,4 +1,4 @@
-// Texts of what is kept, whole in memory: configurations only, which have a largest size.
+// Stored texts, whole in memory: configurations only, which have a size limit.
 #pragma once
 
 #include <string>
@@ -13,8 +13,8 @@ struct Repository;
 // From the file's beginning, at most `most` bytes.
 base::Outcome<std::string> read_for_comparing(int file, std::uint64_t most);
 
-// kInvalid: it is not text, or larger than a configuration may be. kNotFound: it is not
-// kept any more. Else as opening and reading it.
+// kInvalid: it is not text, or larger than a configuration may be. kNotFound: it is no
+// longer stored. Else as for opening and reading it.
 base::Outcome<std::string> read_stored_text(Repository& repository,
                                             const backup::Revision& revision);
 

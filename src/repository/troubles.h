@@ -1,5 +1,5 @@
-// What is wrong at this moment, as those know who look after something: the drop folder,
-// a certificate, the ledger. For `status`.
+// Current problems, as reported by those in charge: of the drop folder, a certificate,
+// the ledger. For `status`.
 #pragma once
 
 #include <map>
@@ -13,8 +13,8 @@ namespace vantro::repository {
 // Thread-safe.
 class Troubles {
  public:
-  // In the place of what was said of it before; nothing: all is well again. `of` is a
-  // word for the one who says so.
+  // Replaces the earlier sentences of the same reporter; nothing: all is well again. `of`
+  // is a word for the reporter.
   void set(const std::string& of, std::vector<std::string> sentences);
   // In the order of those words.
   std::vector<std::string> all() const;

@@ -1,6 +1,6 @@
-// Files that the state folder holds and no record names: of a crash between the two, of
-// a database that was put back and is older, of a folder that was copied together. They
-// stay where they are until a person decides.
+// Files in the state folder without a record: from a crash between file and record, from
+// an older database that was restored, from a folder that was copied together. They stay
+// where they are until a person decides.
 #pragma once
 
 #include <cstdint>
@@ -24,13 +24,13 @@ struct UnrecordedFile {
 class Unrecorded {
  public:
   void set(std::vector<UnrecordedFile> files);
-  // By name: a SHA-256, or a file of partial/. Each is there once.
+  // By name: a SHA-256, or a file of partial/. Each exists once.
   std::optional<UnrecordedFile> find(const std::string& name) const;
-  // It has a record now, or is gone.
+  // It has a record now, or was removed.
   void forget(const std::string& name);
   // The oldest first.
   std::vector<UnrecordedFile> list() const;
-  // What is to be said of them; nothing if there are none.
+  // The sentence about them; nothing if there are none.
   std::optional<std::string> sentence() const;
 
  private:

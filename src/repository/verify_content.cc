@@ -16,8 +16,8 @@ Verified read(Repository& repository, const std::string& sha256, std::uint64_t s
               const store::StoredHandle& handle,
               const std::function<bool(std::uint64_t)>& go_on) {
   const int file = handle.file.get();
-  // From the disk: what is in memory may have been right all the time. Only advice, which
-  // the kernel need not take.
+  // From the disk: the copy in memory may have been right all the time. Only advice,
+  // which the kernel need not follow.
   ::posix_fadvise(file, 0, 0, POSIX_FADV_DONTNEED);
   ::posix_fadvise(file, 0, 0, POSIX_FADV_SEQUENTIAL);
   crypto::Sha256 digest;
@@ -70,7 +70,7 @@ Verified verify_content(Repository& repository, const std::string& sha256,
     result.noted = repository.contents.whole(sha256);
   } else if (result.reading == Reading::kLost) {
     if (!handle.file && lost_before) {
-      // Nothing new: it is said of it already.
+      // Not new: this is reported already.
       result.reading = Reading::kReplaced;
       return result;
     }

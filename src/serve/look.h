@@ -1,5 +1,5 @@
-// What clients are shown of the tree, the same for FTP and SFTP: files, folders, and what
-// a client itself has sent. May wait for the disk.
+// The tree as clients see it, the same for FTP and SFTP: files, folders, and a client's
+// own uploads. May wait for the disk.
 #pragma once
 
 #include <string>
@@ -20,8 +20,8 @@ base::Outcome<void> may_send(gate::Gate& gate, const gate::Asker& asker,
 base::Outcome<void> may_send_into(gate::Gate& gate, const gate::Asker& asker,
                                   const std::string& folder);
 
-// A file on offer or read back, or what the asker itself has sent under the name last:
-// clients look after it before they go on with it, and after they have sent it.
+// A file on offer or for reading back, or the asker's own last upload under the name:
+// clients check it before they resume it, and after they have sent it.
 base::Outcome<wire::Entry> file_entry(gate::Gate& gate, const gate::Asker& asker,
                                       const std::string& name);
 

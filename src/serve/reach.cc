@@ -51,12 +51,12 @@ std::uint16_t checksum(base::ByteView bytes) {
 
 bool echoes(const base::Address& address, const std::string& interface,
             base::Duration wait) {
-  // One for everybody, where the system lets this group (icmp(7)); else a raw one.
+  // One for all users, if the system allows it for this group (icmp(7)); else a raw one.
   base::UniqueFd socket(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, IPPROTO_ICMP));
   if (!socket) socket.reset(::socket(AF_INET, SOCK_RAW | SOCK_CLOEXEC, IPPROTO_ICMP));
   if (!socket || !leave_by(socket.get(), interface)) return false;
   const net::SocketAddress to({address, 0, 0});
-  // No other answers than this peer's.
+  // Only answers from this peer.
   if (::connect(socket.get(), to.get(), to.size) != 0) return false;
   std::array<std::uint8_t, 8> echo{ICMP_ECHO, 0, 0, 0, 0x56, 0x41, 0, 1};
   const auto sum = checksum(echo);
@@ -71,7 +71,7 @@ bool echoes(const base::Address& address, const std::string& interface,
     std::array<std::uint8_t, 256> answer{};
     const auto got = ::recv(socket.get(), answer.data(), answer.size(), MSG_DONTWAIT);
     if (got < 0) return false;  // an ICMP error: nobody is there
-    // A raw socket gives the IP header as well.
+    // A raw socket delivers the IP header as well.
     const bool raw = got >= 1 && answer[0] >> 4 == 4;
     const std::size_t at = raw ? static_cast<std::size_t>(answer[0] & 0x0f) * 4 : 0;
     if (static_cast<std::size_t>(got) > at && answer[at] == ICMP_ECHOREPLY) return true;

@@ -1,4 +1,4 @@
-// Whether a device is there: an echo (RFC 792), or a TCP connection.
+// Whether a device answers: an echo (RFC 792), or a TCP connection.
 #pragma once
 
 #include <cstdint>
@@ -9,8 +9,8 @@
 
 namespace vantro::serve {
 
-// `port` 0: an echo. Leaves by the interface, if it is not empty. Waits so long. False,
-// too, where this process may not ask.
+// `port` 0: an echo. Leaves by the interface, if given. Waits so long. False, too, if
+// this process may not ask.
 bool answers(const base::Address& address, std::uint16_t port,
              const std::string& interface, base::Duration wait);
 

@@ -7,7 +7,7 @@ namespace vantro::serve {
 bool Shared::log_in(const gate::Asker& asker, const std::string& name,
                     const std::string& password,
                     std::function<void(base::Outcome<std::string>)> then) {
-  // Two pairs with one hash count as one, which does no harm.
+  // Two pairs with the same hash count as one, which is harmless.
   const auto pair = std::hash<std::string>{}(name + std::string(1, '\0') + password);
   {
     const base::Lock lock(mutex_);

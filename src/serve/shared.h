@@ -1,4 +1,4 @@
-// What the servers for devices work with, beside what every server needs.
+// What the servers for devices need beside what every server needs.
 #pragma once
 
 #include <cstddef>
@@ -14,10 +14,10 @@
 
 namespace vantro::serve {
 
-// The pools' work must be joined before the gate goes.
+// The pools' work must be joined before the gate is destroyed.
 struct Services : net::Services {
-  net::WorkPool& slow;   // what may last a minute
-  net::WorkPool& doors;  // the looking at passwords
+  net::WorkPool& slow;   // work that may take a minute
+  net::WorkPool& doors;  // the checking of passwords
   // The filing of uploads, which waits for the disk: as many are filed together as there
   // are threads.
   net::WorkPool& filing;
@@ -28,10 +28,9 @@ struct Services : net::Services {
 struct Shared : Services {
   explicit Shared(Services services) : Services(std::move(services)) {}
 
-  // Looks at the password on the pool for that, and says there what came of it. False if
-  // so many wait that this one is not looked at: a flood of them is refused, not queued.
-  // The same name and password from many devices count once, as only the first takes
-  // long.
+  // Checks the password on the pool for that, and reports the result there. False if so
+  // many wait that this one is not checked: a flood of them is refused, not queued. The
+  // same name and password from many devices count once, as only the first takes long.
   bool log_in(const gate::Asker& asker, const std::string& name,
               const std::string& password,
               std::function<void(base::Outcome<std::string>)> then);
@@ -48,11 +47,11 @@ struct Shared : Services {
 
 gate::Asker asker_of(const net::Accepted& accepted);
 
-// A protocol of devices: those that there is no room for become contacts. What it is
-// given must outlive it.
+// A protocol of devices: those over a limit become contacts. What it is given must
+// outlive it.
 net::TcpProtocol device_protocol(gate::Gate& gate, std::string name);
 
-// Ends a transfer on the disk pool, together with others that end in this moment.
+// Ends a transfer on the disk pool, together with others that end at this moment.
 void finish(net::TcpLane& lane, std::shared_ptr<gate::ReadGrant> grant, gate::State how,
             std::string why);
 

@@ -31,7 +31,7 @@ void UploadFeed::commit(Committed committed) {
     if (!filed) self->grant_.abandon(gate::State::kFailed, filed.error().sentence);
     self->post([committed, filed = std::move(filed)] { committed(filed); });
   };
-  // Behind the last piece in either case.
+  // After the last piece in either case.
   behind([self = self(), file] {
     auto& services = self->services_;
     auto& pool = self->grant_.slow_to_commit() ? services.slow : services.filing;

@@ -14,7 +14,7 @@
 
 namespace vantro::serve {
 
-// Commit or abandon it: what it calls back is not called any more then.
+// Commit or abandon it: after that nothing is called back.
 class UploadFeed final : public net::DiskFeed {
  public:
   using Committed = std::function<void(const base::Outcome<gate::Filed>&)>;
@@ -22,17 +22,16 @@ class UploadFeed final : public net::DiskFeed {
   // `services` must outlive it.
   UploadFeed(Services& services, Post post, gate::WriteGrant grant, Written written);
 
-  // `synced` is called when what has come so far is on disk, or not. It completes
-  // nothing.
+  // `synced` is called when the bytes so far are on disk, or not. It completes nothing.
   void sync(Written synced);
 
-  // More digests that the sender has told; what differs is not filed.
+  // More digests from the sender; if one differs, the upload is not filed.
   void expect(std::vector<crypto::Expected> digests);
-  // How it is known that it was all, if not as the protocol says.
+  // How we know that it is complete, if not from its protocol.
   void ended(gate::Ending ending);
-  // All has come. `committed` is called on the I/O thread.
+  // Everything has arrived. `committed` is called on the I/O thread.
   void commit(Committed committed);
-  // Broke off. What came is kept to its last byte. Also instead of commit().
+  // It was interrupted. What arrived is kept to its last byte. Also instead of commit().
   void abandon(gate::State how, const std::string& why);
 
   // For advance() only.
@@ -45,7 +44,7 @@ class UploadFeed final : public net::DiskFeed {
   }
 
   Services& services_;
-  gate::WriteGrant grant_;  // used on the pool, in order, but for its transfer
+  gate::WriteGrant grant_;  // used on the pool, in order, except its transfer
 };
 
 }  // namespace vantro::serve

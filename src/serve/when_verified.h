@@ -1,4 +1,4 @@
-// Opening a file to read it, where its bytes may have to be verified first.
+// Opens a file for reading whose bytes may have to be verified first.
 #pragma once
 
 #include <functional>

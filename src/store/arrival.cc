@@ -12,7 +12,7 @@ namespace vantro::store {
 namespace {
 
 constexpr std::uint64_t kFlushEvery = 8 * 1024 * 1024;
-// Bytes between two looks at the room on the disk.
+// Bytes between two checks of the disk's free space.
 constexpr std::uint64_t kLookEvery = 4 * 1024 * 1024;
 
 }  // namespace
@@ -57,8 +57,8 @@ base::Outcome<void> Arrival::write(base::ByteView bytes) {
   size_ += bytes.size();
   expected_.came(bytes.size());
   if (size_ - flushed_ >= kFlushEvery) {
-    // Begins the writing without waiting for it: the sync at the end is then short, while
-    // a device waits for its last acknowledgement. It is a hint, so it may fail.
+    // Starts writing without waiting for it: the sync at the end is then short, while a
+    // device waits for its last acknowledgement. It is a hint, so it may fail.
     ::sync_file_range(file_.get(), static_cast<off_t>(flushed_),
                       static_cast<off_t>(size_ - flushed_), SYNC_FILE_RANGE_WRITE);
     flushed_ = size_;
@@ -98,7 +98,7 @@ void Arrival::begin_sync() {
 }
 
 base::Outcome<void> Arrival::sync_whole() {
-  // Read-only before the name exists: what is in the vault never changes.
+  // Read-only before the name exists: files in the vault never change.
   if (folder_->files().set_mode(file_.get(), 0444) == 0 &&
       folder_->files().sync(file_.get()) == 0)
     return {};
@@ -151,7 +151,7 @@ base::Outcome<void> Arrival::move_in() {
   struct stat there {};
   if (!encrypted() && ::stat(to.c_str(), &there) == 0 &&
       static_cast<std::uint64_t>(there.st_size) != size_) {
-    // The file there can't be these bytes. The good copy replaces it.
+    // The existing file cannot hold these bytes. The good copy replaces it.
     if (auto moved = folder_->to_quarantine(sha256_); !moved) return moved;
   }
   if (auto made = folder_->make_vault_shelf(sha256_); !made) return made;
@@ -168,13 +168,14 @@ SetAside Arrival::set_aside() {
     discard();
     return {};
   }
-  // A record that says more than the disk holds would let the sender go on behind bytes
-  // that a power cut took away. What can't be synced is kept, but not gone on with.
+  // If a record said more than the disk holds, the sender would resume after bytes that a
+  // power cut took away. Bytes that cannot be synced are kept, but nobody can resume
+  // there.
   auto whole = sync();
   if (whole && !sealed_ && ::ftruncate(file_.get(), static_cast<off_t>(size_)) != 0) {
     whole = base::refuse(base::system_refusal(errno, "the arriving file can't be cut"));
   }
-  expected_.came(UINT64_MAX);  // nothing more comes
+  expected_.came(UINT64_MAX);  // nothing more arrives
   SetAside kept;
   if (whole) kept.sha256 = digester_.sha256_so_far();
   file_.reset();
@@ -192,7 +193,7 @@ void Arrival::put_back(const std::string& path) {
 }
 
 void Arrival::discard() {
-  expected_.came(UINT64_MAX);  // nothing more comes
+  expected_.came(UINT64_MAX);  // nothing more arrives
   file_.reset();
   folder_->files().remove(folder_->arriving(file_name_));
 }

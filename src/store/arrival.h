@@ -3,10 +3,10 @@
 //
 //   write ... write -> seal() -> keep()       filed under its SHA-256
 //                             -> set_aside()  interrupted: kept in partial/, never
-//                             offered
+// offered
 //                             -> discard()    refused: nothing stays
 //
-// It may be encrypted on its way in; the digests are of the plain bytes all the same.
+// It may be encrypted on its way in; the digests are of the plain bytes anyway.
 //
 // An arrival that is destroyed before any of the three is set aside. Not thread-safe.
 #pragma once
@@ -27,10 +27,10 @@ namespace vantro::store {
 
 class StateFolder;
 
-// What is kept of an interrupted upload.
+// The rest of an interrupted upload.
 struct SetAside {
   std::string file;    // its name in partial/; empty: there was nothing to keep
-  std::string sha256;  // of its plain bytes; empty: they are not known to be on disk
+  std::string sha256;  // of its plain bytes; empty: they may not be on disk
 };
 
 class Arrival {
@@ -42,50 +42,50 @@ class Arrival {
   Arrival& operator=(Arrival&&) = delete;
   ~Arrival();
 
-  // What its file holds already, through the digests and to `seen`. REQUIRES: the file
-  // can be read, is not encrypted, and nothing was written yet.
+  // Passes the bytes that its file already holds through the digests and to `seen`.
+  // REQUIRES: the file can be read, is not encrypted, and nothing was written yet.
   using Seen = std::function<void(base::ByteView)>;
   base::Outcome<void> read_again(const Seen& seen);
 
   // May return kFull, kIo. After a refusal, call set_aside() or discard().
   base::Outcome<void> write(base::ByteView bytes);
 
-  // What has come so far is on disk when it returns a value.
+  // The bytes so far are on disk when it returns a value.
   base::Outcome<void> sync();
 
-  // No more bytes will come, and this is what they are. They need not be on disk yet.
+  // No more bytes will arrive; returns what they are. They need not be on disk yet.
   base::Outcome<crypto::Digests> finish();
   // Both in one: finish(), and they are on disk.
   base::Outcome<crypto::Digests> seal();
 
-  // Written again, encrypted or not. REQUIRES: finish() has succeeded; `on`: there is a
-  // key.
+  // Writes it again, encrypted or plain. REQUIRES: finish() has succeeded; `on`: there is
+  // a key.
   base::Outcome<void> encrypt(bool on);
   bool encrypted() const { return sealed_.has_value(); }
 
-  // Moves the file into the vault, on disk when it returns. The same bytes are there
+  // Moves the file into the vault; on disk when it returns. The same bytes are stored
   // once, however often they arrive. REQUIRES: seal() has succeeded.
   base::Outcome<void> keep();
 
-  // The parts of seal() and keep(), for filing many at once: the writing begins; it is
-  // waited for; the file gets its name in the vault, which is on disk only after
+  // The parts of seal() and keep(), for filing many at once: start writing; wait for it;
+  // give the file its name in the vault, which is on disk only after
   // StateFolder::sync_vault_shelf(). REQUIRES: finish() has succeeded.
   void begin_sync();
   base::Outcome<void> sync_whole();
   base::Outcome<void> move_in();
-  const std::string& sha256() const { return sha256_; }  // once finished
+  const std::string& sha256() const { return sha256_; }  // after finish()
 
-  // Kept in partial/, on disk when it returns: only then may it be recorded.
+  // Moves it to partial/; on disk when it returns: only then may it be recorded.
   SetAside set_aside();
 
   void discard();
-  // Back to where arrive_again() took it from, as it was.
+  // Puts it back where arrive_again() took it from, unchanged.
   void put_back(const std::string& path);
 
-  // The SHA-256 of what has come so far.
+  // The SHA-256 of the bytes so far.
   std::string sha256_so_far() const { return digester_.sha256_so_far(); }
   std::uint64_t size() const { return size_; }
-  // For reading what has come, in plain. REQUIRES: none of the three was called.
+  // For reading the bytes so far, in plain. REQUIRES: none of the three was called.
   base::Outcome<base::UniqueFd> open_for_reading() const;
 
  private:
@@ -94,11 +94,11 @@ class Arrival {
   base::UniqueFd file_;    // none: moved from, kept, set aside or discarded
   std::optional<SealedWriter> sealed_;
   crypto::Digester digester_;
-  std::string sha256_;  // once finished
+  std::string sha256_;  // after finish()
   std::uint64_t size_ = 0;
   std::uint64_t flushed_ = 0;  // on their way to the disk
   ExpectedBytes expected_;
-  std::uint64_t looked_at_ = 0;  // its size when there last was room on the disk
+  std::uint64_t looked_at_ = 0;  // its size when the disk last had space
 };
 
 }  // namespace vantro::store

@@ -11,7 +11,7 @@ namespace {
 // A file name holds 255 bytes on every file system in use; a character may take three.
 constexpr std::size_t kLongestFileName = 250;
 
-// Not '~', which parts the fields; ':' keeps IPv6 addresses legible.
+// Not '~', which separates the fields; ':' keeps IPv6 addresses legible.
 constexpr std::string_view kAlsoPlain = ":";
 
 std::string compact_time(base::WallTime now) {

@@ -1,5 +1,5 @@
 // The file name of an upload under way. It says whose it is without the database, so that
-// what a crash or a broken connection leaves behind can still be told apart:
+// the remains of a crash or a broken connection can be identified:
 //
 //   20261123T021407.120-9f3c21d0~backup~127.1.0.7~site%2Fconfig.txt
 #pragma once
@@ -17,7 +17,7 @@ struct ArrivalLabel {
   std::string from;     // address, or account
   std::string name;     // as the tree shows it
 
-  // `unique` keeps two arrivals of one instant apart. A long name is cut.
+  // `unique` distinguishes two arrivals of one instant. A long name is cut.
   std::string file_name(base::WallTime now, std::string_view unique) const;
 
   // Nothing if the file was not named by file_name().

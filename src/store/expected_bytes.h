@@ -1,5 +1,5 @@
-// What uploads under way have announced and not yet sent: room on the disk that is spoken
-// for, though it still looks free.
+// Bytes that uploads under way have announced and not yet sent: disk space that is
+// reserved, though it still looks free.
 #pragma once
 
 #include <algorithm>
@@ -10,8 +10,8 @@
 
 namespace vantro::store {
 
-// Of one upload; what is left of it is given back when it is destroyed. `all` is the sum
-// over all uploads.
+// Of one upload; its remaining bytes are released on destruction. `all` is the sum over
+// all uploads.
 class ExpectedBytes {
  public:
   using All = std::shared_ptr<std::atomic<std::uint64_t>>;

@@ -1,6 +1,6 @@
-// What the state folder asks of the operating system when it changes something. There is
-// one, and in tests another, which forgets what was not synced, as a power cut does.
-// Reading goes past it, and so does the database, which has promises of its own.
+// The state folder's changes, as system calls. There is one implementation, and in tests
+// another, which forgets everything that was not synced, as a power cut does. Reading
+// does not use it, and neither does the database, which makes promises of its own.
 #pragma once
 
 #include <cstddef>
@@ -9,7 +9,7 @@
 
 namespace vantro::store {
 
-// Each as the system call of its name: -1 and errno if it fails. Thread-safe.
+// Each like the system call of its name: -1 and errno if it fails. Thread-safe.
 class FileSystem {
  public:
   virtual ~FileSystem() = default;
@@ -27,7 +27,7 @@ class FileSystem {
   virtual int rename_if_free(const std::string& from, const std::string& to);
   virtual int remove(const std::string& path);
   virtual int make_folder(const std::string& path, mode_t mode = 0700);
-  // The names in it are on disk then.
+  // After it the names in the folder are on disk.
   virtual int sync_folder(const std::string& path);
 };
 

@@ -1,6 +1,6 @@
-// Room on the disk that is kept for what people change: a file of blocks that nothing
-// else can take. When the disk is full and a change needs room, the file is given up.
-// Until it could be made again, uploads are refused, so that they don't take the room.
+// Disk space reserved for people's changes: a file of blocks that nothing else can take.
+// When the disk is full and a change needs space, the file is removed. Until it exists
+// again, uploads are refused, so that they do not take the space.
 //
 // A disk that is too small for it has none, and is full for everybody at once.
 #pragma once
@@ -21,13 +21,13 @@ class Reserve {
 
   explicit Reserve(std::string path) : path_(std::move(path)) {}
 
-  // Makes the file if it is not there and the disk has room for it and as much again.
+  // Makes the file if it is missing and the disk has space for it and as much again.
   void keep(std::uint64_t free_bytes);
-  // True: it was there, and its room is free now.
+  // True: it existed, and its space is free now.
   bool give_up();
-  // kFull if it was given up: for whoever must not take its room.
+  // kFull if it was removed: for callers that must not take its space.
   base::Outcome<void> check() const;
-  // It was given up, and is not there again yet.
+  // It was removed, and does not exist again yet.
   bool given_up() const { return given_up_; }
 
  private:

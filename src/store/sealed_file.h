@@ -1,4 +1,4 @@
-// Writing and reading files that are encrypted where they lie (crypto/sealed_stream.h).
+// Writing and reading files that are encrypted on disk (crypto/sealed_stream.h).
 #pragma once
 
 #include <cstdint>
@@ -16,7 +16,7 @@ namespace vantro::store {
 // All of it. kFull, kIo.
 base::Outcome<void> write_all(FileSystem& files, int file, base::ByteView bytes);
 
-// Gathers plain bytes into pieces. Not thread-safe.
+// Collects plain bytes into pieces. Not thread-safe.
 class SealedWriter {
  public:
   // The file system must outlive it.
@@ -24,7 +24,7 @@ class SealedWriter {
       : files_(&files), sealer_(key) {}
 
   base::Outcome<void> write(int file, base::ByteView plain);
-  // What is gathered goes to the file; `last`: and nothing will follow.
+  // Writes the collected bytes to the file; `last`: and nothing will follow.
   base::Outcome<void> flush(int file, bool last);
 
  private:

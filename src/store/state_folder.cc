@@ -69,7 +69,7 @@ base::Outcome<std::vector<StoredFile>> list(const std::string& path) {
   return files;
 }
 
-// With all folders above it that are missing; on disk when it returns a value.
+// With all missing folders above it; on disk when it returns a value.
 base::Outcome<void> make_folder(FileSystem& files, const std::string& path) {
   const auto failed = [&] {
     return base::refuse(Kind::kIo, fmt::format("{}: the folder can't be made: {}", path,
@@ -219,7 +219,7 @@ base::Outcome<Arrival> StateFolder::arrive_again(const RecordedPartial& recorded
     }
     return arrival;
   }
-  // An encrypted stream can't be gone on with: it is written again.
+  // An encrypted stream cannot be resumed: it is written again.
   auto arrival = arrive(label, now, 0, encrypted);
   auto read = arrival ? read_plain(file.get(), was_sealed ? keys_.get() : nullptr, true,
                                    [&](base::ByteView bytes) {
@@ -343,7 +343,7 @@ base::Outcome<void> StateFolder::reseal(const std::string& sha256, std::uint64_t
     return {};
   };
   if (as_wanted()) return remove_other();
-  // Left behind by a crash, it is removed at the next start as of no use.
+  // If a crash leaves it, the next start removes it as useless.
   auto arrival = arrive({"reseal", "server", sha256}, base::SystemClock{}.wall(), size,
                         key != nullptr);
   if (!arrival) return base::refuse(arrival.error());
@@ -393,7 +393,7 @@ std::optional<std::uint64_t> StateFolder::partial_size(
 base::Outcome<void> StateFolder::to_quarantine(const std::string& sha256) const {
   const auto to =
       fmt::format("{}/quarantine/{}.{}", path_, sha256, crypto::random_hex(4));
-  // As open_stored() takes them: the encrypted one is read where there is no other.
+  // As in open_stored(): the encrypted one is read if there is no other.
   if (files_->rename(vault_file(sha256), to) != 0 &&
       (errno != ENOENT ||
        files_->rename(vault_file(sha256, true), to + std::string(kSealedEnding)) != 0)) {
@@ -422,7 +422,7 @@ base::Outcome<void> StateFolder::make_vault_shelf(const std::string& sha256) con
   if (files_->make_folder(folder) != 0 && errno != EEXIST) {
     return base::refuse(base::system_refusal(errno, folder + ": can't be made"));
   }
-  // Also one that was there: another thread may have made it, and not synced it yet.
+  // Also an existing one: another thread may have made it, and not synced it yet.
   if (auto synced = sync_folder(path_ + "/vault"); !synced) return synced;
   on_disk = true;
   return {};

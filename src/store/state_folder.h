@@ -9,7 +9,7 @@
 //   <state>/token            of earlier versions; the first start makes people of it,
 //   <state>/secrets-token    and of this one
 //   <state>/lock             held while a vantrod runs
-//   <state>/reserve          room for changes on a full disk (store/reserve.h)
+//   <state>/reserve          space for changes on a full disk (store/reserve.h)
 //
 // Thread-safe.
 #pragma once
@@ -36,23 +36,23 @@
 
 namespace vantro::store {
 
-// What is decrypted into memory at once, in bytes; encrypted are configurations only.
+// The limit for decrypting into memory, in bytes; only configurations are encrypted.
 inline constexpr std::uint64_t kMostUnsealed = 256 << 20;
 
 struct StoredFile {
   std::string name;               // vault: the SHA-256; elsewhere: the file's name
   std::uint64_t size = 0;         // on the disk
-  base::WallTime changed_at = 0;  // its bytes, or the folder it is in (ctime)
+  base::WallTime changed_at = 0;  // its bytes, or its folder (ctime)
   bool sealed = false;            // vault: encrypted: its plain bytes are fewer
 };
 
-// A file of the vault that was opened.
+// An open file of the vault.
 struct StoredHandle {
-  base::UniqueFd file;  // none: it is gone
+  base::UniqueFd file;  // none: it is missing
   bool sealed = false;
 };
 
-// What the record says of a file in partial/.
+// The record of a file in partial/.
 struct RecordedPartial {
   std::string file;
   std::uint64_t size = 0;  // plain bytes
@@ -61,14 +61,14 @@ struct RecordedPartial {
 
 class StateFolder {
  public:
-  // Makes what is missing, owner-only and on disk when it returns a value, and takes the
+  // Makes missing folders, owner-only and on disk when it returns a value, and takes the
   // lock. Refused with kBusy if another vantrod holds it. The file system must outlive
   // it.
   static base::Outcome<StateFolder> open(const std::string& path,
                                          FileSystem& files = system_files());
 
-  // What arrives encrypted is encrypted with these, and what is kept so is read with
-  // them. Before anything else is done with the folder.
+  // The keys for encrypting arrivals and reading encrypted files. Before any other use of
+  // the folder.
   void use_keys(crypto::SealKeys keys) {
     keys_ = std::make_shared<const crypto::SealKeys>(std::move(keys));
   }
@@ -80,34 +80,34 @@ class StateFolder {
   std::string token_file() const { return path_ + "/token"; }
   std::string secrets_token_file() const { return path_ + "/secrets-token"; }
 
-  // Refused with kFull if `announced` bytes can't fit on the disk.
-  // `encrypted`: if there is a key for it.
+  // Refused with kFull if `announced` bytes cannot fit on the disk. `encrypted`: if there
+  // is a key for it.
   base::Outcome<Arrival> arrive(ArrivalLabel label, base::WallTime now,
                                 std::uint64_t announced, bool encrypted = false) const;
   // For Arrival: one more of the same label, encrypted or not.
   base::Outcome<Arrival> arrive_beside(const std::string& arriving_name,
                                        bool encrypted) const;
 
-  // Goes on with a file of partial/: it comes back to arriving/ under a name of its own,
-  // and what it has is read once more for the digests, and to `seen`, which may take a
-  // while for a large one. kBusy if it is not in partial/ any more: another one goes on
-  // with it. kCorrupt if it is not what was `recorded` of it: it stays in partial/ then.
+  // Resumes a file of partial/: it goes back to arriving/ under a name of its own, and
+  // its bytes are read once more for the digests, and to `seen`, which may take a while
+  // for a large one. kBusy if it is no longer in partial/: another upload has resumed it.
+  // kCorrupt if it does not match its record: it stays in partial/ then.
   base::Outcome<Arrival> arrive_again(const RecordedPartial& recorded,
                                       const ArrivalLabel& label, base::WallTime now,
                                       bool encrypted, const Arrival::Seen& seen) const;
 
-  // A file of the vault for reading, in plain: what is encrypted is decrypted into
-  // memory. kCorrupt if it is gone or not `size` bytes long; kDenied: there is no key.
+  // A file of the vault for reading, in plain: an encrypted one is decrypted into memory.
+  // kCorrupt if it is missing or not `size` bytes long; kDenied: there is no key.
   base::Outcome<base::UniqueFd> open_stored(const std::string& sha256,
                                             std::uint64_t size) const;
-  // The same as it lies there, plain or sealed. Whoever holds it can tell whether it is
-  // still the file that is stored (is_stored()). kCorrupt: it is gone.
+  // The same as it is on disk, plain or sealed. The handle can tell whether it is still
+  // the stored file (is_stored()). kCorrupt: it is missing.
   base::Outcome<StoredHandle> open_as_it_lies(const std::string& sha256) const;
   // Whether the file of this SHA-256 is the one that is open there; without one: whether
   // there is none.
   bool is_stored(const std::string& sha256, const StoredHandle& handle) const;
   base::Outcome<base::UniqueFd> open_partial(const std::string& file_name) const;
-  // How many plain bytes a file of partial/ has; nothing if it is not there, or damaged.
+  // How many plain bytes a file of partial/ has; nothing if it is missing or damaged.
   std::optional<std::uint64_t> partial_size(const std::string& file_name) const;
 
   base::Outcome<std::vector<StoredFile>> list_vault() const;
@@ -116,10 +116,10 @@ class StateFolder {
   base::Outcome<std::vector<StoredFile>> list_arriving() const;
   base::Outcome<std::vector<StoredFile>> list_partial() const;
 
-  // Brings what is stored to the key of today (crypto::SealKeys::current()), or to plain
-  // without one; nothing is done where it is so already. What it was before is removed
-  // when the new file is on disk; a plain one only if it is `only` this that it is for.
-  // kDenied: its key is not here. kCorrupt: it is not what its name says.
+  // Encrypts a stored file with today's key (crypto::SealKeys::current()), or decrypts it
+  // without one; nothing is done if it is so already. Its old form is removed when the
+  // new file is on disk, but a plain one stays if something else needs it (not `only`).
+  // kDenied: its key is unknown. kCorrupt: its bytes do not match its name.
   base::Outcome<void> reseal(const std::string& sha256, std::uint64_t size,
                              bool only) const;
 
@@ -127,12 +127,12 @@ class StateFolder {
   base::Outcome<void> to_partial(const std::string& arriving_name) const;
   base::Outcome<void> to_quarantine(const std::string& sha256) const;
   void remove_arriving(const std::string& file_name) const;
-  // For good. The caller has seen to it that nothing is recorded with these bytes.
+  // For good. The caller has made sure that no record needs these bytes.
   void remove_stored(const std::string& sha256) const;
   void remove_partial(const std::string& file_name) const;
 
-  // What an older program moved out of the vault because it had no record goes back, if
-  // nothing is there in its place.
+  // Puts files back that an older program moved out of the vault because they had no
+  // record, if nothing is there in their place.
   void unrecorded_to_vault() const;
 
   VaultIdentity& identity() const { return live_->identity; }
@@ -148,12 +148,12 @@ class StateFolder {
   base::Outcome<void> make_vault_shelf(const std::string& sha256) const;
   base::Outcome<void> sync_vault_shelf(const std::string& sha256) const;
 
-  // Bytes that may still be written, for people who are not root.
+  // Free bytes, for users other than root.
   std::uint64_t free_bytes() const;
-  // The same less what uploads under way have announced.
+  // The same without the bytes that uploads under way have announced.
   std::uint64_t room() const;
-  // kFull if uploads have come down to what is left to everything else: a hundredth of
-  // the disk, 64 MiB at most.
+  // kFull if uploads have come down to the space that is left to everything else: a
+  // hundredth of the disk, 64 MiB at most.
   base::Outcome<void> check_floor() const;
 
  private:
@@ -167,13 +167,14 @@ class StateFolder {
       std::make_shared<const crypto::SealKeys>();
   std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
   base::UniqueFd lock_;
-  // Has mutexes, which can't be moved.
+  // Has mutexes, which cannot be moved.
   struct Live {
     Live(const std::string& path, FileSystem& files)
         : identity(files, path + "/vault"), reserve(path + "/reserve") {}
     VaultIdentity identity;
     Reserve reserve;
-    // Whose names are known to be on disk, by the first two digits of what they hold.
+    // Shelves whose names are known to be on disk, by the first two digits of their
+    // contents.
     std::array<std::atomic<bool>, 256> shelves{};
     ExpectedBytes::All expected = std::make_shared<std::atomic<std::uint64_t>>(0);
   };

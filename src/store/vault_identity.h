@@ -1,9 +1,9 @@
 // The file vault/identity: which database the vault's files were recorded in, and how far
 // that had come. It is written after each commit without waiting for the disk, so after a
-// power cut it may lag behind the database by some seconds; it is never ahead of it.
+// power cut it may be some seconds behind the database; it is never ahead of it.
 //
 // One line of a fixed length, overwritten in place: within one sector, so that it is
-// there old or new.
+// old or new, never mixed.
 #pragma once
 
 #include <optional>
@@ -24,7 +24,7 @@ class VaultIdentity {
   VaultIdentity(FileSystem& files, std::string vault)
       : files_(files), folder_(std::move(vault)) {}
 
-  // Nothing if there is none, or it can't be read.
+  // Nothing if there is none, or it cannot be read.
   std::optional<base::StateIdentity> read() const;
   // The first one is on disk when this returns a value.
   base::Outcome<void> write(const base::StateIdentity& identity);
@@ -35,7 +35,7 @@ class VaultIdentity {
   FileSystem& files_;
   const std::string folder_;
   base::Mutex mutex_;
-  base::UniqueFd file_ VANTRO_GUARDED_BY(mutex_);  // open once something was written
+  base::UniqueFd file_ VANTRO_GUARDED_BY(mutex_);  // open after the first write
 };
 
 }  // namespace vantro::store

@@ -1,6 +1,6 @@
-// Whether bytes are text that people read, told while they stream by: no control bytes
-// but those that end lines, tabulate, or paint a terminal. Text may be in any encoding
-// that keeps ASCII where it is.
+// Whether bytes are text for people, decided while they stream by: no control bytes
+// except those for line ends, tabs, and terminal colours. Text may be in any encoding
+// that keeps ASCII in its place.
 #pragma once
 
 #include <cstdint>
@@ -11,7 +11,7 @@ namespace vantro::text {
 class ContentTeller {
  public:
   void update(std::span<const std::uint8_t> bytes);
-  // So far. No bytes are text.
+  // So far. No bytes at all are text.
   bool is_text() const { return text_; }
 
  private:

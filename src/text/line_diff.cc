@@ -9,7 +9,7 @@ namespace {
 
 using Side = DiffLine::Side;
 
-// What both sides have, as small numbers.
+// The keys of both sides, as small numbers.
 struct Numbered {
   std::vector<int> before, after;
 };
@@ -26,9 +26,8 @@ Numbered numbered(const LineKeys& before, const LineKeys& after) {
   return result;
 }
 
-// Lines that can be in common at all, each with its place. What the other side has
-// nowhere is a difference whatever comes of the rest; without it the rest is small as a
-// rule.
+// Lines that both sides can share, each with its place. A line that the other side does
+// not have is a difference anyway; without such lines the rest is usually small.
 struct Candidates {
   std::vector<int> numbers;
   std::vector<std::size_t> places;
@@ -88,8 +87,8 @@ std::vector<std::size_t> matched(const Numbered& lines) {
   return partner;
 }
 
-// Both texts as one row of lines. A line without a key that is on both sides at the same
-// place is one line.
+// Both texts as one list of lines. A line without a key at the same place on both sides
+// is one line.
 std::vector<DiffLine> merged(const Numbered& lines) {
   const auto partner = matched(lines);
   std::vector<DiffLine> result;
@@ -116,7 +115,7 @@ std::vector<DiffLine> merged(const Numbered& lines) {
   return result;
 }
 
-// Columns that blanks take at its beginning; nothing for a line of blanks.
+// The width of its leading blanks; nothing for a blank line.
 std::optional<std::size_t> indentation(std::string_view line) {
   std::size_t columns = 0;
   for (const auto one : line) {
@@ -131,7 +130,7 @@ std::optional<std::size_t> indentation(std::string_view line) {
   return std::nullopt;
 }
 
-// The sections that line `number` is in, the outermost first.
+// The sections of line `number`, the outermost first.
 std::vector<std::size_t> sections_of(const std::vector<std::string_view>& lines,
                                      std::size_t number) {
   std::vector<std::size_t> found;
@@ -182,7 +181,7 @@ Diff diff_lines(const std::vector<std::string_view>& before,
     auto& lines = diff.hunks.back().lines;
     for (auto next = from; next <= at; ++next) lines.push_back(all[next]);
     shown = at + 1;
-    // What follows the difference, as far as the next one.
+    // The lines after the difference, up to the next one.
     for (; shown < all.size() && shown <= at + context && all[shown].side == Side::kBoth;
          ++shown) {
       lines.push_back(all[shown]);

@@ -14,8 +14,7 @@ using base::Kind;
 
 constexpr std::int64_t kMostMemory = 1 << 20;
 
-// FNV-1a: it tells sets of expressions apart, nobody need be kept from finding two that
-// agree.
+// FNV-1a: it distinguishes sets of expressions; collisions on purpose do not matter.
 std::uint64_t mixed(std::uint64_t hash, std::string_view text) {
   for (const auto one : text) {
     hash = (hash ^ static_cast<unsigned char>(one)) * 1099511628211ULL;
@@ -23,7 +22,7 @@ std::uint64_t mixed(std::uint64_t hash, std::string_view text) {
   return (hash ^ 0xff) * 1099511628211ULL;
 }
 
-// What is meant in the line, in order, not overlapping.
+// The matched parts of the line, in order, not overlapping.
 Spans spans_of(std::string_view line,
                const std::vector<std::shared_ptr<const re2::RE2>>& expressions) {
   Spans found;
@@ -33,7 +32,7 @@ Spans spans_of(std::string_view line,
     const int count = one->NumberOfCapturingGroups() > 0 ? 2 : 1;
     while (from <= line.size() &&
            one->Match(line, from, line.size(), RE2::UNANCHORED, groups, count)) {
-      // A group that took no part means nothing.
+      // A group that took no part matches nothing.
       const auto& meant = groups[count - 1];
       if (meant.data() != nullptr && !meant.empty()) {
         const auto begin = static_cast<std::size_t>(meant.data() - line.data());

@@ -1,9 +1,9 @@
 // Expressions that people write about the lines of a configuration: what does not count
-// when two are compared, and what must not be shown.
+// in a comparison, and what must not be shown.
 //
-// An expression holds for one platform, or for all. Of what it matches its first group
-// is meant, or all of it if it has none. Expressions are RE2's: no input makes them slow.
-// Constant after construction; copies share what is compiled.
+// An expression is for one platform, or for all. Its first group is the matched part, or
+// the whole match if it has no group. Expressions are RE2's: no input makes them slow.
+// Constant after construction; copies share the compiled form.
 #pragma once
 
 #include <memory>
@@ -22,7 +22,7 @@ class RE2;
 namespace vantro::text {
 
 struct LineExpression {
-  std::string platform;  // empty: every one; letter case aside
+  std::string platform;  // empty: every one; case-insensitive
   std::string pattern;
 };
 
@@ -32,14 +32,14 @@ class LineRules {
   LineRules() = default;
 
   bool empty() const { return expressions_.empty(); }
-  // Differs where the expressions differ: what was judged by other ones is to be judged
+  // Differs if the expressions differ: values made by other expressions must be made
   // again. Empty if there are none.
   const std::string& identity() const { return identity_; }
 
-  // What is meant in the line, in order, not overlapping.
+  // The matched parts of the line, in order, not overlapping.
   Spans meant(std::string_view line) const;
-  // The line without what is meant; nothing if no more than blanks is left of a line that
-  // had something meant in it.
+  // The line without its matched parts; nothing if only blanks are left of a line with a
+  // match.
   std::optional<std::string> without(std::string_view line) const;
 
  private:
@@ -51,7 +51,7 @@ class LineRules {
 class LineRuleSet {
  public:
   LineRuleSet() = default;
-  // kInvalid: an expression can't be read, or matches the empty text.
+  // kInvalid: an expression is malformed, or matches the empty text.
   static base::Outcome<LineRuleSet> make(std::vector<LineExpression> expressions);
 
   LineRules of(std::string_view platform) const;

@@ -1,5 +1,5 @@
-// One expression (RE2) over a file's whole name, letter case aside. Constant after
-// construction; copies share what is compiled.
+// One expression (RE2) over a file's whole name, case-insensitive. Constant after
+// construction; copies share the compiled form.
 #pragma once
 
 #include <memory>
@@ -16,7 +16,7 @@ namespace vantro::text {
 
 class NamePattern {
  public:
-  // kInvalid: it can't be read.
+  // kInvalid: it is malformed.
   static base::Outcome<NamePattern> make(const std::string& pattern);
   bool fits(std::string_view name) const;
 

@@ -12,7 +12,7 @@ constexpr std::size_t kMostWork = 200'000;  // cells; about half a millisecond
 constexpr std::size_t kFewestSlips = 2;
 constexpr std::size_t kMostSlips = 12;
 
-// Both folded. Only the band of the table that can lead to `limit` is filled in.
+// Both folded. Only the band of the table that can lead to `limit` is computed.
 std::size_t distance(std::string_view a, std::string_view b, std::size_t limit,
                      std::size_t& work) {
   const auto gap = a.size() > b.size() ? a.size() - b.size() : b.size() - a.size();
@@ -29,7 +29,7 @@ std::size_t distance(std::string_view a, std::string_view b, std::size_t limit,
     std::size_t least = row[first - 1];
     for (std::size_t j = first; j <= end; ++j) {
       const std::size_t replaced = last[j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1);
-      // Beyond the band the row above has nothing.
+      // Outside the band the row above has nothing.
       const std::size_t left_out = j == i + limit ? too_far : last[j] + 1;
       row[j] = std::min({left_out, row[j - 1] + 1, replaced});
       if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) {
@@ -45,12 +45,12 @@ std::size_t distance(std::string_view a, std::string_view b, std::size_t limit,
   return std::min(last[b.size()], too_far);
 }
 
-// How far a candidate is from what was asked; more than `limit` if it is not near.
+// The distance of a candidate from the asked name; more than `limit` if it is not near.
 std::size_t remoteness(std::string_view asked, std::string_view candidate,
                        std::size_t limit, std::size_t& work) {
   const auto whole = distance(asked, candidate, limit, work);
-  // A folder too many or too few, or a missing ending, is one slip of thought whatever
-  // its length; it ranks behind true slips of the finger.
+  // A folder too many or too few, or a missing ending, is one mistake of thought whatever
+  // its length; it ranks after typing mistakes.
   const auto part =
       distance(base::last_part(asked), base::last_part(candidate), limit, work);
   std::size_t best = std::min(whole, part + 1);

@@ -13,19 +13,19 @@
 namespace vantro::text {
 
 // Insertions, deletions, replacements and swaps of neighbours that turn a into b (optimal
-// string alignment), counted in bytes, with no difference made between ASCII cases.
-// Stops early and returns `limit + 1` where there are more than `limit`.
+// string alignment), counted in bytes, without regard to ASCII case. Stops early and
+// returns `limit + 1` if there are more than `limit`.
 std::size_t slips(std::string_view a, std::string_view b, std::size_t limit);
 
-// What a name is made of, in little: its pairs of neighbouring characters, letter case
-// aside. Two names that are near to each other have most of them in common.
+// A summary of a name: its pairs of neighbouring characters, case-insensitive. Two names
+// that are near to each other share most of them.
 struct NamePairs {
   std::array<std::uint64_t, 2> bits{};
 
   static NamePairs of(std::string_view name);
 
-  // How many of them the other one has not got. Counted here in a few additions: without
-  // the processor's own instruction, which not every one has, std::popcount is a call.
+  // How many of them the other one lacks. Counted here in a few additions: without the
+  // processor's own instruction, which not every one has, std::popcount is a call.
   int missing_in(const NamePairs& other) const {
     constexpr std::uint64_t kOnes = 0x5555555555555555;
     constexpr std::uint64_t kTwos = 0x3333333333333333;
@@ -42,25 +42,24 @@ struct NamePairs {
   }
 };
 
-// Looks for the nearest of many names in two steps: every candidate is offered, which
-// costs some nanoseconds, and the likeliest few are then compared character by character,
-// at a bounded cost. Where a great many are as likely as the one that was meant, another
-// may be found instead.
+// Finds the nearest of many names in two steps: every candidate is offered, which costs
+// some nanoseconds, and the likeliest few are then compared character by character, at a
+// bounded cost. If very many are equally likely, it may find another one than the best.
 class NearestSearch {
  public:
   // `asked` is read up to 255 bytes.
   explicit NearestSearch(std::string_view asked);
 
-  // `candidate` is only kept, and must live until the search ends.
+  // `candidate` is stored by reference, and must live until the search ends.
   void offer(const NamePairs& pairs, const std::string& candidate) {
     const int score = 2 * last_part_.missing_in(pairs) + whole_.missing_in(pairs);
     if (score < worst_kept_) keep(score, candidate);
   }
-  // Those worth comparing, the likeliest first.
+  // The candidates worth comparing, the likeliest first.
   std::vector<const std::string*> likely();
 
-  // How many slips it is away; nothing if that is too far to be meant, or farther than
-  // one that was compared before, or the time for it is used up.
+  // The number of mistakes; nothing if there are too many, or more than in an earlier
+  // candidate, or the budget is used up.
   std::optional<std::size_t> compare(const std::string& candidate);
 
  private:
@@ -76,9 +75,9 @@ class NearestSearch {
   std::size_t work_left_;  // cells of the tables of distances
 };
 
-// The candidate with the fewest slips, if they are few for the name's length (a third of
-// it, 2 to 12); the likeliest where several are as near. A candidate that only lacks or
-// adds folders in front, or an ending, counts as near.
+// The candidate with the fewest mistakes, if they are few for the name's length (a third
+// of it, 2 to 12); the likeliest of several equally near ones. A candidate that only
+// lacks or adds folders in front, or an ending, counts as near.
 std::optional<std::string> nearest(std::string_view asked,
                                    const std::vector<std::string>& candidates);
 

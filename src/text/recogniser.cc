@@ -12,7 +12,7 @@ namespace {
 
 using base::Kind;
 
-// Of the compiled pattern: enough for any that a person writes.
+// Limit for the compiled pattern: enough for any that a person writes.
 constexpr std::int64_t kMostMemory = 1 << 20;
 
 base::Outcome<void> check_fact(const Pattern& pattern, const std::string& fact,

@@ -1,10 +1,10 @@
-// What a file's name says about an image: patterns that the user wrote, for makers and
+// Facts about an image in its file name: patterns that the user wrote, for makers and
 // platforms that only they know.
 //
 //   name = "causeway"
 //   pattern = '(?P<platform>causeway\d+)-(?P<role>sys|boot)-(?P<version>[\d.]+)\.img'
-//   words = { sys = "system" }         what a caught text stands for
-//   facts = { maker = "Ostrel" }       what holds for every file that fits
+//   words = { sys = "system" }         the meaning of a matched text
+//   facts = { maker = "Ostrel" }       facts of every file that matches
 //
 // Patterns are RE2's: no input makes them slow. Constant after construction.
 #pragma once
@@ -28,19 +28,20 @@ using NamedFacts = std::map<std::string, std::string>;
 
 struct Pattern {
   std::string name;     // of the recogniser, for people
-  std::string pattern;  // fits the whole file name, without its folders
+  std::string pattern;  // matches the whole file name, without its folders
   NamedFacts facts;
-  std::map<std::string, std::string> words;  // caught text -> what it stands for
+  std::map<std::string, std::string> words;  // matched text -> its meaning
 };
 
 class Recogniser {
  public:
-  // kInvalid: the pattern is none, or a group or fact has a name that is not `allowed`.
+  // kInvalid: the pattern is malformed, or a group or fact has a name that is not
+  // `allowed`.
   static base::Outcome<Recogniser> make(Pattern pattern,
                                         const std::vector<std::string>& allowed);
 
   const std::string& name() const { return pattern_.name; }
-  // Empty: it does not fit. Of a path its last part is looked at, letter case aside.
+  // Empty: no match. Only the last part of a path counts, case-insensitive.
   NamedFacts recognise(std::string_view file) const;
 
  private:

@@ -13,7 +13,7 @@ namespace {
 
 using base::Kind;
 
-// Of each compiled pattern: enough for any that a person writes.
+// Limit for each compiled pattern: enough for any that a person writes.
 constexpr std::int64_t kMostMemory = 1 << 20;
 constexpr std::size_t kLongestValue = 200;
 

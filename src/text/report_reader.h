@@ -1,15 +1,15 @@
-// What a device says of itself in a listing that it sent, or that a person pasted:
-// patterns that the user wrote for the lines of one platform's listings.
+// Facts in a listing that a device sent, or that a person pasted: patterns that the user
+// wrote for the lines of one platform's listings.
 //
 //   platform = "lattice24"
 //   pattern = '^bank (?P<slot>[AB]): (?P<content>\S+) *(?P<running>\*)?'
-//   words = { "LT-24" = "lattice24" }   what a caught text stands for
-//   facts = { unit = "KiB" }            what holds for every line that fits
+//   words = { "LT-24" = "lattice24" }   the meaning of a matched text
+//   facts = { unit = "KiB" }            facts of every line that matches
 //
 // Named groups: version, boot_version, model, hardware, serial; slot, with content,
-// version, running, next, once; free, with storage and unit; member. A group that caught
-// nothing says nothing; running, next and once are said by having caught anything. A line
-// that has nothing but a member begins that member's part of the listing.
+// version, running, next, once; free, with storage and unit; member. An empty group gives
+// no fact; running, next and once are true if they match anything. A line with nothing
+// but a member begins that member's part of the listing.
 //
 // Patterns are RE2's: no input makes them slow. Constant after construction.
 #pragma once
@@ -31,13 +31,13 @@ class RE2;
 namespace vantro::text {
 
 struct ReportPattern {
-  std::string platform;  // empty: every one; letter case aside
-  std::string pattern;   // fits somewhere in a line, letter case aside
+  std::string platform;  // empty: every one; case-insensitive
+  std::string pattern;   // matches anywhere in a line, case-insensitive
   std::map<std::string, std::string> facts;
   std::map<std::string, std::string> words;
 };
 
-// What one line said.
+// The facts in one line.
 struct ReportRecord {
   std::size_t line = 0;  // from 1
   std::map<std::string, std::string> values;
@@ -45,22 +45,21 @@ struct ReportRecord {
 
 struct ReportFound {
   std::vector<ReportRecord> records;
-  // Lines that no pattern fits, with their numbers; empty ones are left out.
+  // Lines that no pattern matches, with their numbers; empty ones are left out.
   std::vector<std::pair<std::size_t, std::string>> not_understood;
 };
 
 class ReportReader {
  public:
-  // Longer listings are read so far, in bytes.
+  // The limit for a listing, in bytes; the rest is ignored.
   static constexpr std::size_t kLongest = 1 << 20;
 
   ReportReader() = default;
-  // kInvalid: a pattern can't be read, has a group that is not known, or none.
+  // kInvalid: a pattern is malformed, has an unknown group, or none.
   static base::Outcome<ReportReader> make(std::vector<ReportPattern> patterns);
   static const std::vector<std::string>& groups();
 
-  // By the patterns of the platform; of a device whose platform is not known (empty), by
-  // all.
+  // By the patterns of the platform; for a device of unknown platform (empty), by all.
   ReportFound read(std::string_view text, std::string_view platform) const;
   // Whether there are any for it.
   bool knows(std::string_view platform) const;

@@ -48,7 +48,7 @@ std::vector<Word> words_of(std::string_view line) {
 
 // -- The words before a secret --
 
-// What follows one of these is a secret, whatever it looks like.
+// After one of these a secret follows, whatever it looks like.
 bool names_a_secret(const Word& word) {
   const auto& plain = word.plain;
   for (const auto* part :
@@ -76,7 +76,7 @@ bool is_algorithm(const Word& word) {
                            "des", "3des", "des3", "sm3", "sm4", "cfb128"});
 }
 
-// Words behind an algorithm, or "key", that go on with something else than a secret.
+// Words after an algorithm, or "key", that continue with something other than a secret.
 bool goes_on(const Word& word) {
   return is_one_of(word.plain, {"priv",       "privacy",    "auth",     "authentication",
                                 "encryption", "encrypt",    "hash",     "integrity",
@@ -103,7 +103,7 @@ bool is_small_number(std::string_view text) {
                      [](char c) { return c >= '0' && c <= '9'; });
 }
 
-// The part between blanks that begins there.
+// The part up to the next blank that begins there.
 std::string_view token_at(std::string_view line, std::size_t at) {
   const auto end = line.find_first_of(" \t", at);
   return line.substr(at, end == std::string_view::npos ? end : end - at);
@@ -114,7 +114,8 @@ std::size_t skip_blanks(std::string_view line, std::size_t at) {
   return found == std::string_view::npos ? line.size() : found;
 }
 
-// No word of a language: letters and digits mixed, signs, or upper and lower case mixed.
+// Not a word of a language: letters and digits mixed, punctuation, or upper and lower
+// case mixed.
 bool looks_chosen(std::string_view token) {
   if (token.starts_with('"') || token.starts_with('\'')) return token.size() > 2;
   bool digit = false;
@@ -134,7 +135,7 @@ bool looks_chosen(std::string_view token) {
   return token.size() >= 6 && ((digit && letter) || (upper && lower) || (sign && letter));
 }
 
-// Where the value of a word begins: behind its closing quote, and one of ":", "=", ">".
+// The beginning of a word's value: after its closing quote, and one of ":", "=", ">".
 std::size_t value_behind(std::string_view line, std::size_t at) {
   if (at < line.size() && (line[at] == '"' || line[at] == '\'')) ++at;
   at = skip_blanks(line, at);
@@ -156,7 +157,7 @@ bool is_remark(const std::vector<Word>& words) {
                    {"description", "descr", "remark", "comment", "banner", "note"});
 }
 
-// From where on the line is a secret, by its words; the line's size: nowhere.
+// The place from where the line is a secret, by its words; the line's size: nowhere.
 std::size_t told_by_words(std::string_view line) {
   const auto words = words_of(line);
   const bool remark = is_remark(words);
@@ -170,7 +171,7 @@ std::size_t told_by_words(std::string_view line) {
     const auto token = token_at(line, value);
     const auto second = skip_blanks(line, value + token.size());
     if (is_algorithm(word)) {
-      // A length of key may stand between.
+      // A key length may be between.
       const bool number = is_small_number(token);
       if (number && second == line.size()) continue;
       const Word* then = number && i + 2 < words.size() ? &words[i + 2] : next;
@@ -179,7 +180,7 @@ std::size_t told_by_words(std::string_view line) {
     }
     if (is_one_of(word.plain, {"key", "keys", "cipher", "encrypted", "hash", "digest"})) {
       if (next != nullptr && (goes_on(*next) || is_algorithm(*next))) continue;
-      // The number of a key in a chain is none.
+      // The number of a key in a chain is not a secret.
       if (is_small_number(token) && second == line.size()) continue;
       if (token.ends_with("{")) continue;
       return value;
@@ -187,7 +188,7 @@ std::size_t told_by_words(std::string_view line) {
     if (is_one_of(word.plain, {"auth", "authentication", "priv", "privacy", "encryption",
                                "encrypt", "login", "user", "username", "keyid"})) {
       if (next != nullptr && is_algorithm(*next)) continue;
-      // A digit for the kind of hash may stand before it.
+      // A digit for the kind of hash may be before it.
       const bool typed = is_small_number(token) && second < line.size();
       const auto at = typed ? second : value;
       const bool person = is_one_of(word.plain, {"login", "user", "username", "keyid"});
@@ -252,7 +253,7 @@ void add_base64(std::string_view line, Spans& found) {
 }  // namespace
 
 Spans usual_secrets(std::string_view line) {
-  // A line's end is not part of it.
+  // A line end is not part of it.
   while (line.ends_with('\r') || line.ends_with(' ') || line.ends_with('\t')) {
     line.remove_suffix(1);
   }
@@ -282,7 +283,7 @@ bool looks_like_a_secret(std::string_view line) {
     if (token.size() < kShortest || token.find("<masked") != std::string_view::npos) {
       continue;
     }
-    // Names, addresses and paths have points, colons and slashes.
+    // Names, addresses and paths have dots, colons and slashes.
     if (token.find_first_of(".:/<>") != std::string_view::npos) continue;
     const auto count = [&](int (*is)(int)) {
       return std::count_if(token.begin(), token.end(), [&](char c) {

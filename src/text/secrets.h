@@ -1,7 +1,6 @@
-// What in the lines of a configuration is a secret, by the words before it and by its own
+// The secrets in the lines of a configuration, by the words before them and by their own
 // look. Many makers write them in many ways, so it masks too much rather than too little:
-// where a word says that a secret follows, everything to the end of the line is taken for
-// it.
+// if a word announces a secret, everything to the end of the line counts as one.
 #pragma once
 
 #include <string_view>
@@ -13,8 +12,8 @@ namespace vantro::text {
 // In order, not overlapping.
 Spans usual_secrets(std::string_view line);
 
-// Whether something in a line that was masked already still looks like a secret: for the
-// count that people are told, so that they look themselves.
+// Whether the rest of a masked line still looks like a secret: for the count that people
+// see, so that they look themselves.
 bool looks_like_a_secret(std::string_view masked_line);
 
 }  // namespace vantro::text

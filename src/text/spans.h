@@ -13,7 +13,7 @@ namespace vantro::text {
 // Each [begin, end), in bytes.
 using Spans = std::vector<std::pair<std::size_t, std::size_t>>;
 
-// In order; those that overlap or touch are one.
+// In order; parts that overlap or touch are merged.
 inline Spans merged(Spans spans) {
   std::sort(spans.begin(), spans.end());
   Spans result;
@@ -27,8 +27,8 @@ inline Spans merged(Spans spans) {
   return result;
 }
 
-// The line with `stand_in(part)` in place of each of these parts. REQUIRES: as merged()
-// gives them.
+// The line with `stand_in(part)` in place of each of these parts. REQUIRES: the form of
+// merged().
 template <class F>
 std::string replaced(std::string_view line, const Spans& spans, F stand_in) {
   std::string result;

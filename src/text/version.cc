@@ -68,7 +68,7 @@ std::size_t run_length(std::string_view text, bool (*belongs)(char)) {
   return static_cast<std::size_t>(end - text.begin());
 }
 
-// Lengths go in front, so that longer numbers are larger, and "aa" comes behind "z".
+// Lengths go in front, so that longer numbers are larger, and "aa" comes after "z".
 void append_sized(std::string& key, std::string_view text) {
   key += static_cast<char>(0x20 + text.size());
   key += text;
@@ -96,7 +96,7 @@ std::string sort_key_of(const std::vector<Field>& fields) {
         append_sized(key, field.text);
         break;
       case Kind::kNumber: {
-        // A zero says nothing unless a number behind it does.
+        // A zero has no meaning unless a number follows it.
         const auto matters = std::find_if(
             fields.begin() + static_cast<std::ptrdiff_t>(i), fields.end(),
             [](const Field& f) { return f.kind != Kind::kNumber || f.text != "0"; });
@@ -124,7 +124,7 @@ std::string shown(const Field* field) {
   return field->kind == Kind::kNumber ? field->text : "'" + field->text + "'";
 }
 
-// "third number 7 -> 5", field by field, of the first that differ.
+// "third number 7 -> 5", field by field, of the first difference.
 std::string differing_fields(const Version& from, const Version& to) {
   constexpr std::size_t kMostTold = 3;
   const auto& a = from.fields();
@@ -147,7 +147,7 @@ std::string differing_fields(const Version& from, const Version& to) {
   return told;
 }
 
-// What is left when everything is dropped that is easily overlooked.
+// The rest without everything that is easy to overlook.
 std::string bare_signs(const Version& version) {
   std::string signs;
   for (const auto c : without_prefix(version.spelled())) {

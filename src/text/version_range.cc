@@ -16,7 +16,7 @@ struct Bounds {
   std::optional<std::string> behind;
 };
 
-// The first text behind all that begin with `key`; nothing: there is none.
+// The first text after all that begin with `key`; nothing: there is none.
 std::optional<std::string> behind_all_with(std::string key) {
   while (!key.empty() && static_cast<unsigned char>(key.back()) == 0xff) key.pop_back();
   if (key.empty()) return std::nullopt;
@@ -24,8 +24,8 @@ std::optional<std::string> behind_all_with(std::string key) {
   return key;
 }
 
-// Whatever begins with the version: not all of 7 for "7.0", whose zero says nothing in
-// the order.
+// Everything that begins with the version: not all of 7 for "7.0", whose zero has no
+// meaning in the order.
 Bounds beginning_with(const std::string& version, std::string key) {
   key.pop_back();  // the mark of its end
   const auto longer = Version(version + ".1").sort_key();
@@ -43,7 +43,7 @@ base::Outcome<Bounds> bounds_of(const std::string& part) {
                         fmt::format("'{}' is not a version; example: \">=7.4\"",
                                     base::printable(part, 60)));
   }
-  const auto next = key + '\0';  // the first text behind it
+  const auto next = key + '\0';  // the first text after it
   if (operation.empty()) return beginning_with(part, key);
   if (operation == "=") return Bounds{key, next};
   if (operation == ">=") return Bounds{key, {}};

@@ -71,7 +71,7 @@ base::Outcome<void> DepositLooks::look_at(const backup::Revision& revision) {
     report = gate_.look_inside(file->get(), revision.size,
                                {[this] { return stopping_.load(); }, {}});
   } else {
-    // The verifier says what is wrong with it.
+    // The verifier reports its problem.
     report.say("not looked into: " + file.error().sentence);
   }
   if (stopping_) return {};

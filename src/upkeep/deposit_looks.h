@@ -1,6 +1,6 @@
-// Looks into what devices send, as into images: a backup of an image that was truncated
-// on the device must not pass for a good one. On a thread of its own, after the device
-// was told that its file has come.
+// Looks into backups as into images: a backup of an image that was truncated on the
+// device must not pass for a good one. On a thread of its own, after the device was told
+// that its file has arrived.
 #pragma once
 
 #include <atomic>
@@ -18,7 +18,7 @@ class DepositLooks {
  public:
   DepositLooks(repository::Repository& repository, gate::Gate& gate)
       : repository_(repository), gate_(gate) {}
-  // Soon: a look that runs is ended, and made again after the next start.
+  // Soon: a running look ends, and is repeated after the next start.
   ~DepositLooks();
   DepositLooks(const DepositLooks&) = delete;
   DepositLooks& operator=(const DepositLooks&) = delete;
@@ -28,7 +28,7 @@ class DepositLooks {
 
  private:
   void run();
-  // Those that came since; false: there was none.
+  // Those that have arrived since; false: there was none.
   bool look_at_some();
   base::Outcome<void> look_at(const backup::Revision& revision);
 
@@ -37,7 +37,7 @@ class DepositLooks {
   std::atomic<bool> stopping_ = false;
   base::Mutex mutex_;
   base::Condition wake_;
-  bool in_trouble_ = false;  // the last look could not be recorded; of its thread
+  bool in_trouble_ = false;  // the last look could not be recorded; for its thread only
   std::thread thread_;
 };
 

@@ -39,7 +39,7 @@ bool is_left_alone(const std::string& last) {
                                  kTrouble.data()});
 }
 
-// "x.img.sha256" is the own list of "x.img", and "SUMS.asc" the signature of "SUMS".
+// "x.img.sha256" is the list of "x.img" alone, and "SUMS.asc" the signature of "SUMS".
 bool is_named_after(const std::string& name, const std::string& file) {
   return base::folded(name).starts_with(base::folded(file) + ".");
 }
@@ -106,12 +106,12 @@ void DropFolder::run() {
   while (true) {
     std::array<pollfd, 2> watched{pollfd{wake_.get(), POLLIN, 0},
                                   pollfd{events_.get(), POLLIN, 0}};
-    // While something settles it is looked at again; else only when something happens.
+    // While a file may still grow it checks again; else only after an event.
     const auto again = std::clamp<std::int64_t>(config_.settle.count() / 4, 20, 1000);
     ::poll(watched.data(), watched.size(), waiting ? static_cast<int>(again) : -1);
     if (watched[0].revents != 0) return;
-    // What happened to which file is not asked: the folder itself is looked at, so that
-    // an event that was lost costs nothing.
+    // It does not matter which file an event is about: the folder itself is read, so a
+    // lost event costs nothing.
     std::array<char, 16384> events;
     while (::read(events_.get(), events.data(), events.size()) > 0) {
     }
@@ -128,7 +128,7 @@ DropFolder::Names DropFolder::all_files() {
     const auto [folder, depth] = left.back();
     left.pop_back();
     const auto found = folder_.list(folder);
-    if (!found) continue;  // it is gone, or not ours to read
+    if (!found) continue;  // it is gone, or not readable for us
     others_ += found->others;
     const auto prefix = folder.empty() ? "" : folder + "/";
     for (const auto& one : found->files) files.push_back(prefix + one);
@@ -138,7 +138,7 @@ DropFolder::Names DropFolder::all_files() {
       if (skip) continue;
       left.emplace_back(prefix + one, depth + 1);
       folders.insert(prefix + one);
-      // A watch goes with its folder, which may have come back. Where the path leads now
+      // A watch ends with its folder, which may have come back. Where the path leads now
       // does not matter: an event only makes us look.
       ::inotify_add_watch(events_.get(), (config_.path + "/" + prefix + one).c_str(),
                           kWatched);
@@ -152,7 +152,7 @@ DropFolder::Names DropFolder::all_files() {
 bool DropFolder::look() {
   const auto watched_before = watched_;
   const auto names = all_files();
-  // What came into a new folder before it was watched is seen the next time.
+  // A file that came into a new folder before it was watched is seen the next time.
   bool waiting = watched_ != watched_before;
   std::set<std::string> changed_lists;
   const std::set<std::string> there(names.begin(), names.end());
@@ -169,7 +169,7 @@ bool DropFolder::look() {
     const bool calm = settled(name, seen);
     waiting = waiting || !calm;
     if (!calm) {
-      // Lists are waited for, so that no image is added without its own.
+      // Waits for lists, so that no image is added without its own.
       lists_settled =
           lists_settled && crypto::form_by_name(name) != FileForm::kChecksumList;
       continue;
@@ -239,8 +239,8 @@ bool DropFolder::failed_before(const std::string& name,
   return told && told->modified_ns >= state.changed_ns;
 }
 
-// A read lease is refused while somebody has the file open for writing (fcntl(2)). Where
-// leases are not to be had, that it has stopped growing must do.
+// A read lease is refused while another program has the file open for writing (fcntl(2)).
+// Where leases are not available, it is enough that it has stopped growing.
 bool DropFolder::being_written(const std::string& name) const {
   const auto file = folder_.open_file(name);
   if (!file) return false;
@@ -255,7 +255,7 @@ void DropFolder::classify(const std::string& name, Seen& seen) const {
   seen.form = FileForm::kOther;
   if (seen.state.size > crypto::kLongestList) return;
   const auto text = folder_.read(name, crypto::kLongestList);
-  if (!text) return;  // adding it will say why
+  if (!text) return;  // adding it will give the reason
   seen.form = crypto::form_of(*text);
   const bool list = seen.form == FileForm::kChecksumList ||
                     (seen.form == FileForm::kOther &&
@@ -374,7 +374,7 @@ void DropFolder::add_image(const std::string& name) {
   (void)folder_.remove(name + std::string(kTrouble));
   const auto lists = lists_for(name);
   const auto taken = take_in(name, lists);
-  // Nothing is wrong with it: it is for the next start.
+  // It has no problem: it is for the next start.
   if (!taken && stopping_) return;
   if (!taken) {
     seen_[name].lists = {lists.begin(), lists.end()};

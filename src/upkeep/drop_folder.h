@@ -1,18 +1,18 @@
-// A folder that is watched: an image that is put there is added, compared with the
-// checksum lists that lie beside it, and moved aside. Trouble is written beside it, in
-// words.
+// A watched folder: an image that is put there is added, compared with the checksum lists
+// beside it, and moved aside. A problem is written beside it, in words.
 //
 //   NAME                an image, once it has stopped growing
 //   SUB/NAME            another; devices ask for it with its folder
-//   a checksum list     of any name, told by its content: NAME.sha256, SHA256SUMS, ...
+//   a checksum list     of any name, recognised by its content: NAME.sha256, SHA256SUMS,
+// ...
 //   a signature         is left alone, and moved aside with its list
-//   NAME.trouble.txt    why it was not added; goes when it is tried again
-//   done/               what was added
+//   NAME.trouble.txt    why it was not added; removed when it is tried again
+//   done/               files that were added
 //
-// Names that begin with a dot, or end as browsers and copying programs name what is not
-// complete (.part, .partial, .tmp, .crdownload, .filepart), are left alone, and so are
-// links, pipes and devices. Others may write there, and nobody who may can reach anything
-// else by it (base/held_folder.h).
+// Names that begin with a dot, or end as browsers and copying programs name incomplete
+// files (.part, .partial, .tmp, .crdownload, .filepart), are left alone, and so are
+// symbolic links, pipes and devices. Others may write there, and this gives nobody access
+// to anything else (base/held_folder.h).
 #pragma once
 
 #include <atomic>
@@ -39,8 +39,8 @@ class DropFolder {
  public:
   struct Config {
     std::string path;
-    // A file that has not changed for so long, and that nobody has open for writing, is
-    // complete.
+    // A file that has not changed for so long, and that no program has open for writing,
+    // is complete.
     std::chrono::milliseconds settle{5000};
   };
 
@@ -48,7 +48,7 @@ class DropFolder {
   // gate must outlive it.
   static base::Outcome<std::unique_ptr<DropFolder>> watch(
       repository::Repository& repository, gate::Gate& gate, base::Log log, Config config);
-  // Ends the thread, soon: a file that is being added is left where it is, and added
+  // Ends the thread, soon: a file that is being added stays where it is, and is added
   // after the next start.
   ~DropFolder();
   DropFolder(const DropFolder&) = delete;
@@ -58,15 +58,15 @@ class DropFolder {
   void start();
 
  private:
-  // As a file was when it was last looked at.
+  // A file's properties at the last look.
   struct Seen {
     base::FileState state;
     base::Instant since{};
-    // Once it has settled.
+    // After it has settled.
     std::optional<crypto::FileForm> form;
-    // Of a list: what it holds; nothing if it can't be read.
+    // Of a list: its content; nothing if it cannot be read.
     std::optional<crypto::ChecksumList> list;
-    bool failed = false;  // as it is; tried again when it, or one of these, changes
+    bool failed = false;  // unchanged; tried again when it, or one of these, changes
     std::set<std::string> lists;
   };
   using Names = std::vector<std::string>;
@@ -76,19 +76,19 @@ class DropFolder {
              base::UniqueFd wake);
 
   void run();
-  // Looks at everything once; true if something is waiting to settle.
+  // Looks at everything once; true if a file may still grow.
   bool look();
-  // The regular files in it and in the folders below, but for done/. Watches those.
+  // The regular files in it and in the folders below, except done/. Watches those.
   Names all_files();
   bool settled(const std::string& name, Seen& seen);
   bool being_written(const std::string& name) const;
   bool failed_before(const std::string& name, const base::FileState& state) const;
-  // What it is, and what a list holds.
+  // Its form, and a list's content.
   void classify(const std::string& name, Seen& seen) const;
 
-  // A list that is new or has changed: compares images that are there already with it.
+  // A new or changed list: compares existing images with it.
   void use_list(const std::string& name, Seen& seen);
-  // Whether every file that it names has been added from here.
+  // Whether every file in it was added from here.
   bool all_added(const std::string& list_name, const crypto::ChecksumList& list) const;
   void add_image(const std::string& name);
   base::Outcome<std::string> take_in(const std::string& name, const Names& lists);
@@ -96,7 +96,7 @@ class DropFolder {
   base::Outcome<std::vector<repository::Claim>> claims_for(const std::string& name,
                                                            const Names& lists) const;
   Names lists_for(const std::string& name) const;
-  // Moves lists aside of which nothing more is expected, with their signatures.
+  // Moves lists aside that no more files are expected for, with their signatures.
   void put_lists_aside();
 
   void write_trouble(const std::string& name, const std::string& why);

@@ -13,7 +13,7 @@
 namespace vantro::upkeep {
 namespace {
 
-// As long as they are taken out, nobody else writes.
+// While they are removed, nobody else writes.
 constexpr std::size_t kMostInOne = 20'000;
 
 }  // namespace
@@ -26,8 +26,8 @@ base::Outcome<std::int64_t> export_old_rows(repository::Repository& repository,
   }
   std::int64_t gone = 0;
   while (true) {
-    // By number, as the chain goes; a gathered row may be some milliseconds older than
-    // the one before it.
+    // By number, like the chain; a combined row may be some milliseconds older than the
+    // one before it.
     const auto rows = repository.ledger.oldest(kMostInOne, before);
     if (!rows) return base::refuse(rows.error());
     if (rows->empty()) return gone;

@@ -1,5 +1,5 @@
-// The ledger does not grow for ever: rows that are older than is wanted go into files,
-// and then out of the database.
+// Keeps the ledger from growing for ever: rows over the configured age go into files, and
+// then out of the database.
 #pragma once
 
 #include <cstdint>

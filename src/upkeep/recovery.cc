@@ -26,8 +26,8 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
   const auto files = repository.folder.list_arriving();
   if (!files) return base::refuse(files.error());
   for (const auto& file : *files) {
-    // Nothing here was acknowledged: its record would have been committed after it had
-    // left arriving/. Of a backup even a part may be all that is left of a device's
+    // No upload here was acknowledged: its record would have been committed after it had
+    // left arriving/. Even a part of a backup may be all that is left of a device's
     // configuration, so it is kept; an image can be added again.
     const auto label = store::ArrivalLabel::parse(file.name);
     const bool sealed = label && label->purpose == "sealed";
@@ -39,8 +39,7 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
       continue;
     }
     // Moved first: a stop between the two leaves a partial file without a record, which
-    // is listed for a person; the other way round a record would name a file that is not
-    // there.
+    // is listed for a person; in the other order a record would name a missing file.
     if (auto moved = repository.folder.to_partial(file.name); !moved) return moved;
     backup::Revision revision;
     revision.address = label->from;
@@ -55,8 +54,8 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
                  O_RDONLY | O_CLOEXEC));
       revision.size = crypto::sealed_size(opened.get()).value_or(0);
     }
-    // Without a checksum, so nobody goes on with it: after a power cut nothing tells
-    // whether these are the bytes that came.
+    // Without a checksum, so nobody can resume it: after a power cut nothing proves that
+    // these are the bytes that arrived.
     revision.partial_file = file.name;
     revision.arrived_at = now;
     revision.why = "the server stopped while it was being received";
@@ -74,8 +73,8 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
   return {};
 }
 
-// A backup that was being continued has left partial/, and its end may have come before
-// its record said so. What is there and has no record is for a person to decide.
+// A backup that was being resumed has left partial/, and the file may be further than its
+// record. A file without a record is for a person to decide.
 base::Outcome<void> compare_partials(
     repository::Repository& repository,
     std::vector<repository::UnrecordedFile>& unrecorded) {
@@ -96,8 +95,8 @@ base::Outcome<void> compare_partials(
   return {};
 }
 
-// Until they are added again; verifying would find the same. In one transaction: a
-// whole vault may be gone.
+// Until they are added again; verifying would find the same. In one transaction: a whole
+// vault may be gone.
 base::Outcome<void> mark_lost(repository::Repository& repository,
                               const RecoveryReport& report, base::WallTime now) {
   if (report.missing.empty() && report.damaged.empty()) return {};
@@ -136,7 +135,7 @@ base::Outcome<void> reconcile_shelf(repository::Repository& repository,
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
     if (found == stored.end()) {
-      // What is in an encrypted one is seen when it is read.
+      // The content of an encrypted one is checked when it is read.
       if (sealed.contains(sha256)) continue;
       report.missing.push_back(sha256);
       if (report.missing.size() > kMostNamed) continue;
@@ -213,7 +212,7 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
   const auto oldest = now - std::chrono::milliseconds(keep).count();
   std::size_t swept = 0;
   for (const auto& file : *files) {
-    // What has no record is never removed by its age.
+    // A file without a record is never removed because of its age.
     if (file.changed_at >= oldest || !recorded.contains(file.name)) continue;
     if (auto forgotten = repository.backups.forget_partial_file(file.name); !forgotten) {
       return base::refuse(forgotten.error());
@@ -227,7 +226,7 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
 
 base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
                                      base::WallTime now, const base::Log& log) {
-  // All files are read before the old database is touched: what fails until then has
+  // All files are read before the old database is touched: a failure until then has
   // changed nothing.
   std::vector<repository::ReadFile> sound;
   {
@@ -249,7 +248,7 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       }
       sound.push_back(std::move(*read));
     }
-    // Put aside, not removed: somebody may still get the names out of it. The -wal goes
+    // Moved aside, not removed: a person may still get the names out of it. The -wal goes
     // with it, else the new database would take it for its own.
     for (const auto* part : {"", "-wal", "-shm"}) {
       const auto from = folder->database() + part;

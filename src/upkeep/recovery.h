@@ -1,5 +1,5 @@
-// What is done before the server answers anybody: clearing up after a crash, and holding
-// the vault against the database.
+// Work before the server answers anybody: clearing up after a crash, and comparing the
+// vault with the database.
 #pragma once
 
 #include <cstdint>
@@ -18,14 +18,14 @@ struct RecoveryReport {
   std::size_t removed = 0;     // image uploads under way: the operator still has the file
   std::size_t set_aside = 0;   // backups under way, now partial revisions
   std::size_t unrecorded = 0;  // files without a record, in vault/ and partial/
-  std::vector<std::string> missing;  // SHA-256 of records whose file is gone
+  std::vector<std::string> missing;  // SHA-256 of records whose file is missing
   std::vector<std::string>
       damaged;  // of records whose file had another size; quarantined
 
   bool clean() const;
 };
 
-// REQUIRES: nothing else uses the repository yet. Logs what it finds.
+// REQUIRES: nothing else uses the repository yet. Logs its findings.
 base::Outcome<RecoveryReport> recover(repository::Repository& repository,
                                       base::WallTime now, const base::Log& log);
 
@@ -34,11 +34,11 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
                                          base::WallTime now, std::chrono::hours keep,
                                          const base::Log& log);
 
-// Puts a damaged database aside as vantro.db.damaged-<time> and records every file of the
-// vault again, read whole, as a held image named recovered-<first 12 of its SHA-256>;
-// encrypted ones as a backup of that name under "recovered". Names, offers, revisions and
-// the ledger of the old one are not brought back. kDenied: something is encrypted with a
-// key that is not among `keys`; nothing was changed then.
+// Moves a damaged database aside as vantro.db.damaged-<time> and records every file of
+// the vault again, after reading it, as a held image named recovered-<first 12 of its
+// SHA-256>; encrypted ones as a backup of that name under "recovered". Names, offers,
+// revisions and the ledger of the old one are not restored. kDenied: a file is encrypted
+// with a key that is not among `keys`; nothing was changed then.
 base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
                                      base::WallTime now, const base::Log& log);
 

@@ -1,7 +1,7 @@
-// Brings the vault's configurations to the key of today: what is in plain is encrypted,
-// what is encrypted with an older key is encrypted again, and with encryption off, all is
-// in plain again. On a thread of its own. Killed at any instant, each of them is there
-// in the one form or the other, whole.
+// Encrypts the vault's configurations with today's key: plain ones are encrypted, ones
+// with an older key are encrypted again, and with encryption off, all become plain again.
+// On a thread of its own. Killed at any instant, each of them exists in the one form or
+// the other, whole.
 #pragma once
 
 #include <cstdint>
@@ -18,38 +18,37 @@ namespace vantro::upkeep {
 struct ResealProgress {
   bool running = false;
   std::uint64_t contents = 0;  // configurations, by their bytes
-  std::uint64_t done = 0;      // that are as they should be
-  std::uint64_t locked = 0;    // encrypted with keys that are not here
-  std::string trouble;         // the last thing that went wrong
+  std::uint64_t done = 0;      // in the right form
+  std::uint64_t locked = 0;    // encrypted with unknown keys
+  std::string trouble;         // the last failure
 };
 
 // Thread-safe. The repository must outlive it.
 class Resealer {
  public:
   explicit Resealer(repository::Repository& repository) : repository_(repository) {}
-  // Stops what runs.
+  // Stops the running work.
   ~Resealer();
   Resealer(const Resealer&) = delete;
   Resealer& operator=(const Resealer&) = delete;
 
-  // Once, at the start: looks at everything and does what is to be done.
+  // Once, at the start: checks everything and does the work.
   base::Outcome<void> start();
-  // Once that is done, configurations that have come since are counted as well; they
-  // arrive as they should be.
+  // After that, new configurations are counted as well; they arrive in the right form.
   ResealProgress progress() const;
 
  private:
   struct Content {
     std::string sha256;
     std::uint64_t size = 0;
-    bool only_configurations = true;  // nothing else has these bytes
+    bool only_configurations = true;  // nothing else needs these bytes
   };
 
-  // The next ones behind a SHA-256, in its order: there may be a million.
+  // The next ones after a SHA-256, in its order: there may be a million.
   base::Outcome<std::vector<Content>> contents(const std::string& behind) const;
   base::Outcome<std::uint64_t> count() const;
   void run();
-  // kDenied: its key is not here.
+  // kDenied: its key is unknown.
   base::Outcome<void> reseal(const Content& content);
 
   repository::Repository& repository_;

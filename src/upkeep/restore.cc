@@ -25,10 +25,10 @@ using base::Kind;
 constexpr std::size_t kPiece = 1 << 20;
 constexpr std::size_t kLargestList = std::size_t{1} << 30;
 constexpr const char* kDatabaseFolder = "database/";
-// Where the database waits until all else is there.
+// The place of the database until everything else is there.
 constexpr const char* kDatabaseWaits = "/vantro.db.restored";
 
-// Files of a snapshot, one after the other.
+// The files of a snapshot, one after the other.
 class Source {
  public:
   virtual ~Source() = default;
@@ -110,7 +110,7 @@ class ArchiveSource final : public Source {
   base::ByteBuffer piece_;
 };
 
-// Where a file of the snapshot belongs; empty: nowhere.
+// The place of a file of the snapshot; empty: none.
 std::string place_of(const std::string& name) {
   if (name == "identity") return "/vault/identity";
   if (name.starts_with(kDatabaseFolder)) return kDatabaseWaits;
@@ -157,7 +157,7 @@ base::Outcome<std::string> write_file(Source& source, const std::string& to, mod
 
 base::Outcome<void> settle(const std::string& state) {
   const base::UniqueFd folder(::open(state.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
-  // All else is on disk before the database says that it is.
+  // Everything else is on disk before the database says so.
   if (!folder || ::syncfs(folder.get()) != 0 ||
       ::rename((state + kDatabaseWaits).c_str(), (state + "/vantro.db").c_str()) != 0 ||
       ::fsync(folder.get()) != 0) {

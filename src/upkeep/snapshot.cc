@@ -30,8 +30,8 @@ using base::Kind;
 
 constexpr std::size_t kPiece = 1 << 20;
 constexpr std::uint64_t kSpare = std::uint64_t{64} << 20;
-// Folders of the state beside the vault that a server can't do without, or that hold what
-// nothing else has.
+// Folders of the state beside the vault that a server needs, or whose content exists
+// nowhere else.
 constexpr const char* kFolders[] = {"ssh", "management", "ledger"};
 
 base::Outcome<void> make_folders(const fs::path& folder) {
@@ -58,7 +58,7 @@ std::string stamp(base::WallTime at) {
   return text;
 }
 
-// Reads a file through, piece by piece.
+// Reads a whole file, piece by piece.
 base::Outcome<std::uint64_t> through(
     const std::string& file,
     const std::function<base::Outcome<void>(base::ByteView)>& take) {
@@ -247,7 +247,7 @@ base::Outcome<std::vector<Snapshots::Item>> Snapshots::stage() {
   fs::remove_all(staging(), failed);
   if (auto made = make_folders(staging()); !made) return base::refuse(made.error());
   std::vector<Item> items;
-  // Before the database: it may say less than that, and never more.
+  // Before the database: the identity may be older than that, and never newer.
   const auto identity = staging() + "/identity";
   fs::copy_file(folder.path() + "/vault/identity", identity, failed);
   if (failed) {
@@ -255,7 +255,7 @@ base::Outcome<std::vector<Snapshots::Item>> Snapshots::stage() {
   }
   items.push_back({"identity", identity, "", 0});
   {
-    // Nothing is taken out of the vault until what the database has is linked.
+    // Nothing is removed from the vault until the database's contents are linked.
     const std::shared_lock kept(repository_.vault_mutex);
     const auto database = staging() + "/vantro.db";
     if (auto copied =
@@ -304,7 +304,7 @@ base::Outcome<void> Snapshots::stage_contents(std::vector<Item>& items) {
       const auto name = sha256 + (sealed ? ".sealed" : "");
       const auto staged = fmt::format("{}/vault/{}/{}", staging(), shelf, name);
       if (::link(folder.vault_file(sha256, sealed).c_str(), staged.c_str()) == 0) {
-        // What a sealed file's own bytes add up to is nowhere on record.
+        // The sum of a sealed file's own bytes is not on record anywhere.
         items.push_back(
             {fmt::format("vault/{}/{}", shelf, name), staged, sealed ? "" : sha256, 0});
         found = true;
@@ -386,7 +386,7 @@ base::Outcome<void> Snapshots::into_folder(const std::string& folder,
       !written) {
     return written;
   }
-  // What the one before had, and what one that was killed has left.
+  // Files of the previous one, and of one that was killed.
   std::vector<fs::path> others;
   for (auto at = fs::recursive_directory_iterator(folder, failed);
        !failed && at != fs::recursive_directory_iterator(); at.increment(failed)) {
@@ -474,8 +474,8 @@ base::Outcome<void> Snapshots::into_archive(const std::string& file,
       list[item.name] = found;
       progressed(item.size);
     }
-    // The last: only then all of it is known, and whoever reads it knows that all is
-    // there.
+    // The last step: only then every sum is known, and a reader of the list knows that
+    // everything is there.
     const auto text = text_of(list);
     if (auto head = add_head(to.get(), kListName, text.size(), now); !head) return head;
     if (auto added = add_bytes(to.get(), base::as_bytes(text)); !added) return added;

@@ -1,17 +1,17 @@
-// The server's own backup: a copy of the state folder that is sound in itself, taken
-// while the server runs, into a folder or a tar archive.
+// The server's own backup: a consistent copy of the state folder, taken while the server
+// runs, into a folder or a tar archive.
 //
 //   <snapshot>/SHA256SUMS              for `sha256sum -c`; names everything below
 //   <snapshot>/database/TIME.db        as it was committed at one moment
-//   <snapshot>/vault/ab/abcd..         what it has records of, as the vault has it
+//   <snapshot>/vault/ab/abcd..         contents with a record in it, as in the vault
 //   <snapshot>/identity                vault/identity of a moment before
 //   <snapshot>/ssh/, management/, ledger/
 //
-// In the vault's file system its files are hard links: they take no room and no time. A
-// second snapshot into the same folder adds what is new and then replaces SHA256SUMS, in
+// In the vault's file system its files are hard links: they take no space and no time. A
+// second snapshot into the same folder adds new files and then replaces SHA256SUMS, in
 // one step: killed at any instant, the folder is the old snapshot or the new one. Uploads
-// that are under way, partial files and quarantine are not part of it, and neither is the
-// key file of encrypted configurations.
+// under way, partial files and quarantine are not part of it, and neither is the key file
+// of encrypted configurations.
 #pragma once
 
 #include <cstdint>
@@ -35,37 +35,37 @@ struct SnapshotProgress {
   std::string by;
   std::uint64_t files = 0, files_done = 0;
   std::uint64_t bytes = 0, bytes_done = 0;
-  std::uint64_t linked = 0;   // that share their bytes with the vault
-  std::uint64_t kept = 0;     // that were there from the snapshot before
-  std::uint64_t missing = 0;  // that the database has a record of, and the vault not
-  std::string why;            // it failed
+  std::uint64_t linked = 0;   // hard links to the vault
+  std::uint64_t kept = 0;     // from the previous snapshot
+  std::uint64_t missing = 0;  // recorded in the database, but missing in the vault
+  std::string why;            // why it failed
 };
 
 // Thread-safe. The repository must outlive it.
 class Snapshots {
  public:
-  // What a crash has left of one is removed.
+  // Removes what a crash has left of one.
   explicit Snapshots(repository::Repository& repository);
-  // Gives up what runs.
+  // Stops a running one.
   ~Snapshots();
   Snapshots(const Snapshots&) = delete;
   Snapshots& operator=(const Snapshots&) = delete;
 
-  // Begins, and comes back at once. `path`: a folder, or a file that ends in ".tar", in
-  // `below` or deeper; one that begins with no slash is taken from there. kBusy: one is
-  // made. kInvalid: it is not below. kExists: something else is there. kFull.
+  // Begins, and returns at once. `path`: a folder, or a file that ends in ".tar", in
+  // `below` or deeper; a relative path is taken from there. kBusy: one is being made.
+  // kInvalid: it is not below. kExists: something else is there. kFull.
   base::Outcome<void> start(const std::string& path, const std::string& below,
                             const repository::By& by);
   SnapshotProgress progress() const;
-  // Of what runs; returns when it has ended.
+  // Stops a running one; returns when it has ended.
   void give_up();
 
  private:
   // A file of the snapshot.
   struct Item {
-    std::string name;    // in it
-    std::string source;  // where its bytes are now
-    std::string sha256;  // empty: not known yet
+    std::string name;    // its name there
+    std::string source;  // the place of its bytes now
+    std::string sha256;  // empty: not yet known
     std::uint64_t size = 0;
   };
 

@@ -1,4 +1,4 @@
-// The list of what a snapshot holds, as `sha256sum` writes it: "HEX  NAME" by line.
+// The list of a snapshot's files, in the form of `sha256sum`: "HEX  NAME" by line.
 #pragma once
 
 #include <map>
@@ -15,9 +15,9 @@ inline constexpr const char* kListName = "SHA256SUMS";
 using SnapshotList = std::map<std::string, std::string>;
 
 std::string text_of(const SnapshotList& list);
-// kCorrupt: a line is not of that form, or its name leads out of the snapshot.
+// kCorrupt: a line is malformed, or its name leads out of the snapshot.
 base::Outcome<SnapshotList> parse_list(const std::string& text);
-// Nothing: there is no such file, or it is not sound.
+// Nothing: there is no such file, or it is malformed.
 std::optional<SnapshotList> read_list(const std::string& file);
 
 }  // namespace vantro::upkeep

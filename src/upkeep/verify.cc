@@ -13,10 +13,10 @@ namespace {
 
 using base::Kind;
 
-// A disk that is lost altogether must not take the memory as well.
+// A disk that is lost altogether must not fill the memory as well.
 constexpr std::size_t kMostDamagesListed = 1000;
 constexpr const char* kStoppedEarly = "stopped before its end";
-// What could not be read is tried so often once more, after a pause.
+// How often a file that could not be read is tried again, after a pause.
 constexpr int kMoreTurns = 3;
 constexpr std::chrono::seconds kTurnPause{2};
 // Records of three tables in one number: id * 3, plus the table's place here.
@@ -40,7 +40,7 @@ VerifyProgress Verifier::progress() const {
   return progress_;
 }
 
-// What was read longest ago comes first: a run that is stopped was not for nothing.
+// The contents with the oldest check come first: a run that is stopped was not in vain.
 base::Outcome<Verifier::Listed> Verifier::contents(const VerifyRequest& request) const {
   std::string only;
   if (request.image) {
@@ -55,7 +55,7 @@ base::Outcome<Verifier::Listed> Verifier::contents(const VerifyRequest& request)
   return repository_.database->read([&](db::Transaction& t) -> base::Outcome<Listed> {
     Listed result;
     t.each(
-        // What is damaged or gone, too: somebody may have put it back. The newest
+        // Including damaged or missing ones: somebody may have put them back. The newest
         // record of a content is the one that stays longest.
         "select max(record), size from ("
         "select id * 3 as record, sha256, size, read_at, whole from images union all "

@@ -1,5 +1,5 @@
-// Keeping knowing that what is stored is whole: every byte is read again and compared
-// with its SHA-256, at a polite pace, on a thread of its own.
+// Verifies stored contents: every byte is read again and compared with its SHA-256, at a
+// gentle rate, on a thread of its own.
 #pragma once
 
 #include <cstdint>
@@ -16,9 +16,9 @@
 namespace vantro::upkeep {
 
 struct VerifyRequest {
-  std::optional<std::string> image;    // by name; none: all that is stored
-  std::chrono::hours unread_for{0};    // only what was not read for so long
-  std::uint64_t bytes_per_second = 0;  // 0: as fast as the disk is
+  std::optional<std::string> image;    // by name; none: everything
+  std::chrono::hours unread_for{0};    // only contents that were not read for so long
+  std::uint64_t bytes_per_second = 0;  // 0: no limit
   repository::By by = {"server"};
 };
 
@@ -26,7 +26,7 @@ struct VerifyRequest {
 struct Damage {
   std::string sha256;
   std::string names;
-  std::string found;  // what is wrong
+  std::string found;  // the problem
 };
 
 struct VerifyProgress {
@@ -34,34 +34,36 @@ struct VerifyProgress {
   base::WallTime began_at = 0;  // 0: it has not run since the start
   base::WallTime ended_at = 0;
   std::uint64_t contents = 0, contents_read = 0;
-  std::uint64_t locked = 0;  // encrypted with keys that are not here
-  // Could not be read, and not for their bytes: no descriptors, a failing disk. That is
-  // no damage; they are tried again in the same run and in the next one.
+  std::uint64_t locked = 0;  // encrypted with unknown keys
+  // Files that could not be read, but not because of their bytes: no descriptors, a
+  // failing disk. That is not damage; they are tried again in the same run and in the
+  // next one.
   std::uint64_t unreadable = 0;
   std::uint64_t bytes = 0, bytes_read = 0;
   std::uint64_t damaged = 0;
   std::vector<Damage> damages;  // the first thousand of them
-  std::string trouble;          // why it stopped before its end
+  std::string trouble;          // why it stopped early
 };
 
 // Thread-safe. The repository must outlive it.
 class Verifier {
  public:
   explicit Verifier(repository::Repository& repository) : repository_(repository) {}
-  // Stops what runs.
+  // Stops the running work.
   ~Verifier();
   Verifier(const Verifier&) = delete;
   Verifier& operator=(const Verifier&) = delete;
 
-  // Begins, and comes back at once with the number of files that will be read; with 0 it
-  // has not begun. kBusy if it runs already; kNotFound: no such image.
+  // Begins, and returns at once with the number of files to read; with 0 it has not
+  // begun. kBusy if it runs already; kNotFound: no such image.
   base::Outcome<std::size_t> start(const VerifyRequest& request);
   VerifyProgress progress() const;
   // Soon; returns when it has ended.
   void stop();
 
  private:
-  // A record of the content. There may be a million of them, so no more is kept of each.
+  // A record of the content. There may be a million of them, so nothing more is kept of
+  // each.
   using Record = std::int64_t;
   struct Listed {
     std::vector<Record> records;  // one for each content
@@ -71,11 +73,11 @@ class Verifier {
   struct Content {
     std::string sha256;
     std::uint64_t size = 0;
-    bool lost_before = false;  // known to be damaged or gone
+    bool lost_before = false;  // known to be damaged or missing
   };
 
   base::Outcome<Listed> contents(const VerifyRequest& request) const;
-  // Nothing: the record has been removed since.
+  // Nothing: the record was removed meanwhile.
   base::Outcome<std::optional<Content>> content_of(Record record) const;
 
   void run(std::vector<Record> contents, std::uint64_t bytes_per_second,

@@ -1,4 +1,4 @@
-// A file or folder as a listing shows it, and the line of it that people read.
+// A file or folder in a listing, and its line for people.
 #pragma once
 
 #include <cstdint>
@@ -16,9 +16,9 @@ struct Entry {
   base::WallTime changed_at = 0;
 };
 
-// In the form that clients have been reading since there are clients: rights, links,
-// owner, group, size, date, name; without an end. Times are UTC; what is older than half
-// a year at `now` has its year in place of the time.
+// In the oldest common form: rights, links, owner, group, size, date, name; without a
+// line end. Times are UTC; a file older than half a year at `now` has its year in place
+// of the time.
 std::string list_line(const Entry& entry, base::WallTime now);
 
 // The parts of a time, in UTC.

@@ -1,4 +1,4 @@
-// A dialogue of one sentence: for whoever asks for something that is not done here.
+// A dialogue of one sentence: for a request that is not supported here.
 #pragma once
 
 #include <string>

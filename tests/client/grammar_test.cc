@@ -150,6 +150,14 @@ TEST_F(Grammar, SaysWhatWasProbablyMeant) {
   EXPECT_EQ(
       wrong({"help", "tmies"}),
       "no help on 'tmies'; nearest: 'times'; 'vantro help' lists commands and topics");
+  // Another word for the same verb.
+  EXPECT_EQ(wrong({"image", "show", "x.img"}),
+            "unknown command 'vantro image show'; nearest: 'info'; 'vantro image --help' "
+            "lists the commands");
+  EXPECT_EQ(
+      wrong({"offer", "delete", "x.img"}),
+      "unknown command 'vantro offer delete'; nearest: 'end'; 'vantro offer --help' "
+      "lists the commands");
 }
 
 TEST_F(Grammar, KnowsWhatTheNextWordStandsFor) {

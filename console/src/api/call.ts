@@ -1,5 +1,5 @@
-// Every call to the server goes through here: the operation's name decides what is asked,
-// given and answered. This folder alone turns JSON into types.
+// Every call to the server goes through here: the operation's name gives the types of parameters,
+// body and answer. Only this folder turns JSON into types.
 import type { Nothing, OperationName, Operations, Problem } from "./operations";
 import { roles } from "./operations";
 
@@ -10,7 +10,7 @@ export type Asked<N extends OperationName> = Operations[N]["asked"] extends Noth
 export type Answer<N extends OperationName> = Operations[N]["answer"];
 export type Body<N extends OperationName> = Operations[N]["body"];
 
-/** What the server refused, in its own sentence; or that it does not answer at all. */
+/** A refusal of the server, in its own sentence; or that it does not answer at all. */
 export class Refusal extends Error {
   readonly problem: Problem;
   constructor(problem: Problem) {
@@ -34,7 +34,7 @@ export function unreachable(): Refusal {
 
 type Told = { what: "log-in-needed"; why: string };
 let tell: (told: Told) => void = () => {};
-/** Who hears that a log-in is needed, whatever was called. */
+/** Called when a call needs a log-in. */
 export function hearOfCalls(listener: (told: Told) => void): void {
   tell = listener;
 }
@@ -43,7 +43,7 @@ function text(value: unknown): string {
   return Array.isArray(value) ? value.join(",") : String(value);
 }
 
-/** The address of a call: what stands in the path, and the rest behind it. */
+/** The address of a call: its path, with the other parameters in the query. */
 export function target(name: OperationName, asked: object): string {
   const path = name.slice(name.indexOf(" ") + 1);
   const query = new URLSearchParams();
@@ -70,13 +70,13 @@ async function refusalOf(response: Response): Promise<Refusal> {
     const problem = (await response.json()) as Problem;
     if (typeof problem.detail === "string") return new Refusal({ ...none, ...problem });
   } catch {
-    // Whatever stands between here and the server answered.
+    // A proxy between here and the server answered.
   }
   const detail = `the answer was ${response.status} ${response.statusText}, without a reason`;
   return new Refusal({ ...none, status: response.status, kind: "io", detail });
 }
 
-/** Operations that only ask. */
+/** Operations that only read. */
 export type Question = Extract<OperationName, `GET ${string}`>;
 
 export function ask<N extends Question>(
@@ -87,7 +87,7 @@ export function ask<N extends Question>(
   return send(name, asked, undefined, signal);
 }
 
-/** The body is given where the operation takes one. */
+/** With a body if the operation has one. */
 export function call<N extends OperationName>(
   name: N,
   asked: Asked<N>,
@@ -119,7 +119,7 @@ async function send<N extends OperationName>(
   }
   if (!response.ok) {
     const refusal = await refusalOf(response);
-    // Of the log-in itself the form tells.
+    // The log-in form shows its own refusals.
     if (response.status === 401 && roles[name] !== "anyone") {
       tell({ what: "log-in-needed", why: refusal.sentence });
     }

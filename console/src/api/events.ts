@@ -1,5 +1,5 @@
-// The event stream, read by fetch and not by EventSource: so its comments are seen, which
-// tell that the link lives while nothing happens, and a refusal has its status.
+// The event stream, read by fetch and not by EventSource: so its comments are seen, which prove
+// that the link lives while nothing happens, and a refusal has its status.
 import { Refusal, unreachable } from "./call";
 import type { Change, LedgerGrown, Transfer } from "./operations";
 
@@ -21,7 +21,7 @@ function eventOf(name: string, data: string): ServerEvent | undefined {
   }
 }
 
-/** Takes text as it comes, in any pieces, and gives the events that are whole (the HTML
+/** Takes text in any pieces, and returns the complete events (the HTML
  * standard, 9.2.6). */
 export class EventReader {
   private rest = "";
@@ -48,7 +48,7 @@ export class EventReader {
   }
 }
 
-/** Reads until the stream ends, which is a Refusal. `heard`: whatever came, a comment too. */
+/** Reads until the stream ends, which is a Refusal. `heard`: called for everything, comments too. */
 export async function readEvents(
   heard: () => void,
   happened: (events: readonly ServerEvent[]) => void,

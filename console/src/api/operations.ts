@@ -55,7 +55,7 @@ export interface AddressGiven {
   readonly address: string;
 }
 
-/** how an image that a device sent is taken into the catalogue */
+/** how an image from a device is added to the catalogue */
 export interface AdoptWanted {
   readonly name?: string;
   readonly hold?: boolean;
@@ -72,7 +72,7 @@ export interface AdoptWanted {
   readonly source?: string;
 }
 
-/** one revision of what a device sent */
+/** one revision of a file that a device sent */
 export interface Backup {
   readonly holder: string;
   readonly device: boolean;
@@ -105,7 +105,7 @@ export interface Backup {
   readonly caution: string;
 }
 
-/** all revisions of one name in a line */
+/** all revisions of one name */
 export interface BackupFile {
   readonly holder: string;
   readonly device: boolean;
@@ -177,12 +177,12 @@ export interface CanaryWay {
   readonly needs_account: boolean;
 }
 
-/** where devices can come in */
+/** the ways to the canary */
 export interface CanaryWays {
   readonly ways: readonly (CanaryWay)[];
 }
 
-/** something was changed that others may have in view */
+/** an object changed that others may have on their screens */
 export interface Change {
   readonly sequence: number;
   readonly at: string;
@@ -197,7 +197,7 @@ export interface ChangePage {
   readonly more: boolean;
 }
 
-/** what changed within a time */
+/** the changes in a period */
 export interface ChangeReport {
   readonly from: string;
   readonly to: string;
@@ -205,7 +205,7 @@ export interface ChangeReport {
   readonly overdue: readonly (Expected)[];
 }
 
-/** what a device got, or lost */
+/** what a device got or lost */
 export interface Claimed {
   readonly device: string;
   readonly files: readonly (MovedFile)[];
@@ -251,7 +251,7 @@ export interface Contact {
   readonly caution: boolean;
 }
 
-/** who was heard */
+/** the addresses that were heard */
 export interface ContactList {
   readonly contacts: readonly (Contact)[];
 }
@@ -262,7 +262,7 @@ export interface ContentKnown {
   readonly image: Image | null;
 }
 
-/** stored bytes that are not what they were */
+/** stored bytes that have changed */
 export interface Damage {
   readonly sha256: string;
   readonly names: string;
@@ -289,7 +289,7 @@ export interface Device {
   readonly job: string;
 }
 
-/** what is known of a device; fields that are not sent stay; an empty text clears a field */
+/** the facts about a device; fields that are not sent stay; an empty text clears a field */
 export interface DeviceFields {
   readonly name?: string;
   readonly addresses?: string;
@@ -367,7 +367,7 @@ export interface Document {
   readonly added_at: string;
 }
 
-/** whether new transfers are taken, and what still runs */
+/** whether new transfers are refused, and what still runs */
 export interface Drain {
   readonly draining: boolean;
   readonly stopping: boolean;
@@ -388,13 +388,13 @@ export interface DrainWaits {
   readonly left: string;
 }
 
-/** that the server takes no new transfers */
+/** how long the server refuses new transfers */
 export interface DrainWanted {
   readonly minutes?: number;
   readonly reason?: string;
 }
 
-/** configurations that are encrypted where they are stored */
+/** the encryption of stored configurations */
 export interface Encryption {
   readonly key: string;
   readonly contents: number;
@@ -408,7 +408,7 @@ export interface EndedOffers {
   readonly ended: readonly (Offer)[];
 }
 
-/** a device of which backups are expected */
+/** a device that backups are expected of */
 export interface Expected {
   readonly device: string;
   readonly site: string;
@@ -426,7 +426,7 @@ export interface ExtractWanted {
   readonly document_of?: string;
 }
 
-/** a member that was taken out */
+/** an extracted member */
 export interface Extracted {
   readonly added: ImageAdded | null;
   readonly document: Document | null;
@@ -473,7 +473,7 @@ export interface Facts {
   readonly guessed: readonly (string)[];
 }
 
-/** what happened to one file within a time */
+/** what happened to one file in a period */
 export interface FileReport {
   readonly what: "changed" | "unchanged" | "first" | "broke-off";
   readonly holder: string;
@@ -487,19 +487,19 @@ export interface FileReport {
   readonly comparison: TextComparison | null;
 }
 
-/** that everything was sent */
+/** the end of an upload in pieces */
 export interface FilingWanted {
   readonly sha256?: string;
 }
 
-/** something that holds the text */
+/** a match for the text */
 export interface Found {
   readonly kind: "image" | "device" | "address";
   readonly name: string;
   readonly detail: string;
 }
 
-/** what holds the text */
+/** the matches for the text */
 export interface FoundList {
   readonly found: readonly (Found)[];
 }
@@ -518,7 +518,7 @@ export interface Health {
   readonly ok: boolean;
 }
 
-/** what SSH shows of itself */
+/** a host key of the SSH server */
 export interface HostKey {
   readonly type: string;
   readonly fingerprint: string;
@@ -555,7 +555,7 @@ export interface ImageAdded {
   readonly not_done: readonly (string)[];
 }
 
-/** everything that is known of one image */
+/** everything about one image */
 export interface ImageDetail {
   readonly image: Image;
   readonly names: readonly (string)[];
@@ -575,7 +575,7 @@ export interface ImageList {
   readonly in_all: number;
 }
 
-/** the image after its withdrawal was cancelled */
+/** the image after its withdrawal was undone */
 export interface ImageReturned {
   readonly image: Image;
   readonly back: readonly (Offer)[];
@@ -666,7 +666,7 @@ export interface JobImage {
   readonly passed: boolean;
 }
 
-/** what happened with a job */
+/** an event of a job */
 export interface JobLine {
   readonly at: string;
   readonly by: string;
@@ -680,7 +680,7 @@ export interface JobList {
   readonly more: boolean;
 }
 
-/** what an engineer reports */
+/** an engineer's report */
 export interface JobMarkWanted {
   readonly mark: "written" | "next" | "running" | "confirmed" | "failed";
   readonly remark?: string;
@@ -727,14 +727,14 @@ export interface KitPart {
   readonly remark: string;
 }
 
-/** what a kit is to hold */
+/** the contents of a kit */
 export interface KitParts {
   readonly remarks?: string;
   readonly images?: readonly (string)[];
   readonly part_remarks?: readonly (string)[];
 }
 
-/** a kit to be made */
+/** a new kit */
 export interface KitWanted {
   readonly name: string;
   readonly remarks?: string;
@@ -781,7 +781,7 @@ export interface LedgerPage {
   readonly entries: readonly (LedgerEntry)[];
 }
 
-/** whether the ledger is as it was written */
+/** whether the ledger is unchanged */
 export interface LedgerVerified {
   readonly sound: boolean;
   readonly rows: number;
@@ -842,7 +842,7 @@ export interface Locations {
   readonly locations: readonly (Location)[];
 }
 
-/** who wants to log in */
+/** a log-in */
 export interface LogIn {
   readonly name?: string;
   readonly password?: string;
@@ -856,13 +856,13 @@ export interface LoggedIn {
   readonly token: string;
 }
 
-/** an image whose version is easily taken for this one's */
+/** an image whose version is easy to confuse with this one's */
 export interface LookAlike {
   readonly name: string;
   readonly version: string;
 }
 
-/** as whom the server knows the caller */
+/** who the caller is to the server */
 export interface Me {
   readonly name: string;
   readonly role: string;
@@ -878,14 +878,14 @@ export interface Member {
   readonly size: number;
 }
 
-/** a file whose backups belong to somebody else now */
+/** a file whose backups have a new owner */
 export interface MovedFile {
   readonly name: string;
   readonly revisions: number;
   readonly merged: boolean;
 }
 
-/** a line of a listing that no pattern fits */
+/** a line of a listing that no pattern matches */
 export interface NotUnderstood {
   readonly line: number;
   readonly text: string;
@@ -895,7 +895,7 @@ export interface NotUnderstood {
 export interface Nothing {
 }
 
-/** something that was told and is not over */
+/** an event that was reported and is not over */
 export interface NoticeCondition {
   readonly event: string;
   readonly subject: string;
@@ -903,7 +903,7 @@ export interface NoticeCondition {
   readonly sentence: string;
 }
 
-/** somebody who gets notices */
+/** a receiver of notices */
 export interface NoticeReceiver {
   readonly name: string;
   readonly way: "webhook" | "syslog" | "mail";
@@ -915,7 +915,7 @@ export interface NoticeReceiver {
   readonly failure: string;
 }
 
-/** who gets notices, and what was told and is not over */
+/** the receivers of notices, and the open events */
 export interface NoticeState {
   readonly receivers: readonly (NoticeReceiver)[];
   readonly standing: readonly (NoticeCondition)[];
@@ -926,12 +926,12 @@ export interface NoticeTestResult {
   readonly results: readonly (NoticeTested)[];
 }
 
-/** who gets a notice that is only a test */
+/** the receiver of a test notice */
 export interface NoticeTestWanted {
   readonly receiver?: string;
 }
 
-/** whether a receiver took the test */
+/** whether a receiver accepted the test */
 export interface NoticeTested {
   readonly receiver: string;
   readonly ok: boolean;
@@ -975,7 +975,7 @@ export interface OfferMade {
   readonly overlapping: readonly (Offer)[];
 }
 
-/** an offer to be made */
+/** a new offer */
 export interface OfferWanted {
   readonly image: string;
   readonly name?: string;
@@ -1013,12 +1013,12 @@ export interface Overdue {
   readonly overdue: readonly (Expected)[];
 }
 
-/** another password */
+/** a new password */
 export interface PasswordGiven {
   readonly password: string;
 }
 
-/** somebody who manages the server */
+/** a person who manages the server */
 export interface Person {
   readonly name: string;
   readonly role: string;
@@ -1084,7 +1084,7 @@ export interface Problem {
   readonly actual: string;
 }
 
-/** a push that has begun */
+/** a new push */
 export interface Push {
   readonly number: number;
   readonly image: string;
@@ -1094,7 +1094,7 @@ export interface Push {
   readonly first_time: boolean;
 }
 
-/** how far a push is */
+/** the progress of a push */
 export interface PushState {
   readonly number: number;
   readonly state: "waiting" | "sending" | "complete" | "failed";
@@ -1132,7 +1132,7 @@ export interface Readiness {
   readonly checks: readonly (ReadinessCheck)[];
 }
 
-/** the check that is wanted */
+/** what to check */
 export interface ReadinessAsked {
   readonly device: string;
   readonly image?: string;
@@ -1148,7 +1148,7 @@ export interface ReadinessCheck {
   readonly advice: string;
 }
 
-/** whether images get what is recognised */
+/** whether to set recognised facts */
 export interface RecogniseWanted {
   readonly fill?: boolean;
 }
@@ -1162,7 +1162,7 @@ export interface Recognised {
   readonly guessed: boolean;
 }
 
-/** what the recognisers tell of images that lack it */
+/** facts that images lack and recognisers know */
 export interface RecognisedList {
   readonly filled: boolean;
   readonly recognised: readonly (Recognised)[];
@@ -1178,12 +1178,12 @@ export interface ReleaseLine {
   readonly version: string;
 }
 
-/** how the settings are read again */
+/** how to read the settings again */
 export interface ReloadWanted {
   readonly dry_run?: boolean;
 }
 
-/** what reading the settings again has changed */
+/** the result of reading the settings again */
 export interface Reloaded {
   readonly dry_run: boolean;
   readonly now: readonly (SettingChange)[];
@@ -1198,7 +1198,7 @@ export interface ReportGiven {
   readonly really?: boolean;
 }
 
-/** what a listing told */
+/** the facts in a listing */
 export interface ReportRead {
   readonly device: string;
   readonly done: boolean;
@@ -1235,7 +1235,7 @@ export interface Rescue {
   readonly undo: readonly (string)[];
 }
 
-/** a name that a device without a system insists on */
+/** a name that a device without a system requires */
 export interface RescueFile {
   readonly name: string;
   readonly gives: "image" | "backup" | "text";
@@ -1245,7 +1245,7 @@ export interface RescueFile {
   readonly takes: string;
 }
 
-/** one line of what happened */
+/** one event */
 export interface RescueLine {
   readonly at: string;
   readonly what: string;
@@ -1257,7 +1257,7 @@ export interface RescueList {
   readonly rescues: readonly (Rescue)[];
 }
 
-/** a name on the wire of a session */
+/** a name on the interface of a session */
 export interface RescueName {
   readonly name: string;
   readonly stands_for: string;
@@ -1271,7 +1271,7 @@ export interface RescueOpened {
   readonly rescue: Rescue | null;
 }
 
-/** how one kind of device is brought back */
+/** how to revive one kind of device */
 export interface RescueProfile {
   readonly name: string;
   readonly platform: string;
@@ -1291,7 +1291,7 @@ export interface RescueProfileList {
   readonly profiles: readonly (RescueProfile)[];
 }
 
-/** a session that is to be opened */
+/** a new session */
 export interface RescueWanted {
   readonly device?: string;
   readonly interface: string;
@@ -1342,7 +1342,7 @@ export interface RolloutReadiness {
   readonly devices: readonly (DeviceReadiness)[];
 }
 
-/** a word to a rollout */
+/** a remark on a rollout */
 export interface RolloutRemark {
   readonly remark?: string;
 }
@@ -1384,7 +1384,7 @@ export interface RouteRow {
   readonly summary: string;
 }
 
-/** what may follow what */
+/** which version may follow which */
 export interface RouteRule {
   readonly id: number;
   readonly platform: string;
@@ -1487,7 +1487,7 @@ export interface SheetValue {
   readonly note: string;
 }
 
-/** where devices stand */
+/** a place with devices */
 export interface Site {
   readonly name: string;
   readonly devices: number;
@@ -1505,7 +1505,7 @@ export interface SiteSchedule {
   readonly backup_every?: string;
 }
 
-/** the last copy of the state, and how far it is */
+/** the last copy of the state, and its progress */
 export interface Snapshot {
   readonly state: "none" | "database" | "contents" | "complete" | "failed";
   readonly path: string;
@@ -1525,7 +1525,7 @@ export interface SnapshotWanted {
   readonly path: string;
 }
 
-/** what SSH shows of itself, and what it was content with */
+/** the state of SSH */
 export interface Ssh {
   readonly host_keys: readonly (HostKey)[];
   readonly older: readonly (OlderAlgorithms)[];
@@ -1533,7 +1533,7 @@ export interface Ssh {
   readonly last_older: OlderSession | null;
 }
 
-/** one thing that is known of a device's software */
+/** one fact about a device's software */
 export interface StateValue {
   readonly member: string;
   readonly field: string;
@@ -1565,7 +1565,7 @@ export interface Status {
   readonly you: Me;
 }
 
-/** what happened with one address */
+/** the story of one address */
 export interface Story {
   readonly address: string;
   readonly device: string;
@@ -1573,7 +1573,7 @@ export interface Story {
   readonly lines: readonly (StoryLine)[];
 }
 
-/** one thing that happened with an address */
+/** an event of an address */
 export interface StoryLine {
   readonly at: string;
   readonly state: string;
@@ -1583,7 +1583,7 @@ export interface StoryLine {
   readonly caution: boolean;
 }
 
-/** a fact that name or content tell */
+/** a fact in name or content */
 export interface Suggestion {
   readonly fact: string;
   readonly text: string;
@@ -1591,7 +1591,7 @@ export interface Suggestion {
   readonly guessed: boolean;
 }
 
-/** what the recognisers make of a name */
+/** the facts in a name */
 export interface SuggestionList {
   readonly suggestions: readonly (Suggestion)[];
 }
@@ -1616,7 +1616,7 @@ export interface TextGiven {
   readonly base64?: string;
 }
 
-/** whether what retention let go is removed */
+/** whether to remove what retention lets go */
 export interface ThinWanted {
   readonly really?: boolean;
   readonly from?: number;
@@ -1629,7 +1629,7 @@ export interface ThinnedFile {
   readonly revisions: readonly (ThinnedRevision)[];
 }
 
-/** what thinning out removed, or would remove */
+/** what thinning removed, or would remove */
 export interface ThinnedOut {
   readonly done: boolean;
   readonly revisions: number;
@@ -1639,7 +1639,7 @@ export interface ThinnedOut {
   readonly next: number;
 }
 
-/** one revision, and what the rules say of it */
+/** one revision, and the result of retention */
 export interface ThinnedRevision {
   readonly revision: number;
   readonly arrived_at: string;
@@ -1670,13 +1670,13 @@ export interface TokenMade {
   readonly text: string;
 }
 
-/** how long a token is good from now on */
+/** how long a token is valid from now on */
 export interface TokenRenewal {
   readonly until?: string;
   readonly replace?: boolean;
 }
 
-/** one more token */
+/** a new token */
 export interface TokenWanted {
   readonly label: string;
   readonly until?: string;
@@ -1711,7 +1711,7 @@ export interface TransferList {
   readonly transfers: readonly (Transfer)[];
 }
 
-/** a stored file that has no record */
+/** a stored file without a record */
 export interface Unrecorded {
   readonly name: string;
   readonly place: "vault" | "partial";
@@ -1727,12 +1727,12 @@ export interface UnrecordedDecision {
   readonly removed: boolean;
 }
 
-/** stored files that have no record */
+/** stored files without a record */
 export interface UnrecordedList {
   readonly files: readonly (Unrecorded)[];
 }
 
-/** an image in pieces, and how far it is */
+/** an image in pieces, and its progress */
 export interface Upload {
   readonly number: number;
   readonly name: string;
@@ -1755,7 +1755,7 @@ export interface UploadDescription {
   readonly facts?: Readonly<Record<string, string>>;
 }
 
-/** images that come in pieces */
+/** images in pieces */
 export interface UploadList {
   readonly uploads: readonly (Upload)[];
 }
@@ -1767,7 +1767,7 @@ export interface UploadWanted {
   readonly description?: UploadDescription;
 }
 
-/** how far reading everything again has come */
+/** the progress of verifying */
 export interface Verification {
   readonly running: boolean;
   readonly began_at: string;
@@ -1790,7 +1790,7 @@ export interface VerifyWanted {
   readonly bytes_per_second?: number;
 }
 
-/** the shortest permitted way */
+/** the shortest permitted route */
 export interface VersionRoute {
   readonly result: string;
   readonly sentence: string;
@@ -1825,7 +1825,7 @@ export interface Vouched {
   readonly vouches: readonly (Vouch)[];
 }
 
-/** an image is not to be used any more */
+/** an image that must not be used any more */
 export interface Withdrawal {
   readonly at: string;
   readonly why: string;

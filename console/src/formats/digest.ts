@@ -1,4 +1,4 @@
-// What the page and the worker that computes checksums say to each other.
+// Messages between the page and the worker that computes checksums.
 
 export type ToDigest = { what: "begin" } | { what: "piece"; bytes: ArrayBuffer } | { what: "end" };
 

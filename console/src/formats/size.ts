@@ -1,5 +1,5 @@
-// Sizes, rates and durations, worded as the server does (src/base/sizes.cc).
-// tests/base/size_texts.txt holds what both must say.
+// Sizes, rates and durations, in the server's words (src/base/sizes.cc). tests/base/size_texts.txt
+// holds the texts for both.
 
 const units = ["KiB", "MiB", "GiB", "TiB", "PiB", "EiB"] as const;
 
@@ -15,7 +15,7 @@ export function sizeText(bytes: number): string {
   if (bytes < 1024) return `${Math.trunc(bytes)} B`;
   let value = bytes / 1024;
   let unit = 0;
-  // 1023.95 would be shown as 1024.0, so it goes to the next unit.
+  // 1023.95 would round to 1024.0, so it goes to the next unit.
   while (value >= 1023.95 && unit + 1 < units.length) {
     value /= 1024;
     ++unit;
@@ -41,7 +41,7 @@ export function durationText(seconds: number): string {
   return hours < 30 * 24 && hours % 24 !== 0 ? `${days} days ${hours % 24} h` : `${days} days`;
 }
 
-/** How long something has lasted: whole seconds, as it is told again each second. */
+/** How long something has lasted: in whole seconds, as it is updated each second. */
 export function ageText(seconds: number): string {
   const whole = Math.max(0, Math.floor(seconds));
   return whole < 60 ? `${whole} s` : durationText(whole);

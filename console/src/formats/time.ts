@@ -1,4 +1,4 @@
-// Times in the viewer's zone, which is named beside them. The clock is an argument.
+// Times in the viewer's time zone, which is named beside them. The clock is an argument.
 
 const options = (more: Intl.DateTimeFormatOptions) =>
   new Intl.DateTimeFormat("en-GB", { hourCycle: "h23", ...more });
@@ -28,7 +28,7 @@ const full = options({
 });
 const day = options({ year: "numeric", month: "numeric", day: "numeric" });
 
-/** The name of the viewer's zone: "CET", "UTC" or "Europe/Vienna". */
+/** The name of the viewer's time zone: "CET", "UTC" or "Europe/Vienna". */
 export function zoneName(now: Date): string {
   const part = full.formatToParts(now).find((one) => one.type === "timeZoneName");
   return part?.value ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
@@ -43,7 +43,7 @@ export function timeText(iso: string, now: Date): string {
   return dateAndClock.format(at);
 }
 
-/** With date, weekday and zone. */
+/** With date, weekday and time zone. */
 export function fullTime(iso: string): string {
   const at = new Date(iso);
   return Number.isNaN(at.getTime()) ? "" : full.format(at);
@@ -54,13 +54,13 @@ export function secondsSince(iso: string, now: Date): number {
   return Math.max(0, (now.getTime() - new Date(iso).getTime()) / 1000);
 }
 
-/** What a field of the kind datetime-local holds, as RFC 3339 in UTC; empty: nothing. */
+/** The value of a datetime-local field, as RFC 3339 in UTC; empty: none. */
 export function fromLocalField(text: string): string {
   const at = new Date(text);
   return text === "" || Number.isNaN(at.getTime()) ? "" : at.toISOString();
 }
 
-/** The other way: "2026-11-29T22:00" in the viewer's zone. */
+/** The reverse: "2026-11-29T22:00" in the viewer's time zone. */
 export function toLocalField(iso: string): string {
   const at = new Date(iso);
   if (iso === "" || Number.isNaN(at.getTime())) return "";

@@ -1,4 +1,4 @@
-// Words for what the server says in a word of its own, and how good or bad it is.
+// Texts for the server's words, and how good or bad they are.
 
 export type Mood = "good" | "plain" | "care" | "bad";
 

@@ -1,4 +1,4 @@
-// What happened with one address, in the order of time.
+// The story of one address, in the order of time.
 import { At } from "../parts/at";
 import { Link } from "../parts/link";
 import { Refused } from "../parts/refused";

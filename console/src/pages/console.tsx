@@ -1,5 +1,5 @@
-// The frame around every page: names of the pages in the order of the work, how the link
-// to the server stands, who is logged in; and the page that the address names.
+// The frame around every page: names of the pages in the order of the work, the state of the link
+// to the server, who is logged in; and the page in the address.
 import { useEffect, useRef, useState } from "preact/hooks";
 import { ageText } from "../formats/size";
 import { secondsSince, zoneName } from "../formats/time";
@@ -15,11 +15,11 @@ import { Keys, useKeys } from "./keys";
 import { LogIn } from "./log_in";
 import { pageNames, pageOfPlace } from "./pages";
 
-/** Whether what is shown is what is. */
+/** Whether the page is up to date. */
 function LinkState() {
   const one = link.value;
   const since = (at: Date) => ageText(secondsSince(at.toISOString(), now.value));
-  // A clock that counts would be read aloud each second.
+  // A counting clock would be read aloud each second.
   const [said, ticking] =
     one.state === "lost"
       ? [
@@ -119,7 +119,7 @@ export function Console() {
   const path = place.value.path;
   const before = useRef(path);
   useEffect(() => {
-    // A reader of the screen hears where it is; the first page is told by its title.
+    // A screen reader announces the page; the first page is announced by its title.
     if (before.current !== path) heading.current?.focus();
     before.current = path;
   }, [path]);

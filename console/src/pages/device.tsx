@@ -1,4 +1,4 @@
-// One device: its state, what happened with it, its backups.
+// One device: its state, its story, its backups.
 import { useState } from "preact/hooks";
 import { call } from "../api/call";
 import type { Backup, Device, ReportRead } from "../api/operations";

@@ -1,4 +1,4 @@
-// A form for what is known of a device.
+// A form for the facts about a device.
 import { useState } from "preact/hooks";
 import type { Device, DeviceFields } from "../api/operations";
 import { Field } from "../parts/field";

@@ -40,9 +40,9 @@ export function factsOf(facts: Facts): Values {
 export interface FactState {
   readonly values: Values;
   readonly set: (name: Name, value: string) => void;
-  /** Those that were typed. */
+  /** The typed ones. */
   readonly changed: () => FactFields;
-  /** Takes what name and content tell, where nothing was typed. */
+  /** Uses suggestions from name and content where nothing was typed. */
   readonly suggest: (all: readonly Suggestion[]) => void;
 }
 

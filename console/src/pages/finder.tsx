@@ -1,5 +1,5 @@
-// Finds anything, and does what is asked for by name: a combobox with a list (WAI-ARIA
-// APG). Images, devices, addresses and checksums come from the server.
+// Finds anything by name: a combobox with a list (WAI-ARIA APG). Images, devices, addresses and
+// checksums come from the server.
 import { useEffect, useId, useLayoutEffect, useRef, useState } from "preact/hooks";
 import { useAnswer } from "../store/answers";
 import { go, pageOf } from "../store/place";
@@ -77,7 +77,7 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
   const [text, setText] = useState("");
   const [asked, setAsked] = useState("");
   const [at, setAt] = useState(0);
-  // Before the next key: what is typed at once behind "/" is for the field.
+  // Before the next key: text typed at once after "/" is for the field.
   useLayoutEffect(() => dialog.current?.showModal(), []);
   useEffect(() => {
     const timer = setTimeout(() => setAsked(text.trim()), 120);
@@ -95,8 +95,8 @@ export function Finder({ close, showKeys }: { close: () => void; showKeys: () =>
     })),
   ];
   const current = Math.min(at, entries.length - 1);
-  // The dialog tells that it is closed only later: by then the next one may be open, which
-  // must not be closed with it.
+  // The dialog reports its closing only later: by then the next one may be open, and must not be
+  // closed.
   const left = useRef(false);
   const leave = () => {
     if (left.current) return;

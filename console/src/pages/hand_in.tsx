@@ -1,4 +1,4 @@
-// Hand in: choose files, say what they are, send them; what differs is not added.
+// Add images: choose files, give their facts, send them; a file that differs is not added.
 import { useEffect, useId, useState } from "preact/hooks";
 import { ask } from "../api/call";
 import type { Image } from "../api/operations";
@@ -265,7 +265,7 @@ export function HandInPage() {
         <Section key={one.id} title={one.name} note={sizeText(one.file.size)}>
           <Progressed one={one} />
           {one.stage.at !== "added" && (
-            // Kept while it is sent: if it is refused, what was typed is still there.
+            // Kept while it is sent: after a refusal, the typed values are still there.
             <div hidden={one.stage.at !== "chosen" && one.stage.at !== "refused"}>
               <Chosen one={one} again={one.stage.at === "refused"} />
             </div>

@@ -1,4 +1,4 @@
-// One image: what it is, whether it is to be trusted, who can fetch it, who has.
+// One image: what it is, whether to trust it, who can fetch it, who has.
 import { target } from "../api/call";
 import type { ImageDetail, LedgerEntry } from "../api/operations";
 import { sizeText } from "../formats/size";

@@ -1,4 +1,4 @@
-// What can be done with an image, and with the names under which it is on offer.
+// Actions on an image, and on the names of its offers.
 import { useState } from "preact/hooks";
 import { call, target } from "../api/call";
 import type { ImageDetail, Offer } from "../api/operations";

@@ -100,7 +100,7 @@ function Filters() {
   );
 }
 
-/** What is to be known of an image at one look. */
+/** The state of an image at a glance. */
 export function ImageState({ image }: { image: ImageRow["image"] }) {
   return (
     <span>

@@ -1,4 +1,4 @@
-// One job: how far it is, whether the device is ready, what to type, what to report.
+// One job: its progress, readiness, what to type, what to report.
 import { useState } from "preact/hooks";
 import { call } from "../api/call";
 import type { Job, JobMarkWanted } from "../api/operations";

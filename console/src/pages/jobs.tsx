@@ -1,4 +1,4 @@
-// Jobs: planned changes of devices, whose they are and what they wait for; rollouts.
+// Jobs: planned changes of devices, their owners and what they wait for; rollouts.
 import type { Job } from "../api/operations";
 import { Ago } from "../parts/at";
 import { Choose } from "../parts/field";

@@ -1,5 +1,5 @@
-// Keys that work on every page. Those of one letter can be switched off: who speaks to the
-// computer, or has a shaky hand, would press them without meaning to (WCAG 2.1.4).
+// Keys that work on every page. Those of one letter can be switched off: a person who speaks to the
+// computer, or has a shaky hand, would press them by accident (WCAG 2.1.4).
 import { useEffect, useRef, useState } from "preact/hooks";
 import { Tick } from "../parts/field";
 

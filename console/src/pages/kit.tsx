@@ -1,4 +1,4 @@
-// A kit: images that belong together, in the order of installing.
+// A kit: images that belong together, in the order of installation.
 import { sizeText } from "../formats/size";
 import { Link } from "../parts/link";
 import { Refused } from "../parts/refused";

@@ -1,4 +1,4 @@
-// The ledger: who took, sent and changed what; filters are in the address.
+// The ledger: who fetched, sent and changed what; filters are in the address.
 import { useState } from "preact/hooks";
 import { target } from "../api/call";
 import type { LedgerEntry } from "../api/operations";

@@ -1,4 +1,4 @@
-// How busy the server was, as plots.
+// The server's load, as plots.
 import { useState } from "preact/hooks";
 import { rateText, sizeText } from "../formats/size";
 import { Choose } from "../parts/field";

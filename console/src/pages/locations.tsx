@@ -1,4 +1,4 @@
-// What to paste into a device, with the server's address that this device would use.
+// Texts to paste into a device, with the server's address that this device would use.
 import { useState } from "preact/hooks";
 import { Copied } from "../parts/copied";
 import { Field } from "../parts/field";

@@ -1,4 +1,4 @@
-// Now: what moves, what was refused, what is late, what waits for a person.
+// Now: running transfers, refusals, late backups, and what waits for a person.
 import type { LedgerEntry, Transfer } from "../api/operations";
 import { ageText, durationText, rateText, sizeText } from "../formats/size";
 import { count } from "../formats/words";

@@ -1,4 +1,4 @@
-// Which page an address names.
+// The page of an address.
 import type { ComponentType } from "preact";
 import type { OperationName } from "../api/operations";
 import { AddressPage } from "./address";
@@ -28,7 +28,7 @@ export interface Page {
 export interface PageName {
   readonly path: string;
   readonly name: string;
-  /** What somebody must be allowed to for the page to make sense. */
+  /** The permission without which the page is useless. */
   readonly needs?: OperationName;
 }
 

@@ -1,4 +1,4 @@
-// Who manages the server, with which role, and when each was seen last.
+// Who manages the server, with which role, and when each was last seen.
 import { useState } from "preact/hooks";
 import { call } from "../api/call";
 import type { Person, TokenMade } from "../api/operations";

@@ -1,4 +1,4 @@
-// Whether a device is ready: each check with what was found and what to do.
+// Whether a device is ready: each check with its facts and what to do.
 import { useState } from "preact/hooks";
 import { asRefusal, call, type Refusal } from "../api/call";
 import type { Readiness, ReadinessCheck } from "../api/operations";

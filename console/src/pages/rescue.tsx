@@ -1,4 +1,4 @@
-// Rescue: check a wire, and open it for a time to a device without a system.
+// Rescue: check a network interface, and open it for a time to a device without a system.
 import { useState } from "preact/hooks";
 import { call } from "../api/call";
 import type { RescueOpened } from "../api/operations";
@@ -18,7 +18,7 @@ import { Checks } from "./readiness";
 
 function Open() {
   const interfaces = useAnswer("GET /v1/interfaces", {}, ["clock"]).answer?.interfaces ?? [];
-  // Those that send into the device need a right of their own.
+  // Those that push into the device need a right of their own.
   const profiles = (useAnswer("GET /v1/rescue-profiles", {}, []).answer?.profiles ?? []).filter(
     (one) => one.way !== "waits" || hasRight("push"),
   );

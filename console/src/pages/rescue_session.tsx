@@ -1,4 +1,4 @@
-// One rescue session, to be read from across the room, with one large button to end it.
+// One rescue session, readable from across the room, with one large button to end it.
 import { call } from "../api/call";
 import type { Rescue } from "../api/operations";
 import { ageText, sizeText } from "../formats/size";

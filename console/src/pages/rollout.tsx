@@ -14,7 +14,7 @@ import { useAnswer } from "../store/answers";
 import { go, pageOf, parts } from "../store/place";
 import { may } from "../store/session";
 
-/** What a cell says: the state of the job; of an open one how far it is. */
+/** The text of a cell: the state of the job, or the stage of an open one. */
 function stateOf(row: RolloutRow, openBatch: number): { word: string; mood: Mood } {
   if (row.state !== "open") return { word: row.state, mood: moodOf(row.state) };
   if (openBatch === 0 || row.batch > openBatch) return { word: "later", mood: "plain" };

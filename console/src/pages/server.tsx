@@ -1,5 +1,5 @@
-// The server: what it listens on and what is open to whom, people, accounts, settings in
-// force, verification, how busy it is.
+// The server: its addresses and access rules, people, accounts, settings in force, verification,
+// load.
 import type { FunctionComponent } from "preact";
 import { sizeText } from "../formats/size";
 import { count } from "../formats/words";

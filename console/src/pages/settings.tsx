@@ -1,4 +1,4 @@
-// The settings in force, and which of them are not the usual ones.
+// The settings in force, with marks on changed ones.
 import { useState } from "preact/hooks";
 import { Field, Tick } from "../parts/field";
 import { Refused } from "../parts/refused";

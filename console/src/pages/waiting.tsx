@@ -24,7 +24,7 @@ export function Waiting() {
     "image",
   ]).answer;
   const unrecorded = useAnswer("GET /v1/unrecorded", {}, ["image"]).answer;
-  // Those of later batches wait for the batch before, not for a person.
+  // Those of later batches wait for the previous batch, not for a person.
   const ready = (jobs?.jobs ?? []).filter((one) => one.stage !== "held");
   const all: Waits[] = [
     ...(rescues?.rescues ?? [])

@@ -1,5 +1,5 @@
-// A button that does something at the server: busy while it runs, its refusal beside it.
-// A dangerous one says first what will happen, and asks once.
+// A button for an action of the server: busy while it runs, its refusal beside it. A dangerous one
+// first says what will happen, and asks once.
 import type { ComponentChildren } from "preact";
 import { useEffect, useRef, useState } from "preact/hooks";
 import { asRefusal, type Refusal } from "../api/call";
@@ -7,13 +7,13 @@ import { Refused } from "./refused";
 
 export interface ActionProps {
   readonly label: string;
-  /** "stay": there is more to say before it is done, and the dialog stays. */
+  /** "stay": more must be entered first, and the dialog stays open. */
   readonly run: () => Promise<unknown>;
-  /** What will happen: it is asked about before. */
+  /** What will happen: the dialog asks first. */
   readonly warns?: string;
   readonly kind?: "main" | "danger" | "small" | "huge";
   readonly disabled?: boolean;
-  /** More to say or to fill in before it is done. */
+  /** More text or fields for the dialog. */
   readonly children?: ComponentChildren;
 }
 

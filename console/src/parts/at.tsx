@@ -1,4 +1,4 @@
-// A point in time: short, with the whole of it for whoever asks.
+// A point in time: short, with the full form on request.
 
 import { ageText } from "../formats/size";
 import { fullTime, secondsSince, timeText } from "../formats/time";

@@ -1,4 +1,4 @@
-// A value to be copied, by one press, and said so.
+// A value to copy with one press, with a confirmation.
 import { useState } from "preact/hooks";
 
 /** Without a clipboard (a page over plain HTTP), the browser's older way. */

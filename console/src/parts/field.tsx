@@ -1,4 +1,4 @@
-// Fields of forms: a label that is always seen, what to type, and what is wrong with it.
+// Fields of forms: a label that is always visible, an example, and the error.
 import type { ComponentChildren, InputHTMLAttributes, TargetedEvent } from "preact";
 import { useId } from "preact/hooks";
 
@@ -41,7 +41,7 @@ function Labelled({
   );
 }
 
-// One element for each type: the types of the library tell them apart by it.
+// One element for each type: the library's types distinguish them by it.
 type Attributes = Omit<InputHTMLAttributes<HTMLInputElement>, "type" | "role" | "list">;
 const kinds = {
   text: (more: Attributes) => <input type="text" {...more} />,
@@ -108,7 +108,7 @@ export function Choose({
   choices,
 }: Common & { choices: readonly Choice[] }) {
   const id = useId();
-  // What is chosen stays to be seen, though there may be nothing of it any more.
+  // The chosen value stays visible, even if it no longer exists.
   const all = choices.some((one) => one.value === value)
     ? choices
     : [...choices, { value, text: value }];

@@ -1,4 +1,4 @@
-// A link within the console: the page changes without being loaded again.
+// A link within the console: the page changes without a reload.
 import type { ComponentChildren } from "preact";
 
 export function Link({

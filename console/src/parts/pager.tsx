@@ -1,4 +1,4 @@
-// Which rows of how many are shown, and the way to the others.
+// Which rows of how many are shown, and links to the others.
 export function Pager({
   skip,
   shown,

@@ -22,7 +22,7 @@ export function Progress({
   );
 }
 
-/** A small curve of rates; the numbers stand beside it. */
+/** A small curve of rates; the numbers are beside it. */
 export function Sparkline({ values }: { values: readonly number[] }) {
   const most = Math.max(1, ...values);
   const width = 96;

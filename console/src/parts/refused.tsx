@@ -1,4 +1,4 @@
-// A refusal, as the server words it, at the place that caused it.
+// A refusal in the server's words, at the place that caused it.
 import type { Refusal } from "../api/call";
 import { sentenceCase } from "../formats/words";
 
@@ -7,7 +7,7 @@ export function Refused({
   take,
 }: {
   refusal: Refusal | undefined;
-  /** What to do with the nearest name, where that makes sense. */
+  /** Uses the nearest name, if that makes sense. */
   take?: (nearest: string) => void;
 }) {
   if (!refusal) return null;

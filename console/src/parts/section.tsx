@@ -1,4 +1,4 @@
-// A part of a page, with its heading; what it shows, or that there is nothing yet.
+// A part of a page, with its heading; its content, or that there is none yet.
 import type { ComponentChildren } from "preact";
 import { useId } from "preact/hooks";
 
@@ -23,7 +23,7 @@ export function Section({
   );
 }
 
-/** Nothing is there: what to do first. */
+/** For an empty list: what to do first. */
 export function Empty({ children }: { children: ComponentChildren }) {
   return <p class="empty">{children}</p>;
 }

@@ -16,7 +16,7 @@ export interface TableProps<Row> {
   readonly rows: readonly Row[];
   readonly keyOf: (row: Row) => string | number;
   readonly rowClass?: (row: Row) => string;
-  /** Rows under the same heading; they must stand together. */
+  /** Rows under the same heading; they must be adjacent. */
   readonly groupOf?: (row: Row) => string;
 }
 

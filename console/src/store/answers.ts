@@ -1,11 +1,11 @@
-// An answer of the server, asked for while it is shown, and again when it has changed.
+// An answer of the server, requested while it is shown, and again when it has changed.
 import { useEffect, useRef, useState } from "preact/hooks";
 import { type Answer, type Asked, ask, asRefusal, type Question, type Refusal } from "../api/call";
 import { endedWhy, me } from "./session";
 import { versionOf } from "./stream";
 
 export interface Answered<N extends Question> {
-  /** The last one; it stays while it is asked again, and while the server is away. */
+  /** The last one; it stays while a new one is requested, and while the server is away. */
   readonly answer: Answer<N> | undefined;
   readonly refusal: Refusal | undefined;
   readonly pending: boolean;
@@ -14,8 +14,8 @@ export interface Answered<N extends Question> {
 
 const leastPause = 2000;
 
-/** `on`: kinds of the change log, or "ledger", after which it is asked again. `name` null:
- * nothing is asked. */
+/** `on`: kinds of the change log, or "ledger", after which it is requested again. `name`
+ * null: nothing is requested. */
 export function useAnswer<N extends Question>(
   name: N | null,
   asked: Asked<N>,

@@ -1,7 +1,7 @@
 // The worker that computes a file's SHA-256 while it is sent.
 import type { FromDigest, ToDigest } from "../formats/digest";
 
-// Not yet in TypeScript's library; what it makes is taken where a text is.
+// Not yet in TypeScript's library; its result is accepted where a text is.
 declare global {
   interface Window {
     readonly trustedTypes?: {
@@ -40,7 +40,7 @@ export class Digest {
   async begin(): Promise<void> {
     await this.ask({ what: "begin" });
   }
-  /** The bytes are the worker's from then on. */
+  /** The bytes belong to the worker from then on. */
   async add(bytes: ArrayBuffer): Promise<void> {
     await this.ask({ what: "piece", bytes }, [bytes]);
   }

@@ -1,5 +1,5 @@
-// Files on their way to the server: sent in pieces, with their checksum computed on the
-// way. They go on while other pages are shown, and after a broken connection.
+// Files on their way to the server: sent in pieces, with their checksum computed on the way.
+// Sending goes on while other pages are shown, and after a broken connection.
 import { signal } from "@preact/signals";
 import { asRefusal, call, type Refusal } from "../api/call";
 import type { FactFields, ImageAdded, Upload, UploadDescription } from "../api/operations";
@@ -14,7 +14,7 @@ export type Stage =
   | { at: "added"; added: Added; sha256: string }
   | { at: "refused"; refusal: Refusal };
 
-/** What came of it, as far as it is shown. */
+/** The shown part of the result. */
 export type Added = Pick<ImageAdded, "result" | "image" | "offer" | "note" | "not_done">;
 
 export interface HandedIn {
@@ -25,7 +25,7 @@ export interface HandedIn {
   readonly stage: Stage;
 }
 
-/** What is said of a file before it is sent. */
+/** The description of a file before it is sent. */
 export interface Wanted {
   readonly name: string;
   readonly maker: string; // a checksum or a list
@@ -64,7 +64,7 @@ export function forget(id: number): void {
 
 const pause = (milliseconds: number) => new Promise((done) => setTimeout(done, milliseconds));
 
-/** Whether it makes sense to try again by itself. */
+/** Whether to try again automatically. */
 function passes(refusal: Refusal): boolean {
   return refusal.isUnreachable || refusal.problem.status === 401 || refusal.problem.status === 503;
 }
@@ -81,8 +81,8 @@ function described(wanted: Wanted): UploadDescription {
   };
 }
 
-/** The same file may have been on its way when the page was closed: then it goes on. That
- * it is the same, its checksum shows at the end. */
+/** The same file may have been on its way when the page was closed: then it resumes. The
+ * checksum at the end proves that it is the same. */
 async function opened(file: File, wanted: Wanted): Promise<Upload> {
   const { uploads } = await call("GET /v1/uploads", {});
   const known = uploads.find(
@@ -144,8 +144,8 @@ async function send(one: HandedIn, wanted: Wanted, stop: { stopped: boolean }): 
   }
 }
 
-/** Asks for the filing. It may take a minute, in which the link may break: then the upload
- * says what became of it. */
+/** Asks for the filing. It may take a minute, in which the link may break: then the state
+ * of the upload gives the result. */
 async function filed(
   id: number,
   number: number,
@@ -193,8 +193,8 @@ async function showingTheLook<T>(id: number, number: number, work: Promise<T>): 
   }
 }
 
-/** Waits until the server answers, and asks how much of it has come. That the link is lost
- * is shown only if the server does not answer this either. */
+/** Waits until the server answers, and asks how much has arrived. A lost link is shown only
+ * if the server does not answer this either. */
 async function whenBack(
   id: number,
   number: number,
@@ -224,14 +224,14 @@ export async function sendFile(id: number, wanted: Wanted): Promise<void> {
     await send(one, wanted, stop);
   } catch (failure) {
     const refusal = asRefusal(failure);
-    // After a restart nothing of it is there: from its beginning, as the server says.
+    // After a restart the server has nothing of it: from the beginning, as its refusal says.
     if (refusal.problem.status === 404 && !stop.stopped) return sendFile(id, wanted);
     change(id, { stage: { at: "refused", refusal } });
   }
   stops.delete(id);
 }
 
-/** Nothing is lost by leaving the page, unless something is on its way. */
+/** Leaving the page loses nothing, unless something is on its way. */
 export function isSending(): boolean {
   return files.peek().some((one) => ["sending", "interrupted", "comparing"].includes(one.stage.at));
 }

@@ -1,4 +1,4 @@
-// Where in the console the viewer is: the address of the page, with its filters in it.
+// The viewer's place in the console: the address of the page, with its filters in it.
 import { computed, signal } from "@preact/signals";
 
 const here = () => ({ path: location.pathname, query: new URLSearchParams(location.search) });
@@ -29,7 +29,7 @@ export function go(address: string): void {
   scrollTo(0, 0);
 }
 
-/** One filter; an empty value takes it away. The list begins again from its first row. */
+/** One filter; an empty value removes it. The list begins again from its first row. */
 export function setFilter(name: string, value: string): void {
   const query = new URLSearchParams(location.search);
   if (value === "") query.delete(name);

@@ -6,14 +6,14 @@ import { roles } from "../api/operations";
 
 /** undefined: not asked yet; null: nobody. */
 export const me = signal<Me | null | undefined>(undefined);
-/** The log-in ended while the page was open: why. The page stays as it is behind it. */
+/** Why the log-in ended while the page was open. The page stays behind the form. */
 export const endedWhy = signal("");
 /** The server could not be asked at all. */
 export const unreachableAtStart = signal<Refusal | undefined>(undefined);
 
 const ranks = ["anyone", "look", "operate", "administer"];
 
-/** Whether the viewer's role allows it: what it does not is not offered. */
+/** Whether the viewer's role allows it; other actions are not shown. */
 export function may(name: OperationName): boolean {
   const role = me.value?.role ?? "anyone";
   return ranks.indexOf(role) >= ranks.indexOf(roles[name]);
@@ -29,9 +29,8 @@ hearOfCalls(({ why }) => {
   else me.value = null;
 });
 
-// Whether somebody has logged in with this browser: else there is nothing to ask, and the
-// refusal would stand in the browser's log as an error. The log-in itself is in a cookie
-// that no script sees.
+// Whether somebody has logged in with this browser: else there is nothing to ask, and the refusal
+// would be an error in the browser's log. The log-in itself is in a cookie that no script sees.
 const mark = "logged-in";
 
 export async function askWho(): Promise<void> {

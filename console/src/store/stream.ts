@@ -1,5 +1,5 @@
-// The one event stream of the page: what it tells becomes signals. It is closed while the
-// page is hidden, and comes back by itself, with growing pauses, when the link is lost.
+// The one event stream of the page: its events become signals. It is closed while the page is
+// hidden, and returns by itself, with growing pauses, when the link is lost.
 import { signal } from "@preact/signals";
 import { asRefusal } from "../api/call";
 import { readEvents, type ServerEvent } from "../api/events";
@@ -15,7 +15,7 @@ export type Link =
 export const link = signal<Link>({ state: "asking" });
 export const transfers = signal<Transfers>(new Map());
 
-/** How often something of a kind has changed: whoever shows it asks again. */
+/** Counts the changes of each kind: a part that shows one requests it again. */
 const versions = new Map<string, ReturnType<typeof signal<number>>>();
 function version(kind: string) {
   let known = versions.get(kind);
@@ -25,7 +25,7 @@ function version(kind: string) {
   }
   return known;
 }
-/** Read in a component, it is drawn again when something of these kinds has changed. */
+/** Read in a component, it redraws that after a change of these kinds. */
 export function versionOf(kinds: readonly string[]): string {
   return kinds.map((kind) => version(kind).value).join(".");
 }
@@ -50,7 +50,7 @@ function apply(event: ServerEvent): void {
   }
 }
 
-/** The server says something at least every five seconds. */
+/** The server sends something at least every five seconds. */
 const silence = 15_000;
 const pauses = [500, 1000, 2000, 5000, 10_000];
 
@@ -77,7 +77,7 @@ async function follow(signalOfEnd: AbortSignal): Promise<void> {
           heardAt = Date.now();
           if (link.peek().state === "open") return;
           if (tries > 0) {
-            // Whatever was missed: all that is shown is asked for again.
+            // Whatever was missed: everything on the page is requested again.
             transfers.value = onlyEnded(transfers.peek());
             for (const kind of versions.keys()) changed(kind);
           }
@@ -119,10 +119,10 @@ function end(): void {
   ending = undefined;
 }
 
-/** What nobody tells of, such as the load of the server, is asked for again by "clock". */
+/** Values without events, such as the load of the server, are requested again by "clock". */
 const clockPause = 10_000;
 
-/** For as long as somebody is logged in and looks. */
+/** While somebody is logged in and the page is visible. */
 export function startStream(): void {
   setInterval(() => {
     if (!document.hidden && link.peek().state === "open") changed("clock");

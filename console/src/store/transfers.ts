@@ -1,11 +1,11 @@
-// The transfers that run, and those that ended a moment ago, with their rates over time.
+// The running transfers, and those that ended a moment ago, with their rates over time.
 import type { Transfer } from "../api/operations";
 
 export interface Followed {
   readonly transfer: Transfer;
-  /** Bytes per second, one for each second that something was told of it; at most 120. */
+  /** Bytes per second, one for each second with a report; at most 120. */
   readonly rates: readonly number[];
-  /** When it was heard of last, in milliseconds. */
+  /** The time of its last report, in milliseconds. */
   readonly heard: number;
 }
 
@@ -35,7 +35,7 @@ export function withoutOld(before: Transfers, now: number): Transfers {
   return kept.length === before.size ? before : new Map(kept);
 }
 
-/** After the link was lost the server tells anew of all that run. */
+/** After the link was lost the server reports all running ones again. */
 export function onlyEnded(before: Transfers): Transfers {
   return new Map([...before].filter(([, one]) => one.transfer.state !== "running"));
 }

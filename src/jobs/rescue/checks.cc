@@ -22,7 +22,7 @@ Check interface_check(const Profile& profile, const WireFacts& wire) {
                                fmt::join(wire.interfaces, ", "))
                  : fmt::format("there are {}", fmt::join(wire.interfaces, ", "))};
   }
-  // Only who asks for an address speaks below IP.
+  // Only a device that asks for an address speaks below IP.
   if (!wire.ethernet && profile.way == Way::kAsks) {
     return {"interface", Verdict::kStop,
             fmt::format("{} is not an Ethernet interface", name),
@@ -39,7 +39,7 @@ Check carrier_check(const Profile& profile, const WireFacts& wire) {
   if (wire.carrier) {
     return {"cable", Verdict::kPass, fmt::format("{} has a carrier", wire.interface), ""};
   }
-  // A device that is switched off gives none, and is switched on later.
+  // A device that is switched off does not answer, and is switched on later.
   return {"cable", Verdict::kWarn,
           fmt::format("{} has no carrier: no cable, or the device is switched off",
                       wire.interface),

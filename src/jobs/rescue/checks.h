@@ -1,4 +1,4 @@
-// What is looked at before a rescue session opens: all at once, each with what to do.
+// The checks before a rescue session opens: all at once, each with what to do.
 #pragma once
 
 #include <optional>
@@ -12,34 +12,34 @@
 
 namespace vantro::jobs::rescue {
 
-// The wire, as this machine sees it.
+// The network interface, as this machine sees it.
 struct WireFacts {
   std::string interface;
   bool exists = false, up = false, carrier = false, ethernet = false;
-  std::vector<std::string> interfaces;                        // that there are
+  std::vector<std::string> interfaces;                        // the existing ones
   std::vector<std::pair<base::Address, unsigned>> addresses;  // with their prefixes
   std::string elsewhere;   // the interface that has the server's address, if another
-  bool may_raw = false;    // speak with devices that have no address
-  bool may_admin = false;  // add an address
-  // Address servers that answer there; nothing: it was not asked, or could not be.
+  bool may_raw = false;    // may speak with devices without an address
+  bool may_admin = false;  // may add an address
+  // Address servers that answer there; nothing: not asked, or not possible.
   std::optional<std::vector<base::Address>> other_servers;
   std::string other_servers_unknown;  // why not
-  std::string port_held;  // who on this machine has the address servers' port, or empty
+  std::string port_held;  // the local program on the address servers' port, or empty
   // Where the device will call: the service listens there already, or the session can
-  // open it; else why not.
+  // open it; else the reason.
   bool listens = false;
   std::string cannot_listen;
 };
 
-// A file of the profile, and what was found for it.
+// A file of the profile, and its content.
 struct FileFacts {
-  std::string name;  // as the device asks
+  std::string name;  // the name in the device's request
   std::string stands_for;
   std::uint64_t size = 0;
-  std::string role;     // that is wanted, or empty
+  std::string role;     // the wanted image, or empty
   std::string trouble;  // why there is nothing to give; empty: there is
   std::string advice;
-  std::string other_name;  // on offer now, and differs by letter case only; or empty
+  std::string other_name;  // an offer that differs in letter case only; or empty
 };
 
 struct OpenWishes {
@@ -47,7 +47,8 @@ struct OpenWishes {
   bool despite_other = false;
 };
 
-// In the order in which people would look. A stop among them: it is not opened.
+// In the order in which people would check. With a stop among them, the session is not
+// opened.
 std::vector<Check> checks(const Profile& profile, const WireFacts& wire,
                           const std::vector<FileFacts>& files, const OpenWishes& wishes);
 

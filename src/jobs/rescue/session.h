@@ -1,5 +1,6 @@
-// A rescue session: for a time, one wire is open to a device without a working system.
-// What it opens is bound to its record: when that ends, nothing of it holds any more.
+// A rescue session: for a limited time, one network interface is open to a device without
+// a working system. Everything that it opens depends on its record: when that ends,
+// nothing of it is valid any more.
 #pragma once
 
 #include <cstdint>
@@ -19,9 +20,9 @@ namespace vantro::jobs::rescue {
 // In the change log, with the session's number.
 inline constexpr const char* kRescueChanged = "rescue";
 
-// A name on the session's wire, and what it gives.
+// A name on the session's interface, and its content.
 struct GivenName {
-  std::string name;        // to the letter
+  std::string name;        // exactly
   std::string stands_for;  // for people: the image's name
   std::string sha256;      // of bytes in the vault; empty: `content`
   std::string content;     // a text
@@ -32,7 +33,7 @@ struct GivenName {
 
 struct Session {
   std::int64_t id = 0;
-  std::int64_t device = 0;  // of the inventory; 0: not said
+  std::int64_t device = 0;  // of the inventory; 0: unknown
   std::string device_name;
   std::string interface;
   std::string profile;
@@ -41,7 +42,7 @@ struct Session {
   std::string over;
   base::Address server = base::Address::v4(0);
   unsigned prefix = 24;
-  bool own_address = false;  // the server has added it, and takes it away again
+  bool own_address = false;  // the server has added it, and removes it again
   base::WallTime opened_at = 0;
   std::string opened_by;
   base::WallTime until = 0;
@@ -52,7 +53,7 @@ struct Session {
 
   base::Network network() const { return network_of(server, prefix); }
   bool open(base::WallTime now) const { return ended_at == 0 && now < until; }
-  // Letter case aside; null: it is not one of them.
+  // Case-insensitive; null: it is none of them.
   const GivenName* find(const std::string& name) const;
 };
 
@@ -70,8 +71,8 @@ class Index {
  public:
   static Index read(db::Transaction& transaction);
 
-  // The one that an asker with this address on this interface comes from; null: none is
-  // open there. The pointer lives as long as the index.
+  // The session of an asker with this address on this interface; null: none is open
+  // there. The pointer lives as long as the index.
   const Session* at(std::string_view interface, const base::Address& address,
                     base::WallTime now) const;
   // The one whose network has the address, whatever the interface; null: none.
@@ -88,9 +89,9 @@ class Sessions {
  public:
   explicit Sessions(db::Database& database) : database_(database) {}
 
-  // kExists: the other one is on the same interface, or has addresses in common with it.
+  // kExists: the other one is on the same interface, or its addresses overlap.
   static base::Outcome<void> beside(const Session& other, const Session& wanted);
-  // The id is given here. kExists, as beside() any of those that are open.
+  // The id is set here. kExists, as beside() for each open one.
   static base::Outcome<Session> add(db::Transaction& transaction, Session session);
   static void end(db::Transaction& transaction, const Session& session,
                   const std::string& by, const std::string& why,

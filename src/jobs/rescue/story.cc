@@ -58,7 +58,7 @@ Story::Story(Profile profile, Session session)
 }
 
 const File* Story::file(const std::string& name) const {
-  // Names with a placeholder stand in the session as they are asked for.
+  // Names with a placeholder are stored in the session as they are requested.
   for (std::size_t i = 0; i < profile_.files.size(); ++i) {
     const auto& one = profile_.files[i];
     if (base::folded(one.name) == base::folded(name)) return &one;
@@ -84,7 +84,7 @@ void Story::enter(StageKind kind, std::string large, std::string small,
 
 void Story::line(const std::string& what, const std::string& sentence,
                  base::WallTime now) {
-  // A device that asks again and again says the same each time.
+  // A device that repeats its request says the same each time.
   if (!lines_.empty() && lines_.back().what == what &&
       lines_.back().sentence == sentence) {
     return;
@@ -117,7 +117,7 @@ void Story::got_address(const std::string& sentence, const base::Address& addres
 
 void Story::refused(const std::string& sentence, base::WallTime now) {
   line(word(StageKind::kRefused), sentence, now);
-  // Somebody else on the wire must not cover what the device does.
+  // Another station on the network must not hide what the device does.
   if (stage_.kind != StageKind::kWaiting && stage_.kind != StageKind::kAddress &&
       stage_.kind != StageKind::kRefused) {
     return;
@@ -233,7 +233,7 @@ void Story::answers(bool it_does, base::WallTime now) {
     was_gone_ = true;
     return;
   }
-  // A boot loader may answer the whole time. Only who was silent comes back.
+  // A boot loader may answer the whole time. Only a device that was silent comes back.
   if (!was_gone_ || back_ || !profile_.afterwards) return;
   back_ = true;
   const auto sentence = fmt::format("answers again at {}, {} after the last block",

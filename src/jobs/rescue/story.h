@@ -1,6 +1,6 @@
 // What the person at the rack sees of a rescue session: one stage after the other in
-// large plain words, and the lines that led there. A pure machine: what was seen goes in
-// with its time; no clock, no database.
+// large plain words, and the lines that led there. A pure machine: observations go in
+// with their time; no clock, no database.
 //
 //   waiting -> address -> loading -> loaded -> writing -> back
 //                 ^          |          |
@@ -21,13 +21,13 @@
 namespace vantro::jobs::rescue {
 
 enum class StageKind {
-  kWaiting,  // nothing was heard of the device yet
+  kWaiting,  // no sign of the device yet
   kAddress,  // it asked for an address, or has got one
-  kRefused,  // it asked for what it does not get
+  kRefused,  // it was refused
   kLoading,
   kInterrupted,  // a transfer was interrupted
   kLoaded,       // the last block was acknowledged
-  kWriting,      // silent, as it writes what it loaded
+  kWriting,      // silent, as it writes the image
   kBack,         // it answers again
   kClosed,
 };
@@ -37,14 +37,14 @@ const char* word(StageKind kind);
 struct Stage {
   StageKind kind = StageKind::kWaiting;
   std::string large;  // readable from the rack: "LOADING 34 %"
-  std::string small;  // what it is about, and what to do
+  std::string small;  // the subject, and what to do
   std::optional<unsigned> percent;
   base::WallTime since = 0;
-  // How often a stage has begun that somebody should hear of.
+  // How often a stage has begun that people should hear.
   std::int64_t bells = 0;
 };
 
-// A transfer as it is seen while it runs, and at its end.
+// A transfer while it runs, and at its end.
 struct Load {
   std::uint64_t id = 0;
   std::string name;
@@ -53,7 +53,7 @@ struct Load {
   double rate = 0;  // bytes per second
   enum class State { kRunning, kComplete, kInterrupted } state = State::kRunning;
   bool pushed = false;
-  bool listens = true;  // pushed: the device takes it; else it is still asked
+  bool listens = true;  // pushed: the device accepts it; else it is still asked
   std::string why;      // interrupted
   base::WallTime began_at = 0;
   std::int64_t took_ms = 0;
@@ -61,35 +61,34 @@ struct Load {
 
 class Story {
  public:
-  // After the last block people have so long to read what to do, before the stage is
+  // After the last block people have so long to read what to do, before the stage shows
   // the silence.
   static constexpr std::int64_t kLoadedFor = 8000;  // ms
   static constexpr std::size_t kMostLines = 500;
-  // Transfers that are remembered, so that each is told once.
+  // How many transfers are remembered, so that each is told once.
   static constexpr std::size_t kMostLoads = 4096;
 
   Story(Profile profile, Session session);
 
-  // What the address server met. `got`: the device has its address now.
+  // Events of the address server. `got`: the device has its address now.
   void asked_for_address(const std::string& sentence, base::WallTime now);
   void got_address(const std::string& sentence, const base::Address& address,
                    base::WallTime now);
-  // A device that gets nothing, and why; also another address server on the wire.
+  // A device that gets nothing, and why; also another address server on the network.
   void refused(const std::string& sentence, base::WallTime now);
   void told(const std::string& sentence, base::WallTime now);
   void load(const Load& load, base::WallTime now);
-  // The device is, or is not, there at profile.afterwards.
+  // Whether the device answers at profile.afterwards.
   void answers(bool it_does, base::WallTime now);
   void closed(const std::string& why, base::WallTime now);
 
   Stage stage(base::WallTime now) const;
   const std::vector<Event>& lines() const { return lines_; }
-  // Lines since the last call, to be kept.
+  // Lines since the last call, for the record.
   std::vector<Event> take_new();
-  // What came of it, in lines: for the end.
+  // The result, in lines: for the end.
   std::string summary() const;
-  // Everything that was to be loaded was, and it has been silent since: ask whether it
-  // is back.
+  // Everything was loaded, and the device has been silent since: ask whether it is back.
   bool awaits_return() const;
 
  private:
@@ -106,14 +105,14 @@ class Story {
   const Session session_;
   Stage stage_;
   std::vector<Event> lines_;
-  std::size_t kept_ = 0;  // of lines_, that were given out by take_new()
+  std::size_t kept_ = 0;  // of lines_, returned by take_new()
   std::map<std::uint64_t, Load> loads_;
   std::uint64_t newest_load_ = 0;
   std::string loaded_;  // the name of the last one
   base::WallTime loaded_at_ = 0;
   std::vector<std::string> all_loaded_;  // for the summary
   std::string device_address_;
-  bool was_gone_ = false;  // since the last block: an answer before it is of no worth
+  bool was_gone_ = false;  // since the last block: earlier answers do not count
   bool back_ = false;
 };
 

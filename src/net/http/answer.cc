@@ -20,9 +20,9 @@ std::string head_text(const Answer& answer, bool http_1_0, bool keep_alive,
     text += fmt::format("{}: {}\r\n", name, value);
   }
   text += "X-Content-Type-Options: nosniff\r\n";
-  // 204 has no length (RFC 9110, 8.6); what is endless ends with the connection.
+  // 204 has no length (RFC 9110, 8.6); an endless body ends with the connection.
   if (answer.more) {
-    // An old client knows the end by that of the connection.
+    // For an old client, the body ends with the connection.
     if (!http_1_0) text += "Transfer-Encoding: chunked\r\n";
   } else if (answer.status != 204 && !answer.endless) {
     text += fmt::format("Content-Length: {}\r\n", answer.length);

@@ -8,7 +8,7 @@
 namespace vantro::net::http {
 namespace {
 
-// A chunk's head or a trailer may be so long, in bytes.
+// The limit for a chunk's head or a trailer, in bytes.
 constexpr std::size_t kLongestChunkHead = 16 * 1024;
 constexpr std::string_view kContinue = "HTTP/1.1 100 Continue\r\n\r\n";
 constexpr const char* kBrokeOff = "the client disconnected";
@@ -24,8 +24,8 @@ void Connection::receive(std::unique_ptr<Body> body) {
   state_ = State::kReceiving;
   moved_at_ = now();
   const auto& head = reader_->head();
-  // Who asks first is told to send it (RFC 9110, 10.1.1). Only now: a refusal has cost no
-  // upload.
+  // A client that asks first is told to send it (RFC 9110, 10.1.1). Only now: a refusal
+  // has cost no upload.
   const bool asks = base::folded(head.field("expect")) == "100-continue";
   if (asks && !head.http_1_0 && in_.empty()) {
     const auto moved = stream_.write(base::as_bytes(kContinue));
@@ -55,7 +55,7 @@ void Connection::take_body() {
   }
 }
 
-// How much has come; nothing: there is nothing for now, or the connection is closed.
+// How much has arrived; nothing: none for now, or the connection is closed.
 std::optional<std::size_t> Connection::read_body(std::span<std::uint8_t> to) {
   const auto moved = stream_.read(to);
   switch (moved.step) {
@@ -134,7 +134,7 @@ void Connection::body_ended() {
 void Connection::drop_body(End how, const std::string& why) {
   if (!body_) return;
   const auto body = std::move(body_);
-  // What is said of answers does not fit what the client was still sending.
+  // Timing of answers does not apply to what the client was still sending.
   body->broke_off(how, why == kGone ? std::string(kBrokeOff) : why);
 }
 

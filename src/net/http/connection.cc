@@ -17,11 +17,11 @@ bool is_over(int socket) {
          info.tcpi_state == TCP_CLOSE;
 }
 
-// Sent before others get their turn.
+// Bytes sent before others get their turn.
 constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
 constexpr std::size_t kKeptBuffer = 4 * 1024;
-// Answers on their way to a client that sends requests ahead: each may be a transfer, and
-// they must not take the places that its address has.
+// Answers on their way to a client that pipelines: each may be a transfer, and they must
+// not use up its address's places.
 constexpr std::size_t kMostParked = 8;
 // A reader of a stream that is further behind will not catch up.
 constexpr std::size_t kMostQueued = 4 << 20;
@@ -82,7 +82,7 @@ void Connection::readable() {
     case State::kAsking:
     case State::kCompleting:
     case State::kSending:
-      // What comes now waits until it can be understood.
+      // What arrives now waits until it can be parsed.
       want(false, wanted_.write);
       break;
     case State::kClosed:
@@ -103,7 +103,7 @@ void Connection::writable() {
 
 void Connection::broken() {
   const auto alive = shared_from_this();
-  // What has come before the end may still be a request.
+  // Bytes before the end may still be a request.
   if (state_ == State::kHead || state_ == State::kReceiving ||
       state_ == State::kLingering) {
     readable();
@@ -253,7 +253,7 @@ void Connection::process() {
       want(false, false);
       break;
     }
-    // A client may send an empty line too much (RFC 9112, 2.2).
+    // A client may send an extra empty line (RFC 9112, 2.2).
     if (!reader_) {
       const auto first = std::find_if(
           in_.begin(), in_.end(), [](std::uint8_t c) { return c != '\r' && c != '\n'; });
@@ -374,7 +374,7 @@ void Connection::ask_for_more() {
   waiting_for_disk_ = true;
   want(false, false);
   shared_.disk.post([self = self(), more = answer_.more] {
-    // What it throws must not leave the client waiting.
+    // If it throws, the client must not be left waiting.
     const auto made = std::make_shared<base::Outcome<std::string>>([&] {
       try {
         return more();
@@ -403,7 +403,7 @@ void Connection::ask_for_more() {
   });
 }
 
-// False: it waits for room, or the connection is closed.
+// False: it waits for space, or the connection is closed.
 bool Connection::went_out(const TcpStream::Moved& moved) {
   switch (moved.step) {
     case TcpStream::Step::kMoved:
@@ -474,7 +474,7 @@ void Connection::sent_out() {
   state_ = State::kHead;
   head_began_ = now();
   want(true, false);
-  // What TLS has decrypted already does not make the socket readable.
+  // Bytes that TLS has decrypted already do not make the socket readable.
   if (stream_.has_pending()) {
     on_lane([](Connection& connection) {
       if (connection.state_ == State::kHead) connection.read_head();
@@ -491,18 +491,19 @@ void Connection::linger() {
   want(true, false);
 }
 
-// It sends no more, which says nothing of what it still takes (RFC 9112, 9.6): what it
-// was sent is waited for, by looking, as the socket tells nothing new any more.
+// It sends no more, but may still receive (RFC 9112, 9.6): waits for the acknowledgement
+// of what was sent, by checking, as the socket reports nothing new any more.
 void Connection::peer_has_ended() {
-  // In this order: the last acknowledgement may come in between, and end the connection.
+  // In this order: the last acknowledgement may arrive in between, and end the
+  // connection.
   const bool over = is_over(stream_.fd());
   check_parked();
   if (over || parked_.empty()) return close(End::kGone, kGone);
   if (!watched_) return;
   loop_->forget(*watched_, stream_.fd());
   watched_.reset();
-  // The end is acknowledged even by a client whose socket is closed by now, and with it
-  // all that was sent before it; repeated bytes alone are not.
+  // Even a client with a closed socket acknowledges the end, and with it everything
+  // before; repeated bytes alone are not acknowledged.
   if (state_ != State::kLingering) stream_.end_sending();
   state_ = State::kLingering;
 }
@@ -521,7 +522,7 @@ void Connection::tell(Delivery& delivery, std::uint64_t begins,
 void Connection::check_parked() {
   if (parked_.empty()) return;
   const auto arrived = acknowledged();
-  // TLS adds to what is on its way: there, only nothing is surely all.
+  // TLS adds to the bytes on their way: there, only zero is certain.
   const bool all = stream_.unacknowledged() == 0;
   std::erase_if(parked_, [&](Parked& one) {
     if (!all && arrived < one.ends) {
@@ -534,8 +535,8 @@ void Connection::check_parked() {
   });
 }
 
-// Closing with bytes unread resets the connection, and the client may lose the refusal
-// that it was sent. So what still comes is read for a moment.
+// Closing with unread bytes resets the connection, and the client may lose the refusal.
+// So it reads for a moment.
 void Connection::discard() {
   auto& scratch = lane_.scratch();
   for (int i = 0; i < kDiscardsInARow; ++i) {

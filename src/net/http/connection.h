@@ -34,10 +34,10 @@ namespace vantro::net::http {
 struct Patience {
   base::Duration head = std::chrono::seconds(20);   // for a whole head
   base::Duration idle = std::chrono::seconds(60);   // between two requests
-  base::Duration stall = std::chrono::seconds(60);  // nothing moves in a body
+  base::Duration stall = std::chrono::seconds(60);  // without progress in a body
 };
 
-// The lane must outlive it. Everything is for the lane's thread, but for poster().
+// The lane must outlive it. For the lane's thread, except poster().
 class Connection final : public Conversation, public EventLoop::Source {
  public:
   Connection(TcpLane& lane, const Patience& patience, Accepted accepted);
@@ -54,15 +54,15 @@ class Connection final : public Conversation, public EventLoop::Source {
   void writable() override;
   void broken() override;
 
-  // For the handler. If the connection has gone meanwhile, each of the four ends what it
-  // was given.
+  // For the handler. If the connection has closed meanwhile, each of the four ends what
+  // it was given.
   void answer(Answer answer);
   void receive(std::unique_ptr<Body> body);
-  void go_on();  // the body does not wait any more
+  void go_on();  // the body can continue
   void stream(std::shared_ptr<const std::string> text);
 
   TcpLane& lane() { return lane_; }
-  // False: it has gone, and nobody waits for an answer.
+  // False: it has closed, and nobody waits for an answer.
   bool is_open() const { return state_ != State::kClosed; }
   std::function<void(std::function<void()>)> poster() const { return loop_->poster(); }
   // Runs it on the lane's thread; this connection lives until then.
@@ -89,7 +89,7 @@ class Connection final : public Conversation, public EventLoop::Source {
     kLingering,
     kClosed,
   };
-  // Sent to its last byte, and not acknowledged yet.
+  // Sent to its last byte, and not yet acknowledged.
   struct Parked {
     std::shared_ptr<Delivery> delivery;
     std::uint64_t begins = 0;  // its body, counted in bytes of the stream
@@ -137,7 +137,7 @@ class Connection final : public Conversation, public EventLoop::Source {
   State state_;
   bool winding_up_ = false;
   bool processing_ = false;
-  base::Instant moved_at_;  // the last time that something went forward
+  base::Instant moved_at_;  // the last progress
   base::Instant head_began_{};
 
   // The request.
@@ -155,9 +155,9 @@ class Connection final : public Conversation, public EventLoop::Source {
   std::uint64_t body_begins_ = 0;  // in bytes of the stream
   std::unique_ptr<FileWindow> file_;
   bool waiting_for_disk_ = false;
-  bool chunked_ = false;            // what follows goes in chunks
-  std::size_t queued_ = 0;          // bytes of a stream that wait
-  std::uint64_t acknowledged_ = 0;  // when it was last looked
+  bool chunked_ = false;            // the rest goes in chunks
+  std::size_t queued_ = 0;          // waiting bytes of a stream
+  std::uint64_t acknowledged_ = 0;  // at the last check
   std::vector<Parked> parked_;
   base::Instant linger_until_{};
 };

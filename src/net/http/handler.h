@@ -1,4 +1,4 @@
-// Who answers the requests of one connection.
+// Answers the requests of one connection.
 #pragma once
 
 #include <string>
@@ -11,22 +11,22 @@ namespace vantro::net::http {
 
 class Connection;
 
-// The connection's own; on its lane's thread. What a handler leaves to other threads must
+// The connection's own; on its lane's thread. Work of a handler on other threads must
 // hold the connection.
 class Handler {
  public:
   virtual ~Handler() = default;
   // The next request. It ends with Connection::answer(), at once or later; before that
-  // its body may be taken with Connection::receive(). A body that nobody takes closes the
-  // connection, as it would be read as the next request.
+  // its body may be received with Connection::receive(). A body that nobody receives
+  // closes the connection, as it would be read as the next request.
   virtual void request(const Head& head) = 0;
-  // What the connection itself answers to what can't be understood, or takes too long.
+  // The connection's own answer to a request that is malformed, or takes too long.
   virtual Answer problem(int status, const std::string& why) = 0;
-  // What came is not what is spoken here.
+  // The bytes are not HTTP.
   virtual void stray(const std::string& why) = 0;
-  // Said often as long as an endless answer goes on.
+  // Called often while an endless answer goes on.
   virtual void streaming(base::Instant /*now*/) {}
-  // The connection has gone; nothing more is called.
+  // The connection has closed; nothing more is called.
   virtual void closed() {}
 };
 

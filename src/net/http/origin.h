@@ -1,4 +1,4 @@
-// Where a browser says that a request comes from.
+// A request's origin, as a browser tells it.
 #pragma once
 
 #include <string>
@@ -8,10 +8,10 @@
 
 namespace vantro::net::http {
 
-// Why the request is taken for one that another site's page has made a browser send
-// (Origin, RFC 6454, 7; Sec-Fetch-Site, W3C Fetch Metadata); empty: it is not, or it does
-// not come from a browser. `scheme`: of this server, "https"; empty: any, as a proxy may
-// stand before it.
+// Why the request seems to come from another site's page (Origin, RFC 6454, 7;
+// Sec-Fetch-Site, W3C Fetch Metadata); empty: it does not, or it does not come from a
+// browser. `scheme`: of this server, "https"; empty: any, as there may be a proxy in
+// front.
 std::string from_other_site(const Head& head, std::string_view scheme);
 
 }  // namespace vantro::net::http

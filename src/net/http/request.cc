@@ -25,7 +25,7 @@ Malformed malformed(const beast::error_code& error) {
   return {400, "not a valid HTTP request: " + error.message()};
 }
 
-// What Beast takes, and we do not.
+// Requests that Beast accepts, and we do not.
 std::optional<Malformed> dubious(const Head& head) {
   const auto bad = [](std::string why) { return Malformed{400, std::move(why)}; };
   const auto hosts = head.count("host");
@@ -124,7 +124,7 @@ tl::expected<std::size_t, Malformed> RequestReader::feed_head(base::ByteView byt
 Head RequestReader::trailer() const {
   Head trailer;
   if (!state_->parser.is_done()) return trailer;
-  // The parser puts them behind the head's of the same name.
+  // The parser appends them to the head's fields of the same name.
   std::map<std::string, std::size_t> seen;
   for (auto& [name, value] : state_->fields()) {
     if (seen[name]++ < head_.count(name)) continue;

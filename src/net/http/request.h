@@ -1,6 +1,6 @@
-// An HTTP/1.x request out of a stream of bytes (RFC 9112). Beast's parser does the
-// grammar; what it lets through and two programs could read differently is refused here,
-// since a request that a proxy reads in another way is a smuggled one.
+// An HTTP/1.x request from a stream of bytes (RFC 9112). Beast's parser does the grammar;
+// anything that it accepts and two programs could read differently is refused here, since
+// a request that a proxy reads in another way is a smuggled one.
 #pragma once
 
 #include <cstdint>
@@ -21,7 +21,7 @@ struct Head {
   std::string method;
   std::string target;
   bool http_1_0 = false;
-  bool keep_alive = false;  // as version and Connection want it
+  bool keep_alive = false;  // from version and Connection
   bool chunked = false;
   std::optional<std::uint64_t> content_length;
   std::vector<std::pair<std::string, std::string>> fields;  // names in lower case
@@ -31,7 +31,7 @@ struct Head {
   std::size_t count(std::string_view name) const;
 };
 
-// What can't be understood, and the status to say so with.
+// The error, and its status.
 struct Malformed {
   int status = 400;
   std::string why;
@@ -49,21 +49,22 @@ class RequestReader {
   RequestReader();
   ~RequestReader();
 
-  // Bytes that belong to the head; 0 as long as it is not there as a whole. Give all that
-  // has come each time.
+  // Bytes that belong to the head; 0 until it is complete. Pass all bytes so far each
+  // time.
   tl::expected<std::size_t, Malformed> feed_head(base::ByteView bytes);
-  // REQUIRES: feed_head() gave more than 0.
+  // REQUIRES: feed_head() returned more than 0.
   const Head& head() const { return head_; }
 
   struct Body {
-    std::size_t taken = 0;     // of the bytes that came
+    std::size_t taken = 0;     // of the received bytes
     std::size_t produced = 0;  // bytes of the body
     bool done = false;
   };
-  // A chunked body (RFC 9112, 7.1). What is not taken must be given again with more.
+  // A chunked body (RFC 9112, 7.1). Bytes that it does not take must be passed again with
+  // more.
   tl::expected<Body, Malformed> feed_chunked(base::ByteView bytes,
                                              std::span<std::uint8_t> to);
-  // The fields behind a chunked body (RFC 9112, 7.1.2), once it is done; else none.
+  // The fields after a chunked body (RFC 9112, 7.1.2), once it is done; else none.
   Head trailer() const;
 
  private:

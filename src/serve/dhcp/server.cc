@@ -26,7 +26,7 @@ std::array<std::uint8_t, 2048>& buffer() {
   return bytes;
 }
 
-// A DHCP message in a frame that is for servers or from one; nothing else.
+// A DHCP message in a frame to or from servers; nothing for any other.
 std::optional<wire::Heard> heard_in(const WireSocket::Frame& frame) {
   const auto datagram = wire::parse_datagram(frame.bytes, frame.checksum_there);
   if (!datagram) return std::nullopt;
@@ -106,8 +106,8 @@ base::Outcome<std::unique_ptr<Server>> Server::open(const std::string& interface
       return base::refuse(wire_refusal(error, interface));
     }
   }
-  // What devices send to their server's port comes by the packet socket. Without a socket
-  // there, the kernel would tell them that nobody listens.
+  // Messages to the server's port arrive by the packet socket. Without a socket there,
+  // the kernel would tell devices that nobody listens.
   server->port_.reset(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
   const net::SocketAddress port({server->server_, wire::kServerPort, 0});
   const int nothing = 0;
@@ -131,7 +131,7 @@ Server::~Server() {
 
 void Server::frame(const WireSocket::Frame& frame) {
   auto heard = heard_in(frame);
-  // Its own answers are seen on the wire as well.
+  // Its own answers are visible on the network as well.
   if (!heard || (heard->message.reply && heard->from == server_)) return;
   feed(*heard);
 }
@@ -139,7 +139,7 @@ void Server::frame(const WireSocket::Frame& frame) {
 void Server::arp(const WireSocket::Frame& frame) {
   const auto arp = wire::parse_arp(frame.bytes);
   if (!arp || arp->from_link == own_ || arp->from.is_unspecified()) return;
-  // Whoever speaks from an address has it, whatever it says (RFC 5227, 2.1.1).
+  // The sender of a packet has its source address, whatever it says (RFC 5227, 2.1.1).
   feed(wire::AddressInUse{arp->from, arp->from_link});
 }
 

@@ -1,4 +1,4 @@
-// DHCP and BOOTP on one wire, as long as this object lives: the lease machine
+// DHCP and BOOTP on one interface, as long as this object lives: the lease machine
 // (wire/dhcp/lease_machine.h) over packet sockets, on a thread of its own.
 #pragma once
 
@@ -43,7 +43,7 @@ class Server {
 
   wire::dhcp::LeaseMachine machine_;
   const base::Address server_;
-  const base::LinkAddress own_;  // this machine's on the wire
+  const base::LinkAddress own_;  // this machine's on the interface
   const base::Clock& clock_;
   const Tell tell_;
   std::shared_ptr<net::EventLoop> loop_;
@@ -52,12 +52,12 @@ class Server {
   std::thread thread_;
 };
 
-// Asks for an address, and listens who answers: the other address servers on the wire.
-// Waits so long. kDenied without CAP_NET_RAW; kIo.
+// Asks for an address, and waits for answers: finds the other address servers on the
+// network. Waits so long. kDenied without CAP_NET_RAW; kIo.
 base::Outcome<std::vector<base::Address>> other_servers(const std::string& interface,
                                                         base::Duration wait);
 
-// What to grant where a packet socket is refused.
+// The permission to grant if a packet socket is refused.
 base::Refusal wire_refusal(int error_number, const std::string& interface);
 
 }  // namespace vantro::serve::dhcp

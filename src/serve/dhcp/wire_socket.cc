@@ -13,8 +13,8 @@
 namespace vantro::serve::dhcp {
 namespace {
 
-// IPv4 without options, UDP, no fragment, to port 67 or 68. The offsets are those of the
-// Ethernet frame.
+// IPv4 without options, UDP, not a fragment, to port 67 or 68. The offsets are those of
+// the Ethernet frame.
 std::array<sock_filter, 12> dhcp_filter() {
   return {{
       BPF_STMT(BPF_LD | BPF_H | BPF_ABS, 12),
@@ -39,8 +39,8 @@ int WireSocket::open(const std::string& interface, For what) {
   if (index == 0) return ENODEV;
   const auto protocol =
       static_cast<std::uint16_t>(what == For::kDhcp ? ETH_P_IP : ETH_P_ARP);
-  // Without a protocol it gets nothing until it is bound, so nothing comes in before the
-  // filter is there.
+  // Without a protocol it receives nothing until it is bound, so nothing arrives before
+  // the filter is set.
   base::UniqueFd socket(::socket(AF_PACKET, SOCK_RAW | SOCK_CLOEXEC | SOCK_NONBLOCK, 0));
   if (!socket) return errno;
   if (what == For::kDhcp) {
@@ -92,7 +92,7 @@ std::optional<WireSocket::Frame> WireSocket::receive(
 
 void WireSocket::send(base::ByteView frame) const {
   const auto sent = ::send(fd_.get(), frame.data(), frame.size(), MSG_DONTWAIT);
-  static_cast<void>(sent);  // as a datagram that is lost on the wire
+  static_cast<void>(sent);  // lost like a datagram on the network
 }
 
 }  // namespace vantro::serve::dhcp

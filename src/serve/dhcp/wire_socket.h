@@ -1,6 +1,6 @@
-// Frames of one wire, below IP: what DHCP and ARP need with devices that have no address
-// yet (packet(7)). Bound to one interface; a filter in the kernel lets nothing else
-// through. Needs CAP_NET_RAW. Never waits.
+// Frames of one interface, below IP: for DHCP and ARP with devices that have no address
+// yet (packet(7)). Bound to one interface; a filter in the kernel drops all other frames.
+// Needs CAP_NET_RAW. Never waits.
 #pragma once
 
 #include <optional>
@@ -29,7 +29,7 @@ class WireSocket {
   };
   // Nothing if nothing is there.
   std::optional<Frame> receive(std::span<std::uint8_t> buffer) const;
-  // Lost if it can't go now.
+  // Lost if it cannot be sent now.
   void send(base::ByteView frame) const;
 
  private:

@@ -13,11 +13,11 @@ namespace {
 using base::Kind;
 namespace ftp = wire::ftp;
 
-// Commands that wait for their turn, and replies that the client does not take: then no
+// Limits for waiting commands, and for replies that the client does not take: then no
 // more is read.
 constexpr std::size_t kMostWaiting = 256;
 constexpr std::size_t kMostUnsent = 64 * 1024;
-// Of commands at a time, in bytes: many short ones must not become a crowd at once.
+// Bytes of commands at a time: many short ones must not pile up at once.
 constexpr std::size_t kReadAtOnce = 4 * 1024;
 constexpr std::chrono::seconds kHandshakePatience{20};
 constexpr std::chrono::seconds kLastWords{5};  // for a client to take them
@@ -50,7 +50,7 @@ Connection::Connection(net::TcpLane& lane, Shared& shared,
       asker_(asker_of(accepted)),
       local_(accepted.local),
       session_(session_config(*config_, lane.shared(), asker_.peer)) {
-  // The mark that comes with ABOR is urgent, and would not be seen otherwise.
+  // The mark that comes with ABOR is urgent data, and would not be seen otherwise.
   const int on = 1;
   ::setsockopt(stream_.fd(), SOL_SOCKET, SO_OOBINLINE, &on, sizeof on);
 }
@@ -104,7 +104,7 @@ void Connection::carry_out(ftp::Actions actions) {
   }
 }
 
-// Gives the session what it takes of what waits.
+// Gives the session as many waiting lines as it takes.
 void Connection::process() {
   if (processing_) return;
   processing_ = true;
@@ -117,7 +117,7 @@ void Connection::process() {
     if (waiting_.empty()) break;
     if (out_.size() - sent_ > kMostUnsent) {
       flush();
-      // The socket tells when there is room again.
+      // The socket reports when there is space again.
       if (state_ != State::kTalking || out_.size() - sent_ > kMostUnsent) break;
     }
     const bool commits = data_ && data_->commits();
@@ -142,8 +142,8 @@ void Connection::process() {
     carry_out(std::move(actions));
   }
   processing_ = false;
-  // A client that has gone without a word does not wait for its transfer's end; one that
-  // has said goodbye before does.
+  // A client that has closed without QUIT does not wait for its transfer's end; one that
+  // sent QUIT does.
   if (client_ended_ && session_.transfers() && state_ == State::kTalking) {
     const bool goodbye = std::any_of(waiting_.begin(), waiting_.end(),
                                      [](const auto& one) { return one.verb == "QUIT"; });
@@ -158,7 +158,7 @@ void Connection::settle_wanted() {
   if (!watched_) return;
   const bool unsent = sent_ < out_.size();
   const bool room = waiting_.size() < kMostWaiting && out_.size() - sent_ <= kMostUnsent;
-  // What TLS has decrypted already does not make the socket readable.
+  // Bytes that TLS has decrypted already do not make the socket readable.
   if (state_ == State::kTalking && room && stream_.has_pending()) {
     on_lane([](Connection& connection) {
       if (connection.state_ == State::kTalking) connection.readable();
@@ -207,7 +207,7 @@ void Connection::flush() {
   settle_wanted();
 }
 
-// Drops what the client's system has acknowledged the reply to.
+// Forgets uploads whose reply the client's system has acknowledged.
 void Connection::settle_told() {
   if (told_.empty()) return;
   const auto waiting = stream_.unacknowledged();
@@ -249,7 +249,7 @@ void Connection::readable() {
 void Connection::writable() {
   const auto alive = shared_from_this();
   if (state_ == State::kHandshake) return handshake();
-  // There may be room for more replies again.
+  // There may be space for more replies again.
   if (state_ == State::kTalking) flush();
   if (state_ == State::kTalking) process();
 }
@@ -257,7 +257,7 @@ void Connection::writable() {
 void Connection::broken() {
   const auto alive = shared_from_this();
   if (state_ == State::kTalking && !client_ended_) {
-    // What has come before the end may still be a command.
+    // Bytes before the end may still be a command.
     readable();
   }
   close(gate::State::kAbandoned, kGone);
@@ -266,7 +266,8 @@ void Connection::broken() {
 void Connection::start_tls() {
   tls_agreed_ = false;
   if (!waiting_.empty() || !lines_.empty()) {
-    // Said in the clear by somebody who may not be the client, and taken for its own.
+    // Sent in the clear by somebody who may not be the client, and taken for the client's
+    // own.
     shared_.gate.contacts().stray(asker_.peer.address, asker_.heard_on,
                                   "commands came between AUTH TLS and its handshake");
     close(gate::State::kAbandoned, kGone);
@@ -287,7 +288,7 @@ void Connection::handshake() {
       state_ = State::kTalking;
       wanted_ = {};
       loop_->want(*watched_, stream_.fd(), wanted_);
-      // What TLS has decrypted already does not make the socket readable.
+      // Bytes that TLS has decrypted already do not make the socket readable.
       on_lane([](Connection& connection) {
         if (connection.state_ == State::kTalking) connection.readable();
       });
@@ -304,7 +305,7 @@ void Connection::handshake() {
   }
 }
 
-// Closing with bytes unread resets the connection, and the client may lose the last
+// Closing with unread bytes resets the connection, and the client may lose the last
 // reply.
 void Connection::discard() {
   auto& scratch = lane_.scratch();
@@ -402,8 +403,8 @@ void Connection::look(const ftp::Look& what) {
   });
 }
 
-// Some clients ask no more when SIZE is refused, others say RETR or STOR all the same. So
-// the refusal is on record when the file is not asked for after it.
+// Some clients give up when SIZE is refused, others send RETR or STOR anyway. So the
+// refusal is recorded if the file is not requested after it.
 void Connection::looked(const ftp::Look& what, const gate::Asker& who,
                         const base::Outcome<ftp::Seen>& seen) {
   const bool of_a_file =
@@ -441,7 +442,7 @@ void Connection::open(const ftp::Open& what) {
   if (unasked_ && unasked_->path == what.path) unasked_.reset();
   const auto open = [self = self(), &gate = shared_.gate,
                      who = asker(session_.secure_data()), what] {
-    // std::function wants copies of what it holds.
+    // std::function needs copyable contents.
     auto opening =
         std::make_shared<base::Outcome<Opening>>(serve::ftp::open(gate, who, what));
     self->on_lane(
@@ -452,7 +453,7 @@ void Connection::open(const ftp::Open& what) {
     when_verified(shared_.gate, asker(session_.secure_data()), without_slash(what.path),
                   on_disk, open);
   } else if (what.append || what.offset > 0) {
-    // What came before is read once more where an upload goes on.
+    // When an upload resumes, its earlier bytes are read again.
     shared_.slow.post(open);
   } else {
     on_disk(open);
@@ -496,7 +497,7 @@ void Connection::begin(const ftp::Begin& what) {
     });
     return;
   }
-  // The word that data come is said before they do.
+  // The reply that data will follow comes before the data.
   flush();
   if (state_ == State::kClosed) return;
   data_->begin(
@@ -517,7 +518,7 @@ bool Connection::client_is_there() const {
     return std::any_of(waiting_.begin(), waiting_.end(),
                        [](const auto& one) { return one.verb == "QUIT"; });
   }
-  // Not read yet, because more waits than is taken, or only a moment ago.
+  // Unread, because too much waits, or only since a moment.
   char next = 0;
   const auto got = ::recv(stream_.fd(), &next, 1, MSG_PEEK | MSG_DONTWAIT);
   return got > 0 || (got < 0 && (errno == EAGAIN || errno == EWOULDBLOCK));

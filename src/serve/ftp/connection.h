@@ -1,5 +1,5 @@
-// One control connection: bytes into lines, lines into the session, and what the session
-// asks for carried out: words, questions to the gate, data connections.
+// One control connection: bytes to lines, lines to the session, and the session's
+// actions: replies, questions to the gate, data connections.
 #pragma once
 
 #include <deque>
@@ -63,7 +63,7 @@ class Connection final : public net::Conversation, public net::EventLoop::Source
   void opened(base::Outcome<Opening> opening);
   void begin(const wire::ftp::Begin& what);
 
-  // Whose transfers and questions these are.
+  // The client of these transfers and questions.
   gate::Asker asker(bool under_tls) const;
   bool client_is_there() const;
   void settle_told();
@@ -91,27 +91,27 @@ class Connection final : public net::Conversation, public net::EventLoop::Source
   bool processing_ = false;
 
   wire::ftp::LineReader lines_;
-  std::deque<wire::ftp::Command> waiting_;  // an empty verb: a line that was too long
+  std::deque<wire::ftp::Command> waiting_;  // an empty verb: the line was too long
   bool client_ended_ = false;               // it sends no more
   wire::ftp::Session session_;
   std::string out_;
   std::size_t sent_ = 0;  // of out_
   bool tls_agreed_ = false;
   const std::string tls_mark_ = crypto::random_hex(16);
-  bool closes_ = false;    // after what is to be said
+  bool closes_ = false;    // after the remaining replies
   base::Instant until_{};  // handshake, lingering
 
-  // A client that was told that a file is not there, and may take that for its answer.
+  // A client was told that a file does not exist, and may take that for its answer.
   struct Unasked {
     std::string path;
     gate::Asker who;
     base::Refusal refusal;
   };
   std::optional<Unasked> unasked_;
-  // What was filed, until the reply that says so has reached the client's system.
+  // A filed upload, until its reply has reached the client's system.
   struct Told {
     gate::Filed filed;
-    std::optional<std::uint64_t> sent;  // all that was sent up to the reply's end
+    std::optional<std::uint64_t> sent;  // everything sent up to the reply's end
   };
   std::vector<Told> told_;
   std::unique_ptr<DataWay> way_;

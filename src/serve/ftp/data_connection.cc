@@ -13,17 +13,17 @@ namespace {
 
 using How = wire::ftp::Ended::How;
 
-// Sent or read before others get their turn, in bytes.
+// Bytes sent or read before others get their turn.
 constexpr std::uint64_t kTurn = 2 * 1024 * 1024;
-// Of a file that is sent as text, at a time.
+// Bytes of a text-mode file at a time.
 constexpr std::size_t kTextPiece = 64 * 1024;
 constexpr std::chrono::seconds kStallsAfter{2};
-// Of what a client sent before it went, in bytes: more than a socket holds.
+// Bytes that a client sent before it closed: more than a socket holds.
 constexpr std::uint64_t kMostTakenAtEnd = 16 * 1024 * 1024;
 // FTP marks the end of an upload by closing the data connection, which is also what the
-// system does for a client that is killed. Only the control connection tells the two
-// apart: a killed client's is closed at the same time, and is seen up to this much later
-// on a busy machine. So long an upload waits before it is filed, unless it came in its
+// system does for a killed client. Only the control connection distinguishes the two: a
+// killed client's closes at the same time, and on a busy machine this is seen up to so
+// much later. So an upload waits this long before it is filed, unless it reached its
 // announced size.
 constexpr std::chrono::milliseconds kBothClose{200};
 
@@ -126,8 +126,7 @@ void DataConnection::readable() {
     case State::kLastBytes:
       return last_bytes();
     case State::kSending:
-      // Under TLS it may be what sending waits for; else a client has nothing to say
-      // here.
+      // Under TLS sending may wait for it; else a client has nothing to say here.
       if (stream_->is_tls() && wanted_.write) return send();
       want(false, true);
       return;
@@ -150,12 +149,12 @@ void DataConnection::writable() {
 
 void DataConnection::broken() {
   const auto alive = shared_from_this();
-  // What has come before the end is still to be read.
+  // Bytes before the end must still be read.
   if (state_ == State::kReceiving && !feed_->waits()) return receive();
   if (state_ == State::kLastBytes) return last_bytes();
   if (state_ == State::kReceiving || state_ == State::kEnded ||
       state_ == State::kCommitting) {
-    // Told again and again otherwise, while there is no room.
+    // Otherwise it is reported again and again, while there is no space.
     loop_->forget(*watched_, stream_->fd());
     watched_.reset();
     return;
@@ -192,7 +191,8 @@ void DataConnection::carry() {
   if (feed_) {
     state_ = State::kReceiving;
     want(true, false);
-    // What came with the handshake is decrypted already and makes nothing readable.
+    // Bytes that came with the handshake are decrypted already, and make nothing
+    // readable.
     receive();
     return;
   }
@@ -243,7 +243,7 @@ void DataConnection::send() {
       return;
     }
   }
-  // The file is let go of now: a client that keeps the connection open must not hold it.
+  // Releases the file now: a client that keeps the connection open must not hold it.
   file_.reset();
   stream_->end_sending();
   state_ = State::kLastBytes;
@@ -303,8 +303,8 @@ void DataConnection::read_lines() {
 }
 
 // "Complete" in the ledger means that the client's system has acknowledged the last byte:
-// what is only in our socket's buffer may never arrive. The client closes its end when it
-// has read ours; of one that does not, the kernel is asked what is unacknowledged.
+// bytes in our socket's buffer may never arrive. The client closes its end when it has
+// read ours; for one that does not, the kernel reports unacknowledged bytes.
 void DataConnection::last_bytes() {
   while (watched_) {
     auto& scratch = lane_.scratch();
@@ -315,7 +315,8 @@ void DataConnection::last_bytes() {
       return;
     }
     if (moved.step == net::TcpStream::Step::kEnd) {
-      // With both ends closed the system would tell so without end; the tick looks on.
+      // With both ends closed the system would report that without end; the tick takes
+      // over.
       loop_->forget(*watched_, stream_->fd());
       watched_.reset();
     }
@@ -356,7 +357,7 @@ void DataConnection::put_all(base::ByteView bytes) {
   }
 }
 
-// Of an interrupted upload: the bytes that arrived before the client went.
+// Of an interrupted upload: the bytes that arrived before the client closed.
 void DataConnection::take_rest() {
   put_all(std::exchange(waiting_, {}));
   for (std::uint64_t taken = 0; taken < kMostTakenAtEnd;) {
@@ -375,7 +376,7 @@ void DataConnection::take_rest() {
   }
 }
 
-// False: not all of it went; the rest waits.
+// False: not everything was taken; the rest waits.
 bool DataConnection::put(base::ByteView bytes) {
   while (!bytes.empty() && !feed_->waits()) {
     const auto count = std::min(feed_->room().size(), bytes.size());
@@ -394,7 +395,7 @@ void DataConnection::receive() {
       return;
     }
     if (turn >= kTurn) {
-      // What TLS has decrypted already does not make the socket readable.
+      // Bytes that TLS has decrypted already do not make the socket readable.
       if (stream_->has_pending()) {
         loop_->post([self = shared_from_this()] {
           if (self->state_ == State::kReceiving) self->receive();
@@ -429,11 +430,11 @@ void DataConnection::receive() {
 void DataConnection::received_all() {
   std::array<std::uint8_t, 1> last;
   if (from_lines_.finish(last) == 1) put(last);
-  // What is left to do with the bytes is done meanwhile.
+  // The remaining work on the bytes runs meanwhile.
   feed_->pause();
   state_ = State::kEnded;
   want(false, false);
-  // As text it may be other bytes than were announced.
+  // In text mode the bytes may differ from the announced ones.
   if (cargo_.announced && !cargo_.lines) {
     const auto total = cargo_.offset + feed_->size();
     if (total < *cargo_.announced && feed_->size() < *cargo_.announced) {
@@ -462,7 +463,7 @@ void DataConnection::received_all() {
 }
 
 void DataConnection::commit() {
-  // A client that has gone cannot have meant the end of its file.
+  // A client that has disappeared cannot have meant the end of its file.
   if (!there_()) {
     over_broken(gate::State::kAbandoned,
                 fmt::format("the client disconnected after {} bytes", feed_->size()));
@@ -474,7 +475,7 @@ void DataConnection::commit() {
     if (self->state_ != State::kCommitting) return;
     self->feed_.reset();
     if (filed && !self->done_) {
-      // The client went while it was being filed.
+      // The client disappeared while it was being filed.
       auto& shared = self->services_;
       shared.disk.post([&gate = shared.gate, filed = *filed] { gate.reply_lost(filed); });
     }
@@ -495,7 +496,7 @@ void DataConnection::commit() {
 std::uint64_t DataConnection::moved() const {
   if (feed_) return feed_->size();
   if (!stream_ || !cargo_.sent) return 0;
-  // As text it is more on the wire than in the file.
+  // In text mode the connection carries more bytes than the file has.
   if (cargo_.lines) return at_ - cargo_.offset;
   const auto waiting = stream_->unacknowledged();
   const auto sent = stream_->sent();
@@ -540,7 +541,7 @@ void DataConnection::tick(base::Instant now) {
     over({How::kNoConnection, sentence, {}}, gate::State::kAbandoned, sentence);
     return;
   }
-  // What waits in the socket's buffer must not linger behind a peer that takes nothing.
+  // Bytes in the socket's buffer must not linger behind a peer that takes nothing.
   if (stream_) stream_->reset_at_close();
   over_broken(gate::State::kAbandoned,
               fmt::format("no progress for {} seconds after {} bytes", seconds, moved_));

@@ -1,16 +1,16 @@
-// One transfer's data connection: it comes about, carries one file or listing one way,
-// and ends. What is sent is complete when the client's system has acknowledged its last
+// One transfer's data connection: it is set up, carries one file or listing one way,
+// and ends. A file is sent completely when the client's system has acknowledged its last
 // byte.
 //
 //   kWaiting -> kHandshake -> kSending -> kLastBytes -> kOver
 //                         \-> kReceiving -> kEnded -> kCommitting -> kOver
 //
 // Under TLS the client must say that its upload has ended (close_notify; RFC 8446, 6.1),
-// as anybody on the way can end a TCP connection. Else the end says nothing of whether it
-// is the file's: a client that is killed closes its data connection as one that is done
-// does. So what it announced is compared; the other connection, which it closes a moment
-// later, is looked at before anything is filed; and what is filed is in doubt until the
-// reply has reached it (Connection).
+// as anybody on the way can end a TCP connection. In the clear, the end alone does not
+// prove that it is the file's: a killed client closes its data connection like one that
+// is done. So the announced size is compared; the control connection, which a killed
+// client closes a moment later, is checked before anything is filed; and a filed upload
+// is in doubt until the reply has reached the client (Connection).
 #pragma once
 
 #include <cstdint>
@@ -34,15 +34,15 @@
 
 namespace vantro::serve::ftp {
 
-// What is carried: a listing's text, what the grant is for from `offset` on, or, towards
-// us, what the other grant is for.
+// The content: a listing's text, the read grant's file from `offset` on, or an upload for
+// the write grant.
 struct Cargo {
   std::string text;
   std::shared_ptr<gate::ReadGrant> sent;
   std::uint64_t offset = 0;
   std::optional<gate::WriteGrant> received;
   bool lines = false;  // TYPE A
-  // Towards us: what the client said it would send, in bytes.
+  // Upload: the size that the client announced, in bytes.
   std::optional<std::uint64_t> announced;
   std::string about;  // "Sending 'x'", for STAT and replies
 };
@@ -51,33 +51,32 @@ struct Cargo {
 class DataConnection final : public net::EventLoop::Source,
                              public std::enable_shared_from_this<DataConnection> {
  public:
-  // With what was filed, where something was.
+  // With the filed upload, if there is one.
   using Done = std::function<void(wire::ftp::Ended, std::optional<gate::Filed>)>;
 
   struct Patience {
-    base::Duration come;   // until it has come about
-    base::Duration stall;  // while nothing moves
-    // Under TLS: an upload that ends without a closing word is taken for whole all the
-    // same, as some old clients never say it.
+    base::Duration come;   // until it is set up
+    base::Duration stall;  // without progress
+    // Under TLS: an upload without close_notify counts as complete anyway, as some old
+    // clients never send it.
     bool takes_cut_ends = false;
   };
   // How a data connection is protected.
   struct Protection {
     std::shared_ptr<crypto::TlsServer> tls;  // null: not at all
     std::string mark;                        // of the control connection's session
-    bool same_session = false;               // no other session is taken
+    bool same_session = false;               // no other session is accepted
   };
 
-  // Lane and services must outlive it. `done` is called once, if end() does not come
-  // first.
+  // Lane and services must outlive it. `done` is called once, unless end() comes first.
   DataConnection(net::TcpLane& lane, Services& services, Cargo cargo, Patience patience);
   ~DataConnection() override;
 
-  // `there`: whether the client has not gone.
+  // `there`: whether the client is still connected.
   void begin(std::unique_ptr<DataWay> way, Protection protection,
              std::function<bool()> there, Done done);
-  // Ends it, and nothing is called back. What came is kept, but a commit that has begun
-  // goes on.
+  // Ends it without a callback. Received bytes are kept, but a commit that has begun goes
+  // on.
   void end(gate::State how, const std::string& why);
   // Too late for end().
   bool commits() const { return state_ == State::kCommitting; }
@@ -118,7 +117,7 @@ class DataConnection final : public net::EventLoop::Source,
   void want(bool read, bool write);
   std::uint64_t moved() const;
   std::string sent_sentence() const;
-  // Ends it and tells so.
+  // Ends it and reports that.
   void over(wire::ftp::Ended how, gate::State state, const std::string& why,
             std::optional<gate::Filed> filed = {});
   void over_broken(gate::State state, const std::string& why);
@@ -138,9 +137,9 @@ class DataConnection final : public net::EventLoop::Source,
   std::optional<net::EventLoop::Id> watched_;
   net::EventLoop::Wanted wanted_;
   base::Instant moved_at_;
-  std::uint64_t moved_ = 0;  // when it was last looked
+  std::uint64_t moved_ = 0;  // at the last check
 
-  // Sending: a text, and behind it the file.
+  // Sending: a text, and after it the file.
   base::ByteBuffer text_;
   std::size_t text_sent_ = 0;
   std::uint64_t at_ = 0;  // of the file
@@ -150,7 +149,7 @@ class DataConnection final : public net::EventLoop::Source,
   // Receiving.
   std::shared_ptr<UploadFeed> feed_;
   wire::ftp::FromNetworkLines from_lines_;
-  base::ByteBuffer waiting_;  // read, and no room for it yet
+  base::ByteBuffer waiting_;  // read, without space for it yet
 };
 
 }  // namespace vantro::serve::ftp

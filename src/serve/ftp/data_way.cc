@@ -49,7 +49,7 @@ base::Outcome<std::unique_ptr<DataWay>> DataWay::listen(net::EventLoop& loop,
     if (!way->socket_) break;
     auto where = local;
     where.port = static_cast<std::uint16_t>(first + (begin + i) % count);
-    // A range is used again before the system has forgotten its last connections.
+    // A range is reused before the system has forgotten its last connections.
     set_on(way->socket_.get(), SOL_SOCKET, SO_REUSEADDR);
     if (bind_to(way->socket_.get(), where) && ::listen(way->socket_.get(), 2) == 0) {
       way->local_ = net::local_endpoint(way->socket_.get());
@@ -84,7 +84,7 @@ base::Outcome<std::unique_ptr<DataWay>> DataWay::connect(net::EventLoop& loop,
       if (way->watch(true)) return way;
       break;
     }
-    // The same pair of ports was used a moment ago: the other port will do.
+    // The same pair of ports was used a moment ago: another port will do.
     if (errno != EADDRNOTAVAIL && errno != EADDRINUSE) break;
   }
   return base::refuse(base::system_refusal(
@@ -141,7 +141,7 @@ void DataWay::readable() {
         settle({}, fmt::format("the server can't receive it: {}", std::strerror(error)));
         return;
       }
-      // Whatever else, accept(2) calls it the failing of that one connection.
+      // Any other error belongs to that one connection (accept(2)).
       return;
     }
     const auto peer = net::endpoint_of(&from, size);

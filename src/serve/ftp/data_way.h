@@ -1,5 +1,4 @@
-// A data connection that comes about: a port that listens for it, or a connection that
-// goes out to the client.
+// How a data connection is set up: a listening port, or a connection to the client.
 #pragma once
 
 #include <cstdint>
@@ -26,21 +25,21 @@ class DataWay final : public net::EventLoop::Source {
   using Stranger = std::function<void(const base::Endpoint&)>;
 
   // A port on the address that the control connection uses here, out of `ports` or any. A
-  // connection is taken from the control connection's peer only; `stranger` is told of
+  // connection is accepted from the control connection's peer only; `stranger` gets
   // others. kBusy if no port is free.
   static base::Outcome<std::unique_ptr<DataWay>> listen(net::EventLoop& loop,
                                                         const base::Endpoint& local,
                                                         const base::Address& peer,
                                                         const std::optional<Ports>& ports,
                                                         Stranger stranger);
-  // A connection to the client, from the port below the control connection's where the
+  // A connection to the client, from the port below the control connection's if the
   // system allows it (RFC 959, 3.2), which simple firewalls expect.
   static base::Outcome<std::unique_ptr<DataWay>> connect(net::EventLoop& loop,
                                                          const base::Endpoint& local,
                                                          const base::Endpoint& to);
   ~DataWay() override;
 
-  // Where it listens.
+  // Its listening address.
   const base::Endpoint& local() const { return local_; }
   // Calls one of the two, once; perhaps at once. It may be destroyed in the call.
   void when_come(Come come, Failed failed);
@@ -57,7 +56,7 @@ class DataWay final : public net::EventLoop::Source {
   void connected();
 
   net::EventLoop& loop_;
-  base::UniqueFd socket_;  // listening, or on its way out
+  base::UniqueFd socket_;  // listening, or connecting
   std::optional<net::EventLoop::Id> watched_;
   bool outgoing_ = false;
   base::Address peer_;
@@ -65,8 +64,8 @@ class DataWay final : public net::EventLoop::Source {
   Stranger stranger_;
   Come come_;
   Failed failed_;
-  base::UniqueFd data_;  // has come, and nobody has asked yet
-  std::string why_;      // it has failed, and nobody has asked yet
+  base::UniqueFd data_;  // connected, but nobody has asked yet
+  std::string why_;      // failed, but nobody has asked yet
 };
 
 }  // namespace vantro::serve::ftp

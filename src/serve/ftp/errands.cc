@@ -40,15 +40,15 @@ base::Outcome<Seen> look_for_folder(gate::Gate& gate, const gate::Asker& asker,
   } else if (refusal.kind != Kind::kInvalid &&
              (gate.would_allow(asker, Action::kFetch, name + "/x") ||
               may_send_into(gate, asker, name))) {
-    // What is in it is not shown, but can be asked for by name, or sent.
+    // Its files are not listed, but can be requested by name, or sent.
     return folder_seen(path, false);
   }
-  // A client that can't go there asks no more.
+  // If a client cannot enter a folder, it gives up.
   gate.record_refusal(asker, auth::word(Action::kList), name, refusal);
   return base::refuse(refusal);
 }
 
-// A folder's entries, the file, or those that fit a pattern in the last part.
+// A folder's entries, the file, or those that match a pattern in the last part.
 base::Outcome<std::vector<Entry>> entries_of(gate::Gate& gate, const gate::Asker& asker,
                                              const std::string& path, bool may_be_empty) {
   const auto name = without_slash(path);
@@ -103,7 +103,7 @@ base::Outcome<Opening> open_file(gate::Gate& gate, const gate::Asker& asker,
     part = gate::Part{size - what.offset,
                       fmt::format("from byte {} of {} on", what.offset, size)};
   } else if (what.lines) {
-    // Its checksum is not what arrives.
+    // Its checksum is not that of the transferred bytes.
     part = gate::Part{size, "as text (TYPE A)"};
   }
   auto grant = gate.open_read(asker, std::move(*place), std::move(*found), part);
@@ -133,7 +133,7 @@ base::Outcome<Opening> open_upload(gate::Gate& gate, const gate::Asker& asker,
   if (!grant) return base::refuse(grant.error());
   Opening opening;
   opening.cargo.received.emplace(std::move(*grant));
-  // With APPE it can't be told what the number counts.
+  // With APPE the meaning of the number is unclear.
   if (!what.append) opening.cargo.announced = what.announced;
   opening.cargo.offset = what.offset;
   opening.cargo.lines = what.lines;
@@ -200,7 +200,7 @@ base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
   for (const auto& entry : *entries) {
     switch (what.what) {
       case Open::What::kNames:
-        // So that a client can ask for it as shown.
+        // So that a client can request it as shown.
         opening.cargo.text += (by_name ? what.typed_folder : "") + entry.name + "\r\n";
         break;
       case Open::What::kFacts:

@@ -1,5 +1,5 @@
-// What the gate is asked for an FTP session, and what it answers in the session's words.
-// May wait for the disk: for a disk pool. Refusals are recorded where the client is told.
+// Questions of an FTP session to the gate, and answers in the session's words. May wait
+// for the disk: for a disk pool. Refusals are recorded when the client gets them.
 #pragma once
 
 #include <string>
@@ -12,7 +12,7 @@
 
 namespace vantro::serve::ftp {
 
-// A path of the session's as the gate has names: without the slash that it begins with.
+// A path of the session as a name for the gate: without its first slash.
 inline std::string without_slash(const std::string& path) { return path.substr(1); }
 
 // Whether anything is open to the asker without an account.

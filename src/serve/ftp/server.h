@@ -1,4 +1,4 @@
-// FTP for devices (RFC 959 and what has been added to it), in the clear and under TLS.
+// FTP for devices (RFC 959 and its extensions), in the clear and under TLS.
 #pragma once
 
 #include <memory>
@@ -17,18 +17,18 @@ struct Config {
   base::Duration log_in_patience = std::chrono::seconds(60);
   base::Duration idle_patience = std::chrono::seconds(300);
   base::Duration come_patience = std::chrono::seconds(20);   // for a data connection
-  base::Duration stall_patience = std::chrono::seconds(60);  // while nothing moves in it
+  base::Duration stall_patience = std::chrono::seconds(60);  // without progress
   std::optional<Ports> data_ports;                           // nothing: any
   std::optional<base::Address> announced_address;            // for PASV; IPv4
   // Clients there may end an upload under TLS without close_notify; none: nobody may.
   std::optional<auth::Networks> cut_ends_from;
-  // Under TLS a data connection must go on with the control connection's session.
+  // Under TLS a data connection must resume the control connection's session.
   bool same_session = false;
   bool understands_tls = false;  // there is a certificate for AUTH TLS
   std::string version;
 };
 
-// For a TcpServer; its certificate is what AUTH TLS needs.
+// For a TcpServer; its certificate is for AUTH TLS.
 net::TcpProtocol protocol(const Services& services, Config config);
 
 }  // namespace vantro::serve::ftp

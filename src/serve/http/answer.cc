@@ -62,7 +62,7 @@ const char* content_type(const std::string& name) {
   return "application/octet-stream";
 }
 
-// RFC 6266: a plain name for old clients, the real one behind it.
+// RFC 6266: a plain name for old clients, then the real one.
 std::string disposition(const std::string& name) {
   const auto last = std::string(base::last_part(name));
   std::string plain;
@@ -81,7 +81,7 @@ void describe(Answer& answer, const gate::Found& found, const std::string& etag)
   answer.set("ETag", etag);
   answer.set("Last-Modified", base::http_date(found.since));
   answer.set("Accept-Ranges", "bytes");
-  // A name may stand for another image tomorrow: whoever keeps a copy asks again.
+  // A name may stand for another image tomorrow: caches must ask again.
   answer.set("Cache-Control", "no-cache");
   answer.set("Repr-Digest",
              wire::http::digest_field(found.digests.sha256, found.digests.sha512));
@@ -117,7 +117,7 @@ Plan plan_of(const std::vector<wire::http::ByteRange>& parts, const gate::Found&
   return plan;
 }
 
-// Pieces of a file that is made for the asker, and small files, as texts.
+// Pieces of a generated file, and small files, as texts.
 base::Outcome<void> read_small_pieces(Answer& answer, const gate::ReadGrant& grant) {
   for (auto& piece : answer.body) {
     if (piece.count == 0 || (grant.file() >= 0 && piece.count > kSmallFile)) continue;
@@ -279,7 +279,7 @@ Answer fetch_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head
   if (folder) {
     answer = listing_answer(gate, asker, head, path, form);
   } else {
-    // Without the slash that every address has: as names are on record elsewhere.
+    // Without the first slash, like names in other records.
     auto found = gate.look_up(asker, std::string_view(path).substr(1));
     if (found) {
       answer = file_answer(gate, asker, head, std::move(*found), form);
@@ -334,7 +334,7 @@ base::Outcome<std::vector<crypto::Expected>> announced_digests(const Head& head)
       const auto* const known =
           std::find_if(kNames.begin(), kNames.end(),
                        [&](const auto& one) { return one.first == digest.algorithm; });
-      // Of an algorithm that is not computed here, nothing can be said (RFC 9530, 2).
+      // Unknown algorithms are ignored (RFC 9530, 2).
       if (known == kNames.end()) continue;
       expected.push_back({known->second, digest.hex});
     }

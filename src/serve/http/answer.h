@@ -1,4 +1,4 @@
-// What devices are answered, made on the disk pool by asking the gate.
+// The answers to devices, made on the disk pool by asking the gate.
 #pragma once
 
 #include <string>
@@ -14,7 +14,7 @@ namespace vantro::serve::http {
 using net::http::Answer;
 using net::http::Head;
 
-// In plain words, or as JSON (RFC 9457) where that is wanted.
+// In plain words, or as JSON (RFC 9457) if that is wanted.
 Answer refusal_answer(const base::Refusal& refusal, wire::http::Form form);
 // The same with a status that no refusal has.
 Answer plain_answer(int status, const std::string& sentence, wire::http::Form form);
@@ -24,7 +24,7 @@ Answer plain_answer(int status, const std::string& sentence, wire::http::Form fo
 Answer fetch_answer(gate::Gate& gate, const gate::Asker& asker, const Head& head,
                     const std::string& path);
 
-// After a commit: 201 with where it is and what was filed.
+// After a commit: 201 with its address and what was filed.
 Answer filed_answer(const gate::Filed& filed, wire::http::Form form);
 
 // The digests that a sender announces. kInvalid if a field is malformed.

@@ -1,5 +1,5 @@
 // HTTP/1.0 and 1.1 for devices (RFC 9110, 9112), and the same under TLS. Not the
-// management API: here is what the gate lets devices see.
+// management API: this is the tree that the gate shows to devices.
 #pragma once
 
 #include "net/http/connection.h"

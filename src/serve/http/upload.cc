@@ -41,7 +41,7 @@ void Upload::still_coming(bool stalled) {
 }
 
 void Upload::complete(const net::http::Head& trailer) {
-  // A sender that computes it on the way can tell it only behind the body (RFC 9530, 3).
+  // A sender that computes it on the way can give it only after the body (RFC 9530, 3).
   auto digests = announced_digests(trailer);
   if (!digests) {
     feed_->abandon(gate::State::kAbandoned, digests.error().sentence);

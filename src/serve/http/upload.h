@@ -34,7 +34,7 @@ class Upload final : public net::http::Body {
   bool refused_ = false;
 };
 
-// How a body's end goes on record.
+// How a body's end is recorded.
 gate::State state_of(net::http::End how);
 
 }  // namespace vantro::serve::http

@@ -129,8 +129,8 @@ void Visitor::fetch() {
 
 void Visitor::begin_upload() {
   const auto& head = head_;
-  // A web page that a browser has open must not send files in its user's name. Devices
-  // and command-line clients say nothing of where a request comes from.
+  // A web page in a browser must not send files in its user's name. Devices and
+  // command-line clients do not say where a request comes from.
   if (const auto other = net::http::from_other_site(head, ""); !other.empty()) {
     const base::Refusal refusal{Kind::kDenied, "cross-site upload refused: " + other};
     shared_->gate.record_refusal(who_, word(gate::Direction::kDeposit),
@@ -171,7 +171,7 @@ void Visitor::begin_upload() {
                       path = target_.path.substr(1), form = form_,
                       announced = std::move(announced)] {
     auto place = shared->gate.admit(who, gate::Direction::kDeposit, path);
-    // std::function wants copies of what it holds.
+    // std::function needs copyable contents.
     auto grant = std::make_shared<base::Outcome<gate::WriteGrant>>(
         place ? shared->gate.open_write(who, std::move(*place), path, announced)
               : base::refuse(place.error()));

@@ -1,4 +1,4 @@
-// A device that comes over HTTP: its requests, as the gate answers them.
+// A device over HTTP: its requests, as the gate answers them.
 #pragma once
 
 #include <memory>

@@ -1,5 +1,5 @@
-// A notice on its way to a receiver, and the forms that it takes: CloudEvents 1.0
-// (structured, JSON), a line of syslog (RFC 5424), a mail (RFC 5322).
+// A notice on its way to a receiver, in its forms: CloudEvents 1.0 (structured, JSON), a
+// line of syslog (RFC 5424), a mail (RFC 5322).
 #pragma once
 
 #include <string>
@@ -18,7 +18,7 @@ struct Message {
   std::string host;  // of this server
 };
 
-// "disk-low has begun: 12 MiB free ..."; with the subject where there is one.
+// "disk-low has begun: 12 MiB free ..."; with the subject if there is one.
 std::string one_line(const Message& message);
 
 // https://cloudevents.io, version 1.0.2, JSON format. The type is "vantro.disk-low.begun"

@@ -111,7 +111,7 @@ base::Outcome<std::string> over_udp(const Where& where, const std::string& line)
   return std::string("sent; UDP does not confirm the arrival");
 }
 
-// A connection that libcurl makes, under TLS or not, and on which only we write.
+// A connection that libcurl makes, with TLS or without, and on which only we write.
 base::Outcome<std::string> over_stream(const Where& where, bool tls,
                                        const std::string& line,
                                        const std::string& ca_file) {
@@ -125,7 +125,7 @@ base::Outcome<std::string> over_stream(const Where& where, bool tls,
   }
   curl_socket_t socket = CURL_SOCKET_BAD;
   ::curl_easy_getinfo(call.curl.get(), CURLINFO_ACTIVESOCKET, &socket);
-  // Counted octets (RFC 6587, 3.4.1; RFC 5425, 4.3).
+  // Octet counting (RFC 6587, 3.4.1; RFC 5425, 4.3).
   const auto frame = fmt::format("{} {}", line.size(), line);
   for (std::size_t sent = 0; sent < frame.size();) {
     std::size_t count = 0;

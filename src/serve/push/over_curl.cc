@@ -15,8 +15,8 @@ namespace vantro::serve::push {
 namespace {
 
 constexpr long kConnectFor = 10;  // seconds
-// Less than a byte a second for so long, and it has stalled; a device that erases its
-// flash is silent for minutes.
+// Less than a byte a second for so long means stalled; a device that erases its flash is
+// silent for minutes.
 constexpr long kStalledFor = 300;
 constexpr std::chrono::seconds kTryAgain{2};
 constexpr std::size_t kLongestAnswer = 4096;
@@ -92,7 +92,7 @@ int host_key(void* user, int, const char* key, std::size_t length) {
   crypto::Digester digester;
   digester.update(base::as_bytes({key, length}));
   auto text = base::base64(*base::from_hex(digester.finish().sha256));
-  // As OpenSSH writes it: without what fills it up.
+  // As OpenSSH writes it: without padding.
   while (text.ends_with('=')) text.pop_back();
   attempt.fingerprint = "SHA256:" + text;
   attempt.other_key = !attempt.target.fingerprint.empty() &&
@@ -102,7 +102,7 @@ int host_key(void* user, int, const char* key, std::size_t length) {
 
 std::string url_of(const Target& target) {
   auto host = target.to.text();
-  // SCP: a name without a slash is in the account's own folder (libcurl: "/~/").
+  // SCP: a name without a slash is in the account's home folder (libcurl: "/~/").
   const bool ssh = target.protocol == "scp" || target.protocol == "sftp";
   const bool absolute = target.name.starts_with('/');
   return fmt::format("{}://{}{}{}", target.protocol, host,
@@ -214,7 +214,7 @@ Ending over_curl(gate::ReadGrant grant, const Target& target, const base::Clock&
       return end(Outcome::kAbandoned, gate::State::kAbandoned,
                  fmt::format("the device did not listen at {}", target.to.text()));
     }
-    // Quietly again; somebody may end it meanwhile.
+    // Again, without a message; meanwhile a person may end it.
     for (int i = 0; i < 20 && !progress.stop; ++i) {
       std::this_thread::sleep_for(kTryAgain / 20);
     }

@@ -1,5 +1,5 @@
-// A push over HTTP (PUT or POST), SCP or SFTP into a device that runs, by libcurl: with
-// the device's account, whose password is not kept.
+// A push over HTTP (PUT or POST), SCP or SFTP into a running device, by libcurl: with the
+// device's account, whose password is not stored.
 #pragma once
 
 #include "gate/grants.h"
@@ -7,8 +7,8 @@
 
 namespace vantro::serve::push {
 
-// Runs it to its end, on the thread that calls it. The grant's transfer is told of the
-// progress and of the end.
+// Runs it to its end, on the calling thread. The grant's transfer gets the progress and
+// the end.
 Ending over_curl(gate::ReadGrant grant, const Target& target, const base::Clock& clock,
                  Progress& progress);
 

@@ -16,7 +16,7 @@ namespace {
 
 constexpr std::chrono::milliseconds kTick{10};
 
-// The one client of its thread: it may wait for the disk.
+// The only client of its thread: it may wait for the disk.
 class OwnThread final : public tftp::Workers {
  public:
   explicit OwnThread(std::shared_ptr<net::EventLoop> loop) : loop_(std::move(loop)) {}
@@ -28,7 +28,7 @@ class OwnThread final : public tftp::Workers {
   std::shared_ptr<net::EventLoop> loop_;
 };
 
-// Hands on to the grant's end, and remembers how it ended.
+// Passes calls to the grant's end, and remembers the result.
 class WatchedEnd final : public tftp::FileEnd {
  public:
   WatchedEnd(std::unique_ptr<tftp::FileEnd> inner, Ending& ending,
@@ -63,7 +63,7 @@ class WatchedEnd final : public tftp::FileEnd {
 };
 
 // The port that the device answers from is its transfer identifier (RFC 1350, 4); until
-// it takes the file, it is asked where it listens.
+// it accepts the file, requests go to its listening port.
 class Line final : public tftp::Transport, public net::EventLoop::Source {
  public:
   Line(const Target& target, const wire::tftp::PushSession& session)
@@ -98,7 +98,7 @@ class Line final : public tftp::Transport, public net::EventLoop::Source {
     const auto received = socket_.receive(tftp::receive_buffer(), false);
     if (!received || received->peer.address != target_.to.address) return;
     if (!peer_) {
-      // The answer that is taken goes to where it came from, and so does the first block.
+      // Answers go to the sender of the accepted answer, including the first block.
       const auto asked = route_;
       route_ = tftp::Route(received->peer);
       pump_->datagram(received->bytes);
@@ -113,7 +113,7 @@ class Line final : public tftp::Transport, public net::EventLoop::Source {
       pump_->datagram(received->bytes);
       return;
     }
-    // A second answer, to a request that was repeated. An error is never answered.
+    // A second answer, to a repeated request. An error is never answered.
     if (received->bytes.size() >= 2 && received->bytes[1] == 5) return;
     socket_.send(tftp::Route(received->peer),
                  tftp::error_packet(wire::tftp::ErrorCode::kUnknownTransferId,

@@ -8,8 +8,8 @@
 
 namespace vantro::serve::push {
 
-// Runs it to its end, on the thread that calls it. The grant's transfer is told of the
-// progress and of the end.
+// Runs it to its end, on the calling thread. The grant's transfer gets the progress and
+// the end.
 Ending over_tftp(gate::ReadGrant grant, const Target& target,
                  const wire::tftp::Patience& patience, const base::Clock& clock,
                  Progress& progress);

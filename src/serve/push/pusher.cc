@@ -48,7 +48,7 @@ base::Outcome<std::uint64_t> Pusher::begin(gate::ReadGrant grant, Target target,
   }
   auto& push = pushes_[id];
   push.progress = std::make_shared<Progress>();
-  // A thread's function is copied, so what can't be is held by pointers.
+  // A thread's function is copied, so other objects are held by pointers.
   const auto held = std::make_shared<gate::ReadGrant>(std::move(grant));
   push.thread = std::thread([this, id, held, target = std::move(target),
                              progress = push.progress, ended = std::move(ended)] {
@@ -71,7 +71,7 @@ void Pusher::sweep() {
     if (push.thread.joinable()) push.thread.join();
     over.push_back(id);
   }
-  // The oldest go.
+  // Drops the oldest.
   for (std::size_t i = 0; i + kMostRemembered < over.size(); ++i) pushes_.erase(over[i]);
 }
 

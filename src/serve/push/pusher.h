@@ -1,5 +1,5 @@
-// The pushes that run: each on a thread of its own, bounded in number. Those that have
-// ended are remembered for a while. Thread-safe.
+// The running pushes: each on a thread of its own, bounded in number. Ended ones are
+// remembered for a while. Thread-safe.
 #pragma once
 
 #include <cstdint>

@@ -1,5 +1,4 @@
-// Where an image is pushed to, and how: what the pushes over all protocols have in
-// common.
+// The target of a push and how to reach it: the common part of pushes over all protocols.
 #pragma once
 
 #include <atomic>
@@ -16,29 +15,30 @@ namespace vantro::serve::push {
 struct Target {
   base::Endpoint to;
   std::string protocol;   // "tftp", "http", "scp", "sftp"
-  std::string name;       // as the device is told
-  std::string interface;  // to leave by; empty: as the system routes
-  base::Duration wait = std::chrono::minutes(10);  // until the device listens
-  std::size_t block_size = 1428;                   // TFTP
+  std::string name;       // the name for the device
+  std::string interface;  // outgoing interface; empty: as the system routes
+  base::Duration wait =
+      std::chrono::minutes(10);   // how long to wait until the device listens
+  std::size_t block_size = 1428;  // TFTP
   std::size_t window_size = 1;
-  std::string account, password;  // SCP, SFTP; HTTP where it is asked for
+  std::string account, password;  // SCP, SFTP; HTTP if the device asks for it
   bool post = false;              // HTTP: POST, else PUT
-  // SSH: the fingerprint ("SHA256:...") that the device must show; empty: any, for the
+  // SSH: the fingerprint ("SHA256:...") that the device must have; empty: any, for the
   // first time.
   std::string fingerprint;
 };
 
-// How far one is. Written by the push, read by others.
+// The progress of a push. Written by the push, read by others.
 struct Progress {
   std::atomic<bool> listens = false;  // the device has answered
-  std::atomic<bool> stop = false;     // somebody wants it to end
+  std::atomic<bool> stop = false;     // a person wants it to end
 };
 
 enum class Outcome { kComplete, kFailed, kAbandoned };
 struct Ending {
   Outcome how = Outcome::kFailed;
   std::string why;          // a sentence; empty if complete
-  std::string fingerprint;  // SSH: what the device showed
+  std::string fingerprint;  // SSH: the device's fingerprint
 };
 
 }  // namespace vantro::serve::push

@@ -16,9 +16,9 @@ struct Algorithm {
   Use use;
 };
 
-// RFC 9142, 8332 and 8758 say why each of them is kept apart. In group exchange a
-// stranger may ask for 8,192 bits, which cost a fifth of a second before anybody has
-// logged in.
+// RFC 9142, 8332 and 8758 give the reasons for keeping each of them apart. In group
+// exchange a stranger may ask for 8,192 bits, which cost a fifth of a second before any
+// log-in.
 constexpr std::array kOlder{
     Algorithm{"diffie-hellman-group14-sha1", Use::kKeyExchange},
     Algorithm{"diffie-hellman-group-exchange-sha256", Use::kKeyExchange},

@@ -1,5 +1,5 @@
-// What SSH agrees on: modern algorithms for everybody, and older ones, each by its name,
-// for the networks that the settings name.
+// The algorithms of SSH: modern ones for everybody, and older ones, each by its name, for
+// the networks in the settings.
 #pragma once
 
 #include <set>
@@ -18,13 +18,13 @@ struct Older {
   std::vector<std::string> algorithms;  // of older_algorithms()
 };
 
-// All that can be named.
+// All names.
 const std::vector<std::string>& older_algorithms();
-// kInvalid names what there is.
+// kInvalid names the known ones.
 base::Outcome<void> check_older(const std::string& name);
 
-// The four lists that are offered, each separated by commas, in the order of preference;
-// the client's order decides.
+// The four lists on offer, each separated by commas, in the order of preference; the
+// client's order decides.
 struct Offered {
   std::string key_exchange;
   std::string ciphers;
@@ -32,10 +32,10 @@ struct Offered {
   std::string host_keys;
   std::string public_keys;  // signatures that clients log in with
 };
-// With `older` behind the modern ones.
+// With `older` after the modern ones.
 Offered offered(const std::set<std::string>& older);
 
-// Those of the words that are older algorithms, each once.
+// The older algorithms among the words, each once.
 std::vector<std::string> older_among(const std::vector<std::string>& words);
 
 }  // namespace vantro::serve::ssh

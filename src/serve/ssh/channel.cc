@@ -21,14 +21,14 @@ namespace {
 constexpr std::size_t kPiece = 1 << 20;
 // In one turn, so that channels take turns.
 constexpr std::size_t kMostReadAtOnce = 1 << 20;
-// The window that libssh gives is smaller: more is there only if the client ignores it.
+// The window of libssh is smaller: more arrives only if the client ignores it.
 constexpr int kMostUnread = 8 << 20;
 constexpr base::Duration kQuiet = std::chrono::seconds(1);
 
 // A packet size of a few bytes makes libssh 0.10 write empty packets for ever, and it
-// does not tell what size a client gave when it opened a channel. Its log is the only
+// does not say which size a client gave when it opened a channel. Its log is the only
 // place where it shows. A jump is the way out, as between here and there are only frames
-// of C, which an exception must not be thrown through.
+// of C, which an exception must not pass.
 constexpr int kNoHeadway = std::numeric_limits<int>::min();
 thread_local std::jmp_buf* way_out = nullptr;
 
@@ -112,7 +112,7 @@ int Channel::on_pty(ssh_session, ssh_channel, const char*, int, int, int, int,
   return SSH_OK;
 }
 
-// Clients send their language and the like, whether it is of use or not.
+// Clients send their language and the like, useful or not.
 int Channel::on_env(ssh_session, ssh_channel, const char*, const char*, void*) {
   return SSH_OK;
 }
@@ -179,11 +179,11 @@ bool Channel::pump(base::Instant now, base::ByteBuffer& scratch) {
   return more;
 }
 
-// True if more may be there already.
+// True if there may be more already.
 bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
   std::size_t taken = 0;
   while (!input_ended_ && taken < kMostReadAtOnce && dialogue_->wants()) {
-    // All that is there: libssh opens the window again with each read, whatever is left.
+    // Reads everything: libssh opens the window again with each read, whatever is left.
     const int got = ssh_channel_read_nonblocking(
         channel_, scratch.data(), static_cast<std::uint32_t>(scratch.size()), 0);
     if (got > 0) {
@@ -230,7 +230,7 @@ bool Channel::write(base::Instant now) {
     dialogue_->say(out_, kPiece);
     if (out_.empty()) return false;
   }
-  // What the client asked for before it closed the channel is worked off all the same.
+  // Requests from before the client closed the channel are carried out anyway.
   if (!heard) return true;
   const auto taken = put(base::ByteView(out_).subspan(sent_), false);
   sent_ += taken;
@@ -279,7 +279,7 @@ void Channel::finish() {
     status_sent_ = true;
     ssh_channel_request_send_exit_status(channel_, *dialogue_->over());
   }
-  // It says "again" while its words are on their way.
+  // It says "again" while its messages are on their way.
   if (ssh_channel_close(channel_) == SSH_OK) closed_ = true;
 }
 
@@ -288,7 +288,7 @@ void Channel::end(gate::State how, const std::string& why) {
   ended_ = true;
   if (files_) files_->ends_with(how, why);
   if (!input_ended_) dialogue_->input_ended(wire::InputEnd::kGone);
-  // What came before the end is worked off, as far as the disk takes it at once.
+  // Requests before the end are carried out, as far as the disk takes them at once.
   base::ByteBuffer unheard;
   do {
     unheard.clear();

@@ -1,5 +1,5 @@
-// One channel of a connection: what the client asks for in it becomes a dialogue, whose
-// bytes are carried between it and libssh.
+// One channel of a connection: the client's request in it becomes a dialogue, whose bytes
+// are carried between it and libssh.
 #pragma once
 
 #include <cstdint>
@@ -33,15 +33,15 @@ class Channel {
   bool pump(base::Instant now, base::ByteBuffer& scratch);
   // Over, and the client knows.
   bool closed() const { return closed_; }
-  // Files are open, and nothing can be done but by the client.
+  // Files are open, and it is the client's turn.
   bool waits_for_client() const;
   // An upload is being filed.
   bool files_pending() const { return !ended_ && files_ && files_->committing(); }
-  // When bytes last went either way.
+  // When bytes last moved either way.
   base::Instant moved_at() const { return moved_at_; }
-  // What it must be disconnected for; empty if nothing.
+  // The reason to disconnect; empty if none.
   const std::string& offence() const { return offence_; }
-  // The connection has ended: what came is worked off, what is open is ended.
+  // The connection has ended: received requests are carried out, open files are ended.
   void end(gate::State how, const std::string& why);
 
  private:
@@ -57,7 +57,7 @@ class Channel {
   bool write(base::Instant now);
   bool has_heard_all() const;
   void say_remarks();
-  // What libssh took of it.
+  // How much of it libssh took.
   std::size_t put(base::ByteView bytes, bool to_stderr);
   void finish();
 
@@ -70,11 +70,11 @@ class Channel {
   ssh_channel_callbacks_struct callbacks_{};
   std::shared_ptr<GrantedFiles> files_;
   std::unique_ptr<wire::Dialogue> dialogue_;
-  base::ByteBuffer out_;  // that the dialogue has said
+  base::ByteBuffer out_;  // from the dialogue
   std::size_t sent_ = 0;  // of it
   std::string remarks_;   // for standard error
   bool terminal_ = false;
-  bool proven_ = false;  // that writing makes headway
+  bool proven_ = false;  // writing makes progress
   bool input_ended_ = false;
   bool ended_ = false;  // exit status and end are on their way
   bool status_sent_ = false;

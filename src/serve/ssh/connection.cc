@@ -21,12 +21,12 @@ namespace {
 constexpr std::size_t kScratch = 2 << 20;
 // More than clients with several windows open; a flood of them is refused.
 constexpr std::size_t kMostChannels = 10;
-// Clients show one key after the other.
+// Clients try one key after the other.
 constexpr int kMostKeyOffers = 20;
 constexpr base::Duration kTurn = std::chrono::milliseconds(100);
 constexpr base::Duration kFarewell = std::chrono::milliseconds(300);
-// A server that is stopped gives a client so long to close what it is done with: one that
-// is disconnected before it has read its exit status calls a whole file failed.
+// A stopping server gives a client so long to close what it is done with: one that is
+// disconnected before it has read its exit status reports a complete file as failed.
 constexpr base::Duration kTakesLeave = std::chrono::seconds(2);
 constexpr const char* kGone = "the client disconnected";
 constexpr const char* kStopping = "the server is being stopped; try again in a minute";
@@ -94,7 +94,7 @@ void Connection::run() {
     began_ = shared_.clock.now();
     if (handshake() && log_in()) {
       server_.no_longer_waits(this);
-      // Only now: those who never log in must not cost as much.
+      // Only now: clients that never log in must not cost as much.
       scratch_.resize(kScratch);
       serve();
     }
@@ -110,10 +110,10 @@ void Connection::run() {
   end_channels(cut ? gate::State::kFailed : gate::State::kAbandoned, cut.value_or(kGone));
   mailbox_->close();
   channels_.clear();
-  // Else what libssh keeps of it is never freed.
+  // Else libssh never frees its copy.
   if (event_) ssh_event_remove_fd(event_.get(), mailbox_->fd());
   event_.reset();
-  // A peer that takes nothing must not be waited for.
+  // Never waits for a peer that takes nothing.
   ::shutdown(socket_.get(), SHUT_RDWR);
   session_.reset();
   socket_.reset();
@@ -213,7 +213,7 @@ void Connection::handshake_failed() {
 
 bool Connection::log_in() {
   phase_ = Phase::kLogIn;
-  // What it took to get here is as good as a request.
+  // Getting this far is as good as a request.
   shared_.gate.contacts().request(asker_.peer.address, asker_.heard_on);
   library_log_->listen_for(older_.empty() ? LibraryLog::Detail::kPackets
                                           : LibraryLog::Detail::kSignatures);
@@ -233,7 +233,7 @@ bool Connection::log_in() {
     if (!wait(kTurn)) return false;
     const std::string_view error = ssh_get_error(session_.get());
     if (error.find("doesn't match server preference") != std::string_view::npos) {
-      // libssh says nothing to the client then, which would wait for ever.
+      // libssh sends nothing to the client then, which would wait for ever.
       const base::Refusal refusal{
           base::Kind::kAccountNeeded,
           fmt::format(
@@ -270,15 +270,15 @@ void Connection::tell_before_log_in(const std::string& sentence) {
   if (text) ssh_send_issue_banner(session_.get(), text.get());
 }
 
-// On the pool for passwords, as each takes 64 MiB; this connection can't do anything else
+// On the pool for passwords, as each takes 64 MiB; this connection can do nothing else
 // meanwhile anyway.
 int Connection::try_password(const char* user, const char* password) {
   if (user == nullptr || password == nullptr || !asker_.account.empty()) {
     return SSH_AUTH_DENIED;
   }
-  // The next guess can be here before the loop that ends the connection comes round.
+  // The next guess can arrive before the loop that ends the connection runs again.
   if (!refused_.empty()) return SSH_AUTH_DENIED;
-  // libssh gives strings of C. With a zero byte there is more in the packet than in them.
+  // libssh returns C strings. With a zero byte there is more in the packet than in them.
   const std::size_t told = std::strlen(user) + std::strlen(password);
   if (library_log_->payload() != kPasswordPacket + told) {
     refused_ = "there is a zero byte in the user name or the password";
@@ -334,14 +334,14 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
     logged_in(base::folded(user));
     return SSH_AUTH_SUCCESS;
   }
-  // The name only if there is one: what was typed as a name may be the password.
+  // The name only if it exists: a text typed as a name may be the password.
   const auto name = base::folded(user);
   key_owner_ = shared_.gate.log_ins().find(name) ? name : "";
   if (++key_offers_ >= kMostKeyOffers) refused_ = "too many unknown keys";
   return SSH_AUTH_DENIED;
 }
 
-// One key after the other is shown, so that only the end tells that none was good.
+// Keys come one after the other, so only the end shows that none was good.
 void Connection::record_unknown_keys() {
   if (key_offers_ == 0 || !asker_.account.empty()) return;
   shared_.gate.record_refusal(
@@ -356,7 +356,7 @@ void Connection::record_unknown_keys() {
 void Connection::logged_in(const std::string& account) { asker_.account = account; }
 
 ssh_channel Connection::open_channel() {
-  // Not before it is on record who it is, and how it got in.
+  // Not before it is recorded who it is, and how it logged in.
   if (phase_ != Phase::kOpen || winding_up_) return nullptr;
   if (channels_.size() >= kMostChannels) return nullptr;
   auto channel = std::make_unique<Channel>(session_.get(), shared_, mailbox_, asker_,
@@ -368,7 +368,7 @@ ssh_channel Connection::open_channel() {
 
 void Connection::disconnect(const std::string& why) {
   ssh_session_set_disconnect_message(session_.get(), why.c_str());
-  // What was said before comes first; but a peer that takes nothing is not waited for.
+  // Earlier output comes first; but nobody waits for a peer that takes nothing.
   const auto until = shared_.clock.now() + kFarewell;
   while ((ssh_get_poll_flags(session_.get()) & SSH_WRITE_PENDING) != 0 &&
          shared_.clock.now() < until && wait(std::chrono::milliseconds(20))) {
@@ -380,7 +380,7 @@ void Connection::disconnect(const std::string& why) {
 bool Connection::pump_channels(base::Instant now) {
   bool more = false;
   if (channels_.empty()) return false;
-  // Whoever writes first fills the socket: they take turns.
+  // The first writer fills the socket: they take turns.
   next_channel_ = (next_channel_ + 1) % channels_.size();
   for (std::size_t i = 0; i < channels_.size(); ++i) {
     auto& channel = *channels_[(next_channel_ + i) % channels_.size()];
@@ -399,7 +399,7 @@ std::optional<std::string> Connection::overdue(base::Instant now) {
   for (const auto& one : channels_) {
     busy_at_ = std::max(busy_at_, one->moved_at());
     waits = waits || one->waits_for_client();
-    // While the server files something the client has nothing to do.
+    // While the server files an upload the client has nothing to do.
     if (one->files_pending()) busy_at_ = now;
   }
   const auto quiet_for = now - busy_at_;
@@ -425,7 +425,7 @@ void Connection::serve() {
     const auto now = shared_.clock.now();
     more = pump_channels(now);
     if (std::erase_if(channels_, [](const auto& one) { return one->closed(); }) > 0) {
-      // Its end moved something, too, and it can't say so any more.
+      // Its end moved something, too, and it can no longer say so.
       busy_at_ = now;
     }
     for (const auto& one : channels_) {

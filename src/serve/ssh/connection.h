@@ -30,7 +30,7 @@ class Connection final : public net::Conversation {
 
   // On the lane's thread.
   bool start() override;
-  void tick(base::Instant) override {}  // its own thread looks at its deadlines
+  void tick(base::Instant) override {}  // its own thread checks its deadlines
   void wind_up() override;
   void cut(const std::string& why) override;
   // Ends it for others, before it has logged in. From any thread.
@@ -72,8 +72,8 @@ class Connection final : public net::Conversation {
   net::TcpLane& lane_;
   Server& server_;
   Shared& shared_;
-  // Another descriptor of the socket than libssh's, which closes its own when it likes:
-  // its number may be anybody's then.
+  // Another descriptor of the socket than libssh's, which closes its own at any time: its
+  // number may then belong to something else.
   base::UniqueFd socket_;
   gate::Asker asker_;
   std::shared_ptr<Mailbox> mailbox_ = std::make_shared<Mailbox>();
@@ -87,17 +87,17 @@ class Connection final : public net::Conversation {
   std::unique_ptr<ssh_event_struct, EventFree> event_;
   ssh_server_callbacks_struct callbacks_{};
   std::vector<std::unique_ptr<Channel>> channels_;
-  std::size_t next_channel_ = 0;  // that may write first
+  std::size_t next_channel_ = 0;  // the channel that may write first
   base::ByteBuffer scratch_;
   Phase phase_ = Phase::kHandshake;
-  base::Instant busy_at_{};  // when something last moved
+  base::Instant busy_at_{};  // the last progress
   base::Instant began_{};
-  std::set<std::string> older_;            // that are allowed to it
-  std::optional<LibraryLog> library_log_;  // until somebody has logged in
+  std::set<std::string> older_;            // older algorithms allowed for it
+  std::optional<LibraryLog> library_log_;  // until the log-in
   int wrong_passwords_ = 0;
   int key_offers_ = 0;
-  std::string key_owner_;  // whose the keys should be, as far as there is such an account
-  std::string refused_;    // why it must end before it has logged in
+  std::string key_owner_;  // whose keys are expected, if there is such an account
+  std::string refused_;    // why it must end before the log-in
 };
 
 }  // namespace vantro::serve::ssh

@@ -91,7 +91,7 @@ void GrantedFiles::told_of(const std::string& path, const Refusal& refusal) {
   unopened_ = Unopened{path, refusal};
 }
 
-// Also of something below it: a client that sends into a folder looks at it before.
+// Also for something below it: a client that sends into a folder checks it before.
 void GrantedFiles::opened_at(const std::string& path) {
   if (!unopened_) return;
   if (path == unopened_->path || path.starts_with(unopened_->path + "/")) {
@@ -122,10 +122,10 @@ base::Outcome<Entry> GrantedFiles::look_at(const std::string& path) {
   if (listing) return folder_entry(path, now());
   if (listing.error().kind != Kind::kNotFound && listing.error().kind != Kind::kInvalid &&
       may_send_into(gate_, asker_, name)) {
-    // What is in it is not shown, but files can be sent there.
+    // Its files are not listed, but can be sent there.
     return folder_entry(path, now());
   }
-  // A folder that only takes: it is there for those who may send.
+  // A folder for uploads only: it exists for those who may send.
   const bool intake = name + "/" == gate::kIntakeFolder;
   if (intake && may_send_into(gate_, asker_, name)) return folder_entry(path, now());
   return file;
@@ -226,7 +226,7 @@ void GrantedFiles::close(FileHandle handle, ReadEnd how, const std::string& why)
   if (found == readings_.end()) return;
   auto reading = std::move(found->second);
   readings_.erase(found);
-  // A file without bytes is read by not reading it.
+  // An empty file is fetched without a read.
   if (!reading.grant && reading.place && reading.found.size == 0 &&
       how == ReadEnd::kComplete) {
     (void)grant(reading, 0);
@@ -384,7 +384,7 @@ void GrantedFiles::commit(FileHandle handle, bool size_known) {
 void GrantedFiles::abandon(FileHandle handle, const std::string& why) {
   const auto found = uploads_.find(handle);
   if (found == uploads_.end()) return;
-  // What the server refused is its own doing.
+  // The server's refusals are the server's own doing.
   const auto how = found->second.refusal ? gate::State::kFailed : how_it_ends_;
   found->second.feed->abandon(how, why_it_ends_.empty() ? why : why_it_ends_);
   uploads_.erase(found);

@@ -1,4 +1,4 @@
-// What one channel asks of the gate: files to read, uploads on their way.
+// One channel's requests to the gate: files to read, uploads under way.
 #pragma once
 
 #include <functional>
@@ -15,17 +15,17 @@
 
 namespace vantro::serve::ssh {
 
-// Which bytes of a file have been read, in any order.
+// Which bytes of a file were read, in any order.
 class Covered {
  public:
   void add(std::uint64_t from, std::uint64_t until);
   std::uint64_t bytes() const { return bytes_; }
 
  private:
-  // A client that reads so many parts apart is not fetching the file.
+  // A client that reads so many separate parts is not fetching the file.
   static constexpr std::size_t kMostParts = 4096;
 
-  std::map<std::uint64_t, std::uint64_t> parts_;  // from -> until; apart from each other
+  std::map<std::uint64_t, std::uint64_t> parts_;  // from -> until; separate
   std::uint64_t bytes_ = 0;
 };
 
@@ -39,7 +39,7 @@ class GrantedFiles final : public wire::Files,
   // `services` must outlive it. `synced` and `filed` are called from the mailbox.
   GrantedFiles(Services& services, std::shared_ptr<Mailbox> mailbox, gate::Asker asker,
                Done synced, Done filed);
-  // Ends what is still open.
+  // Ends everything that is open.
   ~GrantedFiles() override;
 
   base::Outcome<wire::Entry> look(const std::string& path) override;
@@ -61,15 +61,15 @@ class GrantedFiles final : public wire::Files,
   void abandon(wire::FileHandle handle, const std::string& why) override;
   base::WallTime now() const override { return gate_.clock().wall(); }
 
-  // Nothing more comes at the moment.
+  // Nothing more arrives now.
   void pause();
   // Files are open, and it is the client's turn.
   bool waits_for_client() const;
   // An upload is being filed.
   bool committing() const;
-  // What is interrupted from now on has this reason.
+  // The reason for interruptions from now on.
   void ends_with(gate::State how, const std::string& why);
-  // Ends them all; what uploads brought is kept.
+  // Ends them all; received bytes are kept.
   void end_all();
 
  private:
@@ -77,21 +77,21 @@ class GrantedFiles final : public wire::Files,
     gate::Found found;
     std::optional<gate::Place> place;      // until the first byte is read
     std::optional<gate::ReadGrant> grant;  // from then on
-    std::uint64_t first = 0;               // the first byte that was read
+    std::uint64_t first = 0;               // the first byte read
     Covered covered;
   };
   struct Upload {
     std::string path;
     std::shared_ptr<UploadFeed> feed;
-    std::uint64_t before = 0;  // bytes that came earlier
+    std::uint64_t before = 0;  // bytes from before
     std::optional<base::Refusal> refusal;
     bool committing = false;
   };
 
   base::Outcome<void> grant(Reading& reading, std::uint64_t offset);
   base::Outcome<wire::Entry> look_at(const std::string& path);
-  // What a client was told of a path that it then did not open: for many that is the
-  // answer to their fetch, so it goes on record.
+  // The refusal for a path that the client then did not open: for many clients that is
+  // the answer to their fetch, so it is recorded.
   void told_of(const std::string& path, const base::Refusal& refusal);
   void opened_at(const std::string& path);
   void record_unopened();
@@ -105,7 +105,7 @@ class GrantedFiles final : public wire::Files,
   std::map<wire::FileHandle, Upload> uploads_;
   gate::State how_it_ends_ = gate::State::kAbandoned;
   std::string why_it_ends_;  // empty: as the dialogue says
-  // What was filed in this channel: some clients look for it under the name at once.
+  // Uploads filed in this channel: some clients look for them under their names at once.
   std::map<std::string, wire::Entry> sent_;
   struct Unopened {
     std::string path;

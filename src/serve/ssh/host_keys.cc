@@ -22,7 +22,7 @@ struct Wanted {
   ssh_keytypes_e type;
   int bits;  // as libssh wants it
 };
-// In the order in which they are shown.
+// In the order of display.
 constexpr std::array kWanted{Wanted{"ed25519", SSH_KEYTYPE_ED25519, 0},
                              Wanted{"ecdsa", SSH_KEYTYPE_ECDSA, 256},
                              Wanted{"rsa", SSH_KEYTYPE_RSA, 3072}};
@@ -33,7 +33,7 @@ base::Outcome<void> sync(const std::string& path, int flags) {
   return base::refuse(base::system_refusal(errno, path));
 }
 
-// The whole file is there under its name, or nothing.
+// The whole file exists under its name, or nothing.
 base::Outcome<void> make(const Wanted& wanted, const std::string& path) {
   ssh_key made = nullptr;
   if (ssh_pki_generate(wanted.type, wanted.bits, &made) != SSH_OK) {

@@ -1,5 +1,5 @@
-// The server's own keys: made once, at the first start, and kept. After a change of their
-// types clients refuse passwords, so all three stay.
+// The server's own keys: made once, at the first start, and kept. If their types change,
+// clients refuse passwords, so all three stay.
 #pragma once
 
 #include <libssh/libssh.h>
@@ -26,8 +26,8 @@ struct HostKey {
 // Whether host_keys() would have to make one, which takes seconds.
 bool host_keys_are_missing(const std::string& folder);
 
-// Reads them from the folder, or makes what is missing there: ed25519, ECDSA over P-256,
-// RSA of 3072 bits. Only the owner can read the files. kCorrupt: one of them is damaged.
+// Reads them from the folder, or makes the missing ones: ed25519, ECDSA over P-256, RSA
+// of 3072 bits. Only the owner can read the files. kCorrupt: one of them is damaged.
 base::Outcome<std::vector<HostKey>> host_keys(const std::string& folder,
                                               const base::Log& log);
 

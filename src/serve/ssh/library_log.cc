@@ -12,7 +12,7 @@ namespace {
 
 thread_local LibraryLog* listener = nullptr;
 
-// The text behind the words, up to the end of the line.
+// The text after the words, up to the end of the line.
 std::optional<std::string_view> behind(std::string_view line, std::string_view words) {
   const auto at = line.find(words);
   if (at == std::string_view::npos) return std::nullopt;

@@ -1,5 +1,6 @@
-// What libssh tells in its log and nowhere else. The log is the thread's: an object hears
-// the thread that it was made on, which may have one at a time and must end it, too.
+// Facts that libssh writes to its log and nowhere else. The log is the thread's: an
+// object hears the thread that it was made on, which may have one at a time and must end
+// it, too.
 #pragma once
 
 #include <cstddef>
@@ -11,7 +12,7 @@ namespace vantro::serve::ssh {
 class LibraryLog {
  public:
   enum class Detail {
-    kAlgorithms,  // those that were agreed on
+    kAlgorithms,  // the agreed ones
     kPackets,     // and the size of each packet that arrives
     kSignatures   // and the type of signature that a client logs in with
   };
@@ -22,10 +23,10 @@ class LibraryLog {
   LibraryLog& operator=(const LibraryLog&) = delete;
 
   void listen_for(Detail detail);
-  // Names of algorithms and signatures, in the order in which they were heard.
+  // Names of algorithms and signatures, in the order of their appearance.
   const std::vector<std::string>& words() const { return words_; }
-  // Bytes in the payload of the packet that is being handled, its type included (RFC
-  // 4253, section 6); 0 before the first. Needs kPackets.
+  // Bytes in the payload of the current packet, its type included (RFC 4253, section 6);
+  // 0 before the first. Needs kPackets.
   std::size_t payload() const { return payload_; }
 
  private:

@@ -1,4 +1,4 @@
-// Work from other threads for the one that a connection runs on.
+// Work from other threads for the thread of a connection.
 #pragma once
 
 #include <functional>
@@ -12,12 +12,12 @@ namespace vantro::serve::ssh {
 // Thread-safe.
 class Mailbox {
  public:
-  // Throws std::system_error when the system has no descriptors left.
+  // Throws std::system_error if the system has no descriptors left.
   Mailbox();
 
   // Dropped after close().
   void post(std::function<void()> work);
-  // As a signal only: the descriptor becomes readable.
+  // Only a signal: the descriptor becomes readable.
   void wake();
 
   // The rest is for the connection's thread.

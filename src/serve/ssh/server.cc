@@ -28,7 +28,7 @@ void Server::take(std::vector<HostKey> keys) {
   const base::Lock lock(mutex_);
   for (auto& one : keys) {
     shown_.push_back({one.type, one.fingerprint});
-    // The bind takes it over.
+    // The bind takes ownership.
     ssh_bind_options_set(bind_.get(), SSH_BIND_OPTIONS_IMPORT_KEY, one.key.release());
   }
   ready_ = true;
@@ -159,7 +159,7 @@ bool Server::accept(ssh_session session, base::UniqueFd socket,
       {SSH_OPTIONS_HMAC_S_C, lists.macs.c_str()},
       {SSH_OPTIONS_HOSTKEYS, lists.host_keys.c_str()},
       {SSH_OPTIONS_PUBLICKEY_ACCEPTED_TYPES, lists.public_keys.c_str()},
-      // Images are compressed already, and what inflates can be a trap.
+      // Images are compressed already, and decompression can be a trap.
       {SSH_OPTIONS_COMPRESSION_C_S, "none"},
       {SSH_OPTIONS_COMPRESSION_S_C, "none"},
   };

@@ -1,7 +1,7 @@
 // SSH for devices: files over SCP and SFTP, for accounts (RFC 4251 to 4254). The
-// transport is libssh's; what is said in the channels is ours (wire/scp, wire/sftp).
+// transport is libssh's; the protocols in the channels are ours (wire/scp, wire/sftp).
 //
-// Each connection has a thread of its own, as libssh works off whole messages and some of
+// Each connection has a thread of its own, as libssh handles whole messages and some of
 // them cost milliseconds: nobody waits for another's key exchange or disk.
 #pragma once
 
@@ -30,10 +30,10 @@ class Connection;
 struct Config {
   base::Duration log_in_patience = std::chrono::seconds(60);  // from the first byte on
   base::Duration idle_patience = std::chrono::seconds(300);   // no file is open
-  base::Duration stall_patience = std::chrono::seconds(60);   // one is, and nothing moves
+  base::Duration stall_patience = std::chrono::seconds(60);   // one is, without progress
   int most_wrong_passwords = 6;                               // in one connection
-  // Connections that have not logged in: from so many on some are dropped, and at the
-  // second number each new one costs one.
+  // Connections without a log-in: above the first number some are dropped, and at the
+  // second each new one costs an old one.
   std::size_t few_waiting = 64;
   std::size_t most_waiting = 96;
   std::vector<Older> older;
@@ -48,19 +48,19 @@ struct OlderSession {
   std::string algorithms;  // separated by commas
 };
 
-// Thread-safe. What speaks its protocol keeps it alive.
+// Thread-safe. Its users keep it alive.
 class Server : public std::enable_shared_from_this<Server> {
  public:
   // Its host keys are in that folder. kIo.
   static base::Outcome<std::shared_ptr<Server>> create(std::string key_folder,
                                                        Config config, base::Log log);
 
-  // Waits for the keys that are being made.
+  // Waits for keys that are being made.
   ~Server();
 
-  // Before it listens. Reads the host keys; where one is missing, they are made
-  // meanwhile, and connections wait until they are there. Again: only if there were none.
-  // kCorrupt, kIo. Not for two threads at once.
+  // Before it listens. Reads the host keys; missing ones are made meanwhile, and
+  // connections wait for them. Again: only if there were none. kCorrupt, kIo. Not for two
+  // threads at once.
   base::Outcome<void> need_keys();
 
   // For a TcpServer.
@@ -76,8 +76,8 @@ class Server : public std::enable_shared_from_this<Server> {
   // Why there are none, if they could not be made; else empty.
   std::string trouble() const;
 
-  // For connections: makes the session one over that socket, when there are host keys;
-  // false if it can't be.
+  // For connections: sets the session up on that socket, when there are host keys; false
+  // if that fails.
   bool accept(ssh_session session, base::UniqueFd socket,
               const std::set<std::string>& older);
   std::set<std::string> older_for(const base::Address& address) const;
@@ -96,11 +96,11 @@ class Server : public std::enable_shared_from_this<Server> {
   Server(std::string key_folder, Config config, base::Log log);
   void take(std::vector<HostKey> keys);
   void make_keys();
-  // Those that have not logged in have places of their own, fewer than there are
-  // connections: some of them have to go, by chance, the more the fuller it is.
+  // Connections without a log-in have places of their own, fewer than there are
+  // connections: some of them are dropped at random, the more the fuller it is.
   void drop_early();
-  // Ends one of those that have not logged in, by chance: a crowd of them that only stays
-  // must not lock everybody else out.
+  // Drops one of those without a log-in at random: a crowd of them that only stays must
+  // not lock everybody else out.
   bool end_one_that_waits();
 
   const std::string key_folder_;

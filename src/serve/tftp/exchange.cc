@@ -91,11 +91,11 @@ bool Exchange::run(std::unique_ptr<wire::Session> session,
 }
 
 void Exchange::datagram(base::ByteView bytes) {
-  if (!pump_) return;  // the gate is still being asked
+  if (!pump_) return;  // the gate has not answered yet
   if (shares_port()) heard_at_ = shared_.clock.now();
   pump_->datagram(bytes);
-  // Only an acknowledgement that fits says that the peer has got our answer: others can
-  // send from its address, and to any port.
+  // Only a matching acknowledgement proves that the peer got our answer: others can send
+  // from its address, and to any port.
   const bool answered = pump_ != nullptr && pump_->heard();
   if (!proven_ && answered) {
     proven_ = true;
@@ -115,7 +115,7 @@ void Exchange::readable() {
     return;
   }
   // A peer that has stayed on its port so long stays there; strangers then get the
-  // kernel's answer that the port is not theirs (ICMP) in place of ours.
+  // kernel's answer that the port is not theirs (ICMP) instead of ours.
   if (++from_peer_ == kDatagramsToConnect) socket_.connect(route_);
   datagram(received->bytes);
 }

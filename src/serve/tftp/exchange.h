@@ -1,5 +1,5 @@
-// One TFTP transfer on its lane: the socket that its answers leave from, and its pump
-// once the gate has agreed. On the lane's thread, but for its last reference.
+// One TFTP transfer on its lane: the socket for its answers, and its pump once the gate
+// has agreed. On the lane's thread, except for its last reference.
 #pragma once
 
 #include <array>
@@ -17,7 +17,7 @@
 
 namespace vantro::serve::tftp {
 
-// Peer, and the address and port it asked.
+// The peer, and the address and port that it asked.
 using ExchangeKey = std::pair<base::Endpoint, base::Endpoint>;
 
 // One for all sockets of a lane: each reads when it has its turn.
@@ -32,8 +32,8 @@ class Exchange final : public Transport,
                        public net::EventLoop::Source,
                        public std::enable_shared_from_this<Exchange> {
  public:
-  // `listening` is the socket to answer from, and null for one of its own. It and
-  // `shared` must outlive the exchange.
+  // `listening` is the socket to answer from, or null for one of its own. It and `shared`
+  // must outlive the exchange.
   Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
            const UdpSocket* listening, ExchangeKey key, std::string heard_on,
            wire::tftp::Request request);
@@ -41,10 +41,10 @@ class Exchange final : public Transport,
 
   // 0 or an errno.
   int open();
-  // False if the socket can't be watched.
+  // False if the socket cannot be watched.
   bool run(std::unique_ptr<wire::tftp::Session> session, std::shared_ptr<FileEnd> file);
 
-  // From the peer. Those that come to a socket of its own it receives by itself.
+  // From the peer. Datagrams to a socket of its own it receives itself.
   void datagram(base::ByteView bytes);
   void readable() override;
   void send(base::ByteView datagram) override { socket().send(route_, datagram); }
@@ -52,14 +52,14 @@ class Exchange final : public Transport,
     socket().send(route_, blocks);
   }
 
-  // A transfer with the same peer that goes on until this one is heard.
+  // A transfer with the same peer that continues until this one has an answer.
   void set_before(std::shared_ptr<Exchange> before) { before_ = std::move(before); }
   std::shared_ptr<Exchange> take_before() { return std::exchange(before_, nullptr); }
   const std::shared_ptr<Exchange>& before() const { return before_; }
 
   // The device began again.
   void supersede();
-  // Nothing more will come of it: the socket goes now, the file end on the disk pool.
+  // It is useless from now on: closes the socket now, and the file end on the disk pool.
   void close();
   bool closed() const { return closed_; }
 
@@ -69,7 +69,7 @@ class Exchange final : public Transport,
   gate::Asker asker() const { return {key_.first, "tftp", heard_on_}; }
   bool shares_port() const { return listening_ != nullptr; }
   bool heard() const { return heard_; }
-  base::Instant heard_at() const { return heard_at_; }  // where the port is shared
+  base::Instant heard_at() const { return heard_at_; }  // if the port is shared
   Pump* pump() { return pump_.get(); }                  // null until the gate has agreed
 
  private:
@@ -92,7 +92,7 @@ class Exchange final : public Transport,
   std::shared_ptr<Exchange> before_;
   base::Instant heard_at_{};
   int from_peer_ = 0;    // datagrams
-  bool proven_ = false;  // that the peer is where it says
+  bool proven_ = false;  // the peer is where it says
   bool heard_ = false;
   bool closed_ = false;
 };

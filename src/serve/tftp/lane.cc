@@ -21,12 +21,12 @@ using base::Kind;
 using For = wire::AnswerBudget::For;
 using Verdict = wire::AnswerBudget::Verdict;
 
-// All transfers' deadlines are looked at together: a timer for each packet would cost
-// more than the packet.
+// All transfers' deadlines are checked together: a timer for each packet would cost more
+// than the packet.
 constexpr std::chrono::milliseconds kTick{10};
 
-// A listener hands over to the transfers after so many datagrams: a flood then costs them
-// no more than its share, and requests are not lost in it.
+// A listener passes the turn to the transfers after so many datagrams: a flood then costs
+// them no more than its share, and requests are not lost in it.
 constexpr int kDatagramsInARow = 128;
 
 constexpr std::size_t kMostOwnAddresses = 1000;
@@ -87,7 +87,7 @@ class Lane::Listener final : public net::EventLoop::Source {
   }
 
   Lane& lane_;
-  const base::Endpoint wanted_;  // as it was asked for: port 0 is any
+  const base::Endpoint wanted_;  // as configured: port 0 is any
   bool retired_ = false;
   UdpSocket socket_;
   base::Endpoint local_;
@@ -179,7 +179,7 @@ void Lane::arrived(Listener& listener, const base::Endpoint& peer,
 
 void Lane::stray(Listener& listener, const ExchangeKey& key, const std::string& heard_on,
                  const std::string& why, base::ByteBuffer answer) {
-  // Not into the ledger: whoever sends garbage must not fill the disk with it.
+  // Not into the ledger: a sender of garbage must not fill the disk with it.
   shared_.gate.contacts().stray(key.first.address, heard_on, why);
   if (answer.empty()) return;
   if (shared_.may_answer(key.first.address, For::kStray) != Verdict::kAnswer) return;
@@ -281,7 +281,7 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
   open(active, std::move(*place));
 }
 
-// An ERROR, as long as the peer has not had too many.
+// An ERROR, unless the peer has had too many.
 void Lane::refuse(Listener& listener, const ExchangeKey& key,
                   const base::Refusal& refusal) {
   switch (shared_.may_answer(key.first.address, For::kRefusal)) {
@@ -300,7 +300,7 @@ void Lane::refuse(Listener& listener, const ExchangeKey& key,
 }
 
 void Lane::open(const std::shared_ptr<Exchange>& active, gate::Place place) {
-  // Shared pointers, as std::function wants copies of what it holds.
+  // Shared pointers, as std::function needs copyable contents.
   const auto right = std::make_shared<gate::Place>(std::move(place));
   const auto& config = shared_.config;
   if (active->request().write) {
@@ -340,9 +340,10 @@ void Lane::granted(const std::shared_ptr<Exchange>& active, base::Outcome<Grant>
                    MakeSession make_session) {
   if (active->closed()) return;
   if (!grant) {
-    // A refusal is never acknowledged: it has a purse of its own.
+    // A refusal is never acknowledged: it has a budget of its own.
     shared_.give_back(active->key().first.address, For::kTransfer);
-    // Through the transfer's own socket, so that a firewall that watches sees a pair.
+    // Through the transfer's own socket, so that a firewall that tracks connections sees
+    // a pair.
     if (shared_.may_answer(active->key().first.address, For::kRefusal) ==
         Verdict::kSilence) {
       shared_.gate.contacts().unanswered(active->key().first.address);

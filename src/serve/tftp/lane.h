@@ -1,12 +1,12 @@
 // One I/O thread of the TFTP server, with its listeners and its transfers.
 //
-// A request comes in on a listener; its transfer gets a socket of its own, bound to the
+// A request arrives on a listener; its transfer gets a socket of its own, bound to the
 // address that was asked, so that the answers leave from there (or all answers leave from
-// the listener, if that is set). The same request again from the same peer and port is
-// the same transfer, or one that gets its chance beside it; another request from there
-// replaces it (wire/tftp/repeated_request.h).
+// the listener, if that is configured). The same request again from the same peer and
+// port is the same transfer, or one that gets its chance beside it; another request from
+// there replaces it (wire/tftp/repeated_request.h).
 //
-// Everything runs on the lane's thread, but for what says otherwise.
+// Everything runs on the lane's thread, unless it says otherwise.
 #pragma once
 
 #include <atomic>
@@ -31,16 +31,16 @@ class Lane {
   Lane& operator=(const Lane&) = delete;
 
   // Before run(), or on the lane's thread: 0 or an errno. The first lane's socket fails
-  // if somebody else listens there; the others then share it, where it `really` is.
+  // if another program listens there; the other lanes then share it, at `really`.
   int listen_first(const base::Endpoint& where);
   int listen_too(const base::Endpoint& where, const base::Endpoint& really);
   std::vector<base::Endpoint> listening() const;
-  // No more requests are taken there. Transfers that answer from there still end.
+  // Accepts no more requests there. Transfers that answer from there still end.
   void close(const base::Endpoint& where);
 
-  // Until stop(), on the thread that calls it.
+  // Until stop(), on the calling thread.
   void run();
-  // By any thread.
+  // From any thread.
   void stop() { loop_->stop(); }
   bool run_and_wait(std::function<void()> work) {
     return loop_->run_and_wait(std::move(work));
@@ -59,8 +59,8 @@ class Lane {
              const std::string& why, base::ByteBuffer answer);
   void requested(Listener& listener, const ExchangeKey& key, const std::string& heard_on,
                  wire::tftp::Request request);
-  // The transfer that the new one takes over from if its peer answers there; or nothing.
-  // False: the request is answered by what runs.
+  // The transfer that the new one replaces if its peer answers there; or nothing. False:
+  // the running one answers the request.
   bool makes_room(const ExchangeKey& key, const wire::tftp::Request& request,
                   std::shared_ptr<Exchange>& before);
   void open(const std::shared_ptr<Exchange>& active, gate::Place place);
@@ -75,7 +75,7 @@ class Lane {
   // Disk work that ends late still posts to it.
   std::shared_ptr<net::EventLoop> loop_;
   std::vector<std::unique_ptr<Listener>> listeners_;
-  // Closed for requests; there until the transfers that answer through them have ended.
+  // Closed for requests; open until the transfers that answer through them have ended.
   std::vector<std::unique_ptr<Listener>> retired_;
   std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
   std::atomic<std::size_t> open_transfers_ = 0;  // of active_, for other threads

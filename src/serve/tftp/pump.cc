@@ -122,14 +122,14 @@ void Pump::step(wire::Event event) {
   const auto now = clock_.now();
   session_->step(std::move(event), now, actions_);
   for (auto& action : actions_) {
-    // Before the end is told, so that the record of the end has the last numbers.
+    // Before the end is reported, so that its record has the last numbers.
     if (std::holds_alternative<wire::Ended>(action)) tell_progress(now, true);
     std::visit([this](auto& a) { on(a); }, action);
   }
   if (!session_->ended()) tell_progress(now, false);
 }
 
-// People look a few times a second; telling with each packet would cost more than the
+// People look a few times a second; reporting each packet would cost more than the
 // packet.
 void Pump::tell_progress(base::Instant now, bool at_end) {
   const auto progress = session_->progress();
@@ -195,7 +195,7 @@ std::function<void()> Pump::asking(std::function<wire::Event(FileEnd&)> work) {
           self = weak_from_this()] {
     auto answer = std::make_shared<wire::Event>(work(*file));
     workers->on_io([answer, self] {
-      // A pump that is gone has told the end already.
+      // A destroyed pump has reported the end already.
       if (const auto pump = self.lock()) pump->feed(std::move(*answer));
     });
   };

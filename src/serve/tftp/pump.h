@@ -1,4 +1,4 @@
-// Carries out what a TFTP session asks for: datagrams through a transport, file bytes
+// Carries out the actions of a TFTP session: datagrams through a transport, file bytes
 // through a file end on the disk pool. Written once, over interfaces, so that the same
 // loop runs over sockets and over a simulated network.
 #pragma once
@@ -16,8 +16,8 @@
 
 namespace vantro::serve::tftp {
 
-// Where datagrams to the one peer go. What can't be sent is dropped: the session's resend
-// timer is there for that.
+// The way for datagrams to the one peer. A datagram that cannot be sent is dropped: the
+// session's resend timer covers that.
 class Transport {
  public:
   virtual ~Transport() = default;
@@ -43,18 +43,18 @@ class FileEnd {
 std::unique_ptr<FileEnd> file_end(gate::ReadGrant grant);
 std::unique_ptr<FileEnd> file_end(gate::WriteGrant grant);
 
-// Where work runs. Work given to on_disk() by one pump runs in its order.
+// The place where work runs. Work of one pump for on_disk() runs in its order.
 class Workers {
  public:
   virtual ~Workers() = default;
   virtual void on_disk(std::function<void()> work) = 0;
-  // What waits for the disk for long, after what was given to on_disk() before it.
+  // Work that waits long for the disk, after earlier work of on_disk().
   virtual void on_filing(std::function<void()> work) = 0;
   virtual void on_io(std::function<void()> work) = 0;
 };
 
-// Used on the I/O thread. Transport, workers and clock must outlive it; workers also the
-// work that they were given.
+// Used on the I/O thread. Transport, workers and clock must outlive it; workers also
+// their work.
 class Pump : public std::enable_shared_from_this<Pump> {
  public:
   Pump(std::unique_ptr<wire::tftp::Session> session, std::shared_ptr<FileEnd> file,
@@ -67,7 +67,7 @@ class Pump : public std::enable_shared_from_this<Pump> {
   void begin() { feed(wire::tftp::Begin{}); }
   void datagram(base::ByteView bytes) { feed(wire::tftp::Datagram{bytes}); }
   void stop(const std::string& why) { feed(wire::tftp::Stop{why}); }
-  // The device began again: this transfer leads nowhere any more. Nothing is sent.
+  // The device began again: this transfer is useless now. Nothing is sent.
   void superseded();
   // Call this often; the session's deadline is as fine as the calls are.
   void tick(base::Instant now);
@@ -87,9 +87,9 @@ class Pump : public std::enable_shared_from_this<Pump> {
   void on(wire::tftp::WriteFile& action);
   void on(wire::tftp::CommitFile& action);
   void on(wire::tftp::Ended& action);
-  // Runs on the disk pool, and feeds what it gives.
+  // Runs on the disk pool, and feeds the result to the session.
   void ask_disk(std::function<wire::tftp::Event(FileEnd&)> work);
-  // The same, made ready to be run anywhere.
+  // The same, ready to run anywhere.
   std::function<void()> asking(std::function<wire::tftp::Event(FileEnd&)> work);
 
   std::unique_ptr<wire::tftp::Session> session_;
@@ -97,8 +97,9 @@ class Pump : public std::enable_shared_from_this<Pump> {
   Transport& transport_;
   std::shared_ptr<Workers> workers_;
   const base::Clock& clock_;
-  wire::tftp::Actions actions_;               // kept for its memory
-  std::optional<wire::tftp::Event> at_once_;  // an answer that was there without waiting
+  wire::tftp::Actions actions_;  // kept for its memory
+  std::optional<wire::tftp::Event>
+      at_once_;  // an answer that was available without waiting
   wire::tftp::Progress told_;
   base::Instant told_at_{};
   bool superseded_ = false;

@@ -90,7 +90,7 @@ std::vector<base::Listening> Server::listening() const {
   return listening_;
 }
 
-// On the first lane's thread, or before there is one.
+// On the first lane's thread, or before it exists.
 void Server::note_listening() {
   std::vector<base::Listening> all;
   for (const auto& where : lanes_.front()->listening()) all.push_back({"tftp", where});

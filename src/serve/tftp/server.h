@@ -1,8 +1,8 @@
-// TFTP over UDP sockets (RFC 1350, 2347, 2348, 2349, 7440), on as many threads as wanted.
+// TFTP over UDP sockets (RFC 1350, 2347, 2348, 2349, 7440), on any number of threads.
 //
 // Every thread is a lane of its own: it has a socket on each listening address, which the
 // kernel keeps the same for all datagrams of one peer and port, and it runs the transfers
-// that are asked for there from their first datagram to their last.
+// that are requested there from their first datagram to their last.
 #pragma once
 
 #include <atomic>
@@ -27,10 +27,10 @@
 
 namespace vantro::serve::tftp {
 
-// Where answers leave from.
+// The source port of answers.
 struct ReplyPorts {
   // From the port that was asked, for firewalls that let nothing else through. The
-  // transfers of a peer are then told apart by its port alone.
+  // transfers of a peer are then distinguished by its port alone.
   bool listening_port = false;
   // Else from a port of this range; nothing: from any.
   std::optional<std::pair<std::uint16_t, std::uint16_t>> range;
@@ -44,7 +44,7 @@ struct Config {
   std::size_t threads = 2;
 };
 
-// Where work runs that waits for the disk. `filing`: of uploads; as many are filed
+// Threads for work that waits for the disk. `filing`: of uploads; as many are filed
 // together as it has threads.
 struct Pools {
   net::WorkPool& disk;
@@ -57,10 +57,10 @@ struct Shared;
 class Server final : public net::Front {
  public:
   // All of them must outlive the server, and the pools' work must be joined before the
-  // gate goes.
+  // gate is destroyed.
   Server(Pools pools, gate::Gate& gate, const base::Clock& clock, base::Log log,
          Config config);
-  // Ends what still runs.
+  // Ends everything that still runs.
   ~Server() override;
   Server(const Server&) = delete;
   Server& operator=(const Server&) = delete;
@@ -81,7 +81,7 @@ class Server final : public net::Front {
   std::vector<std::unique_ptr<Lane>> lanes_;
   std::vector<std::thread> threads_;
   std::atomic<std::size_t> lanes_to_drain_ = 0;
-  std::vector<base::Endpoint> wanted_;  // as it was asked for
+  std::vector<base::Endpoint> wanted_;  // as configured
   mutable base::Mutex mutex_;
   std::vector<base::Listening> listening_ VANTRO_GUARDED_BY(mutex_);
 };

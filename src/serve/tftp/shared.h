@@ -1,4 +1,4 @@
-// What the lanes of a TFTP server have in common. Thread-safe.
+// What the lanes of a TFTP server share. Thread-safe.
 #pragma once
 
 #include <utility>

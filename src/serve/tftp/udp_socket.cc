@@ -9,10 +9,10 @@
 namespace vantro::serve::tftp {
 namespace {
 
-// What the kernel takes in one call with UDP_SEGMENT.
+// The kernel's limit for one call with UDP_SEGMENT.
 constexpr std::size_t kMostSegments = 64;
 constexpr std::size_t kMostBytes = 65'000;
-// Room for a window, or for a burst of requests; the system may grant less.
+// Space for a window, or for a burst of requests; the system may grant less.
 constexpr int kSocketBuffer = 1024 * 1024;
 
 base::Address address_of(const in6_addr& from) {
@@ -81,7 +81,7 @@ int UdpSocket::open(const base::Endpoint& local, bool shared) {
   const auto set = [&](int level, int option) {
     return ::setsockopt(fd.get(), level, option, &on, sizeof on) == 0;
   };
-  // An IPv6 socket of its own for IPv6 alone: both families can then have the same port.
+  // IPv6 sockets are for IPv6 alone: both families can then have the same port.
   const bool done =
       v6_ ? set(IPPROTO_IPV6, IPV6_V6ONLY) && set(IPPROTO_IPV6, IPV6_RECVPKTINFO)
           : set(IPPROTO_IP, IP_PKTINFO);
@@ -202,8 +202,8 @@ void UdpSocket::send(Route& route, const wire::tftp::SendBlocks& blocks) const {
                                static_cast<std::uint16_t>(blocks.block_size + kHead));
     }
     const auto done = ::sendmsg(fd_.get(), &message, MSG_DONTWAIT | MSG_NOSIGNAL);
-    // Blocks larger than the path's packets can't be cut by the kernel; one by one they
-    // go in fragments.
+    // The kernel cannot cut blocks larger than the path's packets; one by one they go in
+    // fragments.
     if (done < 0 && count > 1 && (errno == EINVAL || errno == EMSGSIZE || errno == EIO)) {
       route.segments_ = false;
       continue;

@@ -1,6 +1,6 @@
-// A UDP socket over IPv4 or IPv6 that knows which of its addresses a datagram was sent
-// to, and on which network interface it came; and that sends the blocks of a window in
-// as few system calls as the kernel allows. Never waits.
+// A UDP socket over IPv4 or IPv6 that knows to which of its addresses and on which
+// network interface a datagram arrived; and that sends the blocks of a window in as few
+// system calls as the kernel allows. Never waits.
 #pragma once
 
 #include <netinet/in.h>
@@ -19,15 +19,15 @@ namespace vantro::serve::tftp {
 struct Received {
   base::Endpoint peer;
   base::Address to;             // the local address it was sent to
-  std::uint32_t interface = 0;  // its index; 0: not known
+  std::uint32_t interface = 0;  // its index; 0: unknown
   base::ByteView bytes;         // in the caller's buffer
 };
 
-// Where datagrams of one transfer go, worked out once.
+// The way for datagrams of one transfer, computed once.
 class Route {
  public:
   explicit Route(const base::Endpoint& peer) : Route(peer, base::Address()) {}
-  // `from` is the local address that they leave from; unspecified: the socket's own.
+  // `from` is their source address; unspecified: the socket's own.
   Route(const base::Endpoint& peer, const base::Address& from);
 
  private:
@@ -53,14 +53,14 @@ class UdpSocket {
   int fd() const { return fd_.get(); }
   base::Endpoint local() const;
 
-  // From now on only this peer's datagrams come, and all go to it: what the kernel needs
-  // to know about the way is then looked up once. 0 or an errno.
+  // From now on only this peer's datagrams arrive, and all go to it: the kernel then
+  // looks up the route once. 0 or an errno.
   int connect(const Route& peer);
 
-  // Nothing if nothing is there. `to` and `interface` only if `wants_destination`.
+  // Nothing if there is none. `to` and `interface` only if `wants_destination`.
   std::optional<Received> receive(std::span<std::uint8_t> buffer, bool wants_destination);
 
-  // Lost like any datagram if they can't go now: the sessions send them again.
+  // Lost like any datagram if they cannot be sent now: the sessions send them again.
   void send(const Route& route, base::ByteView datagram) const;
   void send(Route& route, const wire::tftp::SendBlocks& blocks) const;
 

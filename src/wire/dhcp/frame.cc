@@ -15,7 +15,7 @@ constexpr std::size_t kArpSize = 28;
 constexpr std::uint8_t kUdp = 17;
 constexpr std::uint8_t kTimeToLive = 64;
 
-// RFC 1071. `sum` is what was summed before.
+// RFC 1071. `sum` is the sum so far.
 std::uint32_t sum_of(ByteView bytes, std::uint32_t sum = 0) {
   for (std::size_t i = 0; i + 1 < bytes.size(); i += 2) sum += base::read_u16(bytes, i);
   if (bytes.size() % 2 != 0) sum += static_cast<std::uint32_t>(bytes.back()) << 8;
@@ -70,7 +70,7 @@ std::optional<Datagram> parse_datagram(ByteView frame, bool checksum_there) {
   const std::size_t head = static_cast<std::size_t>(ip[0] & 0x0f) * 4;
   if (ip[0] >> 4 != 4 || head < kIpHead || ip[9] != kUdp) return std::nullopt;
   const std::size_t length = base::read_u16(ip, 2);
-  // Behind it an Ethernet frame may be filled up.
+  // After it an Ethernet frame may have padding.
   if (length > ip.size() || length < head + kUdpHead) return std::nullopt;
   const bool is_fragment = (base::read_u16(ip, 6) & 0x3fff) != 0;
   if (is_fragment || folded(sum_of(ip.first(head))) != 0) return std::nullopt;
@@ -100,7 +100,8 @@ ByteBuffer encode_datagram(const Datagram& datagram) {
   const auto udp_size = kUdpHead + datagram.bytes.size();
   ByteBuffer ip{0x45, 0};
   base::append_u16(ip, static_cast<std::uint16_t>(kIpHead + udp_size));
-  base::append_u16(ip, 0);  // identification: a datagram that is never cut needs none
+  base::append_u16(ip,
+                   0);  // identification: a datagram that is never fragmented needs none
   base::append_u16(ip, 0x4000);
   ip.push_back(kTimeToLive);
   ip.push_back(kUdp);

@@ -1,6 +1,6 @@
-// Ethernet frames with an UDP datagram over IPv4 in them (RFC 894, 791, 768), and ARP
-// (RFC 826, 5227): what is needed to speak with a device that has no address yet, which
-// the system's own sockets can't reach.
+// Ethernet frames with a UDP datagram over IPv4 in them (RFC 894, 791, 768), and ARP (RFC
+// 826, 5227): for speaking with a device that has no address yet, which the system's own
+// sockets cannot reach.
 #pragma once
 
 #include <cstdint>
@@ -23,10 +23,10 @@ struct Datagram {
   base::ByteView bytes;  // parsed: a view into the frame
 };
 
-// Nothing for a frame that is anything else: another protocol, a fragment, truncated, or
-// with a wrong checksum of its IP header or of UDP. `checksum_there`: false for a frame
-// of this machine's own, whose checksum the kernel leaves to an interface that never
-// sends it (packet(7), TP_STATUS_CSUMNOTREADY).
+// Nothing for any other frame: another protocol, a fragment, truncated, or with a wrong
+// checksum of its IP header or of UDP. `checksum_there`: false for a frame of this
+// machine's own, whose checksum the kernel leaves to an interface that never sends it
+// (packet(7), TP_STATUS_CSUMNOTREADY).
 std::optional<Datagram> parse_datagram(base::ByteView frame, bool checksum_there = true);
 base::ByteBuffer encode_datagram(const Datagram& datagram);
 
@@ -41,7 +41,8 @@ struct Arp {
 std::optional<Arp> parse_arp(base::ByteView frame);
 base::ByteBuffer encode_arp(const Arp& arp);
 
-// A probe asks who has an address, for one who does not have it itself (RFC 5227, 2.1.1).
+// A probe asks who has an address, from a sender that does not have it itself (RFC 5227,
+// 2.1.1).
 inline Arp arp_probe(const base::LinkAddress& from, const base::Address& wanted) {
   return {false, from, base::Address::v4(0), {}, wanted};
 }

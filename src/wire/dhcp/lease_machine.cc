@@ -12,7 +12,7 @@ namespace {
 constexpr std::uint32_t kShortestLease = 60;  // seconds
 constexpr std::size_t kMostInUse = 1024;
 constexpr std::size_t kMostOthers = 64;
-// Of IP and UDP, which option 57 counts.
+// Headers of IP and UDP, which option 57 counts.
 constexpr std::size_t kHeads = 28;
 constexpr std::size_t kShortestSerial = 4;
 
@@ -55,7 +55,7 @@ void LeaseMachine::drop(const std::string& client) {
   const auto found = by_client_.find(client);
   if (found == by_client_.end()) return;
   due_.erase({found->second.until, client});
-  // One that never took what it was offered leaves the place to the next.
+  // A client that never took its offer leaves the place to the next.
   if (first_ == client && !found->second.was_bound) first_.clear();
   by_address_.erase(found->second.address);
   by_client_.erase(found);
@@ -162,7 +162,7 @@ bool LeaseMachine::usable(const base::Address& address, const Client& client,
   if (in_use != in_use_.end() && in_use->second > now) return false;
   const auto taken = by_address_.find(address);
   if (taken != by_address_.end() && taken->second != client.name) return false;
-  // What is kept for a guest is for nobody else.
+  // A guest's address is for nobody else.
   for (const auto& guest : plan_.guests) {
     if (guest.address != address) continue;
     const bool own = (guest.link && client.link && *guest.link == *client.link) ||
@@ -212,12 +212,12 @@ Message LeaseMachine::answer_to(const Message& message, const Client& client,
   const auto mask = mask_of(plan_.prefix);
   answer.add_number32(option::kSubnetMask, mask);
   if (!plan_.routers.empty()) answer.add_addresses(option::kRouters, plan_.routers);
-  // Boot loaders differ in where they look for the file and its server, so both stand in
+  // Boot loaders differ in where they look for the file and its server, so both are in
   // both places.
   const auto file = file_for(client);
   answer.next_server = plan_.server;
   answer.server_name = plan_.server.text();
-  // The field has room for 127; a longer name is in the option alone.
+  // The field has space for 127; a longer name is in the option alone.
   constexpr std::size_t kLongestInField = 127;
   if (file.size() <= kLongestInField) answer.file = file;
   answer.add_text(option::kTftpServerName, plan_.server.text());
@@ -263,8 +263,7 @@ void LeaseMachine::send(Message answer, const Heard& event, Actions& actions) co
   if (!message.relay.is_unspecified()) {
     reply.to_link = event.from_link;
     reply.to = {message.relay, kServerPort};
-    // The relay must tell it to everybody, as the client has no address (RFC
-    // 2131, 4.3.2).
+    // The relay must broadcast it, as the client has no address (RFC 2131, 4.3.2).
     if (refusal) answer.broadcast = true;
   } else if (refusal) {
     reply.to_link = base::LinkAddress::everybody();
@@ -293,7 +292,7 @@ void LeaseMachine::tell_refused(const Client& client, const std::string& why,
   if (refused_.size() >= kMostRefused) {
     std::erase_if(refused_,
                   [&](const auto& one) { return now - one.second >= kTellAgain; });
-    // More than that within a minute: the others are not told of.
+    // The limit of reports within a minute.
     if (refused_.size() >= kMostRefused) return;
   }
   refused_[client.name] = now;
@@ -317,7 +316,7 @@ void LeaseMachine::on(const Heard& event, base::Instant now, Actions& actions) {
     return;
   }
   const auto type = message.type();
-  // Types of later standards are not for this server; BOOTP is what has none.
+  // Types of later standards are not for this server; a message without a type is BOOTP.
   if (!type && message.find(option::kMessageType) != nullptr) return;
   if (type == Type::kOffer || type == Type::kAck || type == Type::kNak) return;
   if (type == Type::kRelease) {
@@ -325,7 +324,7 @@ void LeaseMachine::on(const Heard& event, base::Instant now, Actions& actions) {
     if (lease == by_client_.end() || lease->second.address != message.client) return;
     actions.emplace_back(
         Told{Told::What::kReleased, client, lease->second.address, "", "", ""});
-    // Kept for it until an offer would run out: between two stages of one boot.
+    // Reserved for it until an offer would expire: between two stages of one boot.
     lease->second.state = State::kOffered;
     set_until(lease->second, std::min(lease->second.until, now + kOfferStands));
     return;
@@ -417,7 +416,7 @@ void LeaseMachine::is_free(Lease& lease, base::Instant now, Actions& actions) {
   if (!event) return;
   const bool bootp = !event->message.type();
   const auto& client = lease.client;
-  // A client of BOOTP says nothing more: what it was told is its own from then on.
+  // A client of BOOTP sends nothing more: the address is its own from then on.
   if (bootp) {
     lease.state = State::kBound;
     lease.was_bound = true;
@@ -453,8 +452,8 @@ void LeaseMachine::request(const Heard& event, const Client& client, base::Insta
     acknowledge(found->second, event, now, actions);
     return;
   }
-  // It remembers an address from before, or one that was not offered to it. Told no, it
-  // asks again at once.
+  // It remembers an address from before, or one that was not offered to it. After a
+  // refusal it asks again at once.
   refuse_request(
       event, client,
       fmt::format("it asked for {}, which is not its address here", wanted->text()), now,

@@ -1,17 +1,17 @@
-// A DHCP and BOOTP server for one wire, as a machine (RFC 2131, 951, 1542): messages and
-// deadlines in, replies, probes and what to tell people out. No socket, clock or thread
-// of its own.
+// A DHCP and BOOTP server for one interface, as a machine (RFC 2131, 951, 1542): messages
+// and deadlines in, replies, probes and reports for people out. No socket, clock or
+// thread of its own.
 //
 //   DISCOVER -> probe the address -> OFFER -> REQUEST -> ACK ... renewals ... RELEASE
 //
-// An address is asked for on the wire before it is given for the first time (RFC 2131,
-// 2.2): somebody may have it, of whom nobody knows. It is given to nobody else until its
-// lease has run out, whatever is lost on the way.
+// An address is probed on the network before it is leased for the first time (RFC 2131,
+// 2.2): a device that nobody knows of may have it. It is leased to nobody else until its
+// lease has expired, whatever is lost on the way.
 //
 // A client is known by its link address, not by its identifier (option 61), against RFC
 // 2131, 4.2: the stages of one boot give different identifiers, and each would take an
-// address of a pool that may have one. Only where no link address is given does the
-// identifier stand for it.
+// address of a pool that may have only one. Only without a link address does the
+// identifier count.
 //
 // Not thread-safe.
 #pragma once
@@ -34,38 +34,38 @@
 
 namespace vantro::wire::dhcp {
 
-// Which file a client is told to load. What is not given fits every client.
+// Which file a client is told to load. An empty condition matches every client.
 struct BootFile {
   std::optional<std::uint16_t> architecture;  // option 93
   std::string user_class;                     // option 77
   std::string vendor_class;                   // the beginning of option 60
-  std::string file;  // "{link}", "{serial}" and "{device}" stand for the client's own
+  std::string file;  // "{link}", "{serial}" and "{device}" mean the client's own
 };
 
-// A client that is expected, by its link address or by a serial number that it gives in
-// one of the options 12, 60, 61, 124 and 125.
+// An expected client, by its link address or by a serial number that it gives in one of
+// the options 12, 60, 61, 124 and 125.
 struct Guest {
   std::optional<base::LinkAddress> link;
   std::string serial;
   std::string device;                    // its name for people, or empty
-  std::optional<base::Address> address;  // its own; else one of the pool
+  std::optional<base::Address> address;  // its own; else one from the pool
 };
 
 // Who gets an address.
 enum class Admission {
-  kGuests,  // those that are expected
-  kFirst,   // the first that asks, and nobody else after it
+  kGuests,  // expected ones
+  kFirst,   // the first that asks, and no other after it
   kAnybody,
 };
 
 struct LeasePlan {
-  base::Address server = nowhere();  // this server's own address on the wire
+  base::Address server = nowhere();  // this server's own address on the interface
   unsigned prefix = 24;              // of its network
-  std::vector<base::Address> pool;   // given in this order; each once
+  std::vector<base::Address> pool;   // leased in this order; each once
   std::vector<Guest> guests;
   Admission admission = Admission::kFirst;
   base::Duration lease = std::chrono::minutes(10);
-  // When the server goes. No lease is given beyond it, but for a minute at the least.
+  // The server's end. No lease is longer than that, except for a minute at least.
   std::optional<base::Instant> ends;
   std::vector<base::Address> routers, name_servers, time_servers;
   std::vector<base::Address> tftp_servers;  // option 150; empty: this server
@@ -73,11 +73,11 @@ struct LeasePlan {
   std::string vendor_class;           // option 60 of the answers; empty: none
   base::ByteBuffer vendor;            // option 43
   base::ByteBuffer vendor_by_number;  // option 125
-  std::vector<BootFile> files;        // the first that fits counts
+  std::vector<BootFile> files;        // the first match counts
   bool relays = false;                // whether requests through a relay are answered
 };
 
-// What a client says of itself.
+// A client's own description.
 struct Client {
   std::string name;  // its link address, or its identifier in hexadecimal
   std::optional<base::LinkAddress> link;
@@ -85,7 +85,7 @@ struct Client {
   std::vector<std::string> user_classes;
   std::optional<std::uint16_t> architecture;
   bool bootp = false;
-  std::string serial, device;  // of the guest that it is
+  std::string serial, device;  // the guest's
 };
 
 // -- Events --
@@ -124,12 +124,12 @@ struct Told {
     kDeclined,     // the client found the address in use
     kInUse,        // a probe found it in use, by `other`
     kChoseOther,   // the client took the offer of the address server `other`
-    kOtherServer,  // the address server `other` answers on this wire
+    kOtherServer,  // the address server `other` answers on this network
   };
   What what;
   Client client;
   std::optional<base::Address> address;
-  std::string file;   // that the client was told to load, or empty
+  std::string file;   // for the client to load, or empty
   std::string other;  // an address, or a link address
   std::string why;    // a sentence
 };
@@ -138,13 +138,13 @@ using Actions = std::vector<Action>;
 
 class LeaseMachine {
  public:
-  // How long an answer to a probe is waited for (RFC 5227 has up to seven seconds; a
-  // boot loader gives up after three), and how long an offer is valid.
+  // How long to wait for an answer to a probe (RFC 5227 has up to seven seconds; a boot
+  // loader gives up after three), and how long an offer is valid.
   static constexpr base::Duration kProbeTime = std::chrono::milliseconds(400);
   static constexpr base::Duration kOfferStands = std::chrono::seconds(60);
-  // An address that somebody else has is not tried again before.
+  // An address in use elsewhere is not tried again before.
   static constexpr base::Duration kInUseFor = std::chrono::minutes(10);
-  // Of clients that are remembered because they were refused.
+  // How many refused clients are remembered.
   static constexpr std::size_t kMostRefused = 256;
   static constexpr base::Duration kTellAgain = std::chrono::minutes(1);
 
@@ -161,7 +161,7 @@ class LeaseMachine {
     State state = State::kProbing;
     base::Instant until;  // probing: when it counts as free
     bool was_bound = false;
-    // What is answered when the probe is over.
+    // The answer for the end of the probe.
     std::optional<Heard> asked;
   };
 
@@ -209,12 +209,12 @@ class LeaseMachine {
 
   const LeasePlan plan_;
   std::map<std::string, Lease> by_client_;
-  std::string first_;  // Admission::kFirst: whose the session is; empty: nobody's yet
+  std::string first_;  // Admission::kFirst: the session's client; empty: none yet
   std::map<base::Address, std::string> by_address_;
   std::set<std::pair<base::Instant, std::string>> due_;  // Lease::until of each client
-  std::map<base::Address, base::Instant> in_use_;        // by others; until when
-  std::map<std::string, base::Instant> refused_;         // when that was told
-  std::map<base::Address, base::Instant> others_;        // address servers; when told
+  std::map<base::Address, base::Instant> in_use_;        // in use elsewhere; until when
+  std::map<std::string, base::Instant> refused_;         // the last report of that
+  std::map<base::Address, base::Instant> others_;  // address servers; the last report
 };
 
 // One line for people: "02:00:5e:10:00:01 asked for an address (ARM 32-bit boot loader)".

@@ -11,7 +11,7 @@ using base::ByteBuffer;
 using base::ByteView;
 using base::Kind;
 
-// Where the fields of the fixed part begin (RFC 2131, figure 1).
+// Offsets of the fields in the fixed part (RFC 2131, figure 1).
 constexpr std::size_t kHardwareAt = 28;
 constexpr std::size_t kServerNameAt = 44;
 constexpr std::size_t kServerNameSize = 64;
@@ -160,7 +160,7 @@ std::string Message::text(std::uint8_t code) const {
 
 std::optional<std::uint16_t> Message::number16(std::uint8_t code) const {
   const auto* bytes = find(code);
-  // Of a list of architectures the first is the one that runs (RFC 4578, 2.1).
+  // The first of a list of architectures is the running one (RFC 4578, 2.1).
   if (bytes == nullptr || bytes->size() < 2) return std::nullopt;
   return base::read_u16(*bytes, 0);
 }
@@ -256,8 +256,8 @@ Encoded encode(const Message& message, std::size_t longest) {
   append_address(out, message.relay);
   out.insert(out.end(), message.hardware.begin(), message.hardware.end());
 
-  // The options where they fit: behind the fixed part, in `file`, in `sname`. Each keeps
-  // a byte for the end; behind the fixed part, three for option 52.
+  // The options where they fit: after the fixed part, in `file`, in `sname`. Each keeps a
+  // byte for the end; after the fixed part, three for option 52.
   ByteBuffer behind;
   ByteBuffer in_file;
   ByteBuffer in_name;

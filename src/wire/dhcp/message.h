@@ -1,8 +1,8 @@
 // BOOTP and DHCP messages (RFC 951, 1542, 2131, 2132). Nothing here keeps state.
 //
-// An option that came in several pieces is one (RFC 3396), wherever the pieces stood: a
-// sender may use the fields `sname` and `file` for options as well (option 52, RFC 2132
-// 9.3). What is sent is laid out the same way where it does not fit otherwise.
+// An option in several pieces is joined (RFC 3396), wherever the pieces were: a sender
+// may use the fields `sname` and `file` for options as well (option 52, RFC 2132 9.3).
+// Sent messages use the same layout if the options do not fit otherwise.
 #pragma once
 
 #include <cstdint>
@@ -78,15 +78,15 @@ struct Message {
   std::uint8_t hardware_type = 1;    // htype: 1 is Ethernet
   std::uint8_t hardware_length = 6;  // hlen, at most 16
   std::uint8_t hops = 0;
-  std::uint32_t transaction = 0;     // xid
-  std::uint16_t seconds = 0;         // secs, since the client began
-  bool broadcast = false;            // flags: the client can't take a unicast reply yet
-  base::Address client = nowhere();  // ciaddr
-  base::Address yours = nowhere();   // yiaddr
+  std::uint32_t transaction = 0;  // xid
+  std::uint16_t seconds = 0;      // secs, since the client began
+  bool broadcast = false;         // flags: the client cannot receive a unicast reply yet
+  base::Address client = nowhere();         // ciaddr
+  base::Address yours = nowhere();          // yiaddr
   base::Address next_server = nowhere();    // siaddr
   base::Address relay = nowhere();          // giaddr
   std::array<std::uint8_t, 16> hardware{};  // chaddr
-  std::string server_name;                  // sname, without what follows its first zero
+  std::string server_name;                  // sname, up to its first zero
   std::string file;                         // file
   std::vector<Option> options;              // each code once, in their order
   // A message without the magic cookie has none (RFC 951); a reply to it has none either.
@@ -94,15 +94,15 @@ struct Message {
 
   bool operator==(const Message&) const = default;
 
-  // Nothing where it is not Ethernet's.
+  // Nothing if it is not an Ethernet address.
   std::optional<base::LinkAddress> link_address() const;
   void set_link_address(const base::LinkAddress& address);
 
-  // Null: it is not there.
+  // Null: it is missing.
   const base::ByteBuffer* find(std::uint8_t code) const;
   std::optional<Type> type() const;
-  // Of an option that is one address, or text; nothing where it is not there, or has
-  // another length.
+  // Of an option that is one address, or text; nothing if it is missing, or has another
+  // length.
   std::optional<base::Address> address(std::uint8_t code) const;
   std::string text(std::uint8_t code) const;
   std::optional<std::uint16_t> number16(std::uint8_t code) const;
@@ -114,7 +114,8 @@ struct Message {
   void add_number32(std::uint8_t code, std::uint32_t value);
 };
 
-// What every client takes (RFC 2131, 2), and the least that BOOTP sends (RFC 951).
+// The size that every client accepts (RFC 2131, 2), and the least that BOOTP sends (RFC
+// 951).
 inline constexpr std::size_t kUsualMessage = 548;
 inline constexpr std::size_t kShortestMessage = 300;
 inline constexpr std::size_t kLargestMessage = 1472;  // one Ethernet frame
@@ -125,10 +126,10 @@ base::Outcome<Message> parse(base::ByteView datagram);
 
 struct Encoded {
   base::ByteBuffer datagram;
-  std::vector<std::uint8_t> left_out;  // options for which there was no room
+  std::vector<std::uint8_t> left_out;  // options that did not fit
 };
-// At most `longest` bytes, which is at least kShortestMessage. Options stand in their
-// order, so the most important come first; where they don't fit behind the fixed part,
+// At most `longest` bytes, which is at least kShortestMessage. Options are in their
+// order, so the most important come first; if they do not fit after the fixed part,
 // `file` and then `sname` are used, if they are empty.
 Encoded encode(const Message& message, std::size_t longest = kUsualMessage);
 
@@ -136,7 +137,7 @@ Encoded encode(const Message& message, std::size_t longest = kUsualMessage);
 // boot loaders send it.
 std::vector<std::string> user_classes(const Message& message);
 // "ARM UEFI 64-bit" and the like (RFC 4578, and IANA's list of processor architecture
-// types); the number, where it has no name.
+// types); the number, if it has no name.
 std::string architecture_name(std::uint16_t architecture);
 
 // Canonical text, for tests and debugging: "DISCOVER 02:00:5e:10:00:01 xid 1 [1 3 6]".

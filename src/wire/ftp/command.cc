@@ -74,8 +74,8 @@ bool is_pattern(std::string_view name) {
 }
 
 bool fits(std::string_view pattern, std::string_view name) {
-  // Only the last star is ever taken back: no pattern takes longer than the product of
-  // both lengths.
+  // Only the last star is ever retried: no pattern takes longer than the product of both
+  // lengths.
   std::size_t at = 0, in_name = 0;
   std::optional<std::size_t> star;
   std::size_t star_ends = 0;

@@ -1,4 +1,4 @@
-// A command line of FTP: a verb and what it gives (RFC 959, 5.3).
+// A command line of FTP: a verb and its argument (RFC 959, 5.3).
 #pragma once
 
 #include <string>
@@ -11,21 +11,21 @@ struct Command {
   std::string argument;  // as it was typed
 };
 
-// Blanks before the verb and at the end of the line are forgiven, but in a password
-// blanks count. A verb of anything but letters is given as it is.
+// Blanks before the verb and at the end of the line are ignored, but in a password blanks
+// count. A verb with other characters than letters is returned unchanged.
 Command parse_command(std::string_view line);
 
 // ASCII letters only.
 std::string upper(std::string_view text);
 
-// The path that a typed one means in the folder. Both begin with "/", "/" alone is the
-// top; ".." goes up, at most to the top; a backslash is a slash.
+// The meaning of a typed path in the folder. Both begin with "/", "/" alone is the top;
+// ".." goes up, at most to the top; a backslash is a slash.
 std::string resolve(std::string_view folder, std::string_view typed);
 
-// A listing's argument without the options that clients give as to a shell ("-la").
+// A listing's argument without the options that clients add as for a shell ("-la").
 std::string_view without_options(std::string_view argument);
 
-// Whether a typed name is a pattern of several: it holds '*' or '?'.
+// Whether a typed name is a pattern: it holds '*' or '?'.
 bool is_pattern(std::string_view name);
 bool fits(std::string_view pattern, std::string_view name);
 

@@ -1,5 +1,4 @@
-// Where a data connection goes to, as it is written in commands and replies (RFC 959,
-// RFC 2428).
+// The addresses of data connections in commands and replies (RFC 959, RFC 2428).
 #pragma once
 
 #include <optional>
@@ -10,15 +9,15 @@
 
 namespace vantro::wire::ftp {
 
-// PORT's "h1,h2,h3,h4,p1,p2". Nothing for anything else.
+// PORT's "h1,h2,h3,h4,p1,p2". Nothing for any other text.
 std::optional<base::Endpoint> parse_port(std::string_view argument);
 
 // EPRT's "|1|192.0.2.7|50000|", "|2|2001:db8::7|50000|"; the bar may be another printable
-// character. Nothing for anything else; an unknown kind of address is told apart, as it
-// has a reply of its own.
+// character. Nothing for any other text; an unknown address family is distinguished, as
+// it has a reply of its own.
 struct ExtendedPort {
   bool known_kind = true;
-  base::Endpoint where;  // with a known kind
+  base::Endpoint where;  // with a known family
 };
 std::optional<ExtendedPort> parse_extended_port(std::string_view argument);
 

@@ -9,14 +9,14 @@
 
 namespace vantro::wire::ftp {
 
-// "type=file;size=12;modify=20261126180100;perm=r; NAME", without an end.
+// "type=file;size=12;modify=20261126180100;perm=r; NAME", without a line end.
 struct WantedFacts {
   bool type = true, size = true, modify = true, perm = true;
 };
-// What OPTS MLST asks for: "type;size;" (RFC 3659, 7.9). Unknown facts are left out.
+// The argument of OPTS MLST: "type;size;" (RFC 3659, 7.9). Unknown facts are left out.
 WantedFacts parse_wanted(std::string_view text);
 std::string wanted_text(const WantedFacts& wanted);  // "type;size;"
-// As FEAT tells it: those that are on have a star.
+// For FEAT: the enabled ones have a star.
 std::string feature_text(const WantedFacts& wanted);
 std::string facts_line(const Entry& entry, const WantedFacts& wanted);
 

@@ -29,14 +29,14 @@ void LineReader::feed(base::ByteView bytes) {
       case Telnet::kCommand:
         telnet_ = Telnet::kText;
         if (byte == kInterpretAsCommand) {
-          text_byte(byte);  // stands for itself
+          text_byte(byte);  // a literal 255
         } else if (byte >= kWill) {
           asked_ = byte;
           telnet_ = Telnet::kOption;
         } else if (byte == kSubnegotiationBegin) {
           telnet_ = Telnet::kSubnegotiation;
         }
-        // The others, interrupt and data mark among them, say nothing that ABOR does not.
+        // The others, interrupt and data mark among them, add nothing to ABOR.
         break;
       case Telnet::kOption:
         telnet_ = Telnet::kText;
@@ -61,7 +61,7 @@ void LineReader::option(std::uint8_t byte) {
 }
 
 void LineReader::text_byte(std::uint8_t byte) {
-  // In the network's text a CR is followed by LF, or by NUL if it stands for itself.
+  // In network text a CR is followed by LF, or by NUL if it means itself.
   const bool after_cr = std::exchange(after_cr_, byte == '\r');
   if (after_cr && byte == 0) return;
   if (byte == '\n') {
@@ -71,7 +71,7 @@ void LineReader::text_byte(std::uint8_t byte) {
   }
   if (line_.text.size() >= kLongestLine) {
     line_.too_long = true;
-    // A CR is the last byte that it may be asked to give back.
+    // A CR is the last byte that it may have to give back.
     if (byte == '\r') line_.text.back() = '\r';
     return;
   }

@@ -1,4 +1,4 @@
-// Lines out of the bytes of a control connection: FTP's commands come as telnet text (RFC
+// Lines from the bytes of a control connection: FTP's commands come as telnet text (RFC
 // 959, 5.3.1; RFC 854), which old clients obey in full and new ones not at all.
 #pragma once
 
@@ -11,11 +11,11 @@
 
 namespace vantro::wire::ftp {
 
-// Takes any split of its input. Telnet sequences are taken out; options are refused, as
-// nothing but plain text is spoken here (RFC 1123, 4.1.2.12).
+// Takes any split of its input. Telnet sequences are removed; options are refused, as
+// only plain text is used here (RFC 1123, 4.1.2.12).
 class LineReader {
  public:
-  // In bytes, without its end: the longest name, every byte of it, and some words.
+  // In bytes, without its end: the longest name, with every byte escaped, and some words.
   static constexpr std::size_t kLongestLine = 2048;
 
   struct Line {
@@ -26,9 +26,9 @@ class LineReader {
   void feed(base::ByteView bytes);
   std::optional<Line> next();
 
-  // Nothing is there that was not taken, not even the beginning of a line.
+  // Everything was taken, including the beginning of a line.
   bool empty() const { return lines_.empty() && !begun(); }
-  // What is to be sent for telnet options that were asked for; bounded. Empties it.
+  // The answers to telnet options; bounded. Empties it.
   std::string take_answers() { return std::exchange(answers_, {}); }
 
  private:

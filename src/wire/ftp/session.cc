@@ -142,7 +142,7 @@ void Session::ready() {
     end("The server is being stopped; try again in a minute");
     return;
   }
-  // Whoever does not log in can't put it off by asking other things.
+  // A client that does not log in cannot delay that by other commands.
   deadline_ = logged_in_ ? now_ + config_.idle_patience : log_in_until_;
 }
 

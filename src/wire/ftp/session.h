@@ -1,6 +1,6 @@
-// What one control connection has said and what is answered (RFC 959, 1123 4.1, 2228,
-// 2389, 2428, 2577, 2640, 3659, 4217): log-in, folder, type, data connections' addresses,
-// and one transfer at a time.
+// The state of one control connection (RFC 959, 1123 4.1, 2228, 2389, 2428, 2577, 2640,
+// 3659, 4217): log-in, folder, type, data connections' addresses, and one transfer at a
+// time.
 //
 //   kReady --command that can be answered at once--> kReady
 //          --PASS--> kPassword --LoggedIn--> kReady, or kSlow after wrong ones
@@ -8,8 +8,8 @@
 //          --PASV--> kListening --Listening--> kReady
 //          --RETR, STOR, LIST, ...--> kOpening --Opened--> kTransfer --Ended--> kReady
 //
-// While a transfer runs only ABOR, STAT and NOOP are taken; what else comes waits, in its
-// order. 226 is said only after Ended: for an upload after its durable commit.
+// While a transfer runs only ABOR, STAT and NOOP are accepted; other commands wait, in
+// their order. 226 is sent only after Ended: for an upload after its durable commit.
 #pragma once
 
 #include <cstdint>
@@ -27,7 +27,7 @@
 
 namespace vantro::wire::ftp {
 
-// -- What the session asks for --
+// -- The session's actions --
 
 struct Say {
   std::string text;  // whole lines
@@ -37,7 +37,7 @@ struct CheckLogIn {
   std::string name;
   std::string password;
 };
-// What a path stands for. Answered by Looked.
+// The meaning of a path. Answered by Looked.
 struct Look {
   enum class For { kFolder, kNewFolder, kFile, kAny, kListing };
   For what = For::kAny;
@@ -51,36 +51,36 @@ struct Open {
   What what = What::kRetrieve;
   std::string path;
   std::uint64_t offset = 0;                // kRetrieve, kStore: REST
-  bool append = false;                     // kStore: behind what there is
+  bool append = false;                     // kStore: append to the existing bytes
   bool lines = false;                      // TYPE A
   std::optional<std::uint64_t> announced;  // kStore: ALLO, in bytes
   WantedFacts facts;                       // kFacts
   bool may_be_empty = false;  // lists: the client was told that nothing is there yet
-  std::string typed_folder;   // kNames: what is before the names, "sub/"
+  std::string typed_folder;   // kNames: the prefix of the names, "sub/"
 };
-// Over a data connection: to this address, or the one that comes to the port.
+// Over a data connection: to this address, or one that comes to the port.
 struct Begin {
   std::optional<base::Endpoint> to;
 };
-// What was opened is not wanted any more; or the running transfer ends. No Ended follows.
+// The opened file is no longer wanted; or the running transfer ends. No Ended follows.
 struct Abort {
   std::string why;
 };
-// What listens for a data connection is closed.
+// Closes the listening port for a data connection.
 struct CloseListener {};
-// The control connection goes on under TLS.
+// The control connection continues under TLS.
 struct StartTls {};
-// After everything that was said.
+// After all replies.
 struct Close {};
 
 using Action = std::variant<Say, CheckLogIn, Look, Listen, Open, Begin, Abort,
                             CloseListener, StartTls, Close>;
 using Actions = std::vector<Action>;
 
-// -- What happens to it --
+// -- Its events --
 
 struct Started {};
-// A line has come. REQUIRES: takes(command)
+// A line has arrived. REQUIRES: takes(command)
 struct Came {
   Command command;
 };
@@ -89,7 +89,7 @@ struct CameTooLong {};
 struct LoggedIn {
   base::Outcome<std::string> account;
 };
-// What is there. A folder that nothing is in yet may be one for those who may fill it.
+// The entry. An empty folder may still be one for those who may send into it.
 struct Seen {
   Entry entry;
   bool to_be_filled = false;
@@ -101,31 +101,31 @@ struct Looked {
 struct Listening {
   base::Outcome<base::Endpoint> where;
 };
-// `sentence`: what will be sent or is taken, for people.
+// `sentence`: what will be sent or received, for people.
 struct Opened {
   base::Outcome<std::string> sentence;
 };
 struct Ended {
   enum class How {
     kDone,
-    kNoConnection,  // no data connection came about
+    kNoConnection,  // no data connection could be set up
     kBroken,        // it was interrupted
-    kRefused,       // by what receives or sends: `refusal`
+    kRefused,       // by the server's side: `refusal`
   };
   How how = How::kDone;
   std::string sentence;
   std::optional<base::Refusal> refusal;
 };
 struct DeadlinePassed {};
-// The server stops: nothing more after what runs.
+// The server stops: nothing new after the running transfer.
 struct Stopping {};
 
 using Event = std::variant<Started, Came, CameTooLong, LoggedIn, Looked, Listening,
                            Opened, Ended, DeadlinePassed, Stopping>;
 
-// How far a running transfer has come, for STAT.
+// The progress of a running transfer, for STAT.
 struct Progress {
-  std::string what;  // "sending 'x'"; empty: nothing runs
+  std::string what;  // "sending 'x'"; empty: none
   std::uint64_t bytes = 0;
   std::optional<std::uint64_t> total;
 };
@@ -150,23 +150,23 @@ class Session {
 
   void step(const Event& event, base::Instant now, base::WallTime wall, Actions& actions);
 
-  // Whether the command can be given now; else it must wait, with all behind it.
+  // Whether the command can be given now; else it must wait, with all after it.
   bool takes(const Command& command) const;
-  // While a transfer runs: what STAT tells of it.
+  // While a transfer runs: its progress, for STAT.
   void progress(Progress progress) { progress_ = std::move(progress); }
   bool transfers() const { return state_ == State::kTransfer; }
-  // Nothing is asked, and nothing is owed an answer.
+  // No open question, and no answer due.
   bool idle() const { return state_ == State::kReady || state_ == State::kEnded; }
-  // An ABOR has come behind commands that wait: the transfer ends now, and the command is
-  // answered in its turn.
+  // An ABOR has arrived after commands that wait: the transfer ends now, and the command
+  // is answered in its turn.
   void abort_ahead(Actions& actions);
 
   std::optional<base::Instant> deadline() const { return deadline_; }
 
-  // As it is logged in; empty: without an account.
+  // Its account; empty: without one.
   const std::string& account() const { return account_; }
   bool logged_in() const { return logged_in_; }
-  // The control connection, and the data connections to come.
+  // The control connection, and later data connections.
   bool secure() const { return secure_; }
   bool secure_data() const { return secure_ && private_data_; }
 
@@ -261,7 +261,7 @@ class Session {
 
   const SessionConfig config_;
   State state_ = State::kReady;
-  // Of the step that runs.
+  // Of the current step.
   Actions* actions_ = nullptr;
   base::Instant now_{};
   base::WallTime wall_ = 0;
@@ -281,19 +281,19 @@ class Session {
   bool private_data_ = false;   // PROT P
 
   std::string folder_ = "/";
-  bool to_be_filled_ = false;               // the folder: there is nothing in it yet
-  bool lines_ = false;                      // TYPE A was given
+  bool to_be_filled_ = false;               // the folder: it is still empty
+  bool lines_ = false;                      // TYPE A is set
   std::uint64_t offset_ = 0;                // REST, for the next transfer
   std::optional<std::uint64_t> announced_;  // ALLO, for the next upload
   WantedFacts facts_;
 
   bool extended_only_ = false;  // EPSV ALL
-  bool extended_ = false;       // the port that is asked for is told as EPSV does
+  bool extended_ = false;       // answer as EPSV does
   bool passive_ = false;        // a port listens
   std::optional<base::Endpoint> active_;
 
   Look look_;
-  std::string verb_;  // of the command that is being answered
+  std::string verb_;  // of the current command
   Open open_;
   Progress progress_;
 };

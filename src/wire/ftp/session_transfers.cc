@@ -1,4 +1,4 @@
-// A session's middle part: folders and files that are looked at, how data go, transfers.
+// A session's middle part: folders and files, setting up data connections, transfers.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -23,7 +23,7 @@ std::string Session::shown(std::string_view path) const {
   return text + "\"";
 }
 
-// The nearest name is told so that it works where the client is.
+// The nearest name in a form that works in the client's folder.
 void Session::refuse(base::Refusal what, bool upload) {
   if (!what.nearest.empty() && folder_ != "/") what.nearest = "/" + what.nearest;
   act(Say{refusal(what, upload ? Asked::kUpload : Asked::kFile)});
@@ -130,7 +130,7 @@ void Session::looked(const base::Outcome<Seen>& seen) {
   ready();
 }
 
-// -- How data go --
+// -- Setting up data connections --
 
 void Session::type(const std::string& argument) {
   const auto form = upper(argument);
@@ -160,7 +160,7 @@ void Session::mode(const std::string& argument) {
 }
 
 void Session::target(const base::Endpoint& where) {
-  // Not to others, and not to services: RFC 2577, 3.
+  // Not to other hosts, and not to services: RFC 2577, 3.
   if (where.address != config_.peer.address) {
     return say(
         504,
@@ -174,7 +174,7 @@ void Session::target(const base::Endpoint& where) {
   }
   forget_data_way();
   active_ = where;
-  // A link-local address is meant on the interface of the control connection.
+  // A link-local address belongs to the interface of the control connection.
   active_->zone = config_.peer.zone;
   say(200, fmt::format("Data connection to {}", active_->text()));
 }
@@ -346,7 +346,7 @@ void Session::opened(const base::Outcome<std::string>& sentence) {
   say(150,
       verb_ == "STOU" ? "FILE: " + std::string(base::last_part(open_.path)) : *sentence);
   act(Begin{passive_ ? std::nullopt : active_});
-  // A port that listened is used once.
+  // A listening port is used once.
   passive_ = false;
   state_ = State::kTransfer;
 }

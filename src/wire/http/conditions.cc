@@ -9,7 +9,7 @@
 namespace vantro::wire::http {
 namespace {
 
-// `weak`: "W/" in front of either is no difference (RFC 9110, 8.8.3.2).
+// `weak`: "W/" in front of either is ignored (RFC 9110, 8.8.3.2).
 bool names(std::string_view list, const std::string& etag, bool weak) {
   if (base::trimmed(list) == "*") return true;
   for (auto one : list_items(list)) {

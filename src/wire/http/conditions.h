@@ -1,5 +1,5 @@
-// Conditional requests (RFC 9110, 13): whether a file is sent at all, and whether a range
-// of it may be.
+// Conditional requests (RFC 9110, 13): whether to send a file at all, and whether to send
+// a range of it.
 #pragma once
 
 #include <string>
@@ -9,7 +9,7 @@
 
 namespace vantro::wire::http {
 
-// The fields as they came; empty: not there.
+// The fields as they arrived; empty: missing.
 struct Conditions {
   std::string_view if_match;
   std::string_view if_none_match;
@@ -18,7 +18,7 @@ struct Conditions {
   std::string_view if_range;
 };
 
-// What the file is.
+// The file's validators.
 struct Validators {
   std::string etag;  // with its quotes; strong
   base::WallTime modified_at = 0;
@@ -33,8 +33,8 @@ enum class Verdict {
 // In the order of RFC 9110, 13.2.2, for GET and HEAD.
 Verdict judge(const Conditions& conditions, const Validators& file);
 
-// Whether a Range field is to be followed (RFC 9110, 13.1.5): without If-Range, or where
-// it names this very file. A date must be the file's to the second.
+// Whether to follow a Range field (RFC 9110, 13.1.5): without If-Range, or if it names
+// this very file. A date must be the file's to the second.
 bool range_applies(const Conditions& conditions, const Validators& file);
 
 }  // namespace vantro::wire::http

@@ -42,7 +42,7 @@ base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view fiel
     if (equals == std::string_view::npos) return bad();
     const auto key = base::folded(base::trimmed(item.substr(0, equals)));
     auto value = base::trimmed(item.substr(equals + 1));
-    // Parameters say nothing here (RFC 9530, 2).
+    // Parameters have no meaning here (RFC 9530, 2).
     value = base::trimmed(value.substr(0, value.find(';')));
     if (!is_key(key) || value.size() < 2 || value.front() != ':' || value.back() != ':') {
       return bad();

@@ -18,9 +18,8 @@ struct FieldDigest {
   std::string hex;
 };
 
-// In the order in which they stand; of two under one name the last (RFC 8941, 4.2.2).
-// kInvalid if the field is malformed: a digest that can't be read must not pass for one
-// that was compared.
+// In their order; of two under one name the last (RFC 8941, 4.2.2). kInvalid if the field
+// is malformed: an unreadable digest must not pass for one that was compared.
 base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view field);
 
 // "sha-256=:...:, sha-512=:...:" of two digests in hexadecimal.

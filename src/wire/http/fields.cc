@@ -8,7 +8,7 @@
 namespace vantro::wire::http {
 namespace {
 
-// 0 to 1000; 1000 where there is none (RFC 9110, 12.4.2).
+// 0 to 1000; 1000 if there is none (RFC 9110, 12.4.2).
 int quality(std::string_view parameters) {
   while (!parameters.empty()) {
     const auto end = std::min(parameters.find(';'), parameters.size());

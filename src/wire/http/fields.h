@@ -1,5 +1,5 @@
 // Small grammars of HTTP fields (RFC 9110, 5.6): lists, quality values, Basic
-// credentials, and what a request's Accept wants to read.
+// credentials, and the form that a request's Accept prefers.
 #pragma once
 
 #include <cstdint>
@@ -12,21 +12,21 @@
 
 namespace vantro::wire::http {
 
-// The parts of a comma-separated list, trimmed; empty ones are left out (RFC
-// 9110, 5.6.1). Commas inside quotes do not part.
+// The parts of a comma-separated list, trimmed; empty ones are left out (RFC 9110,
+// 5.6.1). Commas inside quotes do not separate.
 std::vector<std::string_view> list_items(std::string_view field);
 
 struct Credentials {
   std::string name;
   std::string password;
 };
-// An Authorization field of the Basic scheme (RFC 7617); nothing for anything else.
+// An Authorization field of the Basic scheme (RFC 7617); nothing for any other text.
 std::optional<Credentials> parse_basic(std::string_view field);
 
-// The three forms in which texts and listings are answered.
+// The three forms of texts and listings.
 enum class Form { kText, kJson, kHtml };
-// What an Accept field wants most (RFC 9110, 12.5.1); text where it does not care. HTML
-// only where it is named, as a browser does.
+// The preferred form of an Accept field (RFC 9110, 12.5.1); text if it has no preference.
+// HTML only if it is named, as browsers do.
 Form wanted_form(std::string_view accept);
 
 }  // namespace vantro::wire::http

@@ -11,7 +11,7 @@
 namespace vantro::wire::http {
 namespace {
 
-// One of the list: nothing if it is malformed. An empty optional inside: it lies outside
+// One of the list: nothing if it is malformed. An empty optional inside: it is outside
 // the file.
 std::optional<std::optional<ByteRange>> parse_one(std::string_view text,
                                                   std::uint64_t size) {

@@ -1,4 +1,4 @@
-// The Range field (RFC 9110, 14.2): which bytes of a file are wanted.
+// The Range field (RFC 9110, 14.2): the wanted bytes of a file.
 #pragma once
 
 #include <cstdint>
@@ -17,20 +17,20 @@ struct ByteRange {
 
 struct Ranges {
   enum class What {
-    kAll,            // no range, or none that must be followed: the whole file
+    kAll,            // no range, or one that may be ignored: the whole file
     kParts,          // those in `parts`
-    kUnsatisfiable,  // none of them lies in the file: 416
+    kUnsatisfiable,  // none of them is within the file: 416
   };
   What what = What::kAll;
-  std::vector<ByteRange> parts;  // as they were asked for, each inside the file
+  std::vector<ByteRange> parts;  // in the order of the request, each inside the file
 };
 
-// More ranges than this, or two that overlap where more than two are wanted, are answered
-// with the whole file (RFC 9110, 14.2 and 17.15): nobody needs them.
+// More ranges than this, or two that overlap among more than two, are answered with the
+// whole file (RFC 9110, 14.2 and 17.15): nobody needs them.
 inline constexpr std::size_t kMostRanges = 16;
 
 // `size` is the file's. A field that is malformed, or of another unit than bytes, is
-// ignored, as the RFC wants it.
+// ignored, as the RFC requires.
 Ranges parse_range(std::string_view field, std::uint64_t size);
 
 // "bytes 100-199/1000", for Content-Range; and its form with 416.

@@ -32,7 +32,7 @@ base::Outcome<Target> parse_target(std::string_view target) {
   auto path = base::percent_decoded(encoded);
   if (!path) return bad("has a '%' that is not followed by two digits");
   if (path->find('\0') != std::string::npos) return bad("holds a NUL");
-  // Backslashes part names here as slashes do.
+  // Backslashes separate names here as slashes do.
   std::string_view left = *path;
   while (!left.empty()) {
     const auto end = std::min(left.find_first_of("/\\"), left.size());

@@ -1,4 +1,4 @@
-// The request target (RFC 9112, 3.2) as a path of the tree of names, and the way back.
+// The request target (RFC 9112, 3.2) as a path of the tree of names, and the reverse.
 #pragma once
 
 #include <string>
@@ -10,13 +10,13 @@ namespace vantro::wire::http {
 
 struct Target {
   std::string path;        // decoded, without the query; begins with "/"
-  std::string query;       // as it came, without the "?"
+  std::string query;       // as it arrived, without the "?"
   bool is_folder = false;  // ends in a slash
 };
 
 // Origin form ("/a/b") and absolute form ("http://host/a/b", as proxies send it).
-// kInvalid for anything else, for a broken percent-encoding, for NUL, and for "." and
-// ".." as parts in any spelling: what they reach is never guessed.
+// kInvalid for any other text, for a malformed percent-encoding, for NUL, and for "." and
+// ".." as parts in any spelling: their meaning is never guessed.
 base::Outcome<Target> parse_target(std::string_view target);
 
 // "/north%20site/x.img" for "north site/x.img" (RFC 3986, 3.3).

@@ -14,7 +14,7 @@ struct Word {
 
 bool blank(char c) { return c == ' ' || c == '\t'; }
 
-// As a shell would: quotes of both kinds, backslashes. Nothing: a quote does not close.
+// As in a shell: quotes of both kinds, backslashes. Nothing: a quote is not closed.
 std::optional<std::vector<Word>> quoted_words(std::string_view line) {
   std::vector<Word> words;
   for (std::size_t at = 0; at < line.size();) {
@@ -100,7 +100,7 @@ base::Outcome<std::optional<Command>> parse_command(std::string_view line) {
         case 'p':
           command.times = true;
           break;
-        case 'v':  // the client's own talk
+        case 'v':  // from the client itself
         case 'q':
           break;
         default:

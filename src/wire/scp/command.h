@@ -1,5 +1,5 @@
 // The command that an SCP client runs on the server: "scp -t NAME" to send, "scp -f NAME"
-// to fetch. There is no RFC; this is what clients say.
+// to fetch. There is no RFC; this is what clients send.
 #pragma once
 
 #include <optional>
@@ -12,17 +12,17 @@
 namespace vantro::wire::scp {
 
 struct Command {
-  bool sends = false;      // the client does (-t); else it fetches (-f)
+  bool sends = false;      // the client sends (-t); else it fetches (-f)
   bool recursive = false;  // -r
   bool folder = false;     // -d: the target must be a folder
   bool times = false;      // -p
-  // As a shell would part them; where quotes don't close, as they stand.
+  // As a shell would separate them; unchanged if a quote is not closed.
   std::vector<std::string> paths;
-  // All behind the flags, unchanged, for clients that don't quote: "my file.cfg".
+  // Everything after the flags, unchanged, for clients that do not quote: "my file.cfg".
   std::string unparted;
 };
 
-// Nothing: it is another command. kInvalid: it is scp, but not so.
+// Nothing: it is another command. kInvalid: it is scp, but malformed.
 base::Outcome<std::optional<Command>> parse_command(std::string_view line);
 
 }  // namespace vantro::wire::scp

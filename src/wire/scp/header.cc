@@ -20,7 +20,7 @@ tl::unexpected<base::Refusal> no_line(std::string_view line, const char* why) {
                                                   base::printable(line, 80), why));
 }
 
-// The word up to the next blank, which is taken away as well.
+// The word up to the next blank, which is removed as well.
 std::string_view next_word(std::string_view& rest) {
   const auto end = std::min(rest.find(' '), rest.size());
   const auto word = rest.substr(0, end);

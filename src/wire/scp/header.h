@@ -1,6 +1,6 @@
 // The lines between two SCP programs, each ended by a line feed: "C0644 1234 NAME" before
 // a file's bytes, "D0755 0 NAME" and "E" around a folder, "T1700000000 0 1700000000 0"
-// for times. A zero byte agrees; a byte of 1 or 2 and a line disagree.
+// for times. A zero byte means yes; a byte of 1 or 2 and a line mean no.
 #pragma once
 
 #include <cstdint>
@@ -12,7 +12,7 @@
 
 namespace vantro::wire::scp {
 
-// Longer lines are not lines, in bytes.
+// The limit for a line, in bytes.
 inline constexpr std::size_t kLongestLine = 1024;
 
 struct FileHeader {
@@ -26,7 +26,7 @@ struct FolderEnd {};
 struct Times {
   std::int64_t changed_at = 0;  // seconds since 1970
 };
-// The other side can't go on with this file, or at all.
+// The other side cannot continue with this file, or at all.
 struct Complaint {
   bool fatal = false;
   std::string text;
@@ -39,7 +39,7 @@ base::Outcome<Header> parse_header(std::string_view line);
 // With the line feed.
 std::string file_line(std::uint64_t size, std::string_view name);
 std::string times_line(std::int64_t changed_at);
-// What refuses one file: it reaches the other side's screen.
+// The refusal of one file: it reaches the other side's screen.
 std::string complaint(std::string_view sentence);
 
 }  // namespace vantro::wire::scp

@@ -50,7 +50,7 @@ void Sink::take(base::ByteView bytes) {
     const char c = static_cast<char>(bytes.front());
     bytes = bytes.subspan(1);
     if (state_ == State::kFiling) {
-      // A client waits for the agreement before it goes on.
+      // A client waits for the zero byte before it continues.
       give_up("a line came before the last file was confirmed");
     } else if (state_ == State::kEnd) {
       file_ended(c);
@@ -90,7 +90,7 @@ void Sink::line(std::string_view text) {
                    folders_.pop_back();
                    agree();
                  },
-                 // When it was changed on the client's side is not kept.
+                 // The client's time of change is not kept.
                  [&](const Times&) { agree(); },
                  [&](const Complaint& complaint) {
                    status_ = 1;
@@ -173,7 +173,7 @@ void Sink::refuse(const base::Refusal& refusal) {
 
 void Sink::give_up(const std::string& sentence) {
   out_ += complaint(sentence);
-  // The client may be in the midst of its bytes, and read this only at their end.
+  // The client may be in the middle of its bytes, and read this only at their end.
   remark_ = sentence;
   status_ = 1;
   state_ = State::kOver;

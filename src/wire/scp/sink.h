@@ -1,11 +1,11 @@
-// The server's end of an upload with SCP ("scp -t"): takes files one after the other.
+// The server's end of an upload with SCP ("scp -t"): receives files one after the other.
 //
 //   zero -> the client's "C0644 SIZE NAME" -> zero -> the bytes and its zero byte -> the
 //   file is on disk -> zero -> the next line
 //
 // The last zero is sent after the durable commit and not before. Some clients leave their
-// own out and say that no more comes; if all that they announced has come, that is as
-// good. With -r folders are taken as parts of names.
+// own out and end their data; if everything that they announced has arrived, that is as
+// good. With -r folders become parts of names.
 #pragma once
 
 #include <string>
@@ -38,25 +38,25 @@ class Sink final : public Dialogue {
   void line(std::string_view text);
   void begin_file(const FileHeader& header);
   void begin_folder(const FolderHeader& header);
-  // What the client's bytes say behind the file's last one.
+  // The client's byte after the file's last one.
   void file_ended(char mark);
   void agree() { out_ += '\0'; }
   void refuse(const base::Refusal& refusal);
-  // Nothing more can be understood, or it would be in vain.
+  // Nothing more can be parsed, or it would be in vain.
   void give_up(const std::string& sentence);
-  // Where a file or folder of that name goes, in the folder that is open.
+  // The path of a file or folder of that name, in the open folder.
   std::string path_of(const std::string& name);
 
   Files& files_;
   Command command_;
   State state_ = State::kLine;
-  std::string line_;                  // as far as it has come
-  std::vector<std::string> folders_;  // that are open, each with its whole path
+  std::string line_;                  // as far as it has arrived
+  std::vector<std::string> folders_;  // the open ones, each with its whole path
   FileHandle handle_ = 0;
   std::uint64_t left_ = 0;  // of the file's bytes
   std::string out_;
   std::string remark_;
-  bool ended_ = false;  // no more comes
+  bool ended_ = false;  // the client has ended its data
   int status_ = 0;
 };
 

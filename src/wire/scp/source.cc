@@ -69,7 +69,7 @@ void Source::disagreed(bool fatal, const std::string& text) {
   if (state_ != State::kBegin) {
     end_file(ReadEnd::kRefusedByClient, text.empty() ? "without saying why" : text);
   }
-  // Behind bytes that have begun nothing can be told apart any more.
+  // After the first bytes of a file, a message can no longer be distinguished from them.
   if (fatal || state_ == State::kBytes) {
     state_ = State::kOver;
     return;
@@ -133,7 +133,7 @@ void Source::say(base::ByteBuffer& to, std::size_t most) {
   to.resize(at + count);
   if (count > 0) {
     if (auto read = files_.read(handle_, sent_, std::span(to).subspan(at)); !read) {
-      // The client still waits for bytes: it can only be told beside them.
+      // The client still waits for bytes: it can only be told on standard error.
       to.resize(at);
       remark_ = read.error().sentence;
       end_file(ReadEnd::kFailed, read.error().sentence);

@@ -3,9 +3,9 @@
 //   wait for the client's zero byte -> "C0644 SIZE NAME" -> zero -> the bytes and a zero
 //   byte -> zero -> the next file
 //
-// A name that is refused is told with a complaint in place of its line, and the next one
-// follows. A file is complete when the client has agreed behind its last byte; some only
-// say that no more comes, when they have got all of it.
+// A refused name gets an error line in place of its header, and the next one follows. A
+// file is complete when the client has sent its zero byte after the last byte; some only
+// end their data, when they have everything.
 #pragma once
 
 #include <string>
@@ -31,7 +31,7 @@ class Source final : public Dialogue {
   std::optional<int> over() const override;
 
  private:
-  // What the client's next agreement is for.
+  // The meaning of the client's next zero byte.
   enum class State { kBegin, kTimes, kHeader, kBytes, kEnd, kOver };
 
   void agreed();
@@ -48,8 +48,8 @@ class Source final : public Dialogue {
   FileHandle handle_ = 0;
   Entry file_;              // while one is open
   std::uint64_t sent_ = 0;  // of its bytes
-  std::string out_;         // said before anything else
-  std::string complaint_;   // of the client, as far as it has come
+  std::string out_;         // sent before anything else
+  std::string complaint_;   // of the client, as far as it has arrived
   std::string remark_;
   int status_ = 0;
 };

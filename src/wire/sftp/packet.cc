@@ -50,7 +50,7 @@ constexpr std::uint32_t kFileMode = 0100444, kFolderMode = 040755;
 // A refusal's sentence with two long names.
 constexpr std::size_t kLongestText = 1500;
 
-// Reads fields in their order. After one that does not fit in, it stays bad.
+// Reads fields in their order. After one that does not fit, it stays bad.
 class Fields {
  public:
   explicit Fields(ByteView bytes) : rest_(bytes) {}
@@ -71,7 +71,7 @@ class Fields {
   std::string text() { return std::string(base::as_text(bytes())); }
   // Attributes (5): of them only the size matters here.
   std::optional<std::uint64_t> size_of_attributes() {
-    // Some clients leave them out where nothing is in them.
+    // Some clients leave them out if they are empty.
     if (empty()) return std::nullopt;
     const auto flags = u32();
     std::optional<std::uint64_t> size;
@@ -128,7 +128,7 @@ class Packet {
   }
   Packet(const Packet&) = delete;
   Packet& operator=(const Packet&) = delete;
-  // `more`: bytes that the caller puts behind it.
+  // `more`: bytes that the caller appends.
   void end(std::size_t more = 0) {
     ByteBuffer size;
     put_u32(size, static_cast<std::uint32_t>(to_.size() - at_ - 4 + more));

@@ -1,8 +1,8 @@
-// SFTP version 3, requests out of bytes and answers into them
-// (draft-ietf-secsh-filexfer-02, the version that everybody speaks).
+// SFTP version 3: requests from bytes and answers to bytes
+// (draft-ietf-secsh-filexfer-02, the version that everybody uses).
 //
-// Each packet is a length, a type and, but for the first, a request id. Lengths come from
-// the other side and are believed only within the packet.
+// Each packet is a length, a type and, except in the first, a request id. Lengths come
+// from the other side and are trusted only within the packet.
 #pragma once
 
 #include <cstdint>
@@ -20,11 +20,11 @@ namespace vantro::wire::sftp {
 
 inline constexpr std::uint32_t kVersion = 3;
 
-// All in bytes. A client that gets more than 256 KiB for one READ ends; what it asks for
-// beyond this it asks for again.
+// All in bytes. A client that gets more than 256 KiB for one READ ends; it asks again for
+// the rest.
 inline constexpr std::uint32_t kLongestRead = 128 * 1024;
 inline constexpr std::uint32_t kLongestWrite = 255 * 1024;
-// Packets over this are refused (their length is the first thing of them that is read).
+// Larger packets are refused (their length is the first field that is read).
 inline constexpr std::uint32_t kLongestPacket = 256 * 1024;
 
 // pflags of OPEN (6.3).
@@ -36,7 +36,7 @@ struct Init {
 struct Open {
   std::string path;
   std::uint32_t flags = 0;
-  std::optional<std::uint64_t> size;  // of its attributes: what will be written
+  std::optional<std::uint64_t> size;  // of its attributes: the size to be written
 };
 struct Close {
   std::string handle;
@@ -100,10 +100,10 @@ struct Request {
       what;
 };
 
-// How many bytes the first packet takes with its length; nothing: that is not known yet.
+// How many bytes the first packet takes with its length; nothing: not yet known.
 // kInvalid: longer than kLongestPacket, or empty.
 base::Outcome<std::optional<std::size_t>> packet_size(base::ByteView bytes);
-// One packet with its length. kInvalid: it is cut, or a text in it is.
+// One packet with its length. kInvalid: the packet or a text in it is truncated.
 base::Outcome<Request> parse_request(base::ByteView packet);
 
 enum class Status : std::uint32_t {

@@ -11,12 +11,12 @@ namespace {
 
 using base::Kind;
 
-// Requests that wait, in bytes: several of the largest ones.
+// Limit of waiting requests, in bytes: several of the largest ones.
 constexpr std::size_t kMostWaiting = 4 * kLongestPacket;
 // Of one NAME answer.
 constexpr std::size_t kEntriesAtOnce = 64;
 constexpr std::size_t kMostMadeFolders = 1000;
-// A client that never reads what is said beside the protocol must not be stopped by it.
+// A client that never reads standard error must not be stopped by it.
 constexpr std::size_t kMostRemarks = 8192;
 
 std::string shown(const std::string& path) {
@@ -113,7 +113,7 @@ void Session::break_off(const std::string& why) {
     const auto* upload = std::get_if<Upload>(&one.second);
     return upload == nullptr || !upload->closing;
   });
-  // A client that has ended well has closed everything.
+  // A client that has ended properly has closed everything.
   status_ = broken || !ended_ || !begun_ || read_ < in_.size() ? 1 : 0;
   if (filing && *status_ == 0) status_.reset();
 }
@@ -220,7 +220,7 @@ void Session::on(std::uint32_t id, const Close& what) {
     return;
   }
   if (!upload->open) {
-    // A file without bytes, or one that was to be gone on with and needed nothing more.
+    // An empty file, or a resumed one that needed nothing more.
     if (upload->before > 0 || (upload->flags & kAppend) != 0) {
       handles_.erase(found);
       return ok(id);
@@ -231,7 +231,7 @@ void Session::on(std::uint32_t id, const Close& what) {
     }
   }
   if (upload->announced && upload->next < *upload->announced) {
-    // As it is when somebody interrupts a client that tidies up.
+    // As when somebody interrupts a client that tidies up.
     const base::Refusal cut{
         Kind::kInvalid,
         fmt::format("'{}': {} bytes were announced, but {} arrived", shown(upload->path),
@@ -241,7 +241,7 @@ void Session::on(std::uint32_t id, const Close& what) {
     return refuse(id, cut);
   }
   upload->closing = id;
-  // More than was announced came: the announcement was not of the whole.
+  // More than announced arrived: the announcement was not of the whole.
   files_.commit(*number, upload->next == upload->announced);
 }
 
@@ -327,7 +327,7 @@ void Session::on(std::uint32_t id, const Write& what) {
         Kind::kInvalid,
         fmt::format("'{}' must be sent in order: byte {} expected, byte {} received",
                     shown(upload->path), upload->next, what.offset)};
-    // The client may close it all the same, and what came must not pass for whole then.
+    // The client may close it anyway, and then the bytes must not pass for complete.
     files_.abandon(number, hole.sentence);
     handles_.erase(number);
     return refuse(id, hole);
@@ -350,7 +350,7 @@ void Session::on(std::uint32_t id, const Stat& what) {
   if (entry) return say_attributes(out_, id, *entry);
   const auto text = base::in_full(entry.error());
   say_status(out_, id, status_of(entry.error().kind), text);
-  // Clients look before they send, too: no reason for words yet.
+  // Clients also look before they send: no reason for a message yet.
   if (path != missed_path_) quiet();
   missed_path_ = path;
   missed_ = text;
@@ -385,15 +385,15 @@ void Session::on(std::uint32_t id, const SetStat& what) {
         id, {Kind::kDenied, fmt::format("'{}' keeps its size; stored files do not change",
                                         shown(clean_path(what.path)))});
   }
-  // Rights and times of the client's copy: it may believe that they are here.
+  // Rights and times of the client's copy: it may believe that they are stored.
   ok(id);
 }
 
 void Session::on(std::uint32_t id, const FileSetStat& what) {
   auto* upload = find<Upload>(id, what.handle);
   if (upload == nullptr) return;
-  // What is cut to what has come announces nothing: OpenSSH's scp does that at every end,
-  // and so when it is interrupted.
+  // Truncation to the received size announces nothing: OpenSSH's scp does that at every
+  // end, including an interruption.
   if (what.size && *what.size > upload->next) upload->announced = what.size;
   if (what.size && *what.size < upload->next) {
     return refuse(id,

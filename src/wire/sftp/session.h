@@ -1,14 +1,14 @@
-// One SFTP session as the server speaks it.
+// One SFTP session on the server's side.
 //
-// Requests are answered in their order, but for CLOSE of an upload and fsync, which are
+// Requests are answered in their order, except CLOSE of an upload and fsync, which are
 // answered when the disk has done its part: the others need not wait for that. Bytes of
-// an upload come from the first to the last; what would leave a hole is refused.
+// an upload come from the first to the last; a write that would leave a hole is refused.
 //
 // What an upload is (new, or resuming an interrupted one) shows in its first WRITE:
 // clients that resume differ in the flags of their OPEN, but not in the offset.
 //
-// Many clients don't show a status' text. remark() repeats it for them; a name that was
-// only looked for is told when the client does nothing more about it.
+// Many clients do not show the text of a status. remark() repeats it for them; a refusal
+// of a mere look-up is shown if the client does nothing more about the name.
 #pragma once
 
 #include <map>
@@ -50,12 +50,12 @@ class Session final : public Dialogue {
   struct Upload {
     std::string path;
     std::uint32_t flags = 0;
-    std::uint64_t before = 0;  // bytes that came before an interruption
-    bool open = false;         // a WRITE has come
+    std::uint64_t before = 0;  // bytes from before an interruption
+    bool open = false;         // a WRITE has arrived
     std::uint64_t next = 0;    // offset of the next WRITE
-    // What the client said it would come to, in bytes.
+    // The size that the client announced, in bytes.
     std::optional<std::uint64_t> announced;
-    std::optional<std::uint32_t> closing;  // the request to be answered when it is filed
+    std::optional<std::uint32_t> closing;  // the request to answer when it is filed
     std::vector<std::uint32_t> syncing;    // in their order
   };
   using Handle = std::variant<Reading, Listing, Upload>;
@@ -83,7 +83,7 @@ class Session final : public Dialogue {
   void on(std::uint32_t id, const Unknown& what);
 
   void open_upload(std::uint32_t id, const Open& what);
-  // The WRITE's upload is begun, if it is the first one.
+  // Begins the WRITE's upload, if it is the first one.
   base::Outcome<void> begin(FileHandle handle, Upload& upload, std::uint64_t offset);
   // A file, a folder, or a folder that this client has made.
   base::Outcome<Entry> look(const std::string& path);
@@ -92,24 +92,24 @@ class Session final : public Dialogue {
   T* find(std::uint32_t id, const std::string& name);
   void say_new(std::uint32_t id, Handle handle);
   void ok(std::uint32_t id) { say_status(out_, id, Status::kOk, "done"); }
-  // Answers, and says it to the person as well.
+  // Answers, and tells the person as well.
   void refuse(std::uint32_t id, const base::Refusal& refusal);
   void break_off(const std::string& why);
   void tell(const std::string& sentence);
 
   Files& files_;
-  base::ByteBuffer in_;   // requests that are not answered yet
+  base::ByteBuffer in_;   // unanswered requests
   std::size_t read_ = 0;  // of in_
   base::ByteBuffer out_;
   std::map<FileHandle, Handle> handles_;
   FileHandle last_handle_ = 0;
   std::set<std::string> made_;  // folders that the client has made
-  bool begun_ = false;          // INIT has come
-  bool ended_ = false;          // no more comes
+  bool begun_ = false;          // INIT has arrived
+  bool ended_ = false;          // the client has ended its data
   std::optional<int> status_;   // when it is over
-  std::size_t remarks_ = 0;     // that were made, in bytes
+  std::size_t remarks_ = 0;     // sent so far, in bytes
   std::string remark_;
-  // A path that was looked for in vain, and what is to be said of it.
+  // A path that was looked up in vain, and the sentence about it.
   std::string missed_path_, missed_;
 };
 

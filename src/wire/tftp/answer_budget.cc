@@ -26,8 +26,8 @@ AnswerBudget::Account& AnswerBudget::account(Accounts& accounts,
     return found->second;
   }
   if (accounts.size() >= config_.most_addresses) {
-    // A flood from forged addresses must not cost more than this. The older half goes;
-    // whoever is in it begins with full purses again.
+    // A flood from forged addresses must not cost more than this. The older half is
+    // dropped; addresses in it begin with full budgets again.
     std::vector<base::Instant> used;
     used.reserve(accounts.size());
     for (const auto& [at, one] : accounts) used.push_back(one.used_at);

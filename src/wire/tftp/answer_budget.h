@@ -1,10 +1,10 @@
-// How many datagrams an address is worth that may not have asked: a request's sender can
-// be forged, and the answers then hit somebody else. An address that acknowledges has
-// shown that it is there, and is not counted any more for a while.
+// How many datagrams an address gets that may not have asked: a request's sender can be
+// forged, and the answers then hit somebody else. An address that acknowledges has proved
+// that it is there, and is not counted for a while.
 //
-// Three purses for each address, and eight times as much for each IPv6 /64, in which one
-// host has as many addresses as it likes, each filled up again with time: transfers begun
-// that were never acknowledged, refusals, and answers to datagrams that are not requests.
+// Three budgets for each address, and eight times as much for each IPv6 /64, in which one
+// host has any number of addresses, each filled up again with time: transfers begun that
+// were never acknowledged, refusals, and answers to datagrams that are not requests.
 // Not thread-safe; bounded in memory.
 #pragma once
 
@@ -22,7 +22,7 @@ class AnswerBudget {
   enum class For { kTransfer, kRefusal, kStray };
   enum class Verdict {
     kAnswer,
-    kLastAnswer,  // answer this once that no more will come for now
+    kLastAnswer,  // answer once that no more answers will come for now
     kSilence,
   };
 
@@ -30,8 +30,8 @@ class AnswerBudget {
     double most;           // answers at once
     base::Duration every;  // one more after this time
   };
-  // A boot loader asks for a dozen names that may not be there, one right after the
-  // other, and so do two dozen switches behind one address.
+  // A boot loader asks for a dozen names that may not exist, one right after the other,
+  // and so do two dozen switches behind one address.
   struct Config {
     Purse transfer{8, std::chrono::seconds(15)};
     Purse refusal{64, std::chrono::milliseconds(500)};
@@ -43,13 +43,13 @@ class AnswerBudget {
   AnswerBudget() : AnswerBudget(Config{}) {}
   explicit AnswerBudget(const Config& config) : config_(config) {}
 
-  static constexpr double kOfNetwork = 8;  // times what an address has
+  static constexpr double kOfNetwork = 8;  // times the budget of an address
 
   Verdict ask(const base::Address& address, For what, base::Instant now);
-  // What was asked for was not sent after all.
+  // The answer was not sent after all.
   void give_back(const base::Address& address, For what, base::Instant now);
-  // It has acknowledged something that was sent to it. Counts for transfers only:
-  // refusals stay limited, as they are not acknowledged.
+  // It has acknowledged a packet. Counts for transfers only: refusals stay limited, as
+  // they are not acknowledged.
   void proven(const base::Address& address, base::Instant now);
 
   std::size_t addresses() const { return accounts_.size(); }
@@ -68,10 +68,10 @@ class AnswerBudget {
 
   using Accounts = std::map<base::Address, Account>;
 
-  // `times`: what its purses have, as a multiple of the configured.
+  // `times`: the budgets, as a multiple of the configured.
   Account& account(Accounts& accounts, const base::Address& address, double times,
                    base::Instant now);
-  // Whether there is one more in it; then it is taken.
+  // Whether there is one more in it; then it is used up.
   bool take(Account& account, For what, double times, base::Instant now) const;
   const Purse& purse(For what) const;
 

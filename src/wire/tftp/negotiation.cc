@@ -19,7 +19,7 @@ Terms negotiate(const Request& request, std::optional<std::uint64_t> size,
                 const Ceiling& ceiling) {
   Terms terms;
   terms.netascii = request.mode == "netascii";
-  std::set<std::string> seen;  // of an option that is given twice, the first counts
+  std::set<std::string> seen;  // if an option is given twice, the first counts
   for (const auto& [name, text] : request.options) {
     const auto value = base::parse_number<std::uint64_t>(text);
     if (!value || !seen.insert(name).second) continue;
@@ -31,7 +31,7 @@ Terms negotiate(const Request& request, std::optional<std::uint64_t> size,
       terms.answer.emplace_back(name, text);
     } else if (name == "windowsize" && *value >= 1 && *value <= kLargestWindow) {
       terms.window_size = std::min<std::uint64_t>(*value, ceiling.window_size);
-      terms.answer.emplace_back(name, "");  // the block size may come behind it
+      terms.answer.emplace_back(name, "");  // the block size may come after it
     } else if (name == "tsize" && request.write) {
       terms.announced = *value;
       terms.answer.emplace_back(name, text);

@@ -174,7 +174,7 @@ std::string describe(const Packet& packet) {
 }
 
 // Total over Kind and without a default, so that -Wswitch finds a new kind that TFTP has
-// not been thought through for.
+// no code for.
 ErrorCode error_code(Kind kind) {
   switch (kind) {
     case Kind::kNotFound:

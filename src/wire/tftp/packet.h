@@ -32,13 +32,13 @@ struct Request {
   bool write = false;
   std::string name;
   std::string mode;  // lower-case
-  Options options;   // names in lower-case, in the order in which they came
+  Options options;   // names in lower-case, in the order of the packet
   bool operator==(const Request&) const = default;
 };
 
 struct Data {
   std::uint16_t block = 0;
-  base::ByteView bytes;  // a view into the datagram that was parsed
+  base::ByteView bytes;  // a view into the parsed datagram
 };
 
 struct Ack {
@@ -47,7 +47,7 @@ struct Ack {
 
 struct Error {
   std::uint16_t code = 0;
-  std::string text;  // as it came; make it printable before it is shown
+  std::string text;  // as it arrived; make it printable before it is shown
 };
 
 struct OptionAck {
@@ -60,8 +60,8 @@ using Packet = std::variant<Request, Data, Ack, Error, OptionAck>;
 inline constexpr std::size_t kLargestRequest = 2048;
 inline constexpr std::size_t kMostOptions = 32;
 
-// Refused with kInvalid: an unknown opcode, a string that does not end, an option without
-// a value, an oversized request. Zero bytes behind the last option are forgiven.
+// Refused with kInvalid: an unknown opcode, an unterminated string, an option without a
+// value, an oversized request. Zero bytes after the last option are ignored.
 base::Outcome<Packet> parse(base::ByteView datagram);
 
 base::ByteBuffer encode(const Request& request);
@@ -75,7 +75,7 @@ base::ByteBuffer encode_data_head(std::uint16_t block);
 // Canonical text, for tests and debugging: "DATA 3 [512]", "OACK blksize=1428".
 std::string describe(const Packet& packet);
 
-// A refusal as the packet that tells the device.
+// A refusal as a packet for the device.
 base::ByteBuffer refusal_packet(const base::Refusal& refusal);
 ErrorCode error_code(base::Kind kind);
 

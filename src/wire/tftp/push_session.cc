@@ -86,7 +86,7 @@ void PushSession::ask(base::Instant now, Actions& actions) {
 
 void PushSession::answered(const Packet& packet, base::Instant now, Actions& actions) {
   if (const auto* ack = std::get_if<Ack>(&packet)) {
-    // To a request with options this is the answer of one that does not know them.
+    // The answer to a request with options by a device that does not know them.
     if (ack->block == 0) begin({}, now, actions);
     return;
   }
@@ -104,7 +104,7 @@ void PushSession::answered(const Packet& packet, base::Instant now, Actions& act
   }
   const auto* error = std::get_if<Error>(&packet);
   if (error == nullptr) return;
-  // RFC 2347 has 8 for it; servers from before it, 4, and some 0.
+  // RFC 2347 has 8 for it; older servers 4, and some 0.
   const bool of_options = error->code == number_of(ErrorCode::kOptionRefused) ||
                           error->code == number_of(ErrorCode::kIllegalOperation) ||
                           error->code == number_of(ErrorCode::kNotDefined);
@@ -136,7 +136,7 @@ std::string PushSession::read_answer(const Options& options, Terms& terms) const
       }
       terms.window_size = *number;
     } else if (name != "tsize") {
-      // What the device says of the size does not change what is sent.
+      // The device's answer about the size does not change what is sent.
       return fmt::format("option '{}', which was not asked for",
                          base::printable(name, 20));
     }

@@ -1,4 +1,4 @@
-// One TFTP upload as its sender sees it (WRQ; RFC 1350, 4; options RFC 2347, 2348, 2349,
+// One TFTP upload on the sender's side (WRQ; RFC 1350, 4; options RFC 2347, 2348, 2349,
 // 7440): this side is the client, and the device is the server.
 //
 //   kAsking --ACK 0, or OACK--> kSending (a ReadSession) --last ACK--> kDone
@@ -6,8 +6,8 @@
 //    +--+ asked again until the device listens, or the wait is over
 //
 // A device that waits for an image often listens for a few seconds only, so it is asked
-// often. Whoever does not know options may say so (ERROR 8, or 4 from older ones), or
-// stay silent: every fourth request is a plain one.
+// often. A device that does not know options may say so (ERROR 8, or 4 from older ones),
+// or stay silent: every fourth request is a plain one.
 #pragma once
 
 #include <memory>
@@ -21,9 +21,9 @@
 namespace vantro::wire::tftp {
 
 struct PushWanted {
-  std::string name;  // as the device is told
+  std::string name;  // the name for the device
   std::uint64_t size = 0;
-  // What is asked for; 512 and 1, and no timeout: as in RFC 1350, without options.
+  // The wanted options; 512 and 1, and no timeout: as in RFC 1350, without options.
   std::size_t block_size = 1428;
   std::size_t window_size = 1;
   base::Duration wait = std::chrono::minutes(10);  // until the device listens
@@ -42,16 +42,16 @@ class PushSession final : public Session {
   bool ended() const override { return ended_; }
   Progress progress() const override;
 
-  // It has answered, and takes the file.
+  // It has answered, and accepts the file.
   bool sending() const { return sending_ != nullptr; }
-  // What was agreed on: "blocks of 1428 bytes, 4 for each acknowledgement".
+  // The agreed options: "blocks of 1428 bytes, 4 for each acknowledgement".
   std::string terms_text() const;
 
  private:
   void ask(base::Instant now, Actions& actions);
   void answered(const Packet& packet, base::Instant now, Actions& actions);
   void begin(Terms terms, base::Instant now, Actions& actions);
-  // Nothing where the answer fits what was asked for; else what is wrong with it.
+  // Nothing if the answer fits the request; else the problem.
   std::string read_answer(const Options& options, Terms& terms) const;
   void end(Ended::How how, std::string why, Actions& actions);
 

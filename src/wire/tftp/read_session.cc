@@ -12,16 +12,16 @@ namespace {
 
 // Two of these are the memory of a lock-step transfer: a thousand cost 64 MiB.
 constexpr std::size_t kUsualRead = 32 * 1024;
-// A window can go out in one piece from contiguous memory: up to a datagram's limit.
+// A window can be sent in one piece from contiguous memory: up to a datagram's limit.
 constexpr std::size_t kWindowedRead = 60 * 1024;
 
 // So many blocks in a row that are acknowledged one by one come from a peer that
-// acknowledges each block: losses that look so are rarer. Fewer are enough where they
-// come too soon for answers to what was sent again.
+// acknowledges each block: losses rarely look like this. Fewer are enough if they come
+// too soon for answers to a resend.
 constexpr int kSingleStepsToSlide = 8;
 constexpr int kSoonStepsToSlide = 3;
 
-// Most of the time of a lossy window is waiting because an ACK was lost. Of a small one
+// Most of the time of a lossy window is waiting because an ACK was lost. For a small one
 // probes cost as much as the window.
 constexpr base::Duration kProbeOfAWindow = std::chrono::milliseconds(50);
 constexpr std::size_t kWindowToProbe = 8;
@@ -51,7 +51,7 @@ ReadSession::ReadSession(Terms terms, std::uint64_t size, const Patience& patien
 }
 
 Progress ReadSession::progress() const {
-  // In netascii the wire carries more than the file; what counts is the file.
+  // In netascii the wire carries more than the file; the file counts.
   const auto on_wire = std::min(offset_of(base_), length_.value_or(UINT64_MAX));
   return {std::min(on_wire, size_), resent_, static_cast<std::uint32_t>(timer_.tries()),
           timer_.heard()};
@@ -93,12 +93,13 @@ void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& 
     if (block != 0) return;
     state_ = State::kSending;
     timer_.answered(now);
-    // A window needs to know at once what is too soon to be an answer to it.
+    // A window must know at once which answers come too soon to be its own.
     if (terms_.window_size > 1) timer_.moved(now, now - flight_at_);
     begin_flight(now, actions);
     return;
   }
-  // How far it goes beyond what was acknowledged; what never went out can't be meant.
+  // How far it is beyond the acknowledged blocks; a block that was never sent cannot be
+  // meant.
   const auto advanced =
       static_cast<std::uint16_t>(block - static_cast<std::uint16_t>(base_ - 1));
   if (advanced > sent_end_ - base_) return;
@@ -116,7 +117,7 @@ void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& 
     return;
   }
   // The whole window was acknowledged only if nothing of it is on its way any more. The
-  // acknowledgements are the pace: no window begins before the one before it is answered,
+  // acknowledgements set the pace: no window begins before the previous one is answered,
   // so that never more than one waits in a device's small buffer.
   if (next_ > base_) {
     fell_short(advanced, now, actions);
@@ -127,7 +128,7 @@ void ReadSession::acknowledged(std::uint16_t block, base::Instant now, Actions& 
   begin_flight(now, actions);
 }
 
-// A peer that was taken for one that acknowledges each block may just have lost much.
+// A peer that seems to acknowledge each block may just have lost much.
 void ReadSession::doubt_slide() {
   slides_ = false;
   single_steps_ = 0;
@@ -149,10 +150,9 @@ void ReadSession::fell_short(std::uint64_t advanced, base::Instant now,
   if (single_steps_ >= kSingleStepsToSlide || soon_steps_ >= kSoonStepsToSlide) {
     slides_ = true;
   }
-  // By default the rest is taken for lost: a window is acknowledged once, at its end or
-  // at its first gap (RFC 7440, 4), and waiting for more would cost a timeout for each
-  // loss. For a peer that acknowledges each block that would send every window many times
-  // over.
+  // By default the rest counts as lost: a window is acknowledged once, at its end or at
+  // its first gap (RFC 7440, 4), and waiting for more would cost a timeout for each loss.
+  // For a peer that acknowledges each block that would send every window many times over.
   const auto took = now - flight_at_;
   if (slides_) {
     send_on(actions);
@@ -162,8 +162,8 @@ void ReadSession::fell_short(std::uint64_t advanced, base::Instant now,
   timer_.moved(now, took);
 }
 
-// An answer to what went out at flight_at_ takes a round trip, or nearly; what comes
-// sooner was on its way before.
+// An answer to the flight of flight_at_ takes about a round trip; an earlier packet was
+// on its way before.
 bool ReadSession::may_be_news(base::Instant now) const {
   return now - flight_at_ >= timer_.usual() * 3 / 4;
 }
@@ -175,7 +175,7 @@ void ReadSession::resend_window(base::Instant now, Actions& actions) {
 }
 
 void ReadSession::begin_flight(base::Instant now, Actions& actions) {
-  // Until something is on its way again nothing is awaited: the disk may be late.
+  // Nothing is expected until something is on its way again: the disk may be late.
   timer_.pause();
   flight_at_ = now;
   if (send_on(actions)) timer_.sent(now);
@@ -188,7 +188,7 @@ void ReadSession::probe(Actions& actions) {
 }
 
 std::uint64_t ReadSession::last_sendable() const {
-  // Full blocks that are here, and the last one when all bytes are.
+  // Full blocks in memory, and the last one when all bytes are there.
   std::uint64_t here = chunks_end_ / terms_.block_size;
   if (length_ && chunks_end_ == *length_) here = last_block();
   return std::min(here, base_ + terms_.window_size - 1);
@@ -213,7 +213,7 @@ void ReadSession::send_blocks(std::uint64_t first, std::uint64_t last, Actions& 
     while (chunk != chunks_.end() && chunk->end() <= offset) ++chunk;
     SendBlocks blocks{first, 1, terms_.block_size, {}};
     if (chunk != chunks_.end()) {
-      // As many as lie together.
+      // As many as are contiguous.
       const auto end = std::min(chunk->end(), offset_of(last + 1));
       blocks.bytes =
           base::ByteView(chunk->bytes).subspan(offset - chunk->offset, end - offset);
@@ -249,7 +249,7 @@ void ReadSession::on(FileRead event, base::Instant now, Actions& actions) {
     return;
   }
   if (next_ == base_) {
-    // The peer's time begins with what it can answer.
+    // The peer's time begins with a packet that it can answer.
     begin_flight(now, actions);
   } else if (send_on(actions)) {
     timer_.postpone(now);
@@ -314,7 +314,7 @@ void ReadSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
     return;
   }
   doubt_slide();
-  // Whatever a probe shows now is on its way again.
+  // Every gap that a probe shows now is on its way again.
   unanswered_probes_ = 0;
   resend_window(now, actions);
 }

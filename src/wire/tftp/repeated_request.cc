@@ -13,7 +13,7 @@ OnRequest on_request(const RunningTransfer& running) {
   if (!running.same_request) return OnRequest::kReplace;
   if (!running.heard) return OnRequest::kIgnore;
   if (!running.shared_port) return OnRequest::kOpenBeside;
-  // Two transfers could not be told apart by their packets.
+  // Two transfers could not be distinguished by their packets.
   const bool over = running.ended || running.quiet_for >= kDetour;
   return over ? OnRequest::kReplace : OnRequest::kIgnore;
 }

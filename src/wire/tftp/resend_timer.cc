@@ -9,8 +9,7 @@ namespace {
 constexpr int kTriesWithinBound = 5;
 constexpr int kMostProbes = 2;
 constexpr int kMostBackedOff = 64;
-// Of a peer that answers as a rule, so many answers in a row are lost before it is taken
-// for one that is silent.
+// So many lost answers in a row before a peer that usually answers counts as silent.
 constexpr int kTriesBeforeDoubling = 3;
 constexpr int kSentTwiceBeforeDoubling = 3;
 
@@ -53,8 +52,8 @@ void ResendTimer::start(base::Instant now) {
 }
 
 base::Duration ResendTimer::measured_interval(base::Duration shortest) const {
-  // Round trips that never vary must not leave a packet that is a little late without
-  // time: half of the shortest, as RFC 6298 has a clock's granularity (2.3).
+  // Round trips that never vary must leave time for a packet that is a little late: half
+  // of the shortest, as RFC 6298 has a clock's granularity (2.3).
   const auto late = std::max<base::Duration>(4 * variation_, shortest / 2);
   const auto measured = measured_ ? smoothed_ + late : patience_.first;
   return std::min<base::Duration>(std::max(measured, shortest) * backed_off_, bound_);
@@ -107,7 +106,8 @@ ResendTimer::Next ResendTimer::expired(base::Instant now) {
     ++probes_;
     const auto answered_by = now + jittered(interval());
     if (!timeout_) all_again_at_ = std::max(all_again_at_, answered_by);
-    // The peer may have taken the first in silence, as what it was waiting for.
+    // The peer may have accepted the first without an answer, as the one that it was
+    // waiting for.
     due_ = may_probe() ? std::min(all_again_at_, answered_by) : all_again_at_;
     return Next::kProbe;
   }
@@ -118,7 +118,7 @@ ResendTimer::Next ResendTimer::expired(base::Instant now) {
     return Next::kGiveUp;
   }
   ++resends_;
-  // The agreed timeout holds between two who talk. One that has gone is not asked every
+  // The agreed timeout is for two live ends. A peer that is gone is not asked every
   // second for a minute.
   const auto longest =
       resends_ <= kTriesWithinBound ? bound_ : std::max(bound_, patience_.longest);

@@ -1,17 +1,17 @@
-// When to send a packet again, and what.
+// When to send a packet again, and which.
 //
 // Measured round trips (RFC 6298) tell early that something was lost. But a device that
 // asked for a timeout (RFC 2349) may be silent that long because it is busy: it writes
-// its flash, and what comes meanwhile fills its small memory. So before that time is over
-// only probes go out, one packet and at most twice, whose answer tells where to go on.
-// After it everything is sent again, in intervals that double with each try, a little of
-// each by chance (so that devices that lost power together do not all ask at the same
-// instants), bounded in count and in time. Where no timeout was asked for, the measured
-// time takes its place, and large windows are probed for before it, too.
+// its flash, and packets that arrive meanwhile fill its small memory. So before that time
+// is over only probes are sent, one packet and at most twice, whose answer tells where to
+// continue. After it everything is sent again, in intervals that double with each try,
+// with a little jitter (so that devices that lost power together do not all ask at the
+// same instants), bounded in count and in time. Without a timeout from the device, the
+// measured time takes its place, and large windows are probed for before it, too.
 //
 // A packet that was sent twice measures no round trip (Karn's rule). So that a device
-// that always answers late is waited for all the same, intervals are doubled while one
-// packet after the other needs that, and stay so until a round trip is measured.
+// that always answers late gets enough time, intervals are doubled while one packet after
+// the other needs that, and stay so until a round trip is measured.
 #pragma once
 
 #include <chrono>
@@ -24,29 +24,28 @@ namespace vantro::wire::tftp {
 
 class ResendTimer {
  public:
-  // `timeout` is what the device asked for, if it did (RFC 2349). `seed` decides the
-  // jitter.
+  // `timeout` is the device's, if it asked for one (RFC 2349). `seed` decides the jitter.
   ResendTimer(const Patience& patience, std::optional<std::chrono::seconds> timeout,
               std::uint64_t seed);
 
-  // A packet that moves the transfer on was sent for the first time.
+  // A packet with progress was sent for the first time.
   void sent(base::Instant now);
-  // The transfer moved on, by an answer that may be one to an earlier packet. `at_most`
-  // is the longest that its round trip can have been: better than nothing, and counted
-  // only if nothing was measured. What was doubled is halved again: in a lossy window no
+  // The transfer made progress, by an answer that may belong to an earlier packet.
+  // `at_most` is the longest possible round trip: better than nothing, and counted only
+  // if nothing was measured. Doubled intervals are halved again: in a lossy window no
   // packet may ever be clean enough to measure.
   void moved(base::Instant now, base::Duration at_most);
-  // The peer's answer to it has come. May be called without a sent() before it.
+  // The peer's answer to it has arrived. May be called without a sent() before it.
   void answered(base::Instant now);
-  // More packets went out after a pause on this side. That does not count as progress,
+  // More packets were sent after a pause on this side. That does not count as progress,
   // and no round trip is measured across the pause.
   void postpone(base::Instant now);
   // Nothing is expected from the peer for now.
   void pause() { due_.reset(); }
   enum class Next {
     kProbe,   // send one packet that must be answered
-    kResend,  // send it all again
-    kGiveUp,  // the patience is spent
+    kResend,  // send everything again
+    kGiveUp,  // the patience is over
   };
   // REQUIRES: due() has passed.
   Next expired(base::Instant now);
@@ -55,14 +54,14 @@ class ResendTimer {
   // Probes and resends since the last sent().
   int tries() const { return probes_ + resends_; }
   bool heard() const { return heard_; }
-  // Until the first probe, or the first resend, as far as is known now.
+  // The time until the first probe, or the first resend, as known now.
   base::Duration interval() const;
   // A round trip (SRTT); zero until one was measured.
   base::Duration usual() const { return smoothed_; }
 
  private:
   void start(base::Instant now);
-  // How long silence is borne before everything is sent again.
+  // The silence before everything is sent again.
   base::Duration full_wait() const;
   bool may_probe() const;
   void measure(base::Duration round_trip);
@@ -70,13 +69,13 @@ class ResendTimer {
   base::Duration jittered(base::Duration interval);
 
   Patience patience_;                      // constant after construction
-  std::optional<base::Duration> timeout_;  // that the device asked for; constant
+  std::optional<base::Duration> timeout_;  // from the device; constant
   std::uint64_t random_;
   base::Duration bound_;  // of a measured interval
   bool measured_ = false;
   base::Duration smoothed_{};  // SRTT
   base::Duration variation_{};
-  int backed_off_ = 1;  // what was doubled
+  int backed_off_ = 1;  // doubled intervals
   int sent_twice_ = 0;  // packets in a row
   base::Duration resend_wait_{};
   int probes_ = 0;
@@ -84,7 +83,7 @@ class ResendTimer {
   bool heard_ = false;
   bool measuring_ = false;  // sent once, without a pause, not answered yet
   base::Instant first_sent_{};
-  base::Instant all_again_at_{};  // until then only probes go out
+  base::Instant all_again_at_{};  // until then only probes are sent
   std::optional<base::Instant> due_;
 };
 

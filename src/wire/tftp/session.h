@@ -1,6 +1,6 @@
 // One TFTP transfer as a machine: events in, actions out. No socket, file, clock or
-// thread of its own: whoever drives it (serve/tftp, a simulation) carries the actions out
-// and hands the answers back as events.
+// thread of its own: its driver (serve/tftp, a simulation) carries the actions out and
+// returns the answers as events.
 //
 //   actions.clear();
 //   session.step(event, now, actions);   // then carry the actions out, in their order
@@ -29,11 +29,11 @@ struct Datagram {  // from the peer's own address and port
   base::ByteView bytes;
 };
 struct FileRead {          // the answer to ReadFile
-  base::ByteBuffer bytes;  // exactly as many as were asked for
+  base::ByteBuffer bytes;  // exactly as many as requested
 };
 struct FileWritten {};    // the answer to WriteFile
 struct FileCommitted {};  // the answer to CommitFile: bytes and record are on disk
-struct FileFailed {       // the answer to any of the three when it went wrong
+struct FileFailed {       // the answer to any of the three if it failed
   base::Refusal refusal;
 };
 struct DeadlinePassed {};
@@ -61,7 +61,7 @@ struct SendBlocks {
 struct ReadFile {  // at most one is open at a time
   std::uint64_t offset = 0;
   std::size_t count = 0;
-  base::ByteBuffer spare;  // memory to read into, to be given back in FileRead
+  base::ByteBuffer spare;  // memory to read into, to return in FileRead
 };
 struct WriteFile {  // append; at most one is open at a time, but for the last
   base::ByteBuffer bytes;
@@ -76,32 +76,31 @@ struct Ended {         // the outcome is known; once
 using Action = std::variant<Send, SendBlocks, ReadFile, WriteFile, CommitFile, Ended>;
 using Actions = std::vector<Action>;
 
-// How long to bear with a silent peer.
+// How long to wait for a silent peer.
 struct Patience {
   base::Duration first = std::chrono::seconds(1);  // before a round trip was measured
   base::Duration shortest = std::chrono::milliseconds(200);  // whatever was measured
   base::Duration longest = std::chrono::seconds(8);          // between two resends
   // Until a probe, whatever was measured. One packet costs a busy device little.
   base::Duration shortest_probe = std::chrono::milliseconds(200);
-  // A device that asked for a timeout is sent nothing before that is over, not even a
-  // probe (RFC 2349).
+  // A device that asked for a timeout gets nothing before that is over, not even a probe
+  // (RFC 2349).
   bool waits_to_the_letter = false;
-  int most_unanswered = 4;  // resends to a peer that has not answered once
-  base::Duration most_silence =
-      std::chrono::seconds(45);                      // since the last sign of progress
+  int most_unanswered = 4;  // resends to a peer that has never answered
+  base::Duration most_silence = std::chrono::seconds(45);  // since the last progress
   base::Duration linger = std::chrono::seconds(10);  // after a write, for a lost last ACK
 };
 
 struct Progress {
-  // Bytes of file that the peer has acknowledged (reads) or that have come (writes).
+  // Bytes of file that the peer has acknowledged (reads) or that have arrived (writes).
   std::uint64_t bytes = 0;
   std::uint64_t resent = 0;      // packets that were sent again
-  std::uint32_t unanswered = 0;  // resends since the last packet that moved it on
+  std::uint32_t unanswered = 0;  // resends since the last packet with progress
   bool heard = false;            // the peer has answered at least once
   bool operator==(const Progress&) const = default;
 };
 
-// How a transfer ends whose peer did not answer a single one of `packets` packets.
+// The end of a transfer whose peer did not answer any of `packets` packets.
 std::string never_answered(int packets);
 
 class Session {
@@ -112,8 +111,8 @@ class Session {
   virtual void step(Event event, base::Instant now, Actions& actions) = 0;
   virtual std::optional<base::Instant> deadline() const = 0;
 
-  // Nothing will come of further events. May be later than Ended: a finished write stays
-  // to acknowledge a repeated last block.
+  // Further events have no effect. May be later than Ended: a finished write stays to
+  // acknowledge a repeated last block.
   virtual bool done() const = 0;
   virtual bool ended() const = 0;
 

@@ -9,13 +9,13 @@
 namespace vantro::wire::tftp {
 namespace {
 
-// Handed to the disk in pieces of this size; two of them, and the window, are a
+// Bytes go to the disk in pieces of this size; two of them, and the window, are a
 // transfer's memory.
 constexpr std::size_t kPiece = 32 * 1024;
 
 constexpr int kEarlyEndsToBelieve = 3;
 
-// So many windows in a row that stay as short are the device's way, not the network's.
+// So many equally short windows in a row are the device's way, not the network's.
 constexpr int kShortWindowsToBelieve = 3;
 
 }  // namespace
@@ -46,8 +46,8 @@ void WriteSession::on(Datagram event, base::Instant now, Actions& actions) {
   if (const auto* data = std::get_if<Data>(&*packet)) {
     arrived(*data, now, actions);
   } else if (const auto* error = std::get_if<Error>(&*packet)) {
-    // While the commit runs the bytes are all here: what the device says no longer
-    // matters, and the record must not depend on who is first.
+    // While the commit runs all bytes are here: later packets no longer matter, and the
+    // record must not depend on who is first.
     if (ended_ || state_ == State::kCommitting) return;
     finish(Ended::How::kAbandoned,
            fmt::format("the device ended it with error {} '{}'", error->code,
@@ -101,9 +101,9 @@ void WriteSession::arrived(const Data& data, base::Instant now, Actions& actions
   end_window(now, actions);
 }
 
-// A datagram that was truncated on its way looks like the last block. Where the device
-// has said how much will come, a block that ends too early is taken only when it has come
-// three times as it was: from a device that was wrong about its size.
+// A datagram that was truncated on its way looks like the last block. If the device has
+// announced its size, a block that ends too early is accepted only when it has arrived
+// three times unchanged: from a device that was wrong about its size.
 bool WriteSession::believable_end(std::size_t size) {
   const auto announced = terms_.netascii ? 0 : terms_.announced.value_or(0);
   if (received_ + size >= announced) return true;
@@ -216,7 +216,7 @@ void WriteSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
     pause_in_window(now, actions);
     return;
   }
-  // Its answer is one packet, and as good a probe.
+  // Its answer is one packet, and as good as a probe.
   if (timer_.expired(now) == ResendTimer::Next::kGiveUp) {
     finish(Ended::How::kAbandoned,
            timer_.heard()
@@ -231,7 +231,7 @@ void WriteSession::on(DeadlinePassed, base::Instant now, Actions& actions) {
 }
 
 void WriteSession::on(Stop event, base::Instant, Actions& actions) {
-  // A commit that runs is let finish: the device may only be told the truth.
+  // A running commit may finish: the device must only be told the truth.
   if (state_ == State::kCommitting) return;
   if (ended_) {
     state_ = State::kDone;
@@ -248,7 +248,7 @@ void WriteSession::fail(const base::Refusal& refusal, Ended::How how, Actions& a
 }
 
 void WriteSession::finish(Ended::How how, std::string why, Actions& actions) {
-  // What has come is worth keeping as a partial file, to its last byte.
+  // The received bytes are worth keeping as a partial file, to the last one.
   if (!disk_failed_) write_out(actions);
   ended_ = true;
   state_ = State::kDone;

@@ -9,8 +9,8 @@
 // record are on disk. Until then a repeated last DATA gets no answer.
 //
 // In a window, a gap is answered with the ACK of the last block before it, once. A window
-// that stays short is acknowledged after a pause; a device that always sends as many
-// blocks less than it asked for gets its ACK after so many.
+// that stays short is acknowledged after a pause; a device that always sends windows of
+// the same shorter length gets its ACK after so many blocks.
 #pragma once
 
 #include "wire/tftp/negotiation.h"
@@ -65,9 +65,9 @@ class WriteSession final : public Session {
   State state_ = State::kReceiving;
   bool ended_ = false;
   std::uint64_t expected_ = 1;    // block; on the wire its low 16 bits
-  std::size_t window_;            // blocks for one ACK: as agreed, or as the device does
+  std::size_t window_;            // blocks for one ACK: as agreed, or as the device sends
   std::size_t in_window_ = 0;     // blocks since the last ACK
-  std::size_t short_window_ = 0;  // blocks that came before the last pause
+  std::size_t short_window_ = 0;  // blocks before the last pause
   int short_windows_ = 0;         // so many times in a row
   bool gap_told_ = false;         // since the last block in order
   std::size_t early_end_ = 0;     // size of a last block that came too early
