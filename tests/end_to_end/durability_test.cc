@@ -23,6 +23,7 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   std::size_t sent = 0;
   std::map<std::string, std::string> acknowledged;
   constexpr int kRounds = 6;
+  constexpr std::size_t kImageSize = 4'000'000;
   for (int round = 0; round < kRounds; ++round) {
     struct Upload {
       std::string name, bytes;
@@ -41,8 +42,9 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
           Environment{}, "", "");
       uploads.push_back(std::move(upload));
     }
+    // In one call: in pieces, the client would wait for the server to come back.
     fakes::write_file(scratch_ / "image",
-                      fakes::noise(5'000'000, static_cast<unsigned>(round)));
+                      fakes::noise(kImageSize, static_cast<unsigned>(round)));
     const auto image = "image-" + std::to_string(round);
     Process add({vantro_program(), "image", "add", scratch_ / "image", "--name", image},
                 client_environment(), "", "");
@@ -77,7 +79,7 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
   const auto images = vantro_json({"image", "list"})["images"];
   for (const auto& image : images) {
-    EXPECT_EQ(image["image"]["size"], 5'000'000);
+    EXPECT_EQ(image["image"]["size"], kImageSize);
   }
   RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
   RecordProperty("partial", static_cast<int>(partial));

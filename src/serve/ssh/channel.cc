@@ -23,6 +23,9 @@ constexpr std::size_t kPiece = 1 << 20;
 constexpr std::size_t kMostReadAtOnce = 1 << 20;
 // The window of libssh is smaller: more arrives only if the client ignores it.
 constexpr int kMostUnread = 8 << 20;
+// Of the last messages of a connection that has ended, in bytes.
+constexpr std::size_t kEndPiece = 32 << 10;
+constexpr base::Duration kAcknowledgedWithin = std::chrono::seconds(2);
 constexpr base::Duration kQuiet = std::chrono::seconds(1);
 
 // A packet size of a few bytes makes libssh 0.10 write empty packets for ever, and it
@@ -62,9 +65,10 @@ int write_with_headway(int (*write)(ssh_channel, const void*, std::uint32_t),
 
 }  // namespace
 
-Channel::Channel(ssh_session session, Services& services,
+Channel::Channel(ssh_session session, int socket, Services& services,
                  std::shared_ptr<Mailbox> mailbox, gate::Asker asker, std::string version)
     : session_(session),
+      socket_(socket),
       services_(services),
       mailbox_(std::move(mailbox)),
       asker_(std::move(asker)),
@@ -195,8 +199,9 @@ bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
     }
     if (got < 0 || ssh_channel_is_eof(channel_) != 0 ||
         ssh_channel_is_closed(channel_) != 0) {
-      input_ended_ = true;
       const bool said = got == SSH_EOF || ssh_channel_is_eof(channel_) != 0;
+      if (said && is_still_on_its_way(now)) break;
+      input_ended_ = true;
       dialogue_->input_ended(!said             ? wire::InputEnd::kGone
                              : has_heard_all() ? wire::InputEnd::kSaidAndHeardAll
                                                : wire::InputEnd::kSaid);
@@ -216,14 +221,22 @@ bool Channel::has_heard_all() const {
   int unacknowledged = 0;
   return sent_ == out_.size() &&
          (ssh_get_poll_flags(session_) & SSH_WRITE_PENDING) == 0 &&
-         ::ioctl(ssh_get_fd(session_), SIOCOUTQ, &unacknowledged) == 0 &&
-         unacknowledged == 0;
+         ::ioctl(socket_, SIOCOUTQ, &unacknowledged) == 0 && unacknowledged == 0;
+}
+
+// The client has ended its data, and may have sent that before its system acknowledged
+// our last bytes: libssh2 does not wait for the zero byte after a file.
+bool Channel::is_still_on_its_way(base::Instant now) {
+  if (connection_over_ || sent_ != out_.size() || has_heard_all()) return false;
+  if (!said_at_) said_at_ = now;
+  return now - *said_at_ < kAcknowledgedWithin;
 }
 
 bool Channel::write(base::Instant now) {
   // While bytes still wait in libssh for the socket, more would only pile up there.
   if ((ssh_get_poll_flags(session_) & SSH_WRITE_PENDING) != 0) return false;
   const bool heard = ssh_channel_is_open(channel_) != 0;
+  if (!heard && said_at_ && !input_ended_) return false;  // is_still_on_its_way()
   if (sent_ == out_.size() || !heard) {
     out_.clear();
     sent_ = 0;
@@ -286,6 +299,14 @@ void Channel::finish() {
 void Channel::end(gate::State how, const std::string& why) {
   if (!dialogue_ || ended_) return;
   ended_ = true;
+  // A client's last messages and its disconnection may come in one go: then libssh has
+  // both, and nobody has read the messages yet.
+  connection_over_ = true;
+  if (how == gate::State::kAbandoned) {
+    base::ByteBuffer scratch(kEndPiece);
+    while (read(scratch, moved_at_)) {
+    }
+  }
   if (files_) files_->ends_with(how, why);
   if (!input_ended_) dialogue_->input_ended(wire::InputEnd::kGone);
   // Requests before the end are carried out, as far as the disk takes them at once.

@@ -7,6 +7,7 @@
 #include <libssh/libssh.h>
 #include <libssh/server.h>
 #include <memory>
+#include <optional>
 #include <string>
 
 #include "base/bytes.h"
@@ -18,11 +19,12 @@
 
 namespace vantro::serve::ssh {
 
-// Used on its connection's thread. Services and session must outlive it.
+// Used on its connection's thread. Services, session and the session's socket must
+// outlive it.
 class Channel {
  public:
-  Channel(ssh_session session, Services& services, std::shared_ptr<Mailbox> mailbox,
-          gate::Asker asker, std::string version);
+  Channel(ssh_session session, int socket, Services& services,
+          std::shared_ptr<Mailbox> mailbox, gate::Asker asker, std::string version);
   ~Channel();
   Channel(const Channel&) = delete;
   Channel& operator=(const Channel&) = delete;
@@ -56,12 +58,14 @@ class Channel {
   bool read(base::ByteBuffer& scratch, base::Instant now);
   bool write(base::Instant now);
   bool has_heard_all() const;
+  bool is_still_on_its_way(base::Instant now);
   void say_remarks();
   // How much of it libssh took.
   std::size_t put(base::ByteView bytes, bool to_stderr);
   void finish();
 
   ssh_session session_;
+  int socket_;  // libssh closes its own descriptor at any time
   Services& services_;
   std::shared_ptr<Mailbox> mailbox_;
   gate::Asker asker_;
@@ -74,7 +78,9 @@ class Channel {
   std::size_t sent_ = 0;  // of it
   std::string remarks_;   // for standard error
   bool terminal_ = false;
-  bool proven_ = false;  // writing makes progress
+  bool proven_ = false;                   // writing makes progress
+  std::optional<base::Instant> said_at_;  // when the client had ended its data
+  bool connection_over_ = false;
   bool input_ended_ = false;
   bool ended_ = false;  // exit status and end are on their way
   bool status_sent_ = false;

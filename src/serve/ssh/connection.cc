@@ -359,8 +359,8 @@ ssh_channel Connection::open_channel() {
   // Not before it is recorded who it is, and how it logged in.
   if (phase_ != Phase::kOpen || winding_up_) return nullptr;
   if (channels_.size() >= kMostChannels) return nullptr;
-  auto channel = std::make_unique<Channel>(session_.get(), shared_, mailbox_, asker_,
-                                           server_.config().version);
+  auto channel = std::make_unique<Channel>(session_.get(), socket_.get(), shared_,
+                                           mailbox_, asker_, server_.config().version);
   if (channel->get() == nullptr) return nullptr;
   channels_.push_back(std::move(channel));
   return channels_.back()->get();
