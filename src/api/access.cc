@@ -154,14 +154,13 @@ template <>
 const Shape& shape_of<LocationsAsked>() {
   using T = LocationsAsked;
   static const Shape shape =
-      ShapeOf<T>("LocationsAsked", "which image, by whom")
+      ShapeOf<T>("LocationsAsked", "which image, for whom")
           .field<&T::image>("image", "an image, or a name on offer")
           .needed()
-          .field<&T::device>(
-              "for",
-              "the device's name or address: it gets the server's address that it "
-              "would use, and what is closed to it")
-          .field<&T::account>("account", "that it logs in with")
+          .field<&T::device>("for",
+                             "the device's name or address: it gets the server's address "
+                             "that it would use, and what is closed to it")
+          .field<&T::account>("account", "the account for the log-in")
           .done();
   return shape;
 }

@@ -75,7 +75,7 @@ const Shape& shape_of<BackupsAsked>() {
       ShapeOf<T>("BackupsAsked", "which revisions")
           .field<&T::holder>("holder", "only of this device or address")
           .field<&T::name>("name", "only this file")
-          .field<&T::after>("after", "the next of the answer before")
+          .field<&T::after>("after", "next of the previous answer")
           .done();
   return shape;
 }
@@ -175,7 +175,7 @@ const Shape& shape_of<OverviewAsked>() {
   using T = OverviewAsked;
   static const Shape shape =
       ShapeOf<T>("OverviewAsked", "how far back")
-          .field<&T::days>("days", "in which changes are counted", Unit::kDays)
+          .field<&T::days>("days", "the days in which changes are counted", Unit::kDays)
           .range(1, 3650)
           .done();
   return shape;
@@ -265,16 +265,17 @@ const Shape& shape_of<CompareAsked>() {
   using T = CompareAsked;
   static const Shape shape =
       ShapeOf<T>("CompareAsked", "which two revisions")
-          .field<&T::holder>("holder", "whose backup it is")
+          .field<&T::holder>("holder", "the backup's owner")
           .needed()
-          .field<&T::name>("name", "of the file (else its only configuration)")
+          .field<&T::name>("name", "its file name (default: the only configuration)")
           .field<&T::before>("before",
-                             "a revision (else the complete one before the other)")
+                             "a revision (default: the complete one before the other)")
           .range(1)
-          .field<&T::after>("after", "a revision (else the newest complete one)")
+          .field<&T::after>("after", "a revision (default: the newest complete one)")
           .range(1)
           .field<&T::other>(
-              "other", "another device or address, whose newest one is the other side")
+              "other",
+              "another device or address, whose newest revision is the other side")
           .field<&T::other_name>("other_name", "and which file of it")
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
@@ -288,10 +289,10 @@ template <>
 const Shape& shape_of<CompareWithAsked>() {
   using T = CompareWithAsked;
   static const Shape shape =
-      ShapeOf<T>("CompareWithAsked", "which revision, against a text that is given")
+      ShapeOf<T>("CompareWithAsked", "which revision, compared with a given text")
           .field<&T::holder>("holder", "a device, or an address")
           .needed()
-          .field<&T::name>("name", "of the file (else its only configuration)")
+          .field<&T::name>("name", "its file name (default: the only configuration)")
           .field<&T::revision>("revision",
                                "its number; not given: the newest complete one")
           .range(1)
@@ -353,9 +354,9 @@ template <>
 const Shape& shape_of<ReportAsked>() {
   using T = ReportAsked;
   static const Shape shape =
-      ShapeOf<T>("ReportAsked", "within which time")
-          .field<&T::from>("from", "its beginning (else a day ago)", Unit::kTime)
-          .field<&T::to>("to", "its end (else now)", Unit::kTime)
+      ShapeOf<T>("ReportAsked", "which period")
+          .field<&T::from>("from", "its beginning (default: a day ago)", Unit::kTime)
+          .field<&T::to>("to", "its end (default: now)", Unit::kTime)
           .field<&T::context>("context", "lines around each difference")
           .range(0, 1000)
           .field<&T::secrets>("secrets", "shown needs the right secrets, and is recorded")

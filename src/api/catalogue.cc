@@ -115,23 +115,23 @@ const Shape& shape_of<ImageFilter>() {
   static const Shape shape =
       ShapeOf<T>("ImageFilter", "which images")
           .field<&T::maker>("maker", "who makes them")
-          .field<&T::platform>("platform", "a device platform that they are for")
+          .field<&T::platform>("platform", "a platform that they are for")
           .field<&T::hardware>("hardware", "a hardware revision that they are for")
           .field<&T::role>("role", "system, boot, module, recovery or other")
           .field<&T::version>(
               "version",
-              "7.6 and all that begins so, or a comparison such as \">=7.6.1\"")
+              "7.6 and all that begin with it, or a comparison such as \">=7.6.1\"")
           .field<&T::line>("line", "their release line")
-          .field<&T::stage>("stage", "new, proven or retiring, or withdrawn")
-          .field<&T::space>("space", "known to fit into so much, such as \"64 MiB\"")
-          .field<&T::remarks>("remarks", "somewhere in the remarks")
+          .field<&T::stage>("stage", "new, proven, retiring or withdrawn")
+          .field<&T::space>("space", "known to fit into this space, such as \"64 MiB\"")
+          .field<&T::remarks>("remarks", "anywhere in the remarks")
           .field<&T::source>("source", "where they came from")
-          .field<&T::text>("text", "somewhere in a name")
+          .field<&T::text>("text", "anywhere in a name")
           .field<&T::vouching>("vouching", "what their makers' checksums say")
           .choices({"unvouched", "vouched-weakly", "vouched", "contradicted"})
           .field<&T::offered>("offered", "on offer, or not")
           .field<&T::newest>("newest", "only the newest of each line")
-          .field<&T::limit>("limit", "so many rows at most (at most 200,000)")
+          .field<&T::limit>("limit", "at most so many rows (200,000 at most)")
           .range(1)
           .field<&T::skip>("skip", "leave out so many first")
           .range(0)
@@ -190,8 +190,8 @@ template <>
 const Shape& shape_of<OffersAsked>() {
   using T = OffersAsked;
   static const Shape shape =
-      ShapeOf<T>("OffersAsked", "when")
-          .field<&T::at>("at", "as it was then; empty: now", Unit::kTime)
+      ShapeOf<T>("OffersAsked", "which moment")
+          .field<&T::at>("at", "the offers at that time; empty: now", Unit::kTime)
           .done();
   return shape;
 }
@@ -203,7 +203,8 @@ const Shape& shape_of<OfferAsked>() {
       ShapeOf<T>("OfferAsked", "which offer")
           .field<&T::name>("name", "what devices type")
           .needed()
-          .field<&T::of>("of", "where the name is on offer to several networks: to which")
+          .field<&T::of>("of",
+                         "for a name with offers to several networks: which network")
           .done();
   return shape;
 }
@@ -446,11 +447,11 @@ template <>
 const Shape& shape_of<ReturnAsked>() {
   using T = ReturnAsked;
   static const Shape shape =
-      ShapeOf<T>("ReturnAsked", "a withdrawal to take back")
+      ShapeOf<T>("ReturnAsked", "a withdrawal to undo")
           .field<&T::name>("name", "the image's name")
           .needed()
           .field<&T::with_offers>("with_offers",
-                                  "put the offers back that the withdrawal ended")
+                                  "open the offers again that the withdrawal ended")
           .done();
   return shape;
 }

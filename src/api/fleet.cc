@@ -50,12 +50,12 @@ const Shape& shape_of<DeviceFilter>() {
   static const Shape shape =
       ShapeOf<T>("DeviceFilter", "which devices")
           .field<&T::text>("text",
-                           "somewhere in name, address, link address, site or remarks")
-          .field<&T::site>("site", "where they stand")
+                           "anywhere in name, address, link address, site or remarks")
+          .field<&T::site>("site", "their site")
           .field<&T::platform>("platform", "their platform")
-          .field<&T::limit>("limit", "so many at most (not given: all)")
+          .field<&T::limit>("limit", "at most so many (not given: all)")
           .range(1)
-          .field<&T::skip>("skip", "leave out so many first")
+          .field<&T::skip>("skip", "leave out the first ones")
           .range(0)
           .done();
   return shape;

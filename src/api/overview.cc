@@ -9,7 +9,7 @@ const Shape& shape_of<FindAsked>() {
       ShapeOf<T>("FindAsked", "what is looked for")
           .field<&T::text>("text", "part of a name, an address or a checksum")
           .needed()
-          .field<&T::limit>("limit", "so many of each kind at most")
+          .field<&T::limit>("limit", "at most so many of each kind")
           .range(1, 100)
           .done();
   return shape;
@@ -123,8 +123,8 @@ const Shape& shape_of<LoadAsked>() {
       ShapeOf<T>("LoadAsked", "of which time")
           .field<&T::minutes>("minutes", "before now")
           .range(1, 1440)
-          .field<&T::samples>(
-              "samples", "so many at most; each stands for several where there are more")
+          .field<&T::samples>("samples",
+                              "at most so many; each combines several if there are more")
           .range(1, 2000)
           .done();
   return shape;

@@ -116,7 +116,7 @@ const Shape& shape_of<LedgerAsked>() {
   using T = LedgerAsked;
   static const Shape shape =
       ShapeOf<T>("LedgerAsked", "which rows")
-          .field<&T::limit>("limit", "so many at most (50; at most 10,000)")
+          .field<&T::limit>("limit", "at most so many (50; 10,000 at most)")
           .range(1)
           .field<&T::before>("before", "only those before the row with this number")
           .range(1)
@@ -279,7 +279,7 @@ const Shape& shape_of<ContactsAsked>() {
   using T = ContactsAsked;
   static const Shape shape =
       ShapeOf<T>("ContactsAsked", "how many")
-          .field<&T::limit>("limit", "so many at most (100; at most 1,000)")
+          .field<&T::limit>("limit", "at most so many (100; 1,000 at most)")
           .range(1)
           .done();
   return shape;

@@ -40,7 +40,7 @@ void JsonList::end() {
 
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty) {
   if (table.empty()) {
-    terminal.write(if_empty + "\n");
+    if (table.has_columns_of(terminal)) terminal.write(if_empty + "\n");
   } else {
     table.write(terminal);
   }

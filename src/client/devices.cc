@@ -76,9 +76,11 @@ Done add_device(const Context& context, const std::string& name,
                      write_device);
 }
 
-Done list_devices(const Context& context) {
-  return show(context, api::kDevices, {},
-              [](const Terminal& terminal, const api::DeviceList& all) {
+Done list_devices(const Context& context, const api::DeviceFilter& filter) {
+  const bool every =
+      filter.text.empty() && filter.site.empty() && filter.platform.empty();
+  return show(context, api::kDevices, filter,
+              [&](const Terminal& terminal, const api::DeviceList& all) {
                 Table table({{"DEVICE"},
                              {"ADDRESSES"},
                              {"PLATFORM"},
@@ -101,8 +103,10 @@ Done list_devices(const Context& context) {
                 }
                 write_or(
                     table, terminal,
-                    "No devices yet. Add one with 'vantro device add NAME --addresses "
-                    "192.0.2.7', or many with 'vantro device import FILE'.");
+                    every ? "No devices yet. Add one with 'vantro device add NAME "
+                            "--addresses 192.0.2.7', or many with 'vantro device import "
+                            "FILE'."
+                          : "No such devices; 'vantro device list' shows all.");
               });
 }
 
@@ -254,10 +258,21 @@ void device_commands(const Command& top) {
            "Tidegate --backup-every daily")
         .related({"device import", "device assign", "device list"});
   }
-  device.add("list", "List all devices", list_devices)
-      .shows_list()
-      .example("device list --sort site")
-      .related({"device info", "site list"});
+  {
+    auto& filter = device.keep<api::DeviceFilter>();
+    const auto list =
+        device.add("list", "List devices, all or some",
+                   [&filter](const Context& c) { return list_devices(c, filter); });
+    list.value("--name", filter.text,
+               "Show those with this in name, addresses, site or "
+               "remarks");
+    list.value("--site", filter.site, "Show those of this site");
+    list.value("--platform", filter.platform, "Show those of this platform");
+    list.shows_list()
+        .example("device list --sort site")
+        .example("device list --platform lattice24 --site \"Heron Reservoir\"")
+        .related({"device info", "site list"});
+  }
   const auto named = [&](const char* name, const char* about, auto run) {
     auto& o = device.keep<One>();
     const auto command =

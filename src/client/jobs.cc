@@ -132,8 +132,14 @@ Done plan_job(const Context& context, const api::JobWanted& options) {
 Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) {
   auto asked = options;
   if (!all && asked.state.empty()) asked.state = "open";
+  auto if_empty = asked.state.empty()
+                      ? std::string("No jobs.")
+                      : fmt::format("No {} jobs; 'vantro job list --all' shows all.",
+                                    shown(asked.state, 40));
+  if_empty += " Plan one with 'vantro job add DEVICE --image IMAGE'.";
   return show(
-      context, api::kJobs, asked, [](const Terminal& terminal, const api::JobList& list) {
+      context, api::kJobs, asked,
+      [&](const Terminal& terminal, const api::JobList& list) {
         Table table({{"DEVICE"},
                      {"AIM"},
                      {"OWNER", Table::Align::kLeft, 2},
@@ -151,8 +157,7 @@ Done list_jobs(const Context& context, const api::JobsAsked& options, bool all) 
             table.add({{}, {}, {}, {}, {}, {"CAUTION: " + one.caution, Tone::kBad}});
           }
         }
-        write_or(table, terminal,
-                 "No jobs. Plan one with 'vantro job add DEVICE --image IMAGE'.");
+        write_or(table, terminal, if_empty);
         if (list.more) {
           terminal.write(
               "More jobs exist; 'vantro rollout info NAME' lists those of a rollout.\n");

@@ -342,6 +342,12 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
   return lines;
 }
 
+bool Table::has_columns_of(const Terminal& terminal) const {
+  const auto& view = terminal.view();
+  if (!view.sort.empty() && !column(terminal, view.sort)) return false;
+  return view.columns.empty() || !chosen(terminal).empty();
+}
+
 void Table::write(const Terminal& terminal) const {
   const auto& view = terminal.view();
   auto table = *this;

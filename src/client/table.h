@@ -39,6 +39,8 @@ class Table {
   std::vector<std::string> lines(const Terminal& terminal, std::size_t room) const;
   // As the terminal's view says; complains to the terminal about an unknown column.
   void write(const Terminal& terminal) const;
+  // Whether it has the columns that the view names; complains if not.
+  bool has_columns_of(const Terminal& terminal) const;
 
  private:
   // The columns in `names` (--columns), or a complaint.

@@ -140,6 +140,19 @@ TEST_F(TableView, RepeatsNothingOnATerminalAndEverythingForPrograms) {
       "a.cfg   31 B    today\n");
 }
 
+TEST_F(TableView, KnowsItsColumnsAlsoWithoutRows) {
+  const Terminal terminal(stdout, &view_);
+  const Table table({{"NAME"}, {"SIZE"}});
+  EXPECT_TRUE(table.has_columns_of(terminal));
+  view_.columns = "name,siez";
+  EXPECT_FALSE(table.has_columns_of(terminal));
+  EXPECT_EQ(terminal.complaint(),
+            "unknown column 'siez'; nearest: 'size'; columns: name, size");
+  view_.columns = "name";
+  view_.sort = "seize";
+  EXPECT_FALSE(table.has_columns_of(terminal));
+}
+
 TEST_F(TableView, ShowsTheColumnsThatWereChosenInTheirOrder) {
   view_.columns = "last-seen, Name";
   EXPECT_EQ(written(), "LAST SEEN  NAME\nyesterday  b.cfg\ntoday      a.cfg\n");

@@ -118,6 +118,10 @@ TEST_F(BackupCommands, TellWhatIsOverdue) {
   EXPECT_THAT(out({"backup", "overdue"}), HasSubstr("No backups are expected"));
   out({"device", "add", "tidegate", "--addresses", "127.0.0.1", "--site", "East"});
   out({"device", "add", "heron", "--backup-every", "never", "--site", "east"});
+  EXPECT_THAT(out({"device", "list", "--site", "east", "--name", "her"}),
+              testing::AllOf(HasSubstr("heron"), Not(HasSubstr("tidegate"))));
+  EXPECT_EQ(out({"device", "list", "--platform", "none"}),
+            "No such devices; 'vantro device list' shows all.\n");
   out({"site", "change", "east", "--backup-every", "daily"});
   put("site.cfg", before_);
   EXPECT_EQ(out({"backup", "overdue"}), "No backup is overdue; 1 expected\n");

@@ -169,7 +169,7 @@ TEST_F(JobsEndToEnd, AJobGoesFromItsPlanToItsConfirmation) {
   const auto ended = done({"job", "info", "osier-sw"});
   EXPECT_THAT(ended, HasSubstr("'nothing.img' is not on offer"));
   EXPECT_THAT(ended, HasSubstr("all ports are up"));
-  EXPECT_THAT(done({"job", "list"}), HasSubstr("No jobs."));
+  EXPECT_THAT(done({"job", "list"}), HasSubstr("No open jobs;"));
   EXPECT_THAT(done({"job", "list", "--all"}), HasSubstr("confirmed"));
   const auto events = done({"ledger"});
   for (const auto* event : {"job-plan", "job-mark", "job-confirmed", "route-rules"}) {
