@@ -186,7 +186,7 @@ void write_snapshot(const Terminal& terminal, const api::Snapshot& snapshot) {
   terminal.write("\n");
   const bool archive = snapshot.path.ends_with(".tar");
   terminal.write(fmt::format(
-      "{}Go back to it with: vantrod --restore {}\n",
+      "{}Restore it with: vantrod --restore {}\n",
       archive ? ""
               : fmt::format("Check it with: cd {} && sha256sum -c SHA256SUMS\n",
                             shown(snapshot.path, 400)),

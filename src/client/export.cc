@@ -342,8 +342,8 @@ Done export_images(const Context& context, const ExportOptions& options) {
     // Not in output for programs.
     const Terminal beside(stderr);
     beside.write(
-        fmt::format("{} of {} images are not in it (withdrawn ones are with "
-                    "--with-withdrawn):\n  {}\n",
+        fmt::format("Left out: {} of {} images (--with-withdrawn includes withdrawn "
+                    "ones):\n  {}\n",
                     chosen->left_out.size(), chosen->left_out.size() + details.size(),
                     fmt::join(chosen->left_out, "\n  ")));
   }

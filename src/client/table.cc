@@ -295,17 +295,26 @@ std::vector<std::string> Table::lines(const Terminal& terminal, std::size_t room
   for (std::size_t i = 0; i < last; ++i) before_last += widths[i] + kBetween;
   const bool wrap =
       columns_[last].align == Align::kLeft && room >= before_last + kNarrowest;
+  const auto fits = [&](const Cell& final) {
+    return before_last + width(final.text) <= room;
+  };
+  // Too little space is left beside the others: if one value goes below them, all do that
+  // would be broken.
+  const bool some_below =
+      room >= kIndent + kNarrowest &&
+      std::any_of(all.begin(), all.end(), [&](const std::vector<Cell>& row) {
+        return !fits(row.back()) &&
+               (!wrap ||
+                wrapped(row.back().text, room - before_last).size() > kMostPieces);
+      });
 
   std::vector<std::string> lines;
   const std::vector<Cell>* above = nullptr;
   for (const auto& row : all) {
     const auto& final = row.back();
-    const bool fits = before_last + width(final.text) <= room;
     auto of_last = wrap ? wrapped(final.text, room - before_last)
                         : std::vector<std::string>{final.text};
-    // Too little space is left beside the others.
-    const bool below =
-        !fits && (!wrap || of_last.size() > kMostPieces) && room >= kIndent + kNarrowest;
+    const bool below = some_below && !fits(final);
     if (below) of_last = {""};
     bool same = above != nullptr && room != std::string::npos;
     for (std::size_t k = 0; k < std::max<std::size_t>(of_last.size(), 1); ++k) {

@@ -18,7 +18,7 @@ namespace {
 constexpr base::WallTime kDay = 86'400'000;
 
 std::string source(const std::string& account, const std::string& list) {
-  return fmt::format("handed in by {}, {}", account, list);
+  return fmt::format("{}, which {} handed in", list, account);
 }
 
 bool is_own_list(const std::string& list, const std::string& image) {
