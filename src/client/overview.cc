@@ -1,6 +1,7 @@
 #include "client/overview.h"
 
 #include <algorithm>
+#include <cstdlib>
 #include <fmt/format.h>
 #include <string>
 #include <vector>
@@ -8,6 +9,7 @@
 #include "base/clock.h"
 #include "base/sizes.h"
 #include "client/render.h"
+#include "client/table.h"
 
 namespace vantro::client {
 namespace {
@@ -52,7 +54,8 @@ Result<Parts> ask(const ApiClient& api) {
   return all;
 }
 
-// A title with lines below it.
+// A title with lines below it. Where they are read on a terminal, a long line takes two
+// of the terminal's at most: everything has to fit on one screen.
 class Screen {
  public:
   explicit Screen(const Terminal& terminal) : terminal_(terminal) {}
@@ -60,7 +63,18 @@ class Screen {
     terminal_.write("\n" + terminal_.toned(text, Tone::kHead) + "\n");
   }
   void line(const std::string& text, Tone tone = Tone::kPlain) {
-    terminal_.write(terminal_.toned("  " + text, tone) + "\n");
+    const bool limited = terminal_.is_terminal() || std::getenv("COLUMNS") != nullptr;
+    const auto room = std::max<std::size_t>(terminal_.columns(), 20) - kIndent;
+    auto pieces = limited ? wrapped(text, room) : std::vector<std::string>{text};
+    if (pieces.size() > 2) {
+      pieces.resize(2);
+      pieces[1].resize(bytes_that_fit(pieces[1], room - 3));
+      pieces[1] += "...";
+    }
+    terminal_.write(terminal_.toned("  " + pieces[0], tone) + "\n");
+    if (pieces.size() > 1) {
+      terminal_.write(terminal_.toned("    " + pieces[1], tone) + "\n");
+    }
   }
   void more(std::size_t all, const char* command) {
     if (all > kRows)
@@ -68,6 +82,7 @@ class Screen {
   }
 
  private:
+  static constexpr std::size_t kIndent = 4;
   const Terminal& terminal_;
 };
 
@@ -90,13 +105,18 @@ void write_transfers(Screen& screen, const std::vector<api::Transfer>& all) {
   screen.more(running.size(), "vantro transfer list");
 }
 
-void write_waiting(Screen& screen, const Parts& parts) {
-  const auto& jobs = parts.jobs.value.jobs;
+// False: nothing waits for a person.
+bool write_waiting(Screen& screen, const Parts& parts) {
+  // Those of later batches wait for the previous batch, not for a person.
+  std::vector<api::Job> jobs;
+  for (const auto& one : parts.jobs.value.jobs) {
+    if (one.stage != "held") jobs.push_back(one);
+  }
   std::vector<const api::Rescue*> open;
   for (const auto& one : parts.rescues.value.rescues) {
     if (one.ended_at.empty()) open.push_back(&one);
   }
-  if (jobs.empty() && open.empty()) return;
+  if (jobs.empty() && open.empty()) return false;
   screen.title("Waits for somebody");
   for (const auto* one : open) {
     screen.line(fmt::format("rescue {} on {}: {}; until {}", one->number, one->interface,
@@ -109,6 +129,7 @@ void write_waiting(Screen& screen, const Parts& parts) {
                             shown(one.owner), shown(one.waits_for)));
   }
   screen.more(jobs.size(), "vantro job list");
+  return true;
 }
 
 void write_wrong(Screen& screen, const Parts& parts) {
@@ -139,19 +160,18 @@ void write_wrong(Screen& screen, const Parts& parts) {
 void write_all(const Terminal& terminal, const Parts& parts) {
   const auto& status = parts.status.value;
   terminal.write(fmt::format(
-      "vantrod {}, up {}; {}, {} on offer, {}; {} free\n", status.version,
+      "vantrod {}, up {}; {}, {}, {}; {} free\n", status.version,
       base::duration_text(static_cast<double>(status.uptime_ms) / 1000),
-      counted(status.images, "image"), counted(status.offers, "name"),
+      counted(status.images, "image"), counted(status.offers, "offer"),
       counted(status.backups, "revision"), base::size_text(status.disk_free)));
   if (!status.drain.empty()) {
     terminal.write(terminal.toned(shown(status.drain), Tone::kCaution) + "\n");
   }
   Screen screen(terminal);
   write_transfers(screen, parts.transfers.value.transfers);
-  write_waiting(screen, parts);
+  const bool waits = write_waiting(screen, parts);
   write_wrong(screen, parts);
-  const bool quiet = status.running_transfers == 0 && parts.jobs.value.jobs.empty() &&
-                     status.trouble.empty();
+  const bool quiet = status.running_transfers == 0 && status.trouble.empty() && !waits;
   terminal.write("\n");
   if (quiet) terminal.write("Nothing is running, and nothing waits for you.\n");
   if (status.images == 0) {

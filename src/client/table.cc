@@ -30,29 +30,6 @@ std::string lower(std::string_view text) {
   return out;
 }
 
-// Broken at spaces so that each piece fits in `room`; a longer word is broken anywhere.
-std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
-  std::vector<std::string> pieces{""};
-  std::string_view rest = text;
-  while (!rest.empty()) {
-    const auto space = rest.find(' ', 1);
-    const auto word = rest.substr(0, space);
-    rest = space == std::string_view::npos ? std::string_view{} : rest.substr(space);
-    if (width(pieces.back()) + width(word) > room && !pieces.back().empty()) {
-      pieces.emplace_back(word.substr(word.starts_with(' ') ? 1 : 0));
-    } else {
-      pieces.back() += word;
-    }
-    while (width(pieces.back()) > room) {
-      const auto fits = bytes_that_fit(pieces.back(), room);
-      auto more = pieces.back().substr(fits);
-      pieces.back().resize(fits);
-      pieces.push_back(std::move(more));
-    }
-  }
-  return pieces;
-}
-
 bool is_digit(char c) { return std::isdigit(static_cast<unsigned char>(c)) != 0; }
 
 // The factor of "MiB" or "ms" among its like; 0: it is not a unit.
@@ -145,6 +122,28 @@ std::string without_end_spaces(std::string line) {
 }
 
 }  // namespace
+
+std::vector<std::string> wrapped(const std::string& text, std::size_t room) {
+  std::vector<std::string> pieces{""};
+  std::string_view rest = text;
+  while (!rest.empty()) {
+    const auto space = rest.find(' ', 1);
+    const auto word = rest.substr(0, space);
+    rest = space == std::string_view::npos ? std::string_view{} : rest.substr(space);
+    if (width(pieces.back()) + width(word) > room && !pieces.back().empty()) {
+      pieces.emplace_back(word.substr(word.starts_with(' ') ? 1 : 0));
+    } else {
+      pieces.back() += word;
+    }
+    while (width(pieces.back()) > room) {
+      const auto fits = bytes_that_fit(pieces.back(), room);
+      auto more = pieces.back().substr(fits);
+      pieces.back().resize(fits);
+      pieces.push_back(std::move(more));
+    }
+  }
+  return pieces;
+}
 
 std::vector<std::string> comma_list(std::string_view text) {
   std::vector<std::string> all;

@@ -68,6 +68,9 @@ std::vector<std::string> comma_list(std::string_view text);
 // case-insensitive. Below 0: `a` comes first.
 int compare_cells(std::string_view a, std::string_view b);
 
+// Broken at spaces so that each piece fits in `room`; a longer word is broken anywhere.
+std::vector<std::string> wrapped(const std::string& text, std::size_t room);
+
 // "causeway4-sy...-7.6.0.img": at most so many columns, at least 5.
 std::string shortened(const std::string& text, std::size_t columns);
 

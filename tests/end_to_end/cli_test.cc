@@ -149,8 +149,16 @@ TEST_F(Cli, ShowsInOneScreenWhatGoesOn) {
   run({"curl", "-s", http_url("/x-sytsem-1.img")});
   const auto all = vantro({});
   EXPECT_EQ(all.code, 0) << all.err;
-  EXPECT_NE(all.out.find("1 image, 1 name on offer"), std::string::npos) << all.out;
+  EXPECT_NE(all.out.find("1 image, 1 offer"), std::string::npos) << all.out;
   EXPECT_NE(all.out.find("refused fetch 'x-sytsem-1.img'"), std::string::npos) << all.out;
+  // On a narrow terminal a refusal takes two lines.
+  auto environment = client_environment();
+  environment.emplace_back("COLUMNS", "50");
+  const auto narrow = run({vantro_program()}, environment).out;
+  EXPECT_NE(narrow.find(" refused fetch\n    'x-sytsem-1.img': "), std::string::npos)
+      << narrow;
+  std::istringstream lines(narrow.substr(narrow.find('\n')));
+  for (std::string line; std::getline(lines, line);) EXPECT_LE(line.size(), 50u) << line;
   const auto json = read_json(vantro({"--json"}).out);
   EXPECT_EQ(json["status"]["images"], 1);
   EXPECT_EQ(json["refused"]["entries"].size(), 1u);
