@@ -51,8 +51,8 @@ class Files {
   // Whether the client may send under the name; and how much of it arrived before an
   // interruption, in bytes.
   virtual base::Outcome<std::uint64_t> may_send(const std::string& path) = 0;
-  // Refused if the client may not send into it. Nothing is made: a folder is a part of the
-  // names in it.
+  // Refused if the client may not send into it. Nothing is made: a folder is a part of
+  // the names in it.
   virtual base::Outcome<void> make_folder(const std::string& path) = 0;
   // commit() or abandon() ends it.
   virtual base::Outcome<void> open_upload(FileHandle handle, const std::string& path,
