@@ -152,8 +152,11 @@ void measure_readiness(int rounds) {
         {*auth::Networks::parse("198.18.0.0/15"), {auth::Action::kFetch}, {}, false});
     const gate::Gate gate(*repository, clock, base::Log(), config);
     desk::Surroundings surroundings;
-    surroundings.listening = {{"ftp", *base::Endpoint::parse("192.0.2.10:21")},
-                              {"tftp", *base::Endpoint::parse("192.0.2.10:69")}};
+    surroundings.listening = [] {
+      return std::vector<base::Listening>{
+          {"ftp", *base::Endpoint::parse("192.0.2.10:21")},
+          {"tftp", *base::Endpoint::parse("192.0.2.10:69")}};
+    };
     const auto rows = median_ms(rounds, [&] {
       sound(repository->devices.all());
       sound(repository->backups.overview());

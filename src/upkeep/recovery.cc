@@ -73,8 +73,8 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
   return {};
 }
 
-// A backup that was being resumed has left partial/, and it may have been filed before its
-// record said so. A file without a record is for a person to decide.
+// A backup that was being resumed has left partial/, and it may have been filed before
+// its record said so. A file without a record is for a person to decide.
 base::Outcome<void> compare_partials(
     repository::Repository& repository,
     std::vector<repository::UnrecordedFile>& unrecorded) {

@@ -134,8 +134,8 @@ void Connection::body_ended() {
 void Connection::drop_body(End how, const std::string& why) {
   if (!body_) return;
   const auto body = std::move(body_);
-  // The reason for answers ("the client disconnected") does not fit a body that the client
-  // was still sending.
+  // The reason for answers ("the client disconnected") does not fit a body that the
+  // client was still sending.
   body->broke_off(how, why == kGone ? std::string(kBrokeOff) : why);
 }
 
