@@ -187,19 +187,22 @@ class InPieces {
     for (std::size_t tries = 0;;) {
       auto done = context_.api.call(api::kFileUpload, {number_}, {sha256}, show);
       if (interrupted()) return tl::unexpected(still_filing());
-      if (done || done.error().code != ExitCode::kNoServer) return done;
-      if (tries == std::size(kPauses)) return done;
+      const bool lost = !done && done.error().code == ExitCode::kNoServer;
+      // After a lost answer, a refusal may only say that the first call goes on.
+      if (done || (!lost && tries == 0) || tries == std::size(kPauses)) return done;
       look.note("no answer; asks again");
       auto state = waited(kPauses[tries++], show);
       while (state && state->state == "filing" && !interrupted()) {
         state = waited(std::chrono::seconds(1), show);
       }
       if (interrupted()) return tl::unexpected(still_filing());
+      if (!state && !lost) return done;
       if (!state) continue;
       if (state->state == "refused") {
         return tl::unexpected(Failure{ExitCode::kRefused, state->why});
       }
       if (state->state == "filed") return as_it_is();
+      if (!lost) return done;
     }
   }
 
