@@ -187,34 +187,24 @@ class InPieces {
     for (std::size_t tries = 0;;) {
       auto done = context_.api.call(api::kFileUpload, {number_}, {sha256}, show);
       if (interrupted()) return tl::unexpected(still_filing());
-      const bool lost = !done && done.error().code == ExitCode::kNoServer;
-      // After a lost answer, a refusal may only say that the first call goes on.
-      if (done || (!lost && tries == 0) || tries == std::size(kPauses)) return done;
-      look.note("no answer; asks again");
-      auto state = waited(kPauses[tries++], show);
-      while (state && state->state == "filing" && !interrupted()) {
-        state = waited(std::chrono::seconds(1), show);
+      if (done || done.error().code != ExitCode::kNoServer) return done;
+      // The answer is lost. Once it is filed, asking again gives the same one.
+      while (true) {
+        if (tries == std::size(kPauses)) return done;
+        look.note("no answer; asks again");
+        for (auto left = kPauses[tries] * 2; left.count() > 0 && show(); --left) {
+          std::this_thread::sleep_for(std::chrono::milliseconds(500));
+        }
+        if (interrupted()) return tl::unexpected(still_filing());
+        const auto now = context_.api.call(api::kUpload, {number_});
+        if (!now && now.error().code != ExitCode::kNoServer) {
+          return tl::unexpected(now.error());
+        }
+        if (now && now->value.state != "filing") break;
+        if (!now) ++tries;
       }
-      if (interrupted()) return tl::unexpected(still_filing());
-      if (!state && !lost) return done;
-      if (!state) continue;
-      if (state->state == "refused") {
-        return tl::unexpected(Failure{ExitCode::kRefused, state->why});
-      }
-      if (state->state == "filed") return as_it_is();
-      if (!lost) return done;
+      ++tries;
     }
-  }
-
-  // The state after the pause; nothing if the server does not answer.
-  template <class F>
-  std::optional<api::Upload> waited(std::chrono::seconds pause, const F& show) {
-    for (auto left = pause * 2; left.count() > 0 && show(); --left) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(500));
-    }
-    auto now = context_.api.call(api::kUpload, {number_});
-    if (!now) return std::nullopt;
-    return std::move(now->value);
   }
 
   Failure still_filing() const {
@@ -222,22 +212,6 @@ class InPieces {
             fmt::format("interrupted; all {} were sent, and the server goes on; 'vantro "
                         "image info {}' shows whether the image was added",
                         base::size_text(file_.size), shown(given_.name))};
-  }
-
-  // The answer to the filing was lost; the image's facts are not.
-  Result<Answered<api::ImageAdded>> as_it_is() {
-    auto known = context_.api.call(api::kImage, {given_.name});
-    if (!known) return tl::unexpected(known.error());
-    auto& detail = known->value;
-    api::ImageAdded added;
-    added.result = "new";
-    added.compared = !detail.vouches.empty();
-    added.findings = std::move(detail.findings);
-    added.members_in_all = detail.members_in_all;
-    if (!detail.offers.empty()) added.offer = detail.offers.front().name;
-    added.kind = detail.image.kind;
-    added.image = std::move(detail.image);
-    return answered(std::move(added));
   }
 
   const Context& context_;

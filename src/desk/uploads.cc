@@ -178,6 +178,7 @@ base::Outcome<Uploads::Filed> Uploads::file(const Caller& caller, std::int64_t n
   std::optional<gate::ImageIntake> intake;
   {
     const base::Lock lock(one.mutex);
+    if (one.filed) return *one.filed;
     if (auto open = receiving(one); !open) return base::refuse(open.error());
     if (one.bytes != one.size) {
       return base::refuse(Kind::kInvalid,
@@ -202,6 +203,9 @@ base::Outcome<Uploads::Filed> Uploads::file(const Caller& caller, std::int64_t n
   one.touched = clock_.now();
   one.state = filed.taken ? State::kFiled : State::kRefused;
   if (!filed.taken) one.why = filed.taken.error().sentence;
+  one.filed = filed;
+  // There may be ten thousand of them, for an hour.
+  if (one.filed->taken) one.filed->taken->inside.members = {};
   return filed;
 }
 

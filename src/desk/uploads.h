@@ -69,7 +69,9 @@ class Uploads {
                              std::uint64_t offset, base::ByteView piece);
   // Everything was sent: compares it with `sent`, the sender's own checksum (empty:
   // none), and with the claims of the options, looks inside, and files it. Takes as long
-  // as the look does. kInvalid: a part is missing.
+  // as the look does. kInvalid: a part is missing. kBusy: it is being filed. After that
+  // the same result again, without the members of an archive: the first answer may be
+  // lost.
   base::Outcome<Filed> file(const Caller& caller, std::int64_t number,
                             const std::string& sent);
   // Nothing of it stays.
@@ -91,6 +93,7 @@ class Uploads {
     std::atomic<State> state = State::kReceiving;
     std::atomic<std::uint64_t> looked_bytes = 0;
     std::string why VANTRO_GUARDED_BY(mutex);
+    std::optional<Filed> filed VANTRO_GUARDED_BY(mutex);  // kFiled, kRefused by file()
     base::Instant touched VANTRO_GUARDED_BY(mutex){};
   };
   using Shared = std::shared_ptr<Upload>;

@@ -60,6 +60,11 @@ TEST_F(UploadsTest, PiecesBecomeAnImage) {
   EXPECT_EQ(fetch("x.img"), "1234567890");
   EXPECT_EQ(state_of(begun->number), "10 of 10, filed");
   EXPECT_EQ(append(begun->number, 10, "x"), "upload 1 is filed as 'x.img'");
+  // The first answer may be lost.
+  const auto again = uploads_->file(desk_, begun->number, "");
+  ASSERT_TRUE(again && again->taken);
+  EXPECT_EQ(again->taken->added.image.name, "x.img");
+  EXPECT_EQ(again->taken->offer, filed->taken->offer);
 }
 
 TEST_F(UploadsTest, TellHowFarTheLookIs) {

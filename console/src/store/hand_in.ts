@@ -162,10 +162,6 @@ async function filed(
       let upload = await whenBack(id, number, refusal, stop);
       while (upload.state === "filing") upload = await whenBack(id, number, refusal, stop);
       change(id, { stage: { at: "comparing", looked: 0, rate: 0 } });
-      if (upload.state === "refused") throw new Error(upload.why);
-      if (upload.state === "receiving") continue;
-      const { image, offers } = await call("GET /v1/images/{name}", { name: upload.name });
-      return { result: "new", image, offer: offers[0]?.name ?? "", note: "", not_done: [] };
     }
   }
 }
