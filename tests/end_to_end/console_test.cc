@@ -363,6 +363,7 @@ TEST_F(ConsoleTest, WhenTheLogInEndsThePageStaysAndGoesOn) {
   page.click("button", "Log in");
   page.find("heading", "Job of osier-sw");
   page.click("button", "It failed");
+  page.find("textbox", "Remark");  // once the dialog is open
   EXPECT_EQ(page.run("return document.querySelector('dialog[open] input').value"),
             "half typed");
 }
