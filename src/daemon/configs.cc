@@ -149,7 +149,7 @@ repository::Rules repository_rules(const Settings& settings) {
   return rules;
 }
 
-gate::Config gate_config(const Settings& settings) {
+gate::Config gate_config(const Settings& settings, const std::string& look_program) {
   gate::Config limits;
   limits.largest_deposit = settings.backups.largest;
   limits.unverified_for = std::chrono::hours(24 * settings.verify.before_fetch_days);
@@ -175,9 +175,7 @@ gate::Config gate_config(const Settings& settings) {
   limits.reports = text::ReportReader::make(settings.reports).value();
   limits.path_proven_for = std::chrono::minutes(settings.jobs.path_proven_min);
   limits.other_platform = settings.fetch.other_platform;
-  // This program itself, also if its file has been replaced since.
-  limits.look = {"/proc/self/exe",
-                 std::chrono::seconds(settings.catalogue.look_inside_s)};
+  limits.look = {look_program, std::chrono::seconds(settings.catalogue.look_inside_s)};
   return limits;
 }
 

@@ -18,7 +18,8 @@
 namespace vantro::daemon {
 
 repository::Rules repository_rules(const Settings& settings);
-gate::Config gate_config(const Settings& settings);
+// `look_program`: what looks into files (LookProgram::path).
+gate::Config gate_config(const Settings& settings, const std::string& look_program);
 
 serve::tftp::Config tftp_config(const Settings& settings);
 

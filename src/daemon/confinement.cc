@@ -67,9 +67,8 @@ bool confine_files(const Places& places, std::string& why) {
   const base::UniqueFd rules(static_cast<int>(::syscall(
       SYS_landlock_create_ruleset, &handled, sizeof handled.handled_access_fs, 0)));
   bool done = static_cast<bool>(rules);
-  // Libraries, tables of names and zones, and the program itself, which looks into files
-  // in a process of its own.
-  for (const auto* one : {"/usr", "/lib", "/lib64", "/bin", "/sbin", "/proc/self/exe"}) {
+  // Libraries, and tables of names and zones.
+  for (const auto* one : {"/usr", "/lib", "/lib64", "/bin", "/sbin"}) {
     done = done && allow(rules.get(), one, kRun);
   }
   for (const auto* one : {"/etc", "/proc", "/sys", "/run"}) {

@@ -15,7 +15,7 @@ namespace vantro::daemon {
 struct Places {
   std::vector<std::string> written;  // folders that it writes to
   std::vector<std::string> read;     // other folders and files, beside the system's
-  std::vector<std::string> run;      // folders with programs, beside the system's
+  std::vector<std::string> run;      // programs and folders of them, beside the system's
   std::vector<std::string> made;     // of `written`: made if they do not exist
 };
 

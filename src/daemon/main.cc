@@ -18,6 +18,7 @@
 #include "daemon/housekeeping.h"
 #include "daemon/in_force.h"
 #include "daemon/journal.h"
+#include "daemon/look_program.h"
 #include "daemon/management.h"
 #include "daemon/notice_way.h"
 #include "daemon/other_user.h"
@@ -38,7 +39,6 @@
 #include "desk/uploads.h"
 #include "desk/watched.h"
 #include "gate/gate.h"
-#include "probe/apart.h"
 #include "repository/repository.h"
 #include "upkeep/deposit_looks.h"
 #include "upkeep/drop_folder.h"
@@ -61,12 +61,6 @@ constexpr std::chrono::seconds kGoodbyeTime{60};
 }  // namespace
 
 int main(int argc, char** argv) try {
-  if (argc == 3 && std::string_view(argv[1]) == probe::kChildArgument) {
-    return probe::child_main(argv[2]);
-  }
-  if (argc == 4 && std::string_view(argv[1]) == probe::kTakeOutArgument) {
-    return probe::take_out_main(argv[2], argv[3]);
-  }
   Options options;
   if (const auto code = read_options(argc, argv, VANTRO_VERSION, options)) return *code;
   const auto& settings = options.settings;
@@ -80,6 +74,9 @@ int main(int argc, char** argv) try {
   const base::Log log = make_log(options.settings.log);
   const base::SystemClock clock;
 
+  const auto look_program = LookProgram::find();
+  if (!look_program.trouble().empty()) log.warning(look_program.trouble());
+
   // Restricts the process from here on: before there is another thread.
   if (!settings.process.user.empty()) {
     auto done = become(settings.process.user, settings.state, !settings.rescues.empty());
@@ -90,6 +87,7 @@ int main(int argc, char** argv) try {
   if (settings.process.confine) {
     note_port_holders(all_listeners(settings));
     auto places = places_of(settings, options.config);
+    places.run.push_back(look_program.path());
     for (const auto& one : {options.rescue.image, options.rescue.text}) {
       if (!one.empty()) places.read.push_back(one);
     }
@@ -117,7 +115,7 @@ int main(int argc, char** argv) try {
 
   // Everything that can fail comes before the first listener answers. Destruction is in
   // reverse: fronts, then the pools, whose work uses the gate.
-  gate::Gate gate(repository, clock, log, gate_config(settings));
+  gate::Gate gate(repository, clock, log, gate_config(settings, look_program.path()));
   upkeep::Verifier verifier(repository);
   upkeep::Resealer resealer(repository);
   upkeep::DepositLooks deposit_looks(repository, gate);
@@ -142,7 +140,9 @@ int main(int argc, char** argv) try {
   service.resealer = &resealer;
   service.management_trouble = [&] {
     auto sentences = (*management)->trouble();
-    if (!ssh->trouble().empty()) sentences.push_back(ssh->trouble());
+    for (const auto& one : {ssh->trouble(), look_program.trouble()}) {
+      if (!one.empty()) sentences.push_back(one);
+    }
     for (auto& one : certificates_trouble(settings, clock.wall())) {
       sentences.push_back(std::move(one));
     }

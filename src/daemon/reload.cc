@@ -64,7 +64,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
   }
   room_.limit(static_cast<std::size_t>(read->limits.connections));
   log_.least(read->log.level);
-  gate_.use(gate_config(*read));
+  gate_.use(gate_config(*read, gate_.config()->look.program));
   // Of settings that wait for a restart, the old values are in force.
   Given given = options_.settings.given;
   for (const auto& one : about(*read)) {

@@ -13,8 +13,7 @@
 namespace vantro::probe {
 
 struct Apart {
-  // The program whose main() calls child_main() when its first argument is
-  // kChildArgument.
+  // vantro-look, whose main() calls child_main() and take_out_main().
   std::string program;
   base::Duration time = std::chrono::seconds(60);
   base::Duration grace = std::chrono::seconds(5);  // then it is ended

@@ -30,7 +30,7 @@ TEST(Hardening, TheProgramsAreLinkedForIt) {
   if (std::getenv("VANTRO_PROGRAMS") != nullptr) {
     GTEST_SKIP() << "these are built with a sanitizer, which links in its own way";
   }
-  for (const auto& program : {vantrod_program(), vantro_program()}) {
+  for (const auto& program : {vantrod_program(), vantro_program(), look_program()}) {
     SCOPED_TRACE(program);
     const auto head = elf(program, "-h");
     EXPECT_THAT(head, HasSubstr("DYN (Position-Independent Executable file)"));

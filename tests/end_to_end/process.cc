@@ -29,6 +29,7 @@ std::string program(const char* name) {
 }  // namespace
 
 std::string vantro_program() { return program("vantro"); }
+std::string look_program() { return program("vantro-look"); }
 std::string vantrod_program() { return program("vantrod"); }
 
 Process::Process(const Arguments& arguments, const Environment& environment,

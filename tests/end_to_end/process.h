@@ -44,6 +44,7 @@ class Process {
 // that the environment names as VANTRO_PROGRAMS, such as another build's under
 // sanitizers.
 std::string vantro_program();
+std::string look_program();
 std::string vantrod_program();
 
 // Runs to the end.
