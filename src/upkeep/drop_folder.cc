@@ -11,6 +11,7 @@
 #include <sys/inotify.h>
 #include <unistd.h>
 
+#include "base/mutex.h"
 #include "base/visible_name.h"
 #include "repository/image_changes.h"
 
@@ -25,6 +26,8 @@ constexpr const char* kDone = "done";
 constexpr const char* kBy = "drop-folder";
 constexpr std::size_t kPiece = 256 * 1024;
 constexpr std::size_t kDeepest = 8;  // folders in folders
+// Files that are added at the same time: while one is looked into, another is written.
+constexpr std::size_t kAtOnce = 3;
 
 bool ends_with_one_of(const std::string& name, std::initializer_list<const char*> all) {
   const auto folded = base::folded(name);
@@ -202,12 +205,7 @@ bool DropFolder::look() {
     seen.failed = false;
     images.push_back(name);
   }
-  if (lists_settled) {
-    for (const auto& name : images) {
-      if (stopping_) break;
-      add_image(name);
-    }
-  }
+  if (lists_settled) add_images(images);
   const bool something = !images.empty() || !lists.empty();
   if (something && !stopping_) put_lists_aside();
   say_troubles();
@@ -332,17 +330,15 @@ bool DropFolder::all_added(const std::string& list_name,
   });
 }
 
-base::Outcome<std::string> DropFolder::take_in(const std::string& name,
-                                               const Names& lists) {
-  const auto file = folder_.open_file(name);
+base::Outcome<std::string> DropFolder::take_in(const Candidate& candidate) {
+  const auto file = folder_.open_file(candidate.name);
   if (!file) return base::refuse(file.error());
-  auto claims = claims_for(name, lists);
-  if (!claims) return base::refuse(claims.error());
+  if (!candidate.claims) return base::refuse(candidate.claims.error());
   gate::IntakeOptions options;
-  options.name = name;
+  options.name = candidate.name;
   options.by = {kBy};
-  options.size = seen_.at(name).state.size;
-  options.claims = std::move(*claims);
+  options.size = candidate.size;
+  options.claims = *candidate.claims;
   options.stop = [this] { return stopping_.load(); };
   auto intake = gate_.open_intake(std::move(options));
   if (!intake) return base::refuse(intake.error());
@@ -370,17 +366,41 @@ base::Outcome<std::string> DropFolder::take_in(const std::string& name,
   return taken->note;
 }
 
-void DropFolder::add_image(const std::string& name) {
-  (void)folder_.remove(name + std::string(kTrouble));
-  const auto lists = lists_for(name);
-  const auto taken = take_in(name, lists);
+void DropFolder::add_images(const Names& names) {
+  std::vector<Candidate> candidates;
+  candidates.reserve(names.size());
+  for (const auto& name : names) {
+    auto lists = lists_for(name);
+    auto claims = claims_for(name, lists);
+    candidates.push_back(
+        {name, std::move(lists), seen_.at(name).state.size, std::move(claims)});
+  }
+  std::atomic<std::size_t> next = 0;
+  base::Mutex one_at_a_time;
+  const auto add = [&] {
+    while (!stopping_) {
+      const auto at = next++;
+      if (at >= candidates.size()) return;
+      (void)folder_.remove(candidates[at].name + std::string(kTrouble));
+      const auto taken = take_in(candidates[at]);
+      const base::Lock lock(one_at_a_time);
+      was_added(candidates[at], taken);
+    }
+  };
+  std::vector<std::jthread> others;
+  while (others.size() + 1 < std::min(kAtOnce, names.size())) others.emplace_back(add);
+  add();
+}
+
+void DropFolder::was_added(const Candidate& candidate,
+                           const base::Outcome<std::string>& taken) {
   // It has no problem: it is for the next start.
   if (!taken && stopping_) return;
   if (!taken) {
-    seen_[name].lists = {lists.begin(), lists.end()};
-    return write_trouble(name, base::in_full(taken.error()));
+    seen_[candidate.name].lists = {candidate.lists.begin(), candidate.lists.end()};
+    return write_trouble(candidate.name, base::in_full(taken.error()));
   }
-  move_to_done(name);
+  move_to_done(candidate.name);
 }
 
 void DropFolder::put_lists_aside() {

@@ -70,6 +70,14 @@ class DropFolder {
     std::set<std::string> lists;
   };
   using Names = std::vector<std::string>;
+  // A file that is to be added. It does not refer to what was seen, as several are added
+  // at once.
+  struct Candidate {
+    std::string name;
+    Names lists;
+    std::uint64_t size = 0;
+    base::Outcome<std::vector<repository::Claim>> claims;  // of the lists
+  };
 
   DropFolder(repository::Repository& repository, gate::Gate& gate, base::Log log,
              Config config, base::HeldFolder folder, base::UniqueFd events,
@@ -90,8 +98,10 @@ class DropFolder {
   void use_list(const std::string& name, Seen& seen);
   // Whether every file in it was added from here.
   bool all_added(const std::string& list_name, const crypto::ChecksumList& list) const;
-  void add_image(const std::string& name);
-  base::Outcome<std::string> take_in(const std::string& name, const Names& lists);
+  // Returns when all are added or refused, or the server stops.
+  void add_images(const Names& names);
+  base::Outcome<std::string> take_in(const Candidate& candidate);
+  void was_added(const Candidate& candidate, const base::Outcome<std::string>& taken);
   // The claims of the checksum lists for it.
   base::Outcome<std::vector<repository::Claim>> claims_for(const std::string& name,
                                                            const Names& lists) const;
