@@ -5,7 +5,14 @@
 #include <exception>
 #include <sys/resource.h>
 
+#include "bench/own_disk.h"
+
 namespace vantro::bench {
+namespace {
+
+constexpr std::uint64_t kOwnDisk = std::uint64_t{12} << 30;
+
+}  // namespace
 
 int bench_main(int argc, char** argv, const std::string& protocol,
                const std::string& parts,
@@ -23,6 +30,11 @@ int bench_main(int argc, char** argv, const std::string& protocol,
   ::getrlimit(RLIMIT_NOFILE, &limit);
   limit.rlim_cur = limit.rlim_max;
   ::setrlimit(RLIMIT_NOFILE, &limit);
+  if (const auto why = use_own_disk(kOwnDisk); !why.empty()) {
+    std::fprintf(stderr,
+                 "This machine's disk decides as well, not only the programs (%s).\n",
+                 why.c_str());
+  }
   run(choice);
   return 0;
 } catch (const std::exception& error) {

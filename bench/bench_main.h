@@ -1,4 +1,5 @@
-// What the benches' programs have in common: options, descriptors, errors.
+// What the benches' programs have in common: options, descriptors, a file system of their
+// own, errors.
 #pragma once
 
 #include <functional>

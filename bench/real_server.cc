@@ -40,7 +40,6 @@ RealServer::RealServer(const std::string& settings, std::size_t size,
   tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");
   ftp_port_ = number_behind("\nFTP listens on 127.0.0.1:");
   http_port_ = number_behind("HTTP listens on 127.0.0.1:");
-  management_port_ = number_behind("Management listens on 127.0.0.1:");
   {
     std::ofstream out(image());
     const std::string piece(1 << 20, 'i');
@@ -64,14 +63,10 @@ void RealServer::add(const std::string& file) const {
 
 void RealServer::vantro(std::vector<std::string> arguments, const std::string& input,
                         const std::vector<int>& codes) const {
-  auto token = text("/state/token");
-  token.pop_back();
   arguments.insert(arguments.begin(), end_to_end::vantro_program());
-  const auto done = end_to_end::run(
-      arguments,
-      {{"VANTRO_URL", fmt::format("http://127.0.0.1:{}", management_port_)},
-       {"VANTRO_TOKEN", token}},
-      input, "", std::chrono::minutes(10));
+  const auto done =
+      end_to_end::run(arguments, {{"VANTRO_URL", folder_ + "/state/management.sock"}},
+                      input, "", std::chrono::minutes(10));
   const bool known = std::find(codes.begin(), codes.end(), done.code) != codes.end();
   if (done.code != 0 && !known) throw std::runtime_error(done.err);
 }

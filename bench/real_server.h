@@ -66,7 +66,6 @@ class RealServer {
   std::uint16_t tftp_port_ = 0;
   std::uint16_t ftp_port_ = 0;
   std::uint16_t http_port_ = 0;
-  std::uint16_t management_port_ = 0;
 };
 
 class Report {

@@ -112,6 +112,13 @@ bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
   return got == static_cast<ssize_t>(count);
 }
 
+std::optional<base::ByteView> ReadGrant::in_memory(std::uint64_t offset,
+                                                   std::size_t count) const {
+  if (found_.text) return base::as_bytes(*found_.text).subspan(offset, count);
+  if (!mapped_ || !mapped_->in_memory(offset, count)) return std::nullopt;
+  return mapped_->view(offset, count);
+}
+
 // -- WriteGrant --
 
 WriteGrant::WriteGrant(std::unique_ptr<WriteSink> sink) : sink_(std::move(sink)) {}

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "backup/revision.h"
+#include "base/mapped_file.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digests.h"
@@ -82,16 +83,24 @@ class ReadGrant {
   // The same without waiting for the disk: whether everything was in memory, and is in
   // `bytes` now. May be called on an I/O thread.
   bool read_now(std::uint64_t offset, std::size_t count, base::ByteBuffer& bytes) const;
+  // The same bytes where they lie, for sending only (base::MappedFile::view): as long as
+  // the grant is there and not moved. Nothing: they are not in memory. May be called on
+  // an I/O thread.
+  std::optional<base::ByteView> in_memory(std::uint64_t offset, std::size_t count) const;
 
  private:
   friend class Gate;
-  ReadGrant(Found found, base::UniqueFd file, Transfer transfer)
+  // `mapped`: the same file, or null.
+  ReadGrant(Found found, base::UniqueFd file,
+            std::shared_ptr<const base::MappedFile> mapped, Transfer transfer)
       : found_(std::move(found)),
         file_(std::move(file)),
+        mapped_(std::move(mapped)),
         transfer_(std::move(transfer)) {}
 
   Found found_;
   base::UniqueFd file_;
+  std::shared_ptr<const base::MappedFile> mapped_;
   Transfer transfer_;
 };
 

@@ -391,7 +391,8 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   if (!part && !found.text && !found.backup && !found.canary)
     start.sha256 = found.digests.sha256;
   if (!found.text) start.caution = found.caution;
-  return ReadGrant(std::move(found), std::move(file),
+  auto mapped = workings_->mapping_for(asker, file.get(), found.size);
+  return ReadGrant(std::move(found), std::move(file), std::move(mapped),
                    Transfer(*workings_, std::move(start), std::move(place)));
 }
 
@@ -443,7 +444,8 @@ base::Outcome<ReadGrant> Gate::open_push(const Asker& asker, const catalog::Imag
   found.size = image.size;
   found.digests = image.digests;
   found.rescue = start.rescue;
-  return ReadGrant(std::move(found), std::move(*file),
+  auto mapped = workings_->mapping_for(asker, file->get(), found.size);
+  return ReadGrant(std::move(found), std::move(*file), std::move(mapped),
                    Transfer(*workings_, std::move(start), std::nullopt));
 }
 

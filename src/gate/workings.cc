@@ -105,6 +105,13 @@ probe::Report Workings::look_inside(int fd, std::uint64_t size,
   return report;
 }
 
+std::shared_ptr<const base::MappedFile> Workings::mapping_for(const Asker& asker,
+                                                              int file,
+                                                              std::uint64_t size) {
+  if (asker.protocol != "tftp" || file < 0 || size == 0) return nullptr;
+  return mapped_files.of(file, size);
+}
+
 base::Outcome<bool> Workings::same_as_image(const backup::Revision& revision) const {
   if (revision.size == 0) return false;
   const auto alike = repository.catalog.with_size(revision.size);

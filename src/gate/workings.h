@@ -17,6 +17,7 @@
 #include "gate/deposit_rates.h"
 #include "gate/drain.h"
 #include "gate/kept_by_network.h"
+#include "gate/mapped_files.h"
 #include "gate/recording.h"
 #include "gate/transfers.h"
 #include "ledger/contacts.h"
@@ -59,6 +60,10 @@ struct Workings {
   // Looks into a file in a process of its own, which takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size,
                             const probe::Onlooker& onlooker) const;
+  // Only TFTP sends a file in pieces that it builds itself; null for the others, and
+  // without a file.
+  std::shared_ptr<const base::MappedFile> mapping_for(const Asker& asker, int file,
+                                                      std::uint64_t size);
   // Whether the catalogue has an image of its size: it is that one, or an interrupted
   // copy of it.
   base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
@@ -74,6 +79,7 @@ struct Workings {
   ledger::Contacts contacts;
   DepositRates deposit_rates;
   KeptByNetwork kept_by_network;
+  MappedFiles mapped_files;
   Recording recording;
   // As Gate::on_refusal().
   std::function<void(const Asker&, std::string_view, const base::Refusal&)> refused;

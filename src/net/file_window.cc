@@ -29,7 +29,7 @@ void FileWindow::bring(WorkPool& disk, std::uint64_t offset, std::uint64_t count
   from_ = offset;
   until_ = offset + window;
   disk.post([open = open_, file = file_, offset, window, then = std::move(then)] {
-    bring_into_memory(file, offset, window);
+    base::bring_into_memory(file, offset, window);
     then();
   });
 }

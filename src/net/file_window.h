@@ -6,7 +6,7 @@
 #include <functional>
 #include <memory>
 
-#include "net/tcp_stream.h"
+#include "base/mapped_file.h"
 #include "net/work_pool.h"
 
 namespace vantro::net {
@@ -27,7 +27,7 @@ class FileWindow {
  private:
   std::shared_ptr<const void> open_;
   int file_;
-  PageCheck pages_;
+  base::MappedFile pages_;
   std::uint64_t from_ = 0, until_ = 0;  // in memory at the last check
 };
 

@@ -82,25 +82,4 @@ class TcpStream {
   std::uint64_t record_at_ = 0;
 };
 
-// Whether the next bytes of a file are in memory, so that sending them does not wait for
-// the disk. Cheap enough for an I/O thread.
-class PageCheck {
- public:
-  // `file` must be open for reading and stay open.
-  PageCheck(int file, std::uint64_t size);
-  ~PageCheck();
-  PageCheck(const PageCheck&) = delete;
-  PageCheck& operator=(const PageCheck&) = delete;
-
-  // False where that is unknown.
-  bool in_memory(std::uint64_t offset, std::uint64_t count) const;
-
- private:
-  void* map_;
-  std::uint64_t size_;
-};
-
-// Reads the bytes into memory. For a disk pool.
-void bring_into_memory(int file, std::uint64_t offset, std::uint64_t count);
-
 }  // namespace vantro::net

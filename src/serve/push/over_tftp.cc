@@ -54,6 +54,10 @@ class WatchedEnd final : public tftp::FileEnd {
                 base::ByteBuffer& bytes) override {
     return inner_->read_now(offset, count, bytes);
   }
+  std::optional<base::ByteView> in_memory(std::uint64_t offset,
+                                          std::size_t count) override {
+    return inner_->in_memory(offset, count);
+  }
   void advance(const gate::Movement& movement) override { inner_->advance(movement); }
 
  private:

@@ -50,10 +50,11 @@ std::uint64_t chance() {
 }
 
 Exchange::Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
-                   const UdpSocket* listening, ExchangeKey key, std::string heard_on,
-                   wire::Request request)
+                   Timetable& timetable, const UdpSocket* listening, ExchangeKey key,
+                   std::string heard_on, wire::Request request)
     : shared_(shared),
       loop_(std::move(loop)),
+      timetable_(timetable),
       listening_(listening),
       key_(std::move(key)),
       heard_on_(std::move(heard_on)),
@@ -134,6 +135,23 @@ void Exchange::stranger(const Received& received) {
                                                   "this port serves another transfer"));
 }
 
+void Exchange::stepped() {
+  if (!pump_) return;
+  const auto when = pump_->done() ? base::Instant::min() : pump_->deadline();
+  // Most steps only move the deadline on: that is seen at the old one.
+  if (when && (!planned_ || *when < (*planned_)->first)) plan(*when);
+}
+
+void Exchange::plan_again() {
+  if (planned_) timetable_.remove(*std::exchange(planned_, std::nullopt));
+  stepped();
+}
+
+void Exchange::plan(base::Instant when) {
+  if (planned_) timetable_.remove(*planned_);
+  planned_ = timetable_.add(when, shared_from_this());
+}
+
 void Exchange::supersede() {
   if (pump_) pump_->superseded();
   close();
@@ -142,6 +160,7 @@ void Exchange::supersede() {
 void Exchange::close() {
   if (before_) std::exchange(before_, nullptr)->supersede();
   closed_ = true;
+  if (planned_) timetable_.remove(*std::exchange(planned_, std::nullopt));
   if (watched_) loop_->forget(*watched_, socket_.fd());
   watched_.reset();
   socket_.close();

@@ -12,6 +12,7 @@
 #include "net/event_loop.h"
 #include "serve/tftp/pump.h"
 #include "serve/tftp/shared.h"
+#include "serve/tftp/timetable.h"
 #include "serve/tftp/udp_socket.h"
 #include "wire/tftp/packet.h"
 
@@ -32,9 +33,9 @@ class Exchange final : public Transport,
                        public net::EventLoop::Source,
                        public std::enable_shared_from_this<Exchange> {
  public:
-  // `listening` is the socket to answer from, or null for one of its own. It and `shared`
-  // must outlive the exchange.
-  Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop,
+  // `listening` is the socket to answer from, or null for one of its own. It, `shared`
+  // and `timetable` must be there until close().
+  Exchange(Shared& shared, std::shared_ptr<net::EventLoop> loop, Timetable& timetable,
            const UdpSocket* listening, ExchangeKey key, std::string heard_on,
            wire::tftp::Request request);
   ~Exchange() override { close(); }
@@ -51,6 +52,12 @@ class Exchange final : public Transport,
   void send(const wire::tftp::SendBlocks& blocks) override {
     socket().send(route_, blocks);
   }
+
+  // Keeps its time in the timetable: now if the transfer is over, else not after its
+  // deadline.
+  void stepped() override;
+  // After a look at it.
+  void plan_again();
 
   // A transfer with the same peer that continues until this one has an answer.
   void set_before(std::shared_ptr<Exchange> before) { before_ = std::move(before); }
@@ -77,9 +84,12 @@ class Exchange final : public Transport,
     return listening_ != nullptr ? *listening_ : socket_;
   }
   void stranger(const Received& received);
+  void plan(base::Instant when);
 
   Shared& shared_;
   std::shared_ptr<net::EventLoop> loop_;
+  Timetable& timetable_;
+  std::optional<Timetable::Entry> planned_;
   const UdpSocket* listening_;
   ExchangeKey key_;
   std::string heard_on_;

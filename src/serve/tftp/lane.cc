@@ -258,7 +258,7 @@ void Lane::requested(Listener& listener, const ExchangeKey& key,
     return;
   }
   auto active = std::make_shared<Exchange>(
-      shared_, loop_,
+      shared_, loop_, timetable_,
       shared_.config.reply_ports.listening_port ? &listener.socket() : nullptr, key,
       heard_on, std::move(request));
   if (const int error = active->open(); error != 0) {
@@ -374,29 +374,41 @@ void Lane::forget(const std::shared_ptr<Exchange>& active) {
 
 void Lane::sweep() {
   const auto now = shared_.clock.now();
-  const bool over = draining_ && now >= drain_until_;
-  const auto tend = [&](Exchange& active) {
-    auto* pump = active.pump();
-    if (pump == nullptr) return;
-    pump->tick(now);
-    if (draining_ && (over || pump->ended())) pump->stop(drain_why_);
-  };
-  std::vector<std::shared_ptr<Exchange>> done;
-  for (auto& [key, active] : active_) {
-    tend(*active);
-    if (const auto& before = active->before()) {
-      tend(*before);
-      if (before->pump() != nullptr && before->pump()->done()) {
-        active->take_before()->close();
-      }
-    }
-    if (active->pump() != nullptr && active->pump()->done()) done.push_back(active);
-  }
-  for (const auto& active : done) forget(active);
+  if (draining_) end_drained(now);
+  for (const auto& one : timetable_.due(now)) look_at(one, now);
   if (!active_.empty()) return;
   retired_.clear();
   loop_->keep_ticking(false);
   if (drained_) std::exchange(drained_, nullptr)();
+}
+
+void Lane::look_at(const std::shared_ptr<Exchange>& exchange, base::Instant now) {
+  // Closed by a look at another one.
+  if (exchange->pump() == nullptr) return;
+  exchange->pump()->tick(now);
+  if (!exchange->pump()->done()) {
+    exchange->plan_again();
+    return;
+  }
+  const auto found = active_.find(exchange->key());
+  if (found != active_.end() && found->second->before() == exchange) {
+    found->second->take_before()->close();
+  } else {
+    forget(exchange);
+  }
+}
+
+void Lane::end_drained(base::Instant now) {
+  const auto end = [&](const std::shared_ptr<Exchange>& exchange) {
+    if (exchange == nullptr || exchange->pump() == nullptr) return;
+    if (now >= drain_until_ || exchange->pump()->ended()) {
+      exchange->pump()->stop(drain_why_);
+    }
+  };
+  for (const auto& [key, active] : active_) {
+    end(active);
+    end(active->before());
+  }
 }
 
 void Lane::drain(base::Duration grace, std::string why, std::function<void()> finished) {

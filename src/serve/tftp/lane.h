@@ -69,7 +69,11 @@ class Lane {
                MakeSession make_session);
   void refuse(Listener& listener, const ExchangeKey& key, const base::Refusal& refusal);
   void forget(const std::shared_ptr<Exchange>& active);
+  // At each tick: transfers whose time has come.
   void sweep();
+  void look_at(const std::shared_ptr<Exchange>& exchange, base::Instant now);
+  // Ends what has no right to go on while the server is being stopped.
+  void end_drained(base::Instant now);
 
   Shared& shared_;
   // Disk work that ends late still posts to it.
@@ -77,6 +81,7 @@ class Lane {
   std::vector<std::unique_ptr<Listener>> listeners_;
   // Closed for requests; open until the transfers that answer through them have ended.
   std::vector<std::unique_ptr<Listener>> retired_;
+  Timetable timetable_;
   std::map<ExchangeKey, std::shared_ptr<Exchange>> active_;
   std::atomic<std::size_t> open_transfers_ = 0;  // of active_, for other threads
   bool draining_ = false;

@@ -17,6 +17,10 @@ class ReadEnd final : public FileEnd {
                 base::ByteBuffer& bytes) override {
     return grant_.read_now(offset, count, bytes);
   }
+  std::optional<base::ByteView> in_memory(std::uint64_t offset,
+                                          std::size_t count) override {
+    return grant_.in_memory(offset, count);
+  }
   base::Outcome<void> write(base::ByteView) override {
     return base::refuse(Kind::kInvalid, "an image can't be written");
   }
@@ -42,6 +46,9 @@ class WriteEnd final : public FileEnd {
     return base::refuse(Kind::kInvalid, "an arriving backup can't be read");
   }
   bool read_now(std::uint64_t, std::size_t, base::ByteBuffer&) override { return false; }
+  std::optional<base::ByteView> in_memory(std::uint64_t, std::size_t) override {
+    return std::nullopt;
+  }
   base::Outcome<void> write(base::ByteView bytes) override { return grant_.write(bytes); }
   base::Outcome<void> commit() override {
     if (auto filed = grant_.commit(); !filed) return base::refuse(filed.error());
@@ -114,6 +121,7 @@ void Pump::tick(base::Instant now) {
 void Pump::feed(wire::Event event) {
   step(std::move(event));
   while (at_once_) step(*std::exchange(at_once_, std::nullopt));
+  transport_.stepped();
 }
 
 void Pump::step(wire::Event event) {
@@ -149,6 +157,12 @@ void Pump::on(wire::SendBlocks& action) { transport_.send(action); }
 
 void Pump::on(wire::ReadFile& action) {
   auto bytes = std::move(action.spare);
+  if (!action.looks) {
+    if (const auto there = file_->in_memory(action.offset, action.count)) {
+      at_once_ = wire::FileRead{std::move(bytes), there};
+      return;
+    }
+  }
   if (file_->read_now(action.offset, action.count, bytes)) {
     at_once_ = wire::FileRead{std::move(bytes)};
     return;

@@ -23,6 +23,8 @@ class Transport {
   virtual ~Transport() = default;
   virtual void send(base::ByteView datagram) = 0;
   virtual void send(const wire::tftp::SendBlocks& blocks) = 0;
+  // The session has made a step: it may be done, or have another deadline.
+  virtual void stepped() {}
 };
 
 // The file side of a transfer. Called on the disk pool only, and destroyed there.
@@ -34,9 +36,11 @@ class FileEnd {
   virtual base::Outcome<void> write(base::ByteView bytes) = 0;
   virtual base::Outcome<void> commit() = 0;
   virtual void end(gate::State how, const std::string& why) = 0;
-  // The exceptions: called on the I/O thread.
+  // The exceptions: called on the I/O thread (see gate::ReadGrant).
   virtual bool read_now(std::uint64_t offset, std::size_t count,
                         base::ByteBuffer& bytes) = 0;
+  virtual std::optional<base::ByteView> in_memory(std::uint64_t offset,
+                                                  std::size_t count) = 0;
   virtual void advance(const gate::Movement& movement) = 0;
 };
 
@@ -69,8 +73,9 @@ class Pump : public std::enable_shared_from_this<Pump> {
   void stop(const std::string& why) { feed(wire::tftp::Stop{why}); }
   // The device began again: this transfer is useless now. Nothing is sent.
   void superseded();
-  // Call this often; the session's deadline is as fine as the calls are.
+  // Call this at the deadline, or later.
   void tick(base::Instant now);
+  std::optional<base::Instant> deadline() const { return session_->deadline(); }
 
   bool done() const { return session_->done() || superseded_; }
   bool ended() const { return session_->ended() || superseded_; }

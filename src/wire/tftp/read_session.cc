@@ -215,8 +215,7 @@ void ReadSession::send_blocks(std::uint64_t first, std::uint64_t last, Actions& 
     if (chunk != chunks_.end()) {
       // As many as are contiguous.
       const auto end = std::min(chunk->end(), offset_of(last + 1));
-      blocks.bytes =
-          base::ByteView(chunk->bytes).subspan(offset - chunk->offset, end - offset);
+      blocks.bytes = chunk->bytes.subspan(offset - chunk->offset, end - offset);
       blocks.count = (blocks.bytes.size() + terms_.block_size - 1) / terms_.block_size;
       // An empty last block goes with the full one before it.
       const bool full = blocks.bytes.size() == blocks.count * terms_.block_size;
@@ -233,17 +232,19 @@ void ReadSession::read_ahead(Actions& actions) {
   const auto wanted = offset_of(base_ + terms_.window_size) + read_size_ / 2;
   if (being_read_ != 0 || file_read_ >= size_ || chunks_end_ >= wanted) return;
   being_read_ = std::min<std::uint64_t>(read_size_, size_ - file_read_);
-  actions.emplace_back(ReadFile{file_read_, being_read_, std::move(spare_)});
+  actions.emplace_back(
+      ReadFile{file_read_, being_read_, std::move(spare_), terms_.netascii});
 }
 
 void ReadSession::on(FileRead event, base::Instant now, Actions& actions) {
-  if (event.bytes.size() != being_read_) {
+  const auto count = event.in_place ? event.in_place->size() : event.bytes.size();
+  if (count != being_read_) {
     on(FileFailed{{base::Kind::kCorrupt, "the stored file is shorter than its record"}},
        now, actions);
     return;
   }
   being_read_ = 0;
-  take(std::move(event.bytes));
+  take(std::move(event));
   if (state_ == State::kOpening) {
     read_ahead(actions);
     return;
@@ -256,7 +257,22 @@ void ReadSession::on(FileRead event, base::Instant now, Actions& actions) {
   }
 }
 
-void ReadSession::take(base::ByteBuffer bytes) {
+void ReadSession::take(FileRead read) {
+  if (read.in_place) {
+    spare_ = std::move(read.bytes);
+    file_read_ += read.in_place->size();
+    // One piece with the bytes before them: a window then needs fewer system calls.
+    auto* last = chunks_.empty() ? nullptr : &chunks_.back();
+    if (last != nullptr && last->memory.empty() &&
+        last->bytes.data() + last->bytes.size() == read.in_place->data()) {
+      last->bytes = {last->bytes.data(), last->bytes.size() + read.in_place->size()};
+    } else {
+      chunks_.push_back({chunks_end_, {}, *read.in_place});
+    }
+    chunks_end_ = chunks_.back().end();
+    return;
+  }
+  auto bytes = std::move(read.bytes);
   file_read_ += bytes.size();
   if (terms_.netascii) {
     base::ByteBuffer wire = std::move(carried_);
@@ -273,13 +289,16 @@ void ReadSession::take(base::ByteBuffer bytes) {
     bytes = std::move(wire);
   }
   if (bytes.empty()) return;
-  chunks_.push_back({chunks_end_, std::move(bytes)});
+  chunks_.push_back({chunks_end_, std::move(bytes), {}});
+  chunks_.back().bytes = chunks_.back().memory;
   chunks_end_ = chunks_.back().end();
 }
 
 void ReadSession::drop_acknowledged() {
   while (!chunks_.empty() && chunks_.front().end() <= offset_of(base_)) {
-    if (!terms_.netascii) spare_ = std::move(chunks_.front().bytes);
+    if (!terms_.netascii && !chunks_.front().memory.empty()) {
+      spare_ = std::move(chunks_.front().memory);
+    }
     chunks_.pop_front();
   }
 }

@@ -22,7 +22,7 @@
 // one that has all.
 //
 // File bytes are requested in chunks, ahead of need; at most the window and two chunks
-// are in memory.
+// are in memory, and nothing of a file that is sent from where it lies.
 #pragma once
 
 #include <deque>
@@ -73,7 +73,7 @@ class ReadSession final : public Session {
   // REQUIRES: they are in memory.
   void send_blocks(std::uint64_t first, std::uint64_t last, Actions& actions);
   void read_ahead(Actions& actions);
-  void take(base::ByteBuffer bytes);
+  void take(FileRead read);
   void drop_acknowledged();
   std::uint64_t last_sendable() const;
   void end(Ended::How how, std::string why, Actions& actions);
@@ -87,7 +87,8 @@ class ReadSession final : public Session {
   // Bytes in wire form, a whole number of blocks except for the last chunk.
   struct Chunk {
     std::uint64_t offset = 0;
-    base::ByteBuffer bytes;
+    base::ByteBuffer memory;  // empty: they lie elsewhere
+    base::ByteView bytes;
     std::uint64_t end() const { return offset + bytes.size(); }
   };
 

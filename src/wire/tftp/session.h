@@ -28,8 +28,11 @@ struct Begin {};   // the first one, once
 struct Datagram {  // from the peer's own address and port
   base::ByteView bytes;
 };
-struct FileRead {          // the answer to ReadFile
-  base::ByteBuffer bytes;  // exactly as many as requested
+struct FileRead {          // the answer to ReadFile: exactly as many bytes as requested
+  base::ByteBuffer bytes;  // the memory that they were read into; or spare memory
+  // Where they lie already; the session only passes them on in SendBlocks. They stay
+  // there as long as the session.
+  std::optional<base::ByteView> in_place = std::nullopt;
 };
 struct FileWritten {};    // the answer to WriteFile
 struct FileCommitted {};  // the answer to CommitFile: bytes and record are on disk
@@ -51,7 +54,7 @@ struct Send {
 };
 // `count` DATA packets with the block numbers first, first + 1, ... (on the wire their
 // low 16 bits). Each holds `block_size` of the bytes, in order; the last may hold fewer,
-// or none. The bytes are the session's memory, until the next step.
+// or none. The bytes are the session's memory, or its file's, until the next step.
 struct SendBlocks {
   std::uint64_t first = 1;
   std::size_t count = 1;
@@ -62,6 +65,7 @@ struct ReadFile {  // at most one is open at a time
   std::uint64_t offset = 0;
   std::size_t count = 0;
   base::ByteBuffer spare;  // memory to read into, to return in FileRead
+  bool looks = false;      // the session reads the bytes itself: not in place
 };
 struct WriteFile {  // append; at most one is open at a time, but for the last
   base::ByteBuffer bytes;
