@@ -31,23 +31,6 @@ std::string content_name(std::int64_t number) {
   return fmt::format("{:02x}{:062x}", number % 256, number);
 }
 
-void link_contents(const std::string& state, const std::string& stored,
-                   std::int64_t first, std::int64_t count) {
-  for (int shelf = 0; shelf < 256; ++shelf) {
-    std::filesystem::create_directories(fmt::format("{}/vault/{:02x}", state, shelf));
-  }
-  std::string from;
-  for (std::int64_t i = first; i < first + count; ++i) {
-    const auto to = vault_path(state, content_name(i));
-    if ((i - first) % kLinksOfOne == 0) {
-      std::filesystem::copy_file(vault_path(state, stored), to);
-      from = to;
-    } else if (::link(from.c_str(), to.c_str()) != 0) {
-      throw std::runtime_error("link: " + std::string(std::strerror(errno)));
-    }
-  }
-}
-
 void add_device(db::Transaction& t, int number, const History& history,
                 const std::string& stored, base::WallTime now) {
   fleet::Device device;
@@ -98,6 +81,34 @@ void add_ledger_rows(db::Transaction& t, std::int64_t first, const History& hist
 
 }  // namespace
 
+void link_contents(const std::string& state, const std::string& stored,
+                   std::int64_t first, std::int64_t count) {
+  for (int shelf = 0; shelf < 256; ++shelf) {
+    std::filesystem::create_directories(fmt::format("{}/vault/{:02x}", state, shelf));
+  }
+  std::string from;
+  for (std::int64_t i = first; i < first + count; ++i) {
+    const auto to = vault_path(state, content_name(i));
+    if ((i - first) % kLinksOfOne == 0) {
+      std::filesystem::copy_file(vault_path(state, stored), to);
+      from = to;
+    } else if (::link(from.c_str(), to.c_str()) != 0) {
+      throw std::runtime_error("link: " + std::string(std::strerror(errno)));
+    }
+  }
+}
+
+std::string store_one(repository::Repository& repository, int size) {
+  auto arrival = repository.folder.arrive({"backup", "192.0.2.1", "site.cfg"}, 0, 0);
+  const std::string bytes(static_cast<std::size_t>(size), 'c');
+  if (!arrival || !arrival->write(base::as_bytes(bytes))) {
+    throw std::runtime_error("the bytes can't be written");
+  }
+  const auto digests = arrival->seal();
+  if (!digests || !arrival->keep()) throw std::runtime_error("they can't be kept");
+  return digests->sha256;
+}
+
 std::string address_of_device(int device) {
   return fmt::format("127.{}.{}.1", 20 + device / 250, device % 250);
 }
@@ -108,13 +119,7 @@ double make_history(const std::string& state, const History& history) {
   auto opened = repository::Repository::open(state, clock, log);
   if (!opened) throw std::runtime_error(opened.error().sentence);
   auto& repository = **opened;
-  auto arrival = repository.folder.arrive({"backup", "192.0.2.1", "site.cfg"}, 0, 0);
-  const std::string bytes(static_cast<std::size_t>(history.size), 'c');
-  if (!arrival || !arrival->write(base::as_bytes(bytes))) {
-    throw std::runtime_error("the bytes can't be written");
-  }
-  const auto digests = arrival->seal();
-  if (!digests || !arrival->keep()) throw std::runtime_error("they can't be kept");
+  const auto stored = store_one(repository, history.size);
   const auto now = base::SystemClock{}.wall();
   const auto write = [&](const std::function<void(db::Transaction&)>& work) {
     must(repository.database->write([&](db::Transaction& t) {
@@ -127,13 +132,13 @@ double make_history(const std::string& state, const History& history) {
   for (int first = 0; first < history.devices; first += 100) {
     write([&](auto& t) {
       for (int i = first; i < first + 100; ++i) {
-        add_device(t, i, history, digests->sha256, now);
+        add_device(t, i, history, stored, now);
       }
     });
   }
   if (history.own_contents) {
     // Devices are numbered from 1.
-    link_contents(state, digests->sha256, history.revisions_of_each,
+    link_contents(state, stored, history.revisions_of_each,
                   std::int64_t{history.devices} * history.revisions_of_each);
   }
   for (int first = 0; first < history.ledger_rows; first += kRowsAtOnce) {

@@ -1,7 +1,12 @@
 // A state folder with years behind it, made the short way: in the database only.
 #pragma once
 
+#include <cstdint>
 #include <string>
+
+namespace vantro::repository {
+struct Repository;
+}  // namespace vantro::repository
 
 namespace vantro::bench {
 
@@ -19,6 +24,13 @@ struct History {
 // has a revision for each day up to yesterday. Returns the seconds in which the database
 // goes through its files once.
 double make_history(const std::string& state, const History& history);
+
+// Stores a file of so many bytes, without a record, and returns its SHA-256.
+std::string store_one(repository::Repository& repository, int size);
+// Files of the vault that are links to a stored one, to spare the disk: with the numbers
+// from `first` on, each under the name "%02x%062x" of (number % 256, number).
+void link_contents(const std::string& state, const std::string& stored,
+                   std::int64_t first, std::int64_t count);
 
 // The address that device's rows of the ledger come from.
 std::string address_of_device(int device);

@@ -20,6 +20,7 @@
 #include "bench/limits.h"
 #include "bench/real_server.h"
 #include "bench/tcp_peers.h"
+#include "bench/tls_reader.h"
 
 namespace vantro::bench {
 namespace {
@@ -190,6 +191,23 @@ class Bench {
                  ratio_text(median(beside) / median(alone)));
   }
 
+  // Client and server encrypt on the same cores: with two, each has one.
+  void over_tls(const RealServer& server, std::uint16_t port) {
+    std::vector<double> cipher, ours, cpu;
+    for (int i = 0; i < rounds_; ++i) {
+      cipher.push_back(record_cipher_limit());
+      const auto before = server.cpu();
+      ours.push_back(kImage / read_over_tls(port, RealServer::kImage, kImage));
+      cpu.push_back((server.cpu() - before) * kGiB / kImage);
+    }
+    report_.line("(g) HTTPS: 1 download of 1 GiB, beside the cipher on one core",
+                 rate_text(median(cipher)), rate_text(median(ours)),
+                 ratio_text(median(ours) / median(cipher)));
+    report_.line("(g) processor for a GiB: the cipher, the server",
+                 fmt::format("{:.2f} s", kGiB / median(cipher)),
+                 fmt::format("{:.2f} s", median(cpu)), "");
+  }
+
  private:
   template <class F>
   void pair(const std::string& what, F rate, std::uint16_t bare, std::uint16_t ours) {
@@ -211,8 +229,14 @@ class Bench {
 
 int main(int argc, char** argv) {
   using namespace vantro::bench;
-  return bench_main(argc, argv, "HTTP", "abcdef", [](const Choice& choice) {
-    const RealServer server(kSettings, kImage);
+  return bench_main(argc, argv, "HTTP", "abcdefg", [](const Choice& choice) {
+    const auto files =
+        make_certificate_files(std::filesystem::temp_directory_path().string());
+    const RealServer server(
+        fmt::format("{}[https]\nlisten = [\"127.0.0.1:0\"]\ncertificate = \"{}\"\n"
+                    "key = \"{}\"\n",
+                    kSettings, files.certificate, files.key),
+        kImage);
     Bench bench(choice.rounds, choice.markdown);
     if (choice.wanted('e')) bench.memory(server);
     if (choice.wanted('a')) bench.one(server);
@@ -220,5 +244,6 @@ int main(int argc, char** argv) {
     if (choice.wanted('c')) bench.upload(server);
     if (choice.wanted('d')) bench.small(server);
     if (choice.wanted('f')) bench.beside_slow(server);
+    if (choice.wanted('g')) bench.over_tls(server, server.https_port());
   });
 }

@@ -14,6 +14,9 @@
 namespace vantro::bench {
 namespace {
 
+// Every system has it, for such mounts.
+constexpr auto kFolder = "/mnt";
+
 std::string make_and_mount(const std::string& image, const std::string& folder) {
   for (const auto& arguments :
        {end_to_end::Arguments{"mkfs.ext4", "-q", "-F", image},
@@ -37,12 +40,10 @@ std::string use_own_disk(std::uint64_t size) {
   if (!file || ::ftruncate(file.get(), static_cast<off_t>(size)) != 0) {
     return fmt::format("no file in memory: {}", std::strerror(errno));
   }
-  std::string folder = "/tmp/vantro-bench-disk-XXXXXX";
-  if (::mkdtemp(folder.data()) == nullptr) return "no folder to mount it";
-  auto why = make_and_mount(image, folder);
+  auto why = make_and_mount(image, kFolder);
   // The loop device holds it.
   ::unlink(image.c_str());
-  if (why.empty()) ::setenv("TMPDIR", folder.c_str(), 1);
+  if (why.empty()) ::setenv("TMPDIR", kFolder, 1);
   return why;
 }
 

@@ -24,6 +24,7 @@ RealServer::RealServer(const std::string& settings, std::size_t size,
   folder_ = ::mkdtemp(pattern.data());
   if (prepare) prepare(folder_ + "/state");
   std::ofstream(folder_ + "/settings.toml") << settings;
+  const auto begin = std::chrono::steady_clock::now();
   server_ = std::make_unique<end_to_end::Process>(
       end_to_end::Arguments{end_to_end::vantrod_program(), "--config",
                             folder_ + "/settings.toml", "--state", folder_ + "/state",
@@ -32,11 +33,13 @@ RealServer::RealServer(const std::string& settings, std::size_t size,
                             "127.0.0.1:0", "--log-level", "error"},
       end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
   // With years behind it the start takes its time.
-  for (int i = 0; i < 60'000 && text("/out").find("Ready.") == std::string::npos &&
+  for (int i = 0; i < 600'000 && text("/out").find("Ready.") == std::string::npos &&
                   server_->running();
        ++i) {
-    ::usleep(10'000);
+    ::usleep(1000);
   }
+  start_seconds_ =
+      std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
   tftp_port_ = number_behind("TFTP listens on 127.0.0.1:");
   ftp_port_ = number_behind("\nFTP listens on 127.0.0.1:");
   http_port_ = number_behind("HTTP listens on 127.0.0.1:");

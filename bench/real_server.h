@@ -33,7 +33,10 @@ class RealServer {
   std::uint16_t tftp_port() const { return tftp_port_; }
   std::uint16_t ftp_port() const { return ftp_port_; }
   std::uint16_t http_port() const { return http_port_; }
-  // REQUIRES: the settings have it listen.
+  // REQUIRES, of both: the settings have it listen.
+  std::uint16_t https_port() const {
+    return number_behind("HTTPS listens on 127.0.0.1:");
+  }
   std::uint16_t ssh_port() const {
     return number_behind("SSH (SCP and SFTP) listens on 127.0.0.1:");
   }
@@ -42,6 +45,8 @@ class RealServer {
   std::string image() const { return folder_ + "/" + kImage; }
   // Takes one more in.
   void add(const std::string& file) const;
+  // From starting the program until it said that it is ready.
+  double start_seconds() const { return start_seconds_; }
   // Its client. Throws std::runtime_error if that fails; `codes` are those that do not
   // count as failed, beside 0.
   void vantro(std::vector<std::string> arguments, const std::string& input = "",
@@ -62,6 +67,7 @@ class RealServer {
   std::uint16_t number_behind(const std::string& words) const;
 
   std::string folder_;
+  double start_seconds_ = 0;
   std::unique_ptr<end_to_end::Process> server_;
   std::uint16_t tftp_port_ = 0;
   std::uint16_t ftp_port_ = 0;

@@ -22,7 +22,8 @@ const std::string kImageColumns =
     "i.stage, i.space, i.remarks, i.source, i.vouching, i.withdrawn_at, "
     "i.withdrawn_why, i.whole, i.read_at, i.verdict, i.kind, i.findings, "
     "i.members_in_all, i.guessed, "
-    "(select count(*) from offers o where o.image = i.id and o.ended_at is null)";
+    "case when exists (select 1 from offers o where o.image = i.id and o.ended_at is "
+    "null) then 1 else 0 end";
 
 const char* word(Vouching vouching) {
   for (const auto& [value, name] : kVouchings) {

@@ -36,14 +36,13 @@ Offer offer_of(const db::Row& row) {
 std::vector<Offer> offers_where(db::Transaction& transaction, const std::string& which,
                                 const std::vector<db::Value>& values) {
   std::vector<Offer> offers;
-  for (const auto& row : transaction.query(
-           fmt::format("select f.id, f.name, f.network, f.protocols, f.since, f.until, "
-                       "f.ended_at, f.why, f.any_platform, {} from offers f "
-                       "join images i on i.id = f.image {}",
-                       kImageColumns, which),
-           values)) {
-    offers.push_back(offer_of(row));
-  }
+  // Row by row: there may be a hundred thousand.
+  transaction.each(
+      fmt::format("select f.id, f.name, f.network, f.protocols, f.since, f.until, "
+                  "f.ended_at, f.why, f.any_platform, {} from offers f "
+                  "join images i on i.id = f.image {}",
+                  kImageColumns, which),
+      values, [&](const db::Row& row) { offers.push_back(offer_of(row)); });
   return offers;
 }
 

@@ -11,9 +11,12 @@
 #include <openssl/evp.h>
 #include <openssl/ssl.h>
 #include <openssl/x509.h>
+#include <optional>
+#include <sys/socket.h>
 #include <sys/stat.h>
 #include <utility>
 
+#include "base/bytes.h"
 #include "base/clock.h"
 
 namespace vantro::crypto {
@@ -66,8 +69,70 @@ void pin_certificate(void* ssl_ctx, CertificatePin& pin) {
   SSL_CTX_set_cert_verify_callback(static_cast<SSL_CTX*>(ssl_ctx), check_pin, &pin);
 }
 
+namespace {
+
+// Records that wait for the socket. OpenSSL sends each record by itself, which for 16 KiB
+// costs as much as encrypting it; gathered, a dozen of them take one system call.
+class Gathered {
+ public:
+  std::size_t size() const { return bytes_.size() - sent_; }
+  void add(base::ByteView bytes) {
+    bytes_.insert(bytes_.end(), bytes.begin(), bytes.end());
+  }
+  // What the socket takes now. False: it has an error (errno).
+  bool send(int socket) {
+    while (size() > 0) {
+      const auto put = ::send(socket, bytes_.data() + sent_, size(), MSG_NOSIGNAL);
+      if (put < 0 && errno == EINTR) continue;
+      if (put < 0) return errno == EAGAIN || errno == EWOULDBLOCK;
+      sent_ += static_cast<std::size_t>(put);
+    }
+    sent_ = 0;
+    bytes_.clear();
+    // A connection that is idle keeps no memory for it.
+    if (bytes_.capacity() > kKept) base::ByteBuffer().swap(bytes_);
+    return true;
+  }
+  // Memory for so many bytes, which are on their way.
+  void reserve(std::size_t count) { bytes_.reserve(count); }
+
+  // A BIO whose writes end here.
+  static const BIO_METHOD* method() {
+    static const std::unique_ptr<BIO_METHOD, void (*)(BIO_METHOD*)> made = [] {
+      BIO_METHOD* one =
+          BIO_meth_new(BIO_get_new_index() | BIO_TYPE_SOURCE_SINK, "gathered records");
+      BIO_meth_set_write(one, [](BIO* bio, const char* bytes, int count) {
+        static_cast<Gathered*>(BIO_get_data(bio))
+            ->add(base::as_bytes({bytes, static_cast<std::size_t>(count)}));
+        return count;
+      });
+      BIO_meth_set_ctrl(one, [](BIO*, int what, long, void*) -> long {
+        return what == BIO_CTRL_FLUSH ? 1 : 0;
+      });
+      return std::unique_ptr<BIO_METHOD, void (*)(BIO_METHOD*)>(one, &BIO_meth_free);
+    }();
+    return made.get();
+  }
+
+ private:
+  static constexpr std::size_t kKept = 4096;
+
+  base::ByteBuffer bytes_;
+  std::size_t sent_ = 0;  // of them
+};
+
+// Plain bytes that are encrypted before the socket gets them.
+constexpr std::size_t kAtOnce = 192 * 1024;
+
+}  // namespace
+
 struct TlsChannel::State {
   std::unique_ptr<SSL, Free> ssl;
+  int socket = -1;
+  // After the handshake, unless the kernel encrypts.
+  std::optional<Gathered> gathered = std::nullopt;
+  // Bytes of a write() that are encrypted, and not all sent.
+  std::size_t accepted = 0;
   TlsUse use;
   std::string why;
   std::string resumed;
@@ -138,6 +203,12 @@ struct TlsChannel::State {
       }
     }
   }
+  // False: the socket has an error.
+  bool send_gathered() {
+    if (!gathered || gathered->send(socket)) return true;
+    why = std::strerror(errno);
+    return false;
+  }
   template <class F>
   TlsMoved move(F call) {
     ERR_clear_error();
@@ -152,17 +223,47 @@ TlsChannel::TlsChannel(std::unique_ptr<State> state) : state_(std::move(state)) 
 TlsChannel::~TlsChannel() = default;
 
 TlsStep TlsChannel::handshake() {
-  return state_->move([&] { return SSL_do_handshake(state_->ssl.get()); }).step;
+  const auto step =
+      state_->move([&] { return SSL_do_handshake(state_->ssl.get()); }).step;
+  if (step != TlsStep::kDone || kernel_sends()) return step;
+  BIO* bio = BIO_new(Gathered::method());
+  if (bio == nullptr) return TlsStep::kFailed;
+  BIO_set_data(bio, &state_->gathered.emplace());
+  BIO_set_init(bio, 1);
+  SSL_set0_wbio(state_->ssl.get(), bio);
+  return step;
 }
 
 TlsMoved TlsChannel::read(std::span<std::uint8_t> to) {
   const auto count = static_cast<int>(std::min<std::size_t>(to.size(), INT_MAX));
-  return state_->move([&] { return SSL_read(state_->ssl.get(), to.data(), count); });
+  auto moved =
+      state_->move([&] { return SSL_read(state_->ssl.get(), to.data(), count); });
+  // It may have answered something, such as a change of keys.
+  state_->send_gathered();
+  return moved;
 }
 
 TlsMoved TlsChannel::write(base::ByteView bytes) {
-  const auto count = static_cast<int>(std::min<std::size_t>(bytes.size(), INT_MAX));
-  return state_->move([&] { return SSL_write(state_->ssl.get(), bytes.data(), count); });
+  auto& state = *state_;
+  if (!state.gathered) {
+    const auto count = static_cast<int>(std::min<std::size_t>(bytes.size(), INT_MAX));
+    return state.move([&] { return SSL_write(state.ssl.get(), bytes.data(), count); });
+  }
+  if (state.accepted == 0) {
+    const auto wanted = std::min(bytes.size(), kAtOnce);
+    state.gathered->reserve(wanted + wanted / 64 + 256);
+    while (state.accepted < wanted) {
+      const auto rest = bytes.subspan(state.accepted, wanted - state.accepted);
+      const auto moved = state.move([&] {
+        return SSL_write(state.ssl.get(), rest.data(), static_cast<int>(rest.size()));
+      });
+      if (moved.step != TlsStep::kDone) return moved;
+      state.accepted += moved.count;
+    }
+  }
+  if (!state.send_gathered()) return {TlsStep::kFailed, 0};
+  if (state.gathered->size() > 0) return {TlsStep::kWantWrite, 0};
+  return {TlsStep::kDone, std::exchange(state.accepted, 0)};
 }
 
 TlsMoved TlsChannel::send_file(int file, std::uint64_t offset, std::size_t count) {
@@ -180,6 +281,7 @@ bool TlsChannel::has_pending() const { return SSL_pending(state_->ssl.get()) > 0
 
 void TlsChannel::close_notify() {
   if (SSL_is_init_finished(state_->ssl.get())) SSL_shutdown(state_->ssl.get());
+  state_->send_gathered();
   ERR_clear_error();
 }
 
@@ -270,6 +372,7 @@ std::unique_ptr<TlsChannel> TlsServer::accept(int socket, TlsUse use) {
   state->use = std::move(use);
   state->ssl.reset(SSL_new(this->state()->context.get()));
   if (!state->ssl || SSL_set_fd(state->ssl.get(), socket) != 1) return nullptr;
+  state->socket = socket;
   SSL_set_app_data(state->ssl.get(), state.get());
   if (state->use.only_reads) {
     SSL_set_num_tickets(state->ssl.get(), 0);

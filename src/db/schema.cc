@@ -674,6 +674,11 @@ const std::vector<SchemaVersion>& schema_versions() {
            "update images set stage = 'proven' where stage = 'general'",
            "update images set stage = 'retiring' where stage = 'ending'",
        }},
+      {"the offers that end by themselves",
+       {
+           "create index offers_ending on offers (until) where ended_at is null and "
+           "until is not null",
+       }},
   };
   return versions;
 }

@@ -1,5 +1,6 @@
 #include "desk/trouble.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "base/clock.h"
@@ -63,13 +64,18 @@ base::Outcome<std::vector<std::string>> trouble(
           base::local_time(row.integer(1)),
           repository::Contents::names_of(t, row.text(0))));
     }
+    // Sorted here: a database that is asked for an order goes through all names for it.
+    std::vector<std::string> names;
     for (const auto& row : t.query("select name from images where vouching = "
-                                   "'contradicted' and withdrawn_at is null order by "
-                                   "name")) {
+                                   "'contradicted' and withdrawn_at is null")) {
+      names.push_back(row.text(0));
+    }
+    std::sort(names.begin(), names.end());
+    for (const auto& name : names) {
       sentences.push_back(fmt::format(
           "'{}' differs from the checksum of its maker and is not handed out: withdraw "
           "it, or undo the comparison with 'vantro image vouch --undo'",
-          row.text(0)));
+          name));
     }
     return sentences;
   });

@@ -75,7 +75,7 @@ void read_state(db::Transaction& t, Device& device) {
 std::vector<Device> some_in(db::Transaction& t, const std::string& which,
                             const std::vector<Value>& values) {
   // A few devices are read one by one; many, all in one go.
-  constexpr std::size_t kFew = 500;
+  constexpr std::size_t kFew = 2000;
   std::vector<Device> devices;
   std::unordered_map<std::int64_t, std::size_t> places;
   for (const auto& row : t.query(kSelect + which, values)) {

@@ -286,9 +286,12 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
     taken.note = "it was withdrawn: " + known.withdrawal->why;
     return {};
   }
-  const auto standing = catalog::Offers::find(transaction, options_.name,
-                                              std::optional<base::Network>(std::nullopt));
-  if (standing && standing->image.id != known.id) {
+  const auto under_name = catalog::Offers::standing_under(transaction, options_.name);
+  const auto standing =
+      std::find_if(under_name.begin(), under_name.end(),
+                   [](const catalog::Offer& one) { return !one.network; });
+  const bool stands = standing != under_name.end();
+  if (stands && standing->image.id != known.id) {
     taken.note = fmt::format(
         "the name '{}' belongs to '{}'; point it at this image with 'vantro offer "
         "change'",
@@ -296,7 +299,7 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
     return {};
   }
   taken.offer = options_.name;
-  if (standing) return {};
+  if (stands) return {};
   catalog::Offer offer;
   offer.name = options_.name;
   offer.image = known;
@@ -345,7 +348,9 @@ base::Outcome<Taken> ImageIntake::commit(const HaveRead& have_read) {
   image.digests = digests_;
   image.taken_in_by = options_.by.name;
   // Checked again inside the transaction; here it prevents an unknown file.
-  if (const auto known = workings_->repository.catalog.find(image.name);
+  const auto named = workings_->repository.catalog.named(image.name);
+  if (!named) return refused(named.error());
+  if (const auto& known = *named;
       known && known->digests.sha256 != digests_.sha256 && !known->in_doubt()) {
     return refused(catalog::name_taken(*known));
   }
@@ -373,8 +378,8 @@ base::Outcome<Taken> ImageIntake::commit(const HaveRead& have_read) {
   if (!filed) return refused(filed.error());
   open_ = false;
   transfer_.end_unrecorded(State::kComplete, "");
-  if (auto fresh = workings_->repository.catalog.find(options_.name)) {
-    taken.added.image = std::move(*fresh);
+  if (auto fresh = workings_->repository.catalog.named(options_.name); fresh && *fresh) {
+    taken.added.image = std::move(**fresh);
   }
   if (!taken.offer.empty()) {
     // The rules' judgement of the image as it is now.

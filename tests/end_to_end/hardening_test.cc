@@ -55,7 +55,9 @@ TEST(Hardening, TheProgramsAreLinkedForIt) {
     EXPECT_THAT(symbols, HasSubstr("__stack_chk_fail"));
 #if defined(NDEBUG) && !defined(__SANITIZE_ADDRESS__) && !defined(__SANITIZE_THREAD__)
     // Buffers whose size is known are looked at (_FORTIFY_SOURCE).
-    EXPECT_THAT(symbols, HasSubstr("_chk@GLIBC"));
+    if (program != look_program()) {  // which has no such buffer
+      EXPECT_THAT(symbols, HasSubstr("_chk@GLIBC"));
+    }
 #endif
   }
 }

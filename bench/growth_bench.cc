@@ -1,0 +1,323 @@
+// How the usual operations, the start and the memory change as a server's contents grow.
+//
+//   vantro-bench-growth [--only LETTERS] [--most N] [--rounds N] [--data FILE]
+//   vantro-bench-growth --make FOLDER [--only LETTER] [--most N]   only the state folder
+//
+//   i  images, each on offer              o  offers of one image
+//   d  devices                            r  revisions of 1,000 devices
+//   l  rows of the ledger, to 10 times N  t  concurrent transfers, to a hundredth of N
+//
+// Each is made in powers of ten, from 100 (images, offers, devices, revisions), 10,000
+// (rows) or 10 (transfers) on. The real vantrod is started on each; its operations are
+// called over its own sockets, one after the other, `rounds` times. Told are the medians.
+// --data: the same as lines for scripts/growth, which draws them.
+#include <CLI/CLI.hpp>
+#include <arpa/inet.h>
+#include <chrono>
+#include <cstdio>
+#include <curl/curl.h>
+#include <fmt/format.h>
+#include <functional>
+#include <map>
+#include <netinet/in.h>
+#include <stdexcept>
+#include <string>
+#include <sys/resource.h>
+#include <sys/socket.h>
+#include <unistd.h>
+#include <vector>
+
+#include "base/unique_fd.h"
+#include "bench/growth.h"
+#include "bench/own_disk.h"
+#include "bench/real_server.h"
+#include "tests/end_to_end/depositors.h"
+
+namespace vantro::bench {
+namespace {
+
+using Clock = std::chrono::steady_clock;
+
+// One connection that stays open, as a program of people has.
+class Caller {
+ public:
+  explicit Caller(const std::string& socket = "") : curl_(::curl_easy_init()) {
+    if (!socket.empty()) {
+      ::curl_easy_setopt(curl_, CURLOPT_UNIX_SOCKET_PATH, socket.c_str());
+    }
+    ::curl_easy_setopt(curl_, CURLOPT_WRITEFUNCTION, &Caller::take);
+    ::curl_easy_setopt(curl_, CURLOPT_TIMEOUT, 120L);
+  }
+  ~Caller() { ::curl_easy_cleanup(curl_); }
+  Caller(const Caller&) = delete;
+  Caller& operator=(const Caller&) = delete;
+
+  // Milliseconds. Throws if the answer has another status than one of the two.
+  double call(const char* method, const std::string& url, const std::string& body,
+              long status, long or_status = 0) {
+    received_ = 0;
+    ::curl_easy_setopt(curl_, CURLOPT_URL, url.c_str());
+    ::curl_easy_setopt(curl_, CURLOPT_CUSTOMREQUEST, method);
+    ::curl_easy_setopt(curl_, CURLOPT_POSTFIELDS, body.empty() ? nullptr : body.data());
+    ::curl_easy_setopt(curl_, CURLOPT_POSTFIELDSIZE, static_cast<long>(body.size()));
+    if (body.empty()) ::curl_easy_setopt(curl_, CURLOPT_HTTPGET, 1L);
+    ::curl_easy_setopt(curl_, CURLOPT_CUSTOMREQUEST, method);
+    ::curl_easy_setopt(curl_, CURLOPT_WRITEDATA, this);
+    const auto begin = Clock::now();
+    const auto code = ::curl_easy_perform(curl_);
+    const std::chrono::duration<double, std::milli> took = Clock::now() - begin;
+    long got = 0;
+    ::curl_easy_getinfo(curl_, CURLINFO_RESPONSE_CODE, &got);
+    if (code != CURLE_OK || (got != status && got != or_status)) {
+      throw std::runtime_error(
+          fmt::format("{} {}: {} {}", method, url, got, ::curl_easy_strerror(code)));
+    }
+    return took.count();
+  }
+
+ private:
+  static std::size_t take(char*, std::size_t size, std::size_t count, void* self) {
+    static_cast<Caller*>(self)->received_ += size * count;
+    return size * count;
+  }
+  CURL* curl_;
+  std::size_t received_ = 0;
+};
+
+struct Column {
+  std::string title;  // with its unit
+  std::vector<double> values;
+};
+
+// A table for what grows: one row for each count.
+class Table {
+ public:
+  explicit Table(std::string what, std::FILE* data)
+      : what_(std::move(what)), data_(data) {}
+  void add(std::int64_t count, const std::string& title, double value) {
+    if (counts_.empty() || counts_.back() != count) counts_.push_back(count);
+    auto found = std::find_if(columns_.begin(), columns_.end(),
+                              [&](const auto& one) { return one.title == title; });
+    if (found == columns_.end()) found = columns_.insert(columns_.end(), {title, {}});
+    found->values.push_back(value);
+    if (data_ != nullptr) {
+      std::fprintf(data_, "%s\t%lld\t%s\t%.3f\n", what_.c_str(),
+                   static_cast<long long>(count), title.c_str(), value);
+      std::fflush(data_);
+    }
+    std::fprintf(stderr, "%s %lld: %s %.3f\n", what_.c_str(),
+                 static_cast<long long>(count), title.c_str(), value);
+  }
+  void print() const {
+    std::printf("\n| %s |", what_.c_str());
+    for (const auto& one : columns_) std::printf(" %s |", one.title.c_str());
+    std::printf("\n| --- |");
+    for (std::size_t i = 0; i < columns_.size(); ++i) std::printf(" --- |");
+    for (std::size_t row = 0; row < counts_.size(); ++row) {
+      std::printf("\n| %lld |", static_cast<long long>(counts_[row]));
+      for (const auto& one : columns_) {
+        const auto value = one.values[row];
+        std::printf(value < 10 ? " %.2f |" : " %.0f |", value);
+      }
+    }
+    std::printf("\n");
+  }
+
+ private:
+  std::string what_;
+  std::FILE* data_;
+  std::vector<std::int64_t> counts_;
+  std::vector<Column> columns_;
+};
+
+class Growth {
+ public:
+  Growth(int rounds, std::FILE* data) : rounds_(rounds), data_(data) {}
+
+  void measure(const std::string& title, Grows what, std::int64_t from, std::int64_t to) {
+    Table table(title, data_);
+    for (auto count = from; count <= to; count *= 10) {
+      const RealServer server(kSettings, 1000, [&](const std::string& state) {
+        make_grown(state, what, count);
+      });
+      table.add(count, "start, ms", server.start_seconds() * 1000);
+      table.add(count, "memory, MiB", server.memory() / kMiB);
+      operations(table, count, server, what);
+      table.add(count, "memory then, MiB", server.memory() / kMiB);
+    }
+    table.print();
+  }
+
+  // Devices that have asked for an image, and do not acknowledge the first block.
+  void transfers(std::int64_t to) {
+    Table table("Concurrent transfers", data_);
+    for (std::int64_t count = 10; count <= to; count *= 10) {
+      const RealServer server(kSettings, 1 << 20);
+      const auto before = server.memory();
+      std::vector<base::UniqueFd> peers;
+      for (std::int64_t i = 0; i < count; ++i) peers.push_back(ask(server, i));
+      table.add(count, "memory, MiB", server.memory() / kMiB);
+      table.add(count, "of it for one, KiB",
+                (server.memory() - before) / 1024 / static_cast<double>(count));
+      operations(table, count, server, Grows::kOffers);
+    }
+    table.print();
+  }
+
+ private:
+  static constexpr const char* kSettings =
+      "[limits]\ntransfers = 100000\ntransfers_per_network = 100000\n"
+      "transfers_per_device = 100000\nconnections = 20000\n"
+      "[tftp]\ngive_up_after_s = 300\nmost_unanswered = 20\n";
+
+  double median_of(const std::function<double(int)>& one) const {
+    std::vector<double> times;
+    for (int i = 0; i < rounds_; ++i) times.push_back(one(i));
+    return median(times);
+  }
+
+  void operations(Table& table, std::int64_t count, const RealServer& server,
+                  Grows what) const {
+    Caller people(server.folder() + "/state/management.sock");
+    Caller device;
+    const std::string api = "http://vantro/v1/";
+    const auto files = fmt::format("http://127.0.0.1:{}/", server.http_port());
+    const auto get = [&](const std::string& path) {
+      return median_of([&](int) { return people.call("GET", api + path, "", 200); });
+    };
+    table.add(count, "status, ms", get("status"));
+    table.add(count, "fetch, ms", median_of([&](int) {
+                return device.call("GET", files + RealServer::kImage, "", 200);
+              }));
+    table.add(count, "wrong name, ms", median_of([&](int i) {
+                return device.call(
+                    "GET", files + fmt::format("platform77-sytsem-{}.img", i), "", 404);
+              }));
+    table.add(count, "add an image, ms", median_of([&](int i) {
+                return people.call("PUT", api + fmt::format("images/new-{}.img", i),
+                                   fmt::format("image {} of {}\n", i, count), 200, 201);
+              }));
+    table.add(count, "end an offer, ms", median_of([&](int i) {
+                return people.call("DELETE", api + fmt::format("offers/new-{}.img", i),
+                                   "", 200, 204);
+              }));
+    const end_to_end::ServerPorts ports{server.tftp_port(), 0, 0, 0, "", "", ""};
+    table.add(
+        count, "deposit, ms", median_of([&](int i) {
+          const auto begin = Clock::now();
+          const auto text = fmt::format("hostname one\n! {} {}\n", i, count);
+          if (!end_to_end::deposit(end_to_end::Over::kTftp, ports, "127.20.0.1",
+                                   "site.cfg", text)) {
+            throw std::runtime_error("a deposit was not filed");
+          }
+          return std::chrono::duration<double, std::milli>(Clock::now() - begin).count();
+        }));
+    switch (what) {
+      case Grows::kImages:
+        table.add(count, "first page, ms", get("images"));
+        table.add(count, "newest of each line, ms", get("images?newest=true"));
+        table.add(count, "part of a name, ms", get("images?text=system-9"));
+        break;
+      case Grows::kOffers:
+        table.add(count, "first page, ms", get("offers"));
+        break;
+      case Grows::kDevices:
+        table.add(count, "first page, ms", get("devices?limit=1000"));
+        table.add(count, "one, ms", get("devices/" + grown_device(count)));
+        break;
+      case Grows::kRevisions:
+        table.add(count, "overview, ms", get("backups"));
+        table.add(count, "of one device, ms", get("backups?holder=" + grown_device(1)));
+        break;
+      case Grows::kLedgerRows:
+        table.add(count, "last page, ms", get("ledger"));
+        table.add(count, "of one device, ms", get("ledger?whose=" + grown_device(1)));
+        table.add(count, "refusals, ms", get("ledger?outcome=refused"));
+        break;
+    }
+  }
+
+  static base::UniqueFd ask(const RealServer& server, std::int64_t number) {
+    base::UniqueFd peer(::socket(AF_INET, SOCK_DGRAM | SOCK_CLOEXEC, 0));
+    sockaddr_in from{};
+    from.sin_family = AF_INET;
+    from.sin_addr.s_addr = htonl(0x7F200001u + static_cast<std::uint32_t>(number));
+    sockaddr_in to{};
+    to.sin_family = AF_INET;
+    to.sin_port = htons(server.tftp_port());
+    to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+    const timeval patience{10, 0};
+    ::setsockopt(peer.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
+    std::string request("\0\1", 2);
+    request += RealServer::kImage;
+    request += std::string("\0octet\0blksize\0001428\0", 20);
+    std::array<char, 2000> answer;
+    const bool asked =
+        peer &&
+        ::bind(peer.get(), reinterpret_cast<sockaddr*>(&from), sizeof from) == 0 &&
+        ::sendto(peer.get(), request.data(), request.size(), 0,
+                 reinterpret_cast<sockaddr*>(&to), sizeof to) > 0 &&
+        ::recv(peer.get(), answer.data(), answer.size(), 0) > 0;
+    if (!asked) throw std::runtime_error("a transfer could not be begun");
+    return peer;
+  }
+
+  int rounds_;
+  std::FILE* data_;
+};
+
+const std::map<char, Grows> kKinds{{'i', Grows::kImages},
+                                   {'o', Grows::kOffers},
+                                   {'d', Grows::kDevices},
+                                   {'r', Grows::kRevisions},
+                                   {'l', Grows::kLedgerRows}};
+
+void run(const std::string& only, std::int64_t most, int rounds, std::FILE* data) {
+  Growth growth(rounds, data);
+  const auto wanted = [&](char part) { return only.find(part) != std::string::npos; };
+  if (wanted('i')) growth.measure("Images", Grows::kImages, 100, most);
+  if (wanted('o')) growth.measure("Offers", Grows::kOffers, 100, most);
+  if (wanted('d')) growth.measure("Devices", Grows::kDevices, 100, most);
+  if (wanted('r')) growth.measure("Revisions", Grows::kRevisions, 100, most);
+  if (wanted('l')) growth.measure("Ledger rows", Grows::kLedgerRows, 10'000, 10 * most);
+  if (wanted('t')) growth.transfers(most / 100);
+}
+
+}  // namespace
+}  // namespace vantro::bench
+
+int main(int argc, char** argv) try {
+  using namespace vantro::bench;
+  CLI::App app{"how a server behaves as its contents grow"};
+  std::string only = "iodrlt";
+  std::string file;
+  std::string folder;
+  std::int64_t most = 1'000'000;
+  int rounds = 5;
+  app.add_option("--only", only, "letters of the parts to run");
+  app.add_option("--most", most, "the largest count")->check(CLI::Range(100, 10'000'000));
+  app.add_option("--rounds", rounds, "calls of each operation")
+      ->check(CLI::Range(1, 100));
+  app.add_option("--data", file, "write the values to this file, too");
+  app.add_option("--make", folder,
+                 "only make a state folder with the largest count, to try things on");
+  CLI11_PARSE(app, argc, argv);
+  if (!folder.empty()) {
+    make_grown(folder, kKinds.at(only.at(0)), most);
+    return 0;
+  }
+  rlimit limit{};
+  ::getrlimit(RLIMIT_NOFILE, &limit);
+  limit.rlim_cur = limit.rlim_max;
+  ::setrlimit(RLIMIT_NOFILE, &limit);
+  constexpr std::uint64_t kOwnDisk = std::uint64_t{24} << 30;
+  if (const auto why = use_own_disk(kOwnDisk); !why.empty()) {
+    std::fprintf(stderr, "This machine's disk decides as well (%s).\n", why.c_str());
+  }
+  std::FILE* data = file.empty() ? nullptr : std::fopen(file.c_str(), "w");
+  run(only, most, rounds, data);
+  if (data != nullptr) std::fclose(data);
+} catch (const std::exception& error) {
+  std::fprintf(stderr, "vantro-bench-growth: %s\n", error.what());
+  return 1;
+}
