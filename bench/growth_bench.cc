@@ -219,7 +219,7 @@ class Growth {
         table.add(count, "part of a name, ms", get("images?text=system-9"));
         break;
       case Grows::kOffers:
-        table.add(count, "first page, ms", get("offers"));
+        table.add(count, "first page, ms", get("offers?limit=1000"));
         break;
       case Grows::kDevices:
         table.add(count, "first page, ms", get("devices?limit=1000"));

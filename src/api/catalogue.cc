@@ -182,7 +182,10 @@ template <>
 const Shape& shape_of<OfferList>() {
   using T = OfferList;
   static const Shape shape =
-      ShapeOf<T>("OfferList", "offers").field<&T::offers>("offers", "by name").done();
+      ShapeOf<T>("OfferList", "offers")
+          .field<&T::offers>("offers", "by name")
+          .field<&T::in_all>("in_all", "all rows, shown or not")
+          .done();
   return shape;
 }
 
@@ -190,8 +193,13 @@ template <>
 const Shape& shape_of<OffersAsked>() {
   using T = OffersAsked;
   static const Shape shape =
-      ShapeOf<T>("OffersAsked", "which moment")
+      ShapeOf<T>("OffersAsked", "which offers")
           .field<&T::at>("at", "the offers at that time; empty: now", Unit::kTime)
+          .field<&T::text>("text", "anywhere in the name")
+          .field<&T::limit>("limit", "at most so many (not given: all)")
+          .range(1)
+          .field<&T::skip>("skip", "leave out the first ones")
+          .range(0)
           .done();
   return shape;
 }

@@ -218,10 +218,14 @@ struct ImageFilter {
 
 struct OfferList {
   std::vector<Offer> offers;
+  std::size_t in_all = 0;
 };
 
 struct OffersAsked {
   std::string at;
+  std::string text;
+  std::optional<std::int64_t> limit;
+  std::int64_t skip = 0;
 };
 
 struct OfferAsked {

@@ -93,6 +93,18 @@ OfferIndex OfferIndex::after(db::Transaction& transaction,
   return next;
 }
 
+const Offer* OfferIndex::standing_under(const std::string& name) const {
+  const auto* spellings = by_folded_name_.find(base::folded(name));
+  if (spellings == nullptr) return nullptr;
+  for (const auto& one : spellings->names) {
+    const auto* found = by_name_.find(one);
+    if (found != nullptr && !(*found)->standing.empty()) {
+      return &(*found)->standing.front();
+    }
+  }
+  return nullptr;
+}
+
 std::size_t OfferIndex::open_offers(const Name& name) const {
   return static_cast<std::size_t>(
       std::count_if(name.standing.begin(), name.standing.end(),

@@ -53,6 +53,10 @@ class OfferIndex {
   // index.
   std::vector<const Offer*> visible_to(const Asking& asking) const;
 
+  // An open offer under this name, in any letter case; null: there is none. The pointer
+  // lives as long as the index.
+  const Offer* standing_under(const std::string& name) const;
+
   // Why nobody gets this image, as a part of a sentence; empty if somebody can.
   std::string held_back(const Image& image) const;
 

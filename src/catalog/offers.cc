@@ -194,11 +194,30 @@ base::Outcome<std::vector<Offer>> Offers::standing() const {
   return select(std::string(kStanding) + "order by f.name, f.network", {});
 }
 
-base::Outcome<std::vector<Offer>> Offers::standing_at(base::WallTime time) const {
-  return select(
-      "where f.since <= :a and (f.ended_at is null or f.ended_at > :b) "
-      "and (f.until is null or f.until > :c) order by f.name, f.network",
-      {time, time, time});
+base::Outcome<OfferListing> Offers::list(const OfferFilter& filter) const {
+  std::string where = kStanding;
+  std::vector<db::Value> values;
+  if (filter.at) {
+    where =
+        "where f.since <= :a and (f.ended_at is null or f.ended_at > :b) "
+        "and (f.until is null or f.until > :c) ";
+    values.assign(3, *filter.at);
+  }
+  if (!filter.text.empty()) {
+    where += "and instr(lower(f.name), :t) > 0 ";
+    values.emplace_back(base::folded(filter.text));
+  }
+  return database_.read([&](db::Transaction& t) -> base::Outcome<OfferListing> {
+    OfferListing listing;
+    listing.in_all = static_cast<std::size_t>(
+        t.query("select count(*) from offers f " + where, values).front().integer(0));
+    auto limited = values;
+    limited.emplace_back(static_cast<std::int64_t>(filter.most));
+    limited.emplace_back(static_cast<std::int64_t>(filter.skip));
+    listing.offers =
+        offers_where(t, where + "order by f.name, f.network limit :m offset :k", limited);
+    return listing;
+  });
 }
 
 base::Outcome<std::vector<Offer>> Offers::history(const std::string& name) const {

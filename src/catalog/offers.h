@@ -41,6 +41,18 @@ struct OfferChange {
 // Empty if there are no limits.
 std::string limits_text(const Offer& offer);
 
+struct OfferFilter {
+  std::optional<base::WallTime> at = {};  // those that were open then; none: now
+  std::string text = {};                  // anywhere in the name, in any letter case
+  std::size_t most = 10'000'000;
+  std::size_t skip = 0;
+};
+
+struct OfferListing {
+  std::vector<Offer> offers;  // by name, then network
+  std::size_t in_all = 0;     // with those that were left out
+};
+
 // As Catalog: changes are static and work in the caller's transaction. Each notes
 // kOfferChanged with the offer's name.
 class Offers {
@@ -84,9 +96,9 @@ class Offers {
   static std::vector<Offer> standing(db::Transaction& transaction);
   static std::vector<Offer> withdrawn(db::Transaction& transaction);
 
-  // The open ones, by name, then network; and those that were open at a past time.
+  // The open ones, by name, then network.
   base::Outcome<std::vector<Offer>> standing() const;
-  base::Outcome<std::vector<Offer>> standing_at(base::WallTime time) const;
+  base::Outcome<OfferListing> list(const OfferFilter& filter) const;
   // All of one name, ever, newest first.
   base::Outcome<std::vector<Offer>> history(const std::string& name) const;
   base::Outcome<std::vector<Offer>> of_image(std::int64_t image) const;

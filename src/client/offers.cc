@@ -78,8 +78,16 @@ Done end_offer(const Context& context, const OfferOptions& options) {
       });
 }
 
-Done list_offers(const Context& context, const std::string& at) {
+struct ListOptions {
+  std::string at;
   api::OffersAsked asked;
+  std::int64_t limit = 1000;
+};
+
+Done list_offers(const Context& context, const ListOptions& options) {
+  auto asked = options.asked;
+  asked.limit = options.limit;
+  const auto& at = options.at;
   if (!at.empty()) {
     auto time = past_iso(context, at);
     if (!time) return tl::unexpected(time.error());
@@ -102,9 +110,16 @@ Done list_offers(const Context& context, const std::string& at) {
                {limits_of(offer), offer.held_back.empty() ? Tone::kPlain : Tone::kBad}});
         }
         write_or(table, terminal,
-                 at.empty()
+                 !asked.text.empty() ? "No name on offer contains this."
+                 : at.empty()
                      ? "Nothing is on offer; add an image with: vantro image add FILE"
                      : "Nothing was on offer then.");
+        if (all.in_all > all.offers.size()) {
+          terminal.write(
+              fmt::format("{} of {} shown; filter with --name, or raise "
+                          "--limit.\n",
+                          all.offers.size(), all.in_all));
+        }
       });
 }
 
@@ -217,13 +232,18 @@ void offer_commands(const Command& top) {
     end.example("offer end fixed/boot.bin").related({"image withdraw", "offer list"});
   }
   {
-    auto& at = offer.keep<std::string>();
+    auto& o = offer.keep<ListOptions>();
     const auto list = offer.add("list", "List what devices can type, and what they get",
-                                [&at](const Context& c) { return list_offers(c, at); });
-    list.value("--at", at, "Show what was on offer at this time");
+                                [&o](const Context& c) { return list_offers(c, o); });
+    list.value("--at", o.at, "Show what was on offer at this time");
+    list.value("--name", o.asked.text, "Only names that contain this");
+    list.value("--limit", o.limit, "Show at most this many rows")
+        .show_default()
+        .range(1, INT64_MAX);
     list.shows_list()
         .example("offer list")
         .example("offer list --at yesterday")
+        .example("offer list --name causeway4")
         .related({"image list", "location", "offer history"});
   }
   {

@@ -194,6 +194,9 @@ Places places_of(const Settings& settings, const std::string& config) {
   }
   // Where the database sorts large results.
   for (const auto* one : {"/tmp", "/var/tmp"}) places.written.push_back(one);
+  std::error_code unusable;
+  const auto temporary = fs::temp_directory_path(unusable);  // TMPDIR, say
+  if (!unusable) places.written.push_back(temporary.string());
   if (settings.management.socket == "auto") {
     for (const auto& one : usual_socket_paths(settings.state)) {
       places.written.push_back(folder_of(one));

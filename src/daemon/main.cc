@@ -45,6 +45,7 @@
 #include "upkeep/recovery.h"
 #include "upkeep/resealer.h"
 #include "upkeep/snapshot.h"
+#include "upkeep/vault_comparison.h"
 #include "upkeep/verify.h"
 
 using namespace vantro;
@@ -110,7 +111,7 @@ int main(int argc, char** argv) try {
   if (auto made = people_of_token_files(repository); !made) {
     return fail(made.error().sentence, kFailed);
   }
-  const auto recovered = upkeep::recover(repository, clock.wall(), log);
+  const auto recovered = upkeep::clear_up(repository, clock.wall(), log);
   if (!recovered) return fail(recovered.error().sentence, kFailed);
 
   // Everything that can fail comes before the first listener answers. Destruction is in
@@ -118,6 +119,7 @@ int main(int argc, char** argv) try {
   gate::Gate gate(repository, clock, log, gate_config(settings, look_program.path()));
   upkeep::Verifier verifier(repository);
   upkeep::Resealer resealer(repository);
+  upkeep::VaultComparison vault_comparison(repository, log);
   upkeep::DepositLooks deposit_looks(repository, gate);
   Pools pools(log);
   boost::asio::io_context main_loop(1);
@@ -194,7 +196,8 @@ int main(int argc, char** argv) try {
     if (!watched) return fail(watched.error().sentence, kFailed);
     drop_folder = std::move(*watched);
   }
-  if (auto begun = resealer.start(); !begun) return fail(begun.error().sentence, kFailed);
+  vault_comparison.start();
+  resealer.start();
   deposit_looks.start();
 
   Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,

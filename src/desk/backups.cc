@@ -100,13 +100,11 @@ base::Outcome<BackupOffer> Backups::offer(const Revision& revision,
   if (auto free = repository::not_reserved(*name); !free) {
     return base::refuse(free.error());
   }
-  const auto standing = repository_.offers.standing();
-  if (!standing) return base::refuse(standing.error());
-  for (const auto& one : *standing) {
-    if (base::folded(one.name) != base::folded(*name)) continue;
+  const auto index = repository_.offer_index();
+  if (const auto* one = index->standing_under(*name)) {
     return base::refuse(
         Kind::kExists,
-        fmt::format("under '{}' an image is on offer; choose another name", one.name));
+        fmt::format("under '{}' an image is on offer; choose another name", one->name));
   }
   BackupOffer offer;
   offer.name = *name;

@@ -139,16 +139,13 @@ base::Outcome<api::AccountKey> remove_key(Service& service, const Call& call,
 base::Outcome<catalog::Offer> offer_for(Service& service, const std::string& typed) {
   const auto name = base::visible_name(typed);
   if (!name) return base::refuse(name.error());
-  const auto standing = service.repository.offers.standing();
-  if (!standing) return base::refuse(standing.error());
-  for (const auto& offer : *standing) {
-    if (base::folded(offer.name) == base::folded(*name)) return offer;
-  }
+  const auto index = service.repository.offer_index();
+  if (const auto* offer = index->standing_under(*name)) return *offer;
   const auto image = service.repository.catalog.find(*name);
   if (!image) return base::refuse(image.error());
-  for (const auto& offer : *standing) {
-    if (offer.image.id == image->id) return offer;
-  }
+  auto offers = service.repository.offers.of_image(image->id);
+  if (!offers) return base::refuse(offers.error());
+  if (!offers->empty()) return std::move(offers->front());
   return base::refuse(
       Kind::kDenied,
       fmt::format("'{0}' is not on offer; put it there with 'vantro offer add {0}'",

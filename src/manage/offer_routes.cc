@@ -29,9 +29,15 @@ base::Outcome<api::OfferList> offers(Service& service, const Call&,
                         fmt::format("{} is in the future; ask for a time in the past",
                                     base::local_time(**at)));
   }
-  const auto found = *at ? all.standing_at(**at) : all.standing();
+  catalog::OfferFilter filter;
+  filter.at = *at;
+  filter.text = asked.text;
+  if (asked.limit) filter.most = static_cast<std::size_t>(*asked.limit);
+  filter.skip = static_cast<std::size_t>(asked.skip);
+  const auto found = all.list(filter);
   if (!found) return base::refuse(found.error());
-  return api::OfferList{shapes(*found, *service.repository.offer_index())};
+  return api::OfferList{shapes(found->offers, *service.repository.offer_index()),
+                        found->in_all};
 }
 
 base::Outcome<api::OfferList> offer_history(Service& service, const Call&,
@@ -44,7 +50,7 @@ base::Outcome<api::OfferList> offer_history(Service& service, const Call&,
     return base::refuse(Kind::kNotFound,
                         fmt::format("'{}' was never on offer", base::printable(*name)));
   }
-  return api::OfferList{shapes(*found, *service.repository.offer_index())};
+  return api::OfferList{shapes(*found, *service.repository.offer_index()), found->size()};
 }
 
 base::Outcome<api::OfferMade> add_offer(Service& service, const Call& call,

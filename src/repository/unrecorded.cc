@@ -7,9 +7,8 @@
 
 namespace vantro::repository {
 
-void Unrecorded::set(std::vector<UnrecordedFile> files) {
+void Unrecorded::add(std::vector<UnrecordedFile> files) {
   const base::Lock lock(mutex_);
-  files_.clear();
   for (auto& one : files) files_.insert_or_assign(one.file.name, std::move(one));
 }
 

@@ -23,7 +23,7 @@ struct UnrecordedFile {
 // Thread-safe.
 class Unrecorded {
  public:
-  void set(std::vector<UnrecordedFile> files);
+  void add(std::vector<UnrecordedFile> files);
   // By name: a SHA-256, or a file of partial/. Each exists once.
   std::optional<UnrecordedFile> find(const std::string& name) const;
   // It has a record now, or was removed.

@@ -6,7 +6,6 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
-#include <map>
 #include <set>
 #include <unistd.h>
 
@@ -17,9 +16,6 @@ namespace vantro::upkeep {
 namespace {
 
 using base::Kind;
-
-// So many lost files are named in the log; the others are counted.
-constexpr std::size_t kMostNamed = 100;
 
 base::Outcome<void> clear_arriving(repository::Repository& repository, base::WallTime now,
                                    const base::Log& log, RecoveryReport& report) {
@@ -95,93 +91,10 @@ base::Outcome<void> compare_partials(
   return {};
 }
 
-// Until they are added again; verifying would find the same. In one transaction: a whole
-// vault may be gone.
-base::Outcome<void> mark_lost(repository::Repository& repository,
-                              const RecoveryReport& report, base::WallTime now) {
-  if (report.missing.empty() && report.damaged.empty()) return {};
-  return repository.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-    for (const auto* lost : {&report.missing, &report.damaged}) {
-      for (const auto& sha256 : *lost) {
-        repository::Contents::mark(t, sha256, false, now);
-      }
-    }
-    return {};
-  });
-}
-
-// One shelf of the vault, so that a million files need no more memory than some thousand.
-base::Outcome<void> reconcile_shelf(repository::Repository& repository,
-                                    const std::string& shelf, const base::Log& log,
-                                    RecoveryReport& report,
-                                    std::vector<repository::UnrecordedFile>& unrecorded) {
-  const auto files = repository.folder.list_vault(shelf);
-  if (!files) return base::refuse(files.error());
-  std::map<std::string, std::uint64_t> stored;
-  std::set<std::string> sealed;
-  for (const auto& file : *files) {
-    if (file.sealed) {
-      sealed.insert(file.name);
-    } else {
-      stored.emplace(file.name, file.size);
-    }
-  }
-  std::map<std::string, std::uint64_t> recorded;
-  for (const auto& contents :
-       {repository.catalog.contents(shelf), repository.backups.contents(shelf)}) {
-    if (!contents) return base::refuse(contents.error());
-    recorded.insert(contents->begin(), contents->end());
-  }
-  for (const auto& [sha256, size] : recorded) {
-    const auto found = stored.find(sha256);
-    if (found == stored.end()) {
-      // The content of an encrypted one is checked when it is read.
-      if (sealed.contains(sha256)) continue;
-      report.missing.push_back(sha256);
-      if (report.missing.size() > kMostNamed) continue;
-      log.error("a recorded file is missing from vault/",
-                {{"sha256", sha256}, {"bytes", size}});
-    } else if (found->second != size) {
-      // Sizes only: reading all bytes would delay the start by hours. Verifying does
-      // that.
-      report.damaged.push_back(sha256);
-      log.error("a file in vault/ has the wrong size and was moved to quarantine/",
-                {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
-      if (auto moved = repository.folder.to_quarantine(sha256); !moved) return moved;
-    }
-  }
-  for (const auto& file : *files) {
-    if (!recorded.contains(file.name)) unrecorded.push_back({false, file});
-  }
-  return {};
-}
-
-base::Outcome<void> reconcile(repository::Repository& repository, base::WallTime now,
-                              const base::Log& log, RecoveryReport& report,
-                              std::vector<repository::UnrecordedFile>& unrecorded) {
-  for (int shelf = 0; shelf < 256; ++shelf) {
-    if (auto done = reconcile_shelf(repository, fmt::format("{:02x}", shelf), log, report,
-                                    unrecorded);
-        !done) {
-      return done;
-    }
-  }
-  if (report.missing.size() > kMostNamed) {
-    log.error("more recorded files are missing from vault/",
-              {{"files", report.missing.size() - kMostNamed}});
-  }
-  return mark_lost(repository, report, now);
-}
-
 }  // namespace
 
-bool RecoveryReport::clean() const {
-  return removed == 0 && set_aside == 0 && unrecorded == 0 && missing.empty() &&
-         damaged.empty();
-}
-
-base::Outcome<RecoveryReport> recover(repository::Repository& repository,
-                                      base::WallTime now, const base::Log& log) {
+base::Outcome<RecoveryReport> clear_up(repository::Repository& repository,
+                                       base::WallTime now, const base::Log& log) {
   RecoveryReport report;
   if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
     return base::refuse(cleared.error());
@@ -191,13 +104,8 @@ base::Outcome<RecoveryReport> recover(repository::Repository& repository,
   if (auto compared = compare_partials(repository, unrecorded); !compared) {
     return base::refuse(compared.error());
   }
-  if (auto reconciled = reconcile(repository, now, log, report, unrecorded);
-      !reconciled) {
-    return base::refuse(reconciled.error());
-  }
   report.unrecorded = unrecorded.size();
-  repository.unrecorded.set(std::move(unrecorded));
-  if (auto sentence = repository.unrecorded.sentence()) log.warning(*sentence);
+  repository.unrecorded.add(std::move(unrecorded));
   return report;
 }
 

@@ -1,5 +1,4 @@
-// Work before the server answers anybody: clearing up after a crash, and comparing the
-// vault with the database.
+// Clearing up after a crash, before the server answers anybody; and a lost database.
 #pragma once
 
 #include <cstdint>
@@ -17,17 +16,15 @@ namespace vantro::upkeep {
 struct RecoveryReport {
   std::size_t removed = 0;     // image uploads under way: the operator still has the file
   std::size_t set_aside = 0;   // backups under way, now partial revisions
-  std::size_t unrecorded = 0;  // files without a record, in vault/ and partial/
-  std::vector<std::string> missing;  // SHA-256 of records whose file is missing
-  std::vector<std::string>
-      damaged;  // of records whose file had another size; quarantined
+  std::size_t unrecorded = 0;  // files without a record in partial/
 
-  bool clean() const;
+  bool clean() const { return removed == 0 && set_aside == 0 && unrecorded == 0; }
 };
 
-// REQUIRES: nothing else uses the repository yet. Logs its findings.
-base::Outcome<RecoveryReport> recover(repository::Repository& repository,
-                                      base::WallTime now, const base::Log& log);
+// REQUIRES: nothing else uses the repository yet. Logs its findings. Comparing the vault
+// with the database comes after it (upkeep/vault_comparison.h).
+base::Outcome<RecoveryReport> clear_up(repository::Repository& repository,
+                                       base::WallTime now, const base::Log& log);
 
 // Removes recorded files from partial/ that are older than `keep`. Returns how many.
 base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,

@@ -72,12 +72,9 @@ base::Outcome<std::uint64_t> Resealer::count() const {
       });
 }
 
-base::Outcome<void> Resealer::start() {
-  const auto all = count();
-  if (!all) return base::refuse(all.error());
+void Resealer::start() {
   const base::Lock lock(mutex_);
   progress_.running = true;
-  progress_.contents = *all;
   thread_ = std::thread([this] {
     try {
       run();
@@ -87,7 +84,6 @@ base::Outcome<void> Resealer::start() {
       progress_.trouble = error.what();
     }
   });
-  return {};
 }
 
 base::Outcome<void> Resealer::reseal(const Content& content) {
@@ -98,6 +94,10 @@ base::Outcome<void> Resealer::reseal(const Content& content) {
 }
 
 void Resealer::run() {
+  if (const auto all = count()) {
+    const base::Lock lock(mutex_);
+    progress_.contents = *all;
+  }
   std::string locked;
   std::string behind;
   bool more = true;

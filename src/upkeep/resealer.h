@@ -33,7 +33,7 @@ class Resealer {
   Resealer& operator=(const Resealer&) = delete;
 
   // Once, at the start: checks everything and does the work.
-  base::Outcome<void> start();
+  void start();
   // After that, new configurations are counted as well; they arrive in the right form.
   ResealProgress progress() const;
 

@@ -9,6 +9,7 @@
 #include "desk/devices.h"
 #include "tests/fakes/repository_fixture.h"
 #include "tests/fakes/sha256.h"
+#include "tests/fakes/start_up.h"
 #include "upkeep/resealer.h"
 #include "upkeep/verify.h"
 
@@ -526,10 +527,10 @@ class EncryptedBackups : public BackupsTest {
     if (!keys.empty()) {
       repository_->folder.use_keys(crypto::SealKeys::parse(keys).value());
     }
-    EXPECT_TRUE(upkeep::recover(*repository_, clock_.wall(), log_)->clean());
+    EXPECT_TRUE(fakes::start_up(*repository_, clock_.wall(), log_)->clean());
     gate_ = std::make_unique<gate::Gate>(*repository_, clock_, log_, config_);
     upkeep::Resealer resealer(*repository_);
-    EXPECT_TRUE(resealer.start());
+    resealer.start();
     while (resealer.progress().running) std::this_thread::yield();
     return resealer.progress();
   }

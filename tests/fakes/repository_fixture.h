@@ -13,7 +13,7 @@
 #include "repository/repository.h"
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_clock.h"
-#include "upkeep/recovery.h"
+#include "tests/fakes/start_up.h"
 
 namespace vantro::fakes {
 
@@ -41,10 +41,10 @@ class RepositoryFixture : public testing::Test {
     repository_.reset();
   }
   // As the daemon does at its start.
-  upkeep::RecoveryReport reopen() {
+  StartUp reopen() {
     close();
     open();
-    auto report = upkeep::recover(*repository_, clock_.wall(), log_);
+    auto report = start_up(*repository_, clock_.wall(), log_);
     EXPECT_TRUE(report) << report.error().sentence;
     return *report;
   }

@@ -7,6 +7,7 @@
 #include "desk/devices.h"
 #include "fleet/device.h"
 #include "tests/fakes/repository_fixture.h"
+#include "tests/fakes/start_up.h"
 
 namespace vantro::manage {
 namespace {
@@ -114,7 +115,7 @@ TEST_F(RoutesTest, TheLedgerIsFilteredByOutcomeAndByBytes) {
 TEST_F(RoutesTest, TellsTroubleUntilItIsMended) {
   const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
   std::filesystem::remove(vault_path(sha256));
-  ASSERT_TRUE(upkeep::recover(*repository_, 0, log_));
+  ASSERT_TRUE(fakes::start_up(*repository_, 0, log_));
   EXPECT_NE(get("/v1/status").find("x.img; the same bytes added again mend it"),
             std::string::npos)
       << get("/v1/status");

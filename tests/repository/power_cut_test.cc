@@ -15,7 +15,7 @@
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sha256.h"
 #include "tests/fakes/sim_clock.h"
-#include "upkeep/recovery.h"
+#include "tests/fakes/start_up.h"
 #include "upkeep/verify.h"
 
 namespace vantro::repository {
@@ -44,7 +44,7 @@ class World {
     if (!keys_.empty()) {
       repository_->folder.use_keys(crypto::SealKeys::parse(keys_).value());
     }
-    const auto recovered = upkeep::recover(*repository_, clock_.wall(), log_);
+    const auto recovered = fakes::start_up(*repository_, clock_.wall(), log_);
     why_ = recovered ? "" : recovered.error().sentence;
     if (!recovered) return;
     gate::Config gate_config;

@@ -1,7 +1,9 @@
 #include "upkeep/recovery.h"
 
+#include <atomic>
 #include <filesystem>
 #include <sys/stat.h>
+#include <thread>
 
 #include "desk/unrecorded.h"
 #include "tests/fakes/repository_fixture.h"
@@ -320,6 +322,28 @@ TEST_F(OlderDatabaseTest, ALostDatabaseIsMissedEvenIfTheVaultIsEmpty) {
       "/vantro.db is missing, but vault/ holds no files, and its database was "
       "last written on "))
       << opened.error().sentence;
+}
+
+// It runs while devices send: bytes that are just being filed have no record for a
+// moment.
+TEST_F(RecoveryTest, TakesNothingForUnrecordedThatIsBeingFiled) {
+  std::atomic<bool> done = false;
+  std::thread devices([&] {
+    for (int i = 0; i < 300; ++i) {
+      EXPECT_TRUE(deposit("192.0.2.7", "x.cfg", "config " + std::to_string(i)));
+    }
+    done = true;
+  });
+  int runs = 0;
+  do {
+    const auto found = upkeep::VaultComparison(*repository_, log_).run();
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->clean());
+    ++runs;
+  } while (!done);
+  devices.join();
+  EXPECT_GT(runs, 1);
+  EXPECT_TRUE(repository_->unrecorded.list().empty());
 }
 
 }  // namespace

@@ -6,6 +6,7 @@
 
 #include "tests/fakes/eventually.h"
 #include "tests/fakes/repository_fixture.h"
+#include "tests/fakes/start_up.h"
 #include "upkeep/restore.h"
 #include "upkeep/snapshot_list.h"
 
@@ -51,7 +52,7 @@ class SnapshotTest : public fakes::RepositoryFixture {
     fs::remove_all(state());
     fs::rename(restored(), state());
     open();
-    const auto report = upkeep::recover(*repository_, clock_.wall(), log_);
+    const auto report = fakes::start_up(*repository_, clock_.wall(), log_);
     ASSERT_TRUE(report) << report.error().sentence;
   }
 };

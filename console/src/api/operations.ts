@@ -967,6 +967,7 @@ export interface OfferChanges {
 /** offers */
 export interface OfferList {
   readonly offers: readonly (Offer)[];
+  readonly in_all: number;
 }
 
 /** an offer that was made or changed */
@@ -2734,6 +2735,9 @@ export interface Operations {
   "GET /v1/offers": {
     asked: {
       readonly at?: string;
+      readonly text?: string;
+      readonly limit?: number;
+      readonly skip?: number;
     };
     body: undefined;
     answer: OfferList;
