@@ -181,11 +181,10 @@ const Shape& shape_of<Offer>() {
 template <>
 const Shape& shape_of<OfferList>() {
   using T = OfferList;
-  static const Shape shape =
-      ShapeOf<T>("OfferList", "offers")
-          .field<&T::offers>("offers", "by name")
-          .field<&T::in_all>("in_all", "all rows, shown or not")
-          .done();
+  static const Shape shape = ShapeOf<T>("OfferList", "offers")
+                                 .field<&T::offers>("offers", "by name")
+                                 .field<&T::in_all>("in_all", "all rows, shown or not")
+                                 .done();
   return shape;
 }
 
