@@ -1,9 +1,7 @@
 #include "upkeep/vault_comparison.h"
 
-#include <cstdint>
+#include <algorithm>
 #include <fmt/format.h>
-#include <map>
-#include <set>
 #include <shared_mutex>
 
 namespace vantro::upkeep {
@@ -49,28 +47,50 @@ base::Outcome<VaultFindings> VaultComparison::run() {
 }
 
 // A million files need no more memory than those of a shelf, some thousand.
-base::Outcome<void> VaultComparison::compare_shelf(const std::string& shelf,
-                                                   VaultFindings& findings) {
-  // Nobody files or removes bytes meanwhile: a file that is filed has no record for a
-  // moment.
-  const std::unique_lock vault(repository_.vault_mutex);
-  const auto files = repository_.folder.list_vault(shelf);
+base::Outcome<VaultComparison::Shelf> VaultComparison::read_shelf(
+    const std::string& digits) const {
+  auto files = repository_.folder.list_vault(digits);
   if (!files) return base::refuse(files.error());
-  std::map<std::string, std::uint64_t> stored;
-  std::set<std::string> sealed;
-  for (const auto& file : *files) {
+  Shelf shelf;
+  shelf.files = std::move(*files);
+  for (const auto& file : shelf.files) {
     if (file.sealed) {
-      sealed.insert(file.name);
+      shelf.sealed.insert(file.name);
     } else {
-      stored.emplace(file.name, file.size);
+      shelf.stored.emplace(file.name, file.size);
     }
   }
-  std::map<std::string, std::uint64_t> recorded;
   for (const auto& contents :
-       {repository_.catalog.contents(shelf), repository_.backups.contents(shelf)}) {
+       {repository_.catalog.contents(digits), repository_.backups.contents(digits)}) {
     if (!contents) return base::refuse(contents.error());
-    recorded.insert(contents->begin(), contents->end());
+    shelf.recorded.insert(contents->begin(), contents->end());
   }
+  return shelf;
+}
+
+// Encrypted ones are in two forms for a moment; their content is checked when it is read.
+bool VaultComparison::Shelf::in_order() const {
+  const auto is_recorded = [&](const auto& file) { return recorded.contains(file.name); };
+  const auto is_stored = [&](const auto& one) {
+    const auto found = stored.find(one.first);
+    return found == stored.end() ? sealed.contains(one.first)
+                                 : found->second == one.second;
+  };
+  return std::all_of(files.begin(), files.end(), is_recorded) &&
+         std::all_of(recorded.begin(), recorded.end(), is_stored);
+}
+
+base::Outcome<void> VaultComparison::compare_shelf(const std::string& digits,
+                                                   VaultFindings& findings) {
+  // First beside the others: uploads must not wait while a healthy vault is read.
+  const auto first_look = read_shelf(digits);
+  if (!first_look) return base::refuse(first_look.error());
+  if (first_look->in_order()) return {};
+  // Then nobody files or removes bytes: a file that is filed has no record for a moment.
+  const std::unique_lock vault(repository_.vault_mutex);
+  const auto shelf = read_shelf(digits);
+  if (!shelf) return base::refuse(shelf.error());
+  const auto& [files, stored, sealed, recorded] = *shelf;
   std::vector<std::string> lost;
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
@@ -92,7 +112,7 @@ base::Outcome<void> VaultComparison::compare_shelf(const std::string& shelf,
     }
   }
   std::vector<repository::UnrecordedFile> unrecorded;
-  for (const auto& file : *files) {
+  for (const auto& file : files) {
     if (!recorded.contains(file.name)) unrecorded.push_back({false, file});
   }
   findings.unrecorded += unrecorded.size();

@@ -6,6 +6,9 @@
 
 #include <atomic>
 #include <cstddef>
+#include <cstdint>
+#include <map>
+#include <set>
 #include <string>
 #include <thread>
 #include <vector>
@@ -41,7 +44,17 @@ class VaultComparison {
   base::Outcome<VaultFindings> run();
 
  private:
-  base::Outcome<void> compare_shelf(const std::string& shelf, VaultFindings& findings);
+  // The files and records whose SHA-256 begins with two digits.
+  struct Shelf {
+    std::vector<store::StoredFile> files;
+    std::map<std::string, std::uint64_t> stored;  // sizes of the plain ones
+    std::set<std::string> sealed;                 // encrypted ones
+    std::map<std::string, std::uint64_t> recorded;
+    bool in_order() const;
+  };
+
+  base::Outcome<Shelf> read_shelf(const std::string& digits) const;
+  base::Outcome<void> compare_shelf(const std::string& digits, VaultFindings& findings);
 
   repository::Repository& repository_;
   base::Log log_;
