@@ -1,6 +1,6 @@
 // How the usual operations, the start and the memory change as a server's contents grow.
 //
-//   vantro-bench-growth [--only LETTERS] [--most N] [--rounds N] [--data FILE]
+//   vantro-bench-growth [--only LETTERS] [--most N] [--rounds N]
 //   vantro-bench-growth --make FOLDER [--only LETTER] [--most N]   only the state folder
 //
 //   i  images, each on offer              o  offers of one image
@@ -9,8 +9,8 @@
 //
 // Each is made in powers of ten, from 100 (images, offers, devices, revisions), 10,000
 // (rows) or 10 (transfers) on. The real vantrod is started on each; its operations are
-// called over its own sockets, one after the other, `rounds` times. Told are the medians.
-// --data: the same as lines for scripts/growth, which draws them.
+// called over its own sockets, one after the other, `rounds` times. Told are the medians,
+// as lines for scripts/growth.
 #include <CLI/CLI.hpp>
 #include <arpa/inet.h>
 #include <chrono>
@@ -55,7 +55,7 @@ class Caller {
   // Milliseconds. Throws if the answer has another status than one of the two.
   double call(const char* method, const std::string& url, const std::string& body,
               long status, long or_status = 0) {
-    received_ = 0;
+    begin_.clear();
     ::curl_easy_setopt(curl_, CURLOPT_URL, url.c_str());
     ::curl_easy_setopt(curl_, CURLOPT_CUSTOMREQUEST, method);
     ::curl_easy_setopt(curl_, CURLOPT_POSTFIELDS, body.empty() ? nullptr : body.data());
@@ -69,73 +69,44 @@ class Caller {
     long got = 0;
     ::curl_easy_getinfo(curl_, CURLINFO_RESPONSE_CODE, &got);
     if (code != CURLE_OK || (got != status && got != or_status)) {
-      throw std::runtime_error(
-          fmt::format("{} {}: {} {}", method, url, got, ::curl_easy_strerror(code)));
+      throw std::runtime_error(fmt::format("{} {}: {} {}: {}", method, url, got,
+                                           ::curl_easy_strerror(code), begin_));
     }
     return took.count();
   }
 
  private:
-  static std::size_t take(char*, std::size_t size, std::size_t count, void* self) {
-    static_cast<Caller*>(self)->received_ += size * count;
+  static std::size_t take(char* bytes, std::size_t size, std::size_t count, void* self) {
+    constexpr std::size_t kMostShown = 300;
+    auto& begin = static_cast<Caller*>(self)->begin_;
+    begin.append(bytes, std::min(size * count, kMostShown - begin.size()));
     return size * count;
   }
   CURL* curl_;
-  std::size_t received_ = 0;
+  std::string begin_;  // of the answer
 };
 
-struct Column {
-  std::string title;  // with its unit
-  std::vector<double> values;
-};
-
-// A table for what grows: one row for each count.
-class Table {
+// A line for each value: what grows, how many of it, the value's title with its unit, the
+// value. scripts/growth makes tables and plots of them.
+class Values {
  public:
-  explicit Table(std::string what, std::FILE* data)
-      : what_(std::move(what)), data_(data) {}
-  void add(std::int64_t count, const std::string& title, double value) {
-    if (counts_.empty() || counts_.back() != count) counts_.push_back(count);
-    auto found = std::find_if(columns_.begin(), columns_.end(),
-                              [&](const auto& one) { return one.title == title; });
-    if (found == columns_.end()) found = columns_.insert(columns_.end(), {title, {}});
-    found->values.push_back(value);
-    if (data_ != nullptr) {
-      std::fprintf(data_, "%s\t%lld\t%s\t%.3f\n", what_.c_str(),
-                   static_cast<long long>(count), title.c_str(), value);
-      std::fflush(data_);
-    }
-    std::fprintf(stderr, "%s %lld: %s %.3f\n", what_.c_str(),
-                 static_cast<long long>(count), title.c_str(), value);
-  }
-  void print() const {
-    std::printf("\n| %s |", what_.c_str());
-    for (const auto& one : columns_) std::printf(" %s |", one.title.c_str());
-    std::printf("\n| --- |");
-    for (std::size_t i = 0; i < columns_.size(); ++i) std::printf(" --- |");
-    for (std::size_t row = 0; row < counts_.size(); ++row) {
-      std::printf("\n| %lld |", static_cast<long long>(counts_[row]));
-      for (const auto& one : columns_) {
-        const auto value = one.values[row];
-        std::printf(value < 10 ? " %.2f |" : " %.0f |", value);
-      }
-    }
-    std::printf("\n");
+  explicit Values(std::string what) : what_(std::move(what)) {}
+  void add(std::int64_t count, const std::string& title, double value) const {
+    std::printf("%s\t%lld\t%s\t%.3f\n", what_.c_str(), static_cast<long long>(count),
+                title.c_str(), value);
+    std::fflush(stdout);
   }
 
  private:
   std::string what_;
-  std::FILE* data_;
-  std::vector<std::int64_t> counts_;
-  std::vector<Column> columns_;
 };
 
 class Growth {
  public:
-  Growth(int rounds, std::FILE* data) : rounds_(rounds), data_(data) {}
+  explicit Growth(int rounds) : rounds_(rounds) {}
 
   void measure(const std::string& title, Grows what, std::int64_t from, std::int64_t to) {
-    Table table(title, data_);
+    const Values table(title);
     for (auto count = from; count <= to; count *= 10) {
       const RealServer server(kSettings, 1000, [&](const std::string& state) {
         make_grown(state, what, count);
@@ -143,14 +114,13 @@ class Growth {
       table.add(count, "start, ms", server.start_seconds() * 1000);
       table.add(count, "memory, MiB", server.memory() / kMiB);
       operations(table, count, server, what);
-      table.add(count, "memory then, MiB", server.memory() / kMiB);
+      table.add(count, "memory after these calls, MiB", server.memory() / kMiB);
     }
-    table.print();
   }
 
   // Devices that have asked for an image, and do not acknowledge the first block.
   void transfers(std::int64_t to) {
-    Table table("Concurrent transfers", data_);
+    const Values table("Concurrent transfers");
     for (std::int64_t count = 10; count <= to; count *= 10) {
       const RealServer server(kSettings, 1 << 20);
       const auto before = server.memory();
@@ -161,7 +131,6 @@ class Growth {
                 (server.memory() - before) / 1024 / static_cast<double>(count));
       operations(table, count, server, Grows::kOffers);
     }
-    table.print();
   }
 
  private:
@@ -176,7 +145,7 @@ class Growth {
     return median(times);
   }
 
-  void operations(Table& table, std::int64_t count, const RealServer& server,
+  void operations(const Values& table, std::int64_t count, const RealServer& server,
                   Grows what) const {
     Caller people(server.folder() + "/state/management.sock");
     Caller device;
@@ -263,7 +232,6 @@ class Growth {
   }
 
   int rounds_;
-  std::FILE* data_;
 };
 
 const std::map<char, Grows> kKinds{{'i', Grows::kImages},
@@ -272,8 +240,8 @@ const std::map<char, Grows> kKinds{{'i', Grows::kImages},
                                    {'r', Grows::kRevisions},
                                    {'l', Grows::kLedgerRows}};
 
-void run(const std::string& only, std::int64_t most, int rounds, std::FILE* data) {
-  Growth growth(rounds, data);
+void run(const std::string& only, std::int64_t most, int rounds) {
+  Growth growth(rounds);
   const auto wanted = [&](char part) { return only.find(part) != std::string::npos; };
   if (wanted('i')) growth.measure("Images", Grows::kImages, 100, most);
   if (wanted('o')) growth.measure("Offers", Grows::kOffers, 100, most);
@@ -290,7 +258,6 @@ int main(int argc, char** argv) try {
   using namespace vantro::bench;
   CLI::App app{"how a server behaves as its contents grow"};
   std::string only = "iodrlt";
-  std::string file;
   std::string folder;
   std::int64_t most = 1'000'000;
   int rounds = 5;
@@ -298,7 +265,6 @@ int main(int argc, char** argv) try {
   app.add_option("--most", most, "the largest count")->check(CLI::Range(100, 10'000'000));
   app.add_option("--rounds", rounds, "calls of each operation")
       ->check(CLI::Range(1, 100));
-  app.add_option("--data", file, "write the values to this file, too");
   app.add_option("--make", folder,
                  "only make a state folder with the largest count, to try things on");
   CLI11_PARSE(app, argc, argv);
@@ -306,17 +272,18 @@ int main(int argc, char** argv) try {
     make_grown(folder, kKinds.at(only.at(0)), most);
     return 0;
   }
-  rlimit limit{};
-  ::getrlimit(RLIMIT_NOFILE, &limit);
-  limit.rlim_cur = limit.rlim_max;
-  ::setrlimit(RLIMIT_NOFILE, &limit);
+  // As the service's unit has it, for 10,000 transfers. Root may raise its limit.
+  rlimit limit{65536, 65536};
+  if (::setrlimit(RLIMIT_NOFILE, &limit) != 0) {
+    ::getrlimit(RLIMIT_NOFILE, &limit);
+    limit.rlim_cur = limit.rlim_max;
+    ::setrlimit(RLIMIT_NOFILE, &limit);
+  }
   constexpr std::uint64_t kOwnDisk = std::uint64_t{24} << 30;
   if (const auto why = use_own_disk(kOwnDisk); !why.empty()) {
     std::fprintf(stderr, "This machine's disk decides as well (%s).\n", why.c_str());
   }
-  std::FILE* data = file.empty() ? nullptr : std::fopen(file.c_str(), "w");
-  run(only, most, rounds, data);
-  if (data != nullptr) std::fclose(data);
+  run(only, most, rounds);
 } catch (const std::exception& error) {
   std::fprintf(stderr, "vantro-bench-growth: %s\n", error.what());
   return 1;

@@ -71,8 +71,8 @@ void pin_certificate(void* ssl_ctx, CertificatePin& pin) {
 
 namespace {
 
-// Records that wait for the socket. OpenSSL sends each record by itself, which for 16 KiB
-// costs as much as encrypting it; gathered, a dozen of them take one system call.
+// Records that wait for the socket. OpenSSL sends each record of 16 KiB by itself;
+// gathered, a dozen of them take one system call.
 class Gathered {
  public:
   std::size_t size() const { return bytes_.size() - sent_; }

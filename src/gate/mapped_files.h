@@ -3,6 +3,8 @@
 // it.
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
 #include <map>
 #include <memory>
 #include <utility>
@@ -24,6 +26,8 @@ class MappedFiles {
   using Key = std::pair<std::uint64_t, std::uint64_t>;
   base::Mutex mutex_;
   std::map<Key, std::weak_ptr<const base::MappedFile>> files_ VANTRO_GUARDED_BY(mutex_);
+  // With so many, those that nobody sends any more are forgotten.
+  std::size_t clear_at_ VANTRO_GUARDED_BY(mutex_) = 16;
 };
 
 }  // namespace vantro::gate

@@ -1,17 +1,13 @@
 #include "net/tcp_stream.h"
 
 #include <algorithm>
-#include <array>
 #include <cerrno>
 #include <cstring>
-#include <fcntl.h>
 #include <linux/sockios.h>
 #include <sys/ioctl.h>
-#include <sys/mman.h>
 #include <sys/sendfile.h>
 #include <sys/socket.h>
 #include <unistd.h>
-#include <vector>
 
 namespace vantro::net {
 namespace {

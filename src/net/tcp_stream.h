@@ -14,7 +14,7 @@
 namespace vantro::net {
 
 // Not thread-safe; for the I/O thread. Files are sent from the page cache: a caller that
-// must not wait for a disk asks PageCheck first.
+// must not wait for a disk asks base::MappedFile first.
 class TcpStream {
  public:
   enum class Step {

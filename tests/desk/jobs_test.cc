@@ -353,8 +353,11 @@ TEST_F(JobsTest, ManyAreReadyAsEachByItself) {
     const auto b = many.readiness(*device, *aim, {});
     ASSERT_EQ(a->checks.size(), b->checks.size());
     for (std::size_t i = 0; i < a->checks.size(); ++i) {
-      EXPECT_EQ(a->checks[i].fact, b->checks[i].fact) << name << a->checks[i].name;
+      EXPECT_EQ(a->checks[i].name, b->checks[i].name);
       EXPECT_EQ(a->checks[i].verdict, b->checks[i].verdict);
+      // It says what is free on the disk, where others write meanwhile.
+      if (a->checks[i].name == "server in order") continue;
+      EXPECT_EQ(a->checks[i].fact, b->checks[i].fact) << name << a->checks[i].name;
     }
   }
 }
