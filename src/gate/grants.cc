@@ -83,7 +83,7 @@ base::Outcome<void> ReadGrant::read(std::uint64_t offset,
     return {};
   }
   for (std::size_t have = 0; have < to.size();) {
-    const auto got = ::pread(file_.get(), to.data() + have, to.size() - have,
+    const auto got = ::pread(file(), to.data() + have, to.size() - have,
                              static_cast<off_t>(offset + have));
     if (got < 0 && errno == EINTR) continue;
     if (got < 0) {
@@ -107,16 +107,15 @@ bool ReadGrant::read_now(std::uint64_t offset, std::size_t count,
   }
   const iovec part{bytes.data(), count};
   // Short or refused if a page is not in memory, or the file system does not support it.
-  const auto got =
-      ::preadv2(file_.get(), &part, 1, static_cast<off_t>(offset), RWF_NOWAIT);
+  const auto got = ::preadv2(file(), &part, 1, static_cast<off_t>(offset), RWF_NOWAIT);
   return got == static_cast<ssize_t>(count);
 }
 
 std::optional<base::ByteView> ReadGrant::in_memory(std::uint64_t offset,
                                                    std::size_t count) const {
   if (found_.text) return base::as_bytes(*found_.text).subspan(offset, count);
-  if (!mapped_ || !mapped_->in_memory(offset, count)) return std::nullopt;
-  return mapped_->view(offset, count);
+  if (!shared_ || !shared_->mapped.in_memory(offset, count)) return std::nullopt;
+  return shared_->mapped.view(offset, count);
 }
 
 // -- WriteGrant --

@@ -15,11 +15,11 @@
 #include <vector>
 
 #include "backup/revision.h"
-#include "base/mapped_file.h"
 #include "base/outcome.h"
 #include "base/unique_fd.h"
 #include "crypto/digests.h"
 #include "gate/admission.h"
+#include "gate/mapped_files.h"
 #include "gate/transfers.h"
 #include "gate/tree.h"
 
@@ -72,7 +72,7 @@ class ReadGrant {
   Transfer& transfer() { return transfer_; }
 
   // The open file, for sending it without reading it; -1 if found().text is to be sent.
-  int file() const { return file_.get(); }
+  int file() const { return shared_ ? shared_->file.get() : file_.get(); }
 
   // Exactly `count` bytes. kCorrupt if the file ends before. `spare` is memory to use, if
   // it is large enough.
@@ -90,17 +90,17 @@ class ReadGrant {
 
  private:
   friend class Gate;
-  // `mapped`: the same file, or null.
-  ReadGrant(Found found, base::UniqueFd file,
-            std::shared_ptr<const base::MappedFile> mapped, Transfer transfer)
+  // `file` or `shared`; neither, if found.text is to be sent.
+  ReadGrant(Found found, base::UniqueFd file, std::shared_ptr<const SentFile> shared,
+            Transfer transfer)
       : found_(std::move(found)),
         file_(std::move(file)),
-        mapped_(std::move(mapped)),
+        shared_(std::move(shared)),
         transfer_(std::move(transfer)) {}
 
   Found found_;
   base::UniqueFd file_;
-  std::shared_ptr<const base::MappedFile> mapped_;
+  std::shared_ptr<const SentFile> shared_;
   Transfer transfer_;
 };
 

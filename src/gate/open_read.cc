@@ -391,8 +391,8 @@ base::Outcome<ReadGrant> Gate::open_read(const Asker& asker, Place place, Found 
   if (!part && !found.text && !found.backup && !found.canary)
     start.sha256 = found.digests.sha256;
   if (!found.text) start.caution = found.caution;
-  auto mapped = workings_->mapping_for(asker, file.get(), found.size);
-  return ReadGrant(std::move(found), std::move(file), std::move(mapped),
+  auto shared = workings_->shared_with_others(asker, file, found.size);
+  return ReadGrant(std::move(found), std::move(file), std::move(shared),
                    Transfer(*workings_, std::move(start), std::move(place)));
 }
 
@@ -444,8 +444,8 @@ base::Outcome<ReadGrant> Gate::open_push(const Asker& asker, const catalog::Imag
   found.size = image.size;
   found.digests = image.digests;
   found.rescue = start.rescue;
-  auto mapped = workings_->mapping_for(asker, file->get(), found.size);
-  return ReadGrant(std::move(found), std::move(*file), std::move(mapped),
+  auto shared = workings_->shared_with_others(asker, *file, found.size);
+  return ReadGrant(std::move(found), std::move(*file), std::move(shared),
                    Transfer(*workings_, std::move(start), std::nullopt));
 }
 

@@ -105,11 +105,11 @@ probe::Report Workings::look_inside(int fd, std::uint64_t size,
   return report;
 }
 
-std::shared_ptr<const base::MappedFile> Workings::mapping_for(const Asker& asker,
-                                                              int file,
-                                                              std::uint64_t size) {
-  if (asker.protocol != "tftp" || file < 0 || size == 0) return nullptr;
-  return mapped_files.of(file, size);
+std::shared_ptr<const SentFile> Workings::shared_with_others(const Asker& asker,
+                                                             base::UniqueFd& file,
+                                                             std::uint64_t size) {
+  if (asker.protocol != "tftp" || !file || size == 0) return nullptr;
+  return mapped_files.share(file, size);
 }
 
 base::Outcome<bool> Workings::same_as_image(const backup::Revision& revision) const {

@@ -60,10 +60,11 @@ struct Workings {
   // Looks into a file in a process of its own, which takes up to the configured time.
   probe::Report look_inside(int fd, std::uint64_t size,
                             const probe::Onlooker& onlooker) const;
-  // Only TFTP sends a file in pieces that it builds itself; null for the others, and
-  // without a file.
-  std::shared_ptr<const base::MappedFile> mapping_for(const Asker& asker, int file,
-                                                      std::uint64_t size);
+  // As MappedFiles::share(). Only TFTP sends a file in pieces that it builds itself; null
+  // for the others, and without a file.
+  std::shared_ptr<const SentFile> shared_with_others(const Asker& asker,
+                                                     base::UniqueFd& file,
+                                                     std::uint64_t size);
   // Whether the catalogue has an image of its size: it is that one, or an interrupted
   // copy of it.
   base::Outcome<bool> same_as_image(const backup::Revision& revision) const;
