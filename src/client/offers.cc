@@ -86,7 +86,8 @@ struct ListOptions {
 
 Done list_offers(const Context& context, const ListOptions& options) {
   auto asked = options.asked;
-  asked.limit = options.limit;
+  // Programs that read rows get all of them: nothing there would tell of the others.
+  if (!context.view.csv && !context.view.json_lines) asked.limit = options.limit;
   const auto& at = options.at;
   if (!at.empty()) {
     auto time = past_iso(context, at);
@@ -237,7 +238,8 @@ void offer_commands(const Command& top) {
                                 [&o](const Context& c) { return list_offers(c, o); });
     list.value("--at", o.at, "Show what was on offer at this time");
     list.value("--name", o.asked.text, "Only names that contain this");
-    list.value("--limit", o.limit, "Show at most this many rows")
+    list.value("--limit", o.limit,
+               "Show at most this many rows; not with --csv and --jsonl")
         .show_default()
         .range(1, INT64_MAX);
     list.shows_list()

@@ -19,14 +19,18 @@ VaultComparison::~VaultComparison() {
 }
 
 void VaultComparison::start() {
-  thread_ = std::thread([this] {
+  const auto failed = [this](const std::string& why) {
+    const auto sentence = fmt::format(
+        "the vault was not compared with the database: {}; restart vantrod to try again",
+        why);
+    log_.error(sentence);
+    repository_.troubles.set("vault-comparison", {sentence});
+  };
+  thread_ = std::thread([this, failed] {
     try {
-      if (const auto done = run(); !done) {
-        log_.error("the vault was not compared with the database",
-                   {{"why", done.error().sentence}});
-      }
+      if (const auto done = run(); !done) failed(done.error().sentence);
     } catch (const std::exception& error) {
-      log_.error("the vault was not compared with the database", {{"why", error.what()}});
+      failed(error.what());
     }
   });
 }

@@ -148,8 +148,10 @@ void Exchange::plan_again() {
 }
 
 void Exchange::plan(base::Instant when) {
+  // In this order: without memory the old entry stays.
+  const auto entry = timetable_.add(when, shared_from_this());
   if (planned_) timetable_.remove(*planned_);
-  planned_ = timetable_.add(when, shared_from_this());
+  planned_ = entry;
 }
 
 void Exchange::supersede() {

@@ -21,8 +21,8 @@
 // was sent, which shows a gap to a peer that misses some, and is acknowledged again by
 // one that has all.
 //
-// File bytes are requested in chunks, ahead of need; at most the window and two chunks
-// are in memory, and nothing of a file that is sent from where it lies.
+// The session requests file bytes in chunks, ahead of need. It holds at most the window
+// and two chunks in memory, or none if the driver gives it views of mapped memory.
 #pragma once
 
 #include <deque>
