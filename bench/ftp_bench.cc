@@ -9,6 +9,7 @@
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
+#include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
 #include <memory>
@@ -18,10 +19,12 @@
 #include <unistd.h>
 #include <vector>
 
+#include "base/unique_fd.h"
 #include "bench/bench_main.h"
 #include "bench/limits.h"
 #include "bench/real_server.h"
 #include "bench/tcp_peers.h"
+#include "bench/tls_reader.h"
 
 namespace vantro::bench {
 namespace {
@@ -30,7 +33,6 @@ using Clock = std::chrono::steady_clock;
 
 constexpr std::size_t kImage = std::size_t{1} << 30;
 constexpr const char* kSettings =
-    "[ftp]\nidle_s = 3600\n"
     "[limits]\nconnections = 20000\nconnections_per_device = 20000\n"
     "transfers_per_device = 20000\ntransfers_per_network = 20000\n"
     "transfers = 20000\ndeposited_per_day = \"10000 GiB\"\n";
@@ -38,9 +40,15 @@ constexpr const char* kSettings =
 // A logged-in client that does as little as it can.
 class Client {
  public:
-  explicit Client(std::uint16_t port) : fd_(connect_to(port)) {
+  explicit Client(std::uint16_t port, bool over_tls = false) : fd_(connect_to(port)) {
     if (fd_ < 0) throw std::runtime_error("no connection");
     reply("220");
+    if (over_tls) {
+      say("AUTH TLS", "234");
+      tls_ = std::make_unique<TlsPeer>(fd_);
+      say("PBSZ 0", "200");
+      say("PROT P", "200");
+    }
     say("USER anonymous", "331");
     say("PASS x", "230");
   }
@@ -54,6 +62,7 @@ class Client {
   }
   void send(const std::string& line) {
     const auto text = line + "\r\n";
+    if (tls_) return tls_->send(text);
     if (::send(fd_, text.data(), text.size(), MSG_NOSIGNAL) < 0) {
       throw std::runtime_error("a command could not be sent");
     }
@@ -62,10 +71,9 @@ class Client {
   std::string reply(const char* code) {
     std::size_t end = 0;
     while ((end = waiting_.find("\r\n")) == std::string::npos) {
-      char buffer[4096];
-      const auto got = ::recv(fd_, buffer, sizeof buffer, 0);
-      if (got <= 0) throw std::runtime_error("a reply broke off");
-      waiting_.append(buffer, static_cast<std::size_t>(got));
+      const auto more = receive();
+      if (more.empty()) throw std::runtime_error("a reply broke off");
+      waiting_ += more;
     }
     auto line = waiting_.substr(0, end);
     waiting_.erase(0, end + 2);
@@ -82,7 +90,15 @@ class Client {
   }
 
  private:
+  std::string receive() {
+    if (tls_) return tls_->receive();
+    char buffer[4096];
+    const auto got = ::recv(fd_, buffer, sizeof buffer, 0);
+    return got <= 0 ? std::string() : std::string(buffer, static_cast<std::size_t>(got));
+  }
+
   int fd_;
+  std::unique_ptr<TlsPeer> tls_;
   std::string waiting_;
 };
 
@@ -107,7 +123,8 @@ std::vector<double> fetch_together(std::uint16_t port, const std::string& name,
 double store(std::uint16_t port, const std::string& name, std::size_t bytes) {
   Client client(port);
   const int data = client.data();
-  const std::vector<char> piece(1 << 20, 'u');
+  std::vector<char> piece(1 << 20, '\0');
+  std::copy(name.begin(), name.end(), piece.begin());
   const auto begin = Clock::now();
   client.say("STOR " + name, "150");
   for (std::size_t done = 0; done < bytes;) {
@@ -164,15 +181,32 @@ class Bench {
   void upload(const RealServer& server) {
     std::vector<double> digests, disk, ours;
     for (int i = 0; i < rounds_; ++i) {
-      digests.push_back(digest_limit(kImage));
+      digests.push_back(sha256_limit(kImage));
       disk.push_back(disk_limit(server.folder(), kImage));
       ours.push_back(kImage / store(server.ftp_port(), fmt::format("up-{}", i), kImage));
+      server.settle();  // the other digests are computed now
     }
     const auto limit = std::min(median(digests), median(disk));
-    report_.line("(c) four digests on two threads", rate_text(median(digests)), "", "");
+    report_.line("(c) SHA-256 on one thread", rate_text(median(digests)), "", "");
     report_.line("(c) write and sync of 1 GiB", rate_text(median(disk)), "", "");
     report_.line("(c) an upload of 1 GiB, beside the slower", rate_text(limit),
                  rate_text(median(ours)), ratio_text(median(ours) / limit));
+  }
+
+  void over_tls(const RealServer& server) {
+    TlsRounds rounds;
+    for (int i = 0; i < rounds_; ++i) {
+      Client client(server.ftp_port(), true);
+      const base::UniqueFd data(client.data());
+      rounds.add(server, kImage, [&] {
+        const auto begin = Clock::now();
+        client.send(std::string("RETR ") + RealServer::kImage);
+        TlsPeer peer(data.get());
+        peer.drain(kImage);
+        return std::chrono::duration<double>(Clock::now() - begin).count();
+      });
+    }
+    rounds.report(report_, "(e)", "FTPS");
   }
 
   void idle(const RealServer& server) {
@@ -216,12 +250,18 @@ class Bench {
 
 int main(int argc, char** argv) {
   using namespace vantro::bench;
-  return bench_main(argc, argv, "FTP", "abcd", [](const Choice& choice) {
-    const RealServer server(kSettings, kImage);
+  return bench_main(argc, argv, "FTP", "abcde", [](const Choice& choice) {
+    const auto files =
+        make_certificate_files(std::filesystem::temp_directory_path().string());
+    const RealServer server(
+        fmt::format("{}[ftp]\nidle_s = 3600\ncertificate = \"{}\"\nkey = \"{}\"\n",
+                    kSettings, files.certificate, files.key),
+        kImage);
     Bench bench(choice.rounds, choice.markdown);
     if (choice.wanted('d')) bench.idle(server);
     if (choice.wanted('a')) bench.one(server);
     if (choice.wanted('b')) bench.many(server);
     if (choice.wanted('c')) bench.upload(server);
+    if (choice.wanted('e')) bench.over_tls(server);
   });
 }

@@ -16,6 +16,7 @@
 #include <unistd.h>
 #include <vector>
 
+#include "bench/bare_receiver.h"
 #include "bench/bench_main.h"
 #include "bench/limits.h"
 #include "bench/real_server.h"
@@ -120,17 +121,26 @@ class Bench {
   }
 
   void upload(const RealServer& server) {
-    std::vector<double> digests, disk, ours;
+    std::vector<double> digests, disk, ours, bare, late;
+    const BareReceiver receiver(server.folder());
     for (int i = 0; i < rounds_; ++i) {
-      digests.push_back(digest_limit(kImage));
+      digests.push_back(sha256_limit(kImage));
       disk.push_back(disk_limit(server.folder(), kImage));
-      ours.push_back(kImage / put(server.http_port(), fmt::format("up-{}", i), kImage));
+      const auto name = fmt::format("up-{}", i);
+      bare.push_back(kImage / put(receiver.port(), name, kImage));
+      ours.push_back(kImage / put(server.http_port(), name, kImage));
+      // The other digests are computed now.
+      late.push_back(server.settle());
     }
     const auto limit = std::min(median(digests), median(disk));
-    report_.line("(c) four digests on two threads", rate_text(median(digests)), "", "");
+    report_.line("(c) SHA-256 on one thread", rate_text(median(digests)), "", "");
     report_.line("(c) write and sync of 1 GiB", rate_text(median(disk)), "", "");
     report_.line("(c) an upload of 1 GiB, beside the slower", rate_text(limit),
                  rate_text(median(ours)), ratio_text(median(ours) / limit));
+    report_.line("(c) the same beside a bare program", rate_text(median(bare)),
+                 rate_text(median(ours)), ratio_text(median(ours) / median(bare)));
+    report_.line("(c) from the answer until all digests are there", "",
+                 fmt::format("{:.1f} s", median(late)), "");
   }
 
   void small(const RealServer& server) {
@@ -191,21 +201,13 @@ class Bench {
                  ratio_text(median(beside) / median(alone)));
   }
 
-  // Client and server encrypt on the same cores: with two, each has one.
   void over_tls(const RealServer& server, std::uint16_t port) {
-    std::vector<double> cipher, ours, cpu;
+    TlsRounds rounds;
     for (int i = 0; i < rounds_; ++i) {
-      cipher.push_back(record_cipher_limit());
-      const auto before = server.cpu();
-      ours.push_back(kImage / read_over_tls(port, RealServer::kImage, kImage));
-      cpu.push_back((server.cpu() - before) * kGiB / kImage);
+      rounds.add(server, kImage,
+                 [&] { return read_over_tls(port, RealServer::kImage, kImage); });
     }
-    report_.line("(g) HTTPS: 1 download of 1 GiB, beside the cipher on one core",
-                 rate_text(median(cipher)), rate_text(median(ours)),
-                 ratio_text(median(ours) / median(cipher)));
-    report_.line("(g) processor for a GiB: the cipher, the server",
-                 fmt::format("{:.2f} s", kGiB / median(cipher)),
-                 fmt::format("{:.2f} s", median(cpu)), "");
+    rounds.report(report_, "(g)", "HTTPS");
   }
 
  private:

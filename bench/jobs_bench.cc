@@ -143,8 +143,8 @@ void measure_readiness(int rounds) {
   std::filesystem::remove_all(folder);
   {
     const base::SystemClock clock;
-    auto repository = sound(
-        repository::Repository::open(folder.string(), clock, base::Log(), {}, false));
+    auto repository =
+        sound(repository::Repository::open(folder.string(), clock, base::Log(), {}, {}));
     fill(*repository);
     gate::Config config;
     // The devices' addresses are of no private network.

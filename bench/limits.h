@@ -6,8 +6,8 @@
 
 namespace vantro::bench {
 
-// Four digests on two threads, as well balanced as they can be; bytes per second.
-double digest_limit(std::size_t bytes);
+// SHA-256 alone, on one thread; bytes per second.
+double sha256_limit(std::size_t bytes);
 // Written and synced; bytes per second. Throws std::runtime_error on a full disk.
 double disk_limit(const std::string& folder, std::size_t bytes);
 

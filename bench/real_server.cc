@@ -1,6 +1,7 @@
 #include "bench/real_server.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <filesystem>
@@ -9,6 +10,7 @@
 #include <iterator>
 #include <sstream>
 #include <stdexcept>
+#include <thread>
 #include <unistd.h>
 
 namespace vantro::bench {
@@ -45,7 +47,8 @@ RealServer::RealServer(const std::string& settings, std::size_t size,
   http_port_ = number_behind("HTTP listens on 127.0.0.1:");
   {
     std::ofstream out(image());
-    const std::string piece(1 << 20, 'i');
+    std::string piece(1 << 20, 'i');
+    piece.front() = '\0';  // binary, as images are
     for (std::size_t left = size; left > 0;) {
       const auto count = std::min(left, piece.size());
       out.write(piece.data(), static_cast<std::streamsize>(count));
@@ -62,6 +65,7 @@ RealServer::~RealServer() {
 
 void RealServer::add(const std::string& file) const {
   vantro({"image", "add", file, "--yes"});
+  settle();
 }
 
 void RealServer::vantro(std::vector<std::string> arguments, const std::string& input,
@@ -83,6 +87,20 @@ double RealServer::cpu() const {
   double system = 0;
   fields >> user >> system;
   return (user + system) / static_cast<double>(::sysconf(_SC_CLK_TCK));
+}
+
+double RealServer::settle() const {
+  const auto begin = std::chrono::steady_clock::now();
+  auto quiet = begin;
+  constexpr std::chrono::milliseconds kPause{100};
+  for (auto before = cpu(); std::chrono::steady_clock::now() - quiet < 15 * kPause;) {
+    std::this_thread::sleep_for(kPause);
+    const auto now = cpu();
+    // A tick of the clock may be its housekeeping.
+    if (now - before > 0.02) quiet = std::chrono::steady_clock::now();
+    before = now;
+  }
+  return std::chrono::duration<double>(quiet - begin).count();
 }
 
 double RealServer::kilobytes(const std::string& field) const {

@@ -43,7 +43,7 @@ class RealServer {
   std::string folder() const { return folder_; }
   // The image's bytes as a file.
   std::string image() const { return folder_ + "/" + kImage; }
-  // Takes one more in.
+  // Takes one more in, and waits until all its digests are computed.
   void add(const std::string& file) const;
   // From starting the program until it said that it is ready.
   double start_seconds() const { return start_seconds_; }
@@ -53,6 +53,9 @@ class RealServer {
               const std::vector<int>& codes = {}) const;
   // Seconds of processor time so far, of all its threads.
   double cpu() const;
+  // Returns when it has done nothing for longer than its pause between two looks for
+  // work; the seconds until then.
+  double settle() const;
   // Bytes that are in memory and its own.
   double memory() const;
   // The most bytes that were in memory at once, the program's own among them, since the

@@ -2,9 +2,10 @@
 //
 //   vantro-bench-ssh [--rounds N] [--only LETTERS] [--markdown]
 //
-// The other side is OpenSSH's scp, with aes128-gcm, over loopback. The yardstick is what
-// "openssl speed" makes of that cipher on one core. From each time the one that a file of
-// a byte takes is subtracted: the start of the client, key exchange and log-in.
+// The other side is OpenSSH's scp, with aes128-gcm, over loopback. The yardstick is SCP
+// with a server of the library alone; for uploads SHA-256 as well. From each time the one
+// that a file of a byte takes is subtracted: the start of the client, key exchange and
+// log-in.
 #include <algorithm>
 #include <chrono>
 #include <cstdlib>
@@ -15,6 +16,7 @@
 #include <sys/resource.h>
 #include <vector>
 
+#include "bench/bare_ssh.h"
 #include "bench/bench_main.h"
 #include "bench/limits.h"
 #include "bench/real_server.h"
@@ -57,6 +59,11 @@ double cipher_limit() {
   return std::atof(told.c_str() + at + 1);
 }
 
+std::string host_key(const std::string& folder) {
+  must({"ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", folder + "/host-key"});
+  return folder + "/host-key";
+}
+
 // What one kind of transfer took, in the rounds.
 struct Measured {
   std::vector<double> rates, server_cpu, client_cpu;  // CPU in seconds for a GiB
@@ -65,7 +72,11 @@ struct Measured {
 class Bench {
  public:
   Bench(const RealServer& server, const Choice& choice)
-      : server_(server), choice_(choice), report_(choice.markdown) {
+      : server_(server),
+        bare_(host_key(server.folder()), kFile),
+        bare_byte_(server.folder() + "/host-key", 1),
+        choice_(choice),
+        report_(choice.markdown) {
     std::ofstream(server.folder() + "/byte") << "b";
     server.add(server.folder() + "/byte");
     server.vantro({"account", "add", "bench", "--may", "fetch,deposit"},
@@ -73,19 +84,24 @@ class Bench {
     must({"ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", server.folder() + "/key"});
     server.vantro({"account", "key", "add", "bench", server.folder() + "/key.pub"});
     std::ofstream(server.folder() + "/config")
-        << "Host v\n HostName 127.0.0.1\n User bench\n BatchMode yes\n LogLevel ERROR\n"
+        << "Host *\n HostName 127.0.0.1\n User bench\n BatchMode yes\n LogLevel ERROR\n"
            " Ciphers aes128-gcm@openssh.com\n IdentitiesOnly yes\n IdentityFile "
         << server.folder() << "/key\n StrictHostKeyChecking accept-new\n"
-        << " UserKnownHostsFile " << server.folder() << "/known\n Port "
-        << server.ssh_port() << "\n";
+        << " UserKnownHostsFile " << server.folder() << "/known\n"
+        << "Host v\n Port " << server.ssh_port() << "\nHost bare\n Port " << bare_.port()
+        << "\nHost bare-byte\n Port " << bare_byte_.port() << "\n";
   }
 
   void run() {
-    std::vector<double> cipher, digests;
+    std::vector<double> cipher, digests, bare_down, bare_up;
     Measured kinds[4];
     for (int round = 0; round < choice_.rounds; ++round) {
       cipher.push_back(cipher_limit());
-      if (choice_.wanted('b')) digests.push_back(digest_limit(kFile));
+      if (choice_.wanted('a')) bare_down.push_back(bare(false));
+      if (choice_.wanted('b')) {
+        digests.push_back(sha256_limit(kFile));
+        bare_up.push_back(bare(true));
+      }
       for (int kind = 0; kind < 4; ++kind) {
         const bool upload = kind >= 2;
         if (choice_.wanted(upload ? 'b' : 'a')) {
@@ -101,11 +117,13 @@ class Bench {
     for (int kind = 0; kind < 4; ++kind) {
       const auto& one = kinds[kind];
       if (one.rates.empty()) continue;
-      report_.line(kNames[kind], rate_text(median(cipher)), rate_text(median(one.rates)),
-                   ratio_text(median(one.rates) / median(cipher)));
+      const auto library = median(kind >= 2 ? bare_up : bare_down);
+      report_.line(kNames[kind], rate_text(library), rate_text(median(one.rates)),
+                   ratio_text(median(one.rates) / library));
       if (kind >= 2) {
-        report_.line("    beside four digests on two threads", rate_text(median(digests)),
-                     "", ratio_text(median(one.rates) / median(digests)));
+        report_.line("    the same beside SHA-256 alone", rate_text(median(digests)),
+                     rate_text(median(one.rates)),
+                     ratio_text(median(one.rates) / median(digests)));
       }
       report_.line("    processor for a GiB: the client's, the server's",
                    fmt::format("{:.2f} s", median(one.client_cpu)),
@@ -124,6 +142,17 @@ class Bench {
     const auto seconds = std::chrono::duration<double>(Clock::now() - begin).count();
     cpu = children_cpu() - cpu_before;
     return seconds;
+  }
+
+  // The library alone over SCP: bytes per second.
+  double bare(bool upload) {
+    const auto folder = server_.folder() + "/";
+    double cpu = 0;
+    const auto idle = upload ? copy(true, folder + "byte", "bare:x", cpu)
+                             : copy(true, "bare-byte:x", "/dev/null", cpu);
+    const auto busy = upload ? copy(true, server_.image(), "bare:x", cpu)
+                             : copy(true, "bare:x", "/dev/null", cpu);
+    return kFile / (busy - idle);
   }
 
   void measure(Measured& to, bool classic, bool upload, int round) {
@@ -147,6 +176,7 @@ class Bench {
   }
 
   const RealServer& server_;
+  const BareSsh bare_, bare_byte_;
   const Choice choice_;
   Report report_;
 };

@@ -107,8 +107,8 @@ std::size_t head_of(std::string_view text, std::size_t& length) {
 
 }  // namespace
 
-SendfilePump::SendfilePump(const std::string& file, int threads) {
-  const int listening = ::socket(AF_INET, SOCK_STREAM | SOCK_NONBLOCK, 0);
+int listen_on_loopback(std::uint16_t& port) {
+  const int listening = ::socket(AF_INET, SOCK_STREAM, 0);
   sockaddr_in own{};
   own.sin_family = AF_INET;
   own.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
@@ -116,9 +116,15 @@ SendfilePump::SendfilePump(const std::string& file, int threads) {
   if (::bind(listening, reinterpret_cast<sockaddr*>(&own), size) != 0 ||
       ::listen(listening, 1024) != 0 ||
       ::getsockname(listening, reinterpret_cast<sockaddr*>(&own), &size) != 0) {
-    broken("the pump can't listen");
+    broken("it can't listen");
   }
-  port_ = ntohs(own.sin_port);
+  port = ntohs(own.sin_port);
+  return listening;
+}
+
+SendfilePump::SendfilePump(const std::string& file, int threads) {
+  const int listening = listen_on_loopback(port_);
+  ::fcntl(listening, F_SETFL, O_NONBLOCK);
   child_ = ::fork();
   if (child_ == 0) {
     ::prctl(PR_SET_PDEATHSIG, SIGKILL);
@@ -279,7 +285,9 @@ double ask_again_and_again(std::uint16_t port, const std::string& name,
 double put(std::uint16_t port, const std::string& name, std::size_t bytes) {
   const int fd = connect_to(port);
   if (fd < 0) broken("no connection");
-  const std::vector<char> piece(1 << 20, 'u');
+  // Binary, as images are, and others' bytes under another name.
+  std::vector<char> piece(1 << 20, '\0');
+  std::copy(name.begin(), name.end(), piece.begin());
   const auto begin = Clock::now();
   const auto head = fmt::format(
       "PUT /{} HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: {}\r\n\r\n", name, bytes);

@@ -28,6 +28,8 @@ class SendfilePump {
   std::uint16_t port_ = 0;
 };
 
+// A listening TCP socket on a free port of 127.0.0.1. Throws std::runtime_error.
+int listen_on_loopback(std::uint16_t& port);
 // A connection to 127.0.0.1; -1 without one. `receive_buffer`: 0 leaves the system's.
 int connect_to(std::uint16_t port, int receive_buffer = 0);
 // "GET /NAME" over HTTP/1.1 with keep-alive.

@@ -55,11 +55,14 @@ class Bench {
   void windows(const RealServer& server) {
     for (const std::size_t block : {512, 1428}) {
       for (const std::size_t window : {8, 16, 64}) {
-        const auto bare = BarePeer::windowed(block, window);
+        const auto read = [=](const Target& target, std::size_t blocks) {
+          return read_alone(target, block, window, blocks);
+        };
         pair(fmt::format("(b) 1 reader, blksize {}, windowsize {}", block, window), block,
-             bare, tftp_target(server), [=](const Target& target, std::size_t blocks) {
-               return read_alone(target, block, window, blocks);
-             });
+             BarePeer::windowed(block, window), tftp_target(server), read);
+        pair("(b) the same, the limit reads a file", block,
+             BarePeer::windowed(block, window, server.image()), tftp_target(server),
+             read);
       }
     }
   }

@@ -1,6 +1,9 @@
 #include "bench/tls_reader.h"
 
+#include <algorithm>
 #include <chrono>
+#include <ctime>
+#include <fmt/format.h>
 #include <fstream>
 #include <memory>
 #include <openssl/evp.h>
@@ -11,6 +14,7 @@
 
 #include "base/clock.h"
 #include "base/unique_fd.h"
+#include "bench/limits.h"
 #include "bench/tcp_peers.h"
 #include "crypto/certificate.h"
 
@@ -31,44 +35,7 @@ double since(Clock::time_point begin) {
   return std::chrono::duration<double>(Clock::now() - begin).count();
 }
 
-}  // namespace
-
-CertificateFiles make_certificate_files(const std::string& folder) {
-  const auto made =
-      crypto::make_certificate({"127.0.0.1"}, {}, base::SystemClock{}.wall());
-  if (!made) throw std::runtime_error(made.error().sentence);
-  CertificateFiles files{folder + "/bench-certificate.pem", folder + "/bench-key.pem"};
-  std::ofstream(files.certificate) << made->certificate;
-  std::ofstream(files.key) << made->key;
-  ::chmod(files.key.c_str(), 0600);
-  return files;
-}
-
-double read_over_tls(std::uint16_t port, const std::string& name, std::size_t bytes) {
-  const std::unique_ptr<SSL_CTX, Free> context(SSL_CTX_new(TLS_client_method()));
-  SSL_CTX_set_ciphersuites(context.get(), "TLS_AES_128_GCM_SHA256");
-  // Several records in one system call.
-  SSL_CTX_set_read_ahead(context.get(), 1);
-  SSL_CTX_set_default_read_buffer_len(context.get(), 256 * 1024);
-  const base::UniqueFd socket(connect_to(port));
-  const std::unique_ptr<SSL, Free> ssl(SSL_new(context.get()));
-  if (!socket || SSL_set_fd(ssl.get(), socket.get()) != 1 ||
-      SSL_connect(ssl.get()) != 1) {
-    throw std::runtime_error("no connection over TLS");
-  }
-  const auto request = request_for(name);
-  const auto begin = Clock::now();
-  SSL_write(ssl.get(), request.data(), static_cast<int>(request.size()));
-  std::vector<char> buffer(256 * 1024);
-  std::size_t got = 0;
-  while (got < bytes) {
-    const int count = SSL_read(ssl.get(), buffer.data(), static_cast<int>(buffer.size()));
-    if (count <= 0) throw std::runtime_error("the download over TLS broke off");
-    got += static_cast<std::size_t>(count);
-  }
-  return since(begin);
-}
-
+// Bytes per second of AES-128-GCM on one core, in pieces of a TLS record's size.
 double record_cipher_limit() {
   const std::unique_ptr<EVP_CIPHER_CTX, Free> context(EVP_CIPHER_CTX_new());
   std::vector<unsigned char> plain(kRecord, 'p');
@@ -89,6 +56,98 @@ double record_cipher_limit() {
     }
   }
   return double{kRecord} * kRecords / since(begin);
+}
+
+}  // namespace
+
+CertificateFiles make_certificate_files(const std::string& folder) {
+  const auto made =
+      crypto::make_certificate({"127.0.0.1"}, {}, base::SystemClock{}.wall());
+  if (!made) throw std::runtime_error(made.error().sentence);
+  CertificateFiles files{folder + "/bench-certificate.pem", folder + "/bench-key.pem"};
+  std::ofstream(files.certificate) << made->certificate;
+  std::ofstream(files.key) << made->key;
+  ::chmod(files.key.c_str(), 0600);
+  return files;
+}
+
+struct TlsPeer::State {
+  std::unique_ptr<SSL_CTX, Free> context{SSL_CTX_new(TLS_client_method())};
+  std::unique_ptr<SSL, Free> ssl;
+  std::vector<char> buffer = std::vector<char>(256 * 1024);
+
+  int read(std::size_t most) {
+    return SSL_read(ssl.get(), buffer.data(),
+                    static_cast<int>(std::min(most, buffer.size())));
+  }
+};
+
+TlsPeer::TlsPeer(int socket) : state_(std::make_unique<State>()) {
+  auto* context = state_->context.get();
+  SSL_CTX_set_ciphersuites(context, "TLS_AES_128_GCM_SHA256");
+  // Several records in one system call.
+  SSL_CTX_set_read_ahead(context, 1);
+  SSL_CTX_set_default_read_buffer_len(context, 256 * 1024);
+  state_->ssl.reset(SSL_new(context));
+  if (SSL_set_fd(state_->ssl.get(), socket) != 1 || SSL_connect(state_->ssl.get()) != 1) {
+    throw std::runtime_error("no connection over TLS");
+  }
+}
+
+TlsPeer::~TlsPeer() = default;
+
+void TlsPeer::send(std::string_view text) {
+  if (SSL_write(state_->ssl.get(), text.data(), static_cast<int>(text.size())) <= 0) {
+    throw std::runtime_error("nothing can be sent over TLS");
+  }
+}
+
+std::string TlsPeer::receive() {
+  const int count = state_->read(state_->buffer.size());
+  return count <= 0 ? std::string()
+                    : std::string(state_->buffer.data(), static_cast<std::size_t>(count));
+}
+
+void TlsPeer::drain(std::size_t bytes) {
+  while (bytes > 0) {
+    const int count = state_->read(bytes);
+    if (count <= 0) throw std::runtime_error("the download over TLS broke off");
+    bytes -= static_cast<std::size_t>(count);
+  }
+}
+
+double read_over_tls(std::uint16_t port, const std::string& name, std::size_t bytes) {
+  const base::UniqueFd socket(connect_to(port));
+  TlsPeer peer(socket.get());
+  const auto begin = Clock::now();
+  peer.send(request_for(name));
+  peer.drain(bytes);
+  return since(begin);
+}
+
+void TlsRounds::add(const RealServer& server, std::size_t bytes,
+                    const Download& download) {
+  const auto size = static_cast<double>(bytes);
+  cipher_.push_back(record_cipher_limit());
+  const auto before = server.cpu();
+  const auto own_before = std::clock();
+  rates_.push_back(size / download());
+  client_cpu_.push_back(static_cast<double>(std::clock() - own_before) / CLOCKS_PER_SEC *
+                        kGiB / size);
+  server_cpu_.push_back((server.cpu() - before) * kGiB / size);
+}
+
+void TlsRounds::report(Report& to, const std::string& letter,
+                       const std::string& protocol) const {
+  to.line(fmt::format("{} {}: 1 download of 1 GiB, beside the cipher on one core", letter,
+                      protocol),
+          rate_text(median(cipher_)), rate_text(median(rates_)),
+          ratio_text(median(rates_) / median(cipher_)));
+  to.line(letter + " processor for a GiB: the cipher alone, the server",
+          fmt::format("{:.2f} s", kGiB / median(cipher_)),
+          fmt::format("{:.2f} s", median(server_cpu_)), "");
+  to.line(letter + " processor for a GiB: the client", "",
+          fmt::format("{:.2f} s", median(client_cpu_)), "");
 }
 
 }  // namespace vantro::bench
