@@ -34,6 +34,7 @@ owners = {
     r"systemd|cap-ng": {"daemon"},
     r"prometheus": {"manage"},
     r"sqlite3": {"db"},
+    r"libpq": {"db"},
     r"boost/": {"net", "serve", "manage", "daemon"},
     r"curl/": {"client", "serve"},
     r"CLI/": {"client", "daemon", "manual"},

@@ -6,7 +6,10 @@ template <>
 const Shape& shape_of<Digests>() {
   using T = Digests;
   static const Shape shape =
-      ShapeOf<T>("Digests", "checksums of the same bytes, in lower-case hexadecimal")
+      ShapeOf<T>("Digests",
+                 "checksums of the same bytes, in lower-case hexadecimal; of a large "
+                 "file all but SHA-256 are empty until they are computed, "
+                 "moments after it arrived")
           .field<&T::md5>("md5", "MD5")
           .field<&T::sha1>("sha1", "SHA-1")
           .field<&T::sha256>("sha256", "SHA-256")

@@ -381,6 +381,20 @@ void Backups::mark_read(db::Transaction& transaction, const std::string& sha256,
       {std::int64_t{whole}, now, sha256, std::int64_t{whole}, now});
 }
 
+void Backups::add_digests(db::Transaction& t, const crypto::Digests& digests) {
+  for (const auto& row : t.query(
+           "select o.id from backup_offers o join revisions r on r.id = o.revision where "
+           "o.ended_at is null and r.sha256 = :s",
+           {digests.sha256})) {
+    t.changed(kBackupOfferChanged, row.text(0));
+  }
+  t.run(
+      "update revisions set md5 = coalesce(md5, :a), sha1 = coalesce(sha1, :b), sha512 = "
+      "coalesce(sha512, :c) where sha256 = :s and complete = 1",
+      {text_or_null(digests.md5), text_or_null(digests.sha1),
+       text_or_null(digests.sha512), digests.sha256});
+}
+
 std::vector<Moved> Backups::give_to(db::Transaction& t, const Holder& from,
                                     const Holder& to) {
   std::vector<Moved> moved;

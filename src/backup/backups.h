@@ -91,6 +91,8 @@ class Backups {
   // The result of verifying these bytes: unchanged, or not.
   static void mark_read(db::Transaction& transaction, const std::string& sha256,
                         bool whole, base::WallTime now);
+  // Fills in those that the records of these bytes lack.
+  static void add_digests(db::Transaction& transaction, const crypto::Digests& digests);
   // Moves everything from one holder to another. Where both have a name, the revisions of
   // both are numbered again by the time of their arrival.
   static std::vector<Moved> give_to(db::Transaction& transaction, const Holder& from,

@@ -160,6 +160,10 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
     by_name.reset();
   }
   if (auto known = with_content(transaction, image.digests.sha256)) {
+    if (!known->digests.complete()) {
+      add_digests(transaction, image.digests);
+      known->digests.complete_from(image.digests);
+    }
     complete_facts(known->facts, image.facts);
     write_facts(transaction, *known);
     transaction.changed(kImageChanged, std::to_string(known->id));
@@ -179,6 +183,16 @@ base::Outcome<Added> Catalog::add(db::Transaction& transaction, Image image) {
   add_name(transaction, image.id, image.name, image.taken_in_at);
   transaction.changed(kImageChanged, std::to_string(image.id));
   return Added{What::kNew, std::move(image)};
+}
+
+void Catalog::add_digests(db::Transaction& transaction, const crypto::Digests& digests) {
+  const auto known = with_content(transaction, digests.sha256);
+  if (!known || known->digests.complete()) return;
+  auto merged = known->digests;
+  merged.complete_from(digests);
+  transaction.run("update images set md5 = :a, sha1 = :b, sha512 = :c where id = :i",
+                  {merged.md5, merged.sha1, merged.sha512, known->id});
+  transaction.changed(kImageChanged, std::to_string(known->id));
 }
 
 void Catalog::set_inside(db::Transaction& transaction, std::int64_t image,
@@ -376,7 +390,16 @@ base::Outcome<std::optional<Image>> Catalog::with_checksum(
     return "sha256";
   };
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::optional<Image>> {
-    return one_image(t, "where i." + column() + " = :s", {sum.hex});
+    auto found = one_image(t, "where i." + column() + " = :s", {sum.hex});
+    if (found) return found;
+    if (const auto lacking = one_image(
+            t,
+            "where (i.md5 = '' or i.sha1 = '' or i.sha512 = '') and i.whole = 1 and i." +
+                column() + " = '' limit 1",
+            {})) {
+      return base::refuse(digest_follows(lacking->name, sum.algorithm));
+    }
+    return found;
   });
 }
 

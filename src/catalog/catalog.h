@@ -97,6 +97,9 @@ class Catalog {
   // kExists: the name stands for other bytes. If those are in doubt, they get another
   // name instead.
   static base::Outcome<Added> add(db::Transaction& transaction, Image image);
+  // Fills in those that the record of these bytes lacks. Without such a record it does
+  // nothing.
+  static void add_digests(db::Transaction& transaction, const crypto::Digests& digests);
   // The result of a look inside.
   static void set_inside(db::Transaction& transaction, std::int64_t image,
                          const probe::Report& report);
@@ -134,7 +137,8 @@ class Catalog {
   base::Outcome<std::optional<Image>> with_content(const std::string& sha256) const;
   // All of that size, by name.
   base::Outcome<std::vector<Image>> with_size(std::uint64_t size) const;
-  // By any of the four checksums.
+  // By any of the four checksums. kBusy: there is none, but of some images this digest is
+  // not computed yet.
   base::Outcome<std::optional<Image>> with_checksum(const crypto::Expected& sum) const;
   static std::optional<Image> with_content(db::Transaction& transaction,
                                            const std::string& sha256);

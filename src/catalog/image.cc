@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <fmt/format.h>
 #include <utility>
 
 namespace vantro::catalog {
@@ -37,6 +38,12 @@ std::optional<Vouching> vouching_of(const std::string& word) {
     if (word == name) return value;
   }
   return std::nullopt;
+}
+
+base::Refusal digest_follows(const std::string& name, crypto::Algorithm algorithm) {
+  return {base::Kind::kBusy,
+          fmt::format("the {} of '{}' is still being computed; ask again in a minute",
+                      crypto::title(algorithm), name)};
 }
 
 std::string joined_lines(const std::vector<std::string>& lines) {

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/clock.h"
+#include "base/outcome.h"
 #include "catalog/facts.h"
 #include "crypto/digests.h"
 #include "db/database.h"
@@ -67,6 +68,9 @@ struct Image {
 extern const std::string kImageColumns;
 inline constexpr std::size_t kImageColumnCount = 30;
 Image image_of(const db::Row& row, std::size_t from = 0);
+
+// kBusy: a digest of a large image is needed that is not computed yet.
+base::Refusal digest_follows(const std::string& name, crypto::Algorithm algorithm);
 
 // Lists in one column.
 std::string joined_lines(const std::vector<std::string>& lines);

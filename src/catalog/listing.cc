@@ -51,10 +51,8 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
   if (name == "platform") {
     where.and_that("lower(p.platform) = ?", {folded});
   } else if (name == "hardware") {
-    where.and_that(
-        "(i.hardware = '' or instr(char(10) || lower(i.hardware) || char(10), "
-        "char(10) || ? || char(10)) > 0)",
-        {folded});
+    where.and_that("(i.hardware = '' or instr(? || lower(i.hardware) || ?, ?) > 0)",
+                   {"\n", "\n", "\n" + folded + "\n"});
   } else if (name == "version") {
     return where_version(where, text);
   } else if (name == "line") {

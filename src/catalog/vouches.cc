@@ -54,9 +54,12 @@ Vouching vouching_from(const std::vector<Vouch>& vouches) {
   return result;
 }
 
-Vouch Vouches::add(db::Transaction& transaction, Image& image, Vouch vouch) {
+base::Outcome<Vouch> Vouches::add(db::Transaction& transaction, Image& image,
+                                  Vouch vouch) {
   const auto& expected = vouch.expected;
-  vouch.agrees = crypto::value_of(image.digests, expected.algorithm) == expected.hex;
+  const auto& own = crypto::value_of(image.digests, expected.algorithm);
+  if (own.empty()) return base::refuse(digest_follows(image.name, expected.algorithm));
+  vouch.agrees = own == expected.hex;
   vouch.id = transaction.next_number("vouches");
   transaction.run(
       "insert into vouches (id, image, at, who, source, algorithm, hex, agrees, signer) "

@@ -34,8 +34,9 @@ class Vouches {
   explicit Vouches(db::Database& database) : database_(database) {}
 
   // Compares; returns the vouch with its result. Updates the image's state, in `image` as
-  // well.
-  static Vouch add(db::Transaction& transaction, Image& image, Vouch vouch);
+  // well. kBusy: the image's digest of that kind is not computed yet.
+  static base::Outcome<Vouch> add(db::Transaction& transaction, Image& image,
+                                  Vouch vouch);
   // Retracts all that disagree, or else all. Returns how many; kInvalid if there is none.
   static base::Outcome<std::size_t> retract(db::Transaction& transaction, Image& image,
                                             base::WallTime now);

@@ -46,10 +46,15 @@ void write_or(const Table& table, const Terminal& terminal, const std::string& i
   }
 }
 
+std::string digest_text(const std::string& hex) {
+  return hex.empty() ? "still being computed" : hex;
+}
+
 void write_digests(const Terminal& terminal, const api::Digests& digests) {
   terminal.write(
       fmt::format("  MD5      {}\n  SHA-1    {}\n  SHA-256  {}\n  SHA-512  {}\n",
-                  digests.md5, digests.sha1, digests.sha256, digests.sha512));
+                  digest_text(digests.md5), digest_text(digests.sha1), digests.sha256,
+                  digest_text(digests.sha512)));
 }
 
 tl::unexpected<Failure> file_failure(const std::string& file, int error_number) {

@@ -75,6 +75,8 @@ class JsonList {
 };
 
 void write_or(const Table& table, const Terminal& terminal, const std::string& if_empty);
+// A digest, or that it is not computed yet.
+std::string digest_text(const std::string& hex);
 void write_digests(const Terminal& terminal, const api::Digests& digests);
 
 // A signature or key as text, also where the file is binary OpenPGP.

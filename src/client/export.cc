@@ -4,6 +4,7 @@
 #include <archive.h>
 #include <archive_entry.h>
 #include <cerrno>
+#include <chrono>
 #include <cstring>
 #include <fcntl.h>
 #include <filesystem>
@@ -11,8 +12,10 @@
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <set>
 #include <sys/stat.h>
+#include <thread>
 #include <unistd.h>
 
 #include "api/catalogue.h"
@@ -272,6 +275,41 @@ Done incomplete(const std::string& target, const Done& why, std::uint64_t done,
   return tl::unexpected(std::move(failure));
 }
 
+bool lacks_digests(const api::Digests& digests) {
+  return digests.md5.empty() || digests.sha1.empty() || digests.sha512.empty();
+}
+
+// The digests of a large image follow some seconds after it was added; an export without
+// them could not be compared with a maker's older checksum list. The newest answer.
+Result<api::ImageDetail> with_all_digests(const Context& context,
+                                          const std::string& name) {
+  constexpr std::chrono::milliseconds kPause{200};
+  constexpr std::chrono::minutes kPatience{10};
+  const base::SystemClock clock;
+  const auto until = clock.now() + kPatience;
+  std::optional<Progress> told;
+  while (true) {
+    auto answer = context.api.call(api::kImage, {name});
+    if (!answer) return tl::unexpected(answer.error());
+    // A damaged image gets no more digests; fetching its bytes says what is wrong.
+    if (!lacks_digests(answer->value.image.digests) || !answer->value.image.whole) {
+      return std::move(answer->value);
+    }
+    if (interrupted() || clock.now() >= until) {
+      return tl::unexpected(Failure{
+          ExitCode::kRefused,
+          fmt::format("the server still computes the digests of '{}'; nothing was "
+                      "written, export again in some minutes",
+                      shown(name))});
+    }
+    if (!told) {
+      told.emplace(context.view, "exporting", 0);
+      told->note(fmt::format("the server computes the digests of '{}'", shown(name)));
+    }
+    std::this_thread::sleep_for(kPause);
+  }
+}
+
 Done export_images(const Context& context, const ExportOptions& options) {
   const auto chosen = names_to_export(context, options);
   if (!chosen) return tl::unexpected(chosen.error());
@@ -282,13 +320,13 @@ Done export_images(const Context& context, const ExportOptions& options) {
   std::vector<api::ImageDetail> details;
   std::set<std::string> seen;  // two names of one image
   std::uint64_t total = 0;
+  notice_interrupts();
   for (const auto& name : *names) {
-    auto answer = context.api.call(api::kImage, {name});
-    if (!answer) return tl::unexpected(answer.error());
-    auto& detail = answer->value;
-    if (!seen.insert(detail.image.name).second) continue;
-    total += detail.image.size;
-    details.push_back(std::move(detail));
+    auto detail = with_all_digests(context, name);
+    if (!detail) return tl::unexpected(detail.error());
+    if (!seen.insert(detail->image.name).second) continue;
+    total += detail->image.size;
+    details.push_back(std::move(*detail));
   }
   if (auto fine = only_names(details); !fine) return tl::unexpected(fine.error());
   const auto kits = context.api.call(api::kKits);
@@ -310,7 +348,6 @@ Done export_images(const Context& context, const ExportOptions& options) {
   digester.update(base::as_bytes(text));
   std::string sums = crypto::checksum_line(digester.finish().sha256, kManifest);
   if (auto put = (*target)->put(kManifest, text); !put) return put;
-  notice_interrupts();
   Progress bar(context.view, "exporting", total);
   std::uint64_t done_bytes = 0;
   for (const auto& detail : details) {

@@ -368,10 +368,10 @@ Done show_image(const Context& context, const std::string& name) {
                fmt::format("easily mistaken for {} ({})", other.version, other.name),
                Tone::kBad);
         }
-        line(terminal, "MD5", image.digests.md5);
-        line(terminal, "SHA-1", image.digests.sha1);
+        line(terminal, "MD5", digest_text(image.digests.md5));
+        line(terminal, "SHA-1", digest_text(image.digests.sha1));
         line(terminal, "SHA-256", image.digests.sha256);
-        line(terminal, "SHA-512", image.digests.sha512);
+        line(terminal, "SHA-512", digest_text(image.digests.sha512));
         line(terminal, "maker says", vouching_text(image.vouching),
              tone_of_vouching(image.vouching));
         for (const auto& vouch : detail.vouches) {

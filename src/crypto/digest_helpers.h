@@ -1,5 +1,6 @@
-// Threads that take half of the digesting from uploads, so that one upload uses two
-// processors if they are free. If all threads are busy, the caller does the work itself.
+// Threads that compute digests while the caller writes the same bytes, so that one upload
+// uses two processors if they are free. If all threads are busy, the caller does the work
+// itself.
 #pragma once
 
 #include <cstddef>

@@ -6,7 +6,9 @@
 #include <new>
 #include <openssl/evp.h>
 #include <openssl/hmac.h>
+#include <set>
 #include <stdexcept>
+#include <vector>
 
 #include "base/mutex.h"
 #include "base/visible_name.h"
@@ -57,31 +59,37 @@ struct FreeContext {
   void operator()(EVP_MD_CTX* context) const { EVP_MD_CTX_free(context); }
 };
 
+using Context = std::unique_ptr<EVP_MD_CTX, FreeContext>;
+
+void digest(const std::array<Context, 2>& contexts, base::ByteView bytes) {
+  for (const auto& context : contexts) {
+    if (context != nullptr) EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
+  }
+}
+
 // The digests of the heavier half, and the pieces that wait for a helper. The helper may
 // be a few pieces ahead of the caller or behind it: with a barrier for each piece, every
 // delay of one would delay both.
 struct Heavier {
-  std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> contexts;  // MD5, SHA-256
+  std::array<Context, 2> contexts;  // MD5, SHA-256; null: left out
   base::Mutex mutex;
   base::Condition moved;
   std::deque<base::ByteBuffer> pieces VANTRO_GUARDED_BY(mutex);
+  // To be filled again: fresh memory costs as much as the copying.
+  std::vector<base::ByteBuffer> digested VANTRO_GUARDED_BY(mutex);
   bool helped VANTRO_GUARDED_BY(mutex) = false;  // a helper takes them
 
-  void digest(base::ByteView bytes) {
-    for (auto& context : contexts) {
-      EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
-    }
-  }
   // On a helper, until nothing is left.
   void help() {
     base::Lock lock(mutex);
     while (!pieces.empty()) {
-      const auto piece = std::move(pieces.front());
+      auto piece = std::move(pieces.front());
       pieces.pop_front();
       lock.unlock();
       moved.notify_all();
-      digest(piece);
+      digest(contexts, piece);
       lock.lock();
+      digested.push_back(std::move(piece));
     }
     helped = false;
     moved.notify_all();
@@ -93,8 +101,8 @@ struct Heavier {
 };
 
 // A host whose policy forbids MD5 (a FIPS provider) cannot run this program at all.
-std::unique_ptr<EVP_MD_CTX, FreeContext> begun(Algorithm algorithm) {
-  std::unique_ptr<EVP_MD_CTX, FreeContext> context(EVP_MD_CTX_new());
+Context begun(Algorithm algorithm) {
+  Context context(EVP_MD_CTX_new());
   if (context == nullptr ||
       EVP_DigestInit_ex(context.get(), method(algorithm), nullptr) != 1) {
     throw std::runtime_error(
@@ -113,7 +121,7 @@ std::string finished(EVP_MD_CTX* context) {
 }  // namespace
 
 struct Sha256::State {
-  std::unique_ptr<EVP_MD_CTX, FreeContext> context = begun(Algorithm::kSha256);
+  Context context = begun(Algorithm::kSha256);
 };
 
 Sha256::Sha256() : state_(std::make_unique<State>()) {}
@@ -127,10 +135,13 @@ std::string Sha256::finish() { return finished(state_->context.get()); }
 
 struct Digester::State {
   DigestHelpers* helpers = nullptr;
-  std::array<std::unique_ptr<EVP_MD_CTX, FreeContext>, 2> lighter;  // SHA-1, SHA-512
-  std::shared_ptr<Heavier> heavier = std::make_shared<Heavier>();   // a helper's, too
+  bool may_leave_out = false;
+  std::uint64_t size = 0;
+  std::set<Algorithm> needed = {Algorithm::kSha256};
+  std::array<Context, 2> lighter;                                  // SHA-1, SHA-512
+  std::shared_ptr<Heavier> heavier = std::make_shared<Heavier>();  // a helper's, too
 
-  std::unique_ptr<EVP_MD_CTX, FreeContext>& context(Algorithm algorithm) {
+  Context& context(Algorithm algorithm) {
     switch (algorithm) {
       case Algorithm::kMd5:
         return heavier->contexts[0];
@@ -142,6 +153,13 @@ struct Digester::State {
         break;
     }
     return lighter[1];
+  }
+  void leave_out_unneeded() {
+    may_leave_out = false;  // only once
+    heavier->wait();
+    for (const auto algorithm : kAlgorithms) {
+      if (!needed.contains(algorithm)) context(algorithm).reset();
+    }
   }
   // True: a helper has it, or will take it.
   bool hand_over(base::ByteView bytes) {
@@ -155,14 +173,24 @@ struct Digester::State {
     if (!half.helped) {
       half.helped = helpers->try_start([shared = heavier] { shared->help(); });
     }
-    if (half.helped) half.pieces.emplace_back(bytes.begin(), bytes.end());
-    return half.helped;
+    if (!half.helped) return false;
+    base::ByteBuffer piece;
+    if (!half.digested.empty()) {
+      piece = std::move(half.digested.back());
+      half.digested.pop_back();
+    }
+    piece.assign(bytes.begin(), bytes.end());
+    half.pieces.push_back(std::move(piece));
+    return true;
   }
 };
 
-Digester::Digester(DigestHelpers* helpers) : state_(std::make_unique<State>()) {
+Digester::Digester(Extent extent, DigestHelpers* helpers)
+    : state_(std::make_unique<State>()) {
   state_->helpers = helpers;
+  state_->may_leave_out = extent == Extent::kSha256OfLarge;
   for (const auto algorithm : kAlgorithms) {
+    if (extent == Extent::kSha256 && algorithm != Algorithm::kSha256) continue;
     state_->context(algorithm) = begun(algorithm);
   }
 }
@@ -171,21 +199,25 @@ Digester::Digester(Digester&&) noexcept = default;
 Digester& Digester::operator=(Digester&&) noexcept = default;
 Digester::~Digester() = default;
 
+void Digester::need(Algorithm algorithm) { state_->needed.insert(algorithm); }
+
 void Digester::update(base::ByteView bytes) {
+  state_->size += bytes.size();
+  if (state_->may_leave_out && state_->size > kAllUpTo) state_->leave_out_unneeded();
   const bool shared = state_->hand_over(bytes);
-  for (auto& context : state_->lighter) {
-    EVP_DigestUpdate(context.get(), bytes.data(), bytes.size());
-  }
-  if (!shared) state_->heavier->digest(bytes);
+  digest(state_->lighter, bytes);
+  if (!shared) digest(state_->heavier->contexts, bytes);
 }
 
 Digests Digester::finish() {
   state_->heavier->wait();
-  std::array<std::string, kAlgorithms.size()> hex;
-  for (std::size_t i = 0; i < kAlgorithms.size(); ++i) {
-    hex[i] = finished(state_->context(kAlgorithms[i]).get());
+  Digests digests;
+  for (const auto algorithm : kAlgorithms) {
+    if (const auto& context = state_->context(algorithm); context != nullptr) {
+      value_of(digests, algorithm) = finished(context.get());
+    }
   }
-  return {hex[0], hex[1], hex[2], hex[3]};
+  return digests;
 }
 
 std::string Digester::sha256_so_far() const {
@@ -215,18 +247,37 @@ const char* title(Algorithm algorithm) {
   return "";
 }
 
-const std::string& value_of(const Digests& digests, Algorithm algorithm) {
+namespace {
+
+std::string Digests::*member(Algorithm algorithm) {
   switch (algorithm) {
     case Algorithm::kMd5:
-      return digests.md5;
+      return &Digests::md5;
     case Algorithm::kSha1:
-      return digests.sha1;
+      return &Digests::sha1;
     case Algorithm::kSha256:
-      return digests.sha256;
+      return &Digests::sha256;
     case Algorithm::kSha512:
-      return digests.sha512;
+      return &Digests::sha512;
   }
-  return digests.sha256;
+  return &Digests::sha256;
+}
+
+}  // namespace
+
+const std::string& value_of(const Digests& digests, Algorithm algorithm) {
+  return digests.*member(algorithm);
+}
+
+std::string& value_of(Digests& digests, Algorithm algorithm) {
+  return digests.*member(algorithm);
+}
+
+void Digests::complete_from(const Digests& other) {
+  for (const auto algorithm : kAlgorithms) {
+    auto& own = value_of(*this, algorithm);
+    if (own.empty()) own = value_of(other, algorithm);
+  }
 }
 
 base::Outcome<Expected> Expected::parse(std::string_view text) {

@@ -1,6 +1,5 @@
-// The four digests that every byte gets from the moment it arrives: MD5 and SHA-1 because
-// makers still publish them, SHA-256 as the name in the vault, SHA-512 because some
-// makers publish nothing else.
+// The four digests of every file: SHA-256 as the name in the vault, MD5 and SHA-1 because
+// makers still publish them, SHA-512 because some makers publish nothing else.
 #pragma once
 
 #include <array>
@@ -15,29 +14,49 @@
 
 namespace vantro::crypto {
 
-// All four in lower-case hexadecimal.
+// In lower-case hexadecimal; empty: not computed (yet).
 struct Digests {
   std::string md5;
   std::string sha1;
   std::string sha256;
   std::string sha512;
 
+  bool complete() const {
+    return !md5.empty() && !sha1.empty() && !sha256.empty() && !sha512.empty();
+  }
+  // Takes over those that are empty here.
+  void complete_from(const Digests& other);
+
   bool operator==(const Digests&) const = default;
 };
 
+enum class Algorithm { kMd5, kSha1, kSha256, kSha512 };
+
 class DigestHelpers;
 
-// Computes all four in one pass. Not thread-safe.
+// Computes them in one pass. Not thread-safe.
 class Digester {
  public:
+  enum class Extent {
+    kAll,
+    // All of a file up to kAllUpTo; of a larger one only SHA-256, which costs a quarter
+    // of all four, and what need() asked for.
+    kSha256OfLarge,
+    kSha256
+  };
+  static constexpr std::uint64_t kAllUpTo = 256 * 1024;
+
   // `helpers`, which must outlive it, share the work of large pieces; null: none.
-  explicit Digester(DigestHelpers* helpers = nullptr);
+  explicit Digester(Extent extent = Extent::kAll, DigestHelpers* helpers = nullptr);
   Digester(Digester&&) noexcept;
   Digester& operator=(Digester&&) noexcept;
   ~Digester();
 
+  // This one is computed to the end, too. It has no effect once it was left out.
+  void need(Algorithm algorithm);
   void update(base::ByteView bytes);
-  // The digests of all bytes so far. REQUIRES: called once, and no update() after it.
+  // The digests of all bytes so far; those that were left out are empty. REQUIRES: called
+  // once, and no update() after it.
   Digests finish();
   // The SHA-256 of all bytes so far; update() may follow.
   std::string sha256_so_far() const;
@@ -50,7 +69,7 @@ class Digester {
 // HMAC-SHA-256 (RFC 2104) in lower-case hexadecimal.
 std::string hmac_sha256(std::string_view key, base::ByteView bytes);
 
-// SHA-256 alone, where only that is compared: it costs a third of all four, or less. Not
+// SHA-256 alone, where only that is compared: it costs a quarter of all four. Not
 // thread-safe.
 class Sha256 {
  public:
@@ -68,12 +87,11 @@ class Sha256 {
   std::unique_ptr<State> state_;
 };
 
-enum class Algorithm { kMd5, kSha1, kSha256, kSha512 };
-
 // "MD5", "SHA-1", "SHA-256", "SHA-512"
 const char* title(Algorithm algorithm);
 
 const std::string& value_of(const Digests& digests, Algorithm algorithm);
+std::string& value_of(Digests& digests, Algorithm algorithm);
 
 // A checksum as a maker publishes it.
 struct Expected {

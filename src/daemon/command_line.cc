@@ -14,6 +14,7 @@
 #include "base/clock.h"
 #include "base/visible_name.h"
 #include "daemon/certificates.h"
+#include "daemon/database_place.h"
 #include "daemon/in_force.h"
 #include "daemon/key_file.h"
 #include "manual/manual.h"
@@ -157,6 +158,20 @@ base::Outcome<Settings> settings_of(const Options& options) {
   return settings;
 }
 
+namespace {
+
+// Nothing for the file: the running server has it.
+std::string database_answers(const DatabaseSettings& settings) {
+  const auto place = database_place(settings);
+  if (!place) return "TROUBLE: " + place.error().sentence + "\n";
+  if (place->empty()) return "";
+  const auto sound = db::Database::check(*place);
+  return sound ? "The " + db::Database::shown(*place) + " answers.\n"
+               : "TROUBLE: " + sound.error().sentence + "\n";
+}
+
+}  // namespace
+
 std::optional<int> read_options(int argc, char** argv, const char* version,
                                 Options& options) {
   CLI::App app{"vantrod: hands out device images and receives backups", "vantrod"};
@@ -173,6 +188,7 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   };
   std::array flags{
       Flag{"--state", "state", "FOLDER", ""},
+      Flag{"--database", "database.url", "URL", ""},
       Flag{"--tftp-listen", "tftp.listen", "ADDRESS:PORT", "; more than once if wanted"},
       Flag{"--ftp-listen", "ftp.listen", "ADDRESS:PORT", "; more than once, or none"},
       Flag{"--http-listen", "http.listen", "ADDRESS:PORT", "; more than once, or none"},
@@ -207,6 +223,10 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   app.add_flag("--accept-older-database", options.accept_older_database,
                "Start with a vantro.db that is older than vault/, such as a restored "
                "copy; for files that it does not know, see 'vantro unrecorded'");
+  app.add_option("--move-database", options.move_database,
+                 "Move everything that is recorded to this PostgreSQL database, or back "
+                 "to the state folder (file), compare every row, and end")
+      ->type_name("URL");
   app.add_option("--restore", options.restore,
                  "Make the state folder from a snapshot (a folder, or a .tar file), "
                  "compare every byte with its checksums, and end")
@@ -298,7 +318,8 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   }
   if (options.check) {
     std::cout << "The settings are sound.\n"
-              << differences(options.settings) << against_running(options.settings);
+              << differences(options.settings) << against_running(options.settings)
+              << database_answers(options.settings.database);
     for (const auto& one :
          certificates_trouble(options.settings, base::SystemClock{}.wall())) {
       std::cout << "TROUBLE: " << one << "\n";

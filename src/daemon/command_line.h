@@ -26,7 +26,8 @@ struct Options {
   std::shared_ptr<crypto::TlsServer> ftp_tls;  // null: no AUTH TLS
   bool recover_database = false;
   bool accept_older_database = false;
-  std::string restore;  // a snapshot to restore into the state folder; empty: none
+  std::string move_database;  // where to: an address, or "file"; empty: nowhere
+  std::string restore;        // a snapshot to restore into the state folder; empty: none
   RescueOptions rescue;
   crypto::SealKeys keys;  // of backups.key_file
   bool check = false;

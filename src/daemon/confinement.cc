@@ -18,6 +18,7 @@
 
 #include "base/unique_fd.h"
 #include "daemon/local_socket.h"
+#include "db/database.h"
 
 namespace vantro::daemon {
 namespace {
@@ -212,7 +213,11 @@ Places places_of(const Settings& settings, const std::string& config) {
                                  settings.ftp.key,
                                  settings.management.certificate,
                                  settings.management.key,
-                                 settings.backups.key_file};
+                                 settings.backups.key_file,
+                                 settings.database.password_file};
+  if (const auto database = db::Database::address_of(settings.database.url)) {
+    files.insert(files.end(), database->files.begin(), database->files.end());
+  }
   for (const auto& one : settings.sheets) files.push_back(one.file);
   for (const auto& one : settings.notices) {
     files.push_back(one.secret_file);

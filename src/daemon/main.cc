@@ -13,6 +13,7 @@
 #include "daemon/command_line.h"
 #include "daemon/configs.h"
 #include "daemon/confinement.h"
+#include "daemon/database_place.h"
 #include "daemon/first_people.h"
 #include "daemon/fronts.h"
 #include "daemon/housekeeping.h"
@@ -42,6 +43,7 @@
 #include "repository/repository.h"
 #include "upkeep/deposit_looks.h"
 #include "upkeep/drop_folder.h"
+#include "upkeep/late_digests.h"
 #include "upkeep/recovery.h"
 #include "upkeep/resealer.h"
 #include "upkeep/snapshot.h"
@@ -56,6 +58,7 @@ namespace {
 constexpr std::chrono::milliseconds kRescueInterval{500};
 constexpr std::chrono::seconds kStatusInterval{10};
 // Migrating a large database to a newer version may take this long.
+constexpr std::chrono::minutes kCountInterval{1};
 constexpr std::chrono::seconds kStartTime{600};
 constexpr std::chrono::seconds kGoodbyeTime{60};
 
@@ -84,6 +87,11 @@ int main(int argc, char** argv) try {
     if (!done) return fail(done.error().sentence, kFailed);
   }
   if (!options.restore.empty()) return restore_state(options.restore, settings.state);
+  if (!options.move_database.empty()) {
+    return move_database(settings, options.move_database, log);
+  }
+  const auto database = database_place(settings.database);
+  if (!database) return fail(database.error().sentence, kUsage);
   Confined confined{false, false, "it is switched off (process.confine)"};
   if (settings.process.confine) {
     note_port_holders(all_listeners(settings));
@@ -99,12 +107,13 @@ int main(int argc, char** argv) try {
   // Opens the state, and clears up after a crash.
   if (options.recover_database) {
     const auto now = clock.wall();
-    auto done = upkeep::rebuild_database(settings.state, options.keys, now, log);
+    auto done =
+        upkeep::rebuild_database(settings.state, *database, options.keys, now, log);
     if (!done) return fail(done.error().sentence, kFailed);
   }
   auto opened =
       repository::Repository::open(settings.state, clock, log, repository_rules(settings),
-                                   options.accept_older_database);
+                                   {*database, options.accept_older_database});
   if (!opened) return fail(opened.error().sentence, kFailed);
   auto& repository = **opened;
   repository.folder.use_keys(options.keys);
@@ -121,6 +130,7 @@ int main(int argc, char** argv) try {
   upkeep::Resealer resealer(repository);
   upkeep::VaultComparison vault_comparison(repository, log);
   upkeep::DepositLooks deposit_looks(repository, gate);
+  upkeep::LateDigests late_digests(repository);
   Pools pools(log);
   boost::asio::io_context main_loop(1);
   const auto created = serve::ssh::Server::create(
@@ -199,6 +209,7 @@ int main(int argc, char** argv) try {
   vault_comparison.start();
   resealer.start();
   deposit_looks.start();
+  late_digests.start();
 
   Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,
                 repository, log);
@@ -257,6 +268,7 @@ int main(int argc, char** argv) try {
     hands.stop();
     snapshots.give_up();
     gate.stop_verifying_first();
+    repository.missing_digests.give_up();
     pools.join();
     verifier.stop();
     repository.record_event("server-stop", "server", "");
@@ -269,6 +281,12 @@ int main(int argc, char** argv) try {
       shut();
       return fail(base::in_full(begun.error()), kFailed);
     }
+  }
+  if (repository.database->shared()) {
+    schedules.every(kCountInterval, pools.slow, [&] {
+      // Why not is in the status already.
+      static_cast<void>(manage::count(service));
+    });
   }
   schedules.every(desk::Load::kInterval, pools.disk, [&] {
     load.sample();

@@ -12,6 +12,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "daemon/backup_settings.h"
+#include "daemon/database_settings.h"
 #include "daemon/management_settings.h"
 #include "daemon/notice_settings.h"
 #include "daemon/recogniser_settings.h"
@@ -269,6 +270,15 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
 }  // namespace
 
 // -- The sections, in the order of packaging/vantro.toml --
+
+void DatabaseSettings::fields(Fields& add) {
+  add.section("database");
+  add.other(
+      "url", "an address of PostgreSQL", "PostgreSQL database instead of the file",
+      [this](const toml::node& node) { return apply_database_url(url, node); },
+      [this] { return url.empty() ? "" : quoted(url); });
+  add.text("password_file", password_file, "File with the password of its user");
+}
 
 void TftpSettings::fields(Fields& add) {
   add.section("tftp");
@@ -589,6 +599,7 @@ void LogSettings::fields(Fields& add) {
 void Settings::fields(Fields& add) {
   add.section("");
   add.text("state", state, "Folder for everything that is kept");
+  database.fields(add);
   tftp.fields(add);
   ftp.fields(add);
   http.fields(add);

@@ -38,6 +38,13 @@ struct ReplyPorts {
   std::optional<PortRange> range;
 };
 
+struct DatabaseSettings {
+  std::string url;  // "postgresql://..."; empty: vantro.db in the state folder
+  std::string password_file;
+
+  void fields(Fields& add);
+};
+
 struct TftpSettings {
   std::vector<base::Endpoint> listen = {{base::Address::v4(0), 69},
                                         {base::Address(), 69}};
@@ -238,6 +245,7 @@ struct LogSettings {
 
 struct Settings {
   std::string state = "/var/lib/vantro";
+  DatabaseSettings database;
   TftpSettings tftp;
   FtpSettings ftp;
   HttpSettings http;

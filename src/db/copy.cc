@@ -5,6 +5,8 @@
 #include <sqlite3.h>
 #include <unistd.h>
 
+#include "db/move.h"
+
 namespace vantro::db {
 namespace {
 
@@ -52,9 +54,27 @@ base::Outcome<void> copy_into(sqlite3* from, sqlite3* to,
 
 }  // namespace
 
-base::Outcome<void> copy_database(const std::string& from, const std::string& to,
+namespace {
+
+base::Outcome<void> copy_by_rows(Database& from, const std::string& to,
+                                 const std::function<bool()>& go_on) {
+  auto copy = Database::open(to);
+  if (!copy) return base::refuse(copy.error());
+  const auto done = copy_rows(from, **copy, [&](auto, auto) { return go_on(); });
+  if (!done) return base::refuse(done.error());
+  return {};
+}
+
+}  // namespace
+
+base::Outcome<void> copy_database(Database& from, const std::string& to,
                                   const std::function<bool()>& go_on) {
-  const auto source = open(from, SQLITE_OPEN_READONLY);
+  if (from.shared()) {
+    auto done = copy_by_rows(from, to, go_on);
+    if (!done) ::unlink(to.c_str());
+    return done;
+  }
+  const auto source = open(from.name(), SQLITE_OPEN_READONLY);
   if (!source) return base::refuse(source.error());
   const auto copy = open(to, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
   if (!copy) return base::refuse(copy.error());

@@ -1,18 +1,20 @@
 // Work on a whole database while others use it: copying it by SQLite's own means (its
-// online backup interface, https://www.sqlite.org/backup.html), and checking it.
+// online backup interface, https://www.sqlite.org/backup.html), or row by row where it is
+// not SQLite's; and checking a file.
 #pragma once
 
 #include <functional>
 #include <string>
 
 #include "base/outcome.h"
+#include "db/database.h"
 
 namespace vantro::db {
 
-// `to` holds everything committed at one moment, and is on disk when this returns a
-// value; it must not exist before. `go_on` is asked now and then; false ends it with
-// kBusy.
-base::Outcome<void> copy_database(const std::string& from, const std::string& to,
+// `to`, an SQLite file whatever the database is, holds everything committed at one
+// moment, and is on disk when this returns a value; it must not exist before. `go_on` is
+// asked now and then; false ends it with kBusy.
+base::Outcome<void> copy_database(Database& from, const std::string& to,
                                   const std::function<bool()>& go_on);
 
 // Reads all of it. kCorrupt: it is damaged. `go_on` is asked now and then; false ends it

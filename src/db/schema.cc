@@ -679,6 +679,13 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index offers_ending on offers (until) where ended_at is null and "
            "until is not null",
        }},
+      {"digests that follow after a large file was acknowledged",
+       {
+           "create index images_lacking_digests on images (id) where md5 = '' or sha1 = "
+           "'' or sha512 = ''",
+           "create index revisions_lacking_digests on revisions (id) where complete = 1 "
+           "and (md5 is null or sha1 is null or sha512 is null)",
+       }},
   };
   return versions;
 }

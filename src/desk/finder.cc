@@ -51,10 +51,11 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
   std::vector<Found> all;
   const auto folded = base::folded(text);
   // A checksum names exactly one file, so it comes first.
+  std::optional<base::Refusal> unclear;
   if (const auto sum = crypto::Expected::parse(text)) {
     const auto image = repository.catalog.with_checksum(*sum);
-    if (!image) return base::refuse(image.error());
-    if (*image) all.push_back(found(**image));
+    if (image && *image) all.push_back(found(**image));
+    if (!image) unclear = image.error();
   }
   // The beginning of a SHA-256 may be as long as an MD5 or a SHA-1.
   if (all.empty() && folded.size() >= kShortestPrefix && folded.size() < kSha256Digits &&
@@ -63,6 +64,7 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
     if (!images) return base::refuse(images.error());
     for (const auto& one : *images) all.push_back(found(one));
   }
+  if (all.empty() && unclear) return base::refuse(*unclear);
   fleet::DeviceFilter devices;
   devices.text = text;
   devices.most = most;

@@ -225,13 +225,20 @@ base::Outcome<Vouched> Images::vouch(const std::string& typed,
   if (claims.empty()) {
     return base::refuse(Kind::kInvalid, "there is no checksum to compare with");
   }
-  const auto found = find_image(repository_, typed);
+  auto found = find_image(repository_, typed);
   if (!found) return base::refuse(found.error());
+  std::vector<crypto::Expected> wanted;
+  for (const auto& claim : claims) wanted.push_back(claim.expected);
+  if (auto done = repository_.missing_digests.complete(*found, wanted); !done) {
+    return base::refuse(done.error());
+  }
   return repository::change(
       repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<Vouched> {
         Vouched result{*found, {}};
-        result.vouches = repository::vouch(t, change, result.image, claims);
+        auto vouches = repository::vouch(t, change, result.image, claims);
+        if (!vouches) return base::refuse(vouches.error());
+        result.vouches = std::move(*vouches);
         return result;
       });
 }

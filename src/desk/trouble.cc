@@ -27,6 +27,12 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
   }
   if (auto written = folder.try_writing(); !written) {
     sentences.push_back("the state folder can't be written: " + written.error().sentence);
+  } else if (const auto away = repository.database->away()) {
+    sentences.push_back(
+        fmt::format("{}, since {}; fetches go on with what was on offer then, uploads "
+                    "and changes are "
+                    "refused",
+                    away->why, base::local_time(away->since)));
   } else if (auto failure = repository.database->write_failure()) {
     sentences.push_back("the last change could not be written: " + failure->sentence);
   }
@@ -53,12 +59,13 @@ base::Outcome<std::vector<std::string>> trouble(
     const repository::Repository& repository) {
   using Sentences = std::vector<std::string>;
   auto sentences = trouble_with_place(repository);
+  if (repository.database->away()) return sentences;
   return repository.database->read([&](db::Transaction& t) -> base::Outcome<Sentences> {
     for (const auto& row :
          t.query("select sha256, max(read_at) from (select sha256, read_at from images "
                  "where whole = 0 union all select sha256, read_at from revisions where "
                  "whole = 0 union all select sha256, added_at from documents where "
-                 "whole = 0) group by sha256 order by 2, 1")) {
+                 "whole = 0) as damaged group by sha256 order by 2, 1")) {
       sentences.push_back(fmt::format(
           "damaged or missing, found {}: {}; the same bytes added again mend it",
           base::local_time(row.integer(1)),

@@ -190,7 +190,7 @@ base::Outcome<Uploads::Filed> Uploads::file(const Caller& caller, std::int64_t n
     intake.emplace(std::move(*one.intake));
     one.intake.reset();
   }
-  intake->expect(std::move(announced));
+  intake->expect(announced);
   Filed filed{intake->commit([&one](std::uint64_t read) {
                 one.looked_bytes = std::min(read, one.size);
               }),

@@ -58,7 +58,14 @@ BackupWrite::BackupWrite(Workings& workings, backup::Revision revision,
       limits_(limits),
       content_(content),
       arrival_(std::move(arrival)),
-      transfer_(std::move(transfer)) {}
+      transfer_(std::move(transfer)) {
+  arrival_.need(announced_.digests);
+}
+
+void BackupWrite::expect(const std::vector<crypto::Expected>& digests) {
+  announced_.expect(digests);
+  arrival_.need(digests);
+}
 
 base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   const auto size = arrival_.size() + bytes.size();
@@ -243,6 +250,9 @@ std::string BackupWrite::rest_of_sentence(const backup::Added& added) const {
 base::Outcome<Filed> BackupWrite::commit() {
   auto digests = arrival_.finish();
   if (!digests) return base::refuse(digests.error());
+  if (auto there = arrival_.add_missing(*digests, announced_.digests); !there) {
+    return base::refuse(there.error());
+  }
   if (const auto wrong = differing(*digests, announced_.digests)) {
     differs_ = true;
     return base::refuse(differs(*digests, *wrong));

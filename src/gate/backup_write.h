@@ -40,9 +40,7 @@ class BackupWrite final : public WriteSink {
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return arrival_.sync(); }
-  void expect(const std::vector<crypto::Expected>& digests) override {
-    announced_.expect(digests);
-  }
+  void expect(const std::vector<crypto::Expected>& digests) override;
   void ended(Ending ending) override { revision_.ending = ending; }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;

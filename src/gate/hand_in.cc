@@ -36,12 +36,13 @@ std::string facts_text(const Taken& taken) {
 
 }  // namespace
 
-HandedFile::HandedFile(Workings& workings, std::string account, Announced announced,
-                       ImageIntake intake)
-    : workings_(workings),
-      account_(std::move(account)),
-      announced_(std::move(announced)),
-      intake_(std::move(intake)) {}
+HandedFile::HandedFile(Workings& workings, std::string account,
+                       const Announced& announced, ImageIntake intake)
+    : workings_(workings), account_(std::move(account)), intake_(std::move(intake)) {
+  intake_.expect(announced.digests);
+  // Only to know early which digests will be compared; commit() asks again.
+  if (const auto known = claims()) intake_.need(*known);
+}
 
 base::Outcome<void> HandedFile::write(base::ByteView bytes) {
   return intake_.write(bytes);
@@ -88,8 +89,7 @@ base::Outcome<Filed> HandedFile::commit() {
 base::Outcome<Filed> HandedFile::file_image() {
   auto wanted = claims();
   if (!wanted) return base::refuse(wanted.error());
-  intake_.add_claims(std::move(*wanted));
-  intake_.expect(announced_.digests);
+  intake_.add_claims(*wanted);
   const auto taken = intake_.commit();
   if (!taken) {
     auto refusal = taken.error();
@@ -160,10 +160,8 @@ base::Outcome<Filed> HandedFile::keep_list() {
   }
   Filed filed;
   filed.size = text->size();
+  if (auto same = intake_.compare_announced(); !same) return refused(same.error());
   filed.digests = intake_.digests();
-  if (const auto wrong = differing(filed.digests, announced_.digests)) {
-    return refused(differs(filed.digests, *wrong));
-  }
   const auto list = crypto::parse_checksum_list(*text);
   if (!list) return refused(list.error());
   const auto compared = repository::compare_with_list(workings_.repository, account_,

@@ -17,13 +17,13 @@ class HandedFile final : public WriteSink {
   static constexpr std::size_t kMostListsKept = 64;  // of one account
   static constexpr int kListsKeptDays = 7;
 
-  HandedFile(Workings& workings, std::string account, Announced announced,
+  HandedFile(Workings& workings, std::string account, const Announced& announced,
              ImageIntake intake);
 
   base::Outcome<void> write(base::ByteView bytes) override;
   base::Outcome<void> sync() override { return intake_.sync(); }
   void expect(const std::vector<crypto::Expected>& digests) override {
-    announced_.expect(digests);
+    intake_.expect(digests);
   }
   base::Outcome<Filed> commit() override;
   void abandon(State how, const std::string& why, bool keep) override;
@@ -42,7 +42,6 @@ class HandedFile final : public WriteSink {
 
   Workings& workings_;
   std::string account_;
-  Announced announced_;
   ImageIntake intake_;
 };
 

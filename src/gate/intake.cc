@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <fmt/format.h>
-#include <iterator>
 #include <unistd.h>
 #include <utility>
 
@@ -34,7 +33,9 @@ ImageIntake::ImageIntake(Workings& workings, IntakeOptions options, catalog::Fac
       options_(std::move(options)),
       facts_(std::move(facts)),
       arrival_(std::move(arrival)),
-      transfer_(std::move(transfer)) {}
+      transfer_(std::move(transfer)) {
+  need(options_.claims);
+}
 
 ImageIntake::ImageIntake(ImageIntake&& other) noexcept
     : workings_(other.workings_),
@@ -88,22 +89,37 @@ base::Outcome<void> ImageIntake::describe(IntakeOptions options) {
   options.size = options_.size;
   options.by = options_.by;
   options_ = std::move(options);
+  need(options_.claims);
   return {};
 }
 
-void ImageIntake::add_claims(std::vector<Claim> claims) {
-  std::move(claims.begin(), claims.end(), std::back_inserter(options_.claims));
+void ImageIntake::need(const std::vector<Claim>& claims) {
+  for (const auto& claim : claims) arrival_.need({claim.expected});
 }
 
-void ImageIntake::expect(std::vector<crypto::Expected> announced) {
-  announced_ = std::move(announced);
+void ImageIntake::add_claims(const std::vector<Claim>& claims) {
+  options_.claims.insert(options_.claims.end(), claims.begin(), claims.end());
+  need(claims);
+}
+
+void ImageIntake::expect(const std::vector<crypto::Expected>& announced) {
+  announced_.insert(announced_.end(), announced.begin(), announced.end());
+  arrival_.need(announced);
+}
+
+base::Outcome<void> ImageIntake::compare_announced() {
+  if (auto there = arrival_.add_missing(digests_, announced_); !there) return there;
+  const auto wrong = gate::differing(digests_, announced_);
+  if (!wrong) return {};
+  differing_ = *wrong;
+  return base::refuse(differs(digests_, *wrong));
 }
 
 base::Outcome<void> ImageIntake::compare() {
-  if (const auto wrong = gate::differing(digests_, announced_)) {
-    differing_ = *wrong;
-    return base::refuse(differs(digests_, *wrong));
-  }
+  if (auto same = compare_announced(); !same) return same;
+  std::vector<crypto::Expected> claimed;
+  for (const auto& claim : options_.claims) claimed.push_back(claim.expected);
+  if (auto there = arrival_.add_missing(digests_, claimed); !there) return there;
   for (const auto& claim : options_.claims) {
     const auto& expected = claim.expected;
     if (crypto::value_of(digests_, expected.algorithm) == expected.hex) continue;
@@ -270,7 +286,8 @@ base::Outcome<void> ImageIntake::file(db::Transaction& transaction, catalog::Ima
       vouch.source = claim.source;
       vouch.expected = claim.expected;
       vouch.signer = claim.signer;
-      catalog::Vouches::add(transaction, known, std::move(vouch));
+      const auto done = catalog::Vouches::add(transaction, known, std::move(vouch));
+      if (!done) return base::refuse(done.error());
     }
   }
   if (known.in_doubt()) {

@@ -98,8 +98,13 @@ class ImageIntake {
   base::Outcome<void> describe(IntakeOptions options);
   // Before commit(): more of the maker's checksums; and the sender's own, which are only
   // compared.
-  void add_claims(std::vector<Claim> claims);
-  void expect(std::vector<crypto::Expected> announced);
+  void add_claims(const std::vector<Claim>& claims);
+  void expect(const std::vector<crypto::Expected>& announced);
+  // Such claims will be added later: what they compare with is computed as the bytes
+  // arrive.
+  void need(const std::vector<Claim>& claims);
+  // kMismatch: the sender announced something else. REQUIRES: finish() has succeeded.
+  base::Outcome<void> compare_announced();
   // It was interrupted: nothing of it stays. Only the first call of this or commit()
   // counts.
   void fail(State how, const std::string& why);
@@ -109,7 +114,8 @@ class ImageIntake {
   // The result, for the ledger and for people.
   std::string sentence(const Taken& taken) const;
 
-  // Of the received bytes; empty before commit() was called.
+  // Of the received bytes; empty before commit() was called. Of a large file only those
+  // that were compared, and SHA-256.
   const crypto::Digests& digests() const { return digests_; }
   // The claim that commit() found to differ.
   const std::optional<crypto::Expected>& differing() const { return differing_; }

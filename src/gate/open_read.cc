@@ -19,7 +19,11 @@ using base::Kind;
 namespace {
 
 // The checksum of an image as a file of its own, beside it.
-Found checksum_file(const catalog::Offer& offer, const ChecksumName& wanted) {
+base::Outcome<Found> checksum_file(const catalog::Offer& offer,
+                                   const ChecksumName& wanted) {
+  if (crypto::value_of(offer.image.digests, wanted.algorithm).empty()) {
+    return base::refuse(catalog::digest_follows(offer.name, wanted.algorithm));
+  }
   Found found;
   found.name = fmt::format("{}.{}", offer.name,
                            wanted.algorithm == crypto::Algorithm::kMd5      ? "md5"

@@ -128,7 +128,7 @@ bool VerifyFirst::read_lately(const std::string& sha256) {
         const auto rows = t.query(
             "select coalesce(max(read_at), 0) from (select read_at from images "
             "where sha256 = :a union all select read_at from revisions where "
-            "sha256 = :b and complete = 1)",
+            "sha256 = :b and complete = 1) as reads",
             {sha256, sha256});
         return rows.empty() ? 0 : rows.front().integer(0);
       });

@@ -29,6 +29,7 @@ class WriteSink {
 };
 
 // The announced digest that the bytes do not have, if any; and the sentence about it.
+// REQUIRES: those of the announced kinds are there (store::Arrival::add_missing()).
 std::optional<crypto::Expected> differing(const crypto::Digests& digests,
                                           const std::vector<crypto::Expected>& expected);
 base::Refusal differs(const crypto::Digests& digests, const crypto::Expected& expected);

@@ -1,12 +1,15 @@
 #include "ledger/ledger.h"
 
 #include <algorithm>
+#include <array>
 #include <fmt/format.h>
+#include <map>
 #include <new>
 #include <set>
 #include <utility>
 
 #include "base/clock.h"
+#include "base/visible_name.h"
 #include "ledger/chain.h"
 
 namespace vantro::ledger {
@@ -96,14 +99,30 @@ std::string like(const std::string& pattern) {
   return text;
 }
 
+const std::string kWhose = "(device = :w or actor = :w)";
+
+// The first rows in an order. Those of one device or address are found by two indexes,
+// each of which has that order: so only as many rows are read as are wanted.
+std::string page(const Filter& filter, const std::string& where,
+                 const std::string& order_and_limit) {
+  if (filter.whose.empty()) return where + order_and_limit;
+  const auto half = [&](const std::string& condition) {
+    auto own = where;
+    own.replace(own.find(kWhose), kWhose.size(), condition);
+    return fmt::format("select id from (select id from ledger {}{}) as half", own,
+                       order_and_limit);
+  };
+  return fmt::format("where id in ({} union {}) {}", half("device = :w"),
+                     half("actor = :w"), order_and_limit);
+}
+
 // Adds conditions and their values.
 void apply(const Filter& filter, std::string& where, std::vector<db::Value>& values) {
   const auto add = [&](const std::string& condition) {
     where += (where.empty() ? "where " : "and ") + condition + " ";
   };
   if (!filter.whose.empty()) {
-    add("(device = :w or actor = :a)");
-    values.emplace_back(filter.whose);
+    add(kWhose);
     values.emplace_back(filter.whose);
   }
   if (!filter.by.empty()) {
@@ -127,8 +146,8 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
     add("event in (" + names + ")");
   }
   if (!filter.name.empty()) {
-    add("name like :n escape '\\'");
-    values.emplace_back(like(filter.name));
+    add("lower(name) like :n escape '\\'");
+    values.emplace_back(like(base::folded(filter.name)));
   }
   // Literal, not a value: the index of refusals depends on this condition.
   const auto outcome = std::find(kOutcomes.begin(), kOutcomes.end(), filter.outcome);
@@ -145,30 +164,76 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
 
 }  // namespace
 
-void Ledger::record(db::Transaction& transaction, const Entry& given) {
-  auto entry = given;
-  const auto last = last_row(transaction);
-  entry.id = last.id + 1;
-  entry.chain = chained(last.chain, entry);
-  db::Value sha256 = nullptr;
-  if (!entry.sha256.empty()) sha256 = entry.sha256;
-  db::Value total = nullptr;
-  if (entry.total) total = static_cast<std::int64_t>(*entry.total);
-  transaction.run(
-      "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
-      "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
-      "request, chain) values (:i, :a, :e, :w, :v, :p, :h, :k, :n, :s, :b, :t, :d, :r, "
-      ":o, :c, :f, :q, :l)",
-      {entry.id, entry.at, entry.event, entry.actor, entry.device, entry.protocol,
-       entry.heard_on, entry.account, entry.name, sha256,
-       static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
-       static_cast<std::int64_t>(entry.resent), entry.outcome, entry.sentence, entry.from,
-       entry.request, entry.chain});
-  if (entry.protocol.empty() || entry.protocol == "manage") return;
-  transaction.run(
-      "insert into last_contacts (actor, row, at) values (:w, :i, :a) on conflict "
-      "(actor) do update set row = excluded.row, at = excluded.at",
-      {entry.actor, entry.id, entry.at});
+namespace {
+
+using Values = std::vector<db::Value>;
+
+// "(:v0, :v1), (:v2, :v3)"
+std::string places(std::size_t rows, std::size_t columns) {
+  std::string text;
+  for (std::size_t i = 0; i < rows * columns; ++i) {
+    text += i % columns != 0 ? ", " : i == 0 ? "(" : ", (";
+    text += ":v" + std::to_string(i);
+    if (i % columns == columns - 1) text += ')';
+  }
+  return text;
+}
+
+// Many rows in one statement, which is one way to the database and back. Of a few sizes,
+// so that few statements are compiled.
+void insert(db::Transaction& transaction, const std::string& into,
+            const std::vector<Values>& rows, const std::string& behind = "") {
+  constexpr std::array<std::size_t, 3> kSizes{64, 8, 1};
+  for (std::size_t at = 0; at < rows.size();) {
+    const auto left = rows.size() - at;
+    const auto count = *std::find_if(kSizes.begin(), kSizes.end(),
+                                     [&](std::size_t size) { return size <= left; });
+    Values values;
+    for (std::size_t i = at; i < at + count; ++i) {
+      values.insert(values.end(), rows[i].begin(), rows[i].end());
+    }
+    transaction.run(into + " values " + places(count, rows[at].size()) + behind, values);
+    at += count;
+  }
+}
+
+}  // namespace
+
+void Ledger::record(db::Transaction& transaction, const Entry& entry) {
+  record(transaction, std::vector<Entry>{entry});
+}
+
+void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
+  auto last = last_row(transaction);
+  std::vector<Values> rows;
+  std::map<std::string, Values> contacts;  // the last row of each address
+  for (auto& entry : entries) {
+    entry.id = ++last.id;
+    last.chain = entry.chain = chained(last.chain, entry);
+    db::Value sha256 = nullptr;
+    if (!entry.sha256.empty()) sha256 = entry.sha256;
+    // As text, which the column turns into a number: with numbers here and nulls there,
+    // each group of rows would be a statement of its own.
+    db::Value total = nullptr;
+    if (entry.total) total = std::to_string(*entry.total);
+    if (!entry.protocol.empty() && entry.protocol != "manage") {
+      contacts[entry.actor] = {entry.actor, entry.id, entry.at};
+    }
+    rows.push_back({entry.id, entry.at, entry.event, entry.actor, entry.device,
+                    entry.protocol, entry.heard_on, entry.account, entry.name, sha256,
+                    static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
+                    static_cast<std::int64_t>(entry.resent), entry.outcome,
+                    entry.sentence, entry.from, entry.request, entry.chain});
+  }
+  insert(transaction,
+         "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
+         "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
+         "request, chain)",
+         rows);
+  std::vector<Values> newest;
+  for (auto& [actor, values] : contacts) newest.push_back(std::move(values));
+  insert(transaction, "insert into last_contacts (actor, row, at)", newest,
+         " on conflict (actor) do update set row = excluded.row, at = excluded.at");
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -197,7 +262,7 @@ base::Outcome<void> Ledger::flush() {
   base::Outcome<void> written = base::refuse(base::Kind::kBusy, "out of memory");
   try {
     written = database_.write([&](db::Transaction& t) -> base::Outcome<void> {
-      for (const auto& entry : batch) record(t, entry);
+      record(t, batch);
       return {};
     });
   } catch (const std::bad_alloc&) {
@@ -219,9 +284,29 @@ base::Outcome<void> Ledger::flush() {
 
 base::Outcome<void> Ledger::write_saved() {
   constexpr std::size_t kInOne = 5000;
-  auto written = saved_.each(kInOne, [&](const std::vector<Entry>& entries) {
+  const bool has_id = !saved_.id().empty();  // not one of an earlier version
+  const auto note = "ledger rows of file " + saved_.id();
+  std::uint64_t before = 0;  // what an earlier attempt has written
+  auto written = database_.read([&](db::Transaction& t) -> base::Outcome<void> {
+    const auto rows = t.query("select last from numbers where what = :w", {note});
+    before = rows.empty() ? 0 : static_cast<std::uint64_t>(rows.front().integer(0));
+    return {};
+  });
+  if (!written) return written;
+  std::uint64_t read = 0;
+  written = saved_.each(kInOne, [&](std::vector<Entry> entries) -> base::Outcome<void> {
+    const auto known =
+        std::min<std::uint64_t>(before - std::min(before, read), entries.size());
+    read += entries.size();
+    entries.erase(entries.begin(), entries.begin() + static_cast<std::ptrdiff_t>(known));
+    if (entries.empty()) return {};
     return database_.write([&](db::Transaction& t) -> base::Outcome<void> {
-      for (const auto& entry : entries) record(t, entry);
+      record(t, entries);
+      if (!has_id) return {};
+      t.run(
+          "insert into numbers (what, last) values (:w, :l) on conflict (what) do "
+          "update set last = excluded.last",
+          {note, static_cast<std::int64_t>(read)});
       return {};
     });
   });
@@ -229,6 +314,11 @@ base::Outcome<void> Ledger::write_saved() {
   log_.info("rows of the ledger that waited in a file were written",
             {{"rows", saved_.rows()}});
   saved_.remove();
+  // Left behind by a failure, it is a row that nobody asks for again.
+  static_cast<void>(database_.write([&](db::Transaction& t) -> base::Outcome<void> {
+    t.run("delete from numbers where what = :w", {note});
+    return {};
+  }));
   const base::Lock lock(mutex_);
   saved_rows_ = 0;
   return {};
@@ -286,7 +376,7 @@ base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
   }
   apply(filter, where, values);
   values.emplace_back(static_cast<std::int64_t>(most));
-  return select(where + "order by at desc, id desc limit :m", values);
+  return select(page(filter, where, "order by at desc, id desc limit :m"), values);
 }
 
 base::Outcome<std::vector<Entry>> Ledger::after(const Place& place, std::size_t most,
@@ -295,7 +385,7 @@ base::Outcome<std::vector<Entry>> Ledger::after(const Place& place, std::size_t 
   std::vector<db::Value> values{place.at, place.id};
   apply(filter, where, values);
   values.emplace_back(static_cast<std::int64_t>(most));
-  return select(where + "order by at, id limit :m", values);
+  return select(page(filter, where, "order by at, id limit :m"), values);
 }
 
 base::Outcome<std::int64_t> Ledger::newest_row() const {
@@ -565,7 +655,8 @@ void Ledger::run() {
     said = !flushed.has_value();
     lock.lock();
     const bool many = waiting_.size() > kMostWaiting / 2;
-    if (!flushed && (many || last)) {
+    // While the database does not answer nobody knows for how long: then at once.
+    if (!flushed && (many || last || database_.away())) {
       lock.unlock();
       const bool saved = save_waiting();
       if (last && !saved) log_.error("the last rows of the ledger follow here");

@@ -88,6 +88,7 @@ class Ledger {
   void append(Entry entry);
   // In the caller's transaction.
   static void record(db::Transaction& transaction, const Entry& entry);
+  static void record(db::Transaction& transaction, std::vector<Entry> entries);
 
   // Gives the rows of an actor without a device to that device. Returns how many.
   static std::int64_t give(db::Transaction& transaction, const std::string& actor,

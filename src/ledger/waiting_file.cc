@@ -2,8 +2,10 @@
 
 #include <cerrno>
 #include <fcntl.h>
+#include <filesystem>
 #include <fstream>
 #include <optional>
+#include <string_view>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -11,9 +13,19 @@
 #include "base/numbers.h"
 #include "base/unique_fd.h"
 #include "base/whole_file.h"
+#include "crypto/secret.h"
 
 namespace vantro::ledger {
 namespace {
+
+// Not a row: it has no tab.
+constexpr std::string_view kId = "file ";
+
+bool sync_folder_of(const std::string& path) {
+  const base::UniqueFd folder(::open(std::filesystem::path(path).parent_path().c_str(),
+                                     O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  return folder && ::fsync(folder.get()) == 0;
+}
 
 void add_field(std::string& line, const std::string& value) {
   if (!line.empty()) line += '\t';
@@ -95,6 +107,9 @@ std::optional<Entry> entry_of(const std::string& line) {
 
 WaitingFile::WaitingFile(std::string path) : path_(std::move(path)) {
   if (path_.empty()) return;
+  std::string first;
+  std::ifstream in(path_, std::ios::binary);
+  if (std::getline(in, first) && first.starts_with(kId)) id_ = first.substr(kId.size());
   // Of the previous server.
   static_cast<void>(each(1000, [this](const auto& entries) -> base::Outcome<void> {
     rows_ += entries.size();
@@ -104,16 +119,23 @@ WaitingFile::WaitingFile(std::string path) : path_(std::move(path)) {
 
 bool WaitingFile::append(std::span<const Entry> entries) {
   if (path_.empty()) return false;
-  const base::UniqueFd file(::open(
-      path_.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0600));
+  const base::UniqueFd file(
+      ::open(path_.c_str(), O_RDWR | O_CREAT | O_APPEND | O_CLOEXEC | O_NOFOLLOW, 0600));
   struct stat before {};
   if (!file || ::fstat(file.get(), &before) != 0) return false;
   std::string text;
+  if (before.st_size == 0) {
+    id_ = crypto::random_hex(8);
+    text = std::string(kId) + id_ + '\n';
+  } else if (char last = 0;
+             ::pread(file.get(), &last, 1, before.st_size - 1) != 1 || last != '\n') {
+    text = "\n";  // behind half a line of an interrupted write
+  }
   for (const auto& one : entries) text += line_of(one) + '\n';
   const auto size = static_cast<std::uint64_t>(before.st_size);
   const bool fits = size + text.size() <= kMost;
   if (fits && base::write_all(file.get(), base::as_bytes(text)) &&
-      ::fsync(file.get()) == 0) {
+      ::fsync(file.get()) == 0 && (before.st_size > 0 || sync_folder_of(path_))) {
     rows_ += entries.size();
     return true;
   }
@@ -144,6 +166,7 @@ base::Outcome<void> WaitingFile::each(
 
 void WaitingFile::remove() {
   if (!path_.empty()) ::unlink(path_.c_str());
+  id_.clear();
   rows_ = 0;
 }
 

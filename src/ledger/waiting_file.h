@@ -1,9 +1,10 @@
 // Rows of the ledger that the database does not accept, in a file beside it: so a stop
 // loses none of them, and memory holds a limited number.
 //
-// One row a line, its fields separated by tabs; a tab, an end of line and a backslash in
-// a field are escaped. After an incomplete write (a power cut) the last complete line is
-// the end.
+// The first line is an id of this file: the database notes under it how many rows it has
+// taken, so that none is written twice. Then one row a line, its fields separated by
+// tabs; a tab, an end of line and a backslash in a field are escaped. After an incomplete
+// write (a power cut) the last complete line is the end.
 #pragma once
 
 #include <cstdint>
@@ -26,6 +27,9 @@ class WaitingFile {
   // Empty: there is none, and nothing is stored.
   explicit WaitingFile(std::string path);
 
+  // Random; the same as long as the file is there. Empty: there is none, or it is of an
+  // earlier version.
+  const std::string& id() const { return id_; }
   // Rows in it.
   std::uint64_t rows() const { return rows_; }
   // On disk when it returns true.
@@ -39,6 +43,7 @@ class WaitingFile {
 
  private:
   const std::string path_;
+  std::string id_;
   std::uint64_t rows_ = 0;
 };
 

@@ -5,6 +5,7 @@
 #include <dirent.h>
 #include <filesystem>
 #include <map>
+#include <optional>
 #include <prometheus/metric_family.h>
 #include <prometheus/text_serializer.h>
 #include <sstream>
@@ -170,12 +171,11 @@ void add_place(Page& page, Service& service) {
   const auto& repository = service.repository;
   page.gauge("vantro_disk_free_bytes", "Free space on the disk of the state folder.", {},
              number(repository.folder.free_bytes()));
-  std::error_code failed;
-  const auto size = std::filesystem::file_size(repository.folder.database(), failed);
-  if (!failed) {
-    page.gauge("vantro_database_bytes", "Size of the database.", {}, number(size));
+  if (const auto size = repository.database->bytes()) {
+    page.gauge("vantro_database_bytes", "Size of the database.", {}, number(*size));
   }
-  const bool failing = repository.database->write_failure().has_value() ||
+  const bool failing = repository.database->away().has_value() ||
+                       repository.database->write_failure().has_value() ||
                        !repository.folder.try_writing();
   page.gauge("vantro_database_failing", "1 while nothing can be written.", {},
              failing ? 1 : 0);
@@ -217,7 +217,7 @@ Slow read_slow(Service& service) {
             t.query(
                  "select count(*) from (select sha256 from images where whole = 0 "
                  "union select sha256 from revisions where whole = 0 union select "
-                 "sha256 from documents where whole = 0)")
+                 "sha256 from documents where whole = 0) as damaged")
                 .front()
                 .integer(0);
         slow.contradicted = t.query(
@@ -249,7 +249,8 @@ Slow read_slow(Service& service) {
   return slow;
 }
 
-Slow slow_of(Service& service) {
+// Nothing: the database has not answered since the start.
+std::optional<Slow> slow_of(Service& service) {
   struct Kept {
     base::Mutex mutex;
     const Service* of VANTRO_GUARDED_BY(mutex) = nullptr;
@@ -259,7 +260,10 @@ Slow slow_of(Service& service) {
   static Kept kept;
   const base::Lock lock(kept.mutex);
   const auto now = service.clock.now();
-  if (kept.of != &service || now - kept.at >= kHolds) {
+  // While the database does not answer: as they were. Zeros would look like an answer.
+  if (service.repository.database->away()) {
+    if (kept.of != &service) return std::nullopt;
+  } else if (kept.of != &service || now - kept.at >= kHolds) {
     kept.slow = read_slow(service);
     kept.of = &service;
     kept.at = now;
@@ -268,7 +272,9 @@ Slow slow_of(Service& service) {
 }
 
 void add_kept(Page& page, Service& service) {
-  const auto slow = slow_of(service);
+  const auto known = slow_of(service);
+  if (!known) return;
+  const auto& slow = *known;
   page.gauge("vantro_images", "Images in the catalogue.", {},
              static_cast<double>(slow.images));
   page.gauge("vantro_backup_revisions", "Revisions of backups.", {},

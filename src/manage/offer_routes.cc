@@ -146,8 +146,9 @@ base::Outcome<std::string> checksums(Service& service, const Call&,
   if (!standing) return base::refuse(standing.error());
   std::set<std::string> lines;  // two networks may get the same
   for (const auto& offer : *standing) {
-    lines.insert(
-        crypto::checksum_line(crypto::value_of(offer.image.digests, wanted), offer.name));
+    const auto& hex = crypto::value_of(offer.image.digests, wanted);
+    if (hex.empty()) return base::refuse(catalog::digest_follows(offer.name, wanted));
+    lines.insert(crypto::checksum_line(hex, offer.name));
   }
   std::string text;
   for (const auto& line : lines) text += line;

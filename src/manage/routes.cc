@@ -41,10 +41,9 @@ constexpr std::int64_t kUsualContacts = 100;
 base::Outcome<api::Status> status(Service& service, const Call& call,
                                   const api::Nothing&) {
   auto& repository = service.repository;
-  const auto images = repository.catalog.count();
-  if (!images) return base::refuse(images.error());
-  const auto revisions = repository.backups.count();
-  if (!revisions) return base::refuse(revisions.error());
+  if (auto counted = count(service); !counted && !repository.database->away()) {
+    return base::refuse(counted.error());
+  }
   auto trouble = desk::trouble(service.repository);
   if (!trouble) return base::refuse(trouble.error());
   api::Status status;
@@ -58,14 +57,12 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
   }
   for (auto& one : service.management()) status.listeners.push_back(std::move(one));
   if (service.door != nullptr) status.you = service.door->me(call.caller);
-  status.images = *images;
+  status.images = service.counts->images;
   status.offers = service.repository.offer_index()->size();
-  status.backups = *revisions;
+  status.backups = service.counts->backups;
   status.running_transfers = service.gate.transfers().running();
   status.disk_free = repository.folder.free_bytes();
-  const auto accounts = service.repository.accounts.all();
-  if (!accounts) return base::refuse(accounts.error());
-  status.accounts = accounts->size() - 1;
+  status.accounts = service.counts->accounts;
   status.openings = openings(service);
   status.trouble = std::move(*trouble);
   if (service.management_trouble) {
@@ -127,6 +124,20 @@ base::Outcome<api::RouteTable> route_table(Service&, const Call&, const api::Not
 }
 
 }  // namespace
+
+base::Outcome<void> count(const Service& service) {
+  const auto& repository = service.repository;
+  const auto images = repository.catalog.count();
+  if (!images) return base::refuse(images.error());
+  const auto revisions = repository.backups.count();
+  if (!revisions) return base::refuse(revisions.error());
+  const auto accounts = repository.accounts.all();
+  if (!accounts) return base::refuse(accounts.error());
+  service.counts->images = *images;
+  service.counts->backups = *revisions;
+  service.counts->accounts = accounts->size() - 1;  // without "anonymous"
+  return {};
+}
 
 std::optional<std::string> nearest(std::string_view typed,
                                    const std::vector<std::string>& names) {

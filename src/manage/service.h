@@ -1,7 +1,9 @@
 // Everything behind the management API. It must outlive the server.
 #pragma once
 
+#include <atomic>
 #include <functional>
+#include <memory>
 #include <optional>
 #include <string>
 #include <utility>
@@ -45,6 +47,14 @@ struct Service {
   const base::Clock& clock;
   std::string version;
   base::WallTime started_at = 0;
+  // How many images, backups and accounts there were when they were last counted: what a
+  // status reports while the database does not answer.
+  struct Counts {
+    std::atomic<std::size_t> images = 0;
+    std::atomic<std::size_t> backups = 0;
+    std::atomic<std::size_t> accounts = 0;
+  };
+  std::shared_ptr<Counts> counts = std::make_shared<Counts>();
   // How devices reach the server. This room opens no socket but its own, so it gets its
   // facts about addresses from here.
   desk::Surroundings surroundings = {};
@@ -91,5 +101,8 @@ struct Service {
     return std::vector<std::pair<std::string, net::WorkPool::Load>>();
   };
 };
+
+// Counts what is in Service::counts again. May wait for the database.
+base::Outcome<void> count(const Service& service);
 
 }  // namespace vantro::manage

@@ -6,6 +6,7 @@
 #include <functional>
 #include <memory>
 #include <span>
+#include <vector>
 
 #include "base/bytes.h"
 #include "base/outcome.h"
@@ -50,13 +51,16 @@ class DiskFeed : public std::enable_shared_from_this<DiskFeed> {
  private:
   static constexpr int kMostUnderWay = 2;
 
+  using Piece = std::shared_ptr<base::ByteBuffer>;
+
   void hand_over();
 
   Post post_;
   InOrder in_order_;
   Written written_;
-  base::ByteBuffer piece_;
-  std::size_t filled_ = 0;  // of piece_
+  Piece piece_;                        // null: none is being filled
+  std::vector<Piece> written_pieces_;  // to be filled again: fresh memory costs more
+  std::size_t filled_ = 0;             // of piece_
   std::uint64_t came_ = 0;
   int under_way_ = 0;  // pieces
 };

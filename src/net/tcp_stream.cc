@@ -83,22 +83,23 @@ TcpStream::Moved TcpStream::send_file(int file, std::uint64_t offset, std::size_
     return told(tls_->send_file(file, offset, count), true);
   }
   if (tls_) {
-    if (record_.empty() || record_at_ > offset || record_at_ + record_.size() <= offset) {
-      record_.resize(std::min(count, kTlsPiece));
-      const auto got =
-          ::pread(file, record_.data(), record_.size(), static_cast<off_t>(offset));
-      record_.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
-      record_at_ = offset;
-      if (record_.empty()) {
+    if (plain_at_ > offset || plain_at_ + plain_count_ <= offset) {
+      // A vector would be filled with zeros first.
+      if (!plain_) plain_ = std::make_unique_for_overwrite<std::uint8_t[]>(kTlsPiece);
+      const auto got = ::pread(file, plain_.get(), std::min(count, kTlsPiece),
+                               static_cast<off_t>(offset));
+      if (got <= 0) {
         error_ = got < 0 ? errno : EIO;
         return {};
       }
+      plain_at_ = offset;
+      plain_count_ = static_cast<std::size_t>(got);
     }
-    const auto from = static_cast<std::size_t>(offset - record_at_);
-    const auto left = base::ByteView(record_).subspan(from);
+    const auto from = static_cast<std::size_t>(offset - plain_at_);
+    const auto left = base::ByteView(plain_.get(), plain_count_).subspan(from);
     const auto moved = write(left.first(std::min(left.size(), count)));
-    if (moved.step == Step::kMoved && from + moved.count == record_.size()) {
-      record_.clear();
+    if (moved.step == Step::kMoved && from + moved.count == plain_count_) {
+      plain_count_ = 0;
     }
     return moved;
   }
@@ -116,6 +117,8 @@ TcpStream::Moved TcpStream::send_file(int file, std::uint64_t offset, std::size_
     return {};
   }
 }
+
+void TcpStream::file_sent() { plain_.reset(); }
 
 std::uint64_t TcpStream::unacknowledged() const {
   int waiting = 0;

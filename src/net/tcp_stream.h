@@ -48,6 +48,8 @@ class TcpStream {
   // `more`: more follows at once, so that small pieces share a packet.
   Moved write(base::ByteView bytes, bool more);
   Moved send_file(int file, std::uint64_t offset, std::size_t count);
+  // Nothing more of a file follows for now: frees the memory that TLS needs for it.
+  void file_sent();
 
   // After kEnd under TLS, if cuts are reported (crypto::TlsServer::accept): whether the
   // other end has sent close_notify.
@@ -78,8 +80,9 @@ class TcpStream {
   int error_ = 0;
   bool cut_ = false;
   // A record that TLS has taken in part must be passed again unchanged.
-  base::ByteBuffer record_;
-  std::uint64_t record_at_ = 0;
+  std::unique_ptr<std::uint8_t[]> plain_;  // null: no memory for it
+  std::uint64_t plain_at_ = 0;
+  std::size_t plain_count_ = 0;
 };
 
 }  // namespace vantro::net

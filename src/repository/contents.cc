@@ -40,9 +40,13 @@ void Contents::remove_if_unrecorded(const std::string& sha256) {
   // Nobody may file the same bytes between the search for their users and their removal.
   const std::lock_guard lock(repository_.vault_mutex);
   if (repository_.unrecorded.find(sha256)) return;
-  const auto recorded = repository_.database->read(
-      [&](db::Transaction& t) -> base::Outcome<bool> { return is_recorded(t, sha256); });
-  if (recorded && !*recorded) repository_.folder.remove_stored(sha256);
+  // As a writer: whoever wrote before has ended, also if the answer to its commit was
+  // lost. Rolled back, as nothing is written: a full disk must not keep the bytes.
+  static_cast<void>(
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        if (!is_recorded(t, sha256)) repository_.folder.remove_stored(sha256);
+        return base::refuse(base::Kind::kInvalid, "nothing to write");
+      }));
 }
 
 base::Outcome<void> Contents::whole(const std::string& sha256) {

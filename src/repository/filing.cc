@@ -55,8 +55,10 @@ base::Outcome<void> Filing::file(store::Arrival& arrival, const Record& record,
 // without a record, which the next start lists; never a record without its bytes.
 void Filing::work_off(const std::vector<Item*>& group) {
   // Starts writing all before it waits for the first.
-  for (auto* one : group) one->arrival->begin_sync();
-  for (auto* one : group) one->result = one->arrival->sync_whole();
+  for (auto* one : group) one->result = one->arrival->begin_sync();
+  for (auto* one : group) {
+    if (one->result) one->result = one->arrival->sync_whole();
+  }
   // Until they are recorded they look unused: whoever removes unused bytes takes the
   // mutex alone.
   const std::shared_lock vault(repository_.vault_mutex);

@@ -8,18 +8,20 @@
 
 namespace vantro::repository {
 
-std::vector<catalog::Vouch> vouch(db::Transaction& t, Change& change,
-                                  catalog::Image& image,
-                                  const std::vector<Claim>& claims) {
+base::Outcome<std::vector<catalog::Vouch>> vouch(db::Transaction& t, Change& change,
+                                                 catalog::Image& image,
+                                                 const std::vector<Claim>& claims) {
   std::vector<catalog::Vouch> vouches;
   for (const auto& claim : claims) {
-    catalog::Vouch vouch;
-    vouch.at = change.now();
-    vouch.who = change.by();
-    vouch.source = claim.source;
-    vouch.expected = claim.expected;
-    vouch.signer = claim.signer;
-    vouch = catalog::Vouches::add(t, image, std::move(vouch));
+    catalog::Vouch wanted;
+    wanted.at = change.now();
+    wanted.who = change.by();
+    wanted.source = claim.source;
+    wanted.expected = claim.expected;
+    wanted.signer = claim.signer;
+    auto added = catalog::Vouches::add(t, image, std::move(wanted));
+    if (!added) return base::refuse(added.error());
+    auto& vouch = *added;
     change.record(t, vouch.agrees ? "image-vouch" : "image-contradict", image.name,
                   image.digests.sha256,
                   fmt::format("{} {}{}{}", crypto::title(vouch.expected.algorithm),
@@ -53,7 +55,7 @@ base::Outcome<std::vector<ListedResult>> compare_with_list(
     if (!name) continue;
     const auto found = repository.catalog.named(*name);
     if (!found) return base::refuse(found.error());
-    const auto& image = *found;
+    auto image = *found;
     if (!image || image->taken_in_by != by) continue;
     const auto known = repository.vouches.of(image->id);
     if (!known) return base::refuse(known.error());
@@ -63,6 +65,9 @@ base::Outcome<std::vector<ListedResult>> compare_with_list(
              vouch.expected.hex == one.expected.hex;
     });
     if (again) continue;
+    if (auto done = repository.missing_digests.complete(*image, {one.expected}); !done) {
+      return base::refuse(done.error());
+    }
     using Vouched = base::Outcome<std::vector<catalog::Vouch>>;
     const auto vouched =
         change(repository, by, [&](db::Transaction& t, Change& change) -> Vouched {

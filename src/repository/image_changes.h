@@ -27,9 +27,10 @@ struct Claim {
 // All in the caller's transaction, and recorded in the change. Updates `image`.
 
 // Compares with each claim, and records the results. Returns those that were added.
-std::vector<catalog::Vouch> vouch(db::Transaction& transaction, Change& change,
-                                  catalog::Image& image,
-                                  const std::vector<Claim>& claims);
+// kBusy: a digest is missing (MissingDigests::complete()).
+base::Outcome<std::vector<catalog::Vouch>> vouch(db::Transaction& transaction,
+                                                 Change& change, catalog::Image& image,
+                                                 const std::vector<Claim>& claims);
 // The claims of a checksum list about an image.
 struct ListedResult {
   std::string image;

@@ -31,11 +31,9 @@ std::string vault_sentence(const std::vector<store::StoredFile>& vault) {
 }
 
 // A new database beside a vault that belonged to another one is never begun
-// automatically.
-base::Outcome<void> check_presence(const store::StateFolder& folder) {
-  struct stat found {};
-  const bool missing = ::stat(folder.database().c_str(), &found) != 0;
-  if (!missing && found.st_size >= kSmallestDatabase) return {};
+// automatically. `found`: "vantro.db is missing".
+base::Outcome<void> check_vault_is_new(const store::StateFolder& folder,
+                                       const std::string& found) {
   const auto vault = folder.list_vault();
   if (!vault) return base::refuse(vault.error());
   const auto last = folder.identity().read();
@@ -47,17 +45,27 @@ base::Outcome<void> check_presence(const store::StateFolder& folder) {
   }
   return base::refuse(
       Kind::kCorrupt,
-      fmt::format(
-          "{} {}, but {}{}. Nothing was changed. Put a copy of the database back, "
-          "or start once with --recover-database to record the files again",
-          folder.database(),
-          missing              ? "is missing"
-          : found.st_size == 0 ? "is empty"
-                               : fmt::format("has only {} bytes", found.st_size),
-          vault_sentence(*vault), known));
+      fmt::format("{}, but {}{}. Nothing was changed. Put a copy of the database back, "
+                  "or start once with --recover-database to record the files again",
+                  found, vault_sentence(*vault), known));
+}
+
+// The same for a file, before it is made.
+base::Outcome<void> check_presence(const store::StateFolder& folder) {
+  const auto file = folder.database();
+  struct stat found {};
+  if (::stat(file.c_str(), &found) != 0) {
+    return check_vault_is_new(folder, file + " is missing");
+  }
+  if (found.st_size >= kSmallestDatabase) return {};
+  return check_vault_is_new(
+      folder, found.st_size == 0
+                  ? file + " is empty"
+                  : fmt::format("{} has only {} bytes", file, found.st_size));
 }
 
 base::Outcome<void> check_identity(const store::StateFolder& folder,
+                                   const std::string& shown,
                                    const std::optional<base::StateIdentity>& database) {
   const auto vault = folder.identity().read();
   // A vault from before identities existed; or one that was copied without its identity.
@@ -85,18 +93,25 @@ base::Outcome<void> check_identity(const store::StateFolder& folder,
           "{} {}; {}. Nothing was changed. Put the newer database back, or start "
           "once with --accept-older-database: files that it does not know stay in "
           "vault/ until you decide about them",
-          folder.database(), what, vault_sentence(*files)));
+          shown, what, vault_sentence(*files)));
 }
 
 }  // namespace
 
 base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
-    store::StateFolder& folder, bool accept_older, const base::Log& log) {
+    store::StateFolder& folder, const Opening& opening, const base::Log& log) {
   db::Watch watch;
   watch.new_id = crypto::random_hex(16);
+  const auto where = opening.database.empty() ? folder.database() : opening.database;
   watch.belongs = [&](const auto& identity) -> base::Outcome<void> {
-    if (accept_older) return {};
-    return check_identity(folder, identity);
+    if (opening.accept_older) return {};
+    return check_identity(folder, db::Database::shown(where), identity);
+  };
+  watch.begins = [&]() -> base::Outcome<void> {
+    // A file was looked at before.
+    if (opening.database.empty() || opening.accept_older) return {};
+    return check_vault_is_new(folder,
+                              fmt::format("the {} is empty", db::Database::shown(where)));
   };
   watch.committed = [&folder, log](const base::StateIdentity& identity) {
     if (auto written = folder.identity().write(identity); !written) {
@@ -114,7 +129,7 @@ base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
     return made;
   };
   const auto before = folder.identity().read();
-  auto database = db::Database::open(folder.database(), std::move(watch));
+  auto database = db::Database::open(where, std::move(watch));
   if (!database) return database;
   const auto ahead = before ? before->change : 0;
   if (auto noted = (*database)->continue_behind(ahead); !noted) {
@@ -152,21 +167,26 @@ Repository::Repository(std::unique_ptr<store::StateFolder> state_folder,
       snapshots(*database, log, rules.only_vouched),
       contents(*this),
       inventory(*this),
+      missing_digests(*this),
       filing(*this) {
   database->on_change([this] { snapshots.follow_or_log(); });
 }
 
+Repository::~Repository() { database->on_change(nullptr); }
+
 base::Outcome<std::unique_ptr<Repository>> Repository::open(
     const std::string& state, const base::Clock& clock, const base::Log& log, Rules rules,
-    bool accept_older, store::FileSystem& files) {
+    const Opening& opening, store::FileSystem& files) {
   auto opened = store::StateFolder::open(state, files);
   if (!opened) return base::refuse(opened.error());
   auto folder = std::make_unique<store::StateFolder>(std::move(*opened));
-  if (auto present = check_presence(*folder); !present) {
-    return base::refuse(present.error());
+  if (opening.database.empty()) {
+    if (auto present = check_presence(*folder); !present) {
+      return base::refuse(present.error());
+    }
   }
   folder->reserve().keep(folder->free_bytes());
-  auto database = open_database(*folder, accept_older, log);
+  auto database = open_database(*folder, opening, log);
   if (!database) {
     auto refusal = database.error();
     if (refusal.kind == Kind::kCorrupt) {

@@ -28,6 +28,7 @@
 #include "repository/contents.h"
 #include "repository/filing.h"
 #include "repository/inventory.h"
+#include "repository/missing_digests.h"
 #include "repository/snapshots.h"
 #include "repository/troubles.h"
 #include "repository/unrecorded.h"
@@ -49,6 +50,12 @@ struct Rules {
   const backup::KeepRule& keep(backup::FileKind kind) const;
 };
 
+struct Opening {
+  std::string database = {};  // "postgresql://..."; empty: a file in the state folder
+  // Also a database that is not the vault's, or an older copy of it.
+  bool accept_older = false;
+};
+
 struct Repository {
   // Makes missing parts, migrates the schema, and reads the first snapshot. Clearing up
   // after a crash is up to upkeep. kCorrupt: the database is damaged, or missing where
@@ -56,15 +63,16 @@ struct Repository {
   // an older copy of it, unless that is accepted. Clock and file system must outlive it.
   static base::Outcome<std::unique_ptr<Repository>> open(
       const std::string& state, const base::Clock& clock, const base::Log& log,
-      Rules rules = {}, bool accept_older = false,
+      Rules rules = {}, const Opening& opening = {},
       store::FileSystem& files = store::system_files());
   // The database of a folder alone. The folder must outlive it.
   static base::Outcome<std::unique_ptr<db::Database>> open_database(
-      store::StateFolder& folder, bool accept_older, const base::Log& log);
+      store::StateFolder& folder, const Opening& opening, const base::Log& log);
 
   Repository(std::unique_ptr<store::StateFolder> state_folder,
              std::unique_ptr<db::Database> db, const base::Clock& the_clock,
              const base::Log& the_log, Rules the_rules);
+  ~Repository();
   Repository(const Repository&) = delete;
   Repository& operator=(const Repository&) = delete;
 
@@ -110,6 +118,7 @@ struct Repository {
   Unrecorded unrecorded;
   Contents contents;
   Inventory inventory;
+  MissingDigests missing_digests;
   Filing filing;
 
   // Held shared from before bytes are moved into the vault until their record is

@@ -81,7 +81,12 @@ base::Outcome<void> Snapshots::follow(db::Transaction& t) {
 }
 
 void Snapshots::follow_or_log() {
-  if (auto done = follow(); !done) {
+  const auto done = follow();
+  const bool failed = !done.has_value();
+  if (failing_.exchange(failed) == failed) return;  // it is in the log already
+  if (done) {
+    log_.info("the changes can be read again");
+  } else {
     log_.error("the changes could not be read; requests see the state from before",
                {{"why", done.error().sentence}});
   }

@@ -2,6 +2,7 @@
 // backups on offer, as they were after one commit. Snapshots follow the change log.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <memory>
 
@@ -58,6 +59,7 @@ class Snapshots {
   base::Log log_;
   const bool only_vouched_;
   Published<Snapshot> published_;
+  std::atomic<bool> failing_ = false;
 };
 
 }  // namespace vantro::repository

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "base/outcome.h"
+#include "crypto/digests.h"
 
 namespace vantro::repository {
 
@@ -23,14 +24,20 @@ enum class Reading {
 struct Verified {
   Reading reading = Reading::kWhole;
   std::string sentence;       // kLost, kUnreadable: the reason
+  crypto::Digests digests;    // kWhole: those that were computed
   base::Outcome<void> noted;  // whether the result could be recorded
 };
 
+// Gets the number of bytes of each piece; false stops the reading.
+using GoOn = std::function<bool(std::uint64_t)>;
+
 // Records the result, and moves a damaged file to quarantine/. `lost_before`: it is known
-// to be damaged or missing. `go_on` gets the number of bytes of each piece, and stops the
-// reading with false. Reads from the disk as far as the kernel allows.
+// to be damaged or missing. Reads from the disk as far as the kernel allows.
 Verified verify_content(Repository& repository, const std::string& sha256,
-                        std::uint64_t size, bool lost_before,
-                        const std::function<bool(std::uint64_t)>& go_on);
+                        std::uint64_t size, bool lost_before, const GoOn& go_on);
+// Computes all four digests, from memory if the bytes are still there. A damaged file
+// goes to quarantine/; nothing else is recorded.
+Verified digest_content(Repository& repository, const std::string& sha256,
+                        std::uint64_t size, const GoOn& go_on);
 
 }  // namespace vantro::repository

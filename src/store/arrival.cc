@@ -1,5 +1,6 @@
 #include "store/arrival.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <fcntl.h>
 #include <sys/stat.h>
@@ -22,7 +23,7 @@ Arrival::Arrival(const StateFolder& folder, std::string file_name, base::UniqueF
     : folder_(&folder),
       file_name_(std::move(file_name)),
       file_(std::move(file)),
-      digester_(folder.digest_helpers()),
+      digester_(crypto::Digester::Extent::kSha256OfLarge, folder.digest_helpers()),
       expected_(std::move(expected)) {
   if (key != nullptr) sealed_.emplace(folder.files(), *key);
 }
@@ -74,6 +75,34 @@ base::Outcome<void> Arrival::sync() {
   return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
+void Arrival::need(const std::vector<crypto::Expected>& expected) {
+  for (const auto& one : expected) digester_.need(one.algorithm);
+}
+
+base::Outcome<void> Arrival::add_missing(
+    crypto::Digests& digests, const std::vector<crypto::Expected>& expected) const {
+  const bool there = std::all_of(expected.begin(), expected.end(), [&](const auto& one) {
+    return !crypto::value_of(digests, one.algorithm).empty();
+  });
+  if (there) return {};
+  const auto file = open_as_it_lies();
+  if (!file) return base::refuse(file.error());
+  crypto::Digester digester;
+  auto read = read_plain(file->get(), sealed_ ? folder_->keys() : nullptr, false,
+                         [&](base::ByteView bytes) -> base::Outcome<void> {
+                           digester.update(bytes);
+                           return {};
+                         });
+  if (!read) return read;
+  const auto all = digester.finish();
+  if (all.sha256 != digests.sha256) {
+    return base::refuse(base::Kind::kIo,
+                        "the arriving file changed on the server's disk; send it again");
+  }
+  digests.complete_from(all);
+  return {};
+}
+
 base::Outcome<crypto::Digests> Arrival::finish() {
   if (sealed_) {
     if (auto flushed = sealed_->flush(file_.get(), true); !flushed) {
@@ -88,42 +117,50 @@ base::Outcome<crypto::Digests> Arrival::finish() {
 base::Outcome<crypto::Digests> Arrival::seal() {
   auto digests = finish();
   if (!digests) return digests;
-  if (auto synced = sync_whole(); !synced) return base::refuse(synced.error());
+  auto synced = begin_sync();
+  if (synced) synced = sync_whole();
+  if (!synced) return base::refuse(synced.error());
   return digests;
 }
 
-void Arrival::begin_sync() {
+base::Outcome<void> Arrival::begin_sync() {
+  // Read-only before the name exists: files in the vault never change.
+  if (folder_->files().set_mode(file_.get(), 0444) != 0) {
+    return base::refuse(
+        base::system_refusal(errno, "the arriving file can't be made read-only"));
+  }
   // A hint, so it may fail.
   ::sync_file_range(file_.get(), 0, 0, SYNC_FILE_RANGE_WRITE);
+  return {};
 }
 
 base::Outcome<void> Arrival::sync_whole() {
-  // Read-only before the name exists: files in the vault never change.
-  if (folder_->files().set_mode(file_.get(), 0444) == 0 &&
-      folder_->files().sync(file_.get()) == 0)
-    return {};
+  if (folder_->files().sync(file_.get()) == 0) return {};
   return base::refuse(base::system_refusal(errno, "the arriving file can't be synced"));
 }
 
-base::Outcome<base::UniqueFd> Arrival::open_for_reading() const {
+base::Outcome<base::UniqueFd> Arrival::open_as_it_lies() const {
   base::UniqueFd file(
       ::open(folder_->arriving(file_name_).c_str(), O_RDONLY | O_CLOEXEC));
   if (!file)
     return base::refuse(base::system_refusal(errno, "the received bytes can't be read"));
-  if (!sealed_) return file;
-  return unsealed(file.get(), *folder_->keys(), true, kMostUnsealed);
+  return file;
+}
+
+base::Outcome<base::UniqueFd> Arrival::open_for_reading() const {
+  auto file = open_as_it_lies();
+  if (!file || !sealed_) return file;
+  return unsealed(file->get(), *folder_->keys(), true, kMostUnsealed);
 }
 
 base::Outcome<void> Arrival::encrypt(bool on) {
   if (on == encrypted()) return {};
   const auto old_name = file_name_;
-  const base::UniqueFd old(
-      ::open(folder_->arriving(old_name).c_str(), O_RDONLY | O_CLOEXEC));
-  if (!old)
-    return base::refuse(base::system_refusal(errno, "the received bytes can't be read"));
+  const auto old = open_as_it_lies();
+  if (!old) return base::refuse(old.error());
   auto made = folder_->arrive_beside(old_name, on);
   if (!made) return base::refuse(made.error());
-  auto copied = read_plain(old.get(), on ? nullptr : folder_->keys(), false,
+  auto copied = read_plain(old->get(), on ? nullptr : folder_->keys(), false,
                            [&](base::ByteView bytes) { return made->write(bytes); });
   if (!copied) {
     made->discard();

@@ -6,7 +6,9 @@
 // offered
 //                             -> discard()    refused: nothing stays
 //
-// It may be encrypted on its way in; the digests are of the plain bytes anyway.
+// It may be encrypted on its way in; the digests are of the plain bytes anyway. Of a
+// large file only SHA-256 and what need() asked for are computed; the others follow after
+// it was filed (repository/missing_digests.h).
 //
 // An arrival that is destroyed before any of the three is set aside. Not thread-safe.
 #pragma once
@@ -16,6 +18,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "base/outcome.h"
 #include "base/unique_fd.h"
@@ -53,8 +56,16 @@ class Arrival {
   // The bytes so far are on disk when it returns a value.
   base::Outcome<void> sync();
 
-  // No more bytes will arrive; returns what they are. They need not be on disk yet.
+  // These will be compared, so they are computed as the bytes arrive. At any time before
+  // finish(), the earlier the better.
+  void need(const std::vector<crypto::Expected>& expected);
+
+  // No more bytes will arrive; returns their digests. They need not be on disk yet.
   base::Outcome<crypto::Digests> finish();
+  // Adds those that are needed for comparing with `expected`. Reads the bytes again if
+  // need() came too late. REQUIRES: finish() has succeeded.
+  base::Outcome<void> add_missing(crypto::Digests& digests,
+                                  const std::vector<crypto::Expected>& expected) const;
   // Both in one: finish(), and they are on disk.
   base::Outcome<crypto::Digests> seal();
 
@@ -69,8 +80,10 @@ class Arrival {
 
   // The parts of seal() and keep(), for filing many at once: start writing; wait for it;
   // give the file its name in the vault, which is on disk only after
-  // StateFolder::sync_vault_shelf(). REQUIRES: finish() has succeeded.
-  void begin_sync();
+  // StateFolder::sync_vault_shelf(). REQUIRES: finish() has succeeded. The file system
+  // writes what has changed so far in one go: so all of them begin before the first
+  // waits.
+  base::Outcome<void> begin_sync();
   base::Outcome<void> sync_whole();
   base::Outcome<void> move_in();
   const std::string& sha256() const { return sha256_; }  // after finish()
@@ -89,6 +102,8 @@ class Arrival {
   base::Outcome<base::UniqueFd> open_for_reading() const;
 
  private:
+  base::Outcome<base::UniqueFd> open_as_it_lies() const;
+
   const StateFolder* folder_;
   std::string file_name_;  // in arriving/
   base::UniqueFd file_;    // none: moved from, kept, set aside or discarded

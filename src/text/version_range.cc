@@ -43,7 +43,9 @@ base::Outcome<Bounds> bounds_of(const std::string& part) {
                         fmt::format("'{}' is not a version; example: \">=7.4\"",
                                     base::printable(part, 60)));
   }
-  const auto next = key + '\0';  // the first text after it
+  // The first key that may follow it: keys have only characters from '!' on. Not a zero
+  // byte, which ends a text for some databases.
+  const auto next = key + '\x01';
   if (operation.empty()) return beginning_with(part, key);
   if (operation == "=") return Bounds{key, next};
   if (operation == ">=") return Bounds{key, {}};

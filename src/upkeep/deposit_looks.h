@@ -3,42 +3,30 @@
 // that its file has arrived.
 #pragma once
 
-#include <atomic>
-#include <thread>
-
-#include "base/mutex.h"
 #include "base/outcome.h"
 #include "gate/gate.h"
 #include "repository/repository.h"
+#include "upkeep/follow_up.h"
 
 namespace vantro::upkeep {
 
-// Repository and gate must outlive it.
+// Repository and gate must outlive it. Destroying it is quick: a running look ends, and
+// is repeated after the next start.
 class DepositLooks {
  public:
-  DepositLooks(repository::Repository& repository, gate::Gate& gate)
-      : repository_(repository), gate_(gate) {}
-  // Soon: a running look ends, and is repeated after the next start.
-  ~DepositLooks();
-  DepositLooks(const DepositLooks&) = delete;
-  DepositLooks& operator=(const DepositLooks&) = delete;
+  DepositLooks(repository::Repository& repository, gate::Gate& gate);
 
   // Once.
-  void start();
+  void start() { follow_up_.start(); }
 
  private:
-  void run();
-  // Those that have arrived since; false: there was none.
-  bool look_at_some();
+  // At some that have arrived since.
+  FollowUp::Did look();
   base::Outcome<void> look_at(const backup::Revision& revision);
 
   repository::Repository& repository_;
   gate::Gate& gate_;
-  std::atomic<bool> stopping_ = false;
-  base::Mutex mutex_;
-  base::Condition wake_;
-  bool in_trouble_ = false;  // the last look could not be recorded; for its thread only
-  std::thread thread_;
+  FollowUp follow_up_;
 };
 
 }  // namespace vantro::upkeep

@@ -9,6 +9,7 @@
 #include <set>
 #include <unistd.h>
 
+#include "db/move.h"
 #include "repository/inventory.h"
 #include "repository/record_anew.h"
 
@@ -132,8 +133,30 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
   return swept;
 }
 
-base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
-                                     base::WallTime now, const base::Log& log) {
+namespace {
+
+// Not removed: a person may still get the names out of it. The -wal goes with it, else
+// the new database would take it for its own.
+base::Outcome<void> move_away(const std::string& file, base::WallTime now,
+                              const base::Log& log) {
+  for (const auto* part : {"", "-wal", "-shm"}) {
+    const auto from = file + part;
+    const auto to = fmt::format("{}.damaged-{}{}", file, now, part);
+    std::error_code error;
+    std::filesystem::rename(from, to, error);
+    if (error && error != std::errc::no_such_file_or_directory) {
+      return base::refuse(Kind::kIo, from + " can't be moved away: " + error.message());
+    }
+    if (!error) log.warning("the old database was moved away", {{"file", to}});
+  }
+  return {};
+}
+
+}  // namespace
+
+base::Outcome<void> rebuild_database(const std::string& state, const std::string& place,
+                                     crypto::SealKeys keys, base::WallTime now,
+                                     const base::Log& log) {
   // All files are read before the old database is touched: a failure until then has
   // changed nothing.
   std::vector<repository::ReadFile> sound;
@@ -156,20 +179,12 @@ base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys 
       }
       sound.push_back(std::move(*read));
     }
-    // Moved aside, not removed: a person may still get the names out of it. The -wal goes
-    // with it, else the new database would take it for its own.
-    for (const auto* part : {"", "-wal", "-shm"}) {
-      const auto from = folder->database() + part;
-      const auto to = fmt::format("{}.damaged-{}{}", folder->database(), now, part);
-      std::error_code error;
-      std::filesystem::rename(from, to, error);
-      if (error && error != std::errc::no_such_file_or_directory) {
-        return base::refuse(Kind::kIo, from + " can't be moved away: " + error.message());
-      }
-      if (!error) log.warning("the old database was moved away", {{"file", to}});
+    if (place.empty()) {
+      if (auto moved = move_away(folder->database(), now, log); !moved) return moved;
     }
-    auto database = repository::Repository::open_database(*folder, true, log);
+    auto database = repository::Repository::open_database(*folder, {place, true}, log);
     if (!database) return base::refuse(database.error());
+    if (auto unused = db::check_unused(**database); !unused) return unused;
     auto recorded = (*database)->write([&](db::Transaction& t) -> base::Outcome<void> {
       for (const auto& read : sound) {
         if (auto done = repository::record_anew(t, read, now); !done)

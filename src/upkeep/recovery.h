@@ -31,12 +31,15 @@ base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,
                                          base::WallTime now, std::chrono::hours keep,
                                          const base::Log& log);
 
-// Moves a damaged database aside as vantro.db.damaged-<time> and records every file of
-// the vault again, after reading it, as a held image named recovered-<first 12 of its
+// Moves a damaged database aside as vantro.db.damaged-<time>; one in another `place`
+// (repository::Opening::database) must be empty. Then it records every file of the vault
+// again, after reading it, as a held image named recovered-<first 12 of its
 // SHA-256>; encrypted ones as a backup of that name under "recovered". Names, offers,
-// revisions and the ledger of the old one are not restored. kDenied: a file is encrypted
+// revisions and the ledger of the old one are not restored. kExists: the database in that
+// place has been used. kDenied: a file is encrypted
 // with a key that is not among `keys`; nothing was changed then.
-base::Outcome<void> rebuild_database(const std::string& state, crypto::SealKeys keys,
-                                     base::WallTime now, const base::Log& log);
+base::Outcome<void> rebuild_database(const std::string& state, const std::string& place,
+                                     crypto::SealKeys keys, base::WallTime now,
+                                     const base::Log& log);
 
 }  // namespace vantro::upkeep

@@ -167,7 +167,7 @@ base::Outcome<void> Snapshots::start(const std::string& wanted, const std::strin
         Kind::kExists,
         fmt::format("{} is not a snapshot; choose another name", path.string()));
   }
-  const auto database = fs::file_size(repository_.folder.database(), failed);
+  const auto database = repository_.database->bytes().value_or(0);
   if (const auto free = repository_.folder.free_bytes(); database + kSpare > free) {
     return base::refuse(
         Kind::kFull,
@@ -258,8 +258,8 @@ base::Outcome<std::vector<Snapshots::Item>> Snapshots::stage() {
     // Nothing is removed from the vault until the database's contents are linked.
     const std::shared_lock kept(repository_.vault_mutex);
     const auto database = staging() + "/vantro.db";
-    if (auto copied =
-            db::copy_database(folder.database(), database, [this] { return go_on(); });
+    if (auto copied = db::copy_database(*repository_.database, database,
+                                        [this] { return go_on(); });
         !copied) {
       return base::refuse(copied.error());
     }

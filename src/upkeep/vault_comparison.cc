@@ -1,8 +1,12 @@
 #include "upkeep/vault_comparison.h"
 
 #include <algorithm>
+#include <chrono>
 #include <fmt/format.h>
+#include <iterator>
 #include <shared_mutex>
+#include <thread>
+#include <utility>
 
 namespace vantro::upkeep {
 namespace {
@@ -10,8 +14,15 @@ namespace {
 // So many lost files are named in the log; the others are counted.
 constexpr std::size_t kMostNamed = 100;
 constexpr int kShelves = 256;
+constexpr std::chrono::milliseconds kDatabasePause{500};
 
 }  // namespace
+
+void VaultFindings::add(VaultFindings more) {
+  unrecorded += more.unrecorded;
+  std::move(more.missing.begin(), more.missing.end(), std::back_inserter(missing));
+  std::move(more.damaged.begin(), more.damaged.end(), std::back_inserter(damaged));
+}
 
 VaultComparison::~VaultComparison() {
   stopping_ = true;
@@ -37,8 +48,16 @@ void VaultComparison::start() {
 
 base::Outcome<VaultFindings> VaultComparison::run() {
   VaultFindings findings;
-  for (int shelf = 0; shelf < kShelves && !stopping_; ++shelf) {
-    if (auto done = compare_shelf(fmt::format("{:02x}", shelf), findings); !done) {
+  for (int shelf = 0; shelf < kShelves && !stopping_;) {
+    VaultFindings found;
+    const auto done = compare_shelf(fmt::format("{:02x}", shelf), found);
+    if (done) {
+      findings.add(std::move(found));
+      ++shelf;
+    } else if (repository_.database->shared() && done.error().kind == base::Kind::kBusy) {
+      // It does not answer. This shelf again, when it is back.
+      std::this_thread::sleep_for(kDatabasePause);
+    } else {
       return base::refuse(done.error());
     }
   }

@@ -25,6 +25,7 @@ struct VaultFindings {
   std::vector<std::string>
       damaged;  // of records whose file had another size; quarantined
 
+  void add(VaultFindings more);
   bool clean() const { return unrecorded == 0 && missing.empty() && damaged.empty(); }
 };
 

@@ -61,7 +61,7 @@ base::Outcome<Verifier::Listed> Verifier::contents(const VerifyRequest& request)
         "select id * 3 as record, sha256, size, read_at, whole from images union all "
         "select id * 3 + 1, sha256, size, read_at, whole from revisions where "
         "complete = 1 union all "
-        "select id * 3 + 2, sha256, size, added_at, whole from documents) "
+        "select id * 3 + 2, sha256, size, added_at, whole from documents) as records "
         "where (:a = '' or sha256 = :b) group by sha256, size "
         "having max(read_at) <= :c or min(whole) = 0 order by max(read_at), sha256",
         {only, only, before}, [&](const db::Row& row) {

@@ -66,6 +66,45 @@ TEST(Secret, IsLongAndNeverTheSame) {
   EXPECT_FALSE(equal_secrets("abc", "abcd"));
 }
 
+Digests digests_of(const std::string& bytes, Digester::Extent extent,
+                   const std::vector<Algorithm>& needed = {},
+                   DigestHelpers* helpers = nullptr) {
+  Digester digester(extent, helpers);
+  for (const auto algorithm : needed) digester.need(algorithm);
+  for (std::size_t at = 0; at < bytes.size(); at += 50'000) {
+    digester.update(base::as_bytes(bytes.substr(at, 50'000)));
+  }
+  return digester.finish();
+}
+
+TEST(Digester, OfALargeFileComputesOnlyWhatIsNeeded) {
+  DigestHelpers helpers(2);
+  const std::string small(Digester::kAllUpTo, 's');
+  const std::string large(Digester::kAllUpTo + 1, 'l');
+  const auto all = digests_of(large, Digester::Extent::kAll);
+  for (auto* with : {static_cast<DigestHelpers*>(nullptr), &helpers}) {
+    EXPECT_EQ(digests_of(small, Digester::Extent::kSha256OfLarge, {}, with),
+              digests_of(small, Digester::Extent::kAll));
+    EXPECT_EQ(digests_of(large, Digester::Extent::kSha256OfLarge, {}, with),
+              (Digests{"", "", all.sha256, ""}));
+    EXPECT_EQ(digests_of(large, Digester::Extent::kSha256OfLarge,
+                         {Algorithm::kMd5, Algorithm::kSha512}, with),
+              (Digests{all.md5, "", all.sha256, all.sha512}));
+    EXPECT_EQ(digests_of(large, Digester::Extent::kSha256, {}, with),
+              (Digests{"", "", all.sha256, ""}));
+  }
+}
+
+TEST(Digester, WhatIsNeededTooLateIsLeftOut) {
+  Digester digester(Digester::Extent::kSha256OfLarge);
+  digester.update(base::as_bytes(std::string(Digester::kAllUpTo + 1, 'l')));
+  digester.need(Algorithm::kMd5);
+  digester.update(base::as_bytes("more"));
+  const auto digests = digester.finish();
+  EXPECT_EQ(digests.md5, "");
+  EXPECT_FALSE(digests.complete());
+}
+
 // Many uploads at once share few helpers: each gets the digests of its own bytes.
 TEST(DigestHelpers, ShareTheWorkOfManyWithoutMixingIt) {
   DigestHelpers helpers(2);
@@ -74,7 +113,7 @@ TEST(DigestHelpers, ShareTheWorkOfManyWithoutMixingIt) {
   for (std::size_t i = 0; i < right.size(); ++i) {
     threads.emplace_back([&, i] {
       const std::string bytes(50'000 + 7 * i, static_cast<char>('a' + i));
-      Digester shared(&helpers);
+      Digester shared(Digester::Extent::kAll, &helpers);
       Digester alone;
       for (int piece = 0; piece < 40; ++piece) {
         shared.update(base::as_bytes(bytes));
@@ -89,7 +128,7 @@ TEST(DigestHelpers, ShareTheWorkOfManyWithoutMixingIt) {
 
 TEST(DigestHelpers, LeaveTheWorkToTheCallerWhereThereAreNone) {
   DigestHelpers none(0);
-  Digester shared(&none);
+  Digester shared(Digester::Extent::kAll, &none);
   Digester alone;
   const std::string bytes(100'000, 'x');
   shared.update(base::as_bytes(bytes));

@@ -521,7 +521,7 @@ class EncryptedBackups : public BackupsTest {
   upkeep::ResealProgress start(const std::string& keys) {
     close();
     rules_.treatment = treatment("^! saved .*");
-    auto opened = repository::Repository::open(state(), clock_, log_, rules_);
+    auto opened = repository::Repository::open(state(), clock_, log_, rules_, opening());
     EXPECT_TRUE(opened);
     repository_ = std::move(*opened);
     if (!keys.empty()) {

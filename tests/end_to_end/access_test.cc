@@ -223,6 +223,15 @@ TEST_F(Access, HttpsProtectsWhatItCarries) {
           .code,
       0);
   EXPECT_EQ(fakes::read_file(scratch_ / "got"), fakes::noise(3'000'000, 4).substr(5));
+  // One connection: what was read of one file must not be sent for the next.
+  take_in("y.img", fakes::noise(700'000, 5));
+  ASSERT_EQ(secure({"-o", scratch_ / "first", url + "/x.img", "-o", scratch_ / "second",
+                    url + "/y.img", "-o", scratch_ / "third", url + "/x.img"})
+                .code,
+            0);
+  EXPECT_EQ(file("first"), fakes::noise(3'000'000, 4));
+  EXPECT_EQ(file("second"), fakes::noise(700'000, 5));
+  EXPECT_EQ(file("third"), file("first"));
   fakes::write_file(scratch_ / "cfg", fakes::noise(2'000'000, 6));
   EXPECT_THAT(secure({"-T", scratch_ / "cfg", url + "/a.cfg"}).out,
               HasSubstr("revision 1 of 'a.cfg'"));

@@ -360,6 +360,21 @@ TEST_F(Catalogue, TakesMembersOutOfAnArchive) {
   EXPECT_EQ(vantro({"image", "info", "release.zip"}).code, 5);
 }
 
+// MD5, SHA-1 and SHA-512 of a large image follow after it was added.
+TEST_F(Catalogue, AnExportWaitsForTheDigestsThatFollow) {
+  file("large.img", noise(48 << 20));
+  ASSERT_EQ(vantro({"image", "add", scratch_ / "large.img"}).code, 0);
+  const auto out = vantro({"export", scratch_ / "carry", "large.img"});
+  ASSERT_EQ(out.code, 0) << out.err;
+  const auto manifest =
+      nlohmann::json::parse(fakes::read_file(scratch_ / "carry/contents.json"));
+  const auto digests = manifest["images"][0]["digests"];
+  for (const std::string which : {"md5", "sha1", "sha256", "sha512"}) {
+    const auto computed = shell(which + "sum carry/images/large.img").out;
+    EXPECT_EQ(digests[which], computed.substr(0, computed.find(' ')));
+  }
+}
+
 // A stranger that answers in a server's place must not write where it likes.
 TEST_F(Catalogue, AFalseServerWritesNothingOutsideAnExport) {
   take_in("x.img", "the image");
@@ -535,6 +550,7 @@ TEST_F(Catalogue, CarriesImagesToAServerThatNoNetworkReaches) {
   stop();
   for (const auto* from : {"stick", "stick.tar"}) {
     fs::remove_all(state());
+    database_.renew();
     start({"--config", scratch_ / "settings.toml"});
     const auto taken = vantro({"import", scratch_ / from});
     EXPECT_EQ(taken.code, 0) << taken.out << taken.err;

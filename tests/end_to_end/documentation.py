@@ -12,6 +12,7 @@ Each page gets a server of its own, on the addresses and ports that the pages na
 namespace that this program makes (root; without it, it ends with 77).
 """
 import difflib
+import json
 import os
 import re
 import shutil
@@ -157,12 +158,23 @@ class Site:
         done = subprocess.run(["bash", "-c", command], cwd=self.work, env=self.environment, text=True,
                               input="reeds-and-sluices\n", stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
                               timeout=120, check=False)
+        if "image add" in command:
+            self.await_digests()
         # As they are named where the package puts them.
         text = done.stdout.rstrip("\n")
         for part, name in (("snapshots", "/var/backups/vantro"), ("state", "/var/lib/vantro"),
                            ("socket", "/run/vantro/management.sock")):
             text = text.replace(f"{self.root}/{part}", name)
         return done.returncode, [line.rstrip() for line in text.split("\n")] if text else []
+
+    def await_digests(self):
+        """Those of large images follow seconds later. The pages show what is there after that."""
+        for _ in range(300):
+            told = subprocess.run(["vantro", "image", "list", "--json"], env=self.environment, text=True,
+                                  stdout=subprocess.PIPE, check=True).stdout
+            if all(one["image"]["digests"]["md5"] for one in json.loads(told)["images"]):
+                return
+            time.sleep(0.1)
 
     def end(self):
         self.server.terminate()

@@ -4,6 +4,7 @@
 #include <random>
 #include <signal.h>
 
+#include "crypto/digests.h"
 #include "tests/end_to_end/server_fixture.h"
 
 namespace vantro::end_to_end {
@@ -81,6 +82,19 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
   for (const auto& image : images) {
     EXPECT_EQ(image["image"]["size"], kImageSize);
   }
+  // The digests that it had not computed when it was killed follow.
+  for (const auto& backup : backups) {
+    if (!backup["complete"].get<bool>()) continue;
+    const auto name = backup["name"].get<std::string>();
+    crypto::Digester digester;
+    digester.update(base::as_bytes(fakes::read_file(scratch_ / name)));
+    const auto right = digester.finish();
+    EXPECT_TRUE(eventually([&] {
+      const auto now = vantro_json({"backup", "info", "127.0.0.1", name})["digests"];
+      return now["md5"] == right.md5 && now["sha1"] == right.sha1 &&
+             now["sha512"] == right.sha512;
+    })) << name;
+  }
   RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
   RecordProperty("partial", static_cast<int>(partial));
 }
@@ -134,6 +148,7 @@ TEST_F(Durability, APortInUseIsNamedWithItsHolder) {
 }
 
 TEST_F(Durability, ADamagedDatabaseStopsTheStartAndCanBeRebuilt) {
+  if (!database_.where().empty()) GTEST_SKIP() << "it is about the file";
   take_in("x.img", "bytes");
   stop();
   for (const auto* part : {"-wal", "-shm"}) {

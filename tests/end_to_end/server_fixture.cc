@@ -25,6 +25,9 @@ void ServerFixture::start(const Arguments& more, const Arguments& before) {
                     "--ftp-listen", ftp_listen_, "--http-listen", http_listen_,
                     "--ssh-listen", ssh_listen_, "--management-listen", "127.0.0.1:0",
                     "--management-socket", socket()});
+  if (!database_.where().empty()) {
+    arguments.insert(arguments.end(), {"--database", database_.where()});
+  }
   arguments.insert(arguments.end(), more.begin(), more.end());
   if (!std::filesystem::exists(state())) {
     // As of an earlier version: it makes the persons 'operator' and 'secrets' of them.
@@ -119,16 +122,21 @@ std::string ServerFixture::age_and_damage(const std::string& name) {
   auto bytes = fakes::read_file(stored);
   bytes[bytes.size() / 2] ^= 1;
   fakes::write_file(stored, bytes);
-  const auto aged =
-      run({"/usr/bin/python3", "-c",
-           "import sqlite3, sys\nd = sqlite3.connect(sys.argv[1])\n"
-           "d.execute('update images set read_at = read_at - 50 * 86400000')\n"
-           "d.commit()\n",
-           state() + "/vantro.db"});
-  EXPECT_EQ(aged.code, 0) << aged.err;
+  change_database("update images set read_at = read_at - 50 * cast(86400000 as bigint)");
   fakes::write_file(scratch_ / "vantro.toml", "[verify]\nevery_days = 0\n");
   start({"--config", scratch_ / "vantro.toml"});
   return stored;
+}
+
+void ServerFixture::change_database(const std::string& sql) {
+  const auto& where = database_.where();
+  const auto done = where.empty()
+                        ? run({"/usr/bin/python3", "-c",
+                               "import sqlite3, sys\nd = sqlite3.connect(sys.argv[1])\n"
+                               "d.execute(sys.argv[2])\nd.commit()\n",
+                               state() + "/vantro.db", sql})
+                        : run({"/usr/bin/psql", where, "-qc", sql});
+  EXPECT_EQ(done.code, 0) << done.err;
 }
 
 std::string ServerFixture::said_behind(const std::string& words) const {

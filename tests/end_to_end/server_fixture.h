@@ -12,6 +12,7 @@
 #include "tests/end_to_end/process.h"
 #include "tests/fakes/eventually.h"
 #include "tests/fakes/scratch_folder.h"
+#include "tests/fakes/test_database.h"
 
 // Compiled once, in server_fixture.cc: it would be a third of each test's build time.
 extern template class nlohmann::basic_json<>;
@@ -60,6 +61,8 @@ class ServerFixture : public testing::Test {
   // wrong byte in the middle of this one. The verifier, which would find it too, is off.
   // Returns where it is stored.
   std::string age_and_damage(const std::string& name);
+  // While no server runs.
+  void change_database(const std::string& sql);
 
   static bool eventually(const std::function<bool()>& condition) {
     return fakes::eventually(condition, std::chrono::milliseconds(10));
@@ -97,6 +100,7 @@ class ServerFixture : public testing::Test {
   std::string server_out() const { return fakes::read_file(scratch_ / "server.out"); }
 
   fakes::ScratchFolder scratch_;
+  fakes::TestDatabase database_;
   std::string tftp_listen_ = "127.0.0.1:0";
   std::string ftp_listen_ = "127.0.0.1:0";
   std::string http_listen_ = "127.0.0.1:0";

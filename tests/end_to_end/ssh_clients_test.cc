@@ -491,12 +491,8 @@ TEST_F(SshClients, MoreThanFourGibibytes) {
   const auto stored = state() + "/vault/" + sha.substr(0, 2) + "/" + sha;
   ASSERT_EQ(::chmod(stored.c_str(), 0600), 0);
   ASSERT_EQ(::truncate(stored.c_str(), kSize), 0);
-  const auto sized = run({"/usr/bin/python3", "-c",
-                          "import sqlite3, sys\nd = sqlite3.connect(sys.argv[1])\n"
-                          "d.execute('update images set size = ? where sha256 = ?', "
-                          "(int(sys.argv[2]), sys.argv[3]))\nd.commit()\n",
-                          state() + "/vantro.db", std::to_string(kSize), sha});
-  ASSERT_EQ(sized.code, 0) << sized.err;
+  change_database("update images set size = " + std::to_string(kSize) +
+                  " where sha256 = '" + sha + "'");
   start();
   configure();
   // A minute where the machine has something else to do.

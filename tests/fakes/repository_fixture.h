@@ -14,6 +14,7 @@
 #include "tests/fakes/scratch_folder.h"
 #include "tests/fakes/sim_clock.h"
 #include "tests/fakes/start_up.h"
+#include "tests/fakes/test_database.h"
 
 namespace vantro::fakes {
 
@@ -31,11 +32,12 @@ class RepositoryFixture : public testing::Test {
   void SetUp() override { open(); }
 
   void open() {
-    auto opened = repository::Repository::open(state(), clock_, log_, rules_);
+    auto opened = repository::Repository::open(state(), clock_, log_, rules_, opening());
     ASSERT_TRUE(opened) << opened.error().sentence;
     repository_ = std::move(*opened);
     gate_ = std::make_unique<gate::Gate>(*repository_, clock_, log_, config_);
   }
+  repository::Opening opening() const { return {database_.where(), false}; }
   void close() {
     gate_.reset();
     repository_.reset();
@@ -131,6 +133,7 @@ class RepositoryFixture : public testing::Test {
   }
 
   ScratchFolder folder_;
+  TestDatabase database_;
   SimClock clock_;
   base::Log log_;
   gate::Config config_;

@@ -4,6 +4,7 @@
 
 #include "tests/fakes/eventually.h"
 #include "tests/fakes/scratch_folder.h"
+#include "tests/fakes/test_database.h"
 
 namespace vantro::ledger {
 namespace {
@@ -23,7 +24,7 @@ Entry entry(const std::string& name) {
 
 class LedgerTest : public testing::Test {
  protected:
-  LedgerTest() : database_(*db::Database::open(scratch_ / "vantro.db")) {}
+  LedgerTest() : database_(*db::Database::open(place_.where(scratch_ / "vantro.db"))) {}
 
   std::string names(Ledger& ledger, std::size_t most,
                     std::optional<std::int64_t> before) {
@@ -34,6 +35,7 @@ class LedgerTest : public testing::Test {
   }
 
   fakes::ScratchFolder scratch_;
+  fakes::TestDatabase place_;
   std::unique_ptr<db::Database> database_;
 };
 
@@ -133,6 +135,46 @@ TEST_F(LedgerTest, HoldsOnlySoManyRowsInMemory) {
   }));
 }
 
+// The first rows of a file are written, and then something fails: with the next attempt,
+// also of the next program, only the others follow.
+TEST_F(LedgerTest, WritesEachRowOfAFileOnce) {
+  const auto waiting = scratch_ / "ledger-waiting";
+  constexpr std::int64_t kRows = 12'000;
+  {
+    WaitingFile file(waiting);
+    std::vector<Entry> rows;
+    for (std::int64_t i = 0; i < kRows; ++i) {
+      rows.push_back(entry(i == kRows - 2 ? "poison" : "x"));
+    }
+    ASSERT_TRUE(file.append(rows));
+  }
+  ASSERT_TRUE(database_->write([](db::Transaction& t) -> base::Outcome<void> {
+    t.run("create unique index poison on ledger (name) where name = 'poison'");
+    Ledger::record(t, entry("poison"));
+    return {};
+  }));
+  for (int attempt = 0; attempt < 2; ++attempt) {
+    Ledger ledger(*database_, base::Log(), waiting);
+    EXPECT_FALSE(ledger.flush());
+    EXPECT_EQ(*ledger.newest_row(), 10'001);
+  }
+  ASSERT_TRUE(database_->write([](db::Transaction& t) -> base::Outcome<void> {
+    t.run("drop index poison");
+    return {};
+  }));
+  Ledger ledger(*database_, base::Log(), waiting);
+  EXPECT_TRUE(ledger.flush());
+  EXPECT_EQ(*ledger.newest_row(), kRows + 1);
+  EXPECT_FALSE(std::filesystem::exists(waiting));
+  const auto left =
+      database_->read([](db::Transaction& t) -> base::Outcome<std::int64_t> {
+        return t.query("select count(*) from numbers where what like 'ledger rows%'")
+            .front()
+            .integer(0);
+      });
+  EXPECT_EQ(*left, 0);
+}
+
 TEST(WaitingFile, LeavesOutALineThatWasNotWrittenWhole) {
   const fakes::ScratchFolder scratch;
   const auto path = scratch / "waiting";
@@ -145,6 +187,10 @@ TEST(WaitingFile, LeavesOutALineThatWasNotWrittenWhole) {
   auto text = fakes::read_file(path);
   fakes::write_file(path, text.substr(0, text.size() - 5));
   EXPECT_EQ(WaitingFile(path).rows(), 1u);
+  // Nor does it take the next one with it.
+  WaitingFile again(path);
+  ASSERT_TRUE(again.append(std::vector<Entry>{entry("c")}));
+  EXPECT_EQ(WaitingFile(path).rows(), 2u);
   EXPECT_FALSE(WaitingFile("").append(std::vector<Entry>{entry("a")}));
 }
 

@@ -37,7 +37,7 @@ class World {
     backup::TreatmentConfig config;
     Rules rules;
     rules.treatment = backup::Treatment::make(config).value();
-    auto opened = Repository::open(state, clock_, log_, rules, false, files);
+    auto opened = Repository::open(state, clock_, log_, rules, {}, files);
     why_ = opened ? "" : opened.error().sentence;
     if (!opened) return;
     repository_ = std::move(*opened);

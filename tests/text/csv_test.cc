@@ -1,5 +1,6 @@
 #include "text/csv.h"
 
+#include <array>
 #include <gtest/gtest.h>
 
 #include "text/content.h"
@@ -60,6 +61,22 @@ TEST(Content, IsTextUntilAByteSaysOtherwise) {
   EXPECT_FALSE(
       is_text("\x7f"
               "ELF"));
+}
+
+// Bytes are looked at eight at a time.
+TEST(Content, FindsEachByteAtEachPlace) {
+  for (std::size_t at = 0; at < 19; ++at) {
+    for (int value = 0; value < 256; ++value) {
+      const auto byte = static_cast<std::uint8_t>(value);
+      std::array<std::uint8_t, 19> bytes{};
+      bytes.fill(at % 2 == 0 ? 'a' : 0xff);
+      bytes[at] = byte;
+      ContentTeller alone, among_others;
+      alone.update({&byte, 1});
+      among_others.update(bytes);
+      EXPECT_EQ(among_others.is_text(), alone.is_text()) << value << " at " << at;
+    }
+  }
 }
 
 }  // namespace

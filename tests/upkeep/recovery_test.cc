@@ -182,13 +182,19 @@ TEST_F(RecoveryTest, SweepsPartialFilesOnlyWhenTheyAreOld) {
   EXPECT_EQ(find_backup("192.0.2.7", "x.cfg", {})->partial_file, "");
 }
 
-TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
+// With the database in the state folder.
+class FileRecoveryTest : public RecoveryTest {
+ protected:
+  FileRecoveryTest() { database_.use_file(); }
+};
+
+TEST_F(FileRecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   const auto sha256 = take_in("x.img", "bytes")->image.digests.sha256;
   close();
   for (const auto* part : {"", "-wal", "-shm"}) {
     std::filesystem::remove(state() + "/vantro.db" + part);
   }
-  const auto opened = repository::Repository::open(state(), clock_, log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_, {}, opening());
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() + "/vantro.db is missing, but vault/ has 1 file (5 B), the newest from "))
@@ -196,7 +202,7 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   EXPECT_TRUE(opened.error().sentence.ends_with(
       ". Nothing was changed. Put a copy of the database back, or start once with "
       "--recover-database to record the files again"));
-  ASSERT_TRUE(rebuild_database(state(), {}, 0, log_));
+  ASSERT_TRUE(rebuild_database(state(), "", {}, 0, log_));
   open();
   const auto recovered = repository_->catalog.list({})->images.front().image;
   EXPECT_EQ(recovered.name, "recovered-" + sha256.substr(0, 12));
@@ -205,11 +211,11 @@ TEST_F(RecoveryTest, RefusesAVaultWithoutItsDatabaseAndRebuildsOnRequest) {
   EXPECT_EQ(fetch("x.img"), "bytes");
 }
 
-TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
+TEST_F(FileRecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   ASSERT_TRUE(take_in("x.img", "bytes"));
   close();
   fakes::write_file(state() + "/vantro.db", std::string(600, '?'));
-  const auto opened = repository::Repository::open(state(), clock_, log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_, {}, opening());
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().kind, base::Kind::kCorrupt);
   EXPECT_NE(opened.error().sentence.find("the files in vault/ are untouched"),
@@ -217,20 +223,20 @@ TEST_F(RecoveryTest, RebuildsADamagedDatabaseAndKeepsTheOldOne) {
   // What is too short to hold anything would be taken for a new one.
   for (const auto* rest : {"", "x", "this was never a database"}) {
     fakes::write_file(state() + "/vantro.db", rest);
-    const auto again = repository::Repository::open(state(), clock_, log_);
+    const auto again = repository::Repository::open(state(), clock_, log_, {}, opening());
     ASSERT_FALSE(again) << rest;
     EXPECT_NE(again.error().sentence.find(", but vault/ has 1 file (5 B)"),
               std::string::npos);
     EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), rest);
   }
-  ASSERT_TRUE(rebuild_database(state(), {}, 77, log_));
+  ASSERT_TRUE(rebuild_database(state(), "", {}, 77, log_));
   EXPECT_TRUE(std::filesystem::exists(state() + "/vantro.db.damaged-77"));
   EXPECT_TRUE(reopen().clean());
   EXPECT_EQ(repository_->catalog.count(), 1u);
 }
 
 // A copy of the database, and what became of the state since.
-class OlderDatabaseTest : public RecoveryTest {
+class OlderDatabaseTest : public FileRecoveryTest {
  protected:
   void copy_database() {
     close();
@@ -253,7 +259,7 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
   const auto sha256 = deposit("192.0.2.7", "x.cfg", "config")->digests.sha256;
   put_back();
   const auto before = fakes::read_file(state() + "/vantro.db");
-  const auto opened = repository::Repository::open(state(), clock_, log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_, {}, opening());
   ASSERT_FALSE(opened);
   EXPECT_EQ(opened.error().kind, base::Kind::kInvalid);
   const auto& sentence = opened.error().sentence;
@@ -268,7 +274,8 @@ TEST_F(OlderDatabaseTest, IsRefusedWithWhatWasFoundAndTakenOnlyWhenAsked) {
       "decide about them"));
   EXPECT_EQ(fakes::read_file(state() + "/vantro.db"), before);
 
-  auto accepted = repository::Repository::open(state(), clock_, log_, {}, true);
+  auto accepted =
+      repository::Repository::open(state(), clock_, log_, {}, {database_.where(), true});
   ASSERT_TRUE(accepted) << accepted.error().sentence;
   accepted->reset();
   EXPECT_EQ(reopen().unrecorded, 1u);
@@ -286,7 +293,7 @@ TEST_F(OlderDatabaseTest, OfAnotherStateFolderIsRefused) {
   open();
   ASSERT_TRUE(take_in("y.img", "other bytes"));
   put_back();
-  const auto opened = repository::Repository::open(state(), clock_, log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_, {}, opening());
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() + "/vantro.db belongs to another state folder; vault/ has 1 file "))
@@ -315,7 +322,7 @@ TEST_F(OlderDatabaseTest, ALostDatabaseIsMissedEvenIfTheVaultIsEmpty) {
   for (const auto* part : {"", "-wal", "-shm"}) {
     std::filesystem::remove(state() + "/vantro.db" + part);
   }
-  const auto opened = repository::Repository::open(state(), clock_, log_);
+  const auto opened = repository::Repository::open(state(), clock_, log_, {}, opening());
   ASSERT_FALSE(opened);
   EXPECT_TRUE(opened.error().sentence.starts_with(
       state() +

@@ -351,7 +351,7 @@ export interface DiffLine {
   readonly text: string;
 }
 
-/** checksums of the same bytes, in lower-case hexadecimal */
+/** checksums of the same bytes, in lower-case hexadecimal; of a large file all but SHA-256 are empty until they are computed, moments after it arrived */
 export interface Digests {
   readonly md5: string;
   readonly sha1: string;

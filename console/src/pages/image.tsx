@@ -84,7 +84,13 @@ function Checksums({ detail }: { detail: ImageDetail }) {
       <Facts>
         {all.map(([name, hex]) => (
           <Fact key={name} name={name}>
-            <span class="digest">{hex}</span> <Copied text={hex} name={name} />
+            {hex === "" ? (
+              "still being computed"
+            ) : (
+              <>
+                <span class="digest">{hex}</span> <Copied text={hex} name={name} />
+              </>
+            )}
           </Fact>
         ))}
       </Facts>

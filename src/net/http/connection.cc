@@ -458,6 +458,7 @@ bool Connection::send_file(Piece& piece) {
 
 void Connection::sent_out() {
   file_.reset();
+  stream_.file_sent();
   if (answer_.endless && !winding_up_) {
     state_ = State::kStreaming;
     want(true, false);

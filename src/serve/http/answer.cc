@@ -298,8 +298,8 @@ Answer filed_answer(const gate::Filed& filed, Form form) {
   if (form == Form::kJson) {
     json told{{"filed", filed.sentence},
               {"size", filed.size},
-              {"sha256", filed.digests.sha256},
-              {"sha512", filed.digests.sha512}};
+              {"sha256", filed.digests.sha256}};
+    if (!filed.digests.sha512.empty()) told["sha512"] = filed.digests.sha512;
     if (filed.revision > 0) told["revision"] = filed.revision;
     if (!location.empty()) told["location"] = location;
     answer.give("application/json", dump(told) + "\n");

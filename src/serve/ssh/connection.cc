@@ -277,7 +277,10 @@ int Connection::try_password(const char* user, const char* password) {
     return SSH_AUTH_DENIED;
   }
   // The next guess can arrive before the loop that ends the connection runs again.
-  if (!refused_.empty()) return SSH_AUTH_DENIED;
+  if (!refused_.empty()) {
+    insists_ = true;
+    return SSH_AUTH_DENIED;
+  }
   // libssh returns C strings. With a zero byte there is more in the packet than in them.
   const std::size_t told = std::strlen(user) + std::strlen(password);
   if (library_log_->payload() != kPasswordPacket + told) {
@@ -316,11 +319,13 @@ int Connection::try_key(const char* user, ssh_key key, signed char signature) {
   if (user == nullptr || key == nullptr || !asker_.account.empty()) {
     return SSH_AUTH_DENIED;
   }
+  if (!refused_.empty()) {
+    insists_ = true;
+    return SSH_AUTH_DENIED;
+  }
   if (const auto may = shared_.gate.log_ins().may_try(asker_); !may) {
-    if (refused_.empty()) {
-      shared_.gate.record_refusal(asker_, "log-in", "", may.error());
-      tell_before_log_in(may.error().sentence);
-    }
+    shared_.gate.record_refusal(asker_, "log-in", "", may.error());
+    tell_before_log_in(may.error().sentence);
     refused_ = may.error().sentence;
     return SSH_AUTH_DENIED;
   }
@@ -368,9 +373,10 @@ ssh_channel Connection::open_channel() {
 
 void Connection::disconnect(const std::string& why) {
   ssh_session_set_disconnect_message(session_.get(), why.c_str());
-  // Earlier output comes first; but nobody waits for a peer that takes nothing.
+  // Earlier output comes first; but nobody waits for a peer that takes nothing, nor for
+  // one that goes on asking: each answer would be output to wait for.
   const auto until = shared_.clock.now() + kFarewell;
-  while ((ssh_get_poll_flags(session_.get()) & SSH_WRITE_PENDING) != 0 &&
+  while ((ssh_get_poll_flags(session_.get()) & SSH_WRITE_PENDING) != 0 && !insists_ &&
          shared_.clock.now() < until && wait(std::chrono::milliseconds(20))) {
   }
   channels_.clear();

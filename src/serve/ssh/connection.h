@@ -98,6 +98,7 @@ class Connection final : public net::Conversation {
   int key_offers_ = 0;
   std::string key_owner_;  // whose keys are expected, if there is such an account
   std::string refused_;    // why it must end before the log-in
+  bool insists_ = false;   // tried to log in again after that
 };
 
 }  // namespace vantro::serve::ssh

@@ -56,8 +56,11 @@ base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view fiel
 }
 
 std::string digest_field(std::string_view sha256_hex, std::string_view sha512_hex) {
-  return fmt::format("sha-256=:{}:, sha-512=:{}:", base64_of_hex(sha256_hex),
-                     base64_of_hex(sha512_hex));
+  auto field = fmt::format("sha-256=:{}:", base64_of_hex(sha256_hex));
+  if (!sha512_hex.empty()) {
+    field += fmt::format(", sha-512=:{}:", base64_of_hex(sha512_hex));
+  }
+  return field;
 }
 
 }  // namespace vantro::wire::http

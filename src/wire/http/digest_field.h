@@ -22,7 +22,8 @@ struct FieldDigest {
 // is malformed: an unreadable digest must not pass for one that was compared.
 base::Outcome<std::vector<FieldDigest>> parse_digest_field(std::string_view field);
 
-// "sha-256=:...:, sha-512=:...:" of two digests in hexadecimal.
+// "sha-256=:...:, sha-512=:...:" of two digests in hexadecimal; without the second if
+// that is empty.
 std::string digest_field(std::string_view sha256_hex, std::string_view sha512_hex);
 
 }  // namespace vantro::wire::http
