@@ -182,9 +182,30 @@ TEST(HttpRequest, ReadsAChunkedBodyAtEverySplit) {
   }
 }
 
+// An empty body is its last chunk alone.
+TEST(HttpRequest, ReadsTheLastChunkByteByByte) {
+  const std::string head =
+      "PUT /x HTTP/1.1\r\nHost: a\r\nTransfer-Encoding: chunked\r\n\r\n";
+  RequestReader reader;
+  ASSERT_TRUE(reader.feed_head(base::as_bytes(head)));
+  std::array<std::uint8_t, 100> memory{};
+  std::string waiting;
+  for (const char byte : std::string_view("0\r\n\r")) {
+    waiting += byte;
+    const auto fed = reader.feed_chunked(base::as_bytes(waiting), memory);
+    ASSERT_TRUE(fed) << fed.error().why;
+    EXPECT_EQ(fed->taken, 0u);
+  }
+  waiting += '\n';
+  const auto fed = reader.feed_chunked(base::as_bytes(waiting), memory);
+  ASSERT_TRUE(fed) << fed.error().why;
+  EXPECT_TRUE(fed->done);
+  EXPECT_EQ(fed->taken, waiting.size());
+}
+
 TEST(HttpRequest, RefusesABrokenChunk) {
   for (const auto* body :
-       {"x\r\n", "5\r\nhelloXX\r\n", "-1\r\n", "fffffffffffffffff\r\n"}) {
+       {"x\r\n\r\n", "5\r\nhelloXX\r\n", "-1\r\n\r\n", "fffffffffffffffff\r\n"}) {
     RequestReader reader;
     const std::string head =
         "PUT /x HTTP/1.1\r\nHost: a\r\nTransfer-Encoding: chunked\r\n\r\n";

@@ -137,8 +137,12 @@ tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(
     base::ByteView bytes, std::span<std::uint8_t> to) {
   if (state_->failed) return tl::unexpected(*state_->failed);
   auto& parser = state_->parser;
+  // The rest of a chunked message is never shorter than its last chunk and the empty line
+  // behind it, and the parser takes for granted that it gets so much.
+  constexpr std::size_t kShortestRest = std::string_view("0\r\n\r\n").size();
   Body result;
-  while (result.produced < to.size() && !parser.is_done()) {
+  while (result.produced < to.size() && !parser.is_done() &&
+         bytes.size() - result.taken >= kShortestRest) {
     auto& body = parser.get().body();
     body.data = to.data() + result.produced;
     body.size = to.size() - result.produced;
