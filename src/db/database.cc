@@ -39,6 +39,40 @@ void Transaction::each(const std::string& sql, const std::vector<Value>& values,
   connection_.each(sql, values, take);
 }
 
+namespace {
+
+// "(:v0, :v1), (:v2, :v3)"
+std::string places(std::size_t rows, std::size_t columns) {
+  std::string text;
+  for (std::size_t i = 0; i < rows * columns; ++i) {
+    text += i % columns != 0 ? ", " : i == 0 ? "(" : ", (";
+    text += ":v" + std::to_string(i);
+    if (i % columns == columns - 1) text += ')';
+  }
+  return text;
+}
+
+}  // namespace
+
+// Each statement is one way to the database and back. They have a few sizes, so that few
+// are compiled.
+void Transaction::insert(const std::string& into,
+                         const std::vector<std::vector<Value>>& rows,
+                         const std::string& behind) {
+  constexpr std::array<std::size_t, 3> kSizes{64, 8, 1};
+  for (std::size_t at = 0; at < rows.size();) {
+    const auto left = rows.size() - at;
+    const auto count = *std::find_if(kSizes.begin(), kSizes.end(),
+                                     [&](std::size_t size) { return size <= left; });
+    std::vector<Value> values;
+    for (std::size_t i = at; i < at + count; ++i) {
+      values.insert(values.end(), rows[i].begin(), rows[i].end());
+    }
+    run(into + " values " + places(count, rows[at].size()) + behind, values);
+    at += count;
+  }
+}
+
 std::int64_t Transaction::next_number(const std::string& what) {
   return query("update numbers set last = last + 1 where what = :w returning last",
                {what})
@@ -320,6 +354,18 @@ Refusal Database::enclose_read(const Work& work) {
     ~AtEnd() { database->give_back(std::move(*reader)); }
   } const at_end{this, &reader};
   return enclose(reader, engine_->begin_read(), work).refusal;
+}
+
+Refusal Database::enclose_aside(
+    const std::function<bool(Transaction&, base::WallTime)>& work) {
+  if (auto refusal = known_to_be_away()) return *refusal;
+  const base::Lock lock(aside_mutex_);
+  const auto ended =
+      enclose(aside_, engine_->begin_aside(), [&](Transaction& transaction) {
+        const auto now = transaction.query("select " + engine_->clock()).at(0).integer(0);
+        return work(transaction, now);
+      });
+  return ended.refusal;
 }
 
 void Database::give_back(std::unique_ptr<Connection> reader) {

@@ -83,6 +83,11 @@ class Transaction {
   void each(const std::string& sql, const std::vector<Value>& values,
             const std::function<void(const Row&)>& take);
 
+  // Many rows in few statements. `into`: "insert into images (id, name)"; `behind`: "on
+  // conflict do nothing".
+  void insert(const std::string& into, const std::vector<std::vector<Value>>& rows,
+              const std::string& behind = "");
+
   // A number that no row of this kind had before, and none will get again.
   std::int64_t next_number(const std::string& what);
 
@@ -168,6 +173,21 @@ class Database {
     return result;
   }
 
+  // As write(), but waits for no writer, and no writer for it: for rows on which nothing
+  // else depends, such as which nodes live. Notes no changes, and is not repeated if the
+  // connection is lost. `now`: the database's clock, which is the same for all nodes.
+  template <class F>
+  std::invoke_result_t<F, Transaction&, base::WallTime> aside(F work) {
+    using Result = std::invoke_result_t<F, Transaction&, base::WallTime>;
+    Result result = base::refuse(base::Kind::kIo, "");
+    const auto failure = enclose_aside([&](Transaction& transaction, base::WallTime now) {
+      result = work(transaction, now);
+      return result.has_value();
+    });
+    if (!failure.sentence.empty()) return base::refuse(failure);
+    return result;
+  }
+
   // `then` is called after each commit that wrote to the change log, before write()
   // returns, on its thread; it may read. Where other nodes write to it, too, it is also
   // called after theirs, on a thread of its own, within a second or two. Null: no more;
@@ -210,6 +230,8 @@ class Database {
   // The refusal has an empty sentence if no statement failed.
   base::Refusal enclose_write(const Work& work);
   base::Refusal enclose_read(const Work& work);
+  base::Refusal enclose_aside(
+      const std::function<bool(Transaction&, base::WallTime)>& work);
   // Null: it could not be made, or is of no use any more.
   void give_back(std::unique_ptr<Connection> reader);
   // `changed`: a row was added to the change log.
@@ -251,6 +273,8 @@ class Database {
   std::function<void()> changed_;  // constant after on_change()
   base::Mutex writer_mutex_;
   std::unique_ptr<Connection> writer_ VANTRO_GUARDED_BY(writer_mutex_);
+  base::Mutex aside_mutex_;
+  std::unique_ptr<Connection> aside_ VANTRO_GUARDED_BY(aside_mutex_);
   mutable base::Mutex state_mutex_;
   Identity identity_ VANTRO_GUARDED_BY(state_mutex_);
   std::optional<base::Refusal> write_failure_ VANTRO_GUARDED_BY(state_mutex_);

@@ -56,6 +56,10 @@ class Sqlite : public Engine {
 
   const char* begin_write() const override { return "begin immediate"; }
   const char* begin_read() const override { return "begin"; }
+  const char* begin_aside() const override { return "begin immediate"; }
+  std::string clock() const override {
+    return "cast((julianday('now') - 2440587.5) * 86400000 as integer)";
+  }
   bool takes_only_utf8() const override { return false; }
   bool gives_all_rows_at_once() const override { return false; }
   std::string transaction_number() const override { return "0"; }
@@ -287,6 +291,14 @@ class Postgresql : public Engine {
   const char* begin_write() const override { return kBeginWrite; }
   const char* begin_read() const override {
     return "begin isolation level repeatable read read only";
+  }
+  // Whoever waited for a row sees it as it is now. It has a short time: a node that does
+  // not report for some seconds counts as gone.
+  const char* begin_aside() const override {
+    return "begin isolation level read committed; set local lock_timeout = 2000";
+  }
+  std::string clock() const override {
+    return "cast(extract(epoch from clock_timestamp()) * 1000 as bigint)";
   }
   bool takes_only_utf8() const override { return true; }
   bool gives_all_rows_at_once() const override { return true; }

@@ -47,6 +47,10 @@ class Engine {
   // numbers and the change log grow in the order of the commits.
   virtual const char* begin_write() const = 0;
   virtual const char* begin_read() const = 0;
+  // For Database::aside().
+  virtual const char* begin_aside() const = 0;
+  // An expression for its clock, in milliseconds since 1970.
+  virtual std::string clock() const = 0;
   // Whether texts must be UTF-8, without zero bytes.
   virtual bool takes_only_utf8() const = 0;
   // A query's whole result is in memory before its first row can be looked at.

@@ -686,6 +686,79 @@ const std::vector<SchemaVersion>& schema_versions() {
            "create index revisions_lacking_digests on revisions (id) where complete = 1 "
            "and (md5 is null or sha1 is null or sha512 is null)",
        }},
+      {"several nodes",
+       {
+           // The programs that share this database, by their clock that is the
+           // database's. run: random, of the running program; empty: it has stopped.
+           // left: whether it may have left something behind that is to be cleared up.
+           // watches_until: until then the others are to write their boards.
+           R"(create table nodes (
+                name text not null primary key,
+                run text not null,
+                host text not null,
+                version text not null,
+                started_at bigint not null,
+                seen_at bigint not null,
+                left_behind bigint not null,
+                watches_until bigint not null))",
+           // Work that one node does for all. term grows with each new holder.
+           R"(create table leases (
+                work text not null primary key,
+                node text not null,
+                run text not null,
+                term bigint not null,
+                until bigint not null))",
+           // What a node shows the others, when it did so last: its transfers, and who
+           // was heard.
+           R"(create table boards (
+                node text not null primary key,
+                run text not null,
+                at bigint not null))",
+           R"(create table board_transfers (
+                node text not null,
+                id bigint not null,
+                direction text not null,
+                state text not null,
+                protocol text not null,
+                peer text not null,
+                came_from text not null,
+                device text not null,
+                account text not null,
+                heard_on text not null,
+                request text not null,
+                name text not null,
+                sha256 text not null,
+                bytes bigint not null,
+                total bigint,
+                rate bigint not null,
+                resent bigint not null,
+                unanswered bigint not null,
+                stalled_ms bigint,
+                began_at bigint not null,
+                duration_ms bigint not null,
+                note text not null,
+                job text not null,
+                rescue bigint not null,
+                caution text not null,
+                why text not null,
+                primary key (node, id)))",
+           R"(create table board_contacts (
+                node text not null,
+                address text not null,
+                first_at bigint not null,
+                last_at bigint not null,
+                heard_on text not null,
+                requests bigint not null,
+                unanswered bigint not null,
+                strays bigint not null,
+                stray_at bigint not null,
+                stray_why text not null,
+                primary key (node, address)))",
+           // The node that it is about; empty: it is about all of them.
+           "alter table notice_conditions add column node text not null default ''",
+           // The node whose network interface it uses.
+           "alter table rescues add column node text not null default ''",
+       }},
   };
   return versions;
 }

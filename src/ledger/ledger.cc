@@ -168,35 +168,6 @@ namespace {
 
 using Values = std::vector<db::Value>;
 
-// "(:v0, :v1), (:v2, :v3)"
-std::string places(std::size_t rows, std::size_t columns) {
-  std::string text;
-  for (std::size_t i = 0; i < rows * columns; ++i) {
-    text += i % columns != 0 ? ", " : i == 0 ? "(" : ", (";
-    text += ":v" + std::to_string(i);
-    if (i % columns == columns - 1) text += ')';
-  }
-  return text;
-}
-
-// Many rows in one statement, which is one way to the database and back. Of a few sizes,
-// so that few statements are compiled.
-void insert(db::Transaction& transaction, const std::string& into,
-            const std::vector<Values>& rows, const std::string& behind = "") {
-  constexpr std::array<std::size_t, 3> kSizes{64, 8, 1};
-  for (std::size_t at = 0; at < rows.size();) {
-    const auto left = rows.size() - at;
-    const auto count = *std::find_if(kSizes.begin(), kSizes.end(),
-                                     [&](std::size_t size) { return size <= left; });
-    Values values;
-    for (std::size_t i = at; i < at + count; ++i) {
-      values.insert(values.end(), rows[i].begin(), rows[i].end());
-    }
-    transaction.run(into + " values " + places(count, rows[at].size()) + behind, values);
-    at += count;
-  }
-}
-
 }  // namespace
 
 void Ledger::record(db::Transaction& transaction, const Entry& entry) {
@@ -225,15 +196,16 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
                     static_cast<std::int64_t>(entry.resent), entry.outcome,
                     entry.sentence, entry.from, entry.request, entry.chain});
   }
-  insert(transaction,
-         "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
-         "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
-         "request, chain)",
-         rows);
+  transaction.insert(
+      "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
+      "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
+      "request, chain)",
+      rows);
   std::vector<Values> newest;
   for (auto& [actor, values] : contacts) newest.push_back(std::move(values));
-  insert(transaction, "insert into last_contacts (actor, row, at)", newest,
-         " on conflict (actor) do update set row = excluded.row, at = excluded.at");
+  transaction.insert(
+      "insert into last_contacts (actor, row, at)", newest,
+      " on conflict (actor) do update set row = excluded.row, at = excluded.at");
 }
 
 base::Outcome<void> Ledger::flush() {
@@ -282,10 +254,10 @@ base::Outcome<void> Ledger::flush() {
   return written;
 }
 
-base::Outcome<void> Ledger::write_saved() {
+base::Outcome<void> Ledger::write_file(WaitingFile& file) {
   constexpr std::size_t kInOne = 5000;
-  const bool has_id = !saved_.id().empty();  // not one of an earlier version
-  const auto note = "ledger rows of file " + saved_.id();
+  const bool has_id = !file.id().empty();  // not one of an earlier version
+  const auto note = "ledger rows of file " + file.id();
   std::uint64_t before = 0;  // what an earlier attempt has written
   auto written = database_.read([&](db::Transaction& t) -> base::Outcome<void> {
     const auto rows = t.query("select last from numbers where what = :w", {note});
@@ -294,7 +266,7 @@ base::Outcome<void> Ledger::write_saved() {
   });
   if (!written) return written;
   std::uint64_t read = 0;
-  written = saved_.each(kInOne, [&](std::vector<Entry> entries) -> base::Outcome<void> {
+  written = file.each(kInOne, [&](std::vector<Entry> entries) -> base::Outcome<void> {
     const auto known =
         std::min<std::uint64_t>(before - std::min(before, read), entries.size());
     read += entries.size();
@@ -312,16 +284,26 @@ base::Outcome<void> Ledger::write_saved() {
   });
   if (!written) return written;
   log_.info("rows of the ledger that waited in a file were written",
-            {{"rows", saved_.rows()}});
-  saved_.remove();
+            {{"rows", file.rows()}});
+  file.remove();
   // Left behind by a failure, it is a row that nobody asks for again.
   static_cast<void>(database_.write([&](db::Transaction& t) -> base::Outcome<void> {
     t.run("delete from numbers where what = :w", {note});
     return {};
   }));
+  return {};
+}
+
+base::Outcome<void> Ledger::write_saved() {
+  if (auto written = write_file(saved_); !written) return written;
   const base::Lock lock(mutex_);
   saved_rows_ = 0;
   return {};
+}
+
+base::Outcome<void> Ledger::write_left_behind(const std::string& path) {
+  WaitingFile file(path);
+  return file.rows() == 0 ? base::Outcome<void>() : write_file(file);
 }
 
 bool Ledger::save_waiting() {

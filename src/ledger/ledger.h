@@ -100,6 +100,10 @@ class Ledger {
   // Waiting rows are on disk when this returns a value.
   base::Outcome<void> flush();
 
+  // Writes the rows of such a file that another program left behind, and removes it. Each
+  // row is written once, also if this is done again after a failure.
+  base::Outcome<void> write_left_behind(const std::string& path);
+
   // Rows that cannot be written, and why; nothing: no problem. Up to date within a
   // second, whatever else is going on.
   struct Failing {
@@ -168,6 +172,7 @@ class Ledger {
   void run();
   // Moves rows of the waiting file to the database.
   base::Outcome<void> write_saved() VANTRO_REQUIRES(flush_mutex_);
+  base::Outcome<void> write_file(WaitingFile& file);
   // Moves rows that wait in memory to the file. False: they stay.
   bool save_waiting();
   // Writes waiting rows to the database; a failure is reported in the log.
