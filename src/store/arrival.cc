@@ -200,6 +200,14 @@ base::Outcome<void> Arrival::move_in() {
   return {};
 }
 
+base::Outcome<void> Arrival::keep_for_later(const std::string& about) {
+  auto synced = begin_sync();
+  if (synced) synced = sync_whole();
+  if (synced) synced = folder_->move_to_kept(file_name_, about);
+  if (synced) file_.reset();
+  return synced;
+}
+
 SetAside Arrival::set_aside() {
   if (size_ == 0) {
     discard();

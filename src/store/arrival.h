@@ -88,6 +88,10 @@ class Arrival {
   base::Outcome<void> move_in();
   const std::string& sha256() const { return sha256_; }  // after finish()
 
+  // Moves it, whole as it is, to kept/ beside `about`, which describes it; both are on
+  // disk when it returns a value. REQUIRES: finish() has succeeded.
+  base::Outcome<void> keep_for_later(const std::string& about);
+
   // Moves it to partial/; on disk when it returns: only then may it be recorded.
   SetAside set_aside();
 

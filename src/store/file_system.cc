@@ -30,7 +30,12 @@ int FileSystem::rename(const std::string& from, const std::string& to) {
 }
 
 int FileSystem::rename_if_free(const std::string& from, const std::string& to) {
-  return ::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE);
+  if (::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), RENAME_NOREPLACE) == 0) {
+    return 0;
+  }
+  // A file system of a network does not know it.
+  if (errno != EINVAL && errno != ENOSYS) return -1;
+  return ::link(from.c_str(), to.c_str()) == 0 ? ::unlink(from.c_str()) : -1;
 }
 
 int FileSystem::remove(const std::string& path) { return ::unlink(path.c_str()); }

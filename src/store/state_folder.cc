@@ -8,6 +8,7 @@
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
+#include <functional>
 #include <iterator>
 #include <sys/file.h>
 #include <sys/stat.h>
@@ -16,6 +17,7 @@
 #include <unistd.h>
 
 #include "base/sizes.h"
+#include "base/whole_file.h"
 #include "crypto/secret.h"
 
 namespace vantro::store {
@@ -24,6 +26,7 @@ namespace {
 using base::Kind;
 
 constexpr std::string_view kSealedEnding = ".sealed";
+constexpr std::string_view kAbout = ".about";
 
 // One of them is enough: a vault that was never encrypted holds plain files only.
 base::Outcome<base::UniqueFd> open_either(const std::string& plain,
@@ -92,40 +95,76 @@ base::Outcome<void> make_folder(FileSystem& files, const std::string& path) {
 
 }  // namespace
 
-base::Outcome<StateFolder> StateFolder::open(const std::string& path, FileSystem& files) {
-  StateFolder folder(path, files);
-  for (const auto* part : {"", "/vault", "/arriving", "/partial", "/quarantine"}) {
-    if (auto made = make_folder(files, path + part); !made) {
-      return base::refuse(made.error());
+namespace {
+
+// Takes it alone, or with others. The file names the process that has it alone. `held`:
+// the refusal if another one has it.
+base::Outcome<base::UniqueFd> take_lock(
+    const std::string& folder, bool alone,
+    const std::function<std::string(const std::string& pid)>& held) {
+  const auto path = folder + "/lock";
+  base::UniqueFd lock(::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600));
+  if (!lock) {
+    return base::refuse(base::system_refusal(
+        errno, fmt::format("{}: the state can't be written", folder)));
+  }
+  if (::flock(lock.get(), (alone ? LOCK_EX : LOCK_SH) | LOCK_NB) != 0) {
+    if (errno != EWOULDBLOCK) {
+      return base::refuse(base::system_refusal(errno, path + ": can't be locked"));
     }
+    std::array<char, 32> holder{};
+    const auto count = ::read(lock.get(), holder.data(), holder.size());
+    const std::string pid(holder.data(), count > 0 ? static_cast<std::size_t>(count) : 0);
+    return base::refuse(Kind::kBusy, folder + ": " + held(pid));
+  }
+  const auto pid = alone ? std::to_string(::getpid()) : std::string();
+  if (::ftruncate(lock.get(), 0) != 0 ||
+      ::pwrite(lock.get(), pid.data(), pid.size(), 0) < 0) {
+    return base::refuse(base::system_refusal(errno, path + ": can't be written"));
+  }
+  return lock;
+}
+
+}  // namespace
+
+base::Outcome<StateFolder> StateFolder::open(const std::string& path, FileSystem& files,
+                                             const std::string& node) {
+  StateFolder folder(path, files, node);
+  for (const auto& part : {path, path + "/vault", path + "/partial", path + "/quarantine",
+                           folder.own_, folder.own_ + "/arriving"}) {
+    if (auto made = make_folder(files, part); !made) return base::refuse(made.error());
   }
   ::chmod(path.c_str(), 0700);
-  const auto lock_path = path + "/lock";
-  folder.lock_.reset(::open(lock_path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600));
-  if (!folder.lock_) {
-    return base::refuse(
-        base::system_refusal(errno, fmt::format("{}: the state can't be written", path)));
-  }
-  if (::flock(folder.lock_.get(), LOCK_EX | LOCK_NB) != 0) {
-    std::array<char, 32> holder{};
-    const auto count = ::read(folder.lock_.get(), holder.data(), holder.size());
-    const std::string_view pid(holder.data(),
-                               count > 0 ? static_cast<std::size_t>(count) : 0);
-    return base::refuse(
-        Kind::kBusy, fmt::format("{}: another vantrod (process {}) works on this state; "
-                                 "stop it first, or give this one its own --state",
-                                 path, pid.empty() ? "unknown" : pid));
-  }
-  const auto pid = std::to_string(::getpid());
-  if (::ftruncate(folder.lock_.get(), 0) != 0 ||
-      ::pwrite(folder.lock_.get(), pid.data(), pid.size(), 0) < 0) {
-    return base::refuse(base::system_refusal(errno, lock_path + ": can't be written"));
-  }
+  auto lock = take_lock(path, node.empty(), [](const std::string& pid) {
+    return pid.empty() ? "nodes with a PostgreSQL database work on this state; stop "
+                         "them first, or give this one its own --state"
+                       : fmt::format(
+                             "another vantrod (process {}) works on this state; "
+                             "stop it first, or give this one its own --state",
+                             pid);
+  });
+  if (!lock) return base::refuse(lock.error());
+  folder.lock_ = std::move(*lock);
+  if (node.empty()) return folder;
+  auto own = take_lock(folder.own_, true, [](const std::string& pid) {
+    return fmt::format(
+        "another vantrod (process {}) is this node; stop it first, or give "
+        "this one its own name (node.name)",
+        pid);
+  });
+  if (!own) return base::refuse(own.error());
+  folder.node_lock_ = std::move(*own);
   return folder;
 }
 
+bool StateFolder::is_in_use(const std::string& node) const {
+  const base::UniqueFd lock(
+      ::open((own_of(path_, node) + "/lock").c_str(), O_RDWR | O_CLOEXEC));
+  return lock && ::flock(lock.get(), LOCK_SH | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+}
+
 std::string StateFolder::arriving(const std::string& file_name) const {
-  return path_ + "/arriving/" + file_name;
+  return own_ + "/arriving/" + file_name;
 }
 
 std::string StateFolder::vault_file(const std::string& sha256, bool encrypted) const {
@@ -133,12 +172,14 @@ std::string StateFolder::vault_file(const std::string& sha256, bool encrypted) c
                      encrypted ? kSealedEnding : "");
 }
 
-StateFolder::StateFolder(std::string path, FileSystem& files)
+StateFolder::StateFolder(std::string path, FileSystem& files, const std::string& node)
     : path_(std::move(path)),
+      node_(node),
+      own_(own_of(path_, node)),
       files_(&files),
       digest_helpers_(std::make_unique<crypto::DigestHelpers>(
           std::max(1u, std::thread::hardware_concurrency()))),
-      live_(std::make_unique<Live>(path_, files)) {}
+      live_(std::make_unique<Live>(path_, own_, files)) {}
 
 base::Outcome<void> StateFolder::sync_folder(const std::string& path) const {
   if (files_->sync_folder(path) == 0) return {};
@@ -266,16 +307,15 @@ base::Outcome<StoredHandle> StateFolder::open_as_it_lies(
 }
 
 bool StateFolder::is_stored(const std::string& sha256, const StoredHandle& handle) const {
-  struct stat there {};
-  if (!handle.file) {
-    return ::stat(vault_file(sha256).c_str(), &there) != 0 && errno == ENOENT &&
-           ::stat(vault_file(sha256, true).c_str(), &there) != 0 && errno == ENOENT;
-  }
+  // Opened, as a network file system may answer stat() from memory.
+  const auto now = open_as_it_lies(sha256);
+  if (!handle.file) return !now && now.error().kind == Kind::kCorrupt;
   // The descriptor keeps the inode's number from being given to another file.
   struct stat opened {};
-  return ::fstat(handle.file.get(), &opened) == 0 &&
-         ::stat(vault_file(sha256, handle.sealed).c_str(), &there) == 0 &&
-         opened.st_dev == there.st_dev && opened.st_ino == there.st_ino;
+  struct stat there {};
+  return now && ::fstat(handle.file.get(), &opened) == 0 &&
+         ::fstat(now->file.get(), &there) == 0 && opened.st_dev == there.st_dev &&
+         opened.st_ino == there.st_ino;
 }
 
 base::Outcome<base::UniqueFd> StateFolder::open_partial(
@@ -316,7 +356,7 @@ base::Outcome<std::vector<StoredFile>> StateFolder::list_vault(
 }
 
 base::Outcome<std::vector<StoredFile>> StateFolder::list_arriving() const {
-  return list(path_ + "/arriving");
+  return list(own_ + "/arriving");
 }
 
 base::Outcome<std::vector<StoredFile>> StateFolder::list_partial() const {
@@ -374,6 +414,57 @@ base::Outcome<void> StateFolder::to_partial(const std::string& arriving_name) co
         base::system_refusal(errno, arriving_name + ": can't be set aside").sentence);
   }
   return sync_folder(path_ + "/partial");
+}
+
+// By its time and its random part, as the whole name may be as long as names can be.
+std::string StateFolder::about_kept(const std::string& name) const {
+  return fmt::format("{}/kept/{}{}", own_, name.substr(0, name.find('~')), kAbout);
+}
+
+base::Outcome<void> StateFolder::move_to_kept(const std::string& arriving_name,
+                                              const std::string& about) const {
+  const auto folder = own_ + "/kept";
+  if (auto made = make_folder(*files_, folder); !made) return made;
+  if (auto written =
+          base::write_whole_file(about_kept(arriving_name), arriving_name + "\n" + about);
+      !written) {
+    return written;
+  }
+  if (files_->rename(arriving(arriving_name), folder + "/" + arriving_name) != 0) {
+    return base::refuse(base::system_refusal(errno, "the upload can't be kept"));
+  }
+  return sync_folder(folder);
+}
+
+base::Outcome<std::vector<StateFolder::Kept>> StateFolder::list_kept() const {
+  constexpr std::size_t kLongestAbout = 64 << 10;
+  std::vector<Kept> kept;
+  const auto folder = own_ + "/kept";
+  struct stat there {};
+  if (::stat(folder.c_str(), &there) != 0 && errno == ENOENT) return kept;
+  const auto files = list(folder);
+  if (!files) return base::refuse(files.error());
+  for (const auto& file : *files) {
+    if (!file.name.ends_with(kAbout)) continue;
+    const auto text = base::read_whole_file(folder + "/" + file.name, kLongestAbout);
+    if (!text) return base::refuse(text.error());
+    const auto end = std::min(text->find('\n'), text->size() - 1);
+    kept.push_back({text->substr(0, end), text->substr(end + 1)});
+  }
+  return kept;
+}
+
+base::Outcome<base::UniqueFd> StateFolder::open_kept(const std::string& name) const {
+  base::UniqueFd file(::open((own_ + "/kept/" + name).c_str(), O_RDONLY | O_CLOEXEC));
+  if (!file && errno == ENOENT) return base::refuse(Kind::kNotFound, name + " is gone");
+  if (!file) return base::refuse(base::system_refusal(errno, name + ": can't be opened"));
+  if (!ArrivalLabel::is_sealed(name)) return file;
+  return unsealed(file.get(), *keys_, false, kMostUnsealed);
+}
+
+void StateFolder::remove_kept(const std::string& name) const {
+  files_->remove(own_ + "/kept/" + name);
+  files_->remove(about_kept(name));
 }
 
 std::optional<std::uint64_t> StateFolder::partial_size(

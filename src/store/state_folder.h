@@ -11,6 +11,12 @@
 //   <state>/lock             held while a vantrod runs
 //   <state>/reserve          space for changes on a full disk (store/reserve.h)
 //
+// Several nodes may work on one folder that a network file system gives them, with one
+// database. Vault, partial/ and quarantine/ are then for all of them; arriving/, lock,
+// reserve and whatever else belongs to one node is in <state>/nodes/<name>/, with kept/:
+// complete uploads that wait for the database. All of them
+// hold <state>/lock shared, so that nobody else works on the folder.
+//
 // Thread-safe.
 #pragma once
 
@@ -62,10 +68,11 @@ struct RecordedPartial {
 class StateFolder {
  public:
   // Makes missing folders, owner-only and on disk when it returns a value, and takes the
-  // lock. Refused with kBusy if another vantrod holds it. The file system must outlive
-  // it.
+  // lock. Refused with kBusy if another vantrod holds it; of a node, if another one has
+  // its name. `node`: empty if it is the only one. The file system must outlive it.
   static base::Outcome<StateFolder> open(const std::string& path,
-                                         FileSystem& files = system_files());
+                                         FileSystem& files = system_files(),
+                                         const std::string& node = "");
 
   // The keys for encrypting arrivals and reading encrypted files. Before any other use of
   // the folder.
@@ -76,6 +83,14 @@ class StateFolder {
   bool encrypts() const { return keys_->current() != nullptr; }
 
   const std::string& path() const { return path_; }
+  const std::string& node() const { return node_; }  // empty: it is the only one
+  // Whatever belongs to this node alone; the same as path() if it is the only one.
+  const std::string& own() const { return own_; }
+  static std::string own_of(const std::string& path, const std::string& node) {
+    return node.empty() ? path : path + "/nodes/" + node;
+  }
+  // Whether a program has the lock of that node's part.
+  bool is_in_use(const std::string& node) const;
   std::string database() const { return path_ + "/vantro.db"; }
   std::string token_file() const { return path_ + "/token"; }
   std::string secrets_token_file() const { return path_ + "/secrets-token"; }
@@ -123,6 +138,19 @@ class StateFolder {
   base::Outcome<void> reseal(const std::string& sha256, std::uint64_t size,
                              bool only) const;
 
+  // Complete uploads that could not be recorded yet, in kept/ of this node. Each has a
+  // description beside it, which was there first.
+  base::Outcome<void> move_to_kept(const std::string& arriving_name,
+                                   const std::string& about) const;
+  struct Kept {
+    std::string name;
+    std::string about;  // as it was given
+  };
+  base::Outcome<std::vector<Kept>> list_kept() const;
+  base::Outcome<base::UniqueFd> open_kept(const std::string& name) const;
+  // The description last.
+  void remove_kept(const std::string& name) const;
+
   // On disk when it returns a value. kNotFound: it was not moved.
   base::Outcome<void> to_partial(const std::string& arriving_name) const;
   base::Outcome<void> to_quarantine(const std::string& sha256) const;
@@ -157,20 +185,24 @@ class StateFolder {
   base::Outcome<void> check_floor() const;
 
  private:
-  StateFolder(std::string path, FileSystem& files);
+  StateFolder(std::string path, FileSystem& files, const std::string& node);
 
   base::Outcome<void> sync_folder(const std::string& path) const;
+  std::string about_kept(const std::string& name) const;
 
   std::string path_;
+  std::string node_;
+  std::string own_;
   FileSystem* files_;
   std::shared_ptr<const crypto::SealKeys> keys_ =
       std::make_shared<const crypto::SealKeys>();
   std::unique_ptr<crypto::DigestHelpers> digest_helpers_;
-  base::UniqueFd lock_;
+  base::UniqueFd lock_;       // of the folder
+  base::UniqueFd node_lock_;  // of a node's own part
   // Has mutexes, which cannot be moved.
   struct Live {
-    Live(const std::string& path, FileSystem& files)
-        : identity(files, path + "/vault"), reserve(path + "/reserve") {}
+    Live(const std::string& path, const std::string& own, FileSystem& files)
+        : identity(files, path + "/vault"), reserve(own + "/reserve") {}
     VaultIdentity identity;
     Reserve reserve;
     // Shelves whose names are known to be on disk, by the first two digits of their

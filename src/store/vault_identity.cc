@@ -41,9 +41,15 @@ base::Outcome<void> VaultIdentity::write(const base::StateIdentity& identity) {
   };
   const auto line = line_of(identity);
   const base::Lock lock(mutex_);
-  if (file_) {
-    const auto count = files_.overwrite(file_.get(), line.data(), line.size());
-    if (count != static_cast<ssize_t>(line.size())) return failed();
+  const auto overwrite = [&](const base::UniqueFd& file) {
+    return files_.overwrite(file.get(), line.data(), line.size()) ==
+           static_cast<ssize_t>(line.size());
+  };
+  if (file_) return overwrite(file_) ? base::Outcome<void>() : failed();
+  // In place, as other nodes have the same file open.
+  if (base::UniqueFd old(files_.open(path(), O_RDWR)); old) {
+    if (!overwrite(old) || files_.sync(old.get()) != 0) return failed();
+    file_ = std::move(old);
     return {};
   }
   const auto fresh = path() + ".new";

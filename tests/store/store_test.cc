@@ -1,7 +1,9 @@
+#include <filesystem>
 #include <gtest/gtest.h>
 #include <sys/stat.h>
 
 #include "store/state_folder.h"
+#include "store/vault_needs.h"
 #include "tests/fakes/scratch_folder.h"
 
 namespace vantro::store {
@@ -108,6 +110,41 @@ TEST_F(StoreTest, IsForItsOwnerOnly) {
   struct stat found {};
   ASSERT_EQ(::stat((scratch_ / "state").c_str(), &found), 0);
   EXPECT_EQ(found.st_mode & 0777, 0700u);
+}
+
+// Complete uploads that wait for the database.
+TEST_F(StoreTest, KeepsAnUploadWithItsDescriptionHoweverLongItsNameIs) {
+  const std::string longest(255, 'x');
+  auto arrival = folder_->arrive({"backup", "192.0.2.7", longest}, 0, 3);
+  ASSERT_TRUE(arrival);
+  ASSERT_TRUE(arrival->write(base::as_bytes("abc")));
+  ASSERT_TRUE(arrival->finish());
+  ASSERT_TRUE(arrival->keep_for_later("about\nit\n"));
+  const auto kept = folder_->list_kept();
+  ASSERT_TRUE(kept);
+  ASSERT_EQ(kept->size(), 1u);
+  EXPECT_EQ(kept->front().about, "about\nit\n");
+  EXPECT_TRUE(ArrivalLabel::parse(kept->front().name));
+  const auto file = folder_->open_kept(kept->front().name);
+  ASSERT_TRUE(file);
+  EXPECT_EQ(fakes::read_file("/proc/self/fd/" + std::to_string(file->get())), "abc");
+  folder_->remove_kept(kept->front().name);
+  EXPECT_TRUE(folder_->list_kept()->empty());
+  EXPECT_EQ(folder_->open_kept(kept->front().name).error().kind, base::Kind::kNotFound);
+}
+
+TEST(VaultNeeds, ADiskOfThisMachineHasThem) {
+  const fakes::ScratchFolder scratch;
+  const auto fit = check_file_system(scratch.path());
+  EXPECT_TRUE(fit) << fit.error().sentence;
+  EXPECT_TRUE(std::filesystem::is_empty(scratch.path()));
+}
+
+TEST(VaultNeeds, WhatIsMissingIsNamed) {
+  EXPECT_EQ(
+      check_file_system("/proc/self").error().sentence,
+      "the file system of /proc/self is not fit for the state: folders can't be made "
+      "(No such file or directory)");
 }
 
 }  // namespace

@@ -11,6 +11,7 @@
 
 #include "auth/ssh_key.h"
 #include "base/unique_fd.h"
+#include "crypto/secret.h"
 
 namespace vantro::serve::ssh {
 namespace {
@@ -40,8 +41,7 @@ base::Outcome<void> make(const Wanted& wanted, const std::string& path) {
     return base::refuse(Kind::kIo, fmt::format("the host key {} can't be made", path));
   }
   const Key key(made);
-  const auto fresh = path + ".new";
-  ::unlink(fresh.c_str());
+  const auto fresh = path + ".new-" + crypto::random_hex(4);
   // libssh would make it readable for everybody.
   const base::UniqueFd owned(
       ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600));
@@ -52,10 +52,12 @@ base::Outcome<void> make(const Wanted& wanted, const std::string& path) {
                         fmt::format("the host key {} can't be written", fresh));
   }
   if (auto done = sync(fresh, O_RDONLY); !done) return done;
-  if (::rename(fresh.c_str(), path.c_str()) != 0) {
-    return base::refuse(base::system_refusal(errno, path));
-  }
-  return {};
+  // Another node may have made one in this moment: there is one for all.
+  const bool made_it = ::link(fresh.c_str(), path.c_str()) == 0 || errno == EEXIST;
+  const auto failure = errno;
+  ::unlink(fresh.c_str());
+  if (made_it) return {};
+  return base::refuse(base::system_refusal(failure, path));
 }
 
 base::Outcome<HostKey> load(const std::string& path, const base::Log& log) {
