@@ -26,8 +26,8 @@ std::int64_t pause_after(std::int64_t tries) {
 StandingAll read_standing(db::Transaction& t) {
   StandingAll all;
   for (const auto& row :
-       t.query("select event, subject, since, sentence from notice_conditions")) {
-    all[{row.text(0), row.text(1)}] = {row.integer(2), row.text(3)};
+       t.query("select event, subject, since, sentence, node from notice_conditions")) {
+    all[{row.text(0), row.text(1)}] = {row.integer(2), row.text(3), row.text(4)};
   }
   return all;
 }
@@ -46,19 +46,67 @@ base::Outcome<StandingAll> Notices::standing() const {
       [](db::Transaction& t) -> base::Outcome<StandingAll> { return read_standing(t); });
 }
 
-void Notices::look() {
-  auto known = standing();
-  StandingAll before;
-  {
-    const base::Lock lock(mutex_);
-    // If nothing can be read, the last report is all that is known.
-    if (known) last_known_ = *known;
-    before = last_known_;
-    for (const auto& [key, what] : told_unwritten_) before[key] = what;
+std::string Notices::outward(const std::string& subject) const {
+  const auto& nodes = repository_.nodes;
+  if (nodes.alone()) return subject;
+  return subject + (subject.empty() ? "on " : " on ") + nodes.self().name;
+}
+
+std::string Notices::inward(const std::string& subject) const {
+  const auto ending = outward("");
+  if (!subject.ends_with(ending)) return subject;
+  auto rest = subject.substr(0, subject.size() - ending.size());
+  if (rest.ends_with(' ')) rest.pop_back();
+  return rest;
+}
+
+StandingAll Notices::reported(bool records_too) {
+  const auto& nodes = repository_.nodes;
+  std::set<std::string> alive;
+  if (records_too && !nodes.alone()) {
+    const auto all = nodes.list();
+    if (!all) records_too = false;
+    for (const auto& one : all ? *all : std::vector<repository::Node>()) {
+      if (one.state == repository::Node::State::kAlive) alive.insert(one.name);
+    }
   }
-  std::map<std::pair<std::string, std::string>, base::WallTime> since;
-  for (const auto& [key, what] : before) since[key] = what.since;
-  const auto wrong = watched_.look(since);
+  auto known = standing();
+  const base::Lock lock(mutex_);
+  // If nothing can be read, the last report is all that is known.
+  if (known) last_known_ = std::move(*known);
+  StandingAll before;
+  for (const auto* some : {&last_known_, &told_unwritten_}) {
+    for (const auto& [key, what] : *some) {
+      const bool own = what.node == nodes.self().name;
+      const bool of_all = what.node.empty() || (!own && !alive.contains(what.node));
+      if (own || (records_too && of_all)) before[key] = what;
+    }
+  }
+  return before;
+}
+
+Wrong Notices::wrong_now(const StandingAll& before, bool records_too) {
+  Watched::Before here;
+  Watched::Before recorded;
+  for (const auto& [key, what] : before) {
+    if (what.node == repository_.nodes.self().name) {
+      here[{key.first, inward(key.second)}] = what.since;
+    }
+    if (what.node.empty()) recorded[key] = what.since;
+  }
+  Wrong wrong;
+  if (records_too) wrong = watched_.look_at_records(recorded);
+  for (auto& [key, sentence] : watched_.look_here(here)) {
+    wrong[{key.first, outward(key.second)}] = std::move(sentence);
+  }
+  return wrong;
+}
+
+void Notices::look() {
+  const auto& own = repository_.nodes.self().name;
+  const bool records_too = repository_.nodes.take(repository::work::kNotices);
+  const auto before = reported(records_too);
+  const auto wrong = wrong_now(before, records_too);
   const auto now = repository_.clock.wall();
   std::vector<Notice> notices;
   std::map<std::string, std::size_t> begun;
@@ -66,13 +114,13 @@ void Notices::look() {
     if (before.contains(key)) continue;
     // Events for hundreds of subjects are reported over several looks.
     if (++begun[key.first] > kMostSubjects) continue;
-    notices.push_back(
-        {crypto::random_hex(16), key.first, key.second, false, now, sentence});
+    notices.push_back({crypto::random_hex(16), key.first, key.second, false, now,
+                       sentence, Watched::is_of_here(key.first) ? own : ""});
   }
   for (const auto& [key, what] : before) {
     if (wrong.contains(key)) continue;
-    notices.push_back(
-        {crypto::random_hex(16), key.first, key.second, true, now, what.sentence});
+    notices.push_back({crypto::random_hex(16), key.first, key.second, true, now,
+                       what.sentence, what.node});
   }
   if (!notices.empty()) note(notices, receivers_());
 }
@@ -80,16 +128,26 @@ void Notices::look() {
 void Notices::note(const std::vector<Notice>& notices,
                    const std::vector<NoticeReceiver>& receivers) {
   std::vector<std::string> dropped;
+  const bool of_all = std::any_of(notices.begin(), notices.end(), [&](const auto& one) {
+    return one.node != repository_.nodes.self().name;
+  });
+  bool another_does_it = false;
   const auto written =
       repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        if (of_all) {
+          // This program may have been stopped for a while.
+          auto still = repository_.nodes.still(t, repository::work::kNotices);
+          another_does_it = !still;
+          if (!still) return still;
+        }
         for (const auto& one : notices) {
           t.run("delete from notice_conditions where event = :e and subject = :s",
                 {one.event, one.subject});
           if (!one.over) {
             t.run(
-                "insert into notice_conditions (event, subject, since, sentence) values "
-                "(:e, :s, :a, :t)",
-                {one.event, one.subject, one.at, one.sentence});
+                "insert into notice_conditions (event, subject, since, sentence, node) "
+                "values (:e, :s, :a, :t, :n)",
+                {one.event, one.subject, one.at, one.sentence, one.node});
           }
           for (const auto& receiver : receivers) {
             if (!gets(receiver, one.event)) continue;
@@ -119,6 +177,7 @@ void Notices::note(const std::vector<Notice>& notices,
               {repository_.clock.wall() - milliseconds(kKeptFor)});
         return {};
       });
+  if (another_does_it) return;
   for (const auto& name : dropped) {
     repository_.log.error("notices were dropped, because too many wait",
                           {{"receiver", name}});
@@ -138,7 +197,7 @@ void Notices::note(const std::vector<Notice>& notices,
       told_unwritten_.erase({one.event, one.subject});
       last_known_.erase({one.event, one.subject});
     } else {
-      told_unwritten_[{one.event, one.subject}] = {one.at, one.sentence};
+      told_unwritten_[{one.event, one.subject}] = {one.at, one.sentence, one.node};
     }
     for (const auto& receiver : receivers) {
       if (gets(receiver, one.event) && in_memory_.size() < kMostInMemory) {
@@ -178,6 +237,7 @@ void Notices::tried(const NoticeReceiver& receiver,
 
 void Notices::deliver_to(const NoticeReceiver& receiver) {
   for (int i = 0; i < kMostInARow; ++i) {
+    if (!repository_.nodes.holds(repository::work::kNotices)) return;
     const auto next = due(receiver.name);
     if (!next || !*next) return;
     const auto& waiting = **next;

@@ -6,6 +6,10 @@
 // event, in the transaction that records the report; a receiver gets its queue in order,
 // with growing pauses after failures, across restarts of the server. If the database
 // cannot be written, notices wait in memory and are sent anyway.
+//
+// Of several nodes each looks at what is its own, and one of them at what is recorded,
+// and sends (repository/nodes.h). What was wrong with a node is over when it is gone,
+// which is an event of its own.
 #pragma once
 
 #include <cstdint>
@@ -32,6 +36,7 @@ struct Notice {
   bool over = false;    // else it has begun
   base::WallTime at = 0;
   std::string sentence;
+  std::string node = {};  // the one that it is about; empty: all, or the only one
 };
 
 // The result of one attempt: the receiver's answer, or why it refused.
@@ -49,6 +54,7 @@ struct ReceiverState {
 struct Standing {
   base::WallTime since = 0;
   std::string sentence;
+  std::string node = {};  // as in Notice
 };
 // By event and subject.
 using StandingAll = std::map<std::pair<std::string, std::string>, Standing>;
@@ -93,6 +99,12 @@ class Notices {
     std::string failure;
   };
 
+  // What this node compares: of what was reported, its own part.
+  StandingAll reported(bool records_too);
+  Wrong wrong_now(const StandingAll& before, bool records_too);
+  // A subject as it is reported: of a node's own, with its name.
+  std::string outward(const std::string& subject) const;
+  std::string inward(const std::string& subject) const;
   void note(const std::vector<Notice>& notices,
             const std::vector<NoticeReceiver>& receivers);
   base::Outcome<std::optional<Waiting>> due(const std::string& receiver);

@@ -6,6 +6,7 @@
 #include "base/protocol.h"
 #include "base/visible_name.h"
 #include "desk/images.h"
+#include "gate/boards.h"
 #include "text/version.h"
 
 namespace vantro::desk {
@@ -174,7 +175,7 @@ base::Outcome<const Planning::ImageKnown*> Planning::image(const std::string& sh
 }
 
 const std::vector<gate::TransferView>& Planning::transfers() {
-  if (!transfers_) transfers_ = gate_.transfers().view();
+  if (!transfers_) transfers_ = gate_.boards().transfers();
   return *transfers_;
 }
 

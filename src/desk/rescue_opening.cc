@@ -169,6 +169,7 @@ base::Outcome<RescueOpened> Rescues::open(const Caller& caller,
   rescue::Session session;
   if (device) session.device = device->id;
   if (device) session.device_name = device->name;
+  session.node = repository_.folder.node();
   session.interface = wanted.interface;
   session.profile = profile->name;
   session.platform = profile->platform;

@@ -172,7 +172,16 @@ std::shared_ptr<Rescues::Running> Rescues::running(std::int64_t id) const {
 }
 
 base::Outcome<RescueView> Rescues::close(const Caller& caller, std::int64_t id) {
-  if (const auto one = running(id)) end(one, caller.by(), "closed by " + caller.name);
+  if (const auto one = running(id)) {
+    end(one, caller.by(), "closed by " + caller.name);
+  } else if (const auto session = repository_.rescues.find(id);
+             session && session->ended_at == 0 &&
+             session->node != repository_.folder.node()) {
+    return base::refuse(base::Kind::kInvalid,
+                        fmt::format("rescue session {} is on {} of the node '{}'; end it "
+                                    "there",
+                                    id, session->interface, session->node));
+  }
   return find(id);
 }
 
@@ -189,10 +198,18 @@ base::Outcome<RescueView> Rescues::find(std::int64_t id) const {
   auto lines = repository_.rescues.events(id);
   if (!lines) return base::refuse(lines.error());
   RescueView view;
-  view.stage.kind = rescue::StageKind::kClosed;
-  view.stage.large = "CLOSED";
-  view.stage.small = session->ended_why;
-  view.stage.since = session->ended_at;
+  if (session->ended_at == 0) {
+    // Its node follows it; the lines are in the database.
+    view.stage.large = "ON ANOTHER NODE";
+    view.stage.small =
+        lines->empty() ? "no sign of the device yet" : lines->back().sentence;
+    view.stage.since = lines->empty() ? session->opened_at : lines->back().at;
+  } else {
+    view.stage.kind = rescue::StageKind::kClosed;
+    view.stage.large = "CLOSED";
+    view.stage.small = session->ended_why;
+    view.stage.since = session->ended_at;
+  }
   view.undo = undo_lines(*session);
   view.session = std::move(*session);
   view.lines = std::move(*lines);
@@ -352,6 +369,7 @@ void Rescues::end_left_over() {
   // Their index is in the snapshot.
   const auto left = repository_.snapshot()->rescues;
   for (const auto& one : left->all()) {
+    if (one->node != repository_.folder.node()) continue;
     give_back(*one);
     const std::string why = "the server stopped without ending it";
     const auto done =
@@ -364,6 +382,24 @@ void Rescues::end_left_over() {
                               {{"session", one->id}, {"interface", one->interface}});
     }
   }
+}
+
+base::Outcome<void> Rescues::end_of_node(const std::string& node) {
+  const auto left = repository_.snapshot()->rescues;
+  for (const auto& one : left->all()) {
+    if (one->node != node) continue;
+    if (auto done = record_end(
+            *one, "server", "its node is gone",
+            fmt::format(
+                "ended by another node; if '{}' comes back, it removes what is left "
+                "on {}",
+                node, one->interface),
+            {});
+        !done) {
+      return done;
+    }
+  }
+  return {};
 }
 
 }  // namespace vantro::desk

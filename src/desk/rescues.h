@@ -82,6 +82,8 @@ class Rescues {
   void end_all(const std::string& why);
   // Of a program that died. At the start, before anything is opened.
   void end_left_over();
+  // Of another node that is gone: its interface can't be reached from here.
+  base::Outcome<void> end_of_node(const std::string& node);
 
  private:
   struct Running;

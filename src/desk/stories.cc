@@ -7,17 +7,17 @@
 #include <set>
 
 #include "desk/jobs.h"
+#include "gate/boards.h"
 
 namespace vantro::desk {
 
 using base::Kind;
 
-std::vector<gate::TransferView> Stories::running_of(const std::string& peer) const {
-  std::vector<gate::TransferView> result;
-  for (auto& view : gate_.transfers().view()) {
-    if (view.state == gate::State::kRunning && view.peer == peer) {
-      result.push_back(std::move(view));
-    }
+// By peer.
+std::map<std::string, std::vector<gate::TransferView>> Stories::running() const {
+  std::map<std::string, std::vector<gate::TransferView>> result;
+  for (auto& view : gate_.boards().transfers()) {
+    if (view.state == gate::State::kRunning) result[view.peer].push_back(std::move(view));
   }
   return result;
 }
@@ -37,19 +37,22 @@ std::optional<Absence> Stories::absence_after(const ledger::Entry& entry) const 
 
 base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
   std::map<base::Address, Overview> all;
-  for (auto& contact : gate_.contacts().newest(most)) {
+  for (auto& contact : gate_.boards().contacts(most)) {
     const auto address = contact.address;
     all[address].contact = std::move(contact);
   }
-  for (const auto& view : gate_.transfers().view()) {
-    const auto address = base::Address::parse(view.peer);
-    if (!address || view.state != gate::State::kRunning) continue;
+  auto moving = running();
+  for (const auto& [peer, views] : moving) {
+    const auto address = base::Address::parse(peer);
+    if (!address) continue;
     auto& contact = all[*address].contact;
     contact.address = *address;
-    // A moving transfer was heard at this moment.
-    const auto heard_at = repository_.clock.wall() - view.stalled_ms.value_or(0);
-    contact.last_at = std::max({contact.last_at, view.began_at, heard_at});
-    contact.heard_on = view.heard_on;
+    for (const auto& view : views) {
+      // A moving transfer was heard at this moment.
+      const auto heard_at = repository_.clock.wall() - view.stalled_ms.value_or(0);
+      contact.last_at = std::max({contact.last_at, view.began_at, heard_at});
+      contact.heard_on = view.heard_on;
+    }
   }
   auto rows = repository_.ledger.last_of_each(most);
   if (!rows) return base::refuse(rows.error());
@@ -78,7 +81,7 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
         return base::refuse(added.error());
       }
     }
-    known.running = running_of(one.contact.address.text());
+    known.running = std::move(moving[one.contact.address.text()]);
     if (const auto found = last.find(one.contact.address); found != last.end()) {
       known.absence = absence_after(found->second);
       known.entries.push_back(std::move(found->second));
@@ -104,8 +107,8 @@ base::Outcome<std::vector<Overview>> Stories::overview(std::size_t most) const {
 base::Outcome<Told> Stories::of(const base::Address& address) const {
   constexpr std::size_t kMostTold = 200;
   Known known;
-  known.contact = gate_.contacts().find(address);
-  known.running = running_of(address.text());
+  known.contact = gate_.boards().contact(address);
+  known.running = running()[address.text()];
   auto rows = repository_.ledger.newest_of(address.text(), kMostTold);
   if (!rows) return base::refuse(rows.error());
   if (rows->empty() && known.running.empty() && !known.contact) {

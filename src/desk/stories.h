@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstddef>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -42,7 +43,7 @@ class Stories {
   base::Outcome<Told> of(const base::Address& address) const;
 
  private:
-  std::vector<gate::TransferView> running_of(const std::string& peer) const;
+  std::map<std::string, std::vector<gate::TransferView>> running() const;
   std::optional<Absence> absence_after(const ledger::Entry& entry) const;
   base::Outcome<void> add_kits(Known& known) const;
   base::Outcome<void> add_job(Known& known, const std::string& device) const;

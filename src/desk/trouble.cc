@@ -1,6 +1,7 @@
 #include "desk/trouble.h"
 
 #include <algorithm>
+#include <cstdlib>
 #include <fmt/format.h>
 
 #include "base/clock.h"
@@ -10,6 +11,7 @@ namespace vantro::desk {
 namespace {
 
 // Below this, in bytes, the disk is trouble.
+constexpr base::WallTime kClocksDiffer = 5000;  // milliseconds
 constexpr std::uint64_t kLittleSpace = 64 << 20;
 
 std::vector<std::string> trouble_with_place(const repository::Repository& repository) {
@@ -46,6 +48,29 @@ std::vector<std::string> trouble_with_place(const repository::Repository& reposi
   }
   if (auto unrecorded = repository.unrecorded.sentence()) {
     sentences.push_back(std::move(*unrecorded));
+  }
+  if (const auto kept = folder.list_kept(); kept && !kept->empty()) {
+    sentences.push_back(fmt::format(
+        "backups that wait on this node's disk for the database: {}", kept->size()));
+  }
+  const auto nodes = repository.nodes.alone()
+                         ? base::Outcome<std::vector<repository::Node>>({})
+                         : repository.nodes.list();
+  if (const auto ahead = repository.nodes.clock_ahead();
+      std::abs(ahead) > kClocksDiffer) {
+    sentences.push_back(
+        fmt::format("the clock of this machine is {} {} the database server's; "
+                    "synchronise the clocks "
+                    "of all nodes",
+                    base::duration_text(static_cast<double>(std::abs(ahead)) / 1000),
+                    ahead > 0 ? "behind" : "ahead of"));
+  }
+  for (const auto& one : nodes ? *nodes : std::vector<repository::Node>()) {
+    if (one.state != repository::Node::State::kSilent) continue;
+    sentences.push_back(fmt::format(
+        "the node '{}' on {} has not reported since {}; if it is gone for good: 'vantro "
+        "node remove {}'",
+        one.name, one.host, base::local_time(one.seen_at), one.name));
   }
   for (auto& sentence : repository.troubles.all()) {
     sentences.push_back(std::move(sentence));

@@ -55,6 +55,9 @@ base::Outcome<std::string> Unrecorded::keep(const std::string& name) {
   auto kept = repository::change(
       repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<std::string> {
+        if (auto there = repository_.contents.still_there(t, name); !there) {
+          return base::refuse(there.error());
+        }
         auto known = repository::record_anew(t, *read, change.now());
         if (known) change.record(t, "unrecorded-keep", *known, name, "");
         return known;
@@ -76,13 +79,14 @@ base::Outcome<void> Unrecorded::remove(const std::string& name) {
         }
         change.record(t, "unrecorded-remove", name, found->partial ? "" : name,
                       base::size_text(found->file.size));
+        // In the transaction, so that no other node records it meanwhile.
+        if (found->partial) {
+          repository_.folder.remove_partial(name);
+        } else {
+          repository_.folder.remove_stored(name);
+        }
         return {};
       });
-  if (done && found->partial) {
-    repository_.folder.remove_partial(name);
-  } else if (done) {
-    repository_.folder.remove_stored(name);
-  }
   if (done || done.error().kind == Kind::kExists) repository_.unrecorded.forget(name);
   return done;
 }

@@ -1,6 +1,7 @@
 #include "desk/watched.h"
 
 #include <algorithm>
+#include <array>
 #include <fmt/format.h>
 
 #include "base/sizes.h"
@@ -170,13 +171,40 @@ base::Outcome<std::vector<Watched::Row>> Watched::new_rows() {
   });
 }
 
-Wrong Watched::look(
-    const std::map<std::pair<std::string, std::string>, base::WallTime>& before) {
+bool Watched::is_of_here(const std::string& event) {
+  constexpr std::array<std::string_view, 7> kHere{
+      "transfer-stalled", "wrong-platform",   "many-refusals",       "disk-low",
+      "ledger-behind",    "database-failing", "certificate-expiring"};
+  return std::find(kHere.begin(), kHere.end(), event) != kHere.end();
+}
+
+// A past event, which counts until the same action succeeds.
+void Watched::keep_past(Wrong& wrong, const Before& before,
+                        std::initializer_list<const char*> events) const {
   const auto now = gate_.clock().wall();
+  for (const auto& [key, since] : before) {
+    const bool happened =
+        std::find(events.begin(), events.end(), key.first) != events.end();
+    if (happened && since + milliseconds(kHolds) > now) wrong.emplace(key, "");
+  }
+}
+
+Wrong Watched::look_here(const Before& before) {
   Wrong wrong;
   place(wrong);
   transfers(wrong);
   refusals(wrong, before.contains({"many-refusals", ""}));
+  keep_past(wrong, before, {"wrong-platform"});
+  const base::Lock lock(mutex_);
+  for (auto& [subject, sentence] : std::exchange(other_platform_, {})) {
+    wrong[{"wrong-platform", subject}] = sentence;
+  }
+  return wrong;
+}
+
+Wrong Watched::look_at_records(const Before& before) {
+  const auto now = gate_.clock().wall();
+  Wrong wrong;
   const auto as_before = [&](Wrong& to, std::initializer_list<const char*> events) {
     for (const auto& one : before) {
       const auto& key = one.first;
@@ -192,6 +220,7 @@ Wrong Watched::look(
         one->device_name.empty() ? "the device on its interface" : one->device_name);
   }
   if (!records(wrong)) as_before(wrong, {"damage-found", "image-contradicted"});
+  if (!nodes(wrong)) as_before(wrong, {"node-gone"});
   if (now >= backups_looked_at_ + milliseconds(kLooksAtBackupsEvery) ||
       backups_looked_at_ == 0) {
     backups_.clear();
@@ -201,12 +230,7 @@ Wrong Watched::look(
     }
   }
   wrong.insert(backups_.begin(), backups_.end());
-  // A past event, which counts until the same action succeeds.
-  for (const auto& [key, since] : before) {
-    const bool happened = key.first == "transfer-failed" ||
-                          key.first == "wrong-platform" || key.first == "job-failed";
-    if (happened && since + milliseconds(kHolds) > now) wrong.emplace(key, "");
-  }
+  keep_past(wrong, before, {"transfer-failed", "job-failed"});
   if (const auto rows = new_rows()) {
     for (const auto& one : *rows) {
       if (one.failed) {
@@ -216,11 +240,20 @@ Wrong Watched::look(
       }
     }
   }
-  const base::Lock lock(mutex_);
-  for (auto& [subject, sentence] : std::exchange(other_platform_, {})) {
-    wrong[{"wrong-platform", subject}] = sentence;
-  }
   return wrong;
+}
+
+base::Outcome<void> Watched::nodes(Wrong& wrong) const {
+  if (repository_.nodes.alone()) return {};
+  const auto all = repository_.nodes.list();
+  if (!all) return base::refuse(all.error());
+  for (const auto& one : *all) {
+    if (one.state != repository::Node::State::kSilent) continue;
+    wrong[{"node-gone", one.name}] =
+        fmt::format("the node '{}' on {} has not reported since {}", one.name, one.host,
+                    base::local_time(one.seen_at));
+  }
+  return {};
 }
 
 }  // namespace vantro::desk

@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <deque>
 #include <functional>
+#include <initializer_list>
 #include <map>
 #include <string>
 #include <utility>
@@ -50,10 +51,16 @@ class Watched {
   Watched(const Watched&) = delete;
   Watched& operator=(const Watched&) = delete;
 
-  // The problems now. `before`: those of the last look, with their beginnings; needed for
-  // problems without an end of their own. What cannot be read (a failing database) stays
-  // as before.
-  Wrong look(const std::map<std::pair<std::string, std::string>, base::WallTime>& before);
+  using Before = std::map<std::pair<std::string, std::string>, base::WallTime>;
+  // The problems of this program alone now; of several nodes each looks at its own.
+  // `before`: those of the last look, with their beginnings; needed for problems without
+  // an end of their own.
+  Wrong look_here(const Before& before);
+  // The problems of everything that is recorded, which one node looks at. What cannot be
+  // read (a failing database) stays as before.
+  Wrong look_at_records(const Before& before);
+  // Whether look_here() finds it.
+  static bool is_of_here(const std::string& event);
 
  private:
   struct Row {
@@ -66,6 +73,9 @@ class Watched {
   void transfers(Wrong& wrong) const;
   void refusals(Wrong& wrong, bool before);
   base::Outcome<void> records(Wrong& wrong) const;
+  base::Outcome<void> nodes(Wrong& wrong) const;
+  void keep_past(Wrong& wrong, const Before& before,
+                 std::initializer_list<const char*> events) const;
   base::Outcome<void> backups(Wrong& wrong) const;
   base::Outcome<std::vector<Row>> new_rows();
 

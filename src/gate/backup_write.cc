@@ -6,6 +6,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "fleet/devices.h"
+#include "gate/kept_uploads.h"
 #include "gate/workings.h"
 #include "repository/reports.h"
 #include "repository/stored_text.h"
@@ -78,6 +79,7 @@ base::Outcome<void> BackupWrite::write(base::ByteView bytes) {
   }
   if (auto room = limits_.check_quota(size); !room) return room;
   content_.update(bytes);
+  if (kept_at_ != 0) return arrival_.write(bytes);
   // The disk fills up during the upload, because of it or of others.
   const auto reserve = workings_.config()->reserve;
   if (reserve != 0 && size - looked_at_ >= kLookEvery) {
@@ -199,9 +201,10 @@ std::string BackupWrite::learn(db::Transaction& t, const backup::Revision& filed
 }
 
 base::Outcome<backup::Added> BackupWrite::file() {
-  revision_.arrived_at = workings_.clock.wall();
-  const auto entry =
+  revision_.arrived_at = kept_at_ != 0 ? kept_at_ : workings_.clock.wall();
+  auto entry =
       workings_.entry_of(transfer_.completed(revision_.size, revision_.digests.sha256));
+  entry.at = revision_.arrived_at;
   backup::Added added;
   auto filed = workings_.repository.filing.file(
       arrival_,
@@ -259,7 +262,12 @@ base::Outcome<Filed> BackupWrite::commit() {
   }
   revision_.complete = true;
   revision_.digests = std::move(*digests);
-  if (auto judged = judge(); !judged) return base::refuse(judged.error());
+  if (kept_at_ == 0 && workings_.keeps_uploads()) return keep_for_later();
+  if (auto judged = judge(); !judged) {
+    // It went away at this moment.
+    if (kept_at_ == 0 && workings_.keeps_uploads()) return keep_for_later();
+    return base::refuse(judged.error());
+  }
   const auto resent = transfer_.completed(0, "").resent;
   const auto filed = file();
   if (!filed) return base::refuse(filed.error());
@@ -277,6 +285,27 @@ base::Outcome<Filed> BackupWrite::commit() {
   if (filed->newly_good) result.record = revision.id;
   result.size = revision.size;
   result.digests = revision.digests;
+  return result;
+}
+
+base::Outcome<Filed> BackupWrite::keep_for_later() {
+  revision_.arrived_at = workings_.clock.wall();
+  revision_.size = arrival_.size();
+  const auto view = transfer_.completed(revision_.size, revision_.digests.sha256);
+  if (auto kept = arrival_.keep_for_later(about_kept(revision_, view)); !kept) {
+    return base::refuse(kept.error());
+  }
+  workings_.has_kept = true;
+  transfer_.advance({revision_.size, view.resent, 0});
+  transfer_.end_unrecorded(State::kComplete, "");
+  Filed result;
+  result.sentence = fmt::format(
+      "'{}' from {}, {}, is safe on the server's disk; it gets its number when the "
+      "database is back",
+      base::printable(revision_.name, base::kLongestName), revision_.holder.name,
+      base::size_text(revision_.size));
+  result.size = revision_.size;
+  result.digests = revision_.digests;
   return result;
 }
 

@@ -46,7 +46,13 @@ class BackupWrite final : public WriteSink {
   void abandon(State how, const std::string& why, bool keep) override;
   const Transfer& transfer() const override { return transfer_; }
 
+  // It arrived at that time, and was acknowledged then (gate/kept_uploads.h): no limit is
+  // in its way any more. Before the first write().
+  void was_kept(base::WallTime arrived_at) { kept_at_ = arrived_at; }
+
  private:
+  // As kept_uploads.h: the database is away.
+  base::Outcome<Filed> keep_for_later();
   backup::Holder holder_now() const;
   // In the transaction that records it.
   base::Outcome<void> settle_holder(db::Transaction& transaction);
@@ -70,6 +76,7 @@ class BackupWrite final : public WriteSink {
   DepositLimits limits_;
   std::uint64_t looked_at_ = 0;  // its size at the last check of the disk
   bool differs_ = false;         // from an announced digest
+  base::WallTime kept_at_ = 0;   // when it arrived, if that was earlier; else 0
   text::ContentTeller
       content_;  // has read all bytes, including those before an interruption
   // The newest one before it, judged by today's rules.

@@ -26,6 +26,8 @@ struct Config {
   // How many ledger rows one address may cause in 24 hours; the rest is combined into
   // one.
   std::uint64_t rows_per_day = 50'000;
+  // While the database is away, backups are kept on this node's disk and filed later.
+  bool keep_while_away = false;
   // Nothing is handed out or received while the ledger cannot be written.
   bool only_recorded = false;
   // The usual quota for the backups of one device, in bytes; 0: no limit.

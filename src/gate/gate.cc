@@ -11,6 +11,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "gate/intake.h"
+#include "gate/kept_uploads.h"
 #include "gate/verify_first.h"
 #include "gate/workings.h"
 #include "repository/change.h"
@@ -44,6 +45,14 @@ probe::Report Gate::look_inside(int fd, std::uint64_t size,
 const base::Clock& Gate::clock() const { return workings_->clock; }
 const Transfers& Gate::transfers() const { return workings_->transfers; }
 ledger::Contacts& Gate::contacts() { return workings_->contacts; }
+base::Outcome<std::size_t> Gate::file_kept(const store::StateFolder& folder) {
+  auto filed = gate::file_kept(*workings_, folder);
+  if (&folder != &workings_->repository.folder) return filed;
+  const auto left = folder.list_kept();
+  workings_->has_kept = !left || !left->empty();
+  return filed;
+}
+Boards& Gate::boards() const { return workings_->boards; }
 
 void Gate::record_refusal(const Asker& asker, const std::string& event,
                           std::string_view name, const Refusal& refusal) {

@@ -48,6 +48,10 @@ namespace vantro::text {
 class ContentTeller;
 }
 
+namespace vantro::store {
+class StateFolder;
+}
+
 namespace vantro::gate {
 
 struct DepositLimits;
@@ -62,6 +66,8 @@ struct OwnUpload {
   bool complete = false;   // else it was interrupted, and can be resumed
   base::WallTime at = 0;
 };
+
+class Boards;
 
 class Gate {
  public:
@@ -153,6 +159,9 @@ class Gate {
   // Devices' requests that were refused since the start.
   std::uint64_t refused() const;
 
+  // Files what was kept in this folder while the database was away (gate/kept_uploads.h).
+  base::Outcome<std::size_t> file_kept(const store::StateFolder& folder);
+
   // The current settings; never null.
   std::shared_ptr<const Config> config() const;
   // For new requests. Running transfers go on; but whether and when contents are verified
@@ -168,6 +177,8 @@ class Gate {
   // No transfer that a stop waits for is running, and no device is between two files.
   bool idle() const;
   ledger::Contacts& contacts();
+  // The same of all nodes.
+  Boards& boards() const;
   LogIns& log_ins() { return log_ins_; }
 
  private:
@@ -202,6 +213,8 @@ class Gate {
   std::optional<Found> find_backup_offer(const Asker& asker, const std::string& name);
   base::Outcome<void> add_backups(const Asker& asker, const std::string& start,
                                   std::vector<Listed>& files);
+  base::Outcome<void> quotas_of(const backup::Revision& revision,
+                                const base::Address& from, DepositLimits& limits);
   base::Outcome<void> limits_of(const backup::Revision& revision,
                                 const base::Address& from, DepositLimits& limits);
   bool may_encrypt(const backup::Revision& revision) const;

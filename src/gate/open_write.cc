@@ -80,8 +80,11 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
   backup::Revision revision;
   revision.address = asker.peer.address.text();
   const auto now = workings_->clock.wall();
+  // Nobody knows how much it has sent.
   const auto sent =
-      workings_->repository.backups.bytes_since(revision.address, now - kDay);
+      workings_->keeps_uploads()
+          ? base::Outcome<std::uint64_t>(0)
+          : workings_->repository.backups.bytes_since(revision.address, now - kDay);
   if (!sent) return base::refuse(sent.error());
   if (*sent + announced.size.value_or(0) > workings_->config()->deposited_per_day) {
     return base::refuse(
@@ -122,10 +125,8 @@ base::Outcome<WriteGrant> Gate::open_backup(const Asker& asker, Place place,
       Transfer(*workings_, std::move(start), std::move(place))));
 }
 
-// The remaining limits; a refusal if the announced size is over them.
-base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
+base::Outcome<void> Gate::quotas_of(const backup::Revision& revision,
                                     const base::Address& from, DepositLimits& limits) {
-  const auto announced = revision.announced.value_or(0);
   const auto quota = workings_->repository.inventory.quota_of(revision.holder)
                          .value_or(workings_->config()->kept_per_device);
   if (quota != 0) {
@@ -142,7 +143,17 @@ base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
                                     ? UINT64_MAX
                                     : quota * kAddressesOfNetwork;
     }
-    if (auto room = limits.check_quota(announced); !room) return room;
+    return limits.check_quota(revision.announced.value_or(0));
+  }
+  return {};
+}
+
+// The remaining limits; a refusal if the announced size is over them.
+base::Outcome<void> Gate::limits_of(const backup::Revision& revision,
+                                    const base::Address& from, DepositLimits& limits) {
+  const auto announced = revision.announced.value_or(0);
+  if (!workings_->keeps_uploads()) {
+    if (auto room = quotas_of(revision, from, limits); !room) return room;
   }
   const auto& treatment = workings_->repository.rules.treatment;
   limits.named = treatment.kind_by_name(revision.name);

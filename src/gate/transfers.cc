@@ -52,6 +52,22 @@ const char* word(State state) {
   return "failed";
 }
 
+std::optional<Direction> parse_direction(std::string_view text) {
+  for (const auto one :
+       {Direction::kFetch, Direction::kDeposit, Direction::kIntake, Direction::kPush}) {
+    if (text == word(one)) return one;
+  }
+  return std::nullopt;
+}
+
+std::optional<State> parse_state(std::string_view text) {
+  for (const auto one :
+       {State::kRunning, State::kComplete, State::kFailed, State::kAbandoned}) {
+    if (text == word(one)) return one;
+  }
+  return std::nullopt;
+}
+
 std::uint64_t Transfers::begin(TransferView start) {
   const auto now = clock_.now();
   const base::Lock lock(mutex_);

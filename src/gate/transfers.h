@@ -9,6 +9,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "base/clock.h"
@@ -31,10 +32,13 @@ enum class State { kRunning, kComplete, kFailed, kAbandoned };
 // "push" (the server sends an image to a device that waits for it)
 const char* word(Direction direction);
 const char* word(State state);
+std::optional<Direction> parse_direction(std::string_view word);
+std::optional<State> parse_state(std::string_view word);
 
 // A transfer at one moment.
 struct TransferView {
   std::uint64_t id = 0;  // unique while the server runs
+  std::string node;      // of another node (gate/boards.h): its name; else empty
   Direction direction = Direction::kFetch;
   State state = State::kRunning;
   std::string protocol;

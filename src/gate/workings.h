@@ -1,6 +1,7 @@
 // The shared parts behind the gate and its objects. Protocols do not see it.
 #pragma once
 
+#include <atomic>
 #include <cstdint>
 #include <functional>
 #include <memory>
@@ -12,6 +13,7 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "gate/asker.h"
+#include "gate/boards.h"
 #include "gate/canary.h"
 #include "gate/config.h"
 #include "gate/deposit_rates.h"
@@ -36,12 +38,15 @@ struct Workings {
       : repository(the_repository),
         clock(the_clock),
         log(std::move(the_log)),
-        canary(the_repository.folder.path() + "/canary"),
+        canary(the_repository.folder.own() + "/canary"),
         transfers(the_clock),
         drain(the_clock),
         contacts(the_clock),
+        boards(the_repository, transfers, contacts),
         recording(the_repository.ledger, the_clock) {
     use(std::move(the_config));
+    const auto kept = repository.folder.list_kept();
+    has_kept = !kept || !kept->empty();
   }
 
   // The current settings; never null.
@@ -50,6 +55,11 @@ struct Workings {
     config_.set(std::make_shared<const Config>(std::move(fresh)));
   }
 
+  // Whether a backup that arrives now is to be kept for later (gate/kept_uploads.h): also
+  // behind others that are, so that they are filed in their order.
+  bool keeps_uploads() const {
+    return config()->keep_while_away && (has_kept || repository.database->away());
+  }
   // As Gate::record_refusal().
   void record_refusal(const Asker& asker, const std::string& event, std::string_view name,
                       const base::Refusal& refusal);
@@ -78,10 +88,12 @@ struct Workings {
   Transfers transfers;
   Drain drain;
   ledger::Contacts contacts;
+  Boards boards;
   DepositRates deposit_rates;
   KeptByNetwork kept_by_network;
   MappedFiles mapped_files;
   Recording recording;
+  std::atomic<bool> has_kept = false;
   // As Gate::on_refusal().
   std::function<void(const Asker&, std::string_view, const base::Refusal&)> refused;
   // As Gate::on_other_platform().

@@ -49,6 +49,18 @@ void Contents::remove_if_unrecorded(const std::string& sha256) {
       }));
 }
 
+base::Outcome<void> Contents::still_there(db::Transaction& /*transaction*/,
+                                          const std::string& sha256) const {
+  // Without others, the vault's mutex is enough.
+  if (repository_.folder.node().empty()) return {};
+  if (const auto there = repository_.folder.open_as_it_lies(sha256);
+      there || there.error().kind != base::Kind::kCorrupt) {
+    return {};
+  }
+  return base::refuse(base::Kind::kBusy,
+                      "the same bytes were removed at this moment; send it again");
+}
+
 base::Outcome<void> Contents::whole(const std::string& sha256) {
   return repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
     mark(t, sha256, true, repository_.clock.wall());
@@ -61,14 +73,18 @@ base::Outcome<bool> Contents::lost(const std::string& sha256,
                                    const std::string& found) {
   std::string names;
   bool recorded = false;
-  base::Outcome<void> moved;
+  bool replaced = false;
+  std::optional<base::Outcome<void>> moved;
   {
     // Nobody files the same bytes between this look and the move.
     const std::lock_guard lock(repository_.vault_mutex);
-    if (!repository_.folder.is_stored(sha256, read)) return false;
     const auto now = repository_.clock.wall();
     auto marked =
         repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+          // As the only writer of all nodes: whoever files the same bytes looks for them
+          // in a transaction after this one.
+          replaced = !moved && !repository_.folder.is_stored(sha256, read);
+          if (replaced) return {};
           // Removed on purpose while it was read.
           recorded = is_recorded(t, sha256);
           if (!recorded) return {};
@@ -83,15 +99,15 @@ base::Outcome<bool> Contents::lost(const std::string& sha256,
           entry.outcome = "failed";
           entry.sentence = found;
           ledger::Ledger::record(t, entry);
+          if (read.file && !moved) moved = repository_.folder.to_quarantine(sha256);
           return {};
         });
     if (!marked) return base::refuse(marked.error());
-    if (!recorded) return false;
-    if (read.file) moved = repository_.folder.to_quarantine(sha256);
+    if (replaced || !recorded) return false;
   }
   repository_.log.error("stored bytes no longer match their checksum; they are off offer",
                         {{"name", names}, {"sha256", sha256}, {"found", found}});
-  if (!moved) return base::refuse(moved.error());
+  if (moved && !*moved) return base::refuse(moved->error());
   return true;
 }
 

@@ -33,6 +33,10 @@ class Contents {
   void remove_if_unrecorded(const std::string& sha256);
   // They were read to their end, and are unchanged.
   base::Outcome<void> whole(const std::string& sha256);
+  // In a transaction that records bytes which were moved into the vault: kBusy if another
+  // node has removed or quarantined them since, as they were not recorded yet.
+  base::Outcome<void> still_there(db::Transaction& transaction,
+                                  const std::string& sha256) const;
   // The bytes read through this handle are changed or missing; `found` says which. Moves
   // the file to quarantine, ends its offers at once, and records it in ledger and log.
   // False: it is not damage, as the same bytes have arrived again meanwhile, and are

@@ -94,6 +94,9 @@ base::Outcome<void> Filing::record(db::Transaction& t, Item& item) {
   // Each record sets its own author; without this, the next one would get the author of
   // the previous one.
   t.acting("server");
+  if (auto there = repository_.contents.still_there(t, item.arrival->sha256()); !there) {
+    return there;
+  }
   if (auto done = (*item.record)(t); !done) return done;
   // The bytes are whole again, if they were marked as damaged or missing.
   Contents::mend(t, item.arrival->sha256(), item.now);

@@ -45,7 +45,7 @@ class Filing {
 
   void work_off(const std::vector<Item*>& group);
   void move_in(const std::vector<Item*>& group);
-  static base::Outcome<void> record(db::Transaction& transaction, Item& item);
+  base::Outcome<void> record(db::Transaction& transaction, Item& item);
   void record_all(const std::vector<Item*>& group);
 
   Repository& repository_;

@@ -162,9 +162,10 @@ Repository::Repository(std::unique_ptr<store::StateFolder> state_folder,
       rescues(*database),
       accounts(*database),
       people(*database),
-      ledger(*database, log, folder.path() + "/ledger-waiting"),
+      ledger(*database, log, folder.own() + "/ledger-waiting"),
       change_log(*database),
-      snapshots(*database, log, rules.only_vouched),
+      nodes(*database, clock),
+      snapshots(*database, log, rules.only_vouched, folder.node()),
       contents(*this),
       inventory(*this),
       missing_digests(*this),
@@ -177,7 +178,7 @@ Repository::~Repository() { database->on_change(nullptr); }
 base::Outcome<std::unique_ptr<Repository>> Repository::open(
     const std::string& state, const base::Clock& clock, const base::Log& log, Rules rules,
     const Opening& opening, store::FileSystem& files) {
-  auto opened = store::StateFolder::open(state, files);
+  auto opened = store::StateFolder::open(state, files, opening.node);
   if (!opened) return base::refuse(opened.error());
   auto folder = std::make_unique<store::StateFolder>(std::move(*opened));
   if (opening.database.empty()) {

@@ -29,6 +29,7 @@
 #include "repository/filing.h"
 #include "repository/inventory.h"
 #include "repository/missing_digests.h"
+#include "repository/nodes.h"
 #include "repository/snapshots.h"
 #include "repository/troubles.h"
 #include "repository/unrecorded.h"
@@ -54,6 +55,8 @@ struct Opening {
   std::string database = {};  // "postgresql://..."; empty: a file in the state folder
   // Also a database that is not the vault's, or an older copy of it.
   bool accept_older = false;
+  // The name of this node, if several may work on one state; empty: it is the only one.
+  std::string node = {};
 };
 
 struct Repository {
@@ -112,6 +115,7 @@ struct Repository {
   auth::People people;
   ledger::Ledger ledger;
   ChangeLog change_log;
+  Nodes nodes;
 
   Troubles troubles;
   Snapshots snapshots;

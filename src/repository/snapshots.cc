@@ -40,7 +40,7 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
           sequence, shared(catalog::OfferIndex::read(t, only_vouched_)),
           shared(auth::AccountIndex::read(t)), shared(auth::PeopleIndex::read(t)),
           shared(fleet::DeviceIndex::read(t)), shared(backup::BackupOfferIndex::read(t)),
-          shared(jobs::JobIndex::read(t)), shared(jobs::rescue::Index::read(t))});
+          shared(jobs::JobIndex::read(t)), shared(jobs::rescue::Index::read(t, node_))});
     }
     auto next = *last;
     next.sequence = sequence;
@@ -63,7 +63,7 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
       next.jobs = shared(last->jobs->after(t, changes));
     }
     if (any(changes, {jobs::rescue::kRescueChanged})) {
-      next.rescues = shared(jobs::rescue::Index::read(t));
+      next.rescues = shared(jobs::rescue::Index::read(t, node_));
     }
     return shared(std::move(next));
   });

@@ -35,9 +35,13 @@ struct Snapshot {
 // Thread-safe; the database must outlive it.
 class Snapshots {
  public:
-  // `only_vouched`: as in catalog::OfferIndex.
-  Snapshots(db::Database& database, base::Log log, bool only_vouched)
-      : database_(database), log_(std::move(log)), only_vouched_(only_vouched) {}
+  // `only_vouched`: as in catalog::OfferIndex. `node`: this one, if there are several.
+  Snapshots(db::Database& database, base::Log log, bool only_vouched,
+            std::string node = "")
+      : database_(database),
+        log_(std::move(log)),
+        only_vouched_(only_vouched),
+        node_(std::move(node)) {}
 
   // REQUIRES: follow() has succeeded once.
   std::shared_ptr<const Snapshot> get() const { return published_.get(); }
@@ -58,6 +62,7 @@ class Snapshots {
   db::Database& database_;
   base::Log log_;
   const bool only_vouched_;
+  const std::string node_;
   Published<Snapshot> published_;
   std::atomic<bool> failing_ = false;
 };

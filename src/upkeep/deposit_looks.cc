@@ -19,6 +19,9 @@ DepositLooks::DepositLooks(repository::Repository& repository, gate::Gate& gate)
                  [this] { return look(); }) {}
 
 FollowUp::Did DepositLooks::look() {
+  if (!repository_.nodes.take(repository::work::kLooks)) {
+    return FollowUp::Did::kNothing;
+  }
   const auto some = repository_.backups.to_look_into(kAtOnce);
   if (!some || some->empty()) return FollowUp::Did::kNothing;
   for (const auto& revision : *some) {

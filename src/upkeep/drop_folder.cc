@@ -21,6 +21,8 @@ namespace {
 using base::Kind;
 using crypto::FileForm;
 
+// A file that another host puts into a shared folder is no event here.
+constexpr int kLooksAtShared = 1000;  // milliseconds
 constexpr std::string_view kTrouble = ".trouble.txt";
 constexpr const char* kDone = "done";
 constexpr const char* kBy = "drop-folder";
@@ -111,14 +113,18 @@ void DropFolder::run() {
                                   pollfd{events_.get(), POLLIN, 0}};
     // While a file may still grow it checks again; else only after an event.
     const auto again = std::clamp<std::int64_t>(config_.settle.count() / 4, 20, 1000);
-    ::poll(watched.data(), watched.size(), waiting ? static_cast<int>(again) : -1);
+    const bool alone = repository_.nodes.alone();
+    ::poll(watched.data(), watched.size(),
+           waiting ? static_cast<int>(again)
+           : alone ? -1
+                   : kLooksAtShared);
     if (watched[0].revents != 0) return;
     // It does not matter which file an event is about: the folder itself is read, so a
     // lost event costs nothing.
     std::array<char, 16384> events;
     while (::read(events_.get(), events.data(), events.size()) > 0) {
     }
-    waiting = look();
+    waiting = repository_.nodes.take(repository::work::kDropFolder) && look();
   }
 }
 

@@ -16,6 +16,9 @@ LateDigests::LateDigests(repository::Repository& repository)
                  [this] { return compute(); }) {}
 
 FollowUp::Did LateDigests::compute() {
+  if (!repository_.nodes.take(repository::work::kDigests)) {
+    return FollowUp::Did::kNothing;
+  }
   const auto some = repository_.missing_digests.some(kAtOnce);
   if (!some) return FollowUp::Did::kFailed;
   auto did = FollowUp::Did::kNothing;

@@ -1,5 +1,6 @@
 #include "upkeep/recovery.h"
 
+#include <algorithm>
 #include <array>
 #include <cerrno>
 #include <chrono>
@@ -18,9 +19,11 @@ namespace {
 
 using base::Kind;
 
-base::Outcome<void> clear_arriving(repository::Repository& repository, base::WallTime now,
+// `folder`: of this node, or of one that is gone.
+base::Outcome<void> clear_arriving(repository::Repository& repository,
+                                   const store::StateFolder& folder, base::WallTime now,
                                    const base::Log& log, RecoveryReport& report) {
-  const auto files = repository.folder.list_arriving();
+  const auto files = folder.list_arriving();
   if (!files) return base::refuse(files.error());
   for (const auto& file : *files) {
     // No upload here was acknowledged: its record would have been committed after it had
@@ -29,7 +32,7 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
     const auto label = store::ArrivalLabel::parse(file.name);
     const bool sealed = label && label->purpose == "sealed";
     if (!label || (label->purpose != "backup" && !sealed) || file.size == 0) {
-      repository.folder.remove_arriving(file.name);
+      folder.remove_arriving(file.name);
       ++report.removed;
       log.warning("an upload that the last stop interrupted was removed",
                   {{"file", file.name}});
@@ -37,7 +40,7 @@ base::Outcome<void> clear_arriving(repository::Repository& repository, base::Wal
     }
     // Moved first: a stop between the two leaves a partial file without a record, which
     // is listed for a person; in the other order a record would name a missing file.
-    if (auto moved = repository.folder.to_partial(file.name); !moved) return moved;
+    if (auto moved = folder.to_partial(file.name); !moved) return moved;
     backup::Revision revision;
     revision.address = label->from;
     const auto address = base::Address::parse(label->from);
@@ -92,14 +95,29 @@ base::Outcome<void> compare_partials(
   return {};
 }
 
+base::Outcome<bool> others_live(const repository::Repository& repository) {
+  if (repository.nodes.alone()) return false;
+  const auto nodes = repository.nodes.list();
+  if (!nodes) return base::refuse(nodes.error());
+  return std::any_of(nodes->begin(), nodes->end(), [&](const auto& one) {
+    return one.state == repository::Node::State::kAlive &&
+           one.name != repository.nodes.self().name;
+  });
+}
+
 }  // namespace
 
 base::Outcome<RecoveryReport> clear_up(repository::Repository& repository,
                                        base::WallTime now, const base::Log& log) {
   RecoveryReport report;
-  if (auto cleared = clear_arriving(repository, now, log, report); !cleared) {
+  if (auto cleared = clear_arriving(repository, repository.folder, now, log, report);
+      !cleared) {
     return base::refuse(cleared.error());
   }
+  const auto others = others_live(repository);
+  if (!others) return base::refuse(others.error());
+  // They move files to partial/ and back all the time.
+  if (*others) return report;
   repository.folder.unrecorded_to_vault();
   std::vector<repository::UnrecordedFile> unrecorded;
   if (auto compared = compare_partials(repository, unrecorded); !compared) {
@@ -108,6 +126,50 @@ base::Outcome<RecoveryReport> clear_up(repository::Repository& repository,
   report.unrecorded = unrecorded.size();
   repository.unrecorded.add(std::move(unrecorded));
   return report;
+}
+
+base::Outcome<bool> take_over(repository::Repository& repository, gate::Gate& gate,
+                              const repository::Nodes::Fallen& fallen, base::WallTime now,
+                              const base::Log& log) {
+  auto folder = store::StateFolder::open(repository.folder.path(),
+                                         repository.folder.files(), fallen.name);
+  // It lives, and only its link to the database is broken; or another node is at it.
+  if (!folder && folder.error().kind == Kind::kBusy) return false;
+  if (!folder) return base::refuse(folder.error());
+  folder->use_keys(*repository.folder.keys());
+  const auto kept = gate.file_kept(*folder);
+  if (!kept) return base::refuse(kept.error());
+  RecoveryReport report;
+  if (auto cleared = clear_arriving(repository, *folder, now, log, report); !cleared) {
+    return base::refuse(cleared.error());
+  }
+  if (auto written =
+          repository.ledger.write_left_behind(folder->own() + "/ledger-waiting");
+      !written) {
+    return base::refuse(written.error());
+  }
+  repository.record_event(
+      "node-taken-over", "server",
+      fmt::format("node '{}' is gone; cleared up by '{}': {} interrupted uploads kept as "
+                  "partial, {} removed, {} complete ones filed",
+                  fallen.name, repository.nodes.self().name, report.set_aside,
+                  report.removed, *kept));
+  return true;
+}
+
+base::Outcome<void> forget_recorded(repository::Repository& repository) {
+  for (const auto& one : repository.unrecorded.list()) {
+    if (one.partial) continue;
+    const auto recorded =
+        repository.database->read([&](db::Transaction& t) -> base::Outcome<bool> {
+          return repository::Contents::is_recorded(t, one.file.name);
+        });
+    if (!recorded) return base::refuse(recorded.error());
+    if (*recorded || !repository.folder.open_as_it_lies(one.file.name)) {
+      repository.unrecorded.forget(one.file.name);
+    }
+  }
+  return {};
 }
 
 base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,

@@ -9,6 +9,7 @@
 #include "base/log.h"
 #include "base/outcome.h"
 #include "crypto/sealed_stream.h"
+#include "gate/gate.h"
 #include "repository/repository.h"
 
 namespace vantro::upkeep {
@@ -21,10 +22,23 @@ struct RecoveryReport {
   bool clean() const { return removed == 0 && set_aside == 0 && unrecorded == 0; }
 };
 
-// REQUIRES: nothing else uses the repository yet. Logs its findings. Comparing the vault
+// REQUIRES: nothing else of this program uses the repository yet, and Nodes::enter() has
+// succeeded, if there are others. Logs its findings. Comparing the vault
 // with the database comes after it (upkeep/vault_comparison.h).
 base::Outcome<RecoveryReport> clear_up(repository::Repository& repository,
                                        base::WallTime now, const base::Log& log);
+
+// Clears up behind a node that is gone: its interrupted uploads, its complete ones that
+// waited for the database, and its rows of the ledger that waited in a file. False: its
+// folder is in use, as it lives and has only lost the database, or as another node clears
+// up.
+base::Outcome<bool> take_over(repository::Repository& repository, gate::Gate& gate,
+                              const repository::Nodes::Fallen& fallen, base::WallTime now,
+                              const base::Log& log);
+
+// Files that had no record, and that another node has recorded or removed since, are no
+// longer listed.
+base::Outcome<void> forget_recorded(repository::Repository& repository);
 
 // Removes recorded files from partial/ that are older than `keep`. Returns how many.
 base::Outcome<std::size_t> sweep_partial(repository::Repository& repository,

@@ -12,6 +12,7 @@ namespace {
 
 constexpr std::int64_t kAtOnce = 1000;
 constexpr std::chrono::seconds kCountedFor{5};
+constexpr std::chrono::milliseconds kAsksAgain{500};
 
 }  // namespace
 
@@ -93,7 +94,21 @@ base::Outcome<void> Resealer::reseal(const Content& content) {
                                    content.only_configurations);
 }
 
+bool Resealer::is_due() {
+  while (!repository_.nodes.take(repository::work::kReseal)) {
+    std::this_thread::sleep_for(kAsksAgain);
+    const base::Lock lock(mutex_);
+    if (stopping_) return false;
+  }
+  return true;
+}
+
 void Resealer::run() {
+  if (!is_due()) {
+    const base::Lock lock(mutex_);
+    progress_.running = false;
+    return;
+  }
   if (const auto all = count()) {
     const base::Lock lock(mutex_);
     progress_.contents = *all;

@@ -47,6 +47,8 @@ class Resealer {
   // The next ones after a SHA-256, in its order: there may be a million.
   base::Outcome<std::vector<Content>> contents(const std::string& behind) const;
   base::Outcome<std::uint64_t> count() const;
+  // Waits until this node is the one to do it. False: it is to stop.
+  bool is_due();
   void run();
   // kDenied: its key is unknown.
   base::Outcome<void> reseal(const Content& content);

@@ -103,7 +103,7 @@ Snapshots::Snapshots(repository::Repository& repository) : repository_(repositor
 Snapshots::~Snapshots() { give_up(); }
 
 std::string Snapshots::staging() const {
-  return repository_.folder.path() + "/snapshot-in-progress";
+  return repository_.folder.own() + "/snapshot-in-progress";
 }
 
 bool Snapshots::go_on() const {

@@ -4,7 +4,9 @@
 #include <chrono>
 #include <fmt/format.h>
 #include <iterator>
+#include <optional>
 #include <shared_mutex>
+#include <sys/stat.h>
 #include <thread>
 #include <utility>
 
@@ -15,6 +17,8 @@ namespace {
 constexpr std::size_t kMostNamed = 100;
 constexpr int kShelves = 256;
 constexpr std::chrono::milliseconds kDatabasePause{500};
+// By then another node has recorded what it moved into the vault, or has failed.
+constexpr std::chrono::seconds kFiled{30};
 
 }  // namespace
 
@@ -61,6 +65,8 @@ base::Outcome<VaultFindings> VaultComparison::run() {
       return base::refuse(done.error());
     }
   }
+  if (auto settled = settle_doubts(findings); !settled)
+    return base::refuse(settled.error());
   if (findings.missing.size() > kMostNamed) {
     log_.error("more recorded files are missing from vault/",
                {{"files", findings.missing.size() - kMostNamed}});
@@ -114,40 +120,90 @@ base::Outcome<void> VaultComparison::compare_shelf(const std::string& digits,
   const auto shelf = read_shelf(digits);
   if (!shelf) return base::refuse(shelf.error());
   const auto& [files, stored, sealed, recorded] = *shelf;
-  std::vector<std::string> lost;
   for (const auto& [sha256, size] : recorded) {
     const auto found = stored.find(sha256);
-    if (found == stored.end()) {
-      // The content of an encrypted one is checked when it is read.
-      if (sealed.contains(sha256)) continue;
-      lost.push_back(sha256);
-      findings.missing.push_back(sha256);
-      if (findings.missing.size() > kMostNamed) continue;
-      log_.error("a recorded file is missing from vault/",
-                 {{"sha256", sha256}, {"bytes", size}});
-    } else if (found->second != size) {
-      // Sizes only: reading all bytes takes hours. Verifying does that.
-      lost.push_back(sha256);
-      findings.damaged.push_back(sha256);
-      log_.error("a file in vault/ has the wrong size and was moved to quarantine/",
-                 {{"sha256", sha256}, {"bytes", found->second}, {"recorded", size}});
-      if (auto moved = repository_.folder.to_quarantine(sha256); !moved) return moved;
-    }
+    // The content of an encrypted one is checked when it is read.
+    if (found == stored.end() ? sealed.contains(sha256) : found->second == size) continue;
+    if (auto done = note_lost(sha256, size, findings); !done) return done;
   }
   std::vector<repository::UnrecordedFile> unrecorded;
   for (const auto& file : files) {
     if (!recorded.contains(file.name)) unrecorded.push_back({false, file});
   }
-  findings.unrecorded += unrecorded.size();
-  repository_.unrecorded.add(std::move(unrecorded));
-  if (lost.empty()) return {};
-  // Until they are added again; verifying would find the same.
-  return repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
-    for (const auto& sha256 : lost) {
-      repository::Contents::mark(t, sha256, false, repository_.clock.wall());
-    }
+  if (!repository_.folder.node().empty()) {
+    std::move(unrecorded.begin(), unrecorded.end(), std::back_inserter(in_doubt_));
+  } else {
+    findings.unrecorded += unrecorded.size();
+    repository_.unrecorded.add(std::move(unrecorded));
+  }
+  return {};
+}
+
+// Until it is added again; verifying would find the same.
+base::Outcome<void> VaultComparison::note_lost(const std::string& sha256,
+                                               std::uint64_t size,
+                                               VaultFindings& findings) {
+  std::optional<std::uint64_t> found;  // its size; nothing: it is missing
+  bool lost = false;
+  bool moved = false;
+  auto noted =
+      repository_.database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        // Once more as the only writer: another node may have filed or removed it
+        // meanwhile.
+        const auto handle = repository_.folder.open_as_it_lies(sha256);
+        if (!handle && handle.error().kind != base::Kind::kCorrupt) {
+          return base::refuse(handle.error());
+        }
+        struct stat there {};
+        if (!moved) {
+          found.reset();
+          if (handle && ::fstat(handle->file.get(), &there) == 0) {
+            found = static_cast<std::uint64_t>(there.st_size);
+          }
+          // Sizes only: reading all bytes takes hours. Verifying does that.
+          lost = (!found || (*found != size && !handle->sealed)) &&
+                 repository::Contents::is_recorded(t, sha256);
+        }
+        if (!lost) return {};
+        repository::Contents::mark(t, sha256, false, repository_.clock.wall());
+        if (!found || moved) return {};
+        moved = true;
+        return repository_.folder.to_quarantine(sha256);
+      });
+  if (!noted || !lost) return noted;
+  if (found) {
+    findings.damaged.push_back(sha256);
+    log_.error("a file in vault/ has the wrong size and was moved to quarantine/",
+               {{"sha256", sha256}, {"bytes", *found}, {"recorded", size}});
     return {};
-  });
+  }
+  findings.missing.push_back(sha256);
+  if (findings.missing.size() > kMostNamed) return {};
+  log_.error("a recorded file is missing from vault/",
+             {{"sha256", sha256}, {"bytes", size}});
+  return {};
+}
+
+base::Outcome<void> VaultComparison::settle_doubts(VaultFindings& findings) {
+  if (in_doubt_.empty()) return {};
+  const auto until = repository_.clock.now() + kFiled;
+  while (!stopping_ && repository_.clock.now() < until) {
+    std::this_thread::sleep_for(kDatabasePause);
+  }
+  using Files = std::vector<repository::UnrecordedFile>;
+  auto still =
+      repository_.database->read([&](db::Transaction& t) -> base::Outcome<Files> {
+        Files rest;
+        for (const auto& one : in_doubt_) {
+          if (repository::Contents::is_recorded(t, one.file.name)) continue;
+          if (repository_.folder.open_as_it_lies(one.file.name)) rest.push_back(one);
+        }
+        return rest;
+      });
+  if (!still) return base::refuse(still.error());
+  findings.unrecorded += still->size();
+  repository_.unrecorded.add(std::move(*still));
+  return {};
 }
 
 }  // namespace vantro::upkeep

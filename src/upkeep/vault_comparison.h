@@ -56,9 +56,14 @@ class VaultComparison {
 
   base::Outcome<Shelf> read_shelf(const std::string& digits) const;
   base::Outcome<void> compare_shelf(const std::string& digits, VaultFindings& findings);
+  base::Outcome<void> note_lost(const std::string& sha256, std::uint64_t size,
+                                VaultFindings& findings);
+  base::Outcome<void> settle_doubts(VaultFindings& findings);
 
   repository::Repository& repository_;
   base::Log log_;
+  // Files without a record that another node may be about to record.
+  std::vector<repository::UnrecordedFile> in_doubt_;
   std::atomic<bool> stopping_ = false;
   std::thread thread_;
 };

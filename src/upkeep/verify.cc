@@ -104,10 +104,9 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   progress_.began_at = repository_.clock.wall();
   progress_.contents = count;
   progress_.bytes = wanted->bytes;
-  thread_ = std::thread([this, list = std::move(wanted->records),
-                         rate = request.bytes_per_second, by = request.by]() mutable {
+  thread_ = std::thread([this, list = std::move(wanted->records), request]() mutable {
     try {
-      run(std::move(list), rate, by);
+      run(std::move(list), request);
     } catch (const std::exception& error) {
       const base::Lock guard(mutex_);
       progress_.running = false;
@@ -117,9 +116,9 @@ base::Outcome<std::size_t> Verifier::start(const VerifyRequest& request) {
   return count;
 }
 
-void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
-                   const repository::By& by) {
-  rate_ = bytes_per_second;
+void Verifier::run(std::vector<Record> contents, const VerifyRequest& request) {
+  rate_ = request.bytes_per_second;
+  go_on_ = request.go_on;
   pace_ = std::chrono::steady_clock::now();
   unreadable_why_.clear();
   std::vector<Record> again;
@@ -146,7 +145,7 @@ void Verifier::run(std::vector<Record> contents, std::uint64_t bytes_per_second,
     done = progress_;
   }
   repository_.record_event(
-      "verify", by,
+      "verify", request.by,
       fmt::format("{} of {} stored files read, {}; {} damaged{}{}{}", done.contents_read,
                   done.contents, base::size_text(done.bytes_read), done.damaged,
                   done.locked == 0
@@ -218,6 +217,7 @@ bool Verifier::wait(std::chrono::milliseconds time) {
 }
 
 bool Verifier::keep_pace(std::uint64_t bytes) {
+  if (go_on_ && !go_on_()) return false;
   base::Lock lock(mutex_);
   if (rate_ == 0) return !stopping_;
   const std::chrono::duration<double> cost(static_cast<double>(bytes) /

@@ -3,6 +3,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <string>
 #include <thread>
@@ -20,6 +21,8 @@ struct VerifyRequest {
   std::chrono::hours unread_for{0};    // only contents that were not read for so long
   std::uint64_t bytes_per_second = 0;  // 0: no limit
   repository::By by = {"server"};
+  // Asked often: whether to go on. Empty: until it is done.
+  std::function<bool()> go_on = {};
 };
 
 // Bytes that did not match.
@@ -80,8 +83,7 @@ class Verifier {
   // Nothing: the record was removed meanwhile.
   base::Outcome<std::optional<Content>> content_of(Record record) const;
 
-  void run(std::vector<Record> contents, std::uint64_t bytes_per_second,
-           const repository::By& by);
+  void run(std::vector<Record> contents, const VerifyRequest& request);
   // Reads them all; those that could not be read are in `again`. Why it stopped, or "".
   std::string read_all(const std::vector<Record>& contents, std::vector<Record>& again);
   // False: it was stopped.
@@ -96,6 +98,7 @@ class Verifier {
   std::thread thread_;
   // Of the thread.
   std::string unreadable_why_;
+  std::function<bool()> go_on_;
   std::uint64_t rate_ = 0;
   base::Instant pace_;  // when the next bytes may be read
 };

@@ -12,7 +12,7 @@ using base::Kind;
 const std::string kSelect =
     "select id, device, device_name, interface, profile, platform, way, over, server, "
     "prefix, own_address, opened_at, opened_by, until, ended_at, ended_by, ended_why, "
-    "summary from rescues ";
+    "summary, node from rescues ";
 
 Session session_of(const db::Row& row) {
   Session one;
@@ -34,6 +34,7 @@ Session session_of(const db::Row& row) {
   one.ended_by = row.text(15);
   one.ended_why = row.text(16);
   one.summary = row.text(17);
+  one.node = row.text(18);
   return one;
 }
 
@@ -66,8 +67,9 @@ const GivenName* Session::find(const std::string& name) const {
   return nullptr;
 }
 
-Index Index::read(db::Transaction& t) {
+Index Index::read(db::Transaction& t, const std::string& node) {
   Index index;
+  index.node_ = node;
   for (auto& one : Sessions::open(t)) {
     index.sessions_.push_back(std::make_shared<const Session>(std::move(one)));
   }
@@ -77,7 +79,7 @@ Index Index::read(db::Transaction& t) {
 const Session* Index::at(std::string_view interface, const base::Address& address,
                          base::WallTime now) const {
   for (const auto& one : sessions_) {
-    if (one->interface == interface && one->open(now) &&
+    if (one->node == node_ && one->interface == interface && one->open(now) &&
         one->network().contains(address)) {
       return one.get();
     }
@@ -87,7 +89,9 @@ const Session* Index::at(std::string_view interface, const base::Address& addres
 
 const Session* Index::around(const base::Address& address, base::WallTime now) const {
   for (const auto& one : sessions_) {
-    if (one->open(now) && one->network().contains(address)) return one.get();
+    if (one->node == node_ && one->open(now) && one->network().contains(address)) {
+      return one.get();
+    }
   }
   return nullptr;
 }
@@ -104,6 +108,7 @@ std::vector<Session> Sessions::open(db::Transaction& t) {
 }
 
 base::Outcome<void> Sessions::beside(const Session& other, const Session& wanted) {
+  if (other.node != wanted.node) return {};
   if (other.interface == wanted.interface) {
     return base::refuse(
         Kind::kExists,
@@ -131,13 +136,13 @@ base::Outcome<Session> Sessions::add(db::Transaction& t, Session session) {
   t.run(
       "insert into rescues (id, device, device_name, interface, profile, platform, way, "
       "over, server, prefix, own_address, opened_at, opened_by, until, ended_at, "
-      "ended_by, ended_why, summary) values (:a, :b, :c, :d, :e, :f, :g, :h, :i, :j, :k, "
-      ":l, :m, :n, 0, '', '', '')",
+      "ended_by, ended_why, summary, node) values (:a, :b, :c, :d, :e, :f, :g, :h, :i, "
+      ":j, :k, :l, :m, :n, 0, '', '', '', :o)",
       {session.id, session.device, session.device_name, session.interface,
        session.profile, session.platform, word(session.way), session.over,
        session.server.text(), std::int64_t{session.prefix},
        std::int64_t{session.own_address}, session.opened_at, session.opened_by,
-       session.until});
+       session.until, session.node});
   std::int64_t number = 0;
   for (const auto& one : session.names) {
     t.run(

@@ -35,6 +35,7 @@ struct Session {
   std::int64_t id = 0;
   std::int64_t device = 0;  // of the inventory; 0: unknown
   std::string device_name;
+  std::string node;  // whose interface it is; empty: there is only one node
   std::string interface;
   std::string profile;
   std::string platform;
@@ -69,18 +70,22 @@ struct Event {
 // The open sessions, without the database. Immutable.
 class Index {
  public:
-  static Index read(db::Transaction& transaction);
+  // `node`: the one that asks.
+  static Index read(db::Transaction& transaction, const std::string& node);
 
-  // The session of an asker with this address on this interface; null: none is open
-  // there. The pointer lives as long as the index.
+  // The session of an asker with this address on this interface of this node; null: none
+  // is open there. The pointer lives as long as the index.
   const Session* at(std::string_view interface, const base::Address& address,
                     base::WallTime now) const;
-  // The one whose network has the address, whatever the interface; null: none.
+  // The one of this node whose network has the address, whatever the interface; null:
+  // none.
   const Session* around(const base::Address& address, base::WallTime now) const;
   const Session* find(std::int64_t id) const;
+  // Of all nodes.
   const std::vector<std::shared_ptr<const Session>>& all() const { return sessions_; }
 
  private:
+  std::string node_;
   std::vector<std::shared_ptr<const Session>> sessions_;
 };
 

@@ -1,0 +1,184 @@
+#include "gate/kept_uploads.h"
+
+#include <algorithm>
+#include <array>
+#include <fmt/format.h>
+#include <optional>
+#include <sstream>
+#include <unistd.h>
+#include <vector>
+
+#include "base/numbers.h"
+#include "base/percent.h"
+#include "gate/backup_write.h"
+#include "gate/workings.h"
+#include "text/content.h"
+
+namespace vantro::gate {
+namespace {
+
+using base::Kind;
+
+constexpr std::string_view kWord = "vantro-kept";
+// Bytes that are read at once.
+constexpr std::size_t kPiece = std::size_t{256} << 10;
+
+// What stands in the description, one word each, in this order.
+struct Kept {
+  std::string file;
+  base::WallTime arrived_at = 0;
+  std::uint64_t size = 0;
+  std::string sha256;
+  std::string request;
+  std::string address;
+  std::string name;
+  std::string protocol;
+  std::string account;
+  std::string heard_on;
+  std::optional<std::uint64_t> announced;
+  backup::Ending ending = backup::Ending::kConfirmed;
+};
+
+std::string field(const std::string& text) {
+  return text.empty() ? "-" : base::percent_encoded(text);
+}
+
+std::string unfield(const std::string& text) {
+  return text == "-" ? std::string() : base::percent_decoded(text).value_or("");
+}
+
+std::optional<Kept> read_about(const store::StateFolder::Kept& from) {
+  std::istringstream in(from.about);
+  Kept kept;
+  kept.file = from.name;
+  std::string first;
+  std::string announced;
+  std::array<std::string, 7> texts;
+  if (!(in >> first >> kept.arrived_at >> kept.size >> kept.sha256) || first != kWord) {
+    return std::nullopt;
+  }
+  for (auto& text : texts) in >> text;
+  if (!(in >> announced)) return std::nullopt;
+  kept.request = unfield(texts[0]);
+  kept.address = unfield(texts[1]);
+  kept.name = unfield(texts[2]);
+  kept.protocol = unfield(texts[3]);
+  kept.account = unfield(texts[4]);
+  kept.heard_on = unfield(texts[5]);
+  if (announced != "-") kept.announced = base::parse_number<std::uint64_t>(announced);
+  for (const auto one :
+       {backup::Ending::kConfirmed, backup::Ending::kUnknownSize, backup::Ending::kCut}) {
+    if (unfield(texts[6]) == backup::word(one)) kept.ending = one;
+  }
+  return kept;
+}
+
+// It may have been filed, and the program killed before it could be removed here.
+base::Outcome<bool> is_filed(Workings& workings, const Kept& kept) {
+  return workings.repository.database->read(
+      [&](db::Transaction& t) -> base::Outcome<bool> {
+        return !t.query(
+                     "select 1 from ledger where request = :r and request <> '' and "
+                     "event = :e and outcome = :o and name = :n limit 1",
+                     {kept.request, word(Direction::kDeposit), word(State::kComplete),
+                      kept.name})
+                    .empty();
+      });
+}
+
+base::Outcome<void> copy(int from, BackupWrite& to) {
+  std::vector<std::uint8_t> piece(kPiece);
+  while (true) {
+    const auto count = ::read(from, piece.data(), piece.size());
+    if (count < 0 && errno == EINTR) continue;
+    if (count < 0) return base::refuse(base::system_refusal(errno, "a kept upload"));
+    if (count == 0) return {};
+    const base::ByteView bytes(piece.data(), static_cast<std::size_t>(count));
+    if (auto written = to.write(bytes); !written) return written;
+  }
+}
+
+base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folder,
+                             const Kept& kept) {
+  const auto filed = is_filed(workings, kept);
+  if (!filed) return base::refuse(filed.error());
+  if (*filed) return {};
+  const auto file = folder.open_kept(kept.file);
+  // It was removed here after it was filed; its description follows.
+  if (!file && file.error().kind == Kind::kNotFound) return {};
+  if (!file) return base::refuse(file.error());
+  const auto address = base::Address::parse(kept.address);
+  if (!address) return base::refuse(Kind::kCorrupt, "its description is damaged");
+  backup::Revision revision;
+  revision.address = kept.address;
+  revision.holder = workings.repository.inventory.holder_of(*address);
+  revision.name = kept.name;
+  revision.announced = kept.announced;
+  revision.protocol = kept.protocol;
+  revision.account = kept.account;
+  revision.ending = kept.ending;
+  TransferView start;
+  start.direction = Direction::kDeposit;
+  start.protocol = kept.protocol;
+  start.request = kept.request;
+  start.peer = kept.address;
+  start.account = kept.account;
+  start.heard_on = kept.heard_on;
+  start.name = kept.name;
+  start.total = kept.size;
+  start.note = "kept on the server's disk while its database was away";
+  auto arrival = workings.repository.folder.arrive(
+      {"backup", kept.address, kept.name}, kept.arrived_at, kept.size,
+      store::ArrivalLabel::is_sealed(kept.file));
+  if (!arrival) return base::refuse(arrival.error());
+  BackupWrite write(workings, std::move(revision), *address,
+                    {kept.announced, {{crypto::Algorithm::kSha256, kept.sha256}}}, {},
+                    text::ContentTeller(), std::move(*arrival),
+                    Transfer(workings, std::move(start), std::nullopt));
+  write.was_kept(kept.arrived_at);
+  auto copied = copy(file->get(), write);
+  auto done =
+      copied ? write.commit() : base::Outcome<Filed>(base::refuse(copied.error()));
+  if (done) return {};
+  // It stays in kept/.
+  write.abandon(State::kFailed, done.error().sentence, false);
+  return base::refuse(done.error());
+}
+
+}  // namespace
+
+std::string about_kept(const backup::Revision& revision, const TransferView& transfer) {
+  return fmt::format("{} {} {} {} {} {} {} {} {} {} {} {}\n", kWord, revision.arrived_at,
+                     revision.size, revision.digests.sha256, field(transfer.request),
+                     field(revision.address), field(revision.name),
+                     field(revision.protocol), field(revision.account),
+                     field(transfer.heard_on), field(word(revision.ending)),
+                     revision.announced ? std::to_string(*revision.announced) : "-");
+}
+
+base::Outcome<std::size_t> file_kept(Workings& workings,
+                                     const store::StateFolder& folder) {
+  const auto files = folder.list_kept();
+  if (!files) return base::refuse(files.error());
+  std::vector<Kept> all;
+  for (const auto& file : *files) {
+    auto kept = read_about(file);
+    if (!kept) {
+      return base::refuse(Kind::kCorrupt,
+                          fmt::format("{}: its description is damaged", file.name));
+    }
+    all.push_back(std::move(*kept));
+  }
+  std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
+    return a.arrived_at < b.arrived_at;
+  });
+  for (const auto& one : all) {
+    if (auto filed = file_one(workings, folder, one); !filed) {
+      return base::refuse(filed.error());
+    }
+    folder.remove_kept(one.file);
+  }
+  return all.size();
+}
+
+}  // namespace vantro::gate
