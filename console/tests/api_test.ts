@@ -63,6 +63,7 @@ function transfer(id: number, more: Partial<Transfer> = {}): Transfer {
     duration_ms: 0,
     why: "",
     caution: "",
+    node: "",
     job: "",
     ...more,
   };

@@ -163,6 +163,8 @@ std::span<const OperationInfo* const> operations() {
       &kUnrecorded,
       &kKeepUnrecorded,
       &kRemoveUnrecorded,
+      &kNodes,
+      &kRemoveNode,
       &kRoutes,
       &kOpenApi,
   });

@@ -559,6 +559,13 @@ inline constexpr Operation<Named, Nothing, UnrecordedDecision> kKeepUnrecorded{
 inline constexpr Operation<Named, Nothing, UnrecordedDecision> kRemoveUnrecorded{
     "DELETE", "/v1/unrecorded/{name}", "remove a file for good", Permission::kOperate};
 
+inline constexpr Operation<Nothing, Nothing, NodeList> kNodes{
+    "GET", "/v1/nodes", "list the servers that share the database", Permission::kLook};
+
+inline constexpr Operation<Named, Nothing, Nothing> kRemoveNode{
+    "DELETE", "/v1/nodes/{name}", "forget a server that is gone for good",
+    Permission::kOperate};
+
 inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{
     "GET", "/v1/routes", "list all operations", Permission::kLook};
 

@@ -116,6 +116,7 @@ const Shape& shape_of<Rescue>() {
       ShapeOf<T>("Rescue", "a rescue session")
           .field<&T::number>("number", "its number")
           .field<&T::device>("device", "its name, or empty")
+          .field<&T::node>("node", "the node that has the interface; empty: the only one")
           .field<&T::interface>("interface", "the network interface")
           .field<&T::profile>("profile", "its name")
           .field<&T::platform>("platform", "of the profile")

@@ -67,6 +67,7 @@ struct RescueLine {
 struct Rescue {
   std::int64_t number = 0;
   std::string device;
+  std::string node;
   std::string interface;
   std::string profile;
   std::string platform;

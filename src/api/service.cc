@@ -113,6 +113,35 @@ const Shape& shape_of<Drain>() {
 }
 
 template <>
+const Shape& shape_of<Node>() {
+  using T = Node;
+  static const Shape shape =
+      ShapeOf<T>("Node", "one of the servers that share the database")
+          .field<&T::name>("name", "its name among the others")
+          .field<&T::this_one>("this_one", "it is the one that answers")
+          .field<&T::host>("host", "the machine it runs on")
+          .field<&T::version>("version", "of its vantrod")
+          .field<&T::state>("state",
+                            "alive; silent: it has not reported for ten seconds; stopped")
+          .choices({"alive", "silent", "stopped"})
+          .field<&T::started_at>("started_at", "when it was started", Unit::kTime)
+          .field<&T::seen_at>("seen_at", "when it reported last", Unit::kTime)
+          .field<&T::works>("works", "the work that it does for all nodes")
+          .done();
+  return shape;
+}
+
+template <>
+const Shape& shape_of<NodeList>() {
+  using T = NodeList;
+  static const Shape shape =
+      ShapeOf<T>("NodeList", "the servers that share the database")
+          .field<&T::nodes>("nodes", "by name; none: the server has its own database")
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<SnapshotWanted>() {
   using T = SnapshotWanted;
   static const Shape shape =

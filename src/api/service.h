@@ -51,6 +51,21 @@ struct Drain {
   std::vector<DrainWaits> waits_for;
 };
 
+struct Node {
+  std::string name;
+  bool this_one = false;
+  std::string host;
+  std::string version;
+  std::string state;
+  std::string started_at;
+  std::string seen_at;
+  std::vector<std::string> works;
+};
+
+struct NodeList {
+  std::vector<Node> nodes;
+};
+
 struct SnapshotWanted {
   std::string path;
 };
@@ -133,6 +148,8 @@ VANTRO_SHAPE(Reloaded)
 VANTRO_SHAPE(DrainWanted)
 VANTRO_SHAPE(DrainWaits)
 VANTRO_SHAPE(Drain)
+VANTRO_SHAPE(Node)
+VANTRO_SHAPE(NodeList)
 VANTRO_SHAPE(SnapshotWanted)
 VANTRO_SHAPE(Snapshot)
 VANTRO_SHAPE(NoticeReceiver)

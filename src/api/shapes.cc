@@ -25,6 +25,7 @@ const Shape& shape_of<Transfer>() {
       ShapeOf<T>("Transfer",
                  "one transfer: a fetch, a deposit, a push or an image that is added")
           .field<&T::id>("id", "unique while the server runs")
+          .field<&T::node>("node", "the node it runs on; empty: the one that answers")
           .field<&T::direction>("direction", "its direction")
           .choices({"fetch", "deposit", "image-add", "push"})
           .field<&T::state>("state", "failed: on our side; abandoned: on the device's")
@@ -476,6 +477,9 @@ const Shape& shape_of<Status>() {
           .field<&T::ssh>("ssh", "the state of SSH")
           .field<&T::encryption>("encryption", "of stored configurations")
           .field<&T::you>("you", "who the caller is to the server")
+          .field<&T::node>("node", "its name among the servers that share the database")
+          .field<&T::nodes>("nodes", "how many share it; 0: the server has its own")
+          .field<&T::nodes_alive>("nodes_alive", "of them: that report")
           .done();
   return shape;
 }

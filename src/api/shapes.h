@@ -18,6 +18,7 @@ struct Digests {
 
 struct Transfer {
   std::uint64_t id = 0;
+  std::string node;
   std::string direction;
   std::string state;
   std::string protocol;
@@ -186,6 +187,9 @@ struct Status {
   Ssh ssh;
   Encryption encryption;
   Me you;
+  std::string node;
+  std::size_t nodes = 0;
+  std::size_t nodes_alive = 0;
 };
 
 // RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two

@@ -11,6 +11,7 @@
 #include "client/kits.h"
 #include "client/ledger.h"
 #include "client/log_in.h"
+#include "client/nodes.h"
 #include "client/offers.h"
 #include "client/people.h"
 #include "client/rescue.h"
@@ -57,6 +58,7 @@ void add_commands(const Command& top) {
   care_commands(care);
   verify_command(care);
   unrecorded_commands(care);
+  node_commands(care);
 }
 
 }  // namespace vantro::client

@@ -127,8 +127,8 @@ Table transfer_table(const std::vector<api::Transfer>& transfers) {
                {"STATE"}});
   for (const auto& t : transfers) {
     const auto tone = t.state == "running" ? Tone::kPlain : Tone::kFaint;
-    const auto who =
-        t.job.empty() ? peer_of(t) : fmt::format("{}, job: {}", peer_of(t), t.job);
+    auto who = t.job.empty() ? peer_of(t) : fmt::format("{}, job: {}", peer_of(t), t.job);
+    if (!t.node.empty()) who += fmt::format(", on node {}", t.node);
     table.add({{who, tone},
                {t.direction, tone},
                {t.name, tone},
@@ -166,6 +166,7 @@ std::string transfer_line(const api::Transfer& t) {
   }
   if (t.state == "complete") line += ", every byte acknowledged";
   if (!t.job.empty()) line += fmt::format(" (job: {})", base::printable(t.job, 100));
+  if (!t.node.empty()) line += fmt::format(" (on node {})", base::printable(t.node, 40));
   if (!t.why.empty()) line += ": " + base::printable(t.why, 300);
   if (!t.caution.empty()) line += "; CAUTION: " + base::printable(t.caution, 300);
   return line;

@@ -89,33 +89,34 @@ void write_undo(const Terminal& terminal, const api::Rescue& rescue) {
 }
 
 Done list(const Context& context) {
-  return show(context, api::kRescues, {},
-              [](const Terminal& terminal, const api::RescueList& all) {
-                Table table({{"NUMBER", Table::Align::kRight},
-                             {"DEVICE"},
-                             {"INTERFACE", Table::Align::kLeft, 1},
-                             {"PROFILE", Table::Align::kLeft, 2},
-                             {"OPENED", Table::Align::kLeft, 3},
-                             {"BY", Table::Align::kLeft, 4},
-                             {"STAGE"},
-                             {"ENDS"}});
-                for (const auto& one : all.rescues) {
-                  const bool open = one.ended_at.empty();
-                  table.add({{std::to_string(one.number)},
-                             {one.device},
-                             {one.interface},
-                             {one.profile},
-                             {shown_time(one.opened_at)},
-                             {one.opened_by},
-                             {one.stage, open ? Tone::kHead : Tone::kFaint},
-                             {open ? shown_time(one.until)
-                                   : fmt::format("{}: {}", shown_time(one.ended_at),
-                                                 one.ended_why)}});
-                }
-                write_or(table, terminal,
-                         "No rescue session was opened yet; 'vantro rescue open' opens "
-                         "one.\n");
-              });
+  return show(
+      context, api::kRescues, {},
+      [](const Terminal& terminal, const api::RescueList& all) {
+        Table table({{"NUMBER", Table::Align::kRight},
+                     {"DEVICE"},
+                     {"INTERFACE", Table::Align::kLeft, 1},
+                     {"PROFILE", Table::Align::kLeft, 2},
+                     {"OPENED", Table::Align::kLeft, 3},
+                     {"BY", Table::Align::kLeft, 4},
+                     {"STAGE"},
+                     {"ENDS"}});
+        for (const auto& one : all.rescues) {
+          const bool open = one.ended_at.empty();
+          table.add(
+              {{std::to_string(one.number)},
+               {one.device},
+               {one.node.empty() ? one.interface : fmt::format("{} of {}", one.interface, one.node)},
+               {one.profile},
+               {shown_time(one.opened_at)},
+               {one.opened_by},
+               {one.stage, open ? Tone::kHead : Tone::kFaint},
+               {open ? shown_time(one.until)
+                     : fmt::format("{}: {}", shown_time(one.ended_at), one.ended_why)}});
+        }
+        write_or(table, terminal,
+                 "No rescue session was opened yet; 'vantro rescue open' opens "
+                 "one.\n");
+      });
 }
 
 void write_profile(const Terminal& terminal, const api::RescueProfile& profile) {

@@ -113,6 +113,10 @@ Done show_status(const Context& context) {
         write_fronts(terminal, status.fronts);
         terminal.write(fmt::format("  state       {}, {} free\n", status.state_folder,
                                    base::size_text(status.disk_free)));
+        if (!status.node.empty()) {
+          terminal.write(fmt::format("  node        {}; {} of {} nodes report\n",
+                                     status.node, status.nodes_alive, status.nodes));
+        }
         terminal.write(
             fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
         terminal.write(fmt::format("  backups     {} revisions\n", status.backups));

@@ -9,6 +9,7 @@ api::Digests shape(const crypto::Digests& digests) {
 api::Transfer shape(const gate::TransferView& view) {
   api::Transfer result;
   result.id = view.id;
+  result.node = view.node;
   result.direction = word(view.direction);
   result.state = word(view.state);
   result.protocol = view.protocol;

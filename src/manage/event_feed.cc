@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "api/json.h"
+#include "gate/boards.h"
 #include "manage/convert.h"
 #include "repository/repository.h"
 
@@ -37,7 +38,7 @@ EventFeed::Id EventFeed::add(std::function<void(Text)> tell) {
   Reader reader;
   reader.tell = std::move(tell);
   reader.after = service_.repository.snapshot()->sequence;
-  for (const auto& one : service_.gate.transfers().view()) {
+  for (const auto& one : service_.gate.boards().transfers_known()) {
     if (one.state != gate::State::kRunning) reader.ended_before.insert(one.id);
   }
   const base::Lock lock(mutex_);
@@ -67,7 +68,7 @@ void EventFeed::tick(base::Instant now) {
 std::string EventFeed::moved() {
   std::string events;
   std::map<std::uint64_t, Told> now;
-  for (auto& one : service_.gate.transfers().view()) {
+  for (auto& one : service_.gate.boards().transfers()) {
     const auto before = told_.find(one.id);
     const bool same = before != told_.end() && !differs(before->second.view, one);
     auto event = same ? std::move(before->second.event) : event_of(one);

@@ -190,6 +190,11 @@ void add_place(Page& page, Service& service) {
              number(repository.offer_index()->size()));
   page.gauge("vantro_rescue_sessions_open", "Rescue sessions that are open.", {},
              number(repository.snapshot()->rescues->all().size()));
+  for (const auto& [work, term] : repository.nodes.held()) {
+    page.gauge("vantro_lease_holder",
+               "Work that this node does for all: how many nodes had it so far.",
+               {{"work", work}}, static_cast<double>(term));
+  }
   for (const auto& [what, until] : service.certificates()) {
     page.gauge("vantro_certificate_expiry_time_seconds", "When a certificate expires.",
                {{"use", what}}, static_cast<double>(until) * kMilli);

@@ -25,6 +25,7 @@ api::Rescue shape(const desk::RescueView& view, bool whole) {
   api::Rescue result;
   result.number = session.id;
   result.device = session.device_name;
+  result.node = session.node;
   result.interface = session.interface;
   result.profile = session.profile;
   result.platform = session.platform;

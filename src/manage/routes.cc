@@ -11,6 +11,7 @@
 #include "base/visible_name.h"
 #include "desk/stories.h"
 #include "desk/trouble.h"
+#include "gate/boards.h"
 #include "manage/access_routes.h"
 #include "manage/backup_routes.h"
 #include "manage/convert.h"
@@ -19,6 +20,7 @@
 #include "manage/image_routes.h"
 #include "manage/job_routes.h"
 #include "manage/ledger_routes.h"
+#include "manage/node_routes.h"
 #include "manage/offer_routes.h"
 #include "manage/overview_routes.h"
 #include "manage/people_routes.h"
@@ -71,6 +73,15 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
     }
   }
   status.drain = drain_sentence(service.gate);
+  if (!repository.nodes.alone()) {
+    status.node = repository.nodes.self().name;
+    if (const auto nodes = repository.nodes.list()) {
+      status.nodes = nodes->size();
+      status.nodes_alive = static_cast<std::size_t>(std::count_if(
+          nodes->begin(), nodes->end(),
+          [](const auto& one) { return one.state == repository::Node::State::kAlive; }));
+    }
+  }
   if (service.fronts) status.fronts = service.fronts();
   status.ssh = service.ssh();
   if (service.resealer != nullptr) {
@@ -85,7 +96,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
 
 base::Outcome<api::TransferList> transfers(Service& service, const Call&,
                                            const api::Nothing&) {
-  return api::TransferList{shapes(service.gate.transfers().view())};
+  return api::TransferList{shapes(service.gate.boards().transfers())};
 }
 
 base::Outcome<api::Story> story(Service& service, const Call&,
@@ -172,6 +183,7 @@ std::vector<Route> make_routes(Service& service) {
   people_routes(routes);
   rescue_routes(routes);
   unrecorded_routes(routes);
+  node_routes(routes);
   upload_routes(routes);
   auto all = routes.take();
   std::vector<Route> in_order;

@@ -885,6 +885,23 @@ export interface MovedFile {
   readonly merged: boolean;
 }
 
+/** one of the servers that share the database */
+export interface Node {
+  readonly name: string;
+  readonly this_one: boolean;
+  readonly host: string;
+  readonly version: string;
+  readonly state: "alive" | "silent" | "stopped";
+  readonly started_at: string;
+  readonly seen_at: string;
+  readonly works: readonly (string)[];
+}
+
+/** the servers that share the database */
+export interface NodeList {
+  readonly nodes: readonly (Node)[];
+}
+
 /** a line of a listing that no pattern matches */
 export interface NotUnderstood {
   readonly line: number;
@@ -1212,6 +1229,7 @@ export interface ReportRead {
 export interface Rescue {
   readonly number: number;
   readonly device: string;
+  readonly node: string;
   readonly interface: string;
   readonly profile: string;
   readonly platform: string;
@@ -1564,6 +1582,9 @@ export interface Status {
   readonly ssh: Ssh;
   readonly encryption: Encryption;
   readonly you: Me;
+  readonly node: string;
+  readonly nodes: number;
+  readonly nodes_alive: number;
 }
 
 /** the story of one address */
@@ -1686,6 +1707,7 @@ export interface TokenWanted {
 /** one transfer: a fetch, a deposit, a push or an image that is added */
 export interface Transfer {
   readonly id: number;
+  readonly node: string;
   readonly direction: "fetch" | "deposit" | "image-add" | "push";
   readonly state: "running" | "complete" | "failed" | "abandoned";
   readonly protocol: string;
@@ -2836,6 +2858,18 @@ export interface Operations {
     body: undefined;
     answer: UnrecordedDecision;
   };
+  "GET /v1/nodes": {
+    asked: Nothing;
+    body: undefined;
+    answer: NodeList;
+  };
+  "DELETE /v1/nodes/{name}": {
+    asked: {
+      readonly name: string;
+    };
+    body: undefined;
+    answer: Nothing;
+  };
   "GET /v1/routes": {
     asked: Nothing;
     body: undefined;
@@ -2994,6 +3028,8 @@ export const roles = {
   "GET /v1/unrecorded": "look",
   "POST /v1/unrecorded/{name}": "operate",
   "DELETE /v1/unrecorded/{name}": "operate",
+  "GET /v1/nodes": "look",
+  "DELETE /v1/nodes/{name}": "operate",
   "GET /v1/routes": "look",
   "GET /v1/openapi.json": "look",
 } as const;

@@ -66,7 +66,10 @@ const columns = [
     cell: (one: Followed) => (
       <span>
         {ways[one.transfer.direction]} <span class="name">{one.transfer.name}</span>{" "}
-        <small>{one.transfer.protocol.toUpperCase()}</small>
+        <small>
+          {one.transfer.protocol.toUpperCase()}
+          {one.transfer.node !== "" && `, node ${one.transfer.node}`}
+        </small>
         {one.transfer.caution !== "" && <span class="caution">{one.transfer.caution}</span>}
       </span>
     ),

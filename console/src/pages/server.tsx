@@ -46,6 +46,11 @@ function Overview() {
           <Fact name="State folder">
             <span class="name">{answer.state_folder}</span>
           </Fact>
+          {answer.node === "" ? null : (
+            <Fact name="Node">
+              {answer.node}; {answer.nodes_alive} of {answer.nodes} nodes report
+            </Fact>
+          )}
           <Fact name="Free on the disk">{sizeText(answer.disk_free)}</Fact>
           <Fact name="Holds">
             {count(answer.images, "image")}, {count(answer.offers, "name")} on offer,{" "}
