@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "crypto/certificate.h"
+#include "daemon/node_name.h"
 #include "daemon/settings.h"
 
 namespace vantro::daemon {
@@ -58,7 +59,7 @@ std::vector<UsedCertificate> used_certificates(const Settings& settings) {
   if (!settings.management.tls_listen.empty()) {
     const auto& given = settings.management.certificate;
     add("management",
-        given.empty() ? settings.state + "/management/certificate.pem" : given,
+        given.empty() ? own_state(settings) + "/management/certificate.pem" : given,
         settings.management.names);
   }
   return used;

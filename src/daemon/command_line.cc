@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <iostream>
+#include <unistd.h>
 #include <utility>
 #include <vector>
 
@@ -17,7 +18,9 @@
 #include "daemon/database_place.h"
 #include "daemon/in_force.h"
 #include "daemon/key_file.h"
+#include "daemon/node_name.h"
 #include "manual/manual.h"
+#include "store/vault_needs.h"
 
 namespace vantro::daemon {
 
@@ -108,7 +111,7 @@ base::Outcome<void> write_manuals(const CLI::App& app, const char* version,
 
 // What would change for the server that runs on the same state folder.
 std::string against_running(const Settings& settings) {
-  const auto running = in_force_at(settings.state);
+  const auto running = in_force_at(own_state(settings));
   if (!running) return "";
   const auto keys = differing(*running, settings.given);
   if (keys.empty()) return "The running vantrod has these settings.\n";
@@ -170,6 +173,15 @@ std::string database_answers(const DatabaseSettings& settings) {
                : "TROUBLE: " + sound.error().sentence + "\n";
 }
 
+// For a node: whether its file system is fit for a state that is shared. Only where it is
+// already, and for who may write there.
+std::string file_system_fits(const Settings& settings) {
+  if (node_of(settings).empty() || ::access(settings.state.c_str(), W_OK) != 0) return "";
+  const auto fit = store::check_file_system(settings.state);
+  return fit ? fmt::format("The file system of {} is fit for nodes.\n", settings.state)
+             : "TROUBLE: " + fit.error().sentence + "\n";
+}
+
 }  // namespace
 
 std::optional<int> read_options(int argc, char** argv, const char* version,
@@ -189,6 +201,7 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   std::array flags{
       Flag{"--state", "state", "FOLDER", ""},
       Flag{"--database", "database.url", "URL", ""},
+      Flag{"--node", "node.name", "NAME", ""},
       Flag{"--tftp-listen", "tftp.listen", "ADDRESS:PORT", "; more than once if wanted"},
       Flag{"--ftp-listen", "ftp.listen", "ADDRESS:PORT", "; more than once, or none"},
       Flag{"--http-listen", "http.listen", "ADDRESS:PORT", "; more than once, or none"},
@@ -319,7 +332,8 @@ std::optional<int> read_options(int argc, char** argv, const char* version,
   if (options.check) {
     std::cout << "The settings are sound.\n"
               << differences(options.settings) << against_running(options.settings)
-              << database_answers(options.settings.database);
+              << database_answers(options.settings.database)
+              << file_system_fits(options.settings);
     for (const auto& one :
          certificates_trouble(options.settings, base::SystemClock{}.wall())) {
       std::cout << "TROUBLE: " << one << "\n";

@@ -163,6 +163,7 @@ gate::Config gate_config(const Settings& settings, const std::string& look_progr
   limits.deposits_per_day = static_cast<std::uint64_t>(settings.limits.deposits_per_day);
   limits.rows_per_day = static_cast<std::uint64_t>(settings.limits.rows_per_day);
   limits.only_recorded = settings.ledger.required;
+  limits.keep_while_away = settings.database.keep_uploads;
   limits.rules = settings.rules;
   limits.push_to = settings.push.to;
   limits.kept_per_device = settings.backups.per_device;

@@ -18,6 +18,7 @@
 
 #include "base/unique_fd.h"
 #include "daemon/local_socket.h"
+#include "daemon/node_name.h"
 #include "db/database.h"
 
 namespace vantro::daemon {
@@ -199,7 +200,7 @@ Places places_of(const Settings& settings, const std::string& config) {
   const auto temporary = fs::temp_directory_path(unusable);  // TMPDIR, say
   if (!unusable) places.written.push_back(temporary.string());
   if (settings.management.socket == "auto") {
-    for (const auto& one : usual_socket_paths(settings.state)) {
+    for (const auto& one : usual_socket_paths(own_state(settings))) {
       places.written.push_back(folder_of(one));
     }
   } else if (settings.management.socket != "none") {

@@ -24,7 +24,9 @@ void say(const base::Log& log, const char* what, const base::Outcome<T>& done) {
 void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSettings& live,
                            repository::Repository& repository, gate::Gate& gate,
                            upkeep::Verifier& verifier) {
+  namespace work = repository::work;
   schedules.every(kSweepInterval, pools.disk, [&] {
+    if (!repository.nodes.take(work::kRetention)) return;
     const std::chrono::hours keep(24 * live.get()->backups.keep_partial_days);
     say(repository.log, "old partial files can't be swept",
         upkeep::sweep_partial(repository, repository.clock.wall(), keep, repository.log));
@@ -36,9 +38,11 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   schedules.every(kSweepInterval, pools.disk, [&] {
     const auto settings = live.get();
     if (settings->verify.every_days == 0) return;
+    if (!repository.nodes.take(work::kVerify)) return;
     upkeep::VerifyRequest due;
     due.unread_for = std::chrono::hours(24 * settings->verify.every_days);
     due.bytes_per_second = settings->verify.rate;
+    due.go_on = [&repository] { return repository.nodes.holds(work::kVerify); };
     const auto begun = verifier.start(due);
     // It runs already, perhaps because a person has started it.
     if (!begun && begun.error().kind == base::Kind::kBusy) return;
@@ -47,6 +51,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   schedules.every(kSweepInterval, pools.slow, [&] {
     const auto settings = live.get();
     if (settings->ledger.keep_days == 0) return;
+    if (!repository.nodes.take(work::kRetention)) return;
     const auto now = repository.clock.wall();
     const auto& folder = settings->ledger.export_folder;
     say(repository.log, "old rows of the ledger can't be exported",
@@ -64,6 +69,7 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   });
   schedules.every(kThinOutInterval, pools.slow, [&] {
     if (!live.get()->backups.thin_out_daily) return;
+    if (!repository.nodes.take(work::kRetention)) return;
     say(repository.log, "backups can't be thinned out",
         desk::Backups(repository, gate, desk::the_server()).thin_out_all());
   });
@@ -72,6 +78,11 @@ void schedule_housekeeping(Schedules& schedules, Pools& pools, const LiveSetting
   schedules.every(kOffersInterval, pools.disk, [&] {
     // Usually there is nothing to follow: only files that could not be read before.
     repository.snapshots.follow_or_log();
+    if (!repository.nodes.alone()) {
+      say(repository.log, "files without a record can't be compared",
+          upkeep::forget_recorded(repository));
+    }
+    if (!repository.nodes.take(work::kRetention)) return;
     say(repository.log, "offers whose time is over can't be ended",
         repository.end_expired_offers());
   });

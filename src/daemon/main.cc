@@ -18,9 +18,11 @@
 #include "daemon/fronts.h"
 #include "daemon/housekeeping.h"
 #include "daemon/in_force.h"
+#include "daemon/joining.h"
 #include "daemon/journal.h"
 #include "daemon/look_program.h"
 #include "daemon/management.h"
+#include "daemon/node_name.h"
 #include "daemon/notice_way.h"
 #include "daemon/other_user.h"
 #include "daemon/pools.h"
@@ -39,11 +41,14 @@
 #include "desk/rescues.h"
 #include "desk/uploads.h"
 #include "desk/watched.h"
+#include "gate/boards.h"
 #include "gate/gate.h"
 #include "repository/repository.h"
 #include "upkeep/deposit_looks.h"
 #include "upkeep/drop_folder.h"
+#include "upkeep/kept_uploads.h"
 #include "upkeep/late_digests.h"
+#include "upkeep/membership.h"
 #include "upkeep/recovery.h"
 #include "upkeep/resealer.h"
 #include "upkeep/snapshot.h"
@@ -57,10 +62,18 @@ namespace {
 
 constexpr std::chrono::milliseconds kRescueInterval{500};
 constexpr std::chrono::seconds kStatusInterval{10};
+constexpr std::chrono::seconds kLooksForFallen{3};
+constexpr std::chrono::milliseconds kShowsBoards{250};
+constexpr std::chrono::seconds kComparesLocks{60};
 // Migrating a large database to a newer version may take this long.
 constexpr std::chrono::minutes kCountInterval{1};
 constexpr std::chrono::seconds kStartTime{600};
 constexpr std::chrono::seconds kGoodbyeTime{60};
+
+// For the ledger, which several nodes write; empty: there is one.
+std::string node_words(const repository::Repository& repository) {
+  return repository.nodes.alone() ? "" : "node '" + repository.nodes.self().name + "'";
+}
 
 }  // namespace
 
@@ -111,15 +124,17 @@ int main(int argc, char** argv) try {
         upkeep::rebuild_database(settings.state, *database, options.keys, now, log);
     if (!done) return fail(done.error().sentence, kFailed);
   }
-  auto opened =
-      repository::Repository::open(settings.state, clock, log, repository_rules(settings),
-                                   {*database, options.accept_older_database});
+  auto opened = open_state(settings, *database, options.accept_older_database,
+                           VANTRO_VERSION, clock, log);
   if (!opened) return fail(opened.error().sentence, kFailed);
   auto& repository = **opened;
   repository.folder.use_keys(options.keys);
   if (auto made = people_of_token_files(repository); !made) {
     return fail(made.error().sentence, kFailed);
   }
+  // From here on the others see that it lives.
+  upkeep::Membership membership(repository.nodes, log);
+  membership.start([] { ::kill(::getpid(), SIGTERM); });
   const auto recovered = upkeep::clear_up(repository, clock.wall(), log);
   if (!recovered) return fail(recovered.error().sentence, kFailed);
 
@@ -131,6 +146,7 @@ int main(int argc, char** argv) try {
   upkeep::VaultComparison vault_comparison(repository, log);
   upkeep::DepositLooks deposit_looks(repository, gate);
   upkeep::LateDigests late_digests(repository);
+  upkeep::KeptUploads kept_uploads(repository, gate);
   Pools pools(log);
   boost::asio::io_context main_loop(1);
   const auto created = serve::ssh::Server::create(
@@ -210,6 +226,7 @@ int main(int argc, char** argv) try {
   resealer.start();
   deposit_looks.start();
   late_digests.start();
+  kept_uploads.start();
 
   Reload reload(options, (*management)->tls(), fronts, device_room, live, gate,
                 repository, log);
@@ -230,13 +247,25 @@ int main(int argc, char** argv) try {
         "vantrod runs as root, but needs root for ports below 1024 only; start it with "
         "--user NAME, or as a service");
   }
-  repository.record_event("server-start", "server",
-                          fmt::format("vantrod {}", VANTRO_VERSION));
+  repository.record_event(
+      "server-start", "server",
+      fmt::format("vantrod {}{}{}", VANTRO_VERSION, repository.nodes.alone() ? "" : "; ",
+                  node_words(repository)));
   for (const auto& one : fronts) one.front->start();
   if (drop_folder) drop_folder->start();
   std::atomic<bool> shutting = false;
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
+  if (!repository.nodes.alone()) {
+    schedules.every(kComparesLocks, pools.slow,
+                    [&] { upkeep::compare_locks(repository); });
+    schedules.every(kShowsBoards, pools.slow, [&] { gate.boards().tick(); });
+    schedules.every(kLooksForFallen, pools.slow, [&] {
+      upkeep::look_for_fallen(repository, gate, [&](const std::string& node) {
+        return rescues.end_of_node(node);
+      });
+    });
+  }
   if (repository.database->unchecked()) {
     pools.slow.post([&] {
       const auto sound =
@@ -271,8 +300,8 @@ int main(int argc, char** argv) try {
     repository.missing_digests.give_up();
     pools.join();
     verifier.stop();
-    repository.record_event("server-stop", "server", "");
-    remove_in_force(settings.state);
+    repository.record_event("server-stop", "server", node_words(repository));
+    remove_in_force(own_state(settings));
   };
   RescueOnly rescue_only(options.rescue, rescues, gate);
   const bool only_rescue = !options.rescue.interface.empty();
@@ -296,7 +325,7 @@ int main(int argc, char** argv) try {
     rescues.tick();
     if (only_rescue && !rescue_only.follow()) ::kill(::getpid(), SIGTERM);
   });
-  if (auto saved = save_in_force(settings.state, settings.given); !saved) {
+  if (auto saved = save_in_force(own_state(settings), settings.given); !saved) {
     log.warning(saved.error().sentence);
   }
   Signals on;
@@ -321,6 +350,13 @@ int main(int argc, char** argv) try {
 
   shut();
   rescue_only.say_end();
+  membership.stop();
+  if (!repository.nodes.alone()) {
+    // Of the rows that wait in memory: whoever cleared up behind this node would miss
+    // them.
+    static_cast<void>(repository.ledger.flush());
+    static_cast<void>(repository.nodes.leave());
+  }
   log.info("stopped");
   if (!(*management)->incomplete()) return kDone;
   return fail("stopped; " + (*management)->trouble().front(), kIncomplete);

@@ -13,6 +13,7 @@
 #include "base/whole_file.h"
 #include "crypto/certificate.h"
 #include "daemon/configs.h"
+#include "daemon/node_name.h"
 #include "daemon/port_holder.h"
 #include "net/tcp_server.h"
 
@@ -68,7 +69,7 @@ base::Outcome<void> Management::open_socket() {
     return {};
   }
   std::string why;
-  for (const auto& path : usual_socket_paths(settings_.state)) {
+  for (const auto& path : usual_socket_paths(own_state(settings_))) {
     auto opened = LocalSocket::open(path, group);
     if (opened) {
       socket_.emplace(std::move(*opened));
@@ -87,7 +88,7 @@ base::Outcome<void> Management::load_certificate() {
   auto certificate = management.certificate;
   auto key = management.key.empty() ? certificate : management.key;
   if (certificate.empty()) {
-    const auto folder = settings_.state + "/management";
+    const auto folder = own_state(settings_) + "/management";
     certificate = folder + "/certificate.pem";
     key = folder + "/key.pem";
     if (::access(certificate.c_str(), F_OK) != 0) {

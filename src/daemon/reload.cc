@@ -6,6 +6,7 @@
 #include "base/clock.h"
 #include "daemon/configs.h"
 #include "daemon/in_force.h"
+#include "daemon/node_name.h"
 #include "daemon/port_holder.h"
 
 namespace vantro::daemon {
@@ -73,7 +74,7 @@ base::Outcome<api::Reloaded> Reload::run(bool dry_run, const repository::By& by)
     const auto fresh = read->given.find(one.key);
     if (fresh != read->given.end()) given.insert(*fresh);
   }
-  if (auto saved = save_in_force(options_.settings.state, given); !saved) {
+  if (auto saved = save_in_force(own_state(options_.settings), given); !saved) {
     done.failures.push_back(saved.error().sentence);
   }
   live_.set(std::make_shared<const Settings>(std::move(*read)));

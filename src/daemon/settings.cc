@@ -14,6 +14,7 @@
 #include "daemon/backup_settings.h"
 #include "daemon/database_settings.h"
 #include "daemon/management_settings.h"
+#include "daemon/node_name.h"
 #include "daemon/notice_settings.h"
 #include "daemon/recogniser_settings.h"
 #include "daemon/report_settings.h"
@@ -278,6 +279,19 @@ void DatabaseSettings::fields(Fields& add) {
       [this](const toml::node& node) { return apply_database_url(url, node); },
       [this] { return url.empty() ? "" : quoted(url); });
   add.text("password_file", password_file, "File with the password of its user");
+  add.yes_or_no("keep_uploads", keep_uploads,
+                "Whether backups that arrive while PostgreSQL is away are kept and filed "
+                "later")
+      .reloadable();
+}
+
+void NodeSettings::fields(Fields& add) {
+  add.section("node");
+  add.other(
+      "name", "up to 40 letters, digits, - and _",
+      "Name of this node, if several share a PostgreSQL database",
+      [this](const toml::node& node) { return apply_node_name(name, node); },
+      [this] { return name.empty() ? "" : quoted(name); });
 }
 
 void TftpSettings::fields(Fields& add) {
@@ -600,6 +614,7 @@ void Settings::fields(Fields& add) {
   add.section("");
   add.text("state", state, "Folder for everything that is kept");
   database.fields(add);
+  this_node.fields(add);
   tftp.fields(add);
   ftp.fields(add);
   http.fields(add);

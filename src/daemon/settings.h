@@ -41,6 +41,13 @@ struct ReplyPorts {
 struct DatabaseSettings {
   std::string url;  // "postgresql://..."; empty: vantro.db in the state folder
   std::string password_file;
+  bool keep_uploads = false;
+
+  void fields(Fields& add);
+};
+
+struct NodeSettings {
+  std::string name;  // empty: the host's name
 
   void fields(Fields& add);
 };
@@ -246,6 +253,7 @@ struct LogSettings {
 struct Settings {
   std::string state = "/var/lib/vantro";
   DatabaseSettings database;
+  NodeSettings this_node;
   TftpSettings tftp;
   FtpSettings ftp;
   HttpSettings http;
