@@ -280,8 +280,7 @@ void DatabaseSettings::fields(Fields& add) {
       [this] { return url.empty() ? "" : quoted(url); });
   add.text("password_file", password_file, "File with the password of its user");
   add.yes_or_no("keep_uploads", keep_uploads,
-                "Whether backups that arrive while PostgreSQL is away are kept and filed "
-                "later")
+                "Whether backups are kept and filed later while PostgreSQL is away")
       .reloadable();
 }
 

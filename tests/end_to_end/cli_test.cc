@@ -205,7 +205,8 @@ TEST_F(Cli, SaysWhatWasDoneWhenItIsInterrupted) {
                   scratch_ / "large.img", "--yes"},
                  client_environment(), scratch_ / "add.out", scratch_ / "add.err");
   EXPECT_TRUE(eventually([&] {
-    for (const auto& one : std::filesystem::directory_iterator(state() + "/arriving")) {
+    for (const auto& one :
+         std::filesystem::directory_iterator(own_state() + "/arriving")) {
       if (one.file_size() > 1000) return true;
     }
     return false;

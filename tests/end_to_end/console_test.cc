@@ -199,7 +199,7 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterThePageWasClosed) {
   page.says("Computed here and at the server, the same");
   page.says(sha256_of(image));
   // Had it begun again, the first part would wait here for its rest.
-  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_TRUE(std::filesystem::is_empty(own_state() + "/arriving"));
 }
 
 // The look inside may take a minute, in which the link breaks.

@@ -77,7 +77,7 @@ TEST_F(Durability, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
     EXPECT_TRUE(
         fakes::same_bytes(saved("127.0.0.1", name), fakes::read_file(scratch_ / name)));
   }
-  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_TRUE(std::filesystem::is_empty(own_state() + "/arriving"));
   const auto images = vantro_json({"image", "list"})["images"];
   for (const auto& image : images) {
     EXPECT_EQ(image["image"]["size"], kImageSize);
@@ -104,11 +104,13 @@ TEST_F(Durability, ASecondServerOnTheSameStateDoesNotStart) {
       start_fails({"--state", state(), "--tftp-listen", "127.0.0.1:0",
                    "--management-listen", "127.0.0.1:0", "--management-socket", "none"});
   EXPECT_EQ(second.code, 1);
-  EXPECT_EQ(second.err,
-            "vantrod: " + state() + ": another vantrod (process " +
-                std::to_string(server_->pid()) +
-                ") works on this state; stop it first, or give this one its own "
-                "--state\n");
+  const auto first =
+      database_.where().empty()
+          ? "another vantrod (process " + std::to_string(server_->pid()) +
+                ") works on this state; stop it"
+          : "nodes with a PostgreSQL database work on this state; stop them";
+  EXPECT_EQ(second.err, "vantrod: " + state() + ": " + first +
+                            " first, or give this one its own --state\n");
 }
 
 TEST_F(Durability, APortInUseIsNamedWithItsHolder) {

@@ -79,7 +79,7 @@ TEST_F(KeyChange, KilledInTheMiddleOfItNothingIsLost) {
     EXPECT_EQ(vantro({"backup", "write", "127.9.7.1", name(i), "--out", "-"}).out,
               text(i));
   }
-  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_TRUE(std::filesystem::is_empty(own_state() + "/arriving"));
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/partial"));
 }
 

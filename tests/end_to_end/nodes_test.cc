@@ -82,7 +82,8 @@ TEST_F(Nodes, KnowEachOthersImagesTransfersAndContacts) {
   EXPECT_EQ(states(*a), "a alive, b alive");
   EXPECT_THAT(a->vantro({"status"}).out,
               HasSubstr("  node        a; 2 of 2 nodes report"));
-  const auto bytes = fakes::noise(4'000'000, 3);
+  // More than the sockets between them hold.
+  const auto bytes = fakes::noise(40'000'000, 3);
   add_image(*a, "x.img", bytes);
   const auto fetched = [&](const NodeServer& at) {
     return run({"curl", "-s", "-f", "-m", "20", at.http_url("/x.img")}).out;
@@ -102,18 +103,18 @@ TEST_F(Nodes, KnowEachOthersImagesTransfersAndContacts) {
     }
     return false;
   }));
-  const auto story = a->vantro({"contact", "show", "127.0.0.1"});
+  const auto story = a->vantro({"contact", "127.0.0.1"});
   EXPECT_THAT(story.out, HasSubstr("x.img")) << story.err;
   slow.signal(SIGTERM);
   slow.wait();
   // A request that leaves no row in the ledger.
   run({"curl", "-s", "-m", "5", "-X", "BREW", b->http_url("/")});
   EXPECT_TRUE(fakes::eventually([&] {
-    const auto contacts = json(*a, {"contact", "list"})["contacts"];
+    const auto contacts = json(*a, {"contact"})["contacts"];
     return contacts.size() == 1 && contacts[0]["requests"] >= 2;
-  })) << json(*a, {"contact", "list"});
+  })) << json(*a, {"contact"});
   // What one withdraws, the other does not hand out.
-  EXPECT_EQ(b->vantro({"image", "withdraw", "x.img", "--why", "bad"}).code, 0);
+  EXPECT_EQ(b->vantro({"image", "withdraw", "x.img", "--reason", "bad"}).code, 0);
   EXPECT_TRUE(fakes::eventually([&] { return fetched(*a).empty(); }));
   EXPECT_EQ(b->stop(), 0) << b->err();
   EXPECT_EQ(states(*a), "a alive, b stopped");
@@ -124,12 +125,12 @@ TEST_F(Nodes, KnowEachOthersImagesTransfersAndContacts) {
 TEST_F(Nodes, ANameAndAStateFolderAreNotUsedTwice) {
   const auto a = started("a");
   // The same name; and a server that has a database of its own.
-  auto second = node("a2");
-  second->begin(postgresql_.url(), {"--node", "a"});
-  EXPECT_FALSE(second->ready());
-  EXPECT_THAT(second->err(),
-              HasSubstr("is this node; stop it first, or give this one its "
-                        "own name (node.name)"));
+  std::filesystem::create_directory(scratch_ / "second");
+  NodeServer second("a", state(), scratch_ / "second");
+  second.begin(postgresql_.url());
+  EXPECT_FALSE(second.ready());
+  EXPECT_THAT(second.err(), HasSubstr("is this node; stop it first, or give this one its "
+                                      "own name (node.name)"));
   const auto alone =
       run({vantrod_program(), "--state", state(), "--tftp-listen", "127.0.0.1:0",
            "--management-listen", "127.0.0.1:0", "--management-socket", "none"});
@@ -147,7 +148,7 @@ TEST_F(Nodes, WhatADeadNodeLeavesIsClearedUp) {
     return works.size() >= 4;
   }));
   const auto b = started("b");
-  add_image(*a, "x.img", fakes::noise(3'000'000, 5));
+  add_image(*a, "x.img", fakes::noise(40'000'000, 5));
   fakes::write_file(scratch_ / "night.cfg", fakes::noise(2'000'000, 4));
   Process upload({"curl", "-s", "--limit-rate", "100K", "-T", scratch_ / "night.cfg",
                   a->http_url("/night.cfg")},
@@ -170,7 +171,7 @@ TEST_F(Nodes, WhatADeadNodeLeavesIsClearedUp) {
                 .code,
             0);
   EXPECT_TRUE(fakes::same_bytes(fakes::read_file(scratch_ / "fetched"),
-                                fakes::noise(3'000'000, 5)));
+                                fakes::noise(40'000'000, 5)));
   EXPECT_TRUE(fakes::eventually([&] {
     return on_record(*b, "node-taken-over",
                      "node 'a' is gone; cleared up by 'b': 1 interrupted uploads kept as "
@@ -184,7 +185,8 @@ TEST_F(Nodes, WhatADeadNodeLeavesIsClearedUp) {
   EXPECT_THAT(b->vantro({"status"}).out, HasSubstr("TROUBLE     the node 'a' on "));
   EXPECT_TRUE(fakes::eventually([&] {
     std::set<std::string> works;
-    for (const auto& one : json(*b, {"node", "list"})["nodes"][1]["works"]) {
+    for (const auto all = json(*b, {"node", "list"})["nodes"][1]["works"];
+         const auto& one : all) {
       works.insert(one.get<std::string>());
     }
     return works.contains("looks") && works.contains("digests") &&

@@ -538,9 +538,10 @@ TEST_F(OnPostgresql, WhileItIsAwayFetchesGoOnAndTheirRowsAreKept) {
   EXPECT_THAT(status.out, HasSubstr("TROUBLE"));
   EXPECT_THAT(status.out, HasSubstr("does not answer, since "));
   EXPECT_THAT(status.out, HasSubstr("1, 1 on offer")) << status.err;
-  EXPECT_NE(vantro({"image", "withdraw", "x.img", "--why", "bad"}).code, 0);
+  EXPECT_THAT(vantro({"image", "withdraw", "x.img", "--reason", "bad"}).err,
+              HasSubstr("does not answer"));
   // On its own disk: also a kill loses none of them.
-  const auto waiting = state() + "/ledger-waiting";
+  const auto waiting = own_state() + "/ledger-waiting";
   EXPECT_TRUE(eventually([&] {
     const auto text = fakes::read_file(waiting);
     return std::count(text.begin(), text.end(), '\n') >= 4;

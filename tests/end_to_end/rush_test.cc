@@ -123,7 +123,7 @@ TEST_P(Rush, KeepsWhatItAcknowledgedThroughKills) {
   }
   // The records are one thing, the bytes another.
   EXPECT_EQ(vantro({"verify"}).code, 0);
-  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_TRUE(std::filesystem::is_empty(own_state() + "/arriving"));
   // Few where the server is slow, as under a sanitizer.
   std::size_t all = 0;
   for (const auto& [over, count] : acknowledged) {

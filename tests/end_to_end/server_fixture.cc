@@ -104,6 +104,12 @@ nlohmann::json ServerFixture::row(const std::string& event, const std::string& o
   return found;
 }
 
+std::string ServerFixture::own_state() const {
+  const auto nodes = state() + "/nodes";
+  if (!std::filesystem::exists(nodes)) return state();
+  return std::filesystem::directory_iterator(nodes)->path();
+}
+
 nlohmann::json ServerFixture::backups(std::size_t count) {
   nlohmann::json found;
   EXPECT_TRUE(eventually([&] {

@@ -69,6 +69,8 @@ class ServerFixture : public testing::Test {
   }
 
   std::string state() const { return scratch_ / "the state"; }
+  // The part that is this server's alone: over PostgreSQL it is a node.
+  std::string own_state() const;
   // Of a person who may do everything but see secrets; and of one who may see them.
   static constexpr const char* kOperatorToken = "the-operators-token-in-tests";
   static constexpr const char* kSecretsToken = "the-token-in-tests-that-sees-secrets";

@@ -491,7 +491,7 @@ TEST_F(Service, AKilledSnapshotLeavesTheOneBeforeItWhole) {
     const auto sums = run({"sha256sum", "--quiet", "-c", "SHA256SUMS"}, {}, "", folder);
     EXPECT_EQ(sums.code, 0) << sums.out << sums.err;
     begin();
-    EXPECT_FALSE(fs::exists(state() + "/snapshot-in-progress"));
+    EXPECT_FALSE(fs::exists(own_state() + "/snapshot-in-progress"));
   }
   EXPECT_EQ(vantro_json({"snapshot", "nightly"})["state"], "complete");
 }

@@ -471,7 +471,7 @@ TEST_F(SshWire, KilledDuringUploadsItKeepsEveryAcknowledgedOne) {
     const auto name = one["name"].get<std::string>();
     EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", name), file(name))) << name;
   }
-  EXPECT_TRUE(std::filesystem::is_empty(state() + "/arriving"));
+  EXPECT_TRUE(std::filesystem::is_empty(own_state() + "/arriving"));
   RecordProperty("acknowledged", static_cast<int>(acknowledged.size()));
 }
 

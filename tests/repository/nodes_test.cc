@@ -43,7 +43,9 @@ class NodesTest : public testing::Test {
   // "a alive, b silent"
   std::string all() {
     std::string text;
-    for (const auto& one : *b_.list()) {
+    const auto list = b_.list();
+    EXPECT_TRUE(list);
+    for (const auto& one : *list) {
       text += (text.empty() ? "" : ", ") + one.name + " " + word(one.state);
       for (const auto& each : one.works) text += " " + each;
     }
@@ -51,7 +53,9 @@ class NodesTest : public testing::Test {
   }
   static Names fallen(const Nodes& as) {
     Names names;
-    for (const auto& one : *as.fallen()) names.push_back(one.name);
+    const auto all = as.fallen();
+    EXPECT_TRUE(all);
+    for (const auto& one : *all) names.push_back(one.name);
     return names;
   }
   base::Outcome<void> still(Nodes& as, db::Database& in) {
@@ -160,7 +164,7 @@ TEST_F(NodesTest, TheFallenAreNamedUntilTheyAreClearedUp) {
   is_silent("a");
   EXPECT_EQ(fallen(b_), Names{"a"});
   EXPECT_EQ(b_.remove("a").error().kind, base::Kind::kBusy);
-  const auto one = b_.fallen()->front();
+  const Nodes::Fallen one = b_.fallen()->front();
   // It came back meanwhile, as another run.
   Nodes again(*database_, a_clock_);
   ASSERT_TRUE(again.enter({"a", "a new run", "host-1", "1"}));
