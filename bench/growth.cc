@@ -62,7 +62,7 @@ void add_images(db::Transaction& t, std::int64_t first, std::int64_t last) {
           "select k, printf('platform%d-system-%d.img', k % 500, k), 3000, "
           "printf('%032x', k), printf('%040x', k), printf('%02x%062x', k % 256, k), "
           "printf('%0128x', k), 1790000000000 + k, 'bench', printf('Maker %d', k % 7), "
-          "printf('platform%d', k % 500), 'system', v.version, v.sort_key, 'general', :r "
+          "printf('platform%d', k % 500), 'system', v.version, v.sort_key, 'proven', :r "
           "from n join bench_versions v on v.n = k % 100",
       {first, last, base::SystemClock{}.wall()});
   t.run(

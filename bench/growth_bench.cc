@@ -2,6 +2,7 @@
 //
 //   vantro-bench-growth [--only LETTERS] [--most N] [--rounds N]
 //   vantro-bench-growth --make FOLDER [--only LETTER] [--most N]   only the state folder
+//   vantro-bench-growth --postgresql [...]                         the records are there
 //
 //   i  images, each on offer              o  offers of one image
 //   d  devices                            r  revisions of 1,000 devices
@@ -19,6 +20,7 @@
 #include <fmt/format.h>
 #include <functional>
 #include <map>
+#include <memory>
 #include <netinet/in.h>
 #include <stdexcept>
 #include <string>
@@ -32,6 +34,7 @@
 #include "bench/own_disk.h"
 #include "bench/real_server.h"
 #include "tests/end_to_end/depositors.h"
+#include "tests/end_to_end/postgresql_server.h"
 
 namespace vantro::bench {
 namespace {
@@ -101,20 +104,89 @@ class Values {
   std::string what_;
 };
 
+// Where the records are: in the state folder, or in a PostgreSQL that is started for
+// each count.
+class Records {
+ public:
+  explicit Records(bool postgresql) : postgresql_(postgresql) {}
+
+  std::string title(const std::string& what) const {
+    return postgresql_ ? what + " in PostgreSQL" : what;
+  }
+
+  // Before the server starts on it.
+  void make(const std::string& state, Grows what, std::int64_t count) {
+    server_.reset();
+    if (!postgresql_) return make_grown(state, what, count);
+    server_ = std::make_unique<end_to_end::PostgresqlServer>();
+    // More rows than a file is made of in a reasonable time are made there.
+    const bool there = what == Grows::kLedgerRows;
+    make_grown(state, what, there ? kLeast : count);
+    const auto moved = end_to_end::run({end_to_end::vantrod_program(), "--state", state,
+                                        "--move-database", server_->url()},
+                                       {}, "", "", std::chrono::hours(2));
+    if (moved.code != 0) throw std::runtime_error(moved.err);
+    if (there) add_ledger_rows(count);
+    query("vacuum analyze");
+  }
+  std::string settings() const {
+    return server_ ? "[database]\nurl = \"" + server_->url() + "\"\n" : "";
+  }
+  // On its disk.
+  double bytes() const {
+    return server_ ? std::stod(query("select pg_database_size(current_database())")) : 0;
+  }
+
+ private:
+  static constexpr std::int64_t kLeast = 1000;
+  static constexpr std::int64_t kAtOnce = 2'000'000;
+
+  std::string query(const std::string& sql) const {
+    const auto done = end_to_end::run({"/usr/bin/psql", server_->url(), "-qAtc", sql}, {},
+                                      "", "", std::chrono::hours(2));
+    if (done.code != 0) throw std::runtime_error(done.err);
+    return done.out;
+  }
+  void add_ledger_rows(std::int64_t count) const {
+    for (auto first = kLeast + 1; first <= count; first += kAtOnce) {
+      query(fmt::format(
+          "insert into ledger (id, at, event, actor, protocol, name, sha256, bytes, "
+          "total, duration_ms, resent, outcome, sentence, heard_on, account, device) "
+          "select k, (select min(at) from ledger) + k * 10, 'fetch', '10.0.' || (k % "
+          "1000 "
+          "/ 256) || '.' || (k % 1000 % 256), 'tftp', 'causeway4-system-7.6.0.img', "
+          "lpad(to_hex(k % 100000), 64, '0'), 19274302, 19274302, 4200, 3, 'complete', "
+          "'', '192.0.2.10:69 on eth0', '', 'device-' || lpad((k % 1000 + 1)::text, 7, "
+          "'0') from generate_series({}::bigint, {}::bigint) as k",
+          first, std::min(count, first + kAtOnce - 1)));
+    }
+  }
+
+  bool postgresql_;
+  std::unique_ptr<end_to_end::PostgresqlServer> server_;
+};
+
 class Growth {
  public:
-  explicit Growth(int rounds) : rounds_(rounds) {}
+  Growth(int rounds, bool postgresql) : rounds_(rounds), records_(postgresql) {}
 
   void measure(const std::string& title, Grows what, std::int64_t from, std::int64_t to) {
-    const Values table(title);
+    const Values table(records_.title(title));
     for (auto count = from; count <= to; count *= 10) {
-      const RealServer server(kSettings, 1000, [&](const std::string& state) {
-        make_grown(state, what, count);
-      });
+      // The settings name the database, which is made with the state.
+      const RealServer server(
+          [&](const std::string& state) {
+            records_.make(state, what, count);
+            return kSettings + records_.settings();
+          },
+          1000);
       table.add(count, "start, ms", server.start_seconds() * 1000);
       table.add(count, "memory, MiB", server.memory() / kMiB);
       operations(table, count, server, what);
       table.add(count, "memory after these calls, MiB", server.memory() / kMiB);
+      if (const auto bytes = records_.bytes(); bytes > 0) {
+        table.add(count, "database on the disk, MiB", bytes / kMiB);
+      }
     }
   }
 
@@ -134,7 +206,7 @@ class Growth {
   }
 
  private:
-  static constexpr const char* kSettings =
+  inline static const std::string kSettings =
       "[limits]\ntransfers = 100000\ntransfers_per_network = 100000\n"
       "transfers_per_device = 100000\nconnections = 20000\n"
       "[tftp]\ngive_up_after_s = 300\nmost_unanswered = 20\n";
@@ -147,7 +219,7 @@ class Growth {
 
   void operations(const Values& table, std::int64_t count, const RealServer& server,
                   Grows what) const {
-    Caller people(server.folder() + "/state/management.sock");
+    Caller people(server.socket());
     Caller device;
     const std::string api = "http://vantro/v1/";
     const auto files = fmt::format("http://127.0.0.1:{}/", server.http_port());
@@ -232,6 +304,7 @@ class Growth {
   }
 
   int rounds_;
+  Records records_;
 };
 
 const std::map<char, Grows> kKinds{{'i', Grows::kImages},
@@ -240,8 +313,8 @@ const std::map<char, Grows> kKinds{{'i', Grows::kImages},
                                    {'r', Grows::kRevisions},
                                    {'l', Grows::kLedgerRows}};
 
-void run(const std::string& only, std::int64_t most, int rounds) {
-  Growth growth(rounds);
+void run(const std::string& only, std::int64_t most, int rounds, bool postgresql) {
+  Growth growth(rounds, postgresql);
   const auto wanted = [&](char part) { return only.find(part) != std::string::npos; };
   if (wanted('i')) growth.measure("Images", Grows::kImages, 100, most);
   if (wanted('o')) growth.measure("Offers", Grows::kOffers, 100, most);
@@ -261,6 +334,8 @@ int main(int argc, char** argv) try {
   std::string folder;
   std::int64_t most = 1'000'000;
   int rounds = 5;
+  bool postgresql = false;
+  app.add_flag("--postgresql", postgresql, "the records are in a PostgreSQL");
   app.add_option("--only", only, "letters of the parts to run");
   app.add_option("--most", most, "the largest count")->check(CLI::Range(100, 10'000'000));
   app.add_option("--rounds", rounds, "calls of each operation")
@@ -283,7 +358,7 @@ int main(int argc, char** argv) try {
   if (const auto why = use_own_disk(kOwnDisk); !why.empty()) {
     std::fprintf(stderr, "This machine's disk decides as well (%s).\n", why.c_str());
   }
-  run(only, most, rounds);
+  run(only, most, rounds, postgresql);
 } catch (const std::exception& error) {
   std::fprintf(stderr, "vantro-bench-growth: %s\n", error.what());
   return 1;

@@ -21,18 +21,26 @@ double median(std::vector<double> values) {
 }
 
 RealServer::RealServer(const std::string& settings, std::size_t size,
-                       const std::function<void(const std::string&)>& prepare) {
+                       const std::function<void(const std::string&)>& prepare)
+    : RealServer(
+          [&](const std::string& state) {
+            if (prepare) prepare(state);
+            return settings;
+          },
+          size) {}
+
+RealServer::RealServer(const std::function<std::string(const std::string&)>& prepare,
+                       std::size_t size) {
   std::string pattern = (std::filesystem::temp_directory_path() / "vantro-bench-XXXXXX");
   folder_ = ::mkdtemp(pattern.data());
-  if (prepare) prepare(folder_ + "/state");
-  std::ofstream(folder_ + "/settings.toml") << settings;
+  std::ofstream(folder_ + "/settings.toml") << prepare(folder_ + "/state");
   const auto begin = std::chrono::steady_clock::now();
   server_ = std::make_unique<end_to_end::Process>(
-      end_to_end::Arguments{end_to_end::vantrod_program(), "--config",
-                            folder_ + "/settings.toml", "--state", folder_ + "/state",
-                            "--tftp-listen", "127.0.0.1:0", "--ftp-listen", "127.0.0.1:0",
-                            "--http-listen", "127.0.0.1:0", "--management-listen",
-                            "127.0.0.1:0", "--log-level", "error"},
+      end_to_end::Arguments{
+          end_to_end::vantrod_program(), "--config", folder_ + "/settings.toml",
+          "--state", folder_ + "/state", "--tftp-listen", "127.0.0.1:0", "--ftp-listen",
+          "127.0.0.1:0", "--http-listen", "127.0.0.1:0", "--management-listen",
+          "127.0.0.1:0", "--management-socket", socket(), "--log-level", "error"},
       end_to_end::Environment{}, folder_ + "/out", folder_ + "/err");
   // With years behind it the start takes its time.
   for (int i = 0; i < 600'000 && text("/out").find("Ready.") == std::string::npos &&
@@ -71,9 +79,8 @@ void RealServer::add(const std::string& file) const {
 void RealServer::vantro(std::vector<std::string> arguments, const std::string& input,
                         const std::vector<int>& codes) const {
   arguments.insert(arguments.begin(), end_to_end::vantro_program());
-  const auto done =
-      end_to_end::run(arguments, {{"VANTRO_URL", folder_ + "/state/management.sock"}},
-                      input, "", std::chrono::minutes(10));
+  const auto done = end_to_end::run(arguments, {{"VANTRO_URL", socket()}}, input, "",
+                                    std::chrono::minutes(10));
   const bool known = std::find(codes.begin(), codes.end(), done.code) != codes.end();
   if (done.code != 0 && !known) throw std::runtime_error(done.err);
 }

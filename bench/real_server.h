@@ -26,6 +26,9 @@ class RealServer {
   // state folder before the server makes or opens it.
   RealServer(const std::string& settings, std::size_t size,
              const std::function<void(const std::string&)>& prepare = {});
+  // The same where what is prepared decides about the settings, which it returns.
+  RealServer(const std::function<std::string(const std::string&)>& prepare,
+             std::size_t size);
   ~RealServer();
   RealServer(const RealServer&) = delete;
   RealServer& operator=(const RealServer&) = delete;
@@ -41,6 +44,8 @@ class RealServer {
     return number_behind("SSH (SCP and SFTP) listens on 127.0.0.1:");
   }
   std::string folder() const { return folder_; }
+  // Where its people call it.
+  std::string socket() const { return folder_ + "/management.sock"; }
   // The image's bytes as a file.
   std::string image() const { return folder_ + "/" + kImage; }
   // Takes one more in, and waits until all its digests are computed.

@@ -64,10 +64,11 @@ base::Outcome<void> check_presence(const store::StateFolder& folder) {
                   : fmt::format("{} has only {} bytes", file, found.st_size));
 }
 
+// `vault`: read before the database, as another node may commit in between.
 base::Outcome<void> check_identity(const store::StateFolder& folder,
                                    const std::string& shown,
+                                   const std::optional<base::StateIdentity>& vault,
                                    const std::optional<base::StateIdentity>& database) {
-  const auto vault = folder.identity().read();
   // A vault from before identities existed; or one that was copied without its identity.
   if (!vault) return {};
   const bool same = database && database->id == vault->id;
@@ -100,12 +101,13 @@ base::Outcome<void> check_identity(const store::StateFolder& folder,
 
 base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
     store::StateFolder& folder, const Opening& opening, const base::Log& log) {
+  const auto before = folder.identity().read();
   db::Watch watch;
   watch.new_id = crypto::random_hex(16);
   const auto where = opening.database.empty() ? folder.database() : opening.database;
   watch.belongs = [&](const auto& identity) -> base::Outcome<void> {
     if (opening.accept_older) return {};
-    return check_identity(folder, db::Database::shown(where), identity);
+    return check_identity(folder, db::Database::shown(where), before, identity);
   };
   watch.begins = [&]() -> base::Outcome<void> {
     // A file was looked at before.
@@ -128,7 +130,6 @@ base::Outcome<std::unique_ptr<db::Database>> Repository::open_database(
     }
     return made;
   };
-  const auto before = folder.identity().read();
   auto database = db::Database::open(where, std::move(watch));
   if (!database) return database;
   const auto ahead = before ? before->change : 0;

@@ -28,6 +28,8 @@ namespace {
 namespace fs = std::filesystem;
 using base::Kind;
 
+// So often the records are copied again, as another node has removed contents meanwhile.
+constexpr int kMostTurns = 5;
 constexpr std::size_t kPiece = 1 << 20;
 constexpr std::uint64_t kSpare = std::uint64_t{64} << 20;
 // Folders of the state beside the vault that a server needs, or whose content exists
@@ -254,21 +256,7 @@ base::Outcome<std::vector<Snapshots::Item>> Snapshots::stage() {
     return base::refuse(base::system_refusal(failed.value(), "vault/identity"));
   }
   items.push_back({"identity", identity, "", 0});
-  {
-    // Nothing is removed from the vault until the database's contents are linked.
-    const std::shared_lock kept(repository_.vault_mutex);
-    const auto database = staging() + "/vantro.db";
-    if (auto copied = db::copy_database(*repository_.database, database,
-                                        [this] { return go_on(); });
-        !copied) {
-      return base::refuse(copied.error());
-    }
-    items.push_back({fmt::format("database/{}.db", stamp(repository_.clock.wall())),
-                     database, "", 0});
-    if (auto staged = stage_contents(items); !staged) {
-      return base::refuse(staged.error());
-    }
-  }
+  if (auto staged = stage_records(items); !staged) return base::refuse(staged.error());
   for (const auto* one : kFolders) {
     const auto from = folder.path() + "/" + one;
     if (!fs::is_directory(from, failed)) continue;
@@ -285,7 +273,45 @@ base::Outcome<std::vector<Snapshots::Item>> Snapshots::stage() {
   return items;
 }
 
+// The database, and all contents with a record in it.
+base::Outcome<void> Snapshots::stage_records(std::vector<Item>& items) {
+  // Nothing is removed from the vault until the database's contents are linked; by this
+  // node. If another one does, a newer copy of the database does not know them.
+  const std::shared_lock kept(repository_.vault_mutex);
+  const auto database = staging() + "/vantro.db";
+  const auto before = items.size();
+  for (int turn = 1;; ++turn) {
+    items.resize(before);
+    std::error_code failed;
+    fs::remove(database, failed);
+    fs::remove_all(staging() + "/vault", failed);
+    if (auto copied = db::copy_database(*repository_.database, database,
+                                        [this] { return go_on(); });
+        !copied) {
+      return copied;
+    }
+    items.push_back({fmt::format("database/{}.db", stamp(repository_.clock.wall())),
+                     database, "", 0});
+    if (auto staged = stage_contents(items); !staged) return staged;
+    const auto all = all_staged(not_found_);
+    if (!all) return base::refuse(all.error());
+    if (*all || turn == kMostTurns) break;
+  }
+  const base::Lock lock(mutex_);
+  progress_.missing = not_found_.size();
+  return {};
+}
+
+base::Outcome<bool> Snapshots::all_staged(const std::vector<std::string>& missing) {
+  return repository_.database->read([&](db::Transaction& t) -> base::Outcome<bool> {
+    return std::all_of(missing.begin(), missing.end(), [&](const auto& sha256) {
+      return repository::Contents::is_recorded(t, sha256);
+    });
+  });
+}
+
 base::Outcome<void> Snapshots::stage_contents(std::vector<Item>& items) {
+  not_found_.clear();
   const auto& folder = repository_.folder;
   std::vector<std::string> recorded;
   auto read = db::each_recorded_content(
@@ -312,10 +338,7 @@ base::Outcome<void> Snapshots::stage_contents(std::vector<Item>& items) {
       }
       if (errno != ENOENT) return base::refuse(base::system_refusal(errno, staged));
     }
-    if (!found) {
-      const base::Lock lock(mutex_);
-      ++progress_.missing;
-    }
+    if (!found) not_found_.push_back(sha256);
   }
   return {};
 }

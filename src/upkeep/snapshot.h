@@ -75,6 +75,9 @@ class Snapshots {
   // nothing that the server removes is missed. The database first.
   base::Outcome<std::vector<Item>> stage();
   base::Outcome<void> stage_contents(std::vector<Item>& items);
+  // False: another node has removed contents since the database was copied.
+  base::Outcome<bool> all_staged(const std::vector<std::string>& missing);
+  base::Outcome<void> stage_records(std::vector<Item>& items);
   base::Outcome<void> into_folder(const std::string& folder, std::vector<Item> items);
   base::Outcome<void> into_archive(const std::string& file, std::vector<Item> items);
   bool go_on() const;
@@ -88,6 +91,8 @@ class Snapshots {
   bool running_ VANTRO_GUARDED_BY(mutex_) = false;
   bool giving_up_ VANTRO_GUARDED_BY(mutex_) = false;
   std::thread thread_ VANTRO_GUARDED_BY(thread_mutex_);
+  // Of the thread: recorded contents that were not found.
+  std::vector<std::string> not_found_;
 };
 
 }  // namespace vantro::upkeep

@@ -220,5 +220,44 @@ TEST_F(NoticesTest, AreTestedPastTheQueue) {
   EXPECT_EQ(unknown.error().sentence, "unknown receiver 'none'; there are all, some");
 }
 
+// Of several nodes each tells of itself, and one of them sends.
+TEST_F(NoticesTest, OfSeveralNodesOneSendsWhatAllOfThemTell) {
+  ASSERT_TRUE(repository_->nodes.enter({"weir", "run 1", "host", "1"}));
+  repository::Nodes other(*repository_->database, clock_);
+  ASSERT_TRUE(other.enter({"lock", "run 2", "host", "1"}));
+  ASSERT_TRUE(other.take(repository::work::kNotices));
+  reserve_ = UINT64_MAX;
+  EXPECT_EQ(look(), Sent());
+  EXPECT_EQ(notices_->standing()->begin()->first.second, "on weir");
+  EXPECT_EQ(look(), Sent());
+  // The other one stops, with something wrong that it has told.
+  const auto told =
+      repository_->database->write([&](db::Transaction& t) -> base::Outcome<void> {
+        t.run(
+            "insert into notice_conditions (event, subject, since, sentence, node) "
+            "values ('certificate-expiring', 'HTTPS on lock', 1, 'soon', 'lock')");
+        return {};
+      });
+  ASSERT_TRUE(told);
+  ASSERT_TRUE(other.leave());
+  EXPECT_EQ(look(),
+            (Sent{"all: disk-low on weir", "all: certificate-expiring HTTPS on lock over",
+                  "some: disk-low on weir"}));
+  reserve_ = 0;
+  EXPECT_EQ(look(), (Sent{"all: disk-low on weir over", "some: disk-low on weir over"}));
+  // It comes back, and is gone without a word.
+  repository::Nodes again(*repository_->database, clock_);
+  ASSERT_TRUE(again.enter({"lock", "run 3", "host", "1"}));
+  const auto silent = repository_->database->aside(
+      [](db::Transaction& t, base::WallTime) -> base::Outcome<void> {
+        t.run("update nodes set seen_at = seen_at - 60000 where name = 'lock'");
+        return {};
+      });
+  ASSERT_TRUE(silent);
+  EXPECT_EQ(look(), Sent{"all: node-gone lock"});
+  ASSERT_TRUE(again.beat());
+  EXPECT_EQ(look(), Sent{"all: node-gone lock over"});
+}
+
 }  // namespace
 }  // namespace vantro::desk

@@ -485,5 +485,39 @@ TEST_F(RescuesTest, APushKeepsToItsNetworksAndNeedsTheRight) {
   EXPECT_EQ(some.begin(what).error().kind, base::Kind::kInvalid);
 }
 
+// Of several nodes: a session is where its cable is.
+TEST_F(RescuesTest, ASessionOfAnotherNodeIsShownAndNotServed) {
+  rescue::Session there;
+  there.node = "weir";
+  there.interface = "eth1";
+  there.profile = "rom";
+  there.server = profile_.server;
+  there.opened_at = clock_.wall();
+  there.until = there.opened_at + 60'000;
+  there.names = {{"Fixed-Name.img", "a text", "", "the other's bytes", 17, false}};
+  const auto added = repository_->database->write([&](db::Transaction& t) {
+    auto one = rescue::Sessions::add(t, there);
+    if (one) {
+      rescue::Sessions::note(t, {0, one->id, clock_.wall(), "loading", "34 % loaded"});
+    }
+    return one;
+  });
+  ASSERT_TRUE(added);
+  EXPECT_NE(fetch(on_wire(), "Fixed-Name.img"), "the other's bytes");
+  const auto seen = rescues_->find(added->id);
+  ASSERT_TRUE(seen);
+  EXPECT_EQ(seen->stage.large, "ON ANOTHER NODE");
+  EXPECT_EQ(seen->stage.small, "34 % loaded");
+  EXPECT_EQ(rescues_->close(operator_, added->id).error().sentence,
+            "rescue session 1 is on eth1 of the node 'weir'; end it there");
+  // An interface of that name here is another one.
+  open(wanted());
+  EXPECT_EQ(fetch(on_wire(), "Fixed-Name.img"), "the bytes of the image");
+  // That node is gone.
+  ASSERT_TRUE(rescues_->end_of_node("weir"));
+  EXPECT_EQ(rescues_->find(added->id)->session.ended_why, "its node is gone");
+  EXPECT_EQ(fetch(on_wire(), "Fixed-Name.img"), "the bytes of the image");
+}
+
 }  // namespace
 }  // namespace vantro::desk

@@ -28,10 +28,6 @@ void NodeServer::begin(const std::string& database, const Arguments& more) {
   Arguments arguments{vantrod_program(),
                       "--state",
                       state_,
-                      "--database",
-                      database,
-                      "--node",
-                      name_,
                       "--tftp-listen",
                       "127.0.0.1:0",
                       "--ftp-listen",
@@ -44,6 +40,9 @@ void NodeServer::begin(const std::string& database, const Arguments& more) {
                       "127.0.0.1:0",
                       "--management-socket",
                       scratch_ + "/" + name_ + ".sock"};
+  if (!database.empty()) {
+    arguments.insert(arguments.end(), {"--database", database, "--node", name_});
+  }
   arguments.insert(arguments.end(), more.begin(), more.end());
   process_ =
       std::make_unique<Process>(arguments, Environment{}, scratch_ + "/" + name_ + ".out",

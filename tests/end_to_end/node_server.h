@@ -13,7 +13,7 @@ class NodeServer {
   // `scratch`: for its output and its socket. Not running yet.
   NodeServer(std::string name, std::string state, std::string scratch);
 
-  // Starts with this database, without waiting.
+  // Starts with this database, without waiting; empty: with a file, as the only one.
   void begin(const std::string& database, const Arguments& more = {});
   // Waits until it answers. False: it has ended.
   bool ready();

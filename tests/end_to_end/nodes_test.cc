@@ -201,6 +201,27 @@ TEST_F(Nodes, WhatADeadNodeLeavesIsClearedUp) {
   EXPECT_EQ(states(*b), "a alive, b alive");
 }
 
+TEST_F(Nodes, ADropFolderOfAllIsEmptiedByOneOfThem) {
+  std::filesystem::create_directory(scratch_ / "drop");
+  fakes::write_file(scratch_ / "vantro.toml",
+                    "[drop]\nfolder = \"" + (scratch_ / "drop") + "\"\nsettle_s = 1\n");
+  const Arguments settings{"--config", scratch_ / "vantro.toml"};
+  auto a = started("a", settings);
+  const auto b = started("b", settings);
+  for (int i = 0; i < 5; ++i) {
+    fakes::write_file(scratch_ / ("drop/" + std::to_string(i) + ".img"),
+                      fakes::noise(1000, static_cast<unsigned>(i)));
+  }
+  const auto images = [&] { return json(*b, {"image", "list"})["images"].size(); };
+  EXPECT_TRUE(fakes::eventually([&] { return images() == 5; }));
+  const auto rows = json(*b, {"ledger", "--event", "image-add"})["entries"];
+  EXPECT_EQ(rows.size(), 5u) << rows;
+  // Its owner dies; the other one goes on with it.
+  a->kill();
+  fakes::write_file(scratch_ / "drop/later.img", "later");
+  EXPECT_TRUE(fakes::eventually([&] { return images() == 6; }));
+}
+
 // The setting database.keep_uploads.
 TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
   fakes::write_file(scratch_ / "vantro.toml", "[database]\nkeep_uploads = true\n");
@@ -381,7 +402,9 @@ TEST_F(RandomDeaths, LoseNothingThatWasAcknowledged) {
     }
     if (what == 1) {
       relay.hold(true);
-      std::this_thread::sleep_for(milliseconds(random() % 12'000));
+      // In a long run, for up to a minute.
+      std::this_thread::sleep_for(
+          milliseconds(random() % (rounds() > 50 ? 60'000 : 12'000)));
       relay.hold(false);
       continue;
     }
