@@ -78,7 +78,7 @@ base::Outcome<void> people_of_token_files(repository::Repository& repository) {
     if (*token) found.emplace_back(first, **token);
   }
   if (found.empty()) return {};
-  return repository::change(
+  const auto made = repository::change(
       repository, "server",
       [&](db::Transaction& t, repository::Change& change) -> base::Outcome<void> {
         for (const auto& [first, text] : found) {
@@ -99,6 +99,9 @@ base::Outcome<void> people_of_token_files(repository::Repository& repository) {
         }
         return {};
       });
+  // Another node has made them in this moment.
+  if (!made && made.error().kind == Kind::kExists) return {};
+  return made;
 }
 
 }  // namespace vantro::daemon

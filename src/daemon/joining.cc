@@ -52,4 +52,11 @@ base::Outcome<std::unique_ptr<Repository>> open_state(
   }
 }
 
+NodeStay::~NodeStay() {
+  if (repository_.nodes.alone()) return;
+  // Rows that the database does not take now are in a file that only this node, or one
+  // that clears up behind it, looks at.
+  if (repository_.ledger.flush()) static_cast<void>(repository_.nodes.leave());
+}
+
 }  // namespace vantro::daemon

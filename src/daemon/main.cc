@@ -132,6 +132,7 @@ int main(int argc, char** argv) try {
   if (auto made = people_of_token_files(repository); !made) {
     return fail(made.error().sentence, kFailed);
   }
+  const NodeStay stay(repository);
   // From here on the others see that it lives.
   upkeep::Membership membership(repository.nodes, log);
   membership.start([] { ::kill(::getpid(), SIGTERM); });
@@ -350,13 +351,6 @@ int main(int argc, char** argv) try {
 
   shut();
   rescue_only.say_end();
-  membership.stop();
-  if (!repository.nodes.alone()) {
-    // Of the rows that wait in memory: whoever cleared up behind this node would miss
-    // them.
-    static_cast<void>(repository.ledger.flush());
-    static_cast<void>(repository.nodes.leave());
-  }
   log.info("stopped");
   if (!(*management)->incomplete()) return kDone;
   return fail("stopped; " + (*management)->trouble().front(), kIncomplete);

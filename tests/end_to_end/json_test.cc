@@ -253,6 +253,12 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
             14);
   EXPECT_EQ(ask({"rescue", "end"})["stage"], "closed");
 
+  EXPECT_TRUE(ask({"node", "list"})["nodes"].is_array());
+  // One that was stopped for good.
+  change_database(
+      "insert into nodes (name, run, host, version, started_at, seen_at, left_behind, "
+      "watches_until) values ('weir', '', 'weir', '1', 1, 2, 0, 0)");
+  ask({"node", "remove", "weir", "--yes"});
   ask({"unrecorded", "list"});
   ask({"unrecorded", "keep", "--all"});
   ask({"unrecorded", "remove", "--all", "--yes"});

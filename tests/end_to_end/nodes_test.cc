@@ -325,7 +325,19 @@ TEST_F(RandomDeaths, LoseNothingThatWasAcknowledged) {
   std::array<std::mutex, 3> at;
   Acknowledged done;
   std::atomic<bool> over = false;
-  std::vector<std::thread> clients;
+  // They end with the test, however it does.
+  struct Clients : std::vector<std::thread> {
+    explicit Clients(std::atomic<bool>& the_end) : ended(the_end) {}
+    ~Clients() { join(); }
+    Clients(const Clients&) = delete;
+    Clients& operator=(const Clients&) = delete;
+    void join() {
+      ended = true;
+      for (auto& one : *this) one.join();
+      clear();
+    }
+    std::atomic<bool>& ended;
+  } clients(over);
   for (int client = 0; client < 6; ++client) {
     clients.emplace_back([&, client] {
       std::mt19937 random(static_cast<unsigned>(client));
@@ -415,8 +427,7 @@ TEST_F(RandomDeaths, LoseNothingThatWasAcknowledged) {
     nodes[which]->begin(urls[which]);
     ASSERT_TRUE(nodes[which]->ready()) << nodes[which]->err();
   }
-  over = true;
-  for (auto& one : clients) one.join();
+  clients.join();
   look_at_leases();
   EXPECT_THAT(done.wrong, testing::IsEmpty());
   EXPECT_GT(done.backups.size(), 0u);

@@ -81,6 +81,7 @@ struct RequestReader::State {
   bh::request_parser<bh::buffer_body> parser;
   std::size_t head_taken = 0;       // of the head's bytes, by the parser
   std::optional<Malformed> failed;  // what came before it is given first
+  bool wants_more = false;          // of a chunked body, since the last call
 
   std::vector<std::pair<std::string, std::string>> fields() {
     std::vector<std::pair<std::string, std::string>> all;
@@ -138,11 +139,12 @@ tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(
   if (state_->failed) return tl::unexpected(*state_->failed);
   auto& parser = state_->parser;
   // The rest of a chunked message is never shorter than its last chunk and the empty line
-  // behind it, and the parser takes for granted that it gets so much.
+  // behind it. When the parser has asked for more, it takes for granted that it gets so
+  // much.
   constexpr std::size_t kShortestRest = std::string_view("0\r\n\r\n").size();
   Body result;
-  while (result.produced < to.size() && !parser.is_done() &&
-         bytes.size() - result.taken >= kShortestRest) {
+  while (result.produced < to.size() && !parser.is_done()) {
+    if (state_->wants_more && bytes.size() - result.taken < kShortestRest) break;
     auto& body = parser.get().body();
     body.data = to.data() + result.produced;
     body.size = to.size() - result.produced;
@@ -154,7 +156,8 @@ tl::expected<RequestReader::Body, Malformed> RequestReader::feed_chunked(
         parser.put(boost::asio::const_buffer(rest.data(), rest.size()), error);
     result.taken += taken;
     result.produced += room - body.size;
-    if (error == bh::error::need_more) break;
+    state_->wants_more = error == bh::error::need_more;
+    if (state_->wants_more) break;
     if (error && error != bh::error::need_buffer) {
       state_->failed = malformed(error);
       if (result.taken > 0 || result.produced > 0) return result;
