@@ -19,8 +19,8 @@ base::Outcome<std::unique_ptr<repository::Repository>> open_state(
     const Settings& settings, const std::string& database, bool accept_older,
     const std::string& version, const base::Clock& clock, const base::Log& log);
 
-// Leaves the others when the program ends, however it does: what it did not finish is then
-// not cleared up behind it. Nothing, if it is alone. The repository must outlive it.
+// Leaves the others when the program ends, however it does: what it did not finish is
+// then not cleared up behind it. Nothing, if it is alone. The repository must outlive it.
 class NodeStay {
  public:
   explicit NodeStay(repository::Repository& repository) : repository_(repository) {}
