@@ -314,6 +314,12 @@ void BackupWrite::count_for_network(std::uint64_t bytes) const {
 }
 
 void BackupWrite::abandon(State how, const std::string& why, bool keep) {
+  if (kept_at_ != 0) {
+    // It is still in kept/, and will be tried again.
+    arrival_.discard();
+    transfer_.end_unrecorded(how, why);
+    return;
+  }
   revision_.size = arrival_.size();
   if (!keep || differs_) {
     // If it was kept, an upload that filled the disk would keep it full for days, and one

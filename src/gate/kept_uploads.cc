@@ -5,7 +5,6 @@
 #include <fmt/format.h>
 #include <optional>
 #include <sstream>
-#include <unistd.h>
 #include <vector>
 
 #include "base/numbers.h"
@@ -20,8 +19,6 @@ namespace {
 using base::Kind;
 
 constexpr std::string_view kWord = "vantro-kept";
-// Bytes that are read at once.
-constexpr std::size_t kPiece = std::size_t{256} << 10;
 
 // What stands in the description, one word each, in this order.
 struct Kept {
@@ -77,25 +74,15 @@ std::optional<Kept> read_about(const store::StateFolder::Kept& from) {
 base::Outcome<bool> is_filed(Workings& workings, const Kept& kept) {
   return workings.repository.database->read(
       [&](db::Transaction& t) -> base::Outcome<bool> {
+        // One connection may have sent a name twice.
         return !t.query(
                      "select 1 from ledger where request = :r and request <> '' and "
-                     "event = :e and outcome = :o and name = :n limit 1",
+                     "event = :e and outcome = :o and name = :n and at = :a and sha256 "
+                     "= :s limit 1",
                      {kept.request, word(Direction::kDeposit), word(State::kComplete),
-                      kept.name})
+                      kept.name, kept.arrived_at, kept.sha256})
                     .empty();
       });
-}
-
-base::Outcome<void> copy(int from, BackupWrite& to) {
-  std::vector<std::uint8_t> piece(kPiece);
-  while (true) {
-    const auto count = ::read(from, piece.data(), piece.size());
-    if (count < 0 && errno == EINTR) continue;
-    if (count < 0) return base::refuse(base::system_refusal(errno, "a kept upload"));
-    if (count == 0) return {};
-    const base::ByteView bytes(piece.data(), static_cast<std::size_t>(count));
-    if (auto written = to.write(bytes); !written) return written;
-  }
 }
 
 base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folder,
@@ -103,10 +90,6 @@ base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folde
   const auto filed = is_filed(workings, kept);
   if (!filed) return base::refuse(filed.error());
   if (*filed) return {};
-  const auto file = folder.open_kept(kept.file);
-  // It was removed here after it was filed; its description follows.
-  if (!file && file.error().kind == Kind::kNotFound) return {};
-  if (!file) return base::refuse(file.error());
   const auto address = base::Address::parse(kept.address);
   if (!address) return base::refuse(Kind::kCorrupt, "its description is damaged");
   backup::Revision revision;
@@ -136,13 +119,16 @@ base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folde
                     text::ContentTeller(), std::move(*arrival),
                     Transfer(workings, std::move(start), std::nullopt));
   write.was_kept(kept.arrived_at);
-  auto copied = copy(file->get(), write);
+  auto copied = folder.read_kept(
+      kept.file, [&](base::ByteView bytes) { return write.write(bytes); });
   auto done =
       copied ? write.commit() : base::Outcome<Filed>(base::refuse(copied.error()));
   if (done) return {};
-  // It stays in kept/.
+  // It stays in kept/; or it was removed there after it was filed, and its description
+  // follows.
+  const bool gone = done.error().kind == Kind::kNotFound && !copied;
   write.abandon(State::kFailed, done.error().sentence, false);
-  return base::refuse(done.error());
+  return gone ? base::Outcome<void>() : base::refuse(done.error());
 }
 
 }  // namespace
@@ -172,13 +158,22 @@ base::Outcome<std::size_t> file_kept(Workings& workings,
   std::stable_sort(all.begin(), all.end(), [](const auto& a, const auto& b) {
     return a.arrived_at < b.arrived_at;
   });
+  std::size_t done = 0;
+  base::Outcome<void> failed;
   for (const auto& one : all) {
-    if (auto filed = file_one(workings, folder, one); !filed) {
-      return base::refuse(filed.error());
+    auto filed = file_one(workings, folder, one);
+    if (filed) {
+      folder.remove_kept(one.file);
+      ++done;
+      continue;
     }
-    folder.remove_kept(one.file);
+    // One that is damaged must not keep the others waiting.
+    if (failed)
+      failed = base::refuse(filed.error().kind, one.file + ": " + filed.error().sentence);
+    if (filed.error().kind == Kind::kBusy) break;
   }
-  return all.size();
+  if (!failed) return base::refuse(failed.error());
+  return done;
 }
 
 }  // namespace vantro::gate

@@ -19,8 +19,8 @@ struct Workings;
 std::string about_kept(const backup::Revision& revision, const TransferView& transfer);
 
 // Files the kept uploads of this folder, which may be that of a node that is gone. Each
-// is filed once, also if this was interrupted before. Returns how many. Stops at the
-// first failure; kBusy: the database is away again.
+// is filed once, also if this was interrupted before. Returns how many; or the first
+// failure, after the others were tried. kBusy: the database is away again.
 base::Outcome<std::size_t> file_kept(Workings& workings,
                                      const store::StateFolder& folder);
 

@@ -48,6 +48,7 @@ class Arrival {
   // Passes the bytes that its file already holds through the digests and to `seen`.
   // REQUIRES: the file can be read, is not encrypted, and nothing was written yet.
   using Seen = std::function<void(base::ByteView)>;
+  using Read = std::function<base::Outcome<void>(base::ByteView)>;
   base::Outcome<void> read_again(const Seen& seen);
 
   // May return kFull, kIo. After a refusal, call set_aside() or discard().

@@ -454,12 +454,14 @@ base::Outcome<std::vector<StateFolder::Kept>> StateFolder::list_kept() const {
   return kept;
 }
 
-base::Outcome<base::UniqueFd> StateFolder::open_kept(const std::string& name) const {
-  base::UniqueFd file(::open((own_ + "/kept/" + name).c_str(), O_RDONLY | O_CLOEXEC));
+base::Outcome<void> StateFolder::read_kept(const std::string& name,
+                                           const Arrival::Read& take) const {
+  const base::UniqueFd file(
+      ::open((own_ + "/kept/" + name).c_str(), O_RDONLY | O_CLOEXEC));
   if (!file && errno == ENOENT) return base::refuse(Kind::kNotFound, name + " is gone");
   if (!file) return base::refuse(base::system_refusal(errno, name + ": can't be opened"));
-  if (!ArrivalLabel::is_sealed(name)) return file;
-  return unsealed(file.get(), *keys_, false, kMostUnsealed);
+  return read_plain(file.get(), ArrivalLabel::is_sealed(name) ? keys_.get() : nullptr,
+                    false, take);
 }
 
 void StateFolder::remove_kept(const std::string& name) const {

@@ -147,7 +147,8 @@ class StateFolder {
     std::string about;  // as it was given
   };
   base::Outcome<std::vector<Kept>> list_kept() const;
-  base::Outcome<base::UniqueFd> open_kept(const std::string& name) const;
+  // Its plain bytes. kNotFound: it is gone, as it was filed.
+  base::Outcome<void> read_kept(const std::string& name, const Arrival::Read& take) const;
   // The description last.
   void remove_kept(const std::string& name) const;
 

@@ -224,7 +224,11 @@ TEST_F(Nodes, ADropFolderOfAllIsEmptiedByOneOfThem) {
 
 // The setting database.keep_uploads.
 TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
-  fakes::write_file(scratch_ / "vantro.toml", "[database]\nkeep_uploads = true\n");
+  // Configurations are encrypted, here too.
+  ASSERT_EQ(run({vantrod_program(), "--new-key", scratch_ / "keys"}).code, 0);
+  fakes::write_file(scratch_ / "vantro.toml",
+                    "[database]\nkeep_uploads = true\n[backups]\nkey_file = \"" +
+                        (scratch_ / "keys") + "\"\n");
   const Arguments settings{"--config", scratch_ / "vantro.toml"};
   auto a = started("a", settings);
   auto b = started("b", settings);
@@ -246,7 +250,11 @@ TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
                 HasSubstr("is safe on the server's disk; it gets its number when "
                           "the database is back"));
   }
-  EXPECT_EQ(run({"curl", "-sS", "-T", scratch_ / "sent", a->ftp_url("/other.cfg")}).code,
+  // Twice the same name over one connection.
+  fakes::write_file(scratch_ / "again", "fifth\n");
+  EXPECT_EQ(run({"curl", "-sS", "-T", scratch_ / "sent", a->ftp_url("/other.cfg"), "-T",
+                 scratch_ / "again", a->ftp_url("/other.cfg")})
+                .code,
             0);
   EXPECT_EQ(run({"curl", "-sS", "-T", scratch_ / "sent", a->tftp_url("tftp.cfg")}).code,
             0);
@@ -254,15 +262,18 @@ TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
     return b->vantro({"status"}).out.find("does not answer") != std::string::npos;
   }));
   EXPECT_THAT(send(*b, "of-b.cfg", "of b\n").out, HasSubstr("is safe"));
+  for (const auto& one : std::filesystem::directory_iterator(state() + "/nodes/a/kept")) {
+    EXPECT_EQ(fakes::read_file(one.path()).find("second"), std::string::npos) << one;
+  }
   EXPECT_THAT(a->vantro({"status"}).out,
-              HasSubstr("backups that wait on this node's disk for the database: 4"));
+              HasSubstr("backups that wait on this node's disk for the database: 5"));
   EXPECT_EQ(run({"curl", "-s", "-m", "20", a->http_url("/x.img")}).out, "the image");
   // What was acknowledged survives a kill, and another node files it.
   b->kill();
   postgresql_.start();
   EXPECT_TRUE(fakes::eventually([&] {
     const auto answer = a->vantro({"--json", "backup", "revisions"});
-    return answer.code == 0 && read_json(answer.out)["backups"].size() == 6;
+    return answer.code == 0 && read_json(answer.out)["backups"].size() == 7;
   })) << a->vantro({"backup", "revisions"}).out;
   EXPECT_TRUE(fakes::eventually([&] {
     return a->vantro({"status"}).out.find("wait on this node's disk") ==
@@ -277,6 +288,8 @@ TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
   EXPECT_EQ(saved("night.cfg", "1"), "first\n");
   EXPECT_EQ(saved("night.cfg", "2"), "second\n");
   EXPECT_EQ(saved("night.cfg", "3"), "third\n");
+  EXPECT_EQ(saved("other.cfg", "1"), "third\n");
+  EXPECT_EQ(saved("other.cfg", "2"), "fifth\n");
   EXPECT_EQ(saved("of-b.cfg", "1"), "of b\n");
   int rows = 0;
   for (const auto all = json(*a, {"ledger", "--event", "deposit"})["entries"];
@@ -285,7 +298,7 @@ TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
     rows += one["outcome"] == "complete" &&
             sentence.find("kept on the server's disk") != std::string::npos;
   }
-  EXPECT_EQ(rows, 5);
+  EXPECT_EQ(rows, 6);
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/nodes/a/kept"));
   EXPECT_TRUE(std::filesystem::is_empty(state() + "/nodes/b/kept"));
 }
