@@ -37,7 +37,8 @@ struct Kept {
 };
 
 std::string field(const std::string& text) {
-  return text.empty() ? "-" : base::percent_encoded(text);
+  if (text.empty()) return "-";
+  return text == "-" ? "%2D" : base::percent_encoded(text);
 }
 
 std::string unfield(const std::string& text) {

@@ -203,7 +203,7 @@ bool Nodes::take(const std::string& work) {
   const auto asked = clock_.now();
   const auto term = database_.aside(
       [&](db::Transaction& t, base::WallTime now) -> base::Outcome<std::int64_t> {
-        // A program whose name another one has is no holder.
+        // A program that lost its name to another one gets no lease.
         const auto taken = t.query(
             "insert into leases (work, node, run, term, until) select cast(:w as text), "
             "name, run, 1, cast(:u as bigint) from nodes where name = :n and run = :r on "

@@ -21,7 +21,7 @@ namespace {
 using base::Kind;
 using crypto::FileForm;
 
-// A file that another host puts into a shared folder is no event here.
+// inotify does not report files that another host puts into a shared folder.
 constexpr int kLooksAtShared = 1000;  // milliseconds
 constexpr std::string_view kTrouble = ".trouble.txt";
 constexpr const char* kDone = "done";
