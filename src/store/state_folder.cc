@@ -154,6 +154,17 @@ base::Outcome<StateFolder> StateFolder::open(const std::string& path, FileSystem
   });
   if (!own) return base::refuse(own.error());
   folder.node_lock_ = std::move(*own);
+  if (const auto kept = list(folder.own_ + "/kept")) {
+    // A stop came before their description: nobody was told that they are kept.
+    for (const auto& file : *kept) {
+      struct stat about {};
+      if (file.name.ends_with(kAbout) ||
+          ::stat(folder.about_kept(file.name).c_str(), &about) == 0) {
+        continue;
+      }
+      files.rename(folder.own_ + "/kept/" + file.name, folder.arriving(file.name));
+    }
+  }
   return folder;
 }
 
@@ -425,15 +436,12 @@ base::Outcome<void> StateFolder::move_to_kept(const std::string& arriving_name,
                                               const std::string& about) const {
   const auto folder = own_ + "/kept";
   if (auto made = make_folder(*files_, folder); !made) return made;
-  if (auto written =
-          base::write_whole_file(about_kept(arriving_name), arriving_name + "\n" + about);
-      !written) {
-    return written;
-  }
   if (files_->rename(arriving(arriving_name), folder + "/" + arriving_name) != 0) {
     return base::refuse(base::system_refusal(errno, "the upload can't be kept"));
   }
-  return sync_folder(folder);
+  if (auto synced = sync_folder(folder); !synced) return synced;
+  // Last: whoever files kept uploads goes by the descriptions.
+  return base::write_whole_file(about_kept(arriving_name), arriving_name + "\n" + about);
 }
 
 base::Outcome<std::vector<StateFolder::Kept>> StateFolder::list_kept() const {

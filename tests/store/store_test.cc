@@ -138,6 +138,22 @@ TEST_F(StoreTest, KeepsAnUploadWithItsDescriptionHoweverLongItsNameIs) {
             base::Kind::kNotFound);
 }
 
+TEST(KeptUploads, WithoutADescriptionTheyAreInterruptedOnes) {
+  const fakes::ScratchFolder scratch;
+  const auto own = scratch / "state/nodes/a";
+  const auto open = [&] {
+    return StateFolder::open(scratch / "state", system_files(), "a");
+  };
+  ASSERT_TRUE(open());
+  std::filesystem::create_directory(own + "/kept");
+  const auto name = ArrivalLabel{"backup", "192.0.2.7", "x"}.file_name(0, "9f3c21d0");
+  fakes::write_file(own + "/kept/" + name, "abc");
+  const auto folder = open();
+  ASSERT_TRUE(folder);
+  EXPECT_TRUE(folder->list_kept()->empty());
+  EXPECT_EQ(folder->list_arriving()->size(), 1u);
+}
+
 TEST(VaultNeeds, ADiskOfThisMachineHasThem) {
   const fakes::ScratchFolder scratch;
   const auto fit = check_file_system(scratch.path());
