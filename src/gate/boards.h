@@ -20,7 +20,7 @@ namespace vantro::gate {
 // Thread-safe; all of them must outlive it. May wait for the database.
 class Boards {
  public:
-  // Of each node; more are left out, so that a flood on one is no flood on all.
+  // Limits for each node, so that a flood on one does not slow the others down.
   static constexpr std::size_t kMostTransfers = 2000;
   static constexpr std::size_t kMostContacts = 1000;
 

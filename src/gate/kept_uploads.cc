@@ -168,7 +168,7 @@ base::Outcome<std::size_t> file_kept(Workings& workings,
       ++done;
       continue;
     }
-    // One that is damaged must not keep the others waiting.
+    // A damaged one must not keep the others waiting.
     if (failed)
       failed = base::refuse(filed.error().kind, one.file + ": " + filed.error().sentence);
     if (filed.error().kind == Kind::kBusy) break;

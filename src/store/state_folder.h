@@ -139,7 +139,7 @@ class StateFolder {
                              bool only) const;
 
   // Complete uploads that could not be recorded yet, in kept/ of this node. Each has a
-  // description beside it, which was there first.
+  // description beside it, which is written last.
   base::Outcome<void> move_to_kept(const std::string& arriving_name,
                                    const std::string& about) const;
   struct Kept {
