@@ -759,6 +759,62 @@ const std::vector<SchemaVersion>& schema_versions() {
            // The node whose network interface it uses.
            "alter table rescues add column node text not null default ''",
        }},
+      {"mirrors",
+       {
+           // Headquarters: the mirrors by the name of the person that each is, and their
+           // last reports. current_at: when one last had everything; rows_upto and
+           // backups_upto: the last of its ledger's rows and of its revisions that were
+           // recorded here, by its numbers.
+           R"(create table mirrors (
+                name text not null primary key,
+                wants text not null,
+                version text not null,
+                came_from text not null,
+                first_at bigint not null,
+                seen_at bigint not null,
+                current_at bigint not null,
+                tag text not null,
+                held bigint not null,
+                lacking bigint not null,
+                missing bigint not null,
+                rate bigint not null,
+                rows_waiting bigint not null,
+                backups_waiting bigint not null,
+                trouble text not null,
+                rows_upto bigint not null,
+                backups_upto bigint not null,
+                sync_at bigint not null))",
+           // The mirror that a row is from; empty: this server.
+           "alter table ledger add column via text not null default ''",
+           "create index ledger_by_mirror on ledger (via, at, id) where via <> ''",
+           // A mirror: the records that headquarters told (mirror/record.h), the lists as
+           // texts with their lengths. written: the row that it stands for is in its
+           // table. gone_at: headquarters names it no more; 0: it does.
+           R"(create table mirror_records (
+                tab text not null,
+                row_key text not null,
+                digest text not null,
+                columns text not null,
+                needs text not null,
+                written bigint not null,
+                gone_at bigint not null,
+                primary key (tab, row_key)))",
+           "create index mirror_records_waiting on mirror_records (tab) where written = "
+           "0",
+           R"(create table mirror_contents (
+                sha256 text not null primary key,
+                size bigint not null,
+                held_at bigint not null))",
+           // One row. rows_sent and backups_sent: the last that headquarters has.
+           R"(create table mirror_standing (
+                headquarters text not null primary key,
+                tag text not null,
+                sequence bigint not null,
+                as_of bigint not null,
+                heard_at bigint not null,
+                rows_sent bigint not null,
+                backups_sent bigint not null))",
+       }},
   };
   return versions;
 }

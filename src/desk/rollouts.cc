@@ -6,6 +6,7 @@
 
 #include "base/counted.h"
 #include "base/visible_name.h"
+#include "base/wildcard.h"
 #include "repository/job_changes.h"
 #include "text/nearest.h"
 
@@ -28,29 +29,6 @@ const std::vector<std::string>& keys() {
 std::string value_of(const fleet::Device& device, const std::string& key) {
   if (key == "version") return running_versions(device.state).version;
   return key == "name" ? device.name : fleet::field_text(device, key);
-}
-
-bool fits(const std::string& value, const std::string& wanted) {
-  // '*' matches anything.
-  const auto a = base::folded(value);
-  const auto b = base::folded(wanted);
-  std::size_t at = 0, in = 0, star = std::string::npos, back = 0;
-  while (at < a.size()) {
-    if (in < b.size() && (b[in] == a[at])) {
-      ++at;
-      ++in;
-    } else if (in < b.size() && b[in] == '*') {
-      star = in++;
-      back = at;
-    } else if (star != std::string::npos) {
-      in = star + 1;
-      at = ++back;
-    } else {
-      return false;
-    }
-  }
-  while (in < b.size() && b[in] == '*') ++in;
-  return in == b.size();
 }
 
 // "site=Heron,platform=lattice24"
@@ -117,7 +95,8 @@ base::Outcome<std::vector<fleet::Device>> Rollouts::select(
   }
   for (const auto& device : *all) {
     const bool all_fit = std::all_of(parts->begin(), parts->end(), [&](const auto& one) {
-      return fits(value_of(device, one.first), one.second);
+      return base::fits_wildcards(base::folded(one.second),
+                                  base::folded(value_of(device, one.first)));
     });
     if (all_fit) found.push_back(device);
   }

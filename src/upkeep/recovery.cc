@@ -13,6 +13,7 @@
 #include "db/move.h"
 #include "repository/inventory.h"
 #include "repository/record_anew.h"
+#include "store/part_file.h"
 
 namespace vantro::upkeep {
 namespace {
@@ -31,6 +32,11 @@ base::Outcome<void> clear_arriving(repository::Repository& repository,
     // configuration, so it is kept; an image can be added again.
     const auto label = store::ArrivalLabel::parse(file.name);
     const bool sealed = label && label->purpose == "sealed";
+    if (label && label->purpose == store::PartFile::kPurpose) {
+      const auto back = store::PartFile::put_back(folder, file.name, label->name);
+      if (!back) return back;
+      continue;
+    }
     if (!label || (label->purpose != "backup" && !sealed) || file.size == 0) {
       folder.remove_arriving(file.name);
       ++report.removed;

@@ -4,6 +4,7 @@
 
 #include "auth/account.h"
 #include "base/visible_name.h"
+#include "base/wildcard.h"
 #include "serve/look.h"
 
 namespace vantro::serve::ftp {
@@ -54,7 +55,7 @@ base::Outcome<std::vector<Entry>> entries_of(gate::Gate& gate, const gate::Asker
   const auto name = without_slash(path);
   std::vector<Entry> entries;
   const auto pattern = std::string(base::last_part(path));
-  if (!wire::ftp::is_pattern(pattern)) {
+  if (!base::has_wildcard(pattern)) {
     const auto listing = gate.look_into(asker, name);
     if (listing) {
       for (const auto& one : listing->entries) entries.push_back(entry_of(one));
@@ -73,7 +74,7 @@ base::Outcome<std::vector<Entry>> entries_of(gate::Gate& gate, const gate::Asker
   if (!listing) return base::refuse(listing.error());
   for (const auto& one : listing->entries) {
     auto entry = entry_of(one);
-    if (wire::ftp::fits(pattern, entry.name)) entries.push_back(std::move(entry));
+    if (base::fits_wildcards(pattern, entry.name)) entries.push_back(std::move(entry));
   }
   if (entries.empty()) {
     return base::refuse(Kind::kNotFound,
@@ -194,7 +195,7 @@ base::Outcome<Opening> open(gate::Gate& gate, const gate::Asker& asker,
   const auto entries = entries_of(gate, asker, what.path, what.may_be_empty);
   if (!entries) return base::refuse(entries.error());
   Opening opening;
-  const bool by_name = wire::ftp::is_pattern(base::last_part(what.path)) ||
+  const bool by_name = base::has_wildcard(base::last_part(what.path)) ||
                        (entries->size() == 1 && !entries->front().folder &&
                         entries->front().name == base::last_part(what.path));
   for (const auto& entry : *entries) {

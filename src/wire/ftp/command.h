@@ -25,8 +25,4 @@ std::string resolve(std::string_view folder, std::string_view typed);
 // A listing's argument without the options that clients add as for a shell ("-la").
 std::string_view without_options(std::string_view argument);
 
-// Whether a typed name is a pattern: it holds '*' or '?'.
-bool is_pattern(std::string_view name);
-bool fits(std::string_view pattern, std::string_view name);
-
 }  // namespace vantro::wire::ftp

@@ -116,21 +116,6 @@ TEST(FtpCommand, ListingsForgiveTheOptionsOfAShell) {
   EXPECT_EQ(without_options("a -b"), "a -b");
 }
 
-TEST(FtpCommand, PatternsFitNames) {
-  EXPECT_TRUE(fits("*.img", "pump.img"));
-  EXPECT_FALSE(fits("*.img", "pump.img.sha256"));
-  EXPECT_TRUE(fits("p??p*", "pump"));
-  EXPECT_TRUE(fits("*", ""));
-  EXPECT_FALSE(fits("?", ""));
-  EXPECT_TRUE(fits("a*b*c", "a-b-b-c"));
-  EXPECT_FALSE(fits("a*b*c", "a-b-b-"));
-  // One that others take years for.
-  const std::string many(200, '*');
-  EXPECT_FALSE(fits(many + "b", std::string(200, 'a')));
-  EXPECT_TRUE(is_pattern("a?"));
-  EXPECT_FALSE(is_pattern("a[1]"));
-}
-
 TEST(FtpDataAddress, ReadsPort) {
   EXPECT_EQ(parse_port("192,0,2,7,195,80")->text(), "192.0.2.7:50000");
   for (const auto* wrong :
