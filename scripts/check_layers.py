@@ -36,7 +36,7 @@ owners = {
     r"sqlite3": {"db"},
     r"libpq": {"db"},
     r"boost/": {"net", "serve", "manage", "daemon"},
-    r"curl/": {"client", "serve"},
+    r"curl/": {"client", "serve", "uplink"},
     r"CLI/": {"client", "daemon", "manual"},
     r"toml\+\+/": {"client", "daemon"},
 }

@@ -12,10 +12,14 @@
 
 namespace vantro::api {
 
-// The permission that a call needs. Each includes those before it.
-enum class Permission { kAnyone, kLook, kOperate, kAdminister };
-// "anyone", "look", "operate", "administer"
+// The permission that a call needs. Each includes those before it, but for kMirror: that
+// is for the role of the same name, and no other.
+enum class Permission { kAnyone, kMirror, kLook, kOperate, kAdminister };
+// "anyone", "mirror", "look", "operate", "administer"
 const char* word(Permission permission);
+
+// Whose objects a call changes. A mirror refuses those of headquarters.
+enum class Home { kHere, kHeadquarters };
 
 // The kind of a body, the caller's or the answer's.
 enum class Carries { kNothing, kJson, kText, kBytes, kEvents };
@@ -36,6 +40,7 @@ struct OperationInfo {
   const Shape& (*body)();  // kJson
   Carries gives;
   const Shape& (*answer)();  // kJson; null: not described here
+  Home home;
 };
 
 // All of them, in the order of the documentation. See operations.h.
@@ -70,7 +75,7 @@ struct Operation : OperationInfo {
   using Answer = R;
 
   constexpr Operation(const char* method_, const char* path_, const char* summary_,
-                      Permission permission_)
+                      Permission permission_, Home home_ = Home::kHere)
       : OperationInfo{
             method_,
             path_,
@@ -80,7 +85,8 @@ struct Operation : OperationInfo {
             std::is_same_v<B, Nothing> ? Carries::kNothing : detail::carries<B>(),
             detail::shape_or_none<B>(),
             detail::carries<R>(),
-            detail::shape_or_none<R>()} {}
+            detail::shape_or_none<R>(),
+            home_} {}
 
   std::string target(const A& what = {}) const { return api::target(path, what); }
 };

@@ -8,6 +8,8 @@ const char* word(Permission permission) {
   switch (permission) {
     case Permission::kAnyone:
       return "anyone";
+    case Permission::kMirror:
+      return "mirror";
     case Permission::kLook:
       return "look";
     case Permission::kOperate:
@@ -165,6 +167,16 @@ std::span<const OperationInfo* const> operations() {
       &kRemoveUnrecorded,
       &kNodes,
       &kRemoveNode,
+      &kMirrorNews,
+      &kMirrorContent,
+      &kMirrorChunks,
+      &kMirrorRows,
+      &kMirrorPiece,
+      &kMirrors,
+      &kMirror,
+      &kSyncMirror,
+      &kMirrorState,
+      &kSyncHere,
       &kRoutes,
       &kOpenApi,
   });

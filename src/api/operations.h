@@ -8,6 +8,7 @@
 #include "api/catalogue.h"
 #include "api/fleet.h"
 #include "api/jobs.h"
+#include "api/mirrors.h"
 #include "api/operation.h"
 #include "api/overview.h"
 #include "api/people.h"
@@ -120,23 +121,27 @@ inline constexpr Operation<Nothing, Nothing, AccountList> kAccounts{
     Permission::kLook};
 
 inline constexpr Operation<Nothing, AccountFields, Account> kAddAccount{
-    "POST", "/v1/accounts", "add an account", Permission::kAdminister};
+    "POST", "/v1/accounts", "add an account", Permission::kAdminister,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, AccountFields, Account> kChangeAccount{
     "PATCH", "/v1/accounts/{name}", "change the fields that are sent",
-    Permission::kAdminister};
+    Permission::kAdminister, Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, AccountRemoved> kRemoveAccount{
-    "DELETE", "/v1/accounts/{name}", "remove an account", Permission::kAdminister};
+    "DELETE", "/v1/accounts/{name}", "remove an account", Permission::kAdminister,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, AccountKeys> kAccountKeys{
     "GET", "/v1/accounts/{name}/keys", "list its public keys for SSH", Permission::kLook};
 
 inline constexpr Operation<Named, KeyGiven, AccountKey> kAddAccountKey{
-    "POST", "/v1/accounts/{name}/keys", "add a key", Permission::kAdminister};
+    "POST", "/v1/accounts/{name}/keys", "add a key", Permission::kAdminister,
+    Home::kHeadquarters};
 
 inline constexpr Operation<KeyAsked, Nothing, AccountKey> kRemoveAccountKey{
-    "DELETE", "/v1/accounts/{name}/keys", "remove a key", Permission::kAdminister};
+    "DELETE", "/v1/accounts/{name}/keys", "remove a key", Permission::kAdminister,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, Nothing, PersonList> kPeople{
     "GET", "/v1/people", "list the people who manage the server, and their rights",
@@ -241,17 +246,17 @@ inline constexpr Operation<RevisionAsked, BackupOfferWanted, BackupOffer> kOffer
 
 inline constexpr Operation<RevisionAsked, AdoptWanted, ImageAdded> kAdoptBackup{
     "POST", "/v1/backups/{holder}/{name}/image", "add it to the catalogue as an image",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<DeviceFilter, Nothing, DeviceList> kDevices{
     "GET", "/v1/devices", "list the devices", Permission::kLook};
 
 inline constexpr Operation<Nothing, DeviceFields, Device> kAddDevice{
-    "POST", "/v1/devices", "add a device", Permission::kOperate};
+    "POST", "/v1/devices", "add a device", Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, DeviceTable, Imported> kImportDevices{
     "POST", "/v1/device-import", "add or change many devices from a table",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Device> kDevice{
     "GET", "/v1/devices/{name}",
@@ -259,21 +264,22 @@ inline constexpr Operation<Named, Nothing, Device> kDevice{
 
 inline constexpr Operation<Named, DeviceFields, Device> kChangeDevice{
     "PATCH", "/v1/devices/{name}", "change the fields that are sent",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Claimed> kRemoveDevice{
     "DELETE", "/v1/devices/{name}",
     "remove a device; its backups are then listed under their addresses",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, AddressGiven, Claimed> kClaimAddress{
     "POST", "/v1/devices/{name}/claim",
     "give everything from an address to the device, with the ledger's rows",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, ReportGiven, ReportRead> kReadReport{
     "POST", "/v1/devices/{name}/report",
-    "read a listing of the device, and learn its state", Permission::kOperate};
+    "read a listing of the device, and learn its state", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<RouteAsked, Nothing, VersionRoute> kFindRoute{
     "GET", "/v1/version-route", "find the shortest permitted route to a version",
@@ -288,11 +294,12 @@ inline constexpr Operation<RulesAsked, Nothing, RuleList> kRouteRules{
 
 inline constexpr Operation<Nothing, RuleTable, RulesImported> kImportRules{
     "POST", "/v1/route-rules",
-    "import a table; it replaces the rules of the platforms in it", Permission::kOperate};
+    "import a table; it replaces the rules of the platforms in it", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, RulesRemoved> kRemoveRules{
     "DELETE", "/v1/route-rules/{name}", "remove the rules of a platform",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, ReadinessAsked, Readiness> kReadiness{
     "POST", "/v1/readiness",
@@ -303,7 +310,8 @@ inline constexpr Operation<JobsAsked, Nothing, JobList> kJobs{
     "GET", "/v1/jobs", "list planned changes, and what they wait for", Permission::kLook};
 
 inline constexpr Operation<Nothing, JobWanted, Job> kPlanJob{
-    "POST", "/v1/jobs", "plan a change; a device has one open job", Permission::kOperate};
+    "POST", "/v1/jobs", "plan a change; a device has one open job", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kJob{
     "GET", "/v1/jobs/{device}", "show the open job of a device, or its last one",
@@ -311,18 +319,19 @@ inline constexpr Operation<DeviceNamed, Nothing, Job> kJob{
 
 inline constexpr Operation<JobEnd, Nothing, Job> kWithdrawJob{
     "DELETE", "/v1/jobs/{device}", "end the job; offers made for it end, too",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<DeviceNamed, JobMarkWanted, Job> kMarkJob{
     "POST", "/v1/jobs/{device}/marks", "report a step that the server can't see",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kTakeJob{
-    "POST", "/v1/jobs/{device}/owner", "take over the job", Permission::kOperate};
+    "POST", "/v1/jobs/{device}/owner", "take over the job", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<DeviceNamed, Nothing, Job> kAcknowledgeJob{
     "POST", "/v1/jobs/{device}/acknowledgement", "confirm that the remarks were read",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<SheetAsked, Nothing, Sheet> kJobSheet{
     "GET", "/v1/jobs/{device}/sheet", "list the values to type on the device",
@@ -332,8 +341,8 @@ inline constexpr Operation<Nothing, Nothing, RolloutList> kRollouts{
     "GET", "/v1/rollouts", "list changes of many devices", Permission::kLook};
 
 inline constexpr Operation<Nothing, RolloutWanted, Rollout> kPlanRollout{
-    "POST", "/v1/rollouts", "plan jobs for many devices in batches",
-    Permission::kOperate};
+    "POST", "/v1/rollouts", "plan jobs for many devices in batches", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Rollout> kRollout{
     "GET", "/v1/rollouts/{name}", "show one rollout with its devices", Permission::kLook};
@@ -348,11 +357,11 @@ inline constexpr Operation<Named, Nothing, RolloutReadiness> kRolloutReadiness{
 
 inline constexpr Operation<Named, RolloutRemark, Rollout> kContinueRollout{
     "POST", "/v1/rollouts/{name}/continuation", "continue after failures",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<RolloutEnd, Nothing, Rollout> kWithdrawRollout{
     "DELETE", "/v1/rollouts/{name}", "end a rollout with its open jobs",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, Nothing, RescueProfileList> kRescueProfiles{
     "GET", "/v1/rescue-profiles", "list how devices without a system are recovered",
@@ -396,7 +405,7 @@ inline constexpr Operation<Nothing, Nothing, SiteList> kSites{
 
 inline constexpr Operation<Named, SiteSchedule, SiteSchedule> kChangeSite{
     "PATCH", "/v1/sites/{name}", "change how often backups are expected",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, Nothing, PlatformList> kPlatforms{
     "GET", "/v1/platforms", "list the platforms of the images", Permission::kLook};
@@ -409,7 +418,7 @@ inline constexpr Operation<PlatformAsked, Nothing, LineList> kLines{
 inline constexpr Operation<Nothing, UploadWanted, Upload> kBeginUpload{
     "POST", "/v1/uploads",
     "begin to send an image in pieces, which can resume after a broken connection",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, Nothing, UploadList> kUploads{
     "GET", "/v1/uploads", "list the caller's uploads in pieces", Permission::kOperate};
@@ -420,19 +429,21 @@ inline constexpr Operation<UploadAsked, Nothing, Upload> kUpload{
 
 inline constexpr Operation<UploadAsked, UploadDescription, Upload> kDescribeUpload{
     "PATCH", "/v1/uploads/{number}", "replace the description of an upload",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<PieceAsked, Bytes, Upload> kSendPiece{
     "PUT", "/v1/uploads/{number}",
-    "send the next piece: the body is its bytes, at most 32 MiB", Permission::kOperate};
+    "send the next piece: the body is its bytes, at most 32 MiB", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<UploadAsked, FilingWanted, ImageAdded> kFileUpload{
     "POST", "/v1/uploads/{number}/filing",
-    "everything was sent: compare it, look inside, and add it", Permission::kOperate};
+    "everything was sent: compare it, look inside, and add it", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<UploadAsked, Nothing, Nothing> kDropUpload{
     "DELETE", "/v1/uploads/{number}", "drop an upload; nothing of it is kept",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<ImageFilter, Nothing, ImageList> kImages{
     "GET", "/v1/images", "list images by platform, role and version", Permission::kLook};
@@ -443,44 +454,46 @@ inline constexpr Operation<Named, Nothing, ImageDetail> kImage{
 
 inline constexpr Operation<ImageGiven, Bytes, ImageAdded> kAddImage{
     "PUT", "/v1/images/{name}", "add an image: the body is its bytes",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, FactFields, FactChanges> kEditImage{
-    "PATCH", "/v1/images/{name}", "change facts", Permission::kOperate};
+    "PATCH", "/v1/images/{name}", "change facts", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Bytes> kImageContent{
     "GET", "/v1/images/{name}/content", "read its bytes", Permission::kLook};
 
 inline constexpr Operation<Named, WithdrawalGiven, EndedOffers> kWithdrawImage{
     "POST", "/v1/images/{name}/withdrawal", "withdraw an image: end its offers",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<ReturnAsked, Nothing, ImageReturned> kReturnImage{
-    "DELETE", "/v1/images/{name}/withdrawal", "undo the withdrawal",
-    Permission::kOperate};
+    "DELETE", "/v1/images/{name}/withdrawal", "undo the withdrawal", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<RemoveAsked, Nothing, Nothing> kRemoveImage{
     "DELETE", "/v1/images/{name}",
     "remove an image for good, with its bytes; not while it is on offer or part of a kit",
-    Permission::kAdminister};
+    Permission::kAdminister, Home::kHeadquarters};
 
 inline constexpr Operation<Named, ExtractWanted, Extracted> kExtractMember{
     "POST", "/v1/images/{name}/extraction",
     "extract a member of an archive, as an image or as a document of one",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, VouchGiven, Vouched> kVouchImage{
     "POST", "/v1/images/{name}/vouches", "compare it with the maker's checksums",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Vouched> kRetractVouches{
     "DELETE", "/v1/images/{name}/vouches",
-    "undo the comparisons that differ, or else all", Permission::kOperate};
+    "undo the comparisons that differ, or else all", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<DocumentAsked, Bytes, Document> kAttachDocument{
     "PUT", "/v1/images/{name}/documents/{document}",
-    "attach release notes: the body is their bytes, at most 32 MiB",
-    Permission::kOperate};
+    "attach release notes: the body is their bytes, at most 32 MiB", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
     "GET", "/v1/images/{name}/documents/{document}", "read a document's bytes",
@@ -488,12 +501,12 @@ inline constexpr Operation<DocumentAsked, Nothing, Bytes> kDocument{
 
 inline constexpr Operation<DocumentAsked, Nothing, Nothing> kDetachDocument{
     "DELETE", "/v1/images/{name}/documents/{document}", "remove a document",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, RecogniseWanted, RecognisedList> kRecogniseAll{
     "POST", "/v1/recognition",
     "list facts that images lack and the recognisers tell; with fill, set them",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<NameAsked, Nothing, SuggestionList> kSuggestions{
     "GET", "/v1/suggestions", "show the facts that the recognisers read from a name",
@@ -510,7 +523,7 @@ inline constexpr Operation<OffersAsked, Nothing, OfferList> kOffers{
     "GET", "/v1/offers", "list the names that devices can fetch", Permission::kLook};
 
 inline constexpr Operation<Nothing, OfferWanted, OfferMade> kAddOffer{
-    "POST", "/v1/offers", "offer an image", Permission::kOperate};
+    "POST", "/v1/offers", "offer an image", Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, OfferList> kOfferHistory{
     "GET", "/v1/offers/{name}/history", "list the images of a name, newest first",
@@ -518,10 +531,11 @@ inline constexpr Operation<Named, Nothing, OfferList> kOfferHistory{
 
 inline constexpr Operation<Named, OfferChanges, OfferMade> kChangeOffer{
     "PATCH", "/v1/offers/{name}", "point the name at another image, or change its limits",
-    Permission::kOperate};
+    Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<OfferAsked, Nothing, Offer> kEndOffer{
-    "DELETE", "/v1/offers/{name}", "end an offer", Permission::kOperate};
+    "DELETE", "/v1/offers/{name}", "end an offer", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<ChecksumsAsked, Nothing, Text> kChecksums{
     "GET", "/v1/checksums", "read a checksum list of all names on offer",
@@ -534,13 +548,15 @@ inline constexpr Operation<Named, Nothing, Kit> kKit{"GET", "/v1/kits/{name}",
                                                      "show one kit", Permission::kLook};
 
 inline constexpr Operation<Nothing, KitWanted, Kit> kAddKit{
-    "POST", "/v1/kits", "add a kit", Permission::kOperate};
+    "POST", "/v1/kits", "add a kit", Permission::kOperate, Home::kHeadquarters};
 
 inline constexpr Operation<Named, KitParts, Kit> kChangeKit{
-    "PUT", "/v1/kits/{name}", "replace its parts and remarks", Permission::kOperate};
+    "PUT", "/v1/kits/{name}", "replace its parts and remarks", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Named, Nothing, Nothing> kRemoveKit{
-    "DELETE", "/v1/kits/{name}", "remove a kit; its images stay", Permission::kOperate};
+    "DELETE", "/v1/kits/{name}", "remove a kit; its images stay", Permission::kOperate,
+    Home::kHeadquarters};
 
 inline constexpr Operation<Nothing, Nothing, Verification> kVerification{
     "GET", "/v1/verification", "show the progress of verifying", Permission::kLook};
@@ -572,5 +588,53 @@ inline constexpr Operation<Nothing, Nothing, RouteTable> kRoutes{
 inline constexpr Operation<Nothing, Nothing, Json> kOpenApi{
     "GET", "/v1/openapi.json", "read this table as an OpenAPI 3.1 description",
     Permission::kLook};
+
+// -- Mirrors: at headquarters --
+
+inline constexpr Operation<Nothing, MirrorReport, MirrorNews> kMirrorNews{
+    "POST", "/v1/mirror/news",
+    "report a mirror's state, and get the changes that it does not have",
+    Permission::kMirror};
+
+inline constexpr Operation<ContentPart, Nothing, Bytes> kMirrorContent{
+    "GET", "/v1/mirror/contents/{sha256}", "read a part of an image that is on offer",
+    Permission::kMirror};
+
+inline constexpr Operation<ContentNamed, Nothing, Bytes> kMirrorChunks{
+    "GET", "/v1/mirror/chunks/{sha256}",
+    "list the content-defined chunks of an image that is on offer: for each, four bytes "
+    "of its size, the least first, and the first 16 bytes of its SHA-256",
+    Permission::kMirror};
+
+inline constexpr Operation<Nothing, MirrorRows, MirrorRowsTaken> kMirrorRows{
+    "POST", "/v1/mirror/ledger",
+    "add rows of a mirror's ledger, up to the first one about a backup that is not here",
+    Permission::kMirror};
+
+inline constexpr Operation<MirrorPiece, Bytes, MirrorPieceTaken> kMirrorPiece{
+    "PUT", "/v1/mirror/backups/{sha256}",
+    "send a part of a backup that a mirror received; the body is its bytes",
+    Permission::kMirror};
+
+inline constexpr Operation<Nothing, Nothing, MirrorList> kMirrors{
+    "GET", "/v1/mirrors", "list the mirrors of this server", Permission::kLook};
+
+inline constexpr Operation<Named, Nothing, Mirror> kMirror{
+    "GET", "/v1/mirrors/{name}", "show one mirror", Permission::kLook};
+
+inline constexpr Operation<Named, Nothing, Mirror> kSyncMirror{
+    "POST", "/v1/mirrors/{name}/sync",
+    "tell a mirror to fetch what it lacks now, whatever its hours", Permission::kOperate};
+
+// -- Mirrors: at a mirror --
+
+inline constexpr Operation<Nothing, Nothing, MirrorState> kMirrorState{
+    "GET", "/v1/mirror", "show what this server mirrors, how old that is and what lacks",
+    Permission::kLook};
+
+inline constexpr Operation<Nothing, Nothing, MirrorState> kSyncHere{
+    "POST", "/v1/mirror/sync",
+    "ask headquarters now, and fetch what lacks, whatever the hours",
+    Permission::kOperate};
 
 }  // namespace vantro::api

@@ -13,7 +13,7 @@ const Shape& shape_of<Person>() {
   static const Shape shape =
       ShapeOf<T>("Person", "a person who manages the server")
           .field<&T::name>("name", "as in the ledger")
-          .field<&T::role>("role", "look, operate or administer")
+          .field<&T::role>("role", "look, operate, administer or mirror")
           .field<&T::rights>("rights", kRights)
           .field<&T::known_by>("known_by",
                                "tokens; or, for a person without a record, socket or PAM")
@@ -46,7 +46,8 @@ const Shape& shape_of<PersonFields>() {
       ShapeOf<T>("PersonFields",
                  "a person's rights and limits; fields that are not sent stay")
           .field<&T::name>("name", "as in the ledger; only for a new one")
-          .field<&T::role>("role", "look, operate or administer (a new one: look)")
+          .field<&T::role>("role",
+                           "look, operate, administer or mirror (a new one: look)")
           .field<&T::rights>("rights", kRights)
           .field<&T::password>("password", "at least 8 characters; empty: remove it")
           .field<&T::until>("until", "when it ends; empty: never", Unit::kTime)

@@ -101,6 +101,7 @@ const Shape& shape_of<LedgerEntry>() {
           .field<&T::request>("request",
                               "the request that caused it, as named in the log; empty: "
                               "none, or an old row")
+          .field<&T::mirror>("mirror", "the mirror that it is from; empty: this server")
           .field<&T::hash>("hash", "over this row and the previous row's hash")
           .done();
   return shape;
@@ -135,6 +136,7 @@ const Shape& shape_of<LedgerAsked>() {
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
           .field<&T::request>("request", "only of this request, as the log names it")
+          .field<&T::mirror>("mirror", "only from this mirror")
           .done();
   return shape;
 }
@@ -155,6 +157,7 @@ const Shape& shape_of<LedgerExportAsked>() {
           .choices({"complete", "failed", "abandoned", "refused", "done"})
           .field<&T::sha256>("sha256", "only about these bytes")
           .field<&T::request>("request", "only of this request, as the log names it")
+          .field<&T::mirror>("mirror", "only from this mirror")
           .field<&T::form>("form", "a table for spreadsheets, or an object in each line")
           .choices({"csv", "json-lines"})
           .done();
@@ -443,7 +446,7 @@ const Shape& shape_of<Me>() {
   static const Shape shape =
       ShapeOf<T>("Me", "who the caller is to the server")
           .field<&T::name>("name", "as in the ledger")
-          .field<&T::role>("role", "look, operate or administer")
+          .field<&T::role>("role", "look, operate, administer or mirror")
           .field<&T::rights>("rights", "secrets and push, separated by commas; or none")
           .field<&T::known_by>("known_by", "token, log-in or socket")
           .field<&T::from>("from", "an address, or this machine")

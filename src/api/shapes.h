@@ -59,6 +59,7 @@ struct LedgerEntry {
   std::string sentence;
   std::string from;
   std::string request;
+  std::string mirror;
   std::string hash;
 };
 
@@ -215,11 +216,11 @@ struct LedgerPage {
 struct LedgerAsked {
   std::optional<std::int64_t> limit;
   std::optional<std::int64_t> before;
-  std::string whose, by, from, until, event, name, outcome, sha256, request;
+  std::string whose, by, from, until, event, name, outcome, sha256, request, mirror;
 };
 
 struct LedgerExportAsked {
-  std::string whose, by, from, until, event, name, outcome, sha256, request;
+  std::string whose, by, from, until, event, name, outcome, sha256, request, mirror;
   std::string form = "csv";
 };
 

@@ -15,7 +15,8 @@ namespace {
 using base::Kind;
 
 constexpr std::size_t kLongestName = 64;
-constexpr std::array kRoles{Role::kLook, Role::kOperate, Role::kAdminister};
+constexpr std::array kRoles{Role::kMirror, Role::kLook, Role::kOperate,
+                            Role::kAdminister};
 constexpr std::array kRights{Right::kSecrets, Right::kPush};
 // Names that the ledger uses for the server itself and for callers without an account.
 constexpr std::array kTaken{"server", "anonymous"};
@@ -24,6 +25,8 @@ constexpr std::array kTaken{"server", "anonymous"};
 
 const char* word(Role role) {
   switch (role) {
+    case Role::kMirror:
+      return "mirror";
     case Role::kLook:
       return "look";
     case Role::kOperate:
@@ -50,8 +53,8 @@ base::Outcome<Role> parse_role(std::string_view text) {
     if (wanted == word(role)) return role;
   }
   return base::refuse(Kind::kInvalid,
-                      fmt::format("'{}' is not a role; the roles are look, operate and "
-                                  "administer",
+                      fmt::format("'{}' is not a role; the roles are look, operate, "
+                                  "administer and mirror",
                                   base::printable(text, 40)));
 }
 

@@ -13,8 +13,9 @@
 
 namespace vantro::auth {
 
-// Each includes those before it.
+// Each includes those before it, but for kMirror: that one sees nothing as people do.
 enum class Role {
+  kMirror,      // another server that mirrors this one
   kLook,        // see everything but secrets
   kOperate,     // images, offers, devices, backups
   kAdminister,  // people, accounts
@@ -25,7 +26,7 @@ enum class Right {
   kPush,     // push into devices
 };
 
-// "look", "operate", "administer"; "secrets", "push"
+// "mirror", "look", "operate", "administer"; "secrets", "push"
 const char* word(Role role);
 const char* word(Right right);
 // kInvalid names what there is.
@@ -40,7 +41,9 @@ struct Powers {
   Role role = Role::kLook;
   std::set<Right> rights;
 
-  bool may(Role needed) const { return role >= needed; }
+  bool may(Role needed) const {
+    return needed == Role::kMirror ? role == needed : role >= needed;
+  }
   bool has(Right right) const { return rights.contains(right); }
   // "operate, with secrets"
   std::string text() const;

@@ -11,6 +11,7 @@
 #include "client/kits.h"
 #include "client/ledger.h"
 #include "client/log_in.h"
+#include "client/mirrors.h"
 #include "client/nodes.h"
 #include "client/offers.h"
 #include "client/people.h"
@@ -58,6 +59,7 @@ void add_commands(const Command& top) {
   care_commands(care);
   verify_command(care);
   unrecorded_commands(care);
+  mirror_commands(care);
   node_commands(care);
 }
 

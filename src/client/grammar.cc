@@ -41,6 +41,8 @@ const std::vector<Verb>& verbs() {
       {"revisions", "Show all revisions", {"history", "versions", "log"}},
       {"rules", "Show the rules"},
       {"sheet", "Show the values to type on a device"},
+      {"show", "Show how it is at this moment", {"info", "status", "view"}},
+      {"sync", "Bring it up to date now", {"refresh", "update", "pull", "fetch"}},
       {"take", "Take over from a colleague", {"claim", "own"}},
       {"test", "Try it without effect"},
       {"thin",
@@ -256,7 +258,7 @@ const std::vector<ValueWord>& value_words() {
       {"RIGHTS", "Rights, comma-separated"},
       {"ROLE",
        "Image: system, boot, module, recovery, other; person: look, operate, "
-       "administer"},
+       "administer, mirror"},
       {"SECONDS", "Seconds"},
       {"SITE", "Name of a site"},
       {"SIZE", "Size: \"800 MiB\", \"2 GiB\", 4096"},

@@ -71,10 +71,10 @@ void write_page(const Terminal& terminal, const Options& options,
     table.add(std::move(cells));
   }
   const auto& asked = options.asked;
-  const bool filtered = !asked.by.empty() || !asked.event.empty() ||
-                        !asked.name.empty() || !asked.outcome.empty() ||
-                        !asked.sha256.empty() || !asked.request.empty() ||
-                        !asked.from.empty() || !asked.until.empty();
+  const bool filtered =
+      !asked.by.empty() || !asked.event.empty() || !asked.name.empty() ||
+      !asked.outcome.empty() || !asked.sha256.empty() || !asked.request.empty() ||
+      !asked.mirror.empty() || !asked.from.empty() || !asked.until.empty();
   write_or(table, terminal,
            filtered ? "No row of the ledger matches."
            : asked.whose.empty()
@@ -97,12 +97,17 @@ Done show_ledger(const Context& context, Options options) {
     if (!view.sort.empty() || !view.columns.empty() || view.reverse) {
       return wrong_use("the ledger is written in its own order, with all columns");
     }
-    const api::LedgerExportAsked all{
-        asked.whose,   asked.by,
-        asked.from,    asked.until,
-        asked.event,   asked.name,
-        asked.outcome, asked.sha256,
-        asked.request, context.view.json_lines ? "json-lines" : "csv"};
+    const api::LedgerExportAsked all{asked.whose,
+                                     asked.by,
+                                     asked.from,
+                                     asked.until,
+                                     asked.event,
+                                     asked.name,
+                                     asked.outcome,
+                                     asked.sha256,
+                                     asked.request,
+                                     asked.mirror,
+                                     context.view.json_lines ? "json-lines" : "csv"};
     bool written = true;
     auto done =
         context.api.download(api::kLedgerExport.target(all), [&](base::ByteView bytes) {
@@ -170,6 +175,7 @@ void ledger_commands(const Command& top) {
   ledger.value("--name", o.asked.name, "Only this name; * matches anything");
   ledger.value("--outcome", o.asked.outcome,
                "Only this outcome: complete, failed, abandoned, refused or done");
+  ledger.value("--mirror", o.asked.mirror, "Only what this mirror reported");
   ledger.value("--request", o.asked.request,
                "Only rows of this request, as the log names it");
   ledger.shows_list()

@@ -238,7 +238,7 @@ Done revoke_token(const Context& context, const TokenOptions& options) {
 
 void person_fields(const Command& command, PersonOptions& o) {
   command.value("PERSON", o.name, "Name of the person").required();
-  command.value("--role", o.fields.role, "look, operate or administer");
+  command.value("--role", o.fields.role, "look, operate, administer or mirror");
   command.value("--rights", o.fields.rights,
                 "secrets and push, comma-separated; or none");
   command.value("--until", o.fields.until, "End it at this time; 'ever' for no end");

@@ -215,7 +215,9 @@ Places places_of(const Settings& settings, const std::string& config) {
                                  settings.management.certificate,
                                  settings.management.key,
                                  settings.backups.key_file,
-                                 settings.database.password_file};
+                                 settings.database.password_file,
+                                 settings.mirror.token_file,
+                                 settings.mirror.ca_file};
   if (const auto database = db::Database::address_of(settings.database.url)) {
     files.insert(files.end(), database->files.begin(), database->files.end());
   }

@@ -22,6 +22,7 @@
 #include "daemon/journal.h"
 #include "daemon/look_program.h"
 #include "daemon/management.h"
+#include "daemon/mirror_config.h"
 #include "daemon/node_name.h"
 #include "daemon/notice_way.h"
 #include "daemon/other_user.h"
@@ -43,6 +44,8 @@
 #include "desk/watched.h"
 #include "gate/boards.h"
 #include "gate/gate.h"
+#include "mirror/headquarters.h"
+#include "mirror/incoming.h"
 #include "repository/repository.h"
 #include "upkeep/deposit_looks.h"
 #include "upkeep/drop_folder.h"
@@ -54,6 +57,7 @@
 #include "upkeep/snapshot.h"
 #include "upkeep/vault_comparison.h"
 #include "upkeep/verify.h"
+#include "uplink/mirror_run.h"
 
 using namespace vantro;
 using namespace vantro::daemon;
@@ -142,6 +146,17 @@ int main(int argc, char** argv) try {
   // Everything that can fail comes before the first listener answers. Destruction is in
   // reverse: fronts, then the pools, whose work uses the gate.
   gate::Gate gate(repository, clock, log, gate_config(settings, look_program.path()));
+  std::unique_ptr<uplink::MirrorRun> mirror;
+  if (!settings.mirror.of.empty()) {
+    auto config = mirror_config(settings.mirror, VANTRO_VERSION);
+    if (!config) return fail(config.error().sentence, kUsage);
+    auto run = uplink::MirrorRun::open(repository, clock, log, std::move(*config));
+    if (!run) return fail(run.error().sentence, kFailed);
+    mirror = std::move(*run);
+    gate.is_mirror(mirror->as_mirror());
+  }
+  mirror::Headquarters headquarters(repository);
+  mirror::Incoming incoming(repository, gate);
   upkeep::Verifier verifier(repository);
   upkeep::Resealer resealer(repository);
   upkeep::VaultComparison vault_comparison(repository, log);
@@ -162,6 +177,12 @@ int main(int argc, char** argv) try {
   manage::Service service{repository, gate,           verifier,
                           clock,      VANTRO_VERSION, clock.wall()};
   service.door = &door;
+  service.headquarters = &headquarters;
+  service.incoming = &incoming;
+  if (mirror) {
+    service.mirror = {[&] { return settings.mirror.of; }, [&] { return mirror->state(); },
+                      [&] { mirror->sync(); }};
+  }
   service.sheets = [&] { return live.get()->sheets; };
   service.verify_rate = [&] { return live.get()->verify.rate; };
   service.surroundings.own_addresses = own_addresses;
@@ -254,6 +275,7 @@ int main(int argc, char** argv) try {
                   node_words(repository)));
   for (const auto& one : fronts) one.front->start();
   if (drop_folder) drop_folder->start();
+  if (mirror) mirror->start();
   std::atomic<bool> shutting = false;
   Schedules schedules(main_loop);
   schedule_housekeeping(schedules, pools, live, repository, gate, verifier);
@@ -295,6 +317,7 @@ int main(int argc, char** argv) try {
     for (const auto& one : fronts) one.front->stop();
     until_the_end.stop();
     drop_folder.reset();
+    if (mirror) mirror->stop();
     hands.stop();
     snapshots.give_up();
     gate.stop_verifying_first();

@@ -14,6 +14,7 @@
 #include "daemon/backup_settings.h"
 #include "daemon/database_settings.h"
 #include "daemon/management_settings.h"
+#include "daemon/mirror_settings.h"
 #include "daemon/node_name.h"
 #include "daemon/notice_settings.h"
 #include "daemon/recogniser_settings.h"
@@ -268,6 +269,12 @@ base::Outcome<void> apply_table(const Fields& fields, const toml::table& table,
   return {};
 }
 
+std::string quoted_list(const std::vector<std::string>& names) {
+  std::vector<std::string> texts;
+  for (const auto& one : names) texts.push_back(quoted(one));
+  return fmt::format("[{}]", fmt::join(texts, ", "));
+}
+
 }  // namespace
 
 // -- The sections, in the order of packaging/vantro.toml --
@@ -291,6 +298,45 @@ void NodeSettings::fields(Fields& add) {
       "Name of this node, if several share a PostgreSQL database",
       [this](const toml::node& node) { return apply_node_name(name, node); },
       [this] { return name.empty() ? "" : quoted(name); });
+}
+
+void MirrorSettings::fields(Fields& add) {
+  add.section("mirror");
+  const auto list = [&](const char* name, std::vector<std::string>& names,
+                        const char* example, const char* meaning) {
+    add.other(
+        name, "names", meaning,
+        [&names, example](const toml::node& node) {
+          return apply_wanted(names, example, node);
+        },
+        [&names] { return names.empty() ? "" : quoted_list(names); });
+  };
+  add.other(
+      "of", "an https address", "Headquarters, whose images this server mirrors",
+      [this](const toml::node& node) { return apply_headquarters(of, node); },
+      [this] { return of.empty() ? "" : quoted(of); });
+  add.text("token_file", token_file, "File with a token of the role mirror there");
+  add.other(
+      "fingerprint", "a SHA-256", "SHA-256 of headquarters' certificate",
+      [this](const toml::node& node) { return apply_fingerprint(fingerprint, node); },
+      [this] { return fingerprint.empty() ? "" : quoted(fingerprint); });
+  add.text("ca_file", ca_file, "Trusted certificates, instead of a fingerprint");
+  list("platforms", platforms, "causeway4", "Platforms whose images are wanted");
+  add.other(
+      "lines", "platforms with a line", "Release lines whose images are wanted",
+      [this](const toml::node& node) { return apply_lines(lines, node); },
+      [this] { return lines.empty() ? "" : quoted_list(lines); });
+  list("offers", offers, "edge/*", "Names of wanted offers; * matches anything");
+  list("kits", kits, "Causeway 4 to 7.6", "Kits whose images are wanted");
+  add.yes_or_no("jobs", jobs, "Whether images of the sites' open jobs are wanted");
+  list("sites", sites, "Heron Reservoir", "Sites whose devices this server serves");
+  add.size_or_none("rate", rate, "Bytes fetched for each second, at most");
+  add.other(
+      "hours", "times of day", "Hours in which images are fetched; empty: all",
+      [this](const toml::node& node) { return apply_hours(hours, node); },
+      [this] { return hours.text().empty() ? "" : quoted(hours.text()); });
+  add.number("keep_days", keep_days, {0, 3650}, "days",
+             "Time for which images stay that headquarters no longer offers");
 }
 
 void TftpSettings::fields(Fields& add) {
@@ -456,11 +502,7 @@ void ManagementSettings::fields(Fields& add) {
   add.other(
       "names", "host names", "Names that callers use for this server",
       [this](const toml::node& node) { return apply_names(names, node); },
-      [this] {
-        std::vector<std::string> texts;
-        for (const auto& one : names) texts.push_back(quoted(one));
-        return fmt::format("[{}]", fmt::join(texts, ", "));
-      });
+      [this] { return quoted_list(names); });
   add.text("socket", socket, "Local socket: \"auto\", \"none\", or a path");
   add.text("socket_group", socket_group,
            "Group that may connect to it: \"auto\", \"none\", or a group");
@@ -614,6 +656,7 @@ void Settings::fields(Fields& add) {
   add.text("state", state, "Folder for everything that is kept");
   database.fields(add);
   this_node.fields(add);
+  mirror.fields(add);
   tftp.fields(add);
   ftp.fields(add);
   http.fields(add);
@@ -702,6 +745,19 @@ base::Outcome<Settings> parse_settings(std::string_view text, const std::string&
   if (settings.management.certificate.empty() && !settings.management.key.empty()) {
     return no_value(fmt::format(
         "{}: management.key needs management.certificate, a file in PEM form", file));
+  }
+  if (!settings.mirror.of.empty()) {
+    if (settings.mirror.token_file.empty()) {
+      return no_value(fmt::format(
+          "{}: mirror.of needs mirror.token_file, a file with a token of headquarters",
+          file));
+    }
+    if (!settings.drop.folder.empty() || !settings.database.url.empty()) {
+      return no_value(fmt::format("{}: a mirror cannot have {}", file,
+                                  settings.drop.folder.empty()
+                                      ? "database.url: its records are in its own file"
+                                      : "drop.folder: images are added at headquarters"));
+    }
   }
   if (settings.ftp.certificate.empty() && !settings.ftp.key.empty()) {
     return no_value(

@@ -22,6 +22,7 @@
 #include "jobs/rescue/profile.h"
 #include "jobs/sheet.h"
 #include "manage/known_here.h"
+#include "mirror/hours.h"
 #include "serve/ssh/algorithms.h"
 #include "text/recogniser.h"
 #include "text/report_reader.h"
@@ -48,6 +49,21 @@ struct DatabaseSettings {
 
 struct NodeSettings {
   std::string name;  // empty: the host's name
+
+  void fields(Fields& add);
+};
+
+struct MirrorSettings {
+  std::string of;  // headquarters; empty: it is not a mirror
+  std::string token_file;
+  std::string fingerprint;  // of headquarters' certificate
+  std::string ca_file;
+  std::vector<std::string> platforms, lines, offers, kits;
+  bool jobs = false;
+  std::vector<std::string> sites;
+  std::uint64_t rate = 0;  // bytes per second; 0: no limit
+  mirror::Hours hours;
+  std::int64_t keep_days = 30;
 
   void fields(Fields& add);
 };
@@ -254,6 +270,7 @@ struct Settings {
   std::string state = "/var/lib/vantro";
   DatabaseSettings database;
   NodeSettings this_node;
+  MirrorSettings mirror;
   TftpSettings tftp;
   FtpSettings ftp;
   HttpSettings http;

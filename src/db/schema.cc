@@ -762,9 +762,8 @@ const std::vector<SchemaVersion>& schema_versions() {
       {"mirrors",
        {
            // Headquarters: the mirrors by the name of the person that each is, and their
-           // last reports. current_at: when one last had everything; rows_upto and
-           // backups_upto: the last of its ledger's rows and of its revisions that were
-           // recorded here, by its numbers.
+           // last reports. current_at: when one last had everything; rows_upto: the last of
+           // its ledger's rows that was recorded here, by its numbers.
            R"(create table mirrors (
                 name text not null primary key,
                 wants text not null,
@@ -779,10 +778,8 @@ const std::vector<SchemaVersion>& schema_versions() {
                 missing bigint not null,
                 rate bigint not null,
                 rows_waiting bigint not null,
-                backups_waiting bigint not null,
                 trouble text not null,
                 rows_upto bigint not null,
-                backups_upto bigint not null,
                 sync_at bigint not null))",
            // The mirror that a row is from; empty: this server.
            "alter table ledger add column via text not null default ''",
@@ -805,15 +802,14 @@ const std::vector<SchemaVersion>& schema_versions() {
                 sha256 text not null primary key,
                 size bigint not null,
                 held_at bigint not null))",
-           // One row. rows_sent and backups_sent: the last that headquarters has.
+           // One row. rows_sent: the last row of the ledger that headquarters has.
            R"(create table mirror_standing (
                 headquarters text not null primary key,
                 tag text not null,
                 sequence bigint not null,
                 as_of bigint not null,
                 heard_at bigint not null,
-                rows_sent bigint not null,
-                backups_sent bigint not null))",
+                rows_sent bigint not null))",
        }},
   };
   return versions;

@@ -9,11 +9,12 @@
 namespace vantro::desk {
 
 // All events. The words are used in settings and by receivers, and never change.
-inline constexpr std::array<std::string_view, 16> kNoticeEvents{
+inline constexpr std::array<std::string_view, 17> kNoticeEvents{
     "transfer-failed",      "transfer-stalled", "wrong-platform", "backup-overdue",
     "backup-shrunken",      "backup-missing",   "damage-found",   "image-contradicted",
     "many-refusals",        "disk-low",         "ledger-behind",  "database-failing",
-    "certificate-expiring", "rescue-opened",    "job-failed",     "node-gone"};
+    "certificate-expiring", "rescue-opened",    "job-failed",     "node-gone",
+    "mirror-silent"};
 
 enum class NoticeWay { kWebhook, kSyslog, kMail };
 // "webhook", "syslog", "mail"

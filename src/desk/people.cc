@@ -6,6 +6,7 @@
 #include "auth/account.h"
 #include "base/visible_name.h"
 #include "crypto/password.h"
+#include "mirror/headquarters.h"
 #include "repository/change.h"
 
 namespace vantro::desk {
@@ -135,6 +136,7 @@ base::Outcome<void> People::remove(const std::string& typed) {
       repository_, caller_.by(),
       [&](db::Transaction& t, Change& change) -> base::Outcome<void> {
         if (auto done = auth::People::remove(t, *name, change.now()); !done) return done;
+        mirror::Headquarters::forget(t, *name);
         change.record(t, "person-remove", *name, "", "");
         return {};
       });

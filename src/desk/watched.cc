@@ -221,6 +221,7 @@ Wrong Watched::look_at_records(const Before& before) {
   }
   if (!records(wrong)) as_before(wrong, {"damage-found", "image-contradicted"});
   if (!nodes(wrong)) as_before(wrong, {"node-gone"});
+  if (!mirrors(wrong, now)) as_before(wrong, {"mirror-silent"});
   if (now >= backups_looked_at_ + milliseconds(kLooksAtBackupsEvery) ||
       backups_looked_at_ == 0) {
     backups_.clear();
@@ -254,6 +255,19 @@ base::Outcome<void> Watched::nodes(Wrong& wrong) const {
                     base::local_time(one.seen_at));
   }
   return {};
+}
+
+base::Outcome<void> Watched::mirrors(Wrong& wrong, base::WallTime now) const {
+  const auto before = now - milliseconds(kMirrorSilentFor);
+  return repository_.database->read([&](db::Transaction& t) -> base::Outcome<void> {
+    for (const auto& row :
+         t.query("select name, seen_at from mirrors where seen_at < :b", {before})) {
+      wrong[{"mirror-silent", row.text(0)}] =
+          fmt::format("the mirror '{}' has not asked since {}", row.text(0),
+                      base::local_time(row.integer(1)));
+    }
+    return {};
+  });
 }
 
 }  // namespace vantro::desk

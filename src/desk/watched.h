@@ -42,6 +42,8 @@ class Watched {
   static constexpr std::chrono::minutes kManyWithin{5};
   static constexpr std::uint64_t kMany = 200, kFew = 50;
   static constexpr std::chrono::hours kHolds{24};
+  // A mirror asks four times a minute; here this is noted once in five minutes.
+  static constexpr std::chrono::minutes kMirrorSilentFor{20};
   // Backups are checked this often: the check reads all of their records.
   static constexpr std::chrono::seconds kLooksAtBackupsEvery{60};
 
@@ -74,6 +76,7 @@ class Watched {
   void refusals(Wrong& wrong, bool before);
   base::Outcome<void> records(Wrong& wrong) const;
   base::Outcome<void> nodes(Wrong& wrong) const;
+  base::Outcome<void> mirrors(Wrong& wrong, base::WallTime now) const;
   void keep_past(Wrong& wrong, const Before& before,
                  std::initializer_list<const char*> events) const;
   base::Outcome<void> backups(Wrong& wrong) const;

@@ -45,6 +45,20 @@ probe::Report Gate::look_inside(int fd, std::uint64_t size,
 const base::Clock& Gate::clock() const { return workings_->clock; }
 const Transfers& Gate::transfers() const { return workings_->transfers; }
 ledger::Contacts& Gate::contacts() { return workings_->contacts; }
+void Gate::is_mirror(AsMirror mirror) { workings_->mirror = std::move(mirror); }
+
+base::Outcome<Filed> Gate::file_received(
+    const Received& received,
+    const std::function<base::Outcome<void>(const store::Arrival::Read&)>& bytes) {
+  const auto filed = is_filed(*workings_, received);
+  if (!filed) return base::refuse(filed.error());
+  if (*filed) return Filed{};
+  backup::Revision revision;
+  revision.name = received.name;
+  revision.announced = received.size;
+  return gate::file_received(*workings_, received, may_encrypt(revision), bytes);
+}
+
 base::Outcome<std::size_t> Gate::file_kept(const store::StateFolder& folder) {
   auto filed = gate::file_kept(*workings_, folder);
   if (&folder != &workings_->repository.folder) return filed;

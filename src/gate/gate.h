@@ -22,6 +22,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "gate/as_mirror.h"
 #include "gate/asker.h"
 #include "gate/config.h"
 #include "gate/drain.h"
@@ -31,6 +32,7 @@
 #include "ledger/contacts.h"
 #include "probe/apart.h"
 #include "probe/report.h"
+#include "store/arrival.h"
 
 namespace vantro::catalog {
 class OfferIndex;
@@ -40,9 +42,6 @@ struct Offer;
 }  // namespace vantro::catalog
 namespace vantro::repository {
 struct Repository;
-}
-namespace vantro::store {
-class Arrival;
 }
 namespace vantro::text {
 class ContentTeller;
@@ -56,6 +55,7 @@ namespace vantro::gate {
 
 struct DepositLimits;
 struct IntakeOptions;
+struct Received;
 class ImageIntake;
 class VerifyFirst;
 struct Workings;
@@ -159,6 +159,13 @@ class Gate {
   // Devices' requests that were refused since the start.
   std::uint64_t refused() const;
 
+  // This server is a mirror. Set before the first listener answers.
+  void is_mirror(AsMirror mirror);
+
+  // Files a backup that another server received. `bytes` passes them on from the first.
+  base::Outcome<Filed> file_received(
+      const Received& received,
+      const std::function<base::Outcome<void>(const store::Arrival::Read&)>& bytes);
   // Files what was kept in this folder while the database was away (gate/kept_uploads.h).
   base::Outcome<std::size_t> file_kept(const store::StateFolder& folder);
 

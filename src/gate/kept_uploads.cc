@@ -20,20 +20,9 @@ using base::Kind;
 
 constexpr std::string_view kWord = "vantro-kept";
 
-// What stands in the description, one word each, in this order.
-struct Kept {
+// What stands in the description, one word each, in the order of reading.
+struct Kept : Received {
   std::string file;
-  base::WallTime arrived_at = 0;
-  std::uint64_t size = 0;
-  std::string sha256;
-  std::string request;
-  std::string address;
-  std::string name;
-  std::string protocol;
-  std::string account;
-  std::string heard_on;
-  std::optional<std::uint64_t> announced;
-  backup::Ending ending = backup::Ending::kConfirmed;
 };
 
 std::string field(const std::string& text) {
@@ -48,6 +37,7 @@ std::string unfield(const std::string& text) {
 std::optional<Kept> read_about(const store::StateFolder::Kept& from) {
   std::istringstream in(from.about);
   Kept kept;
+  kept.note = "kept on the server's disk while its database was away";
   kept.file = from.name;
   std::string first;
   std::string announced;
@@ -71,68 +61,81 @@ std::optional<Kept> read_about(const store::StateFolder::Kept& from) {
   return kept;
 }
 
-// It may have been filed, and the program killed before it could be removed here.
-base::Outcome<bool> is_filed(Workings& workings, const Kept& kept) {
+base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folder,
+                             const Kept& kept) {
+  const auto filed = is_filed(workings, kept);
+  if (!filed) return base::refuse(filed.error());
+  if (*filed) return {};
+  bool gone = false;
+  const auto done =
+      file_received(workings, kept, store::ArrivalLabel::is_sealed(kept.file),
+                    [&](const store::Arrival::Read& take) {
+                      auto read = folder.read_kept(kept.file, take);
+                      gone = !read && read.error().kind == Kind::kNotFound;
+                      return read;
+                    });
+  // It stays in kept/; or it was removed there after it was filed, and its description
+  // follows.
+  if (done || gone) return {};
+  return base::refuse(done.error());
+}
+
+}  // namespace
+
+base::Outcome<bool> is_filed(Workings& workings, const Received& received) {
   return workings.repository.database->read(
       [&](db::Transaction& t) -> base::Outcome<bool> {
         // One connection may have sent a name twice.
         return !t.query(
                      "select 1 from ledger where request = :r and request <> '' and "
                      "event = :e and outcome = :o and name = :n and at = :a and sha256 "
-                     "= :s limit 1",
-                     {kept.request, word(Direction::kDeposit), word(State::kComplete),
-                      kept.name, kept.arrived_at, kept.sha256})
+                     "= :s and via = :v limit 1",
+                     {received.request, word(Direction::kDeposit), word(State::kComplete),
+                      received.name, received.arrived_at, received.sha256,
+                      received.mirror})
                     .empty();
       });
 }
 
-base::Outcome<void> file_one(Workings& workings, const store::StateFolder& folder,
-                             const Kept& kept) {
-  const auto filed = is_filed(workings, kept);
-  if (!filed) return base::refuse(filed.error());
-  if (*filed) return {};
-  const auto address = base::Address::parse(kept.address);
+base::Outcome<Filed> file_received(
+    Workings& workings, const Received& received, bool encrypted,
+    const std::function<base::Outcome<void>(const store::Arrival::Read&)>& bytes) {
+  const auto address = base::Address::parse(received.address);
   if (!address) return base::refuse(Kind::kCorrupt, "its description is damaged");
   backup::Revision revision;
-  revision.address = kept.address;
+  revision.address = received.address;
   revision.holder = workings.repository.inventory.holder_of(*address);
-  revision.name = kept.name;
-  revision.announced = kept.announced;
-  revision.protocol = kept.protocol;
-  revision.account = kept.account;
-  revision.ending = kept.ending;
+  revision.name = received.name;
+  revision.announced = received.announced;
+  revision.protocol = received.protocol;
+  revision.account = received.account;
+  revision.ending = received.ending;
   TransferView start;
   start.direction = Direction::kDeposit;
-  start.protocol = kept.protocol;
-  start.request = kept.request;
-  start.peer = kept.address;
-  start.account = kept.account;
-  start.heard_on = kept.heard_on;
-  start.name = kept.name;
-  start.total = kept.size;
-  start.note = "kept on the server's disk while its database was away";
-  auto arrival = workings.repository.folder.arrive(
-      {"backup", kept.address, kept.name}, kept.arrived_at, kept.size,
-      store::ArrivalLabel::is_sealed(kept.file));
+  start.protocol = received.protocol;
+  start.request = received.request;
+  start.peer = received.address;
+  start.account = received.account;
+  start.heard_on = received.heard_on;
+  start.name = received.name;
+  start.total = received.size;
+  start.note = received.note;
+  start.mirror = received.mirror;
+  auto arrival =
+      workings.repository.folder.arrive({"backup", received.address, received.name},
+                                        received.arrived_at, received.size, encrypted);
   if (!arrival) return base::refuse(arrival.error());
   BackupWrite write(workings, std::move(revision), *address,
-                    {kept.announced, {{crypto::Algorithm::kSha256, kept.sha256}}}, {},
-                    text::ContentTeller(), std::move(*arrival),
+                    {received.announced, {{crypto::Algorithm::kSha256, received.sha256}}},
+                    {}, text::ContentTeller(), std::move(*arrival),
                     Transfer(workings, std::move(start), std::nullopt));
-  write.was_kept(kept.arrived_at);
-  auto copied = folder.read_kept(
-      kept.file, [&](base::ByteView bytes) { return write.write(bytes); });
+  write.was_kept(received.arrived_at);
+  auto copied = bytes([&](base::ByteView piece) { return write.write(piece); });
   auto done =
       copied ? write.commit() : base::Outcome<Filed>(base::refuse(copied.error()));
-  if (done) return {};
-  // It stays in kept/; or it was removed there after it was filed, and its description
-  // follows.
-  const bool gone = done.error().kind == Kind::kNotFound && !copied;
-  write.abandon(State::kFailed, done.error().sentence, false);
-  return gone ? base::Outcome<void>() : base::refuse(done.error());
+  if (!done) write.abandon(State::kFailed, done.error().sentence, false);
+  return done;
 }
-
-}  // namespace
 
 std::string about_kept(const backup::Revision& revision, const TransferView& transfer) {
   return fmt::format("{} {} {} {} {} {} {} {} {} {} {} {}\n", kWord, revision.arrived_at,

@@ -133,6 +133,10 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
   if (auto canary = workings_->canary.find(name, asker, workings_->clock.wall())) {
     return std::move(*canary);
   }
+  const auto& mirror = workings_->mirror;
+  if (mirror) {
+    if (auto awaited = mirror->awaited(name)) return base::refuse(std::move(*awaited));
+  }
   // Only if nothing of that name is on offer itself.
   const auto wanted = checksum_name(name);
   if (wanted) {
@@ -146,6 +150,7 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
       refusal.nearest += name.substr(wanted->name.size());
     }
   }
+  if (mirror) refusal.sentence += mirror->age();
   if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
     refusal.sentence += "; " + needed_by(*job);
   }

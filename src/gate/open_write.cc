@@ -321,6 +321,11 @@ base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options) {
 
 base::Outcome<ImageIntake> Gate::open_intake(IntakeOptions options, TransferView start,
                                              std::optional<Place> place) {
+  if (workings_->mirror) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("this server is a mirror; add images at {}", workings_->mirror->of));
+  }
   const auto name = base::visible_name(options.name);
   if (!name) return base::refuse(name.error());
   if (auto free = repository::not_reserved(*name); !free) {

@@ -60,6 +60,7 @@ struct TransferView {
   base::WallTime began_at = 0;
   std::int64_t duration_ms = 0;
   std::string note;         // a remark: that it is a part
+  std::string mirror;       // the mirror that received it; empty: this server did
   std::string job;          // the target of the device's open job, or empty
   std::int64_t rescue = 0;  // its rescue session; 0: none
   std::string caution;  // the image is for another platform than the device's; or empty

@@ -56,6 +56,7 @@ ledger::Entry Workings::entry_of(const TransferView& view) const {
   entry.resent = view.resent;
   entry.outcome = word(view.state);
   entry.request = view.request;
+  entry.mirror = view.mirror;
   entry.sentence = view.note;
   if (!view.caution.empty()) {
     entry.sentence +=

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 
@@ -12,6 +13,7 @@
 #include "base/clock.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "gate/as_mirror.h"
 #include "gate/asker.h"
 #include "gate/boards.h"
 #include "gate/canary.h"
@@ -94,6 +96,8 @@ struct Workings {
   MappedFiles mapped_files;
   Recording recording;
   std::atomic<bool> has_kept = false;
+  // As Gate::is_mirror(); nothing: it is not one.
+  std::optional<AsMirror> mirror;
   // As Gate::on_refusal().
   std::function<void(const Asker&, std::string_view, const base::Refusal&)> refused;
   // As Gate::on_other_platform().

@@ -32,6 +32,8 @@ std::string chained(const std::string& before, const Entry& entry) {
   add(entry.sentence);
   // Rows of earlier versions lack it, and their hashes must stay unchanged.
   if (!entry.request.empty()) add(entry.request);
+  // No request begins so.
+  if (!entry.mirror.empty()) add("via " + entry.mirror);
   crypto::Sha256 digest;
   digest.update(base::as_bytes(text));
   return digest.finish();

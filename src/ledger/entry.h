@@ -28,6 +28,7 @@ struct Entry {
   std::string outcome;       // "complete", "failed", "abandoned", "refused", "done"
   std::string sentence;      // the reason, if there is something to say
   std::string request = {};  // base/request_id.h; empty: none, or from an earlier version
+  std::string mirror = {};   // the mirror that it is from; empty: this server
   std::string chain = {};    // its hash (ledger/chain.h), once it is written
 };
 

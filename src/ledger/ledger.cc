@@ -61,7 +61,8 @@ Last last_row(db::Transaction& transaction) {
 
 const std::string kSelect =
     "select id, at, event, actor, protocol, heard_on, name, sha256, bytes, total, "
-    "duration_ms, resent, outcome, sentence, account, device, came_from, chain, request "
+    "duration_ms, resent, outcome, sentence, account, device, came_from, chain, request, "
+    "via "
     "from "
     "ledger ";
 
@@ -86,6 +87,7 @@ Entry entry_of(const db::Row& row) {
   entry.from = row.text(16);
   entry.chain = row.text(17);
   entry.request = row.text(18);
+  entry.mirror = row.text(19);
   return entry;
 }
 
@@ -160,6 +162,11 @@ void apply(const Filter& filter, std::string& where, std::vector<db::Value>& val
     add("request = :q");
     values.emplace_back(filter.request);
   }
+  if (!filter.mirror.empty()) {
+    // The second half is for the index.
+    add("via = :v and via <> ''");
+    values.emplace_back(filter.mirror);
+  }
 }
 
 }  // namespace
@@ -187,19 +194,35 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
     // each group of rows would be a statement of its own.
     db::Value total = nullptr;
     if (entry.total) total = std::to_string(*entry.total);
-    if (!entry.protocol.empty() && entry.protocol != "manage") {
+    // What a mirror heard, this server did not hear.
+    if (entry.mirror.empty() && !entry.protocol.empty() && entry.protocol != "manage") {
       contacts[entry.actor] = {entry.actor, entry.id, entry.at};
     }
-    rows.push_back({entry.id, entry.at, entry.event, entry.actor, entry.device,
-                    entry.protocol, entry.heard_on, entry.account, entry.name, sha256,
-                    static_cast<std::int64_t>(entry.bytes), total, entry.duration_ms,
-                    static_cast<std::int64_t>(entry.resent), entry.outcome,
-                    entry.sentence, entry.from, entry.request, entry.chain});
+    rows.push_back({entry.id,
+                    entry.at,
+                    entry.event,
+                    entry.actor,
+                    entry.device,
+                    entry.protocol,
+                    entry.heard_on,
+                    entry.account,
+                    entry.name,
+                    sha256,
+                    static_cast<std::int64_t>(entry.bytes),
+                    total,
+                    entry.duration_ms,
+                    static_cast<std::int64_t>(entry.resent),
+                    entry.outcome,
+                    entry.sentence,
+                    entry.from,
+                    entry.request,
+                    entry.mirror,
+                    entry.chain});
   }
   transaction.insert(
       "insert into ledger (id, at, event, actor, device, protocol, heard_on, account, "
       "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
-      "request, chain)",
+      "request, via, chain)",
       rows);
   std::vector<Values> newest;
   for (auto& [actor, values] : contacts) newest.push_back(std::move(values));
@@ -385,6 +408,11 @@ base::Outcome<std::vector<Entry>> Ledger::oldest(std::size_t most,
                                   [&](const Entry& one) { return one.at >= before; });
   rows->erase(young, rows->end());
   return rows;
+}
+
+base::Outcome<std::vector<Entry>> Ledger::behind(std::int64_t row, std::size_t most) {
+  return select("where id > :i order by id limit :m",
+                {row, static_cast<std::int64_t>(most)});
 }
 
 base::Outcome<bool> Ledger::verify(ChainCheck& check, std::int64_t rows_wanted) {

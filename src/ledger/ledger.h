@@ -34,6 +34,7 @@ struct Filter {
   std::string outcome = {};  // one of kOutcomes
   std::string sha256 = {};   // of the bytes
   std::string request = {};  // of one request
+  std::string mirror = {};   // from this mirror
 };
 
 // The possible values of Entry::outcome.
@@ -129,6 +130,8 @@ class Ledger {
   base::Outcome<std::int64_t> newest_row() const;
   // By number, at most `most`, up to the first that is not older than `before`.
   base::Outcome<std::vector<Entry>> oldest(std::size_t most, base::WallTime before);
+  // By number, at most `most`, after this one. Without waiting rows.
+  base::Outcome<std::vector<Entry>> behind(std::int64_t row, std::size_t most);
   // The same as newest() for one actor.
   base::Outcome<std::vector<Entry>> newest_of(const std::string& actor, std::size_t most);
   // The newest row of each actor of devices' protocols, newest first.

@@ -55,8 +55,14 @@ Answer content_answer(base::Outcome<Content> content) {
   guard(answer);
   answer.set("Content-Type", "application/octet-stream");
   if (!content->sha256.empty()) answer.set("X-Vantro-SHA-256", content->sha256);
-  answer.length = content->size;
-  if (content->size > 0) answer.body.push_back({"", 0, content->size});
+  if (!content->file) {
+    answer.length = content->text.size();
+    answer.body.push_back({std::move(content->text), 0, 0});
+    return answer;
+  }
+  const auto bytes = content->bytes.value_or(content->size);
+  answer.length = bytes;
+  if (bytes > 0) answer.body.push_back({"", content->from, bytes});
   answer.delivery = std::make_shared<Download>(std::move(*content));
   return answer;
 }
@@ -152,6 +158,11 @@ void CallHandler::call(const net::http::Head& head, Matched matched,
                     allowed.error().sentence),
         named == call.values.end() ? "" : base::printable(named->second, 200), "refused");
     return connection_.answer(refusal(allowed.error()));
+  }
+  if (operation.home == api::Home::kHeadquarters && desk_->service.mirror.of) {
+    return connection_.answer(
+        refusal({Kind::kDenied, fmt::format("this server is a mirror; change that at {}",
+                                            desk_->service.mirror.of())}));
   }
   note(call.caller);
   desk_->log.debug("call", {{"method", operation.method},

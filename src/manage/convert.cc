@@ -75,6 +75,7 @@ api::LedgerEntry shape(const ledger::Entry& entry) {
   result.name = entry.name;
   if (!entry.sha256.empty()) result.sha256 = entry.sha256;
   result.request = entry.request;
+  result.mirror = entry.mirror;
   result.bytes = entry.bytes;
   result.total = entry.total;
   result.duration_ms = entry.duration_ms;

@@ -295,6 +295,9 @@ base::Outcome<void> may(const desk::Caller& caller, api::Permission permission) 
     case api::Permission::kAnyone:
     case api::Permission::kLook:
       break;
+    case api::Permission::kMirror:
+      needed = auth::Role::kMirror;
+      break;
     case api::Permission::kOperate:
       needed = auth::Role::kOperate;
       break;

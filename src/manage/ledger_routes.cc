@@ -59,6 +59,7 @@ base::Outcome<ledger::Filter> filter_of(Service& service, const auto& asked) {
   filter.outcome = asked.outcome;
   filter.sha256 = base::folded(asked.sha256);
   filter.request = base::folded(asked.request);
+  filter.mirror = base::folded(asked.mirror);
   return filter;
 }
 

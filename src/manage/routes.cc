@@ -20,6 +20,7 @@
 #include "manage/image_routes.h"
 #include "manage/job_routes.h"
 #include "manage/ledger_routes.h"
+#include "manage/mirror_routes.h"
 #include "manage/node_routes.h"
 #include "manage/offer_routes.h"
 #include "manage/overview_routes.h"
@@ -183,6 +184,7 @@ std::vector<Route> make_routes(Service& service) {
   people_routes(routes);
   rescue_routes(routes);
   unrecorded_routes(routes);
+  mirror_routes(routes);
   node_routes(routes);
   upload_routes(routes);
   auto all = routes.take();

@@ -29,9 +29,13 @@ struct Call {
 
 // Bytes that are sent unchanged.
 struct Content {
-  base::UniqueFd file;
-  std::uint64_t size = 0;
-  std::string sha256;  // empty: unknown
+  base::UniqueFd file;     // none: it is the text
+  std::uint64_t size = 0;  // of the file
+  std::string sha256;      // empty: unknown
+  // A part of it; without `bytes` all of it.
+  std::uint64_t from = 0;
+  std::optional<std::uint64_t> bytes = {};
+  std::string text = {};
 };
 
 // Of a body that is held in memory, in bytes.

@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "api/mirrors.h"
 #include "api/overview.h"
 #include "api/service.h"
 #include "api/shapes.h"
@@ -35,6 +36,10 @@ class RescueHands;
 class Rescues;
 class Uploads;
 }  // namespace vantro::desk
+namespace vantro::mirror {
+class Headquarters;
+class Incoming;
+}  // namespace vantro::mirror
 namespace vantro::upkeep {
 class Snapshots;
 }  // namespace vantro::upkeep
@@ -84,6 +89,14 @@ struct Service {
   // Reads the settings and certificates again, or says what would change. Thread-safe.
   std::function<base::Outcome<api::Reloaded>(bool dry_run, const repository::By&)>
       reload = {};
+  mirror::Headquarters* headquarters = nullptr;  // REQUIRES: as door
+  mirror::Incoming* incoming = nullptr;          // REQUIRES: as door
+  // This server as a mirror; thread-safe. Empty functions: it is not one.
+  struct Mirror {
+    std::function<std::string()> of = {};  // headquarters' address
+    std::function<api::MirrorState()> state = {};
+    std::function<void()> sync = {};
+  } mirror = {};
   upkeep::Snapshots* snapshots = nullptr;  // null: none can be made
   // The folder of snapshots. Thread-safe.
   std::function<std::string()> snapshot_folder = [] { return std::string(); };

@@ -153,7 +153,7 @@ base::Outcome<bool> Adoption::take(const News& news) {
     t.acting("headquarters");
     t.run(
         "insert into mirror_standing (headquarters, tag, sequence, as_of, heard_at, "
-        "rows_sent, backups_sent) values (:h, :t, :s, :a, :n, 0, 0) on conflict "
+        "rows_sent) values (:h, :t, :s, :a, :n, 0) on conflict "
         "(headquarters) do update set tag = excluded.tag, sequence = excluded.sequence, "
         "as_of = excluded.as_of, heard_at = excluded.heard_at",
         {standing.of, standing.tag, standing.sequence, standing.as_of,

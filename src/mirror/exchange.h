@@ -16,14 +16,13 @@ namespace vantro::mirror {
 struct Report {
   std::string tag;  // of the records that it has; empty: none
   Wants wants;
-  std::string version;                // of its program
-  std::uint64_t held = 0;             // contents that it has
-  std::uint64_t lacking = 0;          // contents that it wants and does not have
-  std::uint64_t missing = 0;          // bytes of them
-  double rate = 0;                    // bytes per second, lately; 0: not known
-  std::uint64_t rows_waiting = 0;     // of its ledger, not sent yet
-  std::uint64_t backups_waiting = 0;  // revisions, not sent yet
-  std::string trouble;                // a sentence, or empty
+  std::string version;             // of its program
+  std::uint64_t held = 0;          // contents that it has
+  std::uint64_t lacking = 0;       // contents that it wants and does not have
+  std::uint64_t missing = 0;       // bytes of them
+  double rate = 0;                 // bytes per second, lately; 0: not known
+  std::uint64_t rows_waiting = 0;  // of its ledger, not sent yet
+  std::string trouble;             // a sentence, or empty
 };
 
 // The answer.

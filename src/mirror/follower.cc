@@ -253,6 +253,17 @@ std::uint64_t Follower::missing_bytes() const {
   return bytes;
 }
 
+std::vector<Wanted> Follower::in_order() const {
+  std::vector<const Content*> all;
+  for (const auto& [sha256, one] : contents_) all.push_back(&one);
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Content* a, const Content* b) { return sooner(*a, *b); });
+  std::vector<Wanted> wanted;
+  wanted.reserve(all.size());
+  for (const auto* one : all) wanted.push_back(one->wanted);
+  return wanted;
+}
+
 std::map<std::string, std::string> Follower::failing() const {
   std::map<std::string, std::string> all;
   for (const auto& [sha256, one] : contents_) {

@@ -119,6 +119,8 @@ class Follower {
   std::uint64_t have(const std::string& sha256) const;
   std::uint64_t missing_bytes() const;
   std::size_t lacking() const { return contents_.size(); }
+  // What lacks, in the order in which it is fetched.
+  std::vector<Wanted> in_order() const;
   // Bytes per second, of the last pieces; 0: not known.
   double rate() const { return rate_; }
   bool in_hours(base::WallTime wall) const {

@@ -15,12 +15,13 @@ namespace {
 using base::Kind;
 
 // Reports are in memory; the record is for a restart, and for other nodes.
-constexpr base::WallTime kWrittenEvery = 60'000;
+constexpr base::WallTime kWrittenEvery = 5 * base::WallTime{60'000};
+constexpr base::WallTime kServedIn = 7 * base::WallTime{86'400'000};
 constexpr std::size_t kMostChunkLists = 64;  // of up to 640 KiB for each 2 GiB
 
 const char* const kColumns =
     "name, came_from, wants, version, first_at, seen_at, current_at, held, lacking, "
-    "missing, rate, rows_waiting, backups_waiting, trouble, sync_at";
+    "missing, rate, rows_waiting, trouble, sync_at";
 
 Site site_of(const db::Row& row) {
   Site site;
@@ -37,9 +38,8 @@ Site site_of(const db::Row& row) {
   site.missing = static_cast<std::uint64_t>(row.integer(9));
   site.rate = static_cast<double>(row.integer(10));
   site.rows_waiting = static_cast<std::uint64_t>(row.integer(11));
-  site.backups_waiting = static_cast<std::uint64_t>(row.integer(12));
-  site.trouble = row.text(13);
-  site.sync = row.integer(14) != 0;
+  site.trouble = row.text(12);
+  site.sync = row.integer(13) != 0;
   return site;
 }
 
@@ -150,9 +150,9 @@ base::Outcome<bool> Headquarters::note(const std::string& mirror, const std::str
         if (known.empty()) {
           t.run(
               "insert into mirrors (name, wants, version, came_from, first_at, seen_at, "
-              "current_at, tag, held, lacking, missing, rate, rows_waiting, "
-              "backups_waiting, trouble, rows_upto, backups_upto, sync_at) values (:n, "
-              "'', '', '', :f, :s, 0, '', 0, 0, 0, 0, 0, 0, '', 0, 0, 0)",
+              "current_at, tag, held, lacking, missing, rate, rows_waiting, trouble, "
+              "rows_upto, sync_at) values (:n, '', '', '', :f, :s, 0, '', 0, 0, 0, 0, 0, "
+              "'', 0, 0)",
               {mirror, now, now});
         }
         if (!write && !sync && !known.empty()) return false;
@@ -160,12 +160,11 @@ base::Outcome<bool> Headquarters::note(const std::string& mirror, const std::str
             "update mirrors set wants = :w, version = :v, came_from = :c, seen_at = :s, "
             "current_at = case when :k = 1 then :u else current_at end, tag = :t, held = "
             ":h, lacking = :l, missing = :m, rate = :r, rows_waiting = :o, "
-            "backups_waiting = :b, trouble = :x, sync_at = 0 where name = :n",
+            "trouble = :x, sync_at = 0 where name = :n",
             {report.wants.text(), report.version, from, now, std::int64_t{current}, now,
              report.tag, number(report.held), number(report.lacking),
              number(report.missing), static_cast<std::int64_t>(report.rate),
-             number(report.rows_waiting), number(report.backups_waiting), report.trouble,
-             mirror});
+             number(report.rows_waiting), report.trouble, mirror});
         return sync;
       });
 }
@@ -207,12 +206,23 @@ base::Outcome<std::string> Headquarters::chunks(const std::string& sha256) {
 }
 
 base::Outcome<std::vector<Site>> Headquarters::list() const {
+  const auto now = repository_.clock.wall();
   auto sites = repository_.database->read(
-      [](db::Transaction& t) -> base::Outcome<std::vector<Site>> {
+      [&](db::Transaction& t) -> base::Outcome<std::vector<Site>> {
         std::vector<Site> all;
         for (const auto& row :
              t.query(fmt::format("select {} from mirrors order by name", kColumns))) {
           all.push_back(site_of(row));
+        }
+        for (auto& site : all) {
+          const auto served = t.query(
+              "select count(*), cast(coalesce(sum(bytes), 0) as bigint) from ledger "
+              "where via = "
+              ":v and via <> '' and at >= :a and event = 'fetch' and outcome = "
+              "'complete'",
+              {site.name, now - kServedIn});
+          site.served = static_cast<std::uint64_t>(served.front().integer(0));
+          site.served_bytes = static_cast<std::uint64_t>(served.front().integer(1));
         }
         return all;
       });
@@ -229,7 +239,6 @@ base::Outcome<std::vector<Site>> Headquarters::list() const {
     site.missing = report.missing;
     site.rate = report.rate;
     site.rows_waiting = report.rows_waiting;
-    site.backups_waiting = report.backups_waiting;
   }
   return sites;
 }
@@ -245,6 +254,10 @@ base::Outcome<Site> Headquarters::find(const std::string& name) const {
   return base::refuse(Kind::kNotFound,
                       fmt::format("there is no mirror '{}'", base::printable(name, 80)),
                       text::nearest(name, names).value_or(""));
+}
+
+void Headquarters::forget(db::Transaction& transaction, const std::string& name) {
+  transaction.run("delete from mirrors where name = :n", {name});
 }
 
 base::Outcome<Site> Headquarters::want_sync(const std::string& name,

@@ -32,7 +32,9 @@ struct Site {
   std::uint64_t held = 0, lacking = 0;  // contents
   std::uint64_t missing = 0;            // bytes
   double rate = 0;                      // bytes per second
-  std::uint64_t rows_waiting = 0, backups_waiting = 0;
+  std::uint64_t rows_waiting = 0;
+  // Complete fetches of its devices in seven days.
+  std::uint64_t served = 0, served_bytes = 0;
   std::string trouble;
   bool sync = false;  // somebody wants it to fetch now
 };
@@ -64,6 +66,8 @@ class Headquarters {
   base::Outcome<std::vector<Site>> list() const;
   // kNotFound has the nearest.
   base::Outcome<Site> find(const std::string& name) const;
+  // The person that it was is removed. In the caller's transaction.
+  static void forget(db::Transaction& transaction, const std::string& name);
   // It is told at its next question. Recorded in the ledger.
   base::Outcome<Site> want_sync(const std::string& name, const repository::By& by);
 

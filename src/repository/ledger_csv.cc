@@ -12,7 +12,7 @@ std::string ledger_csv_head() {
   return text::csv_line({"row", "at", "event", "who", "from", "device", "protocol",
                          "heard on", "account", "name", "sha256", "bytes", "of bytes",
                          "milliseconds", "resent", "outcome", "sentence", "request",
-                         "hash"});
+                         "mirror", "hash"});
 }
 
 std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
@@ -34,6 +34,7 @@ std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
                                   entry.outcome,
                                   entry.sentence,
                                   entry.request,
+                                  entry.mirror,
                                   entry.chain};
   if (for_spreadsheets) {
     for (auto& one : fields) one = text::no_formula(std::move(one));

@@ -259,6 +259,16 @@ TEST_F(Json, IsWhatEachCommandAnswersWith) {
       "insert into nodes (name, run, host, version, started_at, seen_at, left_behind, "
       "watches_until) values ('weir', '', 'weir', '1', 1, 2, 0, 0)");
   ask({"node", "remove", "weir", "--yes"});
+  EXPECT_TRUE(ask({"mirror", "list"})["mirrors"].empty());
+  EXPECT_EQ(ask({"mirror", "show"})["of"], "");
+  change_database(
+      "insert into mirrors (name, wants, version, came_from, first_at, seen_at, "
+      "current_at, tag, held, lacking, missing, rate, rows_waiting, trouble, rows_upto, "
+      "sync_at) values ('heron', 'open jobs', '1', '192.0.2.7', 1, 2, 2, '', 3, 1, 4, 5, "
+      "6, '', 7, 0)");
+  EXPECT_EQ(ask({"mirror", "list"})["mirrors"][0]["state"], "silent");
+  EXPECT_EQ(ask({"mirror", "show", "heron"})["missing"], 4);
+  EXPECT_EQ(ask({"mirror", "sync", "heron"})["sync"], true);
   ask({"unrecorded", "list"});
   ask({"unrecorded", "keep", "--all"});
   ask({"unrecorded", "remove", "--all", "--yes"});

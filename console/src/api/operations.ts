@@ -750,25 +750,26 @@ export interface LedgerBreak {
 
 /** one row of the ledger */
 export interface LedgerEntry {
-  readonly id: number;
-  readonly at: string;
-  readonly event: string;
-  readonly actor: string;
-  readonly device: string;
-  readonly protocol: string;
-  readonly heard_on: string;
-  readonly account: string;
-  readonly name: string;
-  readonly sha256: string | null;
-  readonly bytes: number;
-  readonly total: number | null;
-  readonly duration_ms: number;
-  readonly resent: number;
-  readonly outcome: string;
-  readonly sentence: string;
-  readonly from: string;
-  readonly request: string;
-  readonly hash: string;
+  readonly id?: number;
+  readonly at?: string;
+  readonly event?: string;
+  readonly actor?: string;
+  readonly device?: string;
+  readonly protocol?: string;
+  readonly heard_on?: string;
+  readonly account?: string;
+  readonly name?: string;
+  readonly sha256?: string;
+  readonly bytes?: number;
+  readonly total?: number;
+  readonly duration_ms?: number;
+  readonly resent?: number;
+  readonly outcome?: string;
+  readonly sentence?: string;
+  readonly from?: string;
+  readonly request?: string;
+  readonly mirror?: string;
+  readonly hash?: string;
 }
 
 /** the ledger has new rows, of transfers or refusals */
@@ -876,6 +877,123 @@ export interface Me {
 export interface Member {
   readonly path: string;
   readonly size: number;
+}
+
+/** a server at a site that mirrors this one */
+export interface Mirror {
+  readonly name: string;
+  readonly state: "current" | "behind" | "silent";
+  readonly from: string;
+  readonly wants: string;
+  readonly version: string;
+  readonly first_at: string;
+  readonly seen_at: string;
+  readonly current_at: string | null;
+  readonly held: number;
+  readonly lacking: number;
+  readonly missing: number;
+  readonly rate: number;
+  readonly rows_waiting: number;
+  readonly served: number;
+  readonly served_bytes: number;
+  readonly trouble: string;
+  readonly sync: boolean;
+}
+
+/** which record */
+export interface MirrorKey {
+  readonly table: string;
+  readonly row: string;
+}
+
+/** an image that is not here yet */
+export interface MirrorLack {
+  readonly name: string;
+  readonly size: number;
+  readonly have: number;
+  readonly why: string;
+  readonly seconds_left: number | null;
+  readonly trouble: string;
+}
+
+/** the mirrors of this server */
+export interface MirrorList {
+  readonly mirrors: readonly (Mirror)[];
+}
+
+/** the records that a mirror is to have */
+export interface MirrorNews {
+  readonly tag: string;
+  readonly base: string;
+  readonly sequence: number;
+  readonly at: string;
+  readonly sync: boolean;
+  readonly gone: readonly (MirrorKey)[];
+  readonly fresh: readonly (MirrorRecord)[];
+}
+
+/** what is here of a backup */
+export interface MirrorPieceTaken {
+  readonly have: number;
+}
+
+/** a record that a mirror is to have */
+export interface MirrorRecord {
+  readonly table: string;
+  readonly row: string;
+  readonly columns: Readonly<Record<string, string>>;
+  readonly needs: readonly (string)[];
+}
+
+/** how a mirror is */
+export interface MirrorReport {
+  readonly tag?: string;
+  readonly wants?: MirrorWants;
+  readonly version?: string;
+  readonly held?: number;
+  readonly lacking?: number;
+  readonly missing?: number;
+  readonly rate?: number;
+  readonly rows_waiting?: number;
+  readonly trouble?: string;
+}
+
+/** rows of a mirror's ledger */
+export interface MirrorRows {
+  readonly rows?: readonly (LedgerEntry)[];
+}
+
+/** what headquarters has of a mirror's ledger */
+export interface MirrorRowsTaken {
+  readonly upto: number;
+  readonly wants: string;
+  readonly have: number;
+}
+
+/** this server as a mirror */
+export interface MirrorState {
+  readonly of: string;
+  readonly wants: string;
+  readonly as_of: string | null;
+  readonly unreachable: string;
+  readonly in_hours: boolean;
+  readonly hours: string;
+  readonly held: number;
+  readonly missing: number;
+  readonly rate: number;
+  readonly rows_waiting: number;
+  readonly trouble: string;
+  readonly lacking: readonly (MirrorLack)[];
+}
+
+/** which images a mirror wants; one field that names an image is enough, and none at all wants everything on offer */
+export interface MirrorWants {
+  readonly platforms?: readonly (string)[];
+  readonly lines?: readonly (string)[];
+  readonly offers?: readonly (string)[];
+  readonly kits?: readonly (string)[];
+  readonly jobs?: boolean;
+  readonly sites?: readonly (string)[];
 }
 
 /** a file whose backups have a new owner */
@@ -1991,6 +2109,7 @@ export interface Operations {
       readonly outcome?: "complete" | "failed" | "abandoned" | "refused" | "done";
       readonly sha256?: string;
       readonly request?: string;
+      readonly mirror?: string;
     };
     body: undefined;
     answer: LedgerPage;
@@ -2006,6 +2125,7 @@ export interface Operations {
       readonly outcome?: "complete" | "failed" | "abandoned" | "refused" | "done";
       readonly sha256?: string;
       readonly request?: string;
+      readonly mirror?: string;
       readonly form?: "csv" | "json-lines";
     };
     body: undefined;
@@ -2870,6 +2990,70 @@ export interface Operations {
     body: undefined;
     answer: Nothing;
   };
+  "POST /v1/mirror/news": {
+    asked: Nothing;
+    body: MirrorReport;
+    answer: MirrorNews;
+  };
+  "GET /v1/mirror/contents/{sha256}": {
+    asked: {
+      readonly sha256?: string;
+      readonly from?: number;
+      readonly bytes?: number;
+    };
+    body: undefined;
+    answer: Blob;
+  };
+  "GET /v1/mirror/chunks/{sha256}": {
+    asked: {
+      readonly sha256?: string;
+    };
+    body: undefined;
+    answer: Blob;
+  };
+  "POST /v1/mirror/ledger": {
+    asked: Nothing;
+    body: MirrorRows;
+    answer: MirrorRowsTaken;
+  };
+  "PUT /v1/mirror/backups/{sha256}": {
+    asked: {
+      readonly sha256?: string;
+      readonly size: number;
+      readonly from?: number;
+    };
+    body: Blob;
+    answer: MirrorPieceTaken;
+  };
+  "GET /v1/mirrors": {
+    asked: Nothing;
+    body: undefined;
+    answer: MirrorList;
+  };
+  "GET /v1/mirrors/{name}": {
+    asked: {
+      readonly name: string;
+    };
+    body: undefined;
+    answer: Mirror;
+  };
+  "POST /v1/mirrors/{name}/sync": {
+    asked: {
+      readonly name: string;
+    };
+    body: undefined;
+    answer: Mirror;
+  };
+  "GET /v1/mirror": {
+    asked: Nothing;
+    body: undefined;
+    answer: MirrorState;
+  };
+  "POST /v1/mirror/sync": {
+    asked: Nothing;
+    body: undefined;
+    answer: MirrorState;
+  };
   "GET /v1/routes": {
     asked: Nothing;
     body: undefined;
@@ -3030,6 +3214,16 @@ export const roles = {
   "DELETE /v1/unrecorded/{name}": "operate",
   "GET /v1/nodes": "look",
   "DELETE /v1/nodes/{name}": "operate",
+  "POST /v1/mirror/news": "mirror",
+  "GET /v1/mirror/contents/{sha256}": "mirror",
+  "GET /v1/mirror/chunks/{sha256}": "mirror",
+  "POST /v1/mirror/ledger": "mirror",
+  "PUT /v1/mirror/backups/{sha256}": "mirror",
+  "GET /v1/mirrors": "look",
+  "GET /v1/mirrors/{name}": "look",
+  "POST /v1/mirrors/{name}/sync": "operate",
+  "GET /v1/mirror": "look",
+  "POST /v1/mirror/sync": "operate",
   "GET /v1/routes": "look",
   "GET /v1/openapi.json": "look",
 } as const;

@@ -18,6 +18,7 @@ const roles = [
   { value: "look", text: "look: see everything but secrets" },
   { value: "operate", text: "operate: also change images, devices, jobs" },
   { value: "administer", text: "administer: also change people and accounts" },
+  { value: "mirror", text: "mirror: another server that mirrors this one" },
 ];
 
 function usePerson(person?: Person) {

@@ -1,5 +1,5 @@
 // The server: its addresses and access rules, people, accounts, settings in force, verification,
-// load.
+// mirrors, load.
 import type { FunctionComponent } from "preact";
 import { sizeText } from "../formats/size";
 import { count } from "../formats/words";
@@ -14,6 +14,7 @@ import { now } from "../store/clock";
 import { go, parts } from "../store/place";
 import { AccountsOf } from "./accounts";
 import { LoadOf } from "./load";
+import { MirrorsOf } from "./mirrors";
 import { PeopleOf } from "./people";
 import { SettingsOf } from "./settings";
 import { VerificationOf } from "./verification";
@@ -151,6 +152,7 @@ const tabs: readonly { id: string; name: string; Show: FunctionComponent }[] = [
   { id: "accounts", name: "Accounts", Show: AccountsOf },
   { id: "settings", name: "Settings", Show: SettingsOf },
   { id: "verification", name: "Verification", Show: VerificationOf },
+  { id: "mirrors", name: "Mirrors", Show: MirrorsOf },
   { id: "you", name: "You", Show: YourTokens },
 ];
 

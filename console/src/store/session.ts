@@ -11,7 +11,7 @@ export const endedWhy = signal("");
 /** The server could not be asked at all. */
 export const unreachableAtStart = signal<Refusal | undefined>(undefined);
 
-const ranks = ["anyone", "look", "operate", "administer"];
+const ranks = ["anyone", "mirror", "look", "operate", "administer"];
 
 /** Whether the viewer's role allows it; other actions are not shown. */
 export function may(name: OperationName): boolean {

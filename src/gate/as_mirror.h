@@ -1,0 +1,23 @@
+// What the gate asks if this server is a mirror: about names that headquarters offers,
+// and whose images are not here yet.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+
+#include "base/outcome.h"
+
+namespace vantro::gate {
+
+// Thread-safe, and fast enough for every request: none waits for a disk.
+struct AsMirror {
+  std::string of;  // headquarters' address
+  // Why a name that is not on offer here is refused: its image is on its way, or was
+  // withdrawn at headquarters. Nothing: headquarters does not offer it either.
+  std::function<std::optional<base::Refusal>(const std::string& name)> awaited;
+  // How old the names here are, as a part of a sentence; empty: not worth saying.
+  std::function<std::string()> age;
+};
+
+}  // namespace vantro::gate
