@@ -225,6 +225,7 @@ const std::vector<OptionWord>& option_words() {
       {"--event", "EVENTS", "Only these events"},
       {"--outcome", "WORD", "Only this outcome"},
       {"--request", "NAME", "Only rows of this request, as the log names it"},
+      {"--mirror", "NAME", "Only rows that this mirror reported"},
       {"--noted", "ROW:HASH", "What an earlier check showed"},
   };
   return kOptions;

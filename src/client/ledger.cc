@@ -175,7 +175,7 @@ void ledger_commands(const Command& top) {
   ledger.value("--name", o.asked.name, "Only this name; * matches anything");
   ledger.value("--outcome", o.asked.outcome,
                "Only this outcome: complete, failed, abandoned, refused or done");
-  ledger.value("--mirror", o.asked.mirror, "Only what this mirror reported");
+  ledger.value("--mirror", o.asked.mirror, "Only rows that this mirror reported");
   ledger.value("--request", o.asked.request,
                "Only rows of this request, as the log names it");
   ledger.shows_list()

@@ -184,8 +184,8 @@ std::vector<Route> make_routes(Service& service) {
   people_routes(routes);
   rescue_routes(routes);
   unrecorded_routes(routes);
-  mirror_routes(routes);
   node_routes(routes);
+  mirror_routes(routes);
   upload_routes(routes);
   auto all = routes.take();
   std::vector<Route> in_order;

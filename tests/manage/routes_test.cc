@@ -135,6 +135,11 @@ TEST_F(RoutesTest, AnswerEveryOperationOfTheTableInItsOrder) {
 TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
   const std::map<std::string, std::set<std::string>> written{
       {"anyone", {"GET /v1/alive", "POST /v1/log-in"}},
+      // Other servers; no person, whatever their role.
+      {"mirror",
+       {"POST /v1/mirror/news", "GET /v1/mirror/contents/{sha256}",
+        "GET /v1/mirror/chunks/{sha256}", "POST /v1/mirror/ledger",
+        "PUT /v1/mirror/backups/{sha256}"}},
       {"look",
        {"GET /v1/status", "GET /v1/transfers", "GET /v1/events", "GET /v1/changes",
         "GET /v1/contacts", "GET /v1/contacts/{address}", "GET /v1/ledger",
@@ -156,10 +161,11 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "GET /v1/contents/{checksum}", "GET /v1/comparison", "GET /v1/offers",
         "GET /v1/offers/{name}/history", "GET /v1/checksums", "GET /v1/kits",
         "GET /v1/kits/{name}", "GET /v1/verification", "GET /v1/unrecorded",
-        "GET /v1/nodes", "GET /v1/routes", "GET /v1/openapi.json",
-        "GET /v1/version-route", "GET /v1/devices/{name}/route", "GET /v1/route-rules",
-        "GET /v1/jobs", "GET /v1/jobs/{device}", "GET /v1/jobs/{device}/sheet",
-        "GET /v1/rollouts", "GET /v1/rollouts/{name}", "GET /v1/rollouts/{name}/table",
+        "GET /v1/nodes", "GET /v1/mirrors", "GET /v1/mirrors/{name}", "GET /v1/mirror",
+        "GET /v1/routes", "GET /v1/openapi.json", "GET /v1/version-route",
+        "GET /v1/devices/{name}/route", "GET /v1/route-rules", "GET /v1/jobs",
+        "GET /v1/jobs/{device}", "GET /v1/jobs/{device}/sheet", "GET /v1/rollouts",
+        "GET /v1/rollouts/{name}", "GET /v1/rollouts/{name}/table",
         "GET /v1/rollouts/{name}/readiness", "GET /v1/canary", "GET /v1/rescue-profiles",
         "GET /v1/rescues", "GET /v1/rescues/{number}", "GET /v1/pushes/{number}",
         "GET /v1/settings", "GET /v1/load", "GET /v1/interfaces", "GET /v1/find",
@@ -193,7 +199,8 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
         "PATCH /v1/offers/{name}", "DELETE /v1/offers/{name}", "POST /v1/kits",
         "PUT /v1/kits/{name}", "DELETE /v1/kits/{name}", "POST /v1/verification",
         "POST /v1/unrecorded/{name}", "DELETE /v1/unrecorded/{name}",
-        "DELETE /v1/nodes/{name}"}},
+        "DELETE /v1/nodes/{name}", "POST /v1/mirrors/{name}/sync",
+        "POST /v1/mirror/sync"}},
       {"administer",
        {"POST /v1/accounts", "PATCH /v1/accounts/{name}", "DELETE /v1/accounts/{name}",
         "POST /v1/accounts/{name}/keys", "DELETE /v1/images/{name}", "POST /v1/reload",
@@ -208,14 +215,17 @@ TEST_F(RoutesTest, EveryOperationNeedsTheRoleThatIsWrittenHere) {
   for (const auto& [role, operations] : written) EXPECT_EQ(found[role], operations);
   // And the table is what is gone by.
   using auth::Role;
-  for (const auto role : {Role::kLook, Role::kOperate, Role::kAdminister}) {
+  for (const auto role :
+       {Role::kMirror, Role::kLook, Role::kOperate, Role::kAdminister}) {
     const desk::Caller caller{"anna", {role, {}}};
     for (const auto* one : api::operations()) {
-      const auto needed = one->permission == api::Permission::kAdminister ? 2
-                          : one->permission == api::Permission::kOperate  ? 1
-                                                                          : 0;
-      EXPECT_EQ(may(caller, one->permission).has_value(),
-                static_cast<int>(role) >= needed)
+      const auto needed = one->permission == api::Permission::kAdminister
+                              ? Role::kAdminister
+                          : one->permission == api::Permission::kOperate ? Role::kOperate
+                          : one->permission == api::Permission::kMirror  ? Role::kMirror
+                                                                         : Role::kLook;
+      const bool allowed = needed == Role::kMirror ? role == needed : role >= needed;
+      EXPECT_EQ(may(caller, one->permission).has_value(), allowed)
           << one->method << " " << one->path;
     }
   }
