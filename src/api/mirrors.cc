@@ -103,6 +103,38 @@ const Shape& shape_of<ContentPart>() {
 }
 
 template <>
+const Shape& shape_of<MirrorRow>() {
+  using T = MirrorRow;
+  static const Shape shape =
+      ShapeOf<T>("MirrorRow", "a row of a mirror's ledger")
+          .field<&T::id>("id", "its number there")
+          .needed()
+          .field<&T::at>("at", "when it ended", Unit::kTime)
+          .needed()
+          .field<&T::event>("event", "what happened")
+          .needed()
+          .field<&T::actor>("actor", "a device's address, a person, or server")
+          .field<&T::from>("from", "a person's address, or this machine")
+          .field<&T::device>("device", "the device, by its name")
+          .field<&T::protocol>("protocol", "over which it was")
+          .field<&T::heard_on>("heard_on", "the mirror's listener and interface")
+          .field<&T::account>("account", "the device's account")
+          .field<&T::name>("name", "of the object")
+          .field<&T::sha256>("sha256", "of the bytes; empty: unknown")
+          .field<&T::bytes>("bytes", "that moved", Unit::kBytes)
+          .field<&T::total>("total", "of so many", Unit::kBytes)
+          .field<&T::duration_ms>("duration_ms", "how long it lasted",
+                                  Unit::kMilliseconds)
+          .field<&T::resent>("resent", "resent packets")
+          .field<&T::outcome>("outcome", "complete, failed, abandoned, refused or done")
+          .needed()
+          .field<&T::sentence>("sentence", "the rest, in words")
+          .field<&T::request>("request", "the request that caused it")
+          .done();
+  return shape;
+}
+
+template <>
 const Shape& shape_of<MirrorRows>() {
   using T = MirrorRows;
   static const Shape shape = ShapeOf<T>("MirrorRows", "rows of a mirror's ledger")

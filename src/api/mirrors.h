@@ -9,7 +9,6 @@
 #include <vector>
 
 #include "api/shape.h"
-#include "api/shapes.h"
 
 namespace vantro::api {
 
@@ -66,9 +65,30 @@ struct ContentPart {
   std::optional<std::uint64_t> bytes;
 };
 
-// Rows of a mirror's ledger, in their order.
+// A row of a mirror's ledger, as LedgerEntry. Answers and what callers give have shapes
+// of their own: of the latter any field may be missing.
+struct MirrorRow {
+  std::int64_t id = 0;
+  std::string at;
+  std::string event;
+  std::string actor;
+  std::string from;
+  std::string device;
+  std::string protocol;
+  std::string heard_on;
+  std::string account;
+  std::string name;
+  std::string sha256;
+  std::uint64_t bytes = 0;
+  std::optional<std::uint64_t> total;
+  std::int64_t duration_ms = 0;
+  std::uint64_t resent = 0;
+  std::string outcome;
+  std::string sentence;
+  std::string request;
+};
 struct MirrorRows {
-  std::vector<LedgerEntry> rows;
+  std::vector<MirrorRow> rows;  // in their order
 };
 struct MirrorRowsTaken {
   std::int64_t upto = 0;
@@ -142,6 +162,7 @@ VANTRO_SHAPE(MirrorRecord)
 VANTRO_SHAPE(MirrorNews)
 VANTRO_SHAPE(ContentNamed)
 VANTRO_SHAPE(ContentPart)
+VANTRO_SHAPE(MirrorRow)
 VANTRO_SHAPE(MirrorRows)
 VANTRO_SHAPE(MirrorRowsTaken)
 VANTRO_SHAPE(MirrorPiece)

@@ -306,6 +306,13 @@ base::Outcome<void> may(const desk::Caller& caller, api::Permission permission) 
       break;
   }
   if (caller.powers.may(needed)) return {};
+  if (needed == auth::Role::kMirror) {
+    return base::refuse(
+        Kind::kDenied,
+        fmt::format("'{}' has the role '{}', and this needs 'mirror': it is for other "
+                    "servers",
+                    caller.name, auth::word(caller.powers.role)));
+  }
   return base::refuse(
       Kind::kDenied,
       fmt::format("'{0}' has the role '{1}', and this needs '{2}'; an administrator can "

@@ -94,7 +94,7 @@ base::Outcome<api::MirrorRowsTaken> rows(Service& service, const Call& call,
     row.heard_on = one.heard_on;
     row.account = one.account;
     row.name = one.name;
-    row.sha256 = one.sha256.value_or("");
+    row.sha256 = one.sha256;
     row.bytes = one.bytes;
     row.total = one.total;
     row.duration_ms = one.duration_ms;

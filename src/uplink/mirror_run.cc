@@ -45,8 +45,8 @@ mirror::News news_of(api::MirrorNews given) {
   return news;
 }
 
-api::LedgerEntry row_of(const ledger::Entry& entry) {
-  api::LedgerEntry row;
+api::MirrorRow row_of(const ledger::Entry& entry) {
+  api::MirrorRow row;
   row.id = entry.id;
   row.at = base::iso_time(entry.at);
   row.event = entry.event;
@@ -57,7 +57,7 @@ api::LedgerEntry row_of(const ledger::Entry& entry) {
   row.heard_on = entry.heard_on;
   row.account = entry.account;
   row.name = entry.name;
-  if (!entry.sha256.empty()) row.sha256 = entry.sha256;
+  row.sha256 = entry.sha256;
   row.bytes = entry.bytes;
   row.total = entry.total;
   row.duration_ms = entry.duration_ms;

@@ -130,7 +130,7 @@ TEST_F(People, WorkFromTheirOwnDesksEachWithTheirRole) {
 TEST_F(People, EveryOperationIsKeptForTheRolesThatMay) {
   Arguments arguments{"python3", VANTRO_SOURCE_DIR "/tests/end_to_end/roles_check.py",
                       std::to_string(management_port_)};
-  for (const auto* role : {"look", "operate", "administer"}) {
+  for (const auto* role : {"mirror", "look", "operate", "administer"}) {
     arguments.push_back(std::string(role) + "=" + add(std::string(role) + "-desk", role));
   }
   const auto checked = run(arguments);

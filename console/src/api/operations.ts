@@ -750,26 +750,26 @@ export interface LedgerBreak {
 
 /** one row of the ledger */
 export interface LedgerEntry {
-  readonly id?: number;
-  readonly at?: string;
-  readonly event?: string;
-  readonly actor?: string;
-  readonly device?: string;
-  readonly protocol?: string;
-  readonly heard_on?: string;
-  readonly account?: string;
-  readonly name?: string;
-  readonly sha256?: string;
-  readonly bytes?: number;
-  readonly total?: number;
-  readonly duration_ms?: number;
-  readonly resent?: number;
-  readonly outcome?: string;
-  readonly sentence?: string;
-  readonly from?: string;
-  readonly request?: string;
-  readonly mirror?: string;
-  readonly hash?: string;
+  readonly id: number;
+  readonly at: string;
+  readonly event: string;
+  readonly actor: string;
+  readonly device: string;
+  readonly protocol: string;
+  readonly heard_on: string;
+  readonly account: string;
+  readonly name: string;
+  readonly sha256: string | null;
+  readonly bytes: number;
+  readonly total: number | null;
+  readonly duration_ms: number;
+  readonly resent: number;
+  readonly outcome: string;
+  readonly sentence: string;
+  readonly from: string;
+  readonly request: string;
+  readonly mirror: string;
+  readonly hash: string;
 }
 
 /** the ledger has new rows, of transfers or refusals */
@@ -958,9 +958,31 @@ export interface MirrorReport {
   readonly trouble?: string;
 }
 
+/** a row of a mirror's ledger */
+export interface MirrorRow {
+  readonly id: number;
+  readonly at: string;
+  readonly event: string;
+  readonly actor?: string;
+  readonly from?: string;
+  readonly device?: string;
+  readonly protocol?: string;
+  readonly heard_on?: string;
+  readonly account?: string;
+  readonly name?: string;
+  readonly sha256?: string;
+  readonly bytes?: number;
+  readonly total?: number;
+  readonly duration_ms?: number;
+  readonly resent?: number;
+  readonly outcome: string;
+  readonly sentence?: string;
+  readonly request?: string;
+}
+
 /** rows of a mirror's ledger */
 export interface MirrorRows {
-  readonly rows?: readonly (LedgerEntry)[];
+  readonly rows?: readonly (MirrorRow)[];
 }
 
 /** what headquarters has of a mirror's ledger */
