@@ -483,6 +483,8 @@ const Shape& shape_of<Status>() {
           .field<&T::node>("node", "its name among the servers that share the database")
           .field<&T::nodes>("nodes", "how many share it; 0: the server has its own")
           .field<&T::nodes_alive>("nodes_alive", "of them: that report")
+          .field<&T::mirror_of>("mirror_of",
+                                "headquarters' address; empty: it is not a mirror")
           .done();
   return shape;
 }

@@ -191,6 +191,7 @@ struct Status {
   std::string node;
   std::size_t nodes = 0;
   std::size_t nodes_alive = 0;
+  std::string mirror_of;
 };
 
 // RFC 9457, with the kind, the nearest name and, for a checksum that differs, the two

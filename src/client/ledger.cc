@@ -20,10 +20,12 @@ struct Options {
   std::string from, until;  // as they were typed
 };
 
-// "anna (192.0.2.7)"; a device's name goes before its address.
+// "anna (192.0.2.7)"; a device's name goes before its address, and a mirror behind it.
 std::string who(const api::LedgerEntry& entry) {
-  if (entry.from.empty()) return who_text(entry.actor, entry.device, entry.account);
-  return fmt::format("{} ({})", entry.actor, entry.from);
+  auto text = entry.from.empty() ? who_text(entry.actor, entry.device, entry.account)
+                                 : fmt::format("{} ({})", entry.actor, entry.from);
+  if (!entry.mirror.empty()) text += " at " + entry.mirror;
+  return text;
 }
 
 void write_page(const Terminal& terminal, const Options& options,

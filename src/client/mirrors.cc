@@ -50,7 +50,7 @@ Done list_mirrors(const Context& context) {
 
 void write_line(const Terminal& terminal, const std::string& title,
                 const std::string& text) {
-  if (!text.empty()) terminal.write(fmt::format("  {:<14}{}\n", title, text));
+  if (!text.empty()) terminal.write(fmt::format("  {:<15}{}\n", title, text));
 }
 
 void write_mirror(const Terminal& terminal, const api::Mirror& one) {
@@ -60,7 +60,7 @@ void write_mirror(const Terminal& terminal, const api::Mirror& one) {
   write_line(terminal, "asked",
              fmt::format("{} from {}", shown_time(one.seen_at), shown(one.from)));
   write_line(terminal, "had everything",
-             one.current_at ? " " + shown_time(*one.current_at) : " never yet");
+             one.current_at ? shown_time(*one.current_at) : "never yet");
   write_line(terminal, "holds", counted(one.held, "image"));
   write_line(terminal, "lacks", lack_text(one.lacking, one.missing));
   if (one.lacking > 0 && one.rate > 0) {

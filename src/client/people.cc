@@ -103,8 +103,12 @@ Done add_person(const Context& context, const PersonOptions& options) {
       context, token, [&](const Terminal& terminal, const api::TokenMade& made) {
         write_person(terminal, person->value);
         write_token_text(terminal, made);
-        terminal.write(fmt::format("{0} types it after 'vantro login URL'.\n",
-                                   shown(person->value.name)));
+        const auto name = shown(person->value.name);
+        terminal.write(
+            person->value.role == "mirror"
+                ? fmt::format(
+                      "Write it to the file that mirror.token_file names at {}.\n", name)
+                : fmt::format("{} types it after 'vantro login URL'.\n", name));
       });
 }
 

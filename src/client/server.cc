@@ -117,6 +117,11 @@ Done show_status(const Context& context) {
           terminal.write(fmt::format("  node        {}; {} of {} nodes report\n",
                                      status.node, status.nodes_alive, status.nodes));
         }
+        if (!status.mirror_of.empty()) {
+          terminal.write(fmt::format(
+              "  mirror      of {}; how old it is and what lacks: vantro mirror show\n",
+              shown(status.mirror_of)));
+        }
         terminal.write(
             fmt::format("  images      {}, {} on offer\n", status.images, status.offers));
         terminal.write(fmt::format("  backups     {} revisions\n", status.backups));

@@ -153,6 +153,9 @@ void say_where(const Options& options, const char* version,
   for (const auto& one : certificates_trouble(settings, base::SystemClock{}.wall())) {
     lines += fmt::format("TROUBLE: {}.\n", one);
   }
+  if (!settings.mirror.of.empty()) {
+    lines += fmt::format("This is a mirror of {}.\n", settings.mirror.of);
+  }
   // A place where 'vantro' does not look by itself.
   if (management.socket().starts_with(settings.state)) {
     lines += fmt::format("On this machine: export VANTRO_URL={}\n", management.socket());
@@ -167,7 +170,10 @@ void say_where(const Options& options, const char* version,
       "list'.\n",
       reachable(first), first.port == 69 ? "" : fmt::format(", port {}", first.port));
   if (repository.offer_index()->size() == 0) {
-    lines += "Nothing is on offer yet; add an image with 'vantro image add FILE'.\n";
+    lines += settings.mirror.of.empty()
+                 ? "Nothing is on offer yet; add an image with 'vantro image add FILE'.\n"
+                 : "Nothing is on offer yet; 'vantro mirror show' shows what is on its "
+                   "way.\n";
   }
   lines += "Ready.\n";
   std::cout << lines << std::flush;

@@ -5,7 +5,9 @@
 #include <functional>
 #include <optional>
 #include <string>
+#include <vector>
 
+#include "base/address.h"
 #include "base/outcome.h"
 
 namespace vantro::gate {
@@ -14,8 +16,12 @@ namespace vantro::gate {
 struct AsMirror {
   std::string of;  // headquarters' address
   // Why a name that is not on offer here is refused: its image is on its way, or was
-  // withdrawn at headquarters. Nothing: headquarters does not offer it either.
-  std::function<std::optional<base::Refusal>(const std::string& name)> awaited;
+  // withdrawn at headquarters. Nothing: headquarters does not offer it to this address.
+  std::function<std::optional<base::Refusal>(const std::string& name,
+                                             const base::Address& from)>
+      awaited;
+  // The names that it has an answer for, for the nearest one.
+  std::function<std::vector<std::string>(const base::Address& from)> awaited_names;
   // How old the names here are, as a part of a sentence; empty: not worth saying.
   std::function<std::string()> age;
 };

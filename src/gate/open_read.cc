@@ -134,8 +134,14 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
     return std::move(*canary);
   }
   const auto& mirror = workings_->mirror;
-  if (mirror) {
-    if (auto awaited = mirror->awaited(name)) return base::refuse(std::move(*awaited));
+  // An account that sees one folder sees awaited names in it only.
+  const auto in_part = [&](const std::string& one) {
+    return who.part.empty() || one.starts_with(who.part + "/");
+  };
+  if (mirror && in_part(name)) {
+    if (auto awaited = mirror->awaited(name, who.address)) {
+      return base::refuse(std::move(*awaited));
+    }
   }
   // Only if nothing of that name is on offer itself.
   const auto wanted = checksum_name(name);
@@ -150,7 +156,14 @@ base::Outcome<Found> Gate::find_offer(const Asker& asker, const std::string& nam
       refusal.nearest += name.substr(wanted->name.size());
     }
   }
-  if (mirror) refusal.sentence += mirror->age();
+  if (mirror) {
+    auto names = mirror->awaited_names(who.address);
+    std::erase_if(names, [&](const std::string& one) { return !in_part(one); });
+    // Against the nearest of those that are here.
+    if (!refusal.nearest.empty()) names.push_back(refusal.nearest);
+    refusal.nearest = text::nearest(name, names).value_or(refusal.nearest);
+    refusal.sentence += mirror->age();
+  }
   if (const auto job = workings_->repository.inventory.job_at(asker.peer.address)) {
     refusal.sentence += "; " + needed_by(*job);
   }

@@ -74,6 +74,7 @@ base::Outcome<api::Status> status(Service& service, const Call& call,
     }
   }
   status.drain = drain_sentence(service.gate);
+  if (service.mirror.of) status.mirror_of = service.mirror.of();
   if (!repository.nodes.alone()) {
     status.node = repository.nodes.self().name;
     if (const auto nodes = repository.nodes.list()) {

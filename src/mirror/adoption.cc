@@ -312,8 +312,11 @@ base::Outcome<void> Adoption::refresh() {
           one.size = std::strtoull(text_in(image->second, "size").c_str(), nullptr, 10);
           one.withdrawn = text_in(image->second, "withdrawn_why");
           one.wanted = wanted.contains(one.sha256);
+          if (const auto network = text_in(offer, "network"); !network.empty()) {
+            one.network = base::Network::parse(network);
+          }
           auto folded = base::folded(one.name);
-          names->insert_or_assign(std::move(folded), std::move(one));
+          names->emplace(std::move(folded), std::move(one));
         }
         return names;
       });

@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "base/address.h"
 #include "base/clock.h"
 #include "base/mutex.h"
 #include "base/outcome.h"
@@ -36,10 +37,11 @@ struct Awaited {
   std::string name;
   std::string sha256;
   std::uint64_t size = 0;
-  std::string withdrawn;  // why; empty: it was not
-  bool wanted = false;    // it will be fetched
+  std::optional<base::Network> network;  // it is offered to this one; none: to all
+  std::string withdrawn;                 // why; empty: it was not
+  bool wanted = false;                   // it will be fetched
 };
-using AwaitedNames = std::map<std::string, Awaited>;  // by folded name
+using AwaitedNames = std::multimap<std::string, Awaited>;  // by folded name
 
 // Thread-safe; the repository must outlive it.
 class Adoption {

@@ -59,9 +59,13 @@ Follower::Contents::const_iterator Follower::next_content(base::Instant now) con
   return best;
 }
 
+double Follower::rate() const {
+  return pace_.rate == 0 ? rate_ : std::min(rate_, static_cast<double>(pace_.rate));
+}
+
 std::uint64_t Follower::piece_size() const {
   if (rate_ <= 0) return 4 * kLeastPiece;
-  const auto bytes = rate_ * seconds_of(kPieceTakes);
+  const auto bytes = rate() * seconds_of(kPieceTakes);
   return static_cast<std::uint64_t>(std::clamp(bytes, static_cast<double>(kLeastPiece),
                                                static_cast<double>(kMostPiece)));
 }
@@ -226,9 +230,8 @@ std::optional<base::Duration> Follower::expected(const std::string& sha256,
                                                  base::Instant now,
                                                  base::WallTime wall) const {
   const auto found = contents_.find(sha256);
-  const auto rate =
-      pace_.rate == 0 ? rate_ : std::min(rate_, static_cast<double>(pace_.rate));
-  if (found == contents_.end() || rate <= 0 || !unreachable_.empty()) return std::nullopt;
+  if (found == contents_.end() || rate() <= 0 || !unreachable_.empty())
+    return std::nullopt;
   std::uint64_t bytes = found->second.wanted.size - found->second.have;
   for (const auto& [other, one] : contents_) {
     if (other != sha256 && sooner(one, found->second))
@@ -238,7 +241,7 @@ std::optional<base::Duration> Follower::expected(const std::string& sha256,
   if (!in_hours(wall)) {
     wait = std::max<base::Duration>(wait, milliseconds(pace_.hours.next(wall) - wall));
   }
-  const std::chrono::duration<double> fetching(static_cast<double>(bytes) / rate);
+  const std::chrono::duration<double> fetching(static_cast<double>(bytes) / rate());
   return wait + duration_cast<base::Duration>(fetching);
 }
 

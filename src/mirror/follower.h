@@ -122,7 +122,7 @@ class Follower {
   // What lacks, in the order in which it is fetched.
   std::vector<Wanted> in_order() const;
   // Bytes per second, of the last pieces; 0: not known.
-  double rate() const { return rate_; }
+  double rate() const;
   bool in_hours(base::WallTime wall) const {
     return syncing_ || pace_.hours.contains(wall);
   }

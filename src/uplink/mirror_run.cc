@@ -28,6 +28,10 @@ std::string ago(base::WallTime since, base::WallTime now) {
   return base::duration_text(static_cast<double>(now - since) / 1000);
 }
 
+bool is_for(const mirror::Awaited& one, const base::Address& address) {
+  return !one.network || one.network->contains(address);
+}
+
 mirror::News news_of(api::MirrorNews given) {
   mirror::News news;
   news.tag = std::move(given.tag);
@@ -436,10 +440,13 @@ api::MirrorState MirrorRun::state() const {
   return state;
 }
 
-std::optional<base::Refusal> MirrorRun::awaited(const std::string& name) const {
+std::optional<base::Refusal> MirrorRun::awaited(const std::string& name,
+                                                const base::Address& from) const {
   const auto names = adoption_.awaited();
-  const auto found = names->find(base::folded(name));
-  if (found == names->end()) return std::nullopt;
+  const auto [first, end] = names->equal_range(base::folded(name));
+  const auto found = std::find_if(
+      first, end, [&](const auto& entry) { return is_for(entry.second, from); });
+  if (found == end) return std::nullopt;
   const auto& one = found->second;
   if (!one.withdrawn.empty()) {
     return base::Refusal{Kind::kDenied,
@@ -479,7 +486,17 @@ std::string MirrorRun::age() const {
 
 gate::AsMirror MirrorRun::as_mirror() {
   return {config_.headquarters.url,
-          [this](const std::string& name) { return awaited(name); },
+          [this](const std::string& name, const base::Address& from) {
+            return awaited(name, from);
+          },
+          [this](const base::Address& from) {
+            const auto all = adoption_.awaited();
+            std::vector<std::string> names;
+            for (const auto& [folded, one] : *all) {
+              if (is_for(one, from)) names.push_back(one.name);
+            }
+            return names;
+          },
           [this] { return age(); }};
 }
 

@@ -80,7 +80,8 @@ class MirrorRun {
   void sweep();
   void tell_trouble();
 
-  std::optional<base::Refusal> awaited(const std::string& name) const;
+  std::optional<base::Refusal> awaited(const std::string& name,
+                                       const base::Address& from) const;
   std::string age() const;
 
   repository::Repository& repository_;

@@ -1,10 +1,14 @@
 // A headquarters and its mirrors, all real: what a site gets over HTTPS, what it hands
 // out, and what it sends up.
+#include <array>
+#include <cstdio>
 #include <filesystem>
 #include <gmock/gmock.h>
 #include <nlohmann/json.hpp>
 #include <signal.h>
+#include <sstream>
 #include <sys/stat.h>
+#include <unistd.h>
 
 #include "tests/end_to_end/cut_relay.h"
 #include "tests/end_to_end/node_server.h"
@@ -175,6 +179,7 @@ TEST_F(MirrorsOfAServer, GoOnWhereTheLinkBrokeAndWhereTheyWereKilled) {
   const auto refusal = fetched(heron, "weir-7.img");
   EXPECT_THAT(refusal, HasSubstr("'weir-7.img' is still on its way here: "));
   EXPECT_THAT(refusal, HasSubstr(" of 28.6 MiB"));
+  EXPECT_THAT(fetched(heron, "wier-7.img"), HasSubstr("nearest: 'weir-7.img'"));
   link.hold(true);
   heron.kill();
   link.hold(false);
@@ -227,6 +232,39 @@ TEST_F(MirrorsOfAServer, ATokenOfAMirrorOpensNothingElse) {
   const auto asked = run({"curl", "-s", "--unix-socket", scratch_ / "hq.sock",
                           "http://localhost/v1/mirror/chunks/" + std::string(64, '0')});
   EXPECT_THAT(asked.out, HasSubstr("this needs 'mirror'"));
+}
+
+// Three of them behind links of 2, 8 and 30 Mbit/s.
+TEST(MirrorLinks, CarryLittleMoreThanTheImagesAndWithdrawalsFirst) {
+  const Arguments traffic_control{"unshare", "--net", "sh", "-c",
+                                  "ip link set lo up && tc qdisc add dev lo root tbf "
+                                  "rate 1mbit burst 16kb latency 9ms"};
+  if (::geteuid() != 0 || run(traffic_control).code != 0) {
+    GTEST_SKIP() << "it needs root, network namespaces and tc with tbf";
+  }
+  const fakes::ScratchFolder work;
+  const auto told = run({"unshare", "--net", "--mount",
+                         VANTRO_SOURCE_DIR "/tests/end_to_end/mirror_links.sh",
+                         vantrod_program(), vantro_program(), work.path()});
+  ASSERT_EQ(told.code, 0) << told.out << told.err;
+  std::istringstream lines(told.out);
+  int links = 0;
+  for (std::string line; std::getline(lines, line);) {
+    std::uint64_t carried = 0, least = 0, milliseconds = 0;
+    std::array<char, 20> name{};
+    if (std::sscanf(line.c_str(), "%19[a-z]: the link carried %lu bytes for %lu",
+                    name.data(), &carried, &least) == 3) {
+      ++links;
+      // Frames, TLS, records and questions.
+      EXPECT_GT(carried, least) << line;
+      EXPECT_LT(carried, least + least / 4) << line;
+    } else if (std::sscanf(line.c_str(), "withdrawn after %lu ms", &milliseconds) == 1) {
+      EXPECT_LT(milliseconds, 40'000U) << line;
+    }
+  }
+  EXPECT_EQ(links, 3) << told.out;
+  EXPECT_THAT(told.out, HasSubstr("withdrawn after"));
+  EXPECT_THAT(told.out, HasSubstr("the large one was still on its way"));
 }
 
 }  // namespace

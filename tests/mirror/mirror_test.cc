@@ -54,8 +54,9 @@ TEST_F(Mirrors, AMirrorHandsOutWhatHeadquartersOffersAndNothingBeforeItIsThere) 
   heron.most_pieces = 2;
   heron.run();
   EXPECT_EQ(heron.fetch("weir-7.img").substr(0, 8), "refused:");
-  const auto awaited = heron.adoption_->awaited()->find("weir-7.img");
-  ASSERT_NE(awaited, heron.adoption_->awaited()->end());
+  const auto names = heron.adoption_->awaited();
+  const auto awaited = names->find("weir-7.img");
+  ASSERT_NE(awaited, names->end());
   EXPECT_TRUE(awaited->second.wanted);
   EXPECT_GT(heron.follower_->have(awaited->second.sha256), 0U);
   heron.most_pieces = UINT64_MAX;
@@ -116,7 +117,8 @@ TEST_F(Mirrors, AWithdrawalComesBeforeTheContentsThatStillLack) {
   heron.run();
   EXPECT_NE(heron.fetch(held).find("was withdrawn: loses its routes"), std::string::npos)
       << heron.fetch(held);
-  EXPECT_EQ(heron.adoption_->awaited()->at(lacking).withdrawn, "does not start");
+  EXPECT_EQ(heron.adoption_->awaited()->find(lacking)->second.withdrawn,
+            "does not start");
   EXPECT_EQ(heron.follower_->lacking(), 0U);
 }
 

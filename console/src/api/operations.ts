@@ -1725,6 +1725,7 @@ export interface Status {
   readonly node: string;
   readonly nodes: number;
   readonly nodes_alive: number;
+  readonly mirror_of: string;
 }
 
 /** the story of one address */

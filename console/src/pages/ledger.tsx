@@ -30,6 +30,7 @@ const columns = [
       <span>
         <Who device={row.device} address={row.actor} />
         {row.from !== "" && <small> from {row.from}</small>}
+        {row.mirror !== "" && <small> at {row.mirror}</small>}
       </span>
     ),
   },

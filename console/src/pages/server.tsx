@@ -52,6 +52,7 @@ function Overview() {
               {answer.node}; {answer.nodes_alive} of {answer.nodes} nodes report
             </Fact>
           )}
+          {answer.mirror_of === "" ? null : <Fact name="Mirror of">{answer.mirror_of}</Fact>}
           <Fact name="Free on the disk">{sizeText(answer.disk_free)}</Fact>
           <Fact name="Holds">
             {count(answer.images, "image")}, {count(answer.offers, "name")} on offer,{" "}
