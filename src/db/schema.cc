@@ -762,8 +762,8 @@ const std::vector<SchemaVersion>& schema_versions() {
       {"mirrors",
        {
            // Headquarters: the mirrors by the name of the person that each is, and their
-           // last reports. current_at: when one last had everything; rows_upto: the last of
-           // its ledger's rows that was recorded here, by its numbers.
+           // last reports. current_at: when one last had everything; rows_upto: the last
+           // of its ledger's rows that was recorded here, by its numbers.
            R"(create table mirrors (
                 name text not null primary key,
                 wants text not null,

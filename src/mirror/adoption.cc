@@ -67,13 +67,12 @@ std::set<std::string> held_contents(db::Transaction& transaction) {
 }  // namespace
 
 base::Outcome<void> Adoption::open(const std::string& headquarters) {
+  Standing standing;
+  standing.of = headquarters;
+  Outline outline;
   auto read = repository_.database->read([&](db::Transaction& t) -> base::Outcome<void> {
     const auto rows = t.query(
         "select headquarters, tag, sequence, as_of, heard_at from mirror_standing");
-    const base::Lock lock(mutex_);
-    standing_ = {};
-    standing_.of = headquarters;
-    outline_.clear();
     if (rows.empty()) {
       for (const auto* table : {"images", "devices", "kits", "jobs"}) {
         if (t.query(fmt::format("select 1 from {} limit 1", table)).empty()) continue;
@@ -92,15 +91,20 @@ base::Outcome<void> Adoption::open(const std::string& headquarters) {
                                       "state folder, or give that address",
                                       row.text(0)));
     }
-    standing_ = {headquarters, row.text(1), row.integer(2), row.integer(3),
-                 row.integer(4)};
+    standing = {headquarters, row.text(1), row.integer(2), row.integer(3),
+                row.integer(4)};
     t.each("select tab, row_key, digest from mirror_records where gone_at = 0", {},
            [&](const db::Row& one) {
-             outline_.emplace(Key{one.text(0), one.text(1)}, one.text(2));
+             outline.emplace(Key{one.text(0), one.text(1)}, one.text(2));
            });
     return {};
   });
   if (!read) return read;
+  {
+    const base::Lock lock(mutex_);
+    standing_ = std::move(standing);
+    outline_ = std::move(outline);
+  }
   return refresh();
 }
 

@@ -9,10 +9,10 @@
 namespace vantro::repository {
 
 std::string ledger_csv_head() {
-  return text::csv_line({"row", "at", "event", "who", "from", "device", "protocol",
-                         "heard on", "account", "name", "sha256", "bytes", "of bytes",
-                         "milliseconds", "resent", "outcome", "sentence", "request",
-                         "mirror", "hash"});
+  return text::csv_line({"row",     "at",       "event",    "who",          "from",
+                         "device",  "protocol", "heard on", "account",      "name",
+                         "sha256",  "bytes",    "of bytes", "milliseconds", "resent",
+                         "outcome", "sentence", "request",  "mirror",       "hash"});
 }
 
 std::string ledger_csv_line(const ledger::Entry& entry, bool for_spreadsheets) {
