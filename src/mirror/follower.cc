@@ -16,6 +16,8 @@ using std::chrono::minutes;
 using std::chrono::seconds;
 
 constexpr seconds kPieceTakes{10};
+// With a limit, as the bytes of a piece come faster than it.
+constexpr seconds kPacedPieceTakes{2};
 constexpr base::Duration kFirstPause = seconds(1);
 constexpr base::Duration kLongestPause = minutes(5);
 constexpr base::Duration kLongestContentPause = hours(1);
@@ -64,8 +66,9 @@ double Follower::rate() const {
 }
 
 std::uint64_t Follower::piece_size() const {
-  if (rate_ <= 0) return 4 * kLeastPiece;
-  const auto bytes = rate() * seconds_of(kPieceTakes);
+  if (rate_ <= 0) return pace_.rate == 0 ? 4 * kLeastPiece : kLeastPiece;
+  const auto bytes =
+      rate() * seconds_of(pace_.rate == 0 ? kPieceTakes : kPacedPieceTakes);
   return static_cast<std::uint64_t>(std::clamp(bytes, static_cast<double>(kLeastPiece),
                                                static_cast<double>(kMostPiece)));
 }
@@ -106,8 +109,8 @@ std::vector<Action> Follower::step(base::Instant now, base::WallTime wall) {
   if (!busy_ && !contents_.empty()) {
     if (!in_hours(wall)) {
       not_after(now + milliseconds(pace_.hours.next(wall) - wall));
-    } else if (now < fetch_at_) {
-      not_after(fetch_at_);
+    } else if (const auto from = std::max(fetch_at_, paced_to_); now < from) {
+      not_after(from);
     } else if (const auto content = next_content(now); content != contents_.end()) {
       busy_ = true;
       actions.push_back(next_piece(content->first, content->second));
@@ -183,6 +186,11 @@ void Follower::on(PieceCame event, base::Instant now) {
   if (event.fetched > 0 && took > 0) {
     const auto now_at = static_cast<double>(event.fetched) / took;
     rate_ = rate_ <= 0 ? now_at : kShareOfLast * now_at + (1 - kShareOfLast) * rate_;
+  }
+  if (pace_.rate > 0 && event.fetched > 0) {
+    const std::chrono::duration<double> at_rate(static_cast<double>(event.fetched) /
+                                                static_cast<double>(pace_.rate));
+    paced_to_ = now - event.took + duration_cast<base::Duration>(at_rate);
   }
   if (!event.have && event.link_failed) {
     // Smaller pieces get through a link that breaks often.

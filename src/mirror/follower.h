@@ -163,6 +163,7 @@ class Follower {
   bool syncing_ = false;  // until nothing lacks
   base::Instant ask_at_;
   base::Instant fetch_at_{};  // not before, after the link failed
+  base::Instant paced_to_{};  // not before: the configured rate is used up until then
   int link_failures_ = 0;
   double rate_ = 0;
   std::optional<base::Instant> heard_at_;

@@ -179,6 +179,34 @@ TEST_F(AFollower, SaysHowLongItTakes) {
   EXPECT_EQ(follower_.missing_bytes(), 3'800'000U);
 }
 
+TEST(APacedFollower, FetchesNoMoreThanItsRateAllows) {
+  Pace pace;
+  pace.rate = 64 << 10;
+  base::Instant now{};
+  Follower follower(pace, 1, now);
+  follower.step(now, 0);
+  follower.step(NewsCame{{}, false, {{lacking("a", 100 << 20)}}}, now, 0);
+  const auto begun = now;
+  std::uint64_t have = 0;
+  while (have < 10 << 20) {
+    // Each piece comes at once.
+    have += 100 << 10;
+    now += std::chrono::milliseconds(1);
+    auto actions = follower.step(
+        PieceCame{"a", have, 100 << 10, std::chrono::milliseconds(1)}, now, 0);
+    while (text(actions).find("fetch") == std::string::npos) {
+      now = *follower.deadline();
+      actions = follower.step(now, 0);
+      if (text(actions).find("ask") != std::string::npos) {
+        const auto more = follower.step(NewsCame{{}, false, {}}, now, 0);
+        actions.insert(actions.end(), more.begin(), more.end());
+      }
+    }
+  }
+  const auto took = std::chrono::duration<double>(now - begun).count();
+  EXPECT_NEAR(took, static_cast<double>(have) / (64 << 10), 4);
+}
+
 TEST_F(AFollower, WhatIsNoLongerWantedIsNotFetched) {
   begin();
   news({{lacking("a", 1'000'000)}});
