@@ -163,8 +163,7 @@ const Shape& shape_of<MirrorPiece>() {
   static const Shape shape =
       ShapeOf<T>("MirrorPiece", "which part of a backup is sent")
           .field<&T::sha256>("sha256", "the backup's SHA-256")
-          .field<&T::size>("size", "the size of all of it", Unit::kBytes)
-          .needed()
+          .field<&T::size>("size", "the size of all of it (0)", Unit::kBytes)
           .field<&T::from>("from", "the first byte of it", Unit::kBytes)
           .done();
   return shape;

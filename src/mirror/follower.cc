@@ -157,7 +157,9 @@ void Follower::on(NewsCame event, base::Instant now) {
       auto& content = fresh[one.wanted.sha256];
       const auto known = contents_.find(one.wanted.sha256);
       if (known != contents_.end()) content = std::move(known->second);
-      content.have = one.have;
+      // A piece may have been written since the disk was asked; after a failure, what is
+      // on the disk counts.
+      if (known == contents_.end() || content.failures > 0) content.have = one.have;
       content.may_share = one.may_share && content.failures == 0;
       content.wanted = std::move(one.wanted);
     }

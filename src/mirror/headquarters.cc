@@ -252,7 +252,7 @@ base::Outcome<Site> Headquarters::find(const std::string& name) const {
     names.push_back(one.name);
   }
   return base::refuse(Kind::kNotFound,
-                      fmt::format("there is no mirror '{}'", base::printable(name, 80)),
+                      fmt::format("unknown mirror '{}'", base::printable(name, 80)),
                       text::nearest(name, names).value_or(""));
 }
 

@@ -12,9 +12,11 @@ namespace {
 
 using base::Kind;
 
+// Without a SHA-256 it is a row like any other: the bytes were removed at the mirror
+// before they could be sent.
 bool is_backup(const ledger::Entry& row) {
   return row.event == gate::word(gate::Direction::kDeposit) &&
-         row.outcome == gate::word(gate::State::kComplete);
+         row.outcome == gate::word(gate::State::kComplete) && !row.sha256.empty();
 }
 
 // Of its label while it arrives (store/arrival_label.h): after a crash it is removed.
@@ -117,7 +119,7 @@ base::Outcome<Incoming::Taken> Incoming::rows(const std::string& mirror,
       continue;
     }
     if (!is_sha256(row.sha256)) {
-      return base::refuse(Kind::kInvalid, "a row about a backup has no SHA-256");
+      return base::refuse(Kind::kInvalid, "a row about a backup has no valid SHA-256");
     }
     if (auto written = write(); !written) return base::refuse(written.error());
     const auto filed = file(mirror, row, *from_there);
@@ -142,6 +144,12 @@ base::Outcome<std::uint64_t> Incoming::piece(const std::string& mirror,
   if (!is_sha256(sha256)) {
     return base::refuse(Kind::kInvalid,
                         "a SHA-256 is 64 digits of lower-case hexadecimal");
+  }
+  // Nothing follows the last byte; only an empty backup has an empty piece.
+  if (from > size || bytes.size() > size - from || (bytes.empty() && size > 0)) {
+    return base::refuse(Kind::kInvalid,
+                        fmt::format("a piece of {} at byte {} is not a part of {} bytes",
+                                    base::size_text(bytes.size()), from, size));
   }
   const auto from_there = sender(mirror);
   const base::Lock one_at_a_time(from_there->mutex);

@@ -32,10 +32,12 @@ class Incoming {
     std::uint64_t have = 0;  // bytes of it
   };
   // In the order of their numbers; those that are recorded already are passed over. A
-  // complete backup is filed with its row, so its bytes must be here first.
+  // complete backup with a SHA-256 is filed with its row, so its bytes must be here
+  // first.
   base::Outcome<Taken> rows(const std::string& mirror,
                             const std::vector<ledger::Entry>& rows);
-  // A piece of a backup. Returns how much of it is here. kMismatch: it begins elsewhere.
+  // A piece of a backup. Returns how much of it is here. kMismatch: it begins elsewhere;
+  // kInvalid: it is not a part of `size` bytes.
   // What a mirror has begun is lost when this program ends, and sent again.
   base::Outcome<std::uint64_t> piece(const std::string& mirror, const std::string& sha256,
                                      std::uint64_t size, std::uint64_t from,

@@ -102,7 +102,7 @@ base::Outcome<Wanted> Parts::wanted(const std::string& sha256) const {
   for (auto& one : *all) {
     if (one.sha256 == sha256) return std::move(one);
   }
-  return base::refuse(Kind::kNotFound, "it is no longer wanted");
+  return base::refuse(Kind::kNotFound, "headquarters no longer offers this image");
 }
 
 base::Outcome<std::vector<Span>> Parts::plan(const std::string& sha256,

@@ -66,7 +66,11 @@ base::Outcome<Wanted> wanted_of(const Key& key, const Record& record) {
   Wanted wanted;
   wanted.sha256 = key.row;
   const auto size = number_in(record.columns, "size");
-  if (key.row.size() != 64 || size < 0) {
+  // It becomes the name of a file.
+  const bool is_sha256 =
+      key.row.size() == 64 &&
+      key.row.find_first_not_of("0123456789abcdef") == std::string::npos;
+  if (!is_sha256 || size < 0) {
     return base::refuse(base::Kind::kCorrupt, "the record of a content is damaged");
   }
   wanted.size = static_cast<std::uint64_t>(size);

@@ -262,15 +262,20 @@ bool MirrorRun::send_up() {
   return !stopping_;
 }
 
+Result<api::MirrorRowsTaken> MirrorRun::send_rows(
+    const std::vector<ledger::Entry>& rows) {
+  api::MirrorRows given;
+  for (const auto& one : rows) given.rows.push_back(row_of(one));
+  return news_link_.call(api::kMirrorRows, {}, given);
+}
+
 bool MirrorRun::send_up_to(const std::vector<ledger::Entry>& rows) {
   const auto fails = [&](const base::Refusal& why) {
     const base::Lock lock(mutex_);
     up_trouble_ = "the ledger does not get to headquarters: " + why.sentence;
     return false;
   };
-  api::MirrorRows given;
-  for (const auto& one : rows) given.rows.push_back(row_of(one));
-  const auto taken = news_link_.call(api::kMirrorRows, {}, given);
+  auto taken = send_rows(rows);
   if (!taken) return fails(taken.error().refusal);
   if (auto noted = outgoing_.sent(taken->upto); !noted) return fails(noted.error());
   if (taken->wants.empty()) return true;
@@ -279,14 +284,27 @@ bool MirrorRun::send_up_to(const std::vector<ledger::Entry>& rows) {
   });
   if (about == rows.end()) return true;
   const auto until = clock_.now() + kSendsFor;
-  for (auto have = taken->have; have < about->bytes && clock_.now() < until;) {
+  auto have = taken->have;
+  do {
     const auto piece = outgoing_.piece(*about, have);
+    if (!piece && piece.error().kind == Kind::kCorrupt) {
+      // Retention has removed it, or the disk has lost it: the rows behind it must not
+      // wait for ever.
+      auto row = *about;
+      row.sha256.clear();
+      row.sentence += std::string(row.sentence.empty() ? "" : "; ") +
+                      "its bytes were gone at the mirror before they were sent";
+      taken = send_rows({row});
+      if (!taken) return fails(taken.error().refusal);
+      if (auto noted = outgoing_.sent(taken->upto); !noted) return fails(noted.error());
+      return true;
+    }
     if (!piece) return fails(piece.error());
     const auto got =
         news_link_.send(api::kMirrorPiece, {about->sha256, about->bytes, have}, *piece);
     if (!got) return fails(got.error().refusal);
     have = got->have;
-  }
+  } while (have < about->bytes && clock_.now() < until);
   return true;
 }
 

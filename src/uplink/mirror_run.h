@@ -73,6 +73,7 @@ class MirrorRun {
   // Sends some of what waits. False: nothing more does, or it failed.
   bool send_up();
   bool send_up_to(const std::vector<ledger::Entry>& rows);
+  Result<api::MirrorRowsTaken> send_rows(const std::vector<ledger::Entry>& rows);
   mirror::Event done(const mirror::MakePlan& wanted);
   mirror::Event done(const mirror::FetchPiece& piece);
   mirror::Event done(const mirror::CopyPiece& piece);

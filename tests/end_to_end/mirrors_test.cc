@@ -98,24 +98,26 @@ TEST_F(MirrorsOfAServer, GetImagesHandThemOutAndSendUpWhatHappened) {
   // A backup, twice the same, and one that is not text.
   fakes::write_file(scratch_ / "heron.cfg", "hostname heron-rtr\n");
   fakes::write_file(scratch_ / "core.bin", fakes::noise(700'000, 5));
-  for (const auto* one : {"heron.cfg", "heron.cfg", "core.bin"}) {
+  fakes::write_file(scratch_ / "empty.bin", "");
+  for (const auto* one : {"heron.cfg", "heron.cfg", "empty.bin", "core.bin"}) {
     EXPECT_EQ(
         run({"curl", "-s", "-m", "20", "-T", scratch_ / one, heron.tftp_url(one)}).code,
         0);
   }
   EXPECT_TRUE(fakes::eventually([&] {
     heron.vantro({"mirror", "sync"});
-    return json(hq_, {"backup", "list"})["files"].size() == 2 &&
+    return json(hq_, {"backup", "list"})["files"].size() == 3 &&
            json(heron, {"mirror", "show"})["rows_waiting"] == 0;
   })) << json(heron, {"mirror", "show"});
   const auto written = hq_.vantro(
       {"backup", "write", "127.0.0.1", "core.bin", "--out", scratch_ / "up.bin"});
   EXPECT_EQ(written.code, 0) << written.err;
-  EXPECT_EQ(fakes::read_file(scratch_ / "up.bin"), fakes::noise(700'000, 5));
+  EXPECT_TRUE(
+      fakes::same_bytes(fakes::read_file(scratch_ / "up.bin"), fakes::noise(700'000, 5)));
   // Each row once, and marked.
   EXPECT_EQ(
       json(hq_, {"ledger", "--event", "deposit", "--mirror", "heron"})["entries"].size(),
-      3U);
+      4U);
   const auto fetches = json(hq_, {"ledger", "--event", "fetch", "--mirror", "heron",
                                   "--outcome", "complete"})["entries"];
   EXPECT_GE(fetches.size(), 2U);
@@ -163,6 +165,39 @@ TEST_F(MirrorsOfAServer, ServeWhileHeadquartersIsAwayAndSayHowOldTheirNamesAre) 
     return fetched(heron, "weir-7.img").find("was withdrawn: loses routes") !=
            std::string::npos;
   })) << fetched(heron, "weir-7.img");
+}
+
+TEST_F(MirrorsOfAServer, ABackupWhoseBytesAreGoneDoesNotHoldUpTheLedger) {
+  auto heron = mirror();
+  const auto port = tls_port();
+  begin_mirror(heron, port);
+  ASSERT_TRUE(fakes::eventually([&] {
+    return json(heron, {"mirror", "show"})["rows_waiting"] == 0;
+  }));
+  hq_.kill();
+  fakes::write_file(scratch_ / "core.bin", fakes::noise(300'000, 5));
+  EXPECT_EQ(run({"curl", "-s", "-m", "20", "-T", scratch_ / "core.bin",
+                 heron.tftp_url("core.bin")})
+                .code,
+            0);
+  EXPECT_EQ(heron.stop(), 0);
+  for (const auto& one : std::filesystem::recursive_directory_iterator(
+           scratch_ / "state of heron" + "/vault")) {
+    if (one.is_regular_file() && one.file_size() == 300'000) {
+      std::filesystem::remove(one.path());
+    }
+  }
+  begin_headquarters("127.0.0.1:" + std::to_string(port));
+  begin_mirror(heron, port);
+  EXPECT_TRUE(fakes::eventually([&] {
+    heron.vantro({"mirror", "sync"});
+    return json(heron, {"mirror", "show"})["rows_waiting"] == 0;
+  })) << json(heron, {"mirror", "show"});
+  const auto rows =
+      json(hq_, {"ledger", "--event", "deposit", "--mirror", "heron"})["entries"];
+  ASSERT_EQ(rows.size(), 1U);
+  EXPECT_THAT(rows[0]["sentence"].get<std::string>(),
+              HasSubstr("its bytes were gone at the mirror before they were sent"));
 }
 
 TEST_F(MirrorsOfAServer, GoOnWhereTheLinkBrokeAndWhereTheyWereKilled) {

@@ -207,6 +207,16 @@ TEST(APacedFollower, FetchesNoMoreThanItsRateAllows) {
   EXPECT_NEAR(took, static_cast<double>(have) / (64 << 10), 4);
 }
 
+TEST_F(AFollower, APieceThatWasWrittenMeanwhileIsNotFetchedAgain) {
+  begin();
+  news({{lacking("a", 1'000'000)}});
+  later(seconds(15));
+  EXPECT_EQ(step(piece("a", 262'144, 262'144)).substr(0, 16), "fetch a 262144+7");
+  // The disk was asked before the piece was written.
+  EXPECT_EQ(news({{lacking("a", 1'000'000)}}), "");
+  EXPECT_EQ(follower_.have("a"), 262'144U);
+}
+
 TEST_F(AFollower, WhatIsNoLongerWantedIsNotFetched) {
   begin();
   news({{lacking("a", 1'000'000)}});

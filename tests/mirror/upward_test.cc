@@ -143,6 +143,32 @@ TEST_F(Upward, OtherBytesAreThrownAwayAndAskedForAgain) {
   EXPECT_EQ(revisions(), std::vector<std::string>{sha256_of(bytes)});
 }
 
+TEST_F(Upward, PiecesThatAreNoPartsAreRefusedAndAnEmptyBackupIsFiled) {
+  const std::string bytes = "hostname heron-rtr\n";
+  const auto send = [&](std::uint64_t from, const std::string& piece) {
+    return incoming_->piece("heron", sha256_of(bytes), bytes.size(), from,
+                            base::as_bytes(piece));
+  };
+  EXPECT_EQ(send(0, bytes + "x").error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(send(0, "").error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(send(UINT64_MAX, "x").error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(*send(0, bytes), bytes.size());
+  // It is whole, and nothing can follow it.
+  EXPECT_EQ(send(bytes.size(), "").error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(send(bytes.size(), "x").error().kind, base::Kind::kInvalid);
+  EXPECT_EQ(incoming_->rows("heron", {backup(1, bytes)})->upto, 1);
+  EXPECT_EQ(*incoming_->piece("heron", sha256_of(""), 0, 0, {}), 0U);
+  EXPECT_EQ(incoming_->rows("heron", {backup(2, "")})->upto, 2);
+}
+
+TEST_F(Upward, ABackupWhoseBytesAreGoneHoldsUpNothing) {
+  auto gone = backup(1, "hostname heron-rtr\n");
+  gone.sha256.clear();
+  EXPECT_EQ(incoming_->rows("heron", {gone, row(2)})->upto, 2);
+  EXPECT_EQ(recorded(), "deposit r1, fetch r2, ");
+  EXPECT_TRUE(revisions().empty());
+}
+
 TEST_F(Upward, AMirrorsRowsDoNotCountAsHeardHere) {
   ASSERT_TRUE(incoming_->rows("heron", {row(1)}));
   EXPECT_TRUE(repository_->ledger.last_of_each(10)->empty());

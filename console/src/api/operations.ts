@@ -3042,7 +3042,7 @@ export interface Operations {
   "PUT /v1/mirror/backups/{sha256}": {
     asked: {
       readonly sha256?: string;
-      readonly size: number;
+      readonly size?: number;
       readonly from?: number;
     };
     body: Blob;
