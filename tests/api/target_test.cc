@@ -70,7 +70,7 @@ TEST(Target, SaysWhatIsWrongWithIt) {
   EXPECT_EQ(
       asked(kLedger, "/v1/ledger?who=pump"),
       "unknown query parameter 'who'; known: limit, before, whose, by, from, until, "
-      "event, name, outcome, sha256, request");
+      "event, name, outcome, sha256, request, mirror");
   EXPECT_EQ(asked(kStatus, "/v1/status?x=1"),
             "unknown query parameter 'x'; there are none");
   EXPECT_EQ(asked(kImage, "/v1/images/a%2"),
@@ -79,7 +79,7 @@ TEST(Target, SaysWhatIsWrongWithIt) {
   // An empty value is none.
   EXPECT_EQ(
       asked(kLedger, "/v1/ledger?limit=&whose="),
-      R"({"before":null,"by":"","event":"","from":"","limit":null,"name":"","outcome":"","request":"","sha256":"","until":"","whose":""})");
+      R"({"before":null,"by":"","event":"","from":"","limit":null,"mirror":"","name":"","outcome":"","request":"","sha256":"","until":"","whose":""})");
 }
 
 TEST(Operations, NameEachFieldOfTheirPaths) {
