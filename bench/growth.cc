@@ -63,19 +63,20 @@ void add_images(db::Transaction& t, std::int64_t first, std::int64_t last) {
           "printf('%032x', k), printf('%040x', k), printf('%02x%062x', k % 256, k), "
           "printf('%0128x', k), 1790000000000 + k, 'bench', printf('Maker %d', k % 7), "
           "printf('platform%d', k % 500), 'system', v.version, v.sort_key, 'proven', :r "
-          "from n join bench_versions v on v.n = k % 100",
+          "from n join bench_versions v on v.n = k / 500 % 100",
       {first, last, base::SystemClock{}.wall()});
   t.run(
       "insert into image_platforms (image, platform, role, line_key, version_key, "
       "withdrawn) " +
           from +
           "select k, printf('platform%d', k % 500), 'system', v.line_key, v.sort_key, 0 "
-          "from n join bench_versions v on v.n = k % 100",
+          "from n join bench_versions v on v.n = k / 500 % 100",
       part);
-  t.run("insert into image_names (name, image, since) " + from +
-            "select printf('platform%d-system-%d.img', k % 500, k), k, 1790000000000 + k "
-            "from n",
-        part);
+  t.run(
+      "insert into image_names (name, image, since, folded) " + from +
+          "select printf('platform%d-system-%d.img', k % 500, k), k, 1790000000000 + k, "
+          "printf('platform%d-system-%d.img', k % 500, k) from n",
+      part);
   t.run("insert into offers (id, name, image, network, protocols, since, why) " + from +
             "select k, printf('platform%d-system-%d.img', k % 500, k), k, '', '', "
             "1790000000000 + k, '' from n",

@@ -104,7 +104,8 @@ const Shape& shape_of<ImageList>() {
   static const Shape shape =
       ShapeOf<T>("ImageList", "images by platform, role and version")
           .field<&T::images>("images", "the rows")
-          .field<&T::in_all>("in_all", "all rows, shown or not")
+          .field<&T::in_all>("in_all", "all rows, shown or not, but at most 10000")
+          .field<&T::and_more>("and_more", "there are more than these 10000")
           .done();
   return shape;
 }

@@ -57,6 +57,7 @@ struct ImageRow {
 struct ImageList {
   std::vector<ImageRow> images;
   std::size_t in_all = 0;
+  bool and_more = false;
 };
 
 struct Vouch {

@@ -52,7 +52,7 @@ struct Filter {
   bool newest_only = false;  // of each platform, role and line
   std::size_t most = 1000;
   std::size_t skip = 0;
-  bool counted = true;  // also count all matches, which may cost as much as the list
+  bool counted = true;  // also count the matches, which may cost as much as the list
 };
 
 struct Listed {
@@ -64,7 +64,10 @@ struct Listed {
 
 struct Listing {
   std::vector<Listed> images;  // by platform, role, version (newest first)
-  std::size_t in_all = 0;      // 0 if nobody asked for it
+  // Counting more costs more than the list, and nobody reads the number.
+  static constexpr std::size_t kMostCounted = 10'000;
+  std::size_t in_all = 0;  // of all its pages; 0 if nobody asked for it
+  bool and_more = false;   // there are more than these; they were not counted
 };
 
 struct PlatformSummary {

@@ -6,6 +6,7 @@
 #include "base/sizes.h"
 #include "base/visible_name.h"
 #include "catalog/catalog.h"
+#include "db/like.h"
 #include "text/version.h"
 #include "text/version_range.h"
 
@@ -19,6 +20,12 @@ using base::Kind;
 struct Where {
   std::string sql;
   std::vector<db::Value> values;
+  // The rows of `images` are only looked up if a condition is about them.
+  std::string from() const {
+    return sql.find("i.") == std::string::npos
+               ? "from image_platforms p " + sql
+               : "from image_platforms p join images i on i.id = p.image " + sql;
+  }
   // "?" stands for the values, in their order.
   void and_that(const std::string& condition, const std::vector<db::Value>& more = {}) {
     sql += sql.empty() ? "where " : " and ";
@@ -33,8 +40,6 @@ struct Where {
   }
   int count = 0;
 };
-
-const std::string kFrom = "from image_platforms p join images i on i.id = p.image ";
 
 base::Outcome<void> where_version(Where& where, const std::string& text) {
   const auto range = text::VersionRange::parse(text);
@@ -89,9 +94,9 @@ base::Outcome<Where> where_of(const Filter& filter) {
   }
   if (filter.text) {
     where.and_that(
-        "p.image in (select n.image from image_names n where instr(lower(n.name), ?) > "
-        "0)",
-        {base::folded(*filter.text)});
+        "p.image in (select n.image from image_names n where n.folded like ? escape "
+        "'\\')",
+        {"%" + db::like(base::folded(*filter.text)) + "%"});
   }
   if (filter.vouching) {
     // Literal, not a value: the index of contradicted ones depends on it.
@@ -99,7 +104,7 @@ base::Outcome<Where> where_of(const Filter& filter) {
   }
   if (filter.offered) {
     where.and_that(std::string(*filter.offered ? "" : "not ") +
-                   "exists (select 1 from offers o where o.image = i.id and "
+                   "exists (select 1 from offers o where o.image = p.image and "
                    "o.ended_at is null)");
   }
   if (filter.newest_only) where.and_that("p.newest = 1");
@@ -140,11 +145,17 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
   return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
     Listing listing;
     if (filter.counted) {
+      auto values = where->values;
+      values.emplace_back(static_cast<std::int64_t>(Listing::kMostCounted + 1));
       const auto counted =
-          where->sql.empty() ? "from image_platforms" : kFrom + where->sql;
-      listing.in_all = static_cast<std::size_t>(
-          t.query("select count(*) " + counted, where->values).front().integer(0));
-      if (listing.in_all == 0) return listing;
+          static_cast<std::size_t>(t.query("select count(*) from (select 1 " +
+                                               where->from() + " limit :most) as counted",
+                                           values)
+                                       .front()
+                                       .integer(0));
+      listing.in_all = std::min(counted, Listing::kMostCounted);
+      listing.and_more = counted > Listing::kMostCounted;
+      if (counted == 0) return listing;
     }
     auto values = where->values;
     values.emplace_back(static_cast<std::int64_t>(filter.most));
@@ -152,7 +163,7 @@ base::Outcome<Listing> Catalog::list(const Filter& filter) const {
     // Expensive columns are looked up only for the rows that are shown.
     const std::string order =
         " order by p.platform, p.role, p.version_key desc, p.image ";
-    const auto rows = t.query("with page as (select p.* " + kFrom + where->sql + order +
+    const auto rows = t.query("with page as (select p.* " + where->from() + order +
                                   "limit :most offset :skip) select " + kImageColumns +
                                   ", p.platform, p.newest" +
                                   " from page p join images i on i.id = p.image" + order,

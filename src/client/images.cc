@@ -342,11 +342,11 @@ Done list_images(const Context& context, const api::ImageFilter& options) {
         write_or(table, terminal,
                  filtered ? "Not in the catalogue: no image matches."
                           : "No images yet. Add one with: vantro image add FILE");
-        if (list.in_all > list.images.size()) {
+        if (list.and_more || list.in_all > list.images.size()) {
           terminal.write(fmt::format(
-              "{} of {} shown; filter (--platform, --version, --name ...) or raise "
+              "{} of {}{} shown; filter (--platform, --version, --name ...) or raise "
               "--limit.\n",
-              list.images.size(), list.in_all));
+              list.images.size(), list.and_more ? "more than " : "", list.in_all));
         }
       });
 }

@@ -403,7 +403,7 @@ class Postgresql : public Engine {
     // Functions that SQLite has.
     writer.plain(
         "create or replace function instr(text, text) returns bigint language sql "
-        "immutable as 'select cast(strpos($1, $2) as bigint)'");
+        "immutable parallel safe as 'select cast(strpos($1, $2) as bigint)'");
   }
 
   // From SQLite, as the schema is written for it: its oldest versions use words of SQLite

@@ -811,6 +811,22 @@ const std::vector<SchemaVersion>& schema_versions() {
                 heard_at bigint not null,
                 rows_sent bigint not null))",
        }},
+      {"the ledger by event, outcome and name; images by name and platform",
+       {
+           "create index ledger_by_event on ledger (event, at, id)",
+           "drop index ledger_refused",
+           "create index ledger_by_outcome on ledger (outcome, at, id) where outcome <> "
+           "'complete'",
+           "create index ledger_by_name on ledger (lower(name), at, id)",
+           // The names in it, in lower case: there are fewer of them than rows.
+           "create table ledger_names (folded text not null primary key)",
+           "insert into ledger_names select distinct lower(name) from ledger",
+           // In lower case, for looking up a part of it.
+           "alter table image_names add column folded text not null default ''",
+           "update image_names set folded = lower(name)",
+           "create index images_by_platform on image_platforms (lower(platform), "
+           "platform, role, version_key desc, image)",
+       }},
   };
   return versions;
 }

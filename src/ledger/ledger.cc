@@ -11,6 +11,7 @@
 #include "base/clock.h"
 #include "base/visible_name.h"
 #include "ledger/chain.h"
+#include "ledger/matching.h"
 
 namespace vantro::ledger {
 
@@ -91,89 +92,14 @@ Entry entry_of(const db::Row& row) {
   return entry;
 }
 
-// '*' in SQL's form; SQL's own wildcards are escaped.
-std::string like(const std::string& pattern) {
-  std::string text;
-  for (const char c : pattern) {
-    if (c == '%' || c == '_' || c == '\\') text += '\\';
-    text += c == '*' ? '%' : c;
-  }
-  return text;
-}
-
-const std::string kWhose = "(device = :w or actor = :w)";
-
-// The first rows in an order. Those of one device or address are found by two indexes,
-// each of which has that order: so only as many rows are read as are wanted.
-std::string page(const Filter& filter, const std::string& where,
-                 const std::string& order_and_limit) {
-  if (filter.whose.empty()) return where + order_and_limit;
-  const auto half = [&](const std::string& condition) {
-    auto own = where;
-    own.replace(own.find(kWhose), kWhose.size(), condition);
-    return fmt::format("select id from (select id from ledger {}{}) as half", own,
-                       order_and_limit);
-  };
-  return fmt::format("where id in ({} union {}) {}", half("device = :w"),
-                     half("actor = :w"), order_and_limit);
-}
-
-// Adds conditions and their values.
-void apply(const Filter& filter, std::string& where, std::vector<db::Value>& values) {
-  const auto add = [&](const std::string& condition) {
-    where += (where.empty() ? "where " : "and ") + condition + " ";
-  };
-  if (!filter.whose.empty()) {
-    add(kWhose);
-    values.emplace_back(filter.whose);
-  }
-  if (!filter.by.empty()) {
-    add("actor = :y");
-    values.emplace_back(filter.by);
-  }
-  if (filter.from) {
-    add("at >= :f");
-    values.emplace_back(*filter.from);
-  }
-  if (filter.until) {
-    add("at < :u");
-    values.emplace_back(*filter.until);
-  }
-  if (!filter.events.empty()) {
-    std::string names;
-    for (std::size_t i = 0; i < filter.events.size(); ++i) {
-      names += (i == 0 ? ":e" : ", :e") + std::to_string(i);
-      values.emplace_back(filter.events[i]);
-    }
-    add("event in (" + names + ")");
-  }
-  if (!filter.name.empty()) {
-    add("lower(name) like :n escape '\\'");
-    values.emplace_back(like(base::folded(filter.name)));
-  }
-  // Literal, not a value: the index of refusals depends on this condition.
-  const auto outcome = std::find(kOutcomes.begin(), kOutcomes.end(), filter.outcome);
-  if (outcome != kOutcomes.end()) add(fmt::format("outcome = '{}'", *outcome));
-  if (!filter.sha256.empty()) {
-    add("sha256 = :x");
-    values.emplace_back(filter.sha256);
-  }
-  if (!filter.request.empty()) {
-    add("request = :q");
-    values.emplace_back(filter.request);
-  }
-  if (!filter.mirror.empty()) {
-    // The second half is for the index.
-    add("via = :v and via <> ''");
-    values.emplace_back(filter.mirror);
-  }
-}
-
-}  // namespace
-
-namespace {
-
 using Values = std::vector<db::Value>;
+
+std::vector<Entry> entries_of(const db::Rows& rows) {
+  std::vector<Entry> entries;
+  entries.reserve(rows.size());
+  for (const auto& row : rows) entries.push_back(entry_of(row));
+  return entries;
+}
 
 }  // namespace
 
@@ -185,7 +111,9 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
   auto last = last_row(transaction);
   std::vector<Values> rows;
   std::map<std::string, Values> contacts;  // the last row of each address
+  std::set<std::string> names;
   for (auto& entry : entries) {
+    names.insert(base::folded(entry.name));
     entry.id = ++last.id;
     last.chain = entry.chain = chained(last.chain, entry);
     db::Value sha256 = nullptr;
@@ -224,6 +152,10 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
       "name, sha256, bytes, total, duration_ms, resent, outcome, sentence, came_from, "
       "request, via, chain)",
       rows);
+  std::vector<Values> folded;
+  for (const auto& name : names) folded.push_back({name});
+  transaction.insert("insert into ledger_names (folded)", folded,
+                     " on conflict do nothing");
   std::vector<Values> newest;
   for (auto& [actor, values] : contacts) newest.push_back(std::move(values));
   transaction.insert(
@@ -372,25 +304,32 @@ void Ledger::rename(db::Transaction& transaction, const std::string& device,
 base::Outcome<std::vector<Entry>> Ledger::newest(std::size_t most,
                                                  std::optional<std::int64_t> before,
                                                  const Filter& filter) {
-  std::string where;
-  std::vector<db::Value> values;
-  if (before) {
-    // By time, not by id: a combined row gets its id a moment after its time.
-    where = "where (at, id) < (select at, id from ledger where id = :b) ";
-    values.emplace_back(*before);
-  }
-  apply(filter, where, values);
-  values.emplace_back(static_cast<std::int64_t>(most));
-  return select(page(filter, where, "order by at desc, id desc limit :m"), values);
+  const std::string order = "order by at desc, id desc";
+  if (!before) return matching(filter, "", {}, order, most);
+  // By time, not by id: a combined row gets its id a moment after its time.
+  return matching(filter, "(at, id) < (select at, id from ledger where id = :b)",
+                  {*before}, order, most);
 }
 
 base::Outcome<std::vector<Entry>> Ledger::after(const Place& place, std::size_t most,
                                                 const Filter& filter) {
-  std::string where = "where (at, id) > (:t, :i) ";
-  std::vector<db::Value> values{place.at, place.id};
-  apply(filter, where, values);
-  values.emplace_back(static_cast<std::int64_t>(most));
-  return select(page(filter, where, "order by at, id limit :m"), values);
+  return matching(filter, "(at, id) > (:t, :i)", {place.at, place.id}, "order by at, id",
+                  most);
+}
+
+base::Outcome<std::vector<Entry>> Ledger::matching(const Filter& filter,
+                                                   const std::string& condition,
+                                                   const std::vector<db::Value>& values,
+                                                   const std::string& order,
+                                                   std::size_t most) {
+  write_out();
+  using Entries = std::vector<Entry>;
+  return database_.read([&](db::Transaction& t) -> base::Outcome<Entries> {
+    Matching matching(condition, values);
+    if (!matching.apply(t, filter)) return Entries();
+    const auto query = matching.first(order, most);
+    return entries_of(t.query(kSelect + query.sql, query.values));
+  });
 }
 
 base::Outcome<std::int64_t> Ledger::newest_row() const {
@@ -489,6 +428,11 @@ std::int64_t Ledger::cut(db::Transaction& transaction, std::int64_t last_row,
       "insert into ledger_cuts (last_row, chain, rows_cut, file, sha256, at) values (:l, "
       ":c, :r, :f, :s, :t)",
       {last_row, chain.front().text(0), rows, file, sha256, now});
+  transaction.run(
+      "delete from ledger_names where folded in (select lower(name) from ledger where id "
+      "<= :i) and not exists (select 1 from ledger l where lower(l.name) = folded and "
+      "l.id > :i)",
+      {last_row});
   transaction.run("delete from ledger where id <= :i", {last_row});
   transaction.run("delete from last_contacts where row <= :i", {last_row});
   Entry entry;
@@ -546,14 +490,10 @@ base::Outcome<std::vector<std::int64_t>> Ledger::absences(
 
 std::vector<Entry> Ledger::of_device(db::Transaction& t, const std::string& device,
                                      base::WallTime since, std::size_t most) {
-  std::vector<Entry> entries;
-  for (const auto& row : t.query(
-           kSelect + "where device = :d and at >= :s and protocol not in ('', 'manage') "
-                     "order by at, id limit :m",
-           {device, since, static_cast<std::int64_t>(most)})) {
-    entries.push_back(entry_of(row));
-  }
-  return entries;
+  return entries_of(t.query(
+      kSelect + "where device = :d and at >= :s and protocol not in ('', 'manage') "
+                "order by at, id limit :m",
+      {device, since, static_cast<std::int64_t>(most)}));
 }
 
 base::Outcome<std::vector<Entry>> Ledger::of_device(const std::string& device,
@@ -618,11 +558,7 @@ base::Outcome<std::vector<Entry>> Ledger::select(const std::string& which,
                                                  const std::vector<db::Value>& values) {
   write_out();
   return database_.read([&](db::Transaction& t) -> base::Outcome<std::vector<Entry>> {
-    const auto rows = t.query(kSelect + which, values);
-    std::vector<Entry> entries;
-    entries.reserve(rows.size());
-    for (const auto& row : rows) entries.push_back(entry_of(row));
-    return entries;
+    return entries_of(t.query(kSelect + which, values));
   });
 }
 

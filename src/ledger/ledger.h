@@ -180,6 +180,11 @@ class Ledger {
   bool save_waiting();
   // Writes waiting rows to the database; a failure is reported in the log.
   void write_out();
+  // Of the rows that fulfil the condition, those that match, in this order.
+  base::Outcome<std::vector<Entry>> matching(const Filter& filter,
+                                             const std::string& condition,
+                                             const std::vector<db::Value>& values,
+                                             const std::string& order, std::size_t most);
   base::Outcome<std::vector<Entry>> select(const std::string& which,
                                            const std::vector<db::Value>& values);
 

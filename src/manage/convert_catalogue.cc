@@ -58,6 +58,7 @@ api::Offer shape(const catalog::Offer& offer, const catalog::OfferIndex& index) 
 api::ImageList shape(const catalog::Listing& listing, const catalog::OfferIndex& index) {
   api::ImageList result;
   result.in_all = listing.in_all;
+  result.and_more = listing.and_more;
   for (const auto& row : listing.images) {
     result.images.push_back(
         {row.platform, row.newest, row.confusable, shape(row.image, index)});

@@ -60,6 +60,31 @@ TEST_F(CatalogTest, ListsByPlatformRoleAndVersionAndMarksTheNewest) {
   EXPECT_EQ(repository_->catalog.list(two)->in_all, 6u);
 }
 
+// Very many matches are not counted to their end, and every page can still be had.
+TEST_F(CatalogTest, CountsOnlySoMany) {
+  add("c4.img", {{"platform", "causeway4"}, {"role", "system"}, {"version", "7.6"}});
+  ASSERT_TRUE(repository_->database->write([](db::Transaction& t) -> base::Outcome<void> {
+    t.run(
+        "insert into image_platforms (image, platform, role, line_key, version_key, "
+        "withdrawn) with recursive n(k) as (select 1 union all select k + 1 from n where "
+        "k "
+        "< 10005) select 1, 'weir' || k, 'system', '', '', 0 from n");
+    return {};
+  }));
+  Filter last;
+  last.most = 10;
+  last.skip = 10'000;
+  const auto listing = repository_->catalog.list(last);
+  EXPECT_EQ(listing->in_all, 10'000u);
+  EXPECT_TRUE(listing->and_more);
+  EXPECT_EQ(listing->images.size(), 6u);
+  Filter one;
+  one.facts["platform"] = "WEIR77";
+  EXPECT_EQ(list(one), "weir77:c4.img ");
+  EXPECT_EQ(repository_->catalog.list(one)->in_all, 1u);
+  EXPECT_FALSE(repository_->catalog.list(one)->and_more);
+}
+
 // It is kept, so each change that may move it is tried.
 TEST_F(CatalogTest, TheNewestOfALineFollowsEveryChange) {
   const auto newest = [&] {

@@ -199,6 +199,7 @@ TEST_F(DatabaseTest, BringsAFirstVersionsRowsAlong) {
                               "offers",
                               "images",
                               "ledger",
+                              "ledger_names",
                               "change_log",
                               "numbers",
                               "people",

@@ -573,6 +573,7 @@ export interface ImageDetail {
 export interface ImageList {
   readonly images: readonly (ImageRow)[];
   readonly in_all: number;
+  readonly and_more: boolean;
 }
 
 /** the image after its withdrawal was undone */

@@ -245,6 +245,7 @@ export function ImagesPage() {
             skip={skip}
             shown={answer.images.length}
             inAll={answer.in_all}
+            andMore={answer.and_more}
             page={rowsOfPage}
             what="images"
             set={(value) => setFilter("skip", value === 0 ? "" : String(value))}

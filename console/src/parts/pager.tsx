@@ -1,8 +1,10 @@
-// Which rows of how many are shown, and links to the others.
+// Which rows of how many are shown, and links to the others. andMore: there are more than
+// inAll, and nobody counted them.
 export function Pager({
   skip,
   shown,
   inAll,
+  andMore = false,
   page,
   what,
   set,
@@ -10,21 +12,24 @@ export function Pager({
   skip: number;
   shown: number;
   inAll: number;
+  andMore?: boolean;
   page: number;
   what: string;
   set: (skip: number) => void;
 }) {
   const from = inAll === 0 ? 0 : skip + 1;
+  const isLast = andMore ? shown < page : skip + shown >= inAll;
   const number = (value: number) => value.toLocaleString("en-GB");
   return (
     <nav class="pager" aria-label={`Pages of ${what}`}>
       <span>
-        {number(from)}–{number(skip + shown)} of {number(inAll)} {what}
+        {number(from)}–{number(skip + shown)} of {andMore ? "more than " : ""}
+        {number(inAll)} {what}
       </span>
       <button type="button" disabled={skip === 0} onClick={() => set(Math.max(0, skip - page))}>
         Previous
       </button>
-      <button type="button" disabled={skip + shown >= inAll} onClick={() => set(skip + page)}>
+      <button type="button" disabled={isLast} onClick={() => set(skip + page)}>
         Next
       </button>
     </nav>
