@@ -153,11 +153,20 @@ void add_ledger_rows(db::Transaction& t, std::int64_t first, std::int64_t last,
           "insert into ledger (id, at, event, actor, protocol, name, sha256, bytes, "
           "total, duration_ms, resent, outcome, sentence, heard_on, account, device) ") +
           kNumbers +
-          "select k, :t + k * 10, 'fetch', printf('10.0.%d.%d', k % 1000 / 256, k % 1000 "
-          "% 256), 'tftp', 'causeway4-system-7.6.0.img', printf('%064x', k % 100000), "
-          "19274302, 19274302, 4200, 3, 'complete', '', '192.0.2.10:69 on eth0', '', "
-          "printf('device-%07d', k % 1000 + 1) from n",
+          "select k, :t + k * 10, case when k % 20000 = 7 then 'image-add' when k % 10 < "
+          "3 then 'deposit' else 'fetch' end, printf('10.0.%d.%d', k % 1000 / 256, k % "
+          "1000 % 256), 'tftp', case when k % 10 < 3 then printf('site-%d.cfg', k % "
+          "1000) "
+          "else printf('platform%d-system-%d.img', k / 10 % 500, k % 4000) end, "
+          "printf('%064x', k % 100000), 19274302, 19274302, 4200, 3, case when k % 10000 "
+          "= "
+          "5 then 'refused' when k % 20000 = 3 then 'failed' else 'complete' end, '', "
+          "'192.0.2.10:69 on eth0', '', printf('device-%07d', k % 1000 + 1) from n",
       {first, last, now - count * 10});
+  if (last < count) return;
+  t.run(
+      "insert into ledger_names select distinct lower(name) from ledger where true on "
+      "conflict do nothing");
 }
 
 }  // namespace

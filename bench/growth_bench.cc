@@ -29,6 +29,7 @@
 #include <unistd.h>
 #include <vector>
 
+#include "base/clock.h"
 #include "base/unique_fd.h"
 #include "bench/growth.h"
 #include "bench/own_disk.h"
@@ -147,19 +148,40 @@ class Records {
     if (done.code != 0) throw std::runtime_error(done.err);
     return done.out;
   }
+  // The same rows as bench/growth.cc makes. The indexes are made after them, as for any
+  // large load.
   void add_ledger_rows(std::int64_t count) const {
-    for (auto first = kLeast + 1; first <= count; first += kAtOnce) {
+    const auto indexes = query(
+        "select string_agg(indexdef, ';') from pg_indexes where tablename = "
+        "'ledger' and indexname <> 'ledger_pkey'");
+    query(
+        "do $$ declare one text; begin for one in select indexname from pg_indexes "
+        "where tablename = 'ledger' and indexname <> 'ledger_pkey' loop execute 'drop "
+        "index ' || one; end loop; end $$");
+    query("delete from ledger");
+    for (std::int64_t first = 1; first <= count; first += kAtOnce) {
       query(fmt::format(
+          "set synchronous_commit = off; "
           "insert into ledger (id, at, event, actor, protocol, name, sha256, bytes, "
           "total, duration_ms, resent, outcome, sentence, heard_on, account, device) "
-          "select k, (select min(at) from ledger) + k * 10, 'fetch', '10.0.' || (k % "
-          "1000 "
-          "/ 256) || '.' || (k % 1000 % 256), 'tftp', 'causeway4-system-7.6.0.img', "
-          "lpad(to_hex(k % 100000), 64, '0'), 19274302, 19274302, 4200, 3, 'complete', "
+          "select k, {} + k * 10, case when k % 20000 = 7 then 'image-add' when k % 10 < "
+          "3 then 'deposit' else 'fetch' end, '10.0.' || (k % 1000 / 256) || '.' || (k % "
+          "1000 % 256), 'tftp', case when k % 10 < 3 then 'site-' || (k % 1000) || "
+          "'.cfg' "
+          "else 'platform' || (k / 10 % 500) || '-system-' || (k % 4000) || '.img' end, "
+          "lpad(to_hex(k % 100000), 64, '0'), 19274302, 19274302, 4200, 3, case when k % "
+          "10000 = 5 then 'refused' when k % 20000 = 3 then 'failed' else 'complete' "
+          "end, "
           "'', '192.0.2.10:69 on eth0', '', 'device-' || lpad((k % 1000 + 1)::text, 7, "
           "'0') from generate_series({}::bigint, {}::bigint) as k",
-          first, std::min(count, first + kAtOnce - 1)));
+          base::SystemClock{}.wall() - count * 10, first,
+          std::min(count, first + kAtOnce - 1)));
     }
+    query("set maintenance_work_mem = '1GB'; set max_parallel_maintenance_workers = 2; " +
+          indexes);
+    query(
+        "insert into ledger_names select distinct lower(name) from ledger on conflict "
+        "do nothing");
   }
 
   bool postgresql_;
@@ -258,6 +280,10 @@ class Growth {
         table.add(count, "first page, ms", get("images"));
         table.add(count, "newest of each line, ms", get("images?newest=true"));
         table.add(count, "part of a name, ms", get("images?text=system-9"));
+        table.add(count, "a rare part of a name, ms", get("images?text=system-99.img"));
+        table.add(count, "of one platform, ms", get("images?platform=platform77"));
+        table.add(count, "of one maker, ms", get("images?maker=Maker%203"));
+        table.add(count, "of a range of versions, ms", get("images?version=%3E%3D2.1%20%3C2.4"));
         break;
       case Grows::kOffers:
         table.add(count, "first page, ms", get("offers?limit=1000"));
@@ -274,6 +300,19 @@ class Growth {
         table.add(count, "last page, ms", get("ledger"));
         table.add(count, "of one device, ms", get("ledger?whose=" + grown_device(1)));
         table.add(count, "refusals, ms", get("ledger?outcome=refused"));
+        table.add(count, "failed fetches of one device, ms",
+                  get("ledger?event=fetch&outcome=failed&whose=" + grown_device(4)));
+        table.add(count, "a rare event, ms", get("ledger?event=image-add"));
+        table.add(count, "of one name, ms", get("ledger?name=platform7-system-77.img"));
+        table.add(count, "of a part of a name, ms", get("ledger?name=*-system-77.*"));
+        table.add(count, "of one image's bytes, ms",
+                  get("ledger?sha256=" + std::string(61, '0') + "abc"));
+        table.add(count, "of a minute, ms", [&] {
+          // In the middle of them.
+          const auto from = base::SystemClock{}.wall() - count * 5;
+          return get(fmt::format("ledger?from={}&until={}", base::iso_time(from),
+                                 base::iso_time(from + 60'000)));
+        }());
         break;
     }
   }
@@ -355,7 +394,10 @@ int main(int argc, char** argv) try {
     ::setrlimit(RLIMIT_NOFILE, &limit);
   }
   constexpr std::uint64_t kOwnDisk = std::uint64_t{24} << 30;
-  if (const auto why = use_own_disk(kOwnDisk); !why.empty()) {
+  // A PostgreSQL with so many rows needs more than the memory has.
+  const auto why =
+      postgresql ? "as the records are in PostgreSQL" : use_own_disk(kOwnDisk);
+  if (!why.empty()) {
     std::fprintf(stderr, "This machine's disk decides as well (%s).\n", why.c_str());
   }
   run(only, most, rounds, postgresql);

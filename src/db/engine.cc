@@ -269,9 +269,10 @@ class Postgresql : public Engine {
     }
     // A commit is on its disk when it returns. A node that stops in the middle of a
     // transaction, or whose network fails, holds up the others for 15 seconds at most.
+    // Compiling a statement to machine code takes longer than any of ours.
     session.once << "select case when current_setting('synchronous_commit') = 'off' then "
                     "set_config('synchronous_commit', 'on', false) end; "
-                    "set lock_timeout = 20000; "
+                    "set jit = off; set lock_timeout = 20000; "
                     "set idle_in_transaction_session_timeout = 15000; "
                     "set tcp_user_timeout = 15000; "
                     "set client_encoding = 'UTF8'; set client_min_messages = warning";

@@ -4,6 +4,7 @@
 #include <set>
 
 #include "desk/devices.h"
+#include "mirror/headquarters.h"
 #include "tests/fakes/repository_fixture.h"
 
 namespace vantro::desk {
@@ -75,6 +76,26 @@ TEST_F(NoticesTest, TellOnceWhenItBeginsAndOnceWhenItIsOver) {
   EXPECT_EQ(look(), (Sent{"all: disk-low over", "some: disk-low over"}));
   EXPECT_EQ(look(), Sent());
   EXPECT_TRUE(notices_->standing()->empty());
+}
+
+// A mirror is written down with each of its questions.
+TEST_F(NoticesTest, TellOfAMirrorThatIsSilentUntilItAsksAgain) {
+  mirror::Headquarters headquarters(*repository_);
+  const auto ask = [&](const char* name) {
+    ASSERT_TRUE(headquarters.answer(name, "192.0.2.99", {}));
+  };
+  ask("heron");
+  ask("sedge");
+  EXPECT_EQ(look(), Sent());
+  clock_.advance(Watched::kMirrorSilentFor);
+  ask("sedge");
+  EXPECT_EQ(look(), Sent{"all: mirror-silent heron"});
+  EXPECT_EQ(notices_->standing()->begin()->second.sentence.substr(0, 38),
+            "the mirror 'heron' has not asked since");
+  EXPECT_EQ(look(), Sent());
+  ask("heron");
+  ask("sedge");
+  EXPECT_EQ(look(), Sent{"all: mirror-silent heron over"});
 }
 
 TEST_F(NoticesTest, WaitForAReceiverThatIsAwayInTheirOrder) {

@@ -5,6 +5,7 @@
 #include "desk/accounts.h"
 #include "desk/devices.h"
 #include "desk/images.h"
+#include "desk/jobs.h"
 #include "desk/kits.h"
 #include "desk/offers.h"
 #include "tests/fakes/repository_fixture.h"
@@ -217,6 +218,62 @@ TEST_F(Mirrors, OnlyWhatAMirrorWantsIsForIt) {
   EXPECT_EQ(names({}), "weir-7.img weir-8.img lattice-3.img edge-a.img ");
   EXPECT_EQ(Wants{.lines = {"weir"}}.everything(), false);
   EXPECT_FALSE(check({.lines = {"weir"}}));
+}
+
+TEST_F(Mirrors, AKitIsWantedByItsNameWithAllItsImages) {
+  add("weir-boot.img", noise(1000, 1));
+  add("weir-8.img", noise(1000, 2));
+  add("weir-9.img", noise(1000, 3));
+  ASSERT_TRUE(desk::Kits(*repository_, operator_)
+                  .add("to 8", "", {"weir-boot.img", "weir-8.img"}, {}));
+  auto heron = mirror({.kits = {"TO 8"}});
+  heron.run_until_complete();
+  EXPECT_TRUE(same_bytes(heron.fetch("weir-boot.img"), noise(1000, 1)));
+  EXPECT_TRUE(same_bytes(heron.fetch("weir-8.img"), noise(1000, 2)));
+  EXPECT_EQ(heron.fetch("weir-9.img").substr(0, 8), "refused:");
+  const auto kit = heron.repository_->kits.find("to 8");
+  ASSERT_TRUE(kit) << kit.error().sentence;
+  EXPECT_EQ(kit->parts.size(), 2U);
+}
+
+// Those of its own sites' devices, before everything else that it wants, and the one
+// whose window opens first before the others.
+TEST_F(Mirrors, WhatItsSitesOpenJobsNeedComesFirst) {
+  desk::Devices devices(*repository_, operator_);
+  for (const auto& [name, site] :
+       {std::pair{"heron-rtr", "Heron"}, {"heron-sw", "Heron"}, {"sedge-rtr", "Sedge"}}) {
+    ASSERT_TRUE(devices.add(name, {{"platform", "weir"}, {"site", site}}));
+  }
+  for (int i = 6; i <= 9; ++i) {
+    add(fmt::format("weir-{}.img", i), noise(1000, static_cast<unsigned>(i)),
+        {{"platform", "weir"}, {"role", "system"}, {"version", fmt::format("{}.0", i)}});
+  }
+  const desk::Surroundings surroundings;
+  desk::Jobs jobs(*repository_, *gate_, surroundings, operator_);
+  const auto plan = [&](const char* device, const char* image, int hours) {
+    const auto from = clock_.wall() + hours * 3'600'000;
+    const auto planned = jobs.plan(
+        device, {.aim = image, .window = {from, from + 3'600'000}, .any_platform = true});
+    ASSERT_TRUE(planned) << planned.error().sentence;
+  };
+  plan("heron-rtr", "weir-7.img", 30);
+  plan("heron-sw", "weir-9.img", 6);
+  plan("sedge-rtr", "weir-8.img", 1);
+  const auto sum = [](unsigned seed) { return sha256_of(noise(1000, seed)); };
+  auto heron = mirror({.platforms = {"weir"}, .jobs = true, .sites = {"Heron"}});
+  heron.run_until_complete();
+  ASSERT_EQ(heron.order.size(), 4U);
+  EXPECT_EQ(heron.order[0], sum(9));
+  EXPECT_EQ(heron.order[1], sum(7));
+  // And only those, if it wants nothing else.
+  MirrorAtHand osier("osier", *headquarters_, clock_, {.jobs = true, .sites = {"Heron"}});
+  osier.run_until_complete();
+  EXPECT_EQ(osier.order, (std::vector<std::string>{sum(9), sum(7)}));
+  // A job that is over needs nothing.
+  ASSERT_TRUE(jobs.withdraw("heron-sw", "not tonight"));
+  MirrorAtHand late("late", *headquarters_, clock_, {.jobs = true, .sites = {"Heron"}});
+  late.run_until_complete();
+  EXPECT_EQ(late.order, std::vector<std::string>{sum(7)});
 }
 
 TEST_F(Mirrors, DevicesOfASiteComeAndGoWithIt) {

@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include "mirror/source.h"
+
 namespace vantro::mirror {
 namespace {
 
@@ -39,6 +41,23 @@ TEST(MirrorRecord, TheTagTellsEveryChange) {
   EXPECT_NE(one, tag(picture({{"1", "ab"}, {"2", ""}})));
   const Key key{"offers", "1"};
   EXPECT_NE(digest_of(key, {{{"a", "b"}}, {}}), digest_of(key, {{}, {"a", "b"}}));
+}
+
+TEST(MirrorRecord, AWantedContentComesBackAndItsNameIsASha256) {
+  const Wanted wanted{
+      std::string(64, 'a'), 5'000'000'000,     "weir-7.img", Urgency::kJob,
+      "job of heron-rtr",   1'795'400'047'120, "weir"};
+  const auto back = wanted_of({"contents", wanted.sha256}, record_of(wanted));
+  ASSERT_TRUE(back);
+  EXPECT_EQ(back->size, wanted.size);
+  EXPECT_EQ(back->urgency, Urgency::kJob);
+  EXPECT_EQ(back->why, wanted.why);
+  EXPECT_EQ(back->due, wanted.due);
+  // It becomes the name of a file.
+  for (const auto& name : {std::string("../../etc/passwd"), std::string(64, 'A'),
+                           std::string(63, 'a'), std::string(63, 'a') + "/"}) {
+    EXPECT_FALSE(wanted_of({"contents", name}, record_of(wanted))) << name;
+  }
 }
 
 TEST(MirrorRecord, TextsInOneTextComeBackAsTheyWere) {
