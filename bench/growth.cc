@@ -67,9 +67,10 @@ void add_images(db::Transaction& t, std::int64_t first, std::int64_t last) {
       {first, last, base::SystemClock{}.wall()});
   t.run(
       "insert into image_platforms (image, platform, role, line_key, version_key, "
-      "withdrawn) " +
+      "withdrawn, maker) " +
           from +
-          "select k, printf('platform%d', k % 500), 'system', v.line_key, v.sort_key, 0 "
+          "select k, printf('platform%d', k % 500), 'system', v.line_key, v.sort_key, 0, "
+          "printf('maker %d', k % 7) "
           "from n join bench_versions v on v.n = k / 500 % 100",
       part);
   t.run(

@@ -129,6 +129,7 @@ class Records {
     if (moved.code != 0) throw std::runtime_error(moved.err);
     if (there) add_ledger_rows(count);
     query("vacuum analyze");
+    query("checkpoint");
   }
   std::string settings() const {
     return server_ ? "[database]\nurl = \"" + server_->url() + "\"\n" : "";
@@ -204,6 +205,8 @@ class Growth {
           1000);
       table.add(count, "start, ms", server.start_seconds() * 1000);
       table.add(count, "memory, MiB", server.memory() / kMiB);
+      // It compares the vault with the database.
+      table.add(count, "until it is at rest, ms", server.settle() * 1000);
       operations(table, count, server, what);
       table.add(count, "memory after these calls, MiB", server.memory() / kMiB);
       if (const auto bytes = records_.bytes(); bytes > 0) {
@@ -283,7 +286,8 @@ class Growth {
         table.add(count, "a rare part of a name, ms", get("images?text=system-99.img"));
         table.add(count, "of one platform, ms", get("images?platform=platform77"));
         table.add(count, "of one maker, ms", get("images?maker=Maker%203"));
-        table.add(count, "of a range of versions, ms", get("images?version=%3E%3D2.1%20%3C2.4"));
+        table.add(count, "of a range of versions, ms",
+                  get("images?version=%3E%3D2.1%20%3C2.4"));
         break;
       case Grows::kOffers:
         table.add(count, "first page, ms", get("offers?limit=1000"));

@@ -73,9 +73,9 @@ void write_facts(db::Transaction& transaction, const Image& image) {
     for (const auto& platform : platforms) {
       transaction.run(
           "insert into image_platforms (image, platform, role, line_key, version_key, "
-          "withdrawn) values (:i, :p, :r, :l, :v, :w)",
+          "withdrawn, maker) values (:i, :p, :r, :l, :v, :w, :m)",
           {image.id, platform, f.role, line_key(f), text::Version(f.version).sort_key(),
-           std::int64_t{image.withdrawal.has_value()}});
+           std::int64_t{image.withdrawal.has_value()}, base::folded(f.maker)});
     }
   });
 }

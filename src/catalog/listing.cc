@@ -76,7 +76,9 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
     where.and_that("i.space <= ?", {static_cast<std::int64_t>(*space)});
   } else if (name == "stage" && folded == "withdrawn") {
     where.and_that("p.withdrawn = 1");
-  } else if (name == "maker" || name == "role" || name == "stage" || name == "source") {
+  } else if (name == "maker" || name == "role") {
+    where.and_that("p." + name + " = ?", {folded});
+  } else if (name == "stage" || name == "source") {
     where.and_that("lower(i." + name + ") = ?", {folded});
   } else {
     return base::refuse(Kind::kInvalid, fmt::format("images can't be filtered by '{}'",

@@ -811,7 +811,7 @@ const std::vector<SchemaVersion>& schema_versions() {
                 heard_at bigint not null,
                 rows_sent bigint not null))",
        }},
-      {"the ledger by event, outcome and name; images by name and platform",
+      {"the ledger by event, outcome and name; images by name, platform and maker",
        {
            "create index ledger_by_event on ledger (event, at, id)",
            "drop index ledger_refused",
@@ -826,6 +826,13 @@ const std::vector<SchemaVersion>& schema_versions() {
            "update image_names set folded = lower(name)",
            "create index images_by_platform on image_platforms (lower(platform), "
            "platform, role, version_key desc, image)",
+           // The maker of the image, in lower case.
+           "alter table image_platforms add column maker text not null default ''",
+           "update image_platforms set maker = (select lower(i.maker) from images i "
+           "where "
+           "i.id = image_platforms.image)",
+           "create index images_by_maker on image_platforms (maker, platform, role, "
+           "version_key desc, image)",
        }},
   };
   return versions;
