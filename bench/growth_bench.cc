@@ -205,8 +205,6 @@ class Growth {
           1000);
       table.add(count, "start, ms", server.start_seconds() * 1000);
       table.add(count, "memory, MiB", server.memory() / kMiB);
-      // It compares the vault with the database.
-      table.add(count, "until it is at rest, ms", server.settle() * 1000);
       operations(table, count, server, what);
       table.add(count, "memory after these calls, MiB", server.memory() / kMiB);
       if (const auto bytes = records_.bytes(); bytes > 0) {
