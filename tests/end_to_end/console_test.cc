@@ -67,6 +67,18 @@ class ConsoleTest : public ServerFixture {
                 "lattice24", "--site", "Osier Works", "--running-version", "3.12.0"});
     run_vantro({"job", "add", "osier-sw", "--image", "lattice24-system-4.0.1.img"});
   }
+  // One asks for its records, and says how it is.
+  void mirror_asks(const std::string& name, const std::string& report) {
+    const auto made = vantro({"person", "add", name, "--role", "mirror"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    const auto at = made.out.find("vantro-");
+    const auto token = made.out.substr(at, made.out.find_first_of(" \n", at) - at);
+    const auto asked =
+        run({"/usr/bin/curl", "-sS", "-f", "-o", "/dev/null", "-H",
+             "Authorization: Bearer " + token, "-H", "Content-Type: application/json",
+             "-d", report, url() + "/v1/mirror/news"});
+    ASSERT_EQ(asked.code, 0) << asked.err;
+  }
   void expect_no_errors() { EXPECT_THAT(browser_->errors(), IsEmpty()); }
 
   std::unique_ptr<Browser> browser_;
@@ -346,6 +358,22 @@ TEST_F(ConsoleTest, WhatARoleMayNotDoIsNotOffered) {
   EXPECT_FALSE(page.has("button", "Open the session"));
 }
 
+TEST_F(ConsoleTest, MirrorsAreListedAndToldToFetchNow) {
+  auto& page = *browser_;
+  mirror_asks("heron", R"({"wants": {"platforms": ["lattice24"]}, "version": "0.1.0",
+      "held": 3, "lacking": 2, "missing": 41943040, "rate": 262144})");
+  log_in("day-desk", "/server/mirrors");
+  page.says("heron");
+  page.says("2 images, 40.0 MiB");
+  page.says("256.0 KiB/s");
+  page.says("platform lattice24");
+  page.click("button", "Fetch now");
+  page.says("will fetch now");
+  EXPECT_EQ(vantro_json({"mirror", "show", "heron"})["sync"], true);
+  EXPECT_FALSE(page.has("button", "Fetch now"));
+  expect_no_errors();
+}
+
 TEST_F(ConsoleTest, WhenTheLogInEndsThePageStaysAndGoesOn) {
   auto& page = *browser_;
   plan_a_job();
@@ -472,6 +500,7 @@ TEST_F(ConsoleTest, EveryPageIsAccessibleAndFitsTheScreen) {
                                        "/server/accounts",
                                        "/server/settings",
                                        "/server/load",
+                                       "/server/mirrors",
                                        "/server/verification",
                                        "/server/you",
                                        "/no-such-page"};
@@ -524,6 +553,7 @@ TEST_F(ConsoleTest, EveryPageIsAccessibleAndFitsTheScreen) {
               "lattice24", "--running-version", "3.12.0"});
   run_vantro({"rollout", "add", "Lattice", "--devices", "pump-sw-01", "--image",
               "lattice24-system-4.0.1.img"});
+  mirror_asks("heron", R"({"lacking": 2, "missing": 41943040})");
   look_at(full, "full");
   expect_no_errors();
 }
