@@ -829,8 +829,7 @@ const std::vector<SchemaVersion>& schema_versions() {
            // The maker of the image, in lower case.
            "alter table image_platforms add column maker text not null default ''",
            "update image_platforms set maker = (select lower(i.maker) from images i "
-           "where "
-           "i.id = image_platforms.image)",
+           "where i.id = image_platforms.image)",
            "create index images_by_maker on image_platforms (maker, platform, role, "
            "version_key desc, image)",
        }},

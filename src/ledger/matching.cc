@@ -17,8 +17,8 @@ std::string like(const std::string& pattern) {
   return text;
 }
 
-// With more names than these, the newest rows of any name are read until enough match:
-// then many do.
+// A pattern with more names than these matches many rows. Then the newest rows, of any
+// name, are read until enough of them match.
 constexpr std::size_t kMostNames = 200;
 
 // The names that a pattern matches, kMostNames + 1 at most.
