@@ -22,9 +22,13 @@ struct Where {
   std::vector<db::Value> values;
   // The rows of `images` are only looked up if a condition is about them.
   std::string from() const {
-    return sql.find("i.") == std::string::npos
-               ? "from image_platforms p " + sql
-               : "from image_platforms p join images i on i.id = p.image " + sql;
+    return std::string("from image_platforms p ") +
+           (about_images ? "join images i on i.id = p.image " : "") + sql;
+  }
+  void and_of_image(const std::string& condition,
+                    const std::vector<db::Value>& more = {}) {
+    about_images = true;
+    and_that(condition, more);
   }
   // "?" stands for the values, in their order.
   void and_that(const std::string& condition, const std::vector<db::Value>& more = {}) {
@@ -39,6 +43,7 @@ struct Where {
     values.insert(values.end(), more.begin(), more.end());
   }
   int count = 0;
+  bool about_images = false;
 };
 
 base::Outcome<void> where_version(Where& where, const std::string& text) {
@@ -56,8 +61,8 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
   if (name == "platform") {
     where.and_that("lower(p.platform) = ?", {folded});
   } else if (name == "hardware") {
-    where.and_that("(i.hardware = '' or instr(? || lower(i.hardware) || ?, ?) > 0)",
-                   {"\n", "\n", "\n" + folded + "\n"});
+    where.and_of_image("(i.hardware = '' or instr(? || lower(i.hardware) || ?, ?) > 0)",
+                       {"\n", "\n", "\n" + folded + "\n"});
   } else if (name == "version") {
     return where_version(where, text);
   } else if (name == "line") {
@@ -65,7 +70,7 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
     facts.line = text;
     where.and_that("p.line_key = ?", {line_key(facts)});
   } else if (name == "remarks") {
-    where.and_that("instr(lower(i.remarks), ?) > 0", {folded});
+    where.and_of_image("instr(lower(i.remarks), ?) > 0", {folded});
   } else if (name == "space") {
     const auto space = base::parse_size(text);
     if (!space) {
@@ -73,13 +78,13 @@ base::Outcome<void> where_fact(Where& where, const std::string& name,
                           fmt::format("space: '{}' is not a size; example: '800 MiB'",
                                       base::printable(text, 40)));
     }
-    where.and_that("i.space <= ?", {static_cast<std::int64_t>(*space)});
+    where.and_of_image("i.space <= ?", {static_cast<std::int64_t>(*space)});
   } else if (name == "stage" && folded == "withdrawn") {
     where.and_that("p.withdrawn = 1");
   } else if (name == "maker" || name == "role") {
     where.and_that("p." + name + " = ?", {folded});
   } else if (name == "stage" || name == "source") {
-    where.and_that("lower(i." + name + ") = ?", {folded});
+    where.and_of_image("lower(i." + name + ") = ?", {folded});
   } else {
     return base::refuse(Kind::kInvalid, fmt::format("images can't be filtered by '{}'",
                                                     base::printable(name, 40)));
@@ -102,7 +107,7 @@ base::Outcome<Where> where_of(const Filter& filter) {
   }
   if (filter.vouching) {
     // Literal, not a value: the index of contradicted ones depends on it.
-    where.and_that(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
+    where.and_of_image(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
   }
   if (filter.offered) {
     where.and_that(std::string(*filter.offered ? "" : "not ") +

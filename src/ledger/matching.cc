@@ -67,7 +67,7 @@ void Matching::and_that(const Condition& condition) {
 
 void Matching::and_one_of(std::vector<Condition> conditions) {
   if (conditions.size() == 1) return and_that(conditions.front());
-  if (one_of_.empty()) {
+  if (leads_) {
     one_of_ = std::move(conditions);
     return;
   }
@@ -79,6 +79,11 @@ void Matching::and_one_of(std::vector<Condition> conditions) {
   and_literally(any + ")");
 }
 
+// Written so, no index is used for it.
+std::string Matching::column(const std::string& name) const {
+  return leads_ ? name : name + " || ''";
+}
+
 bool Matching::apply_name(db::Transaction& t, const std::string& name) {
   const auto folded = base::folded(name);
   std::vector<std::string> names{folded};
@@ -87,30 +92,54 @@ bool Matching::apply_name(db::Transaction& t, const std::string& name) {
   if (names.size() > kMostNames) {
     and_that({"lower(name) like :n escape '\\'", like(folded)});
   } else {
-    and_one_of(each<Condition>("lower(name)", "n", names));
+    and_one_of(each<Condition>(column("lower(name)"), "n", names));
+    leads_ = false;
   }
   return true;
 }
 
 bool Matching::apply(db::Transaction& t, const Filter& filter) {
-  if (!filter.whose.empty()) {
-    and_one_of({{"device = :w1", filter.whose}, {"actor = :w2", filter.whose}});
+  // Those with the fewest rows first: the first one is found by its index, the others are
+  // only looked at in its rows. Without statistics, as SQLite is, a database takes any
+  // index, and reads all fetches for those of one device.
+  leads_ = true;
+  if (!filter.request.empty()) {
+    and_that({"request = :q", filter.request});
+    and_literally("request <> ''");  // as in its index
+    leads_ = false;
   }
-  if (!filter.by.empty()) and_that({"actor = :y", filter.by});
-  if (filter.from) and_that({"at >= :f", *filter.from});
-  if (filter.until) and_that({"at < :u", *filter.until});
+  if (!filter.whose.empty()) {
+    and_one_of({{column("device") + " = :w1", filter.whose},
+                {column("actor") + " = :w2", filter.whose}});
+    leads_ = false;
+  }
+  if (!filter.by.empty()) {
+    and_that({column("actor") + " = :y", filter.by});
+    leads_ = false;
+  }
+  if (!filter.sha256.empty()) {
+    and_that({column("sha256") + " = :x", filter.sha256});
+    leads_ = false;
+  }
   if (!filter.name.empty() && !apply_name(t, filter.name)) return false;
-  if (!filter.events.empty()) and_one_of(each<Condition>("event", "e", filter.events));
-  // Literal, not a value, and the second half, too: the index depends on them.
+  if (!filter.mirror.empty()) {
+    and_that({column("via") + " = :v", filter.mirror});
+    if (leads_) and_literally("via <> ''");
+    leads_ = false;
+  }
+  // Literal, not a value: its index depends on that.
   const auto outcome = std::find(kOutcomes.begin(), kOutcomes.end(), filter.outcome);
   if (outcome != kOutcomes.end()) {
-    and_literally(fmt::format("outcome = '{}'", *outcome));
-    if (filter.outcome != "complete") and_literally("outcome <> 'complete'");
+    and_literally(fmt::format("{} = '{}'", column("outcome"), *outcome));
+    if (filter.outcome != "complete") {
+      if (leads_) and_literally("outcome <> 'complete'");
+      leads_ = false;
+    }
   }
-  if (!filter.sha256.empty()) and_that({"sha256 = :x", filter.sha256});
-  if (!filter.request.empty()) and_that({"request = :q", filter.request});
-  // The second half is for the index.
-  if (!filter.mirror.empty()) and_that({"via = :v and via <> ''", filter.mirror});
+  if (!filter.events.empty())
+    and_one_of(each<Condition>(column("event"), "e", filter.events));
+  if (filter.from) and_that({"at >= :f", *filter.from});
+  if (filter.until) and_that({"at < :u", *filter.until});
   return true;
 }
 

@@ -40,11 +40,13 @@ class Matching {
   void and_literally(const std::string& condition);
   void and_that(const Condition& condition);
   void and_one_of(std::vector<Condition> conditions);
+  std::string column(const std::string& name) const;
   bool apply_name(db::Transaction& transaction, const std::string& name);
 
   std::string where_;  // empty, or it begins with "where" and ends with a space
   std::vector<db::Value> values_;
   std::vector<Condition> one_of_;  // one of these as well, if there are any
+  bool leads_ = true;              // the next condition is the one with an index
 };
 
 }  // namespace vantro::ledger

@@ -149,6 +149,11 @@ TEST_F(MatchingPlanTest, EachConditionHasAnIndexInTheOrderOfTime) {
       {{.outcome = "refused"}, "ledger_by_outcome (outcome=?)"},
       {{.outcome = "done"}, "ledger_by_outcome (outcome=?)"},
       {{.mirror = "heron"}, "ledger_by_mirror (via=?)"},
+      // Of several, the one with the fewest rows.
+      {{.by = "anna", .events = {"fetch"}}, "ledger_by_actor (actor=?)"},
+      {{.name = "a.img", .outcome = "failed"}, "ledger_by_name (<expr>=?)"},
+      {{.events = {"fetch"}, .mirror = "heron"}, "ledger_by_mirror (via=?)"},
+      {{.events = {"fetch"}, .outcome = "complete"}, "ledger_by_event (event=?)"},
   };
   for (const auto& [filter, index] : all) {
     const auto found = plan(filter);
@@ -159,6 +164,12 @@ TEST_F(MatchingPlanTest, EachConditionHasAnIndexInTheOrderOfTime) {
   const std::vector<std::pair<Filter, std::vector<std::string>>> joined{
       {{.whose = "tidegate"},
        {"ledger_by_device (device=?)", "ledger_by_actor (actor=?)"}},
+      {{.whose = "tidegate", .events = {"fetch"}, .name = "*img", .outcome = "failed"},
+       {"ledger_by_device (device=?)", "ledger_by_actor (actor=?)"}},
+      {{.sha256 = std::string(64, 'a')}, {"ledger_by_content (sha256=?)"}},
+      {{.events = {"fetch"}, .sha256 = std::string(64, 'a')},
+       {"ledger_by_content (sha256=?)"}},
+      {{.request = "r"}, {"ledger_by_request (request=?)"}},
       {{.events = {"fetch", "deposit"}}, {"ledger_by_event (event=?)"}},
       {{.name = "*img"}, {"ledger_by_name (<expr>=?)"}},
   };
