@@ -73,11 +73,10 @@ void add_images(db::Transaction& t, std::int64_t first, std::int64_t last) {
           "printf('maker %d', k % 7) "
           "from n join bench_versions v on v.n = k / 500 % 100",
       part);
-  t.run(
-      "insert into image_names (name, image, since, folded) " + from +
-          "select printf('platform%d-system-%d.img', k % 500, k), k, 1790000000000 + k, "
-          "printf('platform%d-system-%d.img', k % 500, k) from n",
-      part);
+  t.run("insert into image_names (name, image, since) " + from +
+            "select printf('platform%d-system-%d.img', k % 500, k), k, 1790000000000 + k "
+            "from n",
+        part);
   t.run("insert into offers (id, name, image, network, protocols, since, why) " + from +
             "select k, printf('platform%d-system-%d.img', k % 500, k), k, '', '', "
             "1790000000000 + k, '' from n",

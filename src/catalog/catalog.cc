@@ -99,9 +99,8 @@ std::vector<std::string> all_names(db::Transaction& transaction) {
 
 void add_name(db::Transaction& transaction, std::int64_t image, const std::string& name,
               base::WallTime since) {
-  transaction.run(
-      "insert into image_names (name, image, since, folded) values (:n, :i, :s, :f)",
-      {name, image, since, base::folded(name)});
+  transaction.run("insert into image_names (name, image, since) values (:n, :i, :s)",
+                  {name, image, since});
 }
 
 // Sets facts that were not known.
@@ -130,8 +129,7 @@ void give_up_name(db::Transaction& transaction, const Image& image,
                   const std::string& name) {
   const auto end = ".unconfirmed-" + image.digests.sha256.substr(0, 8);
   const auto other = name.substr(0, base::kLongestName - end.size()) + end;
-  transaction.run("update image_names set name = :o, folded = :f where name = :n",
-                  {other, base::folded(other), name});
+  transaction.run("update image_names set name = :o where name = :n", {other, name});
   transaction.run("update images set name = :o where id = :i and name = :n",
                   {other, image.id, name});
   transaction.changed(kImageChanged, std::to_string(image.id));

@@ -14,6 +14,7 @@
 #include "base/clock.h"
 #include "base/outcome.h"
 #include "catalog/image.h"
+#include "catalog/image_names.h"
 #include "db/database.h"
 #include "probe/report.h"
 
@@ -46,7 +47,7 @@ struct Filter {
   // with it, or ">=7.6.1", ">", "<=", "<", "=". A space is what the device has: the image
   // is known to need no more. Remarks: anywhere in them. Stage "withdrawn" is known here.
   std::map<std::string, std::string> facts;
-  std::optional<std::string> text;  // anywhere in a name
+  std::optional<NamesFound> named;  // these, by a part of a name
   std::optional<Vouching> vouching;
   std::optional<bool> offered;
   bool newest_only = false;  // of each platform, role and line

@@ -1,7 +1,9 @@
 // The lists of the catalogue: by platform, role and version, with the columns of each
 // group; the content of a platform.
 #include <algorithm>
+#include <cstdint>
 #include <fmt/format.h>
+#include <utility>
 
 #include "base/sizes.h"
 #include "base/visible_name.h"
@@ -99,12 +101,6 @@ base::Outcome<Where> where_of(const Filter& filter) {
       return base::refuse(added.error());
     }
   }
-  if (filter.text) {
-    where.and_that(
-        "p.image in (select n.image from image_names n where n.folded like ? escape "
-        "'\\')",
-        {"%" + db::like(base::folded(*filter.text)) + "%"});
-  }
   if (filter.vouching) {
     // Literal, not a value: the index of contradicted ones depends on it.
     where.and_of_image(fmt::format("i.vouching = '{}'", word(*filter.vouching)));
@@ -116,6 +112,75 @@ base::Outcome<Where> where_of(const Filter& filter) {
   }
   if (filter.newest_only) where.and_that("p.newest = 1");
   return where;
+}
+
+// Rows that one statement finds, in the list's order.
+struct Part {
+  Where where;
+  // How many there are, if that is known without asking.
+  std::optional<std::size_t> rows;
+};
+
+// The parts of a list lie one behind the other. Images that were found by a part of a
+// name are listed by their ids. If these are too many for that, they are not rare: the
+// rows of each of their platforms are looked at in order, until there are enough of them.
+base::Outcome<std::vector<Part>> parts_of(const Filter& filter) {
+  const auto where = where_of(filter);
+  if (!where) return base::refuse(where.error());
+  std::vector<Part> parts;
+  if (!filter.named) {
+    parts.push_back({*where, std::nullopt});
+  } else if (filter.named->all_listed()) {
+    if (filter.named->images.empty()) return parts;
+    auto& part = parts.emplace_back(Part{*where, std::nullopt});
+    part.where.and_that("p.image in (select value from json_each(cast(? as text)))",
+                        {fmt::format("[{}]", fmt::join(filter.named->images, ","))});
+  } else {
+    const auto asked = filter.facts.find("platform");
+    const auto like = "%" + db::like(filter.named->part) + "%";
+    for (const auto& [platform, rows] : filter.named->by_platform) {
+      if (asked != filter.facts.end() &&
+          base::folded(asked->second) != base::folded(platform)) {
+        continue;
+      }
+      auto& part = parts.emplace_back(Part{*where, std::nullopt});
+      if (where->sql.empty()) part.rows = rows;
+      // Not "exists": PostgreSQL may read all names for that.
+      part.where.and_that(
+          "p.platform = ? and (select 1 from image_names n where n.image = p.image and "
+          "lower(n.name) like ? escape '\\' limit 1) = 1",
+          {platform, like});
+    }
+  }
+  return parts;
+}
+
+std::size_t count_rows(db::Transaction& t, const Where& where, std::size_t most) {
+  auto values = where.values;
+  values.emplace_back(static_cast<std::int64_t>(most));
+  return static_cast<std::size_t>(t.query("select count(*) from (select 1 " +
+                                              where.from() + " limit :most) as counted",
+                                          values)
+                                      .front()
+                                      .integer(0));
+}
+
+void add_rows(db::Transaction& t, const Where& where, std::size_t most, std::size_t skip,
+              std::vector<Listed>& images) {
+  auto values = where.values;
+  values.emplace_back(static_cast<std::int64_t>(most));
+  values.emplace_back(static_cast<std::int64_t>(skip));
+  // Expensive columns are looked up only for the rows that are shown.
+  const std::string order = " order by p.platform, p.role, p.version_key desc, p.image ";
+  const auto rows = t.query("with page as (select p.* " + where.from() + order +
+                                "limit :most offset :skip) select " + kImageColumns +
+                                ", p.platform, p.newest" +
+                                " from page p join images i on i.id = p.image" + order,
+                            values);
+  for (const auto& row : rows) {
+    images.push_back({row.text(kImageColumnCount), image_of(row),
+                      row.integer(kImageColumnCount + 1) != 0, false});
+  }
 }
 
 // In groups of a size that a person can read.
@@ -147,37 +212,32 @@ void mark_confusable(std::vector<Listed>& images) {
 }  // namespace
 
 base::Outcome<Listing> Catalog::list(const Filter& filter) const {
-  const auto where = where_of(filter);
-  if (!where) return base::refuse(where.error());
+  const auto parts = parts_of(filter);
+  if (!parts) return base::refuse(parts.error());
   return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
     Listing listing;
+    std::size_t counted = 0;
+    auto skip = filter.skip;
+    for (const auto& [where, known_rows] : *parts) {
+      const auto lacking = filter.most - listing.images.size();
+      const bool count_more = filter.counted && counted <= Listing::kMostCounted;
+      if (lacking == 0 && !count_more) break;
+      // Of an only part nobody needs the number.
+      const bool alone = !filter.counted && parts->size() == 1;
+      const auto rows =
+          known_rows ? *known_rows
+          : alone    ? SIZE_MAX
+                     : count_rows(t, where, std::max(Listing::kMostCounted, skip) + 1);
+      counted += rows;
+      if (rows <= skip) {
+        skip -= rows;
+      } else if (lacking > 0) {
+        add_rows(t, where, lacking, std::exchange(skip, 0), listing.images);
+      }
+    }
     if (filter.counted) {
-      auto values = where->values;
-      values.emplace_back(static_cast<std::int64_t>(Listing::kMostCounted + 1));
-      const auto counted =
-          static_cast<std::size_t>(t.query("select count(*) from (select 1 " +
-                                               where->from() + " limit :most) as counted",
-                                           values)
-                                       .front()
-                                       .integer(0));
       listing.in_all = std::min(counted, Listing::kMostCounted);
       listing.and_more = counted > Listing::kMostCounted;
-      if (counted == 0) return listing;
-    }
-    auto values = where->values;
-    values.emplace_back(static_cast<std::int64_t>(filter.most));
-    values.emplace_back(static_cast<std::int64_t>(filter.skip));
-    // Expensive columns are looked up only for the rows that are shown.
-    const std::string order =
-        " order by p.platform, p.role, p.version_key desc, p.image ";
-    const auto rows = t.query("with page as (select p.* " + where->from() + order +
-                                  "limit :most offset :skip) select " + kImageColumns +
-                                  ", p.platform, p.newest" +
-                                  " from page p join images i on i.id = p.image" + order,
-                              values);
-    for (const auto& row : rows) {
-      listing.images.push_back({row.text(kImageColumnCount), image_of(row),
-                                row.integer(kImageColumnCount + 1) != 0, false});
     }
     mark_confusable(listing.images);
     return listing;

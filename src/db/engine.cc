@@ -405,6 +405,11 @@ class Postgresql : public Engine {
     writer.plain(
         "create or replace function instr(text, text) returns bigint language sql "
         "immutable parallel safe as 'select cast(strpos($1, $2) as bigint)'");
+    // The numbers of a list like "[1,2]".
+    writer.plain(
+        "create or replace function json_each(text) returns table (value bigint) "
+        "language sql immutable parallel safe as 'select cast(e as bigint) from "
+        "json_array_elements_text(cast($1 as json)) as e'");
   }
 
   // From SQLite, as the schema is written for it: its oldest versions use words of SQLite

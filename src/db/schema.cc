@@ -821,9 +821,6 @@ const std::vector<SchemaVersion>& schema_versions() {
            // The names in it, in lower case: there are fewer of them than rows.
            "create table ledger_names (folded text not null primary key)",
            "insert into ledger_names select distinct lower(name) from ledger",
-           // In lower case, for looking up a part of it.
-           "alter table image_names add column folded text not null default ''",
-           "update image_names set folded = lower(name)",
            "create index images_by_platform on image_platforms (lower(platform), "
            "platform, role, version_key desc, image)",
            // The maker of the image, in lower case.

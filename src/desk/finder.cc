@@ -85,7 +85,7 @@ base::Outcome<std::vector<Found>> find_anything(const repository::Repository& re
     return all;
   }
   catalog::Filter images;
-  images.text = text;
+  images.named = repository.snapshot()->image_names->containing(text);
   images.most = most;
   images.counted = false;
   const auto named = repository.catalog.list(images);

@@ -30,7 +30,9 @@ base::Outcome<api::ImageList> images(Service& service, const Call&,
                                      const api::ImageFilter& asked) {
   catalog::Filter filter;
   filter.facts = api::given_texts(asked);
-  if (!asked.text.empty()) filter.text = asked.text;
+  if (!asked.text.empty()) {
+    filter.named = service.repository.snapshot()->image_names->containing(asked.text);
+  }
   if (!asked.vouching.empty()) filter.vouching = catalog::vouching_of(asked.vouching);
   filter.offered = asked.offered;
   filter.newest_only = asked.newest;

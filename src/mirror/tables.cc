@@ -33,7 +33,7 @@ const std::vector<Table>& all() {
        "id"},
       {"image_names",
        1,
-       {{"name"}, {"image", kNumber}, {"since", kNumber}, {"folded"}},
+       {{"name"}, {"image", kNumber}, {"since", kNumber}},
        nullptr,
        {},
        {},

@@ -38,14 +38,18 @@ base::Outcome<std::shared_ptr<const Snapshot>> Snapshots::next(
     if (all) {
       return shared(Snapshot{
           sequence, shared(catalog::OfferIndex::read(t, only_vouched_)),
-          shared(auth::AccountIndex::read(t)), shared(auth::PeopleIndex::read(t)),
-          shared(fleet::DeviceIndex::read(t)), shared(backup::BackupOfferIndex::read(t)),
-          shared(jobs::JobIndex::read(t)), shared(jobs::rescue::Index::read(t, node_))});
+          shared(catalog::ImageNames::read(t)), shared(auth::AccountIndex::read(t)),
+          shared(auth::PeopleIndex::read(t)), shared(fleet::DeviceIndex::read(t)),
+          shared(backup::BackupOfferIndex::read(t)), shared(jobs::JobIndex::read(t)),
+          shared(jobs::rescue::Index::read(t, node_))});
     }
     auto next = *last;
     next.sequence = sequence;
     if (any(changes, {catalog::kOfferChanged, catalog::kImageChanged})) {
       next.offers = shared(last->offers->after(t, changes));
+    }
+    if (any(changes, {catalog::kImageChanged})) {
+      next.image_names = shared(last->image_names->after(t, changes));
     }
     if (any(changes, {auth::kAccountChanged})) {
       next.accounts = shared(last->accounts->after(t, changes));

@@ -11,6 +11,7 @@
 #include "backup/backup_offers.h"
 #include "base/log.h"
 #include "base/outcome.h"
+#include "catalog/image_names.h"
 #include "catalog/offer_index.h"
 #include "db/database.h"
 #include "fleet/devices.h"
@@ -24,6 +25,7 @@ struct Snapshot {
   std::int64_t sequence = 0;  // of the change log: everything up to it is included
   // Never null.
   std::shared_ptr<const catalog::OfferIndex> offers;
+  std::shared_ptr<const catalog::ImageNames> image_names;
   std::shared_ptr<const auth::AccountIndex> accounts;
   std::shared_ptr<const auth::PeopleIndex> people;
   std::shared_ptr<const fleet::DeviceIndex> devices;

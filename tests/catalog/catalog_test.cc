@@ -171,7 +171,7 @@ TEST_F(CatalogTest, FiltersOnEveryFact) {
   EXPECT_EQ(list("remarks", "cold"), "causeway4:c4-boot.img* ");
   Filter newest;
   newest.newest_only = true;
-  newest.text = "7.6";
+  newest.named = repository_->snapshot()->image_names->containing("7.6");
   EXPECT_EQ(list(newest), "causeway4:c4-7.6b.img* causeway6:c4-7.6a.img* ");
   EXPECT_EQ(list("version", "!!"), "refused: '!!' is not a version; example: \">=7.4\"");
   EXPECT_EQ(list("version", "<>7"),

@@ -197,19 +197,33 @@ bool Browser::has(const std::string& role, const std::string& name) {
   return !candidates(role, name).empty();
 }
 
-void Browser::click(const Element& element) {
+bool Browser::clicks(const Element& element, std::string& why_not) {
   // From under the header, as a person would scroll; it may move while the page is drawn
   // again.
-  json why;
+  run("arguments[0].scrollIntoView({block: 'center'})",
+      json::array({{{kElement, element.id}}}));
+  const auto answer = call("POST", "/element/" + element.id + "/click");
+  why_not = answer.dump();
+  return answer.is_null();
+}
+
+void Browser::click(const Element& element) {
+  std::string why;
+  EXPECT_TRUE(fakes::eventually([&] { return clicks(element, why); },
+                                std::chrono::milliseconds(50)))
+      << why;
+}
+
+void Browser::click(const std::string& role, const std::string& name) {
+  std::string why = "it is not there";
   EXPECT_TRUE(fakes::eventually(
       [&] {
-        run("arguments[0].scrollIntoView({block: 'center'})",
-            json::array({{{kElement, element.id}}}));
-        why = call("POST", "/element/" + element.id + "/click");
-        return why.is_null();
+        const auto found = candidates(role, name);
+        return !found.empty() && clicks(found.front(), why);
       },
       std::chrono::milliseconds(50)))
-      << why.dump();
+      << role << " '" << name << "' on " << url() << ": " << why << "\n"
+      << text();
 }
 
 void Browser::type(const Element& element, const std::string& text) {

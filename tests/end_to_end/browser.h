@@ -46,9 +46,8 @@ class Browser {
   // Whether it is there now.
   bool has(const std::string& role, const std::string& name);
   void click(const Element& element);
-  void click(const std::string& role, const std::string& name) {
-    click(find(role, name));
-  }
+  // The page may be drawn again between finding and clicking: then it is found again.
+  void click(const std::string& role, const std::string& name);
   // Takes the place of what stands there.
   void type(const Element& element, const std::string& text);
   void type(const std::string& field, const std::string& text) {
@@ -80,6 +79,7 @@ class Browser {
   nlohmann::json devtools(const std::string& command, const nlohmann::json& parameters);
   void set_network(bool offline, int upload_rate);
   std::vector<Element> candidates(const std::string& role, const std::string& name);
+  bool clicks(const Element& element, std::string& why_not);
 
   std::unique_ptr<Process> driver_;
   std::unique_ptr<CURL, decltype(&curl_easy_cleanup)> curl_;

@@ -23,6 +23,8 @@ constexpr std::chrono::seconds kHandshakePatience{20};
 constexpr std::chrono::seconds kLastWords{5};  // for a client to take them
 constexpr std::chrono::seconds kLinger{2};
 constexpr int kReadsInARow = 16;
+// A client that sends very many commands at once must not hold up the lane's others.
+constexpr int kCommandsInARow = 32;
 
 constexpr const char* kGone = "the client closed the control connection";
 
@@ -108,13 +110,17 @@ void Connection::carry_out(ftp::Actions actions) {
 void Connection::process() {
   if (processing_) return;
   processing_ = true;
-  while (state_ == State::kTalking && !tls_agreed_ && !closes_) {
+  for (int taken = 0; state_ == State::kTalking && !tls_agreed_ && !closes_; ++taken) {
     while (auto line = lines_.next()) {
       waiting_.push_back(line->too_long ? ftp::Command{}
                                         : ftp::parse_command(line->text));
       if (line->too_long) waiting_.back().argument = "too long";
     }
     if (waiting_.empty()) break;
+    if (taken == kCommandsInARow) {
+      process_later();
+      break;
+    }
     if (out_.size() - sent_ > kMostUnsent) {
       flush();
       // The socket reports when there is space again.
@@ -150,6 +156,15 @@ void Connection::process() {
     if (!goodbye) return close(gate::State::kAbandoned, kGone);
   }
   flush();
+}
+
+void Connection::process_later() {
+  if (process_posted_) return;
+  process_posted_ = true;
+  on_lane([](Connection& connection) {
+    connection.process_posted_ = false;
+    connection.process();
+  });
 }
 
 // -- The control connection --

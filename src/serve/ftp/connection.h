@@ -46,6 +46,7 @@ class Connection final : public net::Conversation, public net::EventLoop::Source
   void step(const wire::ftp::Event& event);
   void carry_out(wire::ftp::Actions actions);
   void process();
+  void process_later();
   void flush();
   void settle_wanted();
   void handshake();
@@ -89,6 +90,7 @@ class Connection final : public net::Conversation, public net::EventLoop::Source
   net::EventLoop::Wanted wanted_;
   State state_ = State::kTalking;
   bool processing_ = false;
+  bool process_posted_ = false;
 
   wire::ftp::LineReader lines_;
   std::deque<wire::ftp::Command> waiting_;  // an empty verb: the line was too long
