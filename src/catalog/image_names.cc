@@ -43,9 +43,9 @@ struct ImageNames::Block {
   std::vector<std::uint32_t> platforms;
 
   Entry before(std::size_t at) const { return at == 0 ? Entry() : entries[at - 1]; }
-  // `counts`: by number of the platform.
-  void search(const std::string& part, std::vector<std::int64_t>& images,
-              std::vector<std::size_t>& counts) const;
+  // `found`: by number of the platform.
+  void search(const std::string& part,
+              std::vector<std::vector<std::int64_t>>& found) const;
 };
 
 // Makes a block from images in the order of their ids.
@@ -87,8 +87,8 @@ class ImageNames::BlockMaker {
   Block block_;
 };
 
-void ImageNames::Block::search(const std::string& part, std::vector<std::int64_t>& images,
-                               std::vector<std::size_t>& counts) const {
+void ImageNames::Block::search(const std::string& part,
+                               std::vector<std::vector<std::int64_t>>& found) const {
   std::size_t from = 0;
   for (std::size_t at = 0; at < entries.size(); ++at) {
     const void* hit =
@@ -98,9 +98,8 @@ void ImageNames::Block::search(const std::string& part, std::vector<std::int64_t
         static_cast<std::size_t>(static_cast<const char*>(hit) - text.data());
     while (entries[at].text_end <= place) ++at;
     const auto& one = entries[at];
-    if (images.size() <= NamesFound::kMostListed) images.push_back(one.image);
     for (auto i = before(at).platforms_end; i < one.platforms_end; ++i) {
-      ++counts[platforms[i]];
+      found[platforms[i]].push_back(one.image);
     }
     from = one.text_end;
   }
@@ -202,12 +201,12 @@ NamesFound ImageNames::containing(const std::string& text) const {
   NamesFound found;
   found.part = base::folded(text);
   if (found.part.find(kEnd) != std::string::npos) return found;
-  std::vector<std::size_t> counts(platforms_->all.size());
-  blocks_.each([&](std::int64_t, const auto& block) {
-    block->search(found.part, found.images, counts);
-  });
-  for (std::size_t i = 0; i < counts.size(); ++i) {
-    if (counts[i] > 0) found.by_platform.emplace(platforms_->all[i], counts[i]);
+  std::vector<std::vector<std::int64_t>> images(platforms_->all.size());
+  blocks_.each(
+      [&](std::int64_t, const auto& block) { block->search(found.part, images); });
+  for (std::size_t i = 0; i < images.size(); ++i) {
+    if (images[i].empty()) continue;
+    found.by_platform.emplace(platforms_->all[i], std::move(images[i]));
   }
   return found;
 }

@@ -19,13 +19,8 @@ namespace vantro::catalog {
 // The images of which a name contains a text, in any letter case.
 struct NamesFound {
   std::string part;  // in lower case
-  // By id. If there are more than kMostListed, only some of them.
-  std::vector<std::int64_t> images;
-  // All of them, counted once for each of their platforms ("": an image without one).
-  std::map<std::string, std::size_t> by_platform;
-
-  static constexpr std::size_t kMostListed = 20'000;
-  bool all_listed() const { return images.size() <= kMostListed; }
+  // Their ids, in order, once for each of their platforms ("": an image without one).
+  std::map<std::string, std::vector<std::int64_t>> by_platform;
 };
 
 class ImageNames {

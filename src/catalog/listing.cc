@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstdint>
 #include <fmt/format.h>
+#include <functional>
 #include <utility>
 
 #include "base/sizes.h"
@@ -114,45 +115,61 @@ base::Outcome<Where> where_of(const Filter& filter) {
   return where;
 }
 
+// So many images with a part of a name are found by one statement, whatever their
+// platforms.
+constexpr std::size_t kMostTogether = 2'000;
+// So many ids are passed to the database.
+constexpr std::size_t kMostIds = 20'000;
+
 // Rows that one statement finds, in the list's order.
 struct Part {
-  Where where;
+  // Made when it is needed: a page needs few parts.
+  std::function<Where()> where;
   // How many there are, if that is known without asking.
   std::optional<std::size_t> rows;
 };
 
-// The parts of a list lie one behind the other. Images that were found by a part of a
-// name are listed by their ids. If these are too many for that, they are not rare: the
-// rows of each of their platforms are looked at in order, until there are enough of them.
-base::Outcome<std::vector<Part>> parts_of(const Filter& filter) {
-  const auto where = where_of(filter);
-  if (!where) return base::refuse(where.error());
+Where with_one_of(Where where, const std::vector<std::int64_t>& images) {
+  where.and_that("p.image in (select value from json_each(cast(? as text)))",
+                 {fmt::format("[{}]", fmt::join(images, ","))});
+  return where;
+}
+
+Where on_platform(Where where, const std::string& platform, const std::string& part,
+                  const std::vector<std::int64_t>& images) {
+  where.and_that("p.platform = ?", {platform});
+  if (images.size() <= kMostIds) return with_one_of(std::move(where), images);
+  // They are not rare there. Not "exists": PostgreSQL may read all names for that.
+  where.and_that(
+      "(select 1 from image_names n where n.image = p.image and lower(n.name) like ? "
+      "escape '\\' limit 1) = 1",
+      {"%" + db::like(part) + "%"});
+  return where;
+}
+
+// The parts of a list lie one behind the other. Images with a part of a name are listed
+// by their ids: if they are many, for one platform after the other.
+std::vector<Part> parts_of(const Filter& filter, const Where& where) {
+  if (!filter.named) return {{[&] { return where; }, std::nullopt}};
   std::vector<Part> parts;
-  if (!filter.named) {
-    parts.push_back({*where, std::nullopt});
-  } else if (filter.named->all_listed()) {
-    if (filter.named->images.empty()) return parts;
-    auto& part = parts.emplace_back(Part{*where, std::nullopt});
-    part.where.and_that("p.image in (select value from json_each(cast(? as text)))",
-                        {fmt::format("[{}]", fmt::join(filter.named->images, ","))});
-  } else {
-    const auto asked = filter.facts.find("platform");
-    const auto like = "%" + db::like(filter.named->part) + "%";
-    for (const auto& [platform, rows] : filter.named->by_platform) {
-      if (asked != filter.facts.end() &&
-          base::folded(asked->second) != base::folded(platform)) {
-        continue;
-      }
-      auto& part = parts.emplace_back(Part{*where, std::nullopt});
-      if (where->sql.empty()) part.rows = rows;
-      // Not "exists": PostgreSQL may read all names for that.
-      part.where.and_that(
-          "p.platform = ? and (select 1 from image_names n where n.image = p.image and "
-          "lower(n.name) like ? escape '\\' limit 1) = 1",
-          {platform, like});
+  std::vector<std::int64_t> together;
+  const auto asked = filter.facts.find("platform");
+  for (const auto& [platform, images] : filter.named->by_platform) {
+    if (asked != filter.facts.end() &&
+        base::folded(asked->second) != base::folded(platform)) {
+      continue;
     }
+    if (together.size() <= kMostTogether) {
+      together.insert(together.end(), images.begin(), images.end());
+    }
+    auto& part = parts.emplace_back();
+    part.where = [&where, &filter, &platform = platform, &images = images] {
+      return on_platform(where, platform, filter.named->part, images);
+    };
+    if (where.sql.empty()) part.rows = images.size();
   }
-  return parts;
+  if (parts.empty() || together.size() > kMostTogether) return parts;
+  return {{[&where, together] { return with_one_of(where, together); }, std::nullopt}};
 }
 
 std::size_t count_rows(db::Transaction& t, const Where& where, std::size_t most) {
@@ -212,27 +229,28 @@ void mark_confusable(std::vector<Listed>& images) {
 }  // namespace
 
 base::Outcome<Listing> Catalog::list(const Filter& filter) const {
-  const auto parts = parts_of(filter);
-  if (!parts) return base::refuse(parts.error());
+  const auto conditions = where_of(filter);
+  if (!conditions) return base::refuse(conditions.error());
+  const auto parts = parts_of(filter, *conditions);
   return database_.read([&](db::Transaction& t) -> base::Outcome<Listing> {
     Listing listing;
     std::size_t counted = 0;
     auto skip = filter.skip;
-    for (const auto& [where, known_rows] : *parts) {
+    for (const auto& part : parts) {
       const auto lacking = filter.most - listing.images.size();
       const bool count_more = filter.counted && counted <= Listing::kMostCounted;
       if (lacking == 0 && !count_more) break;
-      // Of an only part nobody needs the number.
-      const bool alone = !filter.counted && parts->size() == 1;
+      // Of an only part nobody may need the number.
       const auto rows =
-          known_rows ? *known_rows
-          : alone    ? SIZE_MAX
-                     : count_rows(t, where, std::max(Listing::kMostCounted, skip) + 1);
+          part.rows ? *part.rows
+          : parts.size() == 1 && !filter.counted
+              ? SIZE_MAX
+              : count_rows(t, part.where(), std::max(Listing::kMostCounted, skip) + 1);
       counted += rows;
       if (rows <= skip) {
         skip -= rows;
       } else if (lacking > 0) {
-        add_rows(t, where, lacking, std::exchange(skip, 0), listing.images);
+        add_rows(t, part.where(), lacking, std::exchange(skip, 0), listing.images);
       }
     }
     if (filter.counted) {

@@ -34,24 +34,20 @@ class ImageNamesTest : public fakes::RepositoryFixture {
   }
   static std::string told(const NamesFound& found) {
     std::string all;
-    for (const auto image : found.images) all += std::to_string(image) + " \n";
-    for (const auto& [platform, rows] : found.by_platform) {
-      all += platform + " " + std::to_string(rows) + " \n";
+    for (const auto& [platform, images] : found.by_platform) {
+      for (const auto image : images) {
+        all += platform + " " + std::to_string(image) + " \n";
+      }
     }
     return all;
   }
   // The same from the database.
   std::string expected(const std::string& part) {
-    const std::string which =
-        "(select image from image_names where instr(lower(name), lower(:p)) > 0) ";
-    return query("select cast(i.id as text) from images i where i.id in " + which +
-                     "order by i.id",
-                 {part}) +
-           query(
-               "select platform, cast(count(*) as text) from image_platforms where "
-               "image in " +
-                   which + "group by platform order by platform",
-               {part});
+    return query(
+        "select platform, cast(image as text) from image_platforms where image in "
+        "(select image from image_names where instr(lower(name), lower(:p)) > 0) order "
+        "by platform, image",
+        {part});
   }
   ImageNames read() {
     return *repository_->database->read(
@@ -134,14 +130,15 @@ TEST_F(ImageNamesTest, APartThatSpansTwoNamesIsInNone) {
     ASSERT_TRUE(Catalog::add(t, image(2, "three")));
   });
   const auto names = repository_->snapshot()->image_names;
-  EXPECT_EQ(told(names->containing("TW")), "1 \n 1 \n");
+  EXPECT_EQ(told(names->containing("TW")), " 1 \n");
   EXPECT_EQ(told(names->containing("etw")), "");
   EXPECT_EQ(told(names->containing("one\ntwo")), "");
   EXPECT_EQ(told(names->containing("\n")), "");
 }
 
-// With so many matches that they are not listed by their ids: each page, with and without
-// other conditions, is what the database alone would answer.
+// Also with so many that they are listed platform by platform, and on one platform not by
+// their ids: each page, with and without other conditions, is what the database alone
+// would answer.
 TEST_F(ImageNamesTest, ListsOfVeryManyMatchesAreRight) {
   constexpr int kImages = 24'000;
   write([&](db::Transaction& t) {
@@ -154,7 +151,8 @@ TEST_F(ImageNamesTest, ListsOfVeryManyMatchesAreRight) {
         "taken_in_by, maker, platforms, role, version, stage) " +
         numbers +
         "select k, 'System-' || k || '.img', 1, '', '', cast(k as text), '', 0, 'bench', "
-        "'', 'weir' || (k % 5), case when k % 7 = 0 then 'boot' else 'system' end, '', "
+        "'', case k % 24 when 0 then 'weir1' when 1 then 'weir2' else 'weir0' end, case "
+        "when k % 7 = 0 then 'boot' else 'system' end, '', "
         "'' "
         "from n");
     t.run("insert into image_names (name, image, since) select name, id, 0 from images");
@@ -170,7 +168,7 @@ TEST_F(ImageNamesTest, ListsOfVeryManyMatchesAreRight) {
   });
   Filter filter;
   filter.named = read().containing("SYSTEM-");
-  ASSERT_FALSE(filter.named->all_listed());
+  ASSERT_GT(filter.named->by_platform.at("weir0").size(), 20'000u);
   const auto brute = [&](const std::string& more, std::size_t most, std::size_t skip) {
     return query(
         "select p.platform, cast(p.image as text) from image_platforms p where p.image "
@@ -192,22 +190,22 @@ TEST_F(ImageNamesTest, ListsOfVeryManyMatchesAreRight) {
   };
   for (const bool counted : {true, false}) {
     filter.counted = counted;
-    for (const std::size_t skip : {0, 5, 9, 10, 4700, 4715, 18'000, 23'500, 30'000}) {
+    for (const std::size_t skip : {0, 5, 9, 10, 950, 21'560, 22'500, 23'500, 30'000}) {
       filter.most = 30;
       filter.skip = skip;
       filter.facts.clear();
       EXPECT_EQ(listed(), brute("", 30, skip)) << skip;
       filter.facts["role"] = "boot";
       EXPECT_EQ(listed(), brute("and p.role = 'boot'", 30, skip)) << skip;
-      filter.facts["platform"] = "WEIR3";
-      EXPECT_EQ(listed(), brute("and p.role = 'boot' and p.platform = 'weir3'", 30, skip))
+      filter.facts["platform"] = "WEIR1";
+      EXPECT_EQ(listed(), brute("and p.role = 'boot' and p.platform = 'weir1'", 30, skip))
           << skip;
     }
   }
   filter.skip = 0;
   filter.counted = true;
   filter.facts.erase("role");
-  EXPECT_EQ(repository_->catalog.list(filter)->in_all, 4800u);
+  EXPECT_EQ(repository_->catalog.list(filter)->in_all, 960u);
   filter.facts.clear();
   const auto all = repository_->catalog.list(filter);
   EXPECT_EQ(all->in_all, Listing::kMostCounted);
