@@ -13,6 +13,7 @@
 namespace vantro::catalog {
 namespace {
 
+// A change copies one block; a search reads all of them, the faster the fewer they are.
 constexpr std::int64_t kImagesOfBlock = 512;
 
 // No name contains it (base/visible_name.h).
