@@ -301,18 +301,23 @@ void collect(const CLI::App& app, const std::string& path, const Command::Line& 
   }
 }
 
-// The innermost command that the words name, and the first word after it that names none.
+// The innermost command that the words name, the first word after it that names none, and
+// the first option before that which does not exist.
 struct Found {
   const CLI::App* app;
   std::string unknown;
+  std::string unknown_option;
 };
 Found find_command(const CLI::App& program, const std::vector<std::string>& words) {
-  Found found{&program, ""};
+  Found found{&program, "", ""};
   for (std::size_t i = 0; i < words.size(); ++i) {
     const auto& word = words[i];
     if (word.starts_with("-")) {
-      const auto* option = program.get_option_no_throw(word);
-      if (option != nullptr && manual::takes_value(*option)) ++i;
+      const auto name = word.substr(0, word.find('='));
+      const auto* option = program.get_option_no_throw(name);
+      if (option == nullptr) option = found.app->get_option_no_throw(name);
+      if (option == nullptr && found.unknown_option.empty()) found.unknown_option = name;
+      if (option != nullptr && name == word && manual::takes_value(*option)) ++i;
       continue;
     }
     const auto below = manual::commands_of(*found.app);
@@ -352,6 +357,15 @@ std::string what_is_wrong(const CLI::App& program, const std::vector<std::string
   const auto see = fmt::format("; '{} --help' shows what it takes", path);
   const bool group =
       found.app->get_require_subcommand_min() > 0 || found.app->get_parent() == nullptr;
+  const auto no_option = [&](const std::string& name) {
+    return with_nearest(fmt::format("'{}' has no option '{}'", path, name), name,
+                        option_names(*found.app)) +
+           see;
+  };
+  // The word behind it may be its value, and no command.
+  if (group && !found.unknown.empty() && !found.unknown_option.empty()) {
+    return no_option(found.unknown_option);
+  }
   if (group && !found.unknown.empty()) {
     std::vector<std::string> names;
     for (const auto* one : manual::commands_of(*found.app))
@@ -365,12 +379,7 @@ std::string what_is_wrong(const CLI::App& program, const std::vector<std::string
   if (group)
     return fmt::format("'{}' needs a command; '{} --help' lists them", path, path);
   for (const auto& word : program.remaining(/*recurse=*/true)) {
-    if (word.starts_with("-")) {
-      const auto name = word.substr(0, word.find('='));
-      return with_nearest(fmt::format("'{}' has no option '{}'", path, name), name,
-                          option_names(*found.app)) +
-             see;
-    }
+    if (word.starts_with("-")) return no_option(word.substr(0, word.find('=')));
     return fmt::format("'{}' does not take '{}'", path, word) + see;
   }
   return std::string(error.what()) + see;

@@ -44,9 +44,10 @@ class ImageNamesTest : public fakes::RepositoryFixture {
   // The same from the database.
   std::string expected(const std::string& part) {
     return query(
-        "select platform, cast(image as text) from image_platforms where image in "
+        "select p.platform, cast(p.image as text) from image_platforms p where p.image "
+        "in "
         "(select image from image_names where instr(lower(name), lower(:p)) > 0) order "
-        "by platform, image",
+        "by p.platform, p.image",
         {part});
   }
   ImageNames read() {

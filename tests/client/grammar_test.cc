@@ -140,6 +140,13 @@ TEST_F(Grammar, SaysWhatWasProbablyMeant) {
   EXPECT_EQ(wrong({"offer", "add", "x.img", "--nmae", "y"}),
             "'vantro offer add' has no option '--nmae'; nearest: '--name'; 'vantro offer "
             "add --help' shows what it takes");
+  // Its value is not taken for a command.
+  EXPECT_EQ(wrong({"--socket", "/run/vantro.sock", "offer", "list"}),
+            "'vantro' has no option '--socket'; 'vantro --help' shows what it takes");
+  EXPECT_EQ(
+      wrong({"--ulr=http://192.0.2.10:8080", "x", "offer", "list"}),
+      "'vantro' has no option '--ulr'; nearest: '--url'; 'vantro --help' shows what "
+      "it takes");
   EXPECT_EQ(wrong({"offer"}),
             "'vantro offer' needs a command; 'vantro offer --help' lists them");
   EXPECT_EQ(wrong({"status", "now"}),
