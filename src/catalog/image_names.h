@@ -31,7 +31,7 @@ class ImageNames {
   ImageNames after(db::Transaction& transaction,
                    const std::vector<db::Change>& changes) const;
 
-  // An empty text is a part of each name. 40 ms for a million names.
+  // An empty text is a part of each name. About 10 ms for a rare part of a million names.
   NamesFound containing(const std::string& text) const;
 
  private:
