@@ -24,7 +24,7 @@ headline "A colleague drops an image into a folder, with its checksum beside it"
 cp "$alderbit/lattice24-boot-1.9.img" "$work/drop/lattice24-boot-spare.img"
 echo "$(published "$alderbit/MD5SUMS" lattice24-boot-1.9.img)  lattice24-boot-spare.img" \
   > "$work/drop/lattice24-boot-spare.img.md5"
-for _ in $(seq 100); do
+for _ in $(seq 600); do
   [[ ! -e $work/drop/done/lattice24-boot-spare.img ]] || break
   sleep 0.1
 done
@@ -172,7 +172,7 @@ must_end_with 0 "$VANTRO" device assign sallow-fw 127.1.0.6
 must_end_with 0 curl -sS "$ftp/"
 echo "An image backup that is cut off, and goes on where it was cut:"
 must_end_with 28 curl -sS -m 1 --limit-rate 5M -T "$fenrock/causeway4-system-7.6.0.img" "$ftp/flash/running.img"
-for _ in $(seq 50); do
+for _ in $(seq 600); do
   ! "$VANTRO" backup revisions | grep -q 'running.img.*partial' || break
   sleep 0.1
 done
@@ -342,7 +342,7 @@ must_end_with 0 "$VANTRO" rollout info "Lattice to 4.0.1" --csv
 must_end_with 0 "$VANTRO" rollout list
 
 headline "Who was heard, and what became of it"
-for _ in $(seq 60); do
+for _ in $(seq 600); do
   "$VANTRO" contact > "$work/contact.out"
   ! grep -q 'look for a firewall' "$work/contact.out" || break
   sleep 0.1

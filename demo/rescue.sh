@@ -27,7 +27,7 @@ run() {
   "$@"
 }
 until_says() {
-  for _ in $(seq 300); do
+  for _ in $(seq 600); do
     # All is read, so that nobody writes into a pipe that was closed.
     ! "$vantro" rescue info | grep "$1" > /dev/null || return 0
     sleep 0.1
@@ -36,20 +36,7 @@ until_says() {
   fail "the session never said '$1'"
 }
 
-# A cable: its other end is "wan" in the namespace of a device; $device is the process there.
-cable() {
-  unshare --net sleep 600 &
-  device=$!
-  pids+=("$device")
-  for _ in $(seq 100); do
-    [[ $(readlink /proc/$device/ns/net) == $(readlink /proc/self/ns/net) ]] || break
-    sleep 0.02
-  done
-  ip link add "$1" type veth peer name wan netns "$device"
-  ip link set "$1" up
-  at_device ip link set lo up
-  at_device ip link set wan up
-}
+source "$here/cable.sh"
 at_device() { nsenter --net="/proc/$device/ns/net" "$@"; }
 
 cd "$work"
@@ -59,7 +46,7 @@ cp "$here/rescue.toml" vantro.toml
   --http-listen none --management-listen 127.0.0.1:7070 --management-socket "$VANTRO_URL" > server.out 2> server.log &
 server=$!
 echo "$server" > server.pid
-for _ in $(seq 100); do
+for _ in $(seq 600); do
   ! grep -q '^Ready' server.out || break
   sleep 0.1
 done
@@ -117,7 +104,7 @@ run "$vantro" rescue open --interface eth3 --profile weir2-loader
 nsenter --net="/proc/$device/ns/net" "$here/waiting_device.py" 203.0.113.7 taken --after 2 --lose 2000 --options > device.out 2>&1 &
 pids+=($!)
 until_says 'was loaded completely'
-for _ in $(seq 100); do
+for _ in $(seq 600); do
   [[ ! -s device.out ]] || break
   sleep 0.1
 done

@@ -100,7 +100,7 @@ TEST_F(Access, ClosedIsClosedUntilAnAccountOpensIt) {
   EXPECT_THAT(refused, HasSubstr("WWW-Authenticate: Basic realm=\"vantro\""));
   EXPECT_THAT(refused, HasSubstr("fetching without an account is switched off; log in "
                                  "with an account that may"));
-  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).code,
+  EXPECT_EQ(run({"curl", "-sS", "-m", "60", tftp_url("x.img")}).code,
             69);  // access violation
   EXPECT_EQ(curl({"-u", "night:night-pass", http_url("/x.img")}).out, "the image");
   EXPECT_EQ(run({"wget", "-q", "-O", "-", "--user=night", "--password=night-pass",
@@ -155,7 +155,7 @@ TEST_F(Access, RulesOfTheSettingsReplaceTheDefaultOnes) {
   take_in("x.img", "the image");
   restart_with("[[rule]]\nfrom = \"loopback\"\nmay = \"fetch\"\nover = \"http\"\n");
   EXPECT_EQ(curl({http_url("/x.img")}).out, "the image");
-  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).code, 69);
+  EXPECT_EQ(run({"curl", "-sS", "-m", "60", tftp_url("x.img")}).code, 69);
   EXPECT_THAT(curl({"-i", http_url("/")}).out, HasSubstr("403 Forbidden"));
   EXPECT_THAT(curl({"-i", "-T", "/dev/null", http_url("/a.cfg")}).out,
               HasSubstr("sending a backup is not open to 127.0.0.1 over http"));

@@ -24,7 +24,7 @@ class BackupCommands : public ServerFixture {
            const std::string& from = "127.0.0.1") {
     fakes::write_file(scratch_ / "sent", bytes);
     const auto sent =
-        run({"curl", "-sS", "-m", "20", "--interface", from, "-w", "%{http_code}", "-T",
+        run({"curl", "-sS", "-m", "60", "--interface", from, "-w", "%{http_code}", "-T",
              scratch_ / "sent", http_url("/" + name)});
     ASSERT_THAT(sent.out, EndsWith("201")) << sent.err;
   }
@@ -144,13 +144,13 @@ TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
               StartsWith("restore.cfg: revision 1 of site.cfg from 127.0.0.1, 4 bytes\n"
                          "  on offer to 127.0.0.5 until "));
   const auto fetched = [&](const std::string& from) {
-    return run({"curl", "-s", "-m", "20", "--interface", from, http_url("/restore.cfg")})
+    return run({"curl", "-s", "-m", "60", "--interface", from, http_url("/restore.cfg")})
         .out;
   };
   EXPECT_EQ(fetched("127.0.0.5"), "old\n");
   EXPECT_THAT(fetched("127.0.0.1"), HasSubstr("is not on offer"));
   EXPECT_THAT(
-      run({"curl", "-s", "-m", "20", "--interface", "127.0.0.5", http_url("/")}).out,
+      run({"curl", "-s", "-m", "60", "--interface", "127.0.0.5", http_url("/")}).out,
       HasSubstr("restore.cfg"));
   EXPECT_EQ(out({"backup", "offer", "end", "restore.cfg"}),
             "restore.cfg: no longer on offer\n");
@@ -161,7 +161,7 @@ TEST_F(BackupCommands, PutOneRevisionOnOfferToOneDevice) {
 TEST_F(BackupCommands, TakeOnlyTrueAndFalseFromPrograms) {
   put("site.cfg", "old\n");
   const auto post = [&](const std::string& path, const std::string& body) {
-    return run({"curl", "-s", "-m", "20", "-H", "Authorization: Bearer " + token(), "-d",
+    return run({"curl", "-s", "-m", "60", "-H", "Authorization: Bearer " + token(), "-d",
                 body, url() + path})
         .out;
   };

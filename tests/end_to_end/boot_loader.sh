@@ -27,7 +27,7 @@ printf '[[rule]]\nfrom = "192.0.2.0/24"\nmay = "fetch"\n' > "$work/vantro.toml"
 "$vantrod" --config "$work/vantro.toml" --state "$work/state" --tftp-listen 192.0.2.1 \
   --http-listen none --management-socket "$work/management.sock" > "$work/server" 2>&1 &
 pids+=($!)
-for _ in $(seq 100); do
+for _ in $(seq 600); do
   ! grep -q '^Ready' "$work/server" || break
   sleep 0.1
 done
@@ -44,7 +44,7 @@ exec 9> "$work/keys"
 
 # Waits until the console has shown the words so many times.
 expect() {
-  for _ in $(seq 300); do
+  for _ in $(seq 600); do
     [[ $(grep -c "$1" "$work/console" || true) -lt $2 ]] || return 0
     sleep 0.1
   done

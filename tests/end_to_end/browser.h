@@ -4,6 +4,7 @@
 #pragma once
 
 #include <curl/curl.h>
+#include <functional>
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <string>
@@ -45,17 +46,15 @@ class Browser {
   Element find(const std::string& role, const std::string& name);
   // Whether it is there now.
   bool has(const std::string& role, const std::string& name);
-  void click(const Element& element);
-  // The page may be drawn again between finding and clicking: then it is found again.
+  // The page may be drawn again between finding an element and using it: then it is found
+  // again, here and below.
   void click(const std::string& role, const std::string& name);
-  // Takes the place of what stands there.
-  void type(const Element& element, const std::string& text);
-  void type(const std::string& field, const std::string& text) {
-    type(find("textbox", field), text);
-  }
+  // Takes the place of what is there. Tried until the field has it.
+  void type(const std::string& field, const std::string& text,
+            const std::string& role = "textbox");
   void choose(const std::string& field, const std::string& option);
   // Into a field for files.
-  void give_file(const Element& element, const std::string& path);
+  void give_file(const std::string& field, const std::string& path);
   // To whatever has the focus.
   void press(const std::string& keys);
   std::string focused();  // role and name of what has the focus
@@ -79,7 +78,10 @@ class Browser {
   nlohmann::json devtools(const std::string& command, const nlohmann::json& parameters);
   void set_network(bool offline, int upload_rate);
   std::vector<Element> candidates(const std::string& role, const std::string& name);
-  bool clicks(const Element& element, std::string& why_not);
+  // Does this with the element of that role and name until it is done; else the test has
+  // failed. `use` gives what is wrong, or nothing.
+  void use(const std::string& role, const std::string& name,
+           const std::function<std::string(const std::string& id)>& use);
 
   std::unique_ptr<Process> driver_;
   std::unique_ptr<CURL, decltype(&curl_easy_cleanup)> curl_;

@@ -33,7 +33,7 @@ settle_s = 1
   }
   // What a device gets, or curl's exit code.
   std::string fetch(const std::string& name) {
-    const auto got = run({"curl", "-s", "-m", "20", tftp_url(name)});
+    const auto got = run({"curl", "-s", "-m", "60", tftp_url(name)});
     return got.code == 0 ? got.out : "curl " + std::to_string(got.code);
   }
   Output shell(const std::string& line) {

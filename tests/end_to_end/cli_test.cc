@@ -17,7 +17,7 @@ class Cli : public ServerFixture {
   void send(const std::string& name, const std::string& bytes) {
     fakes::write_file(scratch_ / "sent", bytes);
     const auto sent =
-        run({"curl", "-sS", "-m", "20", "-T", scratch_ / "sent", tftp_url(name)});
+        run({"curl", "-sS", "-m", "60", "-T", scratch_ / "sent", tftp_url(name)});
     ASSERT_EQ(sent.code, 0) << sent.err;
   }
 };
@@ -428,7 +428,7 @@ TEST_F(Cli, ShowsTheLedgerOldestFirst) {
 TEST_F(Cli, HoldsTheApiToHttp) {
   const auto curl = [&](Arguments arguments) {
     arguments.insert(arguments.begin(),
-                     {"curl", "-s", "-m", "20", "-o", scratch_ / "body", "-w",
+                     {"curl", "-s", "-m", "60", "-o", scratch_ / "body", "-w",
                       "%{http_code} "
                       "%{content_type}",
                       "-H", "Authorization: Bearer " + token()});

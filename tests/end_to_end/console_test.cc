@@ -116,7 +116,7 @@ TEST_F(ConsoleTest, AFileIsHandedInAndOneThatDiffersIsNot) {
   const auto image = scratch_ / "causeway4-system-7.6.0.img";
   fakes::write_file(image, std::string(20'000'000, 'c'));
   log_in("day-desk", "/hand-in");
-  page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+  page.give_file("Drop image files here, or choose them", image);
   page.type("The maker's checksum, or checksum list", std::string(64, '0'));
   page.click("button", "Send 19.1 MiB");
   page.says("differs from the expected one; nothing was added.");
@@ -152,7 +152,7 @@ TEST_F(ConsoleTest, AFileThatIsCutShortIsNotAdded) {
   const auto cut = scratch_ / "weir2-release-12.0.5.tgz";
   fakes::write_file(cut, all.substr(0, all.size() - 20));
   log_in("day-desk", "/hand-in");
-  page.give_file(page.find("button", "Drop image files here, or choose them"), cut);
+  page.give_file("Drop image files here, or choose them", cut);
   page.click("button",
              fmt::format("Send {:.1f} KiB", static_cast<double>(all.size() - 20) / 1024));
   page.says("nothing was added. Fetch it again from its maker");
@@ -164,7 +164,7 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterABrokenConnection) {
   const auto image = scratch_ / "causeway4-system-7.6.0.img";
   run({"/bin/sh", "-c", "head -c 60000000 /dev/urandom > '" + image + "'"});
   log_in("day-desk", "/hand-in");
-  page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+  page.give_file("Drop image files here, or choose them", image);
   page.find("button", "Send 57.2 MiB");
   page.go_offline(true);
   page.click("button", "Send 57.2 MiB");
@@ -192,7 +192,7 @@ TEST_F(ConsoleTest, AHandInGoesOnAfterThePageWasClosed) {
   const auto image = scratch_ / "causeway4-system-7.6.0.img";
   run({"/bin/sh", "-c", "head -c 40000000 /dev/urandom > '" + image + "'"});
   const auto send = [&] {
-    page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+    page.give_file("Drop image files here, or choose them", image);
     page.click("button", "Send 38.1 MiB");
   };
   log_in("day-desk", "/hand-in");
@@ -220,7 +220,7 @@ TEST_F(ConsoleTest, TheAnswerToAHandInMayBeLost) {
   const auto image = scratch_ / "x.img";
   fakes::write_file(image, std::string(3000, 'x'));
   log_in("day-desk", "/hand-in");
-  page.give_file(page.find("button", "Drop image files here, or choose them"), image);
+  page.give_file("Drop image files here, or choose them", image);
   page.run(
       "const send = window.fetch; let lost = false; window.fetch = async (where, how) => "
       "{"
@@ -277,7 +277,7 @@ TEST_F(ConsoleTest, AJobIsPlannedCheckedCopiedAndMarked) {
   plan_a_job();
   run_vantro({"job", "end", "osier-sw"});
   log_in("day-desk", "/plan?device=osier-sw");
-  page.type(page.find("combobox", "Image or kit"), "lattice24-system-4.0.1.img");
+  page.type("Image or kit", "lattice24-system-4.0.1.img", "combobox");
   page.click("button", "Plan it");
   page.find("heading", "Job of osier-sw");
   page.says("upgrade from 3.12.0");
@@ -286,9 +286,19 @@ TEST_F(ConsoleTest, AJobIsPlannedCheckedCopiedAndMarked) {
   page.click("button", "I have read the remarks");
   page.click("button", "Check again");
   // One value after the other.
-  page.find("button", "Copy server");
-  page.click("button", "Copy name");
+  page.click("button", "Copy server");
   page.says("Copied");
+  page.click("button", "Copy name");
+  // The last one says so.
+  const auto copied = [&] {
+    return page.run(
+        "return [...document.querySelectorAll('li')].map((each) => "
+        "each.innerText).filter((each) => each.includes('Copied'))");
+  };
+  EXPECT_TRUE(eventually([&] {
+    const auto said = copied();
+    return said.size() == 1 && said[0].get<std::string>().starts_with("name");
+  })) << copied();
   page.click("button", "It runs");
   page.type("Remark", "seen at the console");
   page.click("button", "It runs");

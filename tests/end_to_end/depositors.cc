@@ -31,7 +31,7 @@ sockaddr_in address_of(const std::string& text, std::uint16_t port) {
 // Bound to the device's address, with patience; not open: none of its ports is free.
 base::UniqueFd socket_from(const std::string& from, int type) {
   base::UniqueFd fd(::socket(AF_INET, type | SOCK_CLOEXEC, 0));
-  const timeval patience{10, 0};
+  const timeval patience{60, 0};
   ::setsockopt(fd.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
   ::setsockopt(fd.get(), SOL_SOCKET, SO_SNDTIMEO, &patience, sizeof patience);
   const auto here = address_of(from, 0);

@@ -168,7 +168,7 @@ TEST_F(Durability, ADamagedDatabaseStopsTheStartAndCanBeRebuilt) {
   start({"--recover-database"});
   EXPECT_EQ(vantro_json({"image", "list"})["images"][0]["image"]["on_offer"], false);
   take_in("x.img", "bytes");
-  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("x.img")}).out, "bytes");
+  EXPECT_EQ(run({"curl", "-sS", "-m", "60", tftp_url("x.img")}).out, "bytes");
 }
 
 TEST_F(Durability, WrongSettingsDoNotStart) {
@@ -229,7 +229,7 @@ TEST_F(FullDisk, IsRefusedInOneSentenceAndLosesNothing) {
   EXPECT_THAT(list.out, testing::Not(testing::HasSubstr("complete")));
   // What was there is served as before.
   const auto got =
-      run({"curl", "-sS", "-m", "20", "-o", scratch_ / "got", tftp_url("small.img")});
+      run({"curl", "-sS", "-m", "60", "-o", scratch_ / "got", tftp_url("small.img")});
   EXPECT_EQ(got.code, 0) << got.err;
   EXPECT_TRUE(
       fakes::same_bytes(fakes::read_file(scratch_ / "got"), fakes::noise(4'000'000)));
@@ -245,7 +245,7 @@ class NearlyFullDisk : public FullDisk {
 TEST_F(NearlyFullDisk, TakesConfigurationsUntilNothingIsLeft) {
   fakes::write_file(scratch_ / "running.img", fakes::noise(5'000'000));
   const auto put = [&](const std::string& file, const std::string& name) {
-    return run({"curl", "-s", "-S", "-m", "20", "-w", "%{http_code}", "-T",
+    return run({"curl", "-s", "-S", "-m", "60", "-w", "%{http_code}", "-T",
                 scratch_ / file, http_url("/" + name)});
   };
   EXPECT_THAT(put("running.img", "first.img").out, testing::HasSubstr("is nearly full"));

@@ -114,7 +114,7 @@ TEST_F(HttpClients, CheckTheChecksumFileBesideAnImage) {
       run({"sha256sum", "-c", "pump%207.img.sha256"}, {}, "", scratch_.path());
   EXPECT_EQ(checked.out, "pump 7.img: OK\n");
   // The same over TFTP.
-  EXPECT_EQ(run({"curl", "-sS", "-m", "20", tftp_url("north/pump%207.img.sha256")}).out,
+  EXPECT_EQ(run({"curl", "-sS", "-m", "60", tftp_url("north/pump%207.img.sha256")}).out,
             file("pump%207.img.sha256"));
 }
 

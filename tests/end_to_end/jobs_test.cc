@@ -62,7 +62,7 @@ class JobsEndToEnd : public SshFixture {
   // As the device at 127.0.0.3.
   Output osier(Arguments arguments) const {
     arguments.insert(arguments.begin(),
-                     {"curl", "-sS", "-m", "20", "--interface", "127.0.0.3"});
+                     {"curl", "-sS", "-m", "60", "--interface", "127.0.0.3"});
     return run(arguments, {}, "", scratch_.path());
   }
   void send(const std::string& name, const std::string& text) {

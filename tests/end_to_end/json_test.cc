@@ -81,7 +81,7 @@ class Json : public ServerFixture {
   }
   void send_from(const std::string& address, const std::string& name,
                  const std::string& bytes) {
-    const auto sent = run({"curl", "-sSf", "-m", "20", "--interface", address, "-T",
+    const auto sent = run({"curl", "-sSf", "-m", "60", "--interface", address, "-T",
                            make("sent", bytes), http_url("/" + name)});
     ASSERT_EQ(sent.code, 0) << sent.err;
   }

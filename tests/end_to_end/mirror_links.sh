@@ -9,6 +9,7 @@ set -euo pipefail
 vantrod=$1
 vantro=$2
 work=$3
+source "$(dirname "$0")/../../demo/cable.sh"
 cd "$work"
 pids=()
 clean_up() {
@@ -22,7 +23,7 @@ ip link set lo up
 begin() {  # begin NAME WORDS...: a server in the background, ready when this returns
   "${@:2}" > "$1.out" 2> "$1.err" &
   pids+=("$!")
-  for _ in $(seq 400); do
+  for _ in $(seq 1200); do
     ! grep -q '^Ready\.' "$1.out" || return 0
     sleep 0.05
   done
@@ -36,19 +37,10 @@ inside() { nsenter --net="/proc/$1/ns/net" "${@:2}"; }
 # link NAME NUMBER KILOBITS
 declare -A space
 link() {
-  unshare --net sleep 600 &
-  space[$1]=$!
-  pids+=("$!")
-  for _ in $(seq 100); do
-    [[ $(readlink "/proc/${space[$1]}/ns/net") == $(readlink /proc/self/ns/net) ]] || break
-    sleep 0.02
-  done
-  ip link add "to-$1" type veth peer name wan netns "${space[$1]}"
+  cable "to-$1"
+  space[$1]=$device
   ip addr add "198.51.100.$(($2 * 4 + 1))/30" dev "to-$1"
-  ip link set "to-$1" up
-  inside "${space[$1]}" ip link set lo up
   inside "${space[$1]}" ip addr add "198.51.100.$(($2 * 4 + 2))/30" dev wan
-  inside "${space[$1]}" ip link set wan up
   tc qdisc add dev "to-$1" root tbf rate "${3}kbit" burst 16kb latency 400ms
   inside "${space[$1]}" tc qdisc add dev wan root tbf rate "${3}kbit" burst 16kb latency 400ms
 }
@@ -102,7 +94,7 @@ done
 head -c 20000000 /dev/urandom > large.img
 hq image add large.img > /dev/null
 at_site heron mirror sync > /dev/null
-for _ in $(seq 300); do
+for _ in $(seq 600); do
   at_site heron --json mirror show | grep -q '"name": *"large.img"' && break
   sleep 0.1
 done

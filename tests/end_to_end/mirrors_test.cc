@@ -74,7 +74,7 @@ class MirrorsOfAServer : public testing::Test {
     return read_json(output.out);
   }
   static std::string fetched(const NodeServer& at, const std::string& name) {
-    return run({"curl", "-s", "-m", "20", at.http_url("/" + name)}).out;
+    return run({"curl", "-s", "-m", "60", at.http_url("/" + name)}).out;
   }
   static bool gets(const NodeServer& at, const std::string& name,
                    const std::string& bytes) {
@@ -94,14 +94,14 @@ TEST_F(MirrorsOfAServer, GetImagesHandThemOutAndSendUpWhatHappened) {
   auto heron = mirror();
   begin_mirror(heron, tls_port());
   EXPECT_TRUE(gets(heron, "weir-7.img", bytes)) << heron.err();
-  EXPECT_EQ(run({"curl", "-s", "-m", "20", heron.tftp_url("weir-7.img")}).out, bytes);
+  EXPECT_EQ(run({"curl", "-s", "-m", "60", heron.tftp_url("weir-7.img")}).out, bytes);
   // A backup, twice the same, and one that is not text.
   fakes::write_file(scratch_ / "heron.cfg", "hostname heron-rtr\n");
   fakes::write_file(scratch_ / "core.bin", fakes::noise(700'000, 5));
   fakes::write_file(scratch_ / "empty.bin", "");
   for (const auto* one : {"heron.cfg", "heron.cfg", "empty.bin", "core.bin"}) {
     EXPECT_EQ(
-        run({"curl", "-s", "-m", "20", "-T", scratch_ / one, heron.tftp_url(one)}).code,
+        run({"curl", "-s", "-m", "60", "-T", scratch_ / one, heron.tftp_url(one)}).code,
         0);
   }
   EXPECT_TRUE(fakes::eventually([&] {
@@ -176,7 +176,7 @@ TEST_F(MirrorsOfAServer, ABackupWhoseBytesAreGoneDoesNotHoldUpTheLedger) {
   }));
   hq_.kill();
   fakes::write_file(scratch_ / "core.bin", fakes::noise(300'000, 5));
-  EXPECT_EQ(run({"curl", "-s", "-m", "20", "-T", scratch_ / "core.bin",
+  EXPECT_EQ(run({"curl", "-s", "-m", "60", "-T", scratch_ / "core.bin",
                  heron.tftp_url("core.bin")})
                 .code,
             0);

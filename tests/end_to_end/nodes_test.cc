@@ -86,7 +86,7 @@ TEST_F(Nodes, KnowEachOthersImagesTransfersAndContacts) {
   const auto bytes = fakes::noise(40'000'000, 3);
   add_image(*a, "x.img", bytes);
   const auto fetched = [&](const NodeServer& at) {
-    return run({"curl", "-s", "-f", "-m", "20", at.http_url("/x.img")}).out;
+    return run({"curl", "-s", "-f", "-m", "60", at.http_url("/x.img")}).out;
   };
   EXPECT_TRUE(fakes::eventually([&] { return fetched(*b) == bytes; }));
   // A transfer on b, as a's people see it.
@@ -267,7 +267,7 @@ TEST_F(Nodes, BackupsAreKeptAndFiledInTheirOrderWhileTheDatabaseIsAway) {
   }
   EXPECT_THAT(a->vantro({"status"}).out,
               HasSubstr("backups that wait on this node's disk for the database: 5"));
-  EXPECT_EQ(run({"curl", "-s", "-m", "20", a->http_url("/x.img")}).out, "the image");
+  EXPECT_EQ(run({"curl", "-s", "-m", "60", a->http_url("/x.img")}).out, "the image");
   // What was acknowledged survives a kill, and another node files it.
   b->kill();
   postgresql_.start();

@@ -251,7 +251,7 @@ TEST_F(People, LogInWithAPasswordForATime) {
 
   // As a browser does it.
   const auto curl = [&](Arguments arguments) {
-    arguments.insert(arguments.begin(), {"curl", "-sk", "-m", "20", "-i"});
+    arguments.insert(arguments.begin(), {"curl", "-sk", "-m", "60", "-i"});
     return run(arguments).out;
   };
   const auto body = R"({"name":"anna","password":"right-pass","cookie":true})";
@@ -340,7 +340,7 @@ TEST_F(People, AreKnownByTheirLoginOnThisMachine) {
   ::chmod(scratch_.path().c_str(), 0711);
   const auto call = [&](const std::string& user, const std::string& group) {
     return run({"setpriv", "--reuid", user, "--regid", group, "--clear-groups", "curl",
-                "-s", "-m", "20", "--unix-socket", socket(), "http://localhost/v1/me"})
+                "-s", "-m", "60", "--unix-socket", socket(), "http://localhost/v1/me"})
         .out;
   };
   EXPECT_THAT(
@@ -382,11 +382,11 @@ TEST_F(People, TheLedgerIsExportedWholeAndShowsWhatWasTakenOut) {
   EXPECT_EQ(read_json(lines.substr(0, lines.find('\n')))["name"], "y.img") << lines;
   // Chunked and on a connection that goes on; and for a client of before.
   const auto twice =
-      run({"curl", "-s", "-m", "20", "--unix-socket", socket(),
+      run({"curl", "-s", "-m", "60", "--unix-socket", socket(),
            "http://localhost/v1/ledger-export?name=y.img", "http://localhost/v1/me"});
   EXPECT_THAT(twice.out, HasSubstr("image-add"));
   EXPECT_THAT(twice.out, HasSubstr("\"known_by\":\"socket\""));
-  const auto old = run({"curl", "-s0", "-m", "20", "--unix-socket", socket(),
+  const auto old = run({"curl", "-s0", "-m", "60", "--unix-socket", socket(),
                         "http://localhost/v1/ledger-export"});
   EXPECT_EQ(std::count(old.out.begin(), old.out.end(), '\n'),
             std::count(csv.begin(), csv.end(), '\n'));
@@ -462,7 +462,7 @@ TEST_F(People, ATokenFileWithSomethingElseInItIsToldAtTheStart) {
 TEST_F(People, ReadingSecretsAndSavingIsRecorded) {
   fakes::write_file(scratch_ / "site.cfg", "host x\n community rushes-4711\n");
   ASSERT_EQ(
-      run({"curl", "-s", "-m", "20", "-T", scratch_ / "site.cfg", http_url("/site.cfg")})
+      run({"curl", "-s", "-m", "60", "-T", scratch_ / "site.cfg", http_url("/site.cfg")})
           .code,
       0);
   take_in("x.img", "bytes");
@@ -473,7 +473,7 @@ TEST_F(People, ReadingSecretsAndSavingIsRecorded) {
   EXPECT_THAT(row("secrets-read", "done")["name"].get<std::string>(),
               HasSubstr("127.0.0.1/site.cfg revision 1"));
   EXPECT_EQ(row("backup-save", "done")["from"], "this machine");
-  ASSERT_EQ(run({"curl", "-s", "-m", "20", "-o", "/dev/null", "--unix-socket", socket(),
+  ASSERT_EQ(run({"curl", "-s", "-m", "60", "-o", "/dev/null", "--unix-socket", socket(),
                  "http://localhost/v1/images/x.img/content"})
                 .code,
             0);

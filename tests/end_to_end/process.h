@@ -33,7 +33,7 @@ class Process {
   void signal(int number) const;
   bool running();
   // The exit code; after `limit` the child is killed and that is a failure of its own.
-  int wait(std::chrono::seconds limit = std::chrono::seconds(60));
+  int wait(std::chrono::seconds limit = std::chrono::seconds(120));
 
  private:
   int pid_ = -1;  // -1: over
@@ -50,6 +50,6 @@ std::string vantrod_program();
 // Runs to the end.
 Output run(const Arguments& arguments, const Environment& environment = {},
            const std::string& input = "", const std::string& folder = "",
-           std::chrono::seconds limit = std::chrono::seconds(60));
+           std::chrono::seconds limit = std::chrono::seconds(120));
 
 }  // namespace vantro::end_to_end

@@ -21,21 +21,7 @@ clean_up() {
 trap clean_up EXIT
 export VANTRO_URL=$work/management.sock
 
-# cable INTERFACE: its other end is "wan" in a new namespace; the process that keeps it is
-# $device afterwards.
-cable() {
-  unshare --net sleep 300 &
-  device=$!
-  pids+=("$device")
-  for _ in $(seq 100); do
-    [[ $(readlink /proc/$device/ns/net) == $(readlink /proc/self/ns/net) ]] || break
-    sleep 0.02
-  done
-  ip link add "$1" type veth peer name wan netns "$device"
-  ip link set "$1" up
-  at "$device" ip link set lo up
-  at "$device" ip link set wan up
-}
+source "$here/../../demo/cable.sh"
 # at DEVICE COMMAND...
 at() { nsenter --net="/proc/$1/ns/net" "${@:2}"; }
 # The same in the background, with its output in the file; its process is $begun.
@@ -50,7 +36,7 @@ start() {
     --http-listen none --management-listen none --management-socket "$VANTRO_URL" "$@" \
     >> server.log 2>&1 &
   server=$!
-  for _ in $(seq 200); do
+  for _ in $(seq 1200); do
     ! "$vantro" status > /dev/null 2>&1 || return 0
     sleep 0.05
   done
@@ -72,7 +58,7 @@ stop() {
 }
 # until_true COMMAND...
 until_true() {
-  for _ in $(seq 200); do
+  for _ in $(seq 600); do
     ! "$@" > /dev/null 2>&1 || return 0
     sleep 0.1
   done

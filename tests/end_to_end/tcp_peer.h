@@ -24,7 +24,7 @@ class TcpPeer {
       ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVBUF, &receive_buffer,
                    sizeof receive_buffer);
     }
-    const timeval patience{10, 0};
+    const timeval patience{60, 0};
     ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
     if (from != nullptr) {
       sockaddr_in here{};
@@ -51,7 +51,7 @@ class TcpPeer {
     }
     return true;
   }
-  // What comes next; empty at the end, or after ten seconds without anything.
+  // What comes next; empty at the end, or after a minute without anything.
   std::string receive() {
     std::array<char, 65536> buffer;
     const auto got = ::recv(fd_.get(), buffer.data(), buffer.size(), 0);

@@ -290,7 +290,7 @@ TEST_F(TftpClients, ARefusalReachesTheConsoleAndNamesTheNearest) {
 TEST_F(TftpClients, ASlashInFrontAndLetterCaseAreForgiven) {
   take_in("x-system-1.img", "bytes");
   for (const auto* typed : {"x-system-1.img", "/x-system-1.img", "./X-System-1.IMG"}) {
-    const auto got = run({"curl", "-sS", "-m", "20", "--path-as-is", tftp_url(typed)});
+    const auto got = run({"curl", "-sS", "-m", "60", "--path-as-is", tftp_url(typed)});
     EXPECT_EQ(got.out, "bytes") << typed;
   }
 }

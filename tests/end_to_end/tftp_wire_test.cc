@@ -346,11 +346,11 @@ TEST_F(TftpWithSettings, AnswersLeaveFromTheListeningPort) {
   EXPECT_EQ(peer.hear(), "DATA 1 [512]");
   EXPECT_EQ(peer.heard_from_port(), tftp_port_);
   peer.answer(wire::encode(wire::Error{0, "enough"}));
-  const auto got = run({"curl", "-sS", "-m", "20", tftp_url("x.img")});
+  const auto got = run({"curl", "-sS", "-m", "60", tftp_url("x.img")});
   EXPECT_TRUE(fakes::same_bytes(got.out, image));
   fakes::write_file(scratch_ / "given", image);
   EXPECT_EQ(
-      run({"curl", "-sS", "-m", "20", "-T", scratch_ / "given", tftp_url("x.cfg")}).code,
+      run({"curl", "-sS", "-m", "60", "-T", scratch_ / "given", tftp_url("x.cfg")}).code,
       0);
   EXPECT_TRUE(fakes::same_bytes(saved("127.0.0.1", "x.cfg"), image));
 }
@@ -500,11 +500,11 @@ class TftpOverIpv6 : public TftpWire {
 TEST_F(TftpOverIpv6, FetchesAndDeposits) {
   const auto image = fakes::noise(100'000);
   take_in("x.img", image);
-  const auto got = run({"curl", "-sS", "-g", "-m", "20", tftp_url("x.img")});
+  const auto got = run({"curl", "-sS", "-g", "-m", "60", tftp_url("x.img")});
   EXPECT_TRUE(fakes::same_bytes(got.out, image)) << got.err;
   fakes::write_file(scratch_ / "given", image);
   const auto sent =
-      run({"curl", "-sS", "-g", "-m", "20", "-T", scratch_ / "given", tftp_url("x.cfg")});
+      run({"curl", "-sS", "-g", "-m", "60", "-T", scratch_ / "given", tftp_url("x.cfg")});
   EXPECT_EQ(sent.code, 0) << sent.err;
   EXPECT_TRUE(fakes::same_bytes(saved("::1", "x.cfg"), image));
   Peer peer("::1");

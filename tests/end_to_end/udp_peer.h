@@ -27,7 +27,7 @@ class Peer {
         fd_(::socket(v6_ ? AF_INET6 : AF_INET, SOCK_DGRAM, 0)) {
     const auto own = to(address, 0);
     EXPECT_EQ(::bind(fd_.get(), reinterpret_cast<const sockaddr*>(&own), length()), 0);
-    const timeval patience{5, 0};
+    const timeval patience{60, 0};
     ::setsockopt(fd_.get(), SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
   }
   void send(const std::string& address, int port, const base::ByteBuffer& bytes) {
@@ -41,8 +41,8 @@ class Peer {
     ::sendto(fd_.get(), bytes.data(), bytes.size(), 0,
              reinterpret_cast<sockaddr*>(&from_), length());
   }
-  // The next datagram in words that is not the last one sent again, or "silence" after 5
-  // seconds: a server sends again whenever this program has to wait for the processor.
+  // The next datagram in words that is not the last one sent again, or "silence" after a
+  // minute: a server sends again whenever this program has to wait for the processor.
   std::string hear() {
     const auto last = last_;
     const auto last_from = heard_from_port();
@@ -50,7 +50,7 @@ class Peer {
     while (said == last && heard_from_port() == last_from) said = hear_any();
     return said;
   }
-  // The same, and what is sent again as well. Waits 5 seconds, or not at all.
+  // The same, and what is sent again as well. Waits a minute, or not at all.
   std::string hear_any(bool wait = true) {
     std::array<std::uint8_t, 70'000> buffer;
     auto from_length = static_cast<socklen_t>(sizeof from_);
