@@ -18,6 +18,8 @@ import { filter, go, pageOf, parts, setFilter } from "../store/place";
 import { may, me } from "../store/session";
 import { ReadinessOf } from "./readiness";
 
+const changesOfJobs = ["job", "ledger", "device"];
+
 interface Props {
   readonly job: Job;
   readonly again: () => void;
@@ -118,11 +120,11 @@ const forms = [
 function SheetOf({ job }: { job: Job }) {
   const form = filter("form") || "running";
   const over = filter("over");
-  const { answer, refusal } = useAnswer("GET /v1/jobs/{device}/sheet", {
-    device: job.device,
-    form,
-    over,
-  });
+  const { answer, refusal } = useAnswer(
+    "GET /v1/jobs/{device}/sheet",
+    { device: job.device, form, over },
+    changesOfJobs,
+  );
   return (
     <Section title="What to type on the device" note="In the order in which it is asked for." wide>
       <div class="filters no-print">
@@ -211,11 +213,7 @@ function Lines({ job }: { job: Job }) {
 
 export function JobPage() {
   const device = parts.value[1] ?? "";
-  const { answer, refusal, again } = useAnswer("GET /v1/jobs/{device}", { device }, [
-    "job",
-    "ledger",
-    "device",
-  ]);
+  const { answer, refusal, again } = useAnswer("GET /v1/jobs/{device}", { device }, changesOfJobs);
   if (!answer) {
     return (
       <>
@@ -281,9 +279,7 @@ export function JobPage() {
         <Images job={answer} />
         {answer.state === "open" && <ReadinessOf device={answer.device} image="" />}
         <Lines job={answer} />
-        {answer.state === "open" && (
-          <SheetOf key={`${answer.at_hand} ${answer.stage}`} job={answer} />
-        )}
+        {answer.state === "open" && <SheetOf job={answer} />}
       </div>
     </>
   );
