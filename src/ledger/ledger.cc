@@ -110,7 +110,9 @@ void Ledger::record(db::Transaction& transaction, const Entry& entry) {
 void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
   auto last = last_row(transaction);
   std::vector<Values> rows;
-  std::map<std::string, Values> contacts;  // the last row of each address
+  // Time and number of the last row of each address. Rows that waited come behind younger
+  // ones.
+  std::map<std::string, std::pair<base::WallTime, std::int64_t>> contacts;
   std::set<std::string> names;
   for (auto& entry : entries) {
     names.insert(base::folded(entry.name));
@@ -124,7 +126,8 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
     if (entry.total) total = std::to_string(*entry.total);
     // What a mirror heard, this server did not hear.
     if (entry.mirror.empty() && !entry.protocol.empty() && entry.protocol != "manage") {
-      contacts[entry.actor] = {entry.actor, entry.id, entry.at};
+      auto& contact = contacts[entry.actor];
+      contact = std::max(contact, {entry.at, entry.id});
     }
     rows.push_back({entry.id,
                     entry.at,
@@ -157,10 +160,12 @@ void Ledger::record(db::Transaction& transaction, std::vector<Entry> entries) {
   transaction.insert("insert into ledger_names (folded)", folded,
                      " on conflict do nothing");
   std::vector<Values> newest;
-  for (auto& [actor, values] : contacts) newest.push_back(std::move(values));
-  transaction.insert(
-      "insert into last_contacts (actor, row, at)", newest,
-      " on conflict (actor) do update set row = excluded.row, at = excluded.at");
+  for (const auto& [actor, contact] : contacts) {
+    newest.push_back({actor, contact.second, contact.first});
+  }
+  transaction.insert("insert into last_contacts (actor, row, at)", newest,
+                     " on conflict (actor) do update set row = excluded.row, at = "
+                     "excluded.at where excluded.at >= last_contacts.at");
 }
 
 base::Outcome<void> Ledger::flush() {

@@ -49,6 +49,39 @@ TEST_F(LedgerTest, GivesBackWhatWasAppendedNewestFirstInPages) {
   EXPECT_EQ(entries->front().total, 5'000'000'000u);
 }
 
+// A fetch's row waits a moment, a backup's does not; and a day, while the database is
+// away.
+TEST_F(LedgerTest, TheLastOfEachIsTheYoungestHoweverLateItsRowIsWritten) {
+  Ledger ledger(*database_, base::Log());
+  const auto last = [&] {
+    const auto entries = ledger.last_of_each(10);
+    return entries->size() == 1 ? entries->front().name : std::to_string(entries->size());
+  };
+  const auto written = [&](const std::string& name, base::WallTime later) {
+    auto one = entry(name);
+    one.at += later;
+    EXPECT_TRUE(database_->write([&](db::Transaction& t) -> base::Outcome<void> {
+      Ledger::record(t, one);
+      return {};
+    }));
+  };
+  written("b", 2);
+  EXPECT_EQ(last(), "b");
+  written("a", 1);
+  EXPECT_EQ(last(), "b");
+  written("c", 2);
+  EXPECT_EQ(last(), "c");
+  // In one go, too.
+  auto e = entry("e");
+  auto d = entry("d");
+  e.at += 4;
+  d.at += 3;
+  ledger.append(e);
+  ledger.append(d);
+  ASSERT_TRUE(ledger.flush());
+  EXPECT_EQ(last(), "e");
+}
+
 TEST_F(LedgerTest, WritesWhatIsWaitingWhenItGoes) {
   {
     Ledger ledger(*database_, base::Log());
