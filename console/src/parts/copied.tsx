@@ -1,14 +1,22 @@
 // A value to copy with one press. The one that was copied last says so until another is, so that
 // the next in a list of values is found again after a look at the device's console.
 import { signal } from "@preact/signals";
-import { useRef } from "preact/hooks";
+import { useMemo } from "preact/hooks";
 
-/** Which button copied last, what it copied, and what is said about it. */
-const last = signal<{ by: object; text: string; said: string } | undefined>(undefined);
+/** Which value was copied last, and what is said about it. */
+const last = signal<{ of: object; said: string } | undefined>(undefined);
 
-/** Without a clipboard (a page over plain HTTP), the browser's older way. */
+/** Without a clipboard (a page over plain HTTP), or one that may not be used, the browser's older
+ * way. */
 async function copy(text: string): Promise<void> {
-  if (navigator.clipboard) return navigator.clipboard.writeText(text);
+  try {
+    return await navigator.clipboard.writeText(text);
+  } catch {
+    copyBySelection(text);
+  }
+}
+
+function copyBySelection(text: string): void {
   const focused = document.activeElement;
   const area = document.createElement("textarea");
   area.value = text;
@@ -21,21 +29,22 @@ async function copy(text: string): Promise<void> {
 }
 
 export function Copied({ text, name }: { text: string; name: string }) {
-  const by = useRef({}).current;
-  const said = last.value?.by === by && last.value.text === text ? last.value.said : "";
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another text is another value
+  const of = useMemo(() => ({}), [text]);
+  const said = last.value?.of === of ? last.value.said : "";
   const press = async () => {
     try {
       await copy(text);
-      last.value = { by, text, said: "Copied" };
+      last.value = { of, said: "Copied" };
     } catch {
-      last.value = { by, text, said: "Not copied: mark it and copy it by hand" };
+      last.value = { of, said: "Not copied; select it and copy it by hand" };
     }
   };
   return (
     <span class="copied">
       <button type="button" class="small" aria-label={`Copy ${name}`} onClick={() => void press()}>
         Copy
-      </button>
+      </button>{" "}
       <span role="status">{said}</span>
     </span>
   );
