@@ -186,6 +186,8 @@ bool Channel::pump(base::Instant now, base::ByteBuffer& scratch) {
 // True if there may be more already.
 bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
   std::size_t taken = 0;
+  // Also while the dialogue has enough to do: write() waits for this before it goes on.
+  if (said_at_ && !input_ended_ && !is_still_on_its_way(now)) input_ends(true);
   while (!input_ended_ && taken < kMostReadAtOnce && dialogue_->wants()) {
     // Reads everything: libssh opens the window again with each read, whatever is left.
     const int got = ssh_channel_read_nonblocking(
@@ -201,10 +203,7 @@ bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
         ssh_channel_is_closed(channel_) != 0) {
       const bool said = got == SSH_EOF || ssh_channel_is_eof(channel_) != 0;
       if (said && is_still_on_its_way(now)) break;
-      input_ended_ = true;
-      dialogue_->input_ended(!said             ? wire::InputEnd::kGone
-                             : has_heard_all() ? wire::InputEnd::kSaidAndHeardAll
-                                               : wire::InputEnd::kSaid);
+      input_ends(said);
     } else if (files_) {
       files_->pause();
     }
@@ -214,6 +213,13 @@ bool Channel::read(base::ByteBuffer& scratch, base::Instant now) {
     offence_ = "the client sent more than the window allows";
   }
   return taken >= kMostReadAtOnce;
+}
+
+void Channel::input_ends(bool said) {
+  input_ended_ = true;
+  dialogue_->input_ended(!said             ? wire::InputEnd::kGone
+                         : has_heard_all() ? wire::InputEnd::kSaidAndHeardAll
+                                           : wire::InputEnd::kSaid);
 }
 
 // Nothing waits here, in libssh or in the socket.
