@@ -57,7 +57,7 @@ class Channel {
   std::shared_ptr<GrantedFiles> files(const char* protocol);
   bool read(base::ByteBuffer& scratch, base::Instant now);
   bool write(base::Instant now);
-  // Said by the client, or found.
+  // `said`: the client ended its data; else it is gone.
   void input_ends(bool said);
   bool has_heard_all() const;
   bool is_still_on_its_way(base::Instant now);
